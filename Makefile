@@ -1,0 +1,36 @@
+# The commands of Zax. `make demo` and `make test` are all a newcomer needs.
+PY := PYTHONPATH=src .venv/bin/python
+.PHONY: demo demo-fresh test check lint types imports share bench shots vendor lock setup setup-browser
+
+setup:
+	@scripts/setup.sh
+setup-browser:
+	@scripts/setup.sh browser
+
+demo: setup
+	@exec bin/zax demo
+demo-fresh: setup
+	@exec bin/zax demo --fresh
+
+test: setup-browser
+	$(PY) -m pytest -q -n 2 --dist loadgroup tests
+
+check: setup-browser lint types imports share test
+lint:
+	.venv/bin/ruff check src tests scripts
+	.venv/bin/ruff format --check src tests scripts
+types:
+	MYPYPATH=src .venv/bin/mypy --strict -p zax.core
+imports:
+	PYTHONPATH=src .venv/bin/lint-imports --no-cache
+share:
+	.venv/bin/python scripts/test_share.py
+
+bench: setup
+	$(PY) -m zax.demo.bench
+shots: setup-browser
+	$(PY) scripts/shots.py
+vendor:
+	@scripts/vendor.sh
+lock: setup
+	.tools/bin/uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header requirements.in -o requirements.lock

@@ -1,0 +1,20 @@
+#!/usr/bin/env bash
+# Copies the front-end files that ship with Zax out of node_modules into the tree.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+npm ci --silent --no-progress
+to=src/zax/web/static/vendor
+mkdir -p "$to" tests/vendor licenses
+cp node_modules/bulma/css/bulma.min.css "$to/"
+cp node_modules/htmx.org/dist/htmx.min.js "$to/"
+font=node_modules/@fontsource-variable/atkinson-hyperlegible-next
+for style in normal italic; do
+  for part in latin latin-ext; do
+    cp "$font/files/atkinson-hyperlegible-next-$part-wght-$style.woff2" "$to/"
+  done
+done
+cp node_modules/axe-core/axe.min.js tests/vendor/
+cp node_modules/bulma/LICENSE licenses/bulma.txt
+cp node_modules/htmx.org/LICENSE licenses/htmx.txt
+cp "$font/LICENSE" licenses/atkinson-hyperlegible-next.txt
+cp node_modules/axe-core/LICENSE licenses/axe-core.txt
