@@ -1,0 +1,1 @@
+"""Zax: the front desk of a dental and medical clinic."""

@@ -1,0 +1,123 @@
+"""A visit's one track, from booked to settled: which moves are legal, who may make them, and what each is called.
+
+The state is one value. Every move is a row (who, when, from, to), so times such as waiting are computed from rows,
+never stored. LEFT is the road between checkout and settled: the patient has gone, some money is still open.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from enum import StrEnum
+
+from zax.core.errors import Conflict, Refused
+
+
+class Stop(StrEnum):
+    HELD = "held"
+    BOOKED = "booked"
+    CONFIRMED = "confirmed"
+    HERE = "here"
+    ROOM = "room"
+    CHECKOUT = "checkout"
+    LEFT = "left"
+    SETTLED = "settled"
+    MISSED = "missed"
+    CANCELLED = "cancelled"
+
+
+STOP_WORDS = {
+    Stop.HELD: "held",
+    Stop.BOOKED: "booked",
+    Stop.CONFIRMED: "confirmed",
+    Stop.HERE: "here",
+    Stop.ROOM: "in room",
+    Stop.CHECKOUT: "checkout",
+    Stop.LEFT: "left, money open",
+    Stop.SETTLED: "settled",
+    Stop.MISSED: "did not come",
+    Stop.CANCELLED: "cancelled",
+}
+
+ON_THE_BOOK = frozenset(Stop) - {Stop.CANCELLED, Stop.MISSED}
+EXPECTED = frozenset({Stop.BOOKED, Stop.CONFIRMED})
+FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED})
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """A legal move: the right it needs (see zax.core.setup.roles) and whether a reason must be given."""
+
+    right: str
+    needs_reason: bool = False
+
+
+_FORWARD = {
+    (Stop.HELD, Stop.BOOKED): Move("book"),
+    (Stop.BOOKED, Stop.CONFIRMED): Move("book"),
+    (Stop.BOOKED, Stop.HERE): Move("arrivals"),
+    (Stop.CONFIRMED, Stop.HERE): Move("arrivals"),
+    (Stop.HERE, Stop.ROOM): Move("arrivals"),
+    (Stop.ROOM, Stop.CHECKOUT): Move("charges"),
+    (Stop.CHECKOUT, Stop.LEFT): Move("payments"),
+    (Stop.CHECKOUT, Stop.SETTLED): Move("payments"),
+    (Stop.LEFT, Stop.SETTLED): Move("payments"),
+}
+_OFF = {
+    (Stop.HELD, Stop.CANCELLED): Move("book"),
+    (Stop.BOOKED, Stop.CANCELLED): Move("book", needs_reason=True),
+    (Stop.CONFIRMED, Stop.CANCELLED): Move("book", needs_reason=True),
+    (Stop.BOOKED, Stop.MISSED): Move("arrivals"),
+    (Stop.CONFIRMED, Stop.MISSED): Move("arrivals"),
+}
+_BACK = {
+    (Stop.HERE, Stop.BOOKED): Move("arrivals", needs_reason=True),
+    (Stop.HERE, Stop.CONFIRMED): Move("arrivals", needs_reason=True),
+    (Stop.ROOM, Stop.HERE): Move("arrivals", needs_reason=True),
+    (Stop.CHECKOUT, Stop.ROOM): Move("charges", needs_reason=True),
+    (Stop.LEFT, Stop.CHECKOUT): Move("payments", needs_reason=True),
+    (Stop.SETTLED, Stop.LEFT): Move("payments", needs_reason=True),
+    (Stop.MISSED, Stop.HERE): Move("arrivals"),
+    (Stop.MISSED, Stop.BOOKED): Move("arrivals", needs_reason=True),
+}
+MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK}
+
+
+def check_move(now: Stop, to: Stop, reason: str = "") -> Move:
+    """The move, if the track allows it; raises Conflict when it does not and Refused when its reason is missing."""
+    move = MOVES.get((now, to))
+    if move is None:
+        raise Conflict(f"This visit is already “{STOP_WORDS[now]}”, so it cannot go to “{STOP_WORDS[to]}”.")
+    if move.needs_reason and not reason.strip():
+        raise Refused("Say in a few words why.", "reason")
+    return move
+
+
+@dataclass(frozen=True, slots=True)
+class Moved:
+    """One row of a visit's track. `at` is UTC."""
+
+    to: Stop
+    at: datetime
+    by: str = ""
+
+
+def reached(rows: Sequence[Moved], stop: Stop) -> datetime | None:
+    """When the visit last came to `stop`, or None."""
+    return next((row.at for row in reversed(rows) if row.to == stop), None)
+
+
+def minutes_since(rows: Sequence[Moved], stop: Stop, now: datetime) -> int | None:
+    """Whole minutes since the visit came to `stop`; never negative."""
+    at = reached(rows, stop)
+    return None if at is None else max(0, int((now - at).total_seconds() // 60))
+
+
+def replay(rows: Sequence[Moved], start: Stop) -> Stop:
+    """The state that the rows lead to; raises Conflict if a row was never legal."""
+    state = start
+    for row in rows:
+        check_move(state, row.to, "replayed")
+        state = row.to
+    return state

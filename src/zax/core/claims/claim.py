@@ -1,0 +1,132 @@
+"""A claim as data: everything a professional (837P) or dental (837D) claim file says, built from charges, retyped by nobody.
+
+Amounts in cents; dates local. Names follow the X12 implementation guides 005010X222A1 and 005010X224A2.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from enum import StrEnum
+
+
+class ClaimState(StrEnum):
+    """A claim's life. HELD_BACK: a check stops it; READY: waits for the worker; CLOSED: answered and posted in full."""
+
+    HELD_BACK = "held_back"
+    READY = "ready"
+    SENT = "sent"
+    ACCEPTED = "accepted"
+    REJECTED = "rejected"
+    CLOSED = "closed"
+    DENIED = "denied"
+
+
+STATE_WORDS = {
+    ClaimState.HELD_BACK: "held back",
+    ClaimState.READY: "going out",
+    ClaimState.SENT: "sent",
+    ClaimState.ACCEPTED: "with the insurer",
+    ClaimState.REJECTED: "rejected",
+    ClaimState.CLOSED: "closed",
+    ClaimState.DENIED: "denied",
+}
+OPEN_STATES = frozenset(ClaimState) - {ClaimState.CLOSED}
+
+
+@dataclass(frozen=True, slots=True)
+class Address:
+    street: str = ""
+    city: str = ""
+    state: str = ""
+    zip: str = ""
+
+    @property
+    def complete(self) -> bool:
+        return bool(self.street and self.city and self.state and self.zip)
+
+
+@dataclass(frozen=True, slots=True)
+class Organization:
+    """A clinic, payer or clearinghouse. `identifier` is its NPI, payer id or electronic id by role."""
+
+    name: str
+    identifier: str
+    address: Address = Address()
+    tax_id: str = ""
+    taxonomy: str = ""
+    phone: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    """A subscriber or patient; `sex` is M, F or U as the insurer has it."""
+
+    first: str
+    last: str
+    birth: date | None
+    sex: str
+    address: Address = Address()
+    member_id: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Clinician:
+    first: str
+    last: str
+    npi: str
+    taxonomy: str
+
+
+@dataclass(frozen=True, slots=True)
+class ClaimLine:
+    """One service. `number` comes back in the 835 as line item control number; `pointers` are 1-based diagnoses."""
+
+    number: str
+    code: str
+    cents: int
+    units: int
+    day: date
+    modifiers: tuple[str, ...] = ()
+    pointers: tuple[int, ...] = ()
+    tooth: str = ""
+    surfaces: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Claim:
+    """One claim of one visit to one payer. `relationship` is 18 when the patient is the subscriber."""
+
+    number: str
+    dental: bool
+    payer: Organization
+    filing_indicator: str
+    group_number: str
+    relationship: str
+    subscriber: Person
+    patient: Person
+    clinician: Clinician
+    place_of_service: str
+    lines: tuple[ClaimLine, ...]
+    diagnoses: tuple[str, ...] = ()
+    coverage_from: date | None = None
+    coverage_to: date | None = None
+    filing_days: int = 365
+
+    @property
+    def cents(self) -> int:
+        return sum(line.cents for line in self.lines)
+
+
+@dataclass(frozen=True, slots=True)
+class Envelope:
+    """Who sends the file to whom, when (UTC), under which control number (1 to 999,999,999)."""
+
+    sender: Organization
+    receiver: Organization
+    billing: Organization
+    made_at: datetime
+    control: int
+    test: bool = True
+    contact: str = "Billing office"
+    extra: dict[str, str] = field(default_factory=dict)

@@ -1,0 +1,75 @@
+"""The small family of errors the rules raise: a message for people and, where there is one, the field.
+
+Rule: whatever goes wrong because of what somebody asked for is one of these. Everything else is a defect and is
+shown as such. `status` is what the web answers with.
+"""
+
+from __future__ import annotations
+
+
+class ZaxError(Exception):
+    """Something the person can understand and mend. `message` is a whole sentence."""
+
+    status = 422
+
+    def __init__(self, message: str, field: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.problems: dict[str, str] = {field: message}
+
+
+class Refused(ZaxError):
+    """What was entered cannot be taken as it is."""
+
+
+class Problems(ZaxError):
+    """Several fields are wrong at once: `problems` maps field to message."""
+
+    def __init__(self, problems: dict[str, str]) -> None:
+        super().__init__(next(iter(problems.values())))
+        self.problems = problems
+
+
+class Conflict(ZaxError):
+    """Somebody or something else already has the time, the room or the money."""
+
+    status = 409
+
+
+class Stale(ZaxError):
+    """The thing changed since the form was shown; says what changed and by whom."""
+
+    status = 409
+
+
+class NotAllowed(ZaxError):
+    """The role may not do this."""
+
+    status = 403
+
+
+class NotFound(ZaxError):
+    """There is no such thing, or not any more."""
+
+    status = 404
+
+
+class ProblemCollector:
+    """Gathers field problems so that all of them are shown at once, then raises them together."""
+
+    def __init__(self) -> None:
+        self.problems: dict[str, str] = {}
+
+    def __enter__(self) -> ProblemCollector:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, _: object) -> None:
+        if error is None:
+            self.raise_if_any()
+
+    def add(self, field: str, message: str) -> None:
+        self.problems.setdefault(field, message)
+
+    def raise_if_any(self) -> None:
+        if self.problems:
+            raise Problems(self.problems)

@@ -1,0 +1,59 @@
+"""Money is integer cents. Text becomes cents here, and a sum is split here, so that no cent is ever lost.
+
+Units: every int is cents unless its name says otherwise; percentages are whole numbers 0 to 100.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from zax.core.errors import Refused
+
+LARGEST_PAYMENT = 999_999_999  # 9,999,999.99: the most one entry may carry
+
+_AMOUNT = re.compile(r"^\$?(?P<whole>\d{1,3}(,\d{3})+|\d*)(\.(?P<part>\d*))?$")
+
+
+def parse_amount(text: str, field: str = "amount") -> int:
+    """'$1,234.5' -> 123450. Raises Refused beside `field` for anything but a positive amount of whole cents."""
+    typed = text.strip().replace(" ", "")
+    if not typed:
+        raise Refused("Enter an amount, such as 42.60.", field)
+    if typed.startswith(("-", "−", "(")):
+        raise Refused("An amount here is more than zero. To give money back, make a refund.", field)
+    found = _AMOUNT.match(typed)
+    if not found or not (found["whole"] or found["part"]):
+        raise Refused(f"“{text.strip()[:30]}” is not an amount. Use digits, such as 42.60.", field)
+    whole, part = found["whole"].replace(",", ""), found["part"] or ""
+    if len(part) > 2:
+        raise Refused("An amount has at most two digits after the point.", field)
+    if len(whole.lstrip("0")) > 7:
+        raise Refused("The largest amount is 9,999,999.99. Check the number of digits.", field)
+    cents = int(whole or 0) * 100 + int(part.ljust(2, "0") or 0)
+    if cents == 0:
+        raise Refused("The amount is zero. Enter what was paid.", field)
+    return cents
+
+
+def plain(cents: int) -> str:
+    """123450 -> '1,234.50', for sentences made in the core; pages use the money filter."""
+    sign = "−" if cents < 0 else ""
+    return f"{sign}{abs(cents) // 100:,}.{abs(cents) % 100:02d}"
+
+
+def percent_of(cents: int, percent: int) -> int:
+    """`percent` of a non-negative amount, halves of a cent rounded up."""
+    return (cents * percent + 50) // 100
+
+
+def split(total: int, weights: Sequence[int]) -> list[int]:
+    """Parts of `total` in proportion to `weights`; they always add up to `total` (largest remainder first)."""
+    whole = sum(weights)
+    if whole <= 0:
+        raise ValueError("split needs a positive sum of weights")
+    parts = [total * weight // whole for weight in weights]
+    by_remainder = sorted(range(len(weights)), key=lambda i: (-(total * weights[i] % whole), i))
+    for i in by_remainder[: total - sum(parts)]:
+        parts[i] += 1
+    return parts

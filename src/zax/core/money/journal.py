@@ -1,0 +1,170 @@
+"""The account is an append-only journal: balances are sums of entries, and allocations say which credit pays what.
+
+Each entry moves two parts at once: what the patient owes and what an insurer is expected to pay. Nothing is changed or
+removed; a mistake is answered by a reversal with the signs turned. A patient's payment belongs to no line by itself: an
+allocation gives (part of) it to a line, and a negative allocation takes it back, so the choice can be moved without
+touching history. All amounts are cents; days are the clinic's business days (local).
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from enum import StrEnum
+
+
+class Kind(StrEnum):
+    CHARGE = "charge"
+    PAYMENT = "payment"
+    INSURER_PAYMENT = "insurer"
+    WRITE_OFF = "writeoff"
+    TRANSFER = "transfer"
+    REVERSAL = "reversal"
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One line of the journal. `line_id` is the charge line it concerns; None for a payment not yet given to a line."""
+
+    id: int
+    kind: Kind
+    day: date
+    patient_cents: int
+    insurer_cents: int
+    line_id: int | None = None
+    visit_id: int | None = None
+    reverses: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Allocation:
+    """`cents` of the credit entry `credit_id` given to `line_id` (negative: taken back)."""
+
+    credit_id: int
+    line_id: int
+    cents: int
+
+
+@dataclass(frozen=True, slots=True)
+class Parts:
+    """Cents open with the patient and with the insurer; a negative part is a credit."""
+
+    patient: int = 0
+    insurer: int = 0
+
+    def __add__(self, other: Parts) -> Parts:
+        return Parts(self.patient + other.patient, self.insurer + other.insurer)
+
+    @property
+    def settled(self) -> bool:
+        return self.patient == 0 and self.insurer == 0
+
+
+def balance(entries: Iterable[Entry]) -> Parts:
+    """What is open in all: the plain sum of the entries."""
+    patient = insurer = 0
+    for entry in entries:
+        patient += entry.patient_cents
+        insurer += entry.insurer_cents
+    return Parts(patient, insurer)
+
+
+def line_parts(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> dict[int, Parts]:
+    """What is open on each charge line once allocated credit is counted; lines in order of first entry."""
+    parts: dict[int, Parts] = {}
+    for entry in entries:
+        if entry.line_id is not None:
+            moved = Parts(entry.patient_cents, entry.insurer_cents)
+            parts[entry.line_id] = parts.get(entry.line_id, Parts()) + moved
+    for given in allocations:
+        parts[given.line_id] = parts.get(given.line_id, Parts()) + Parts(-given.cents, 0)
+    return parts
+
+
+def credit_left(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> dict[int, int]:
+    """What is left of each credit (an entry without a line), reversals counted against the credit they reverse."""
+    left: dict[int, int] = {}
+    for entry in entries:
+        if entry.line_id is None:
+            credit = entry.reverses if entry.reverses is not None else entry.id
+            left[credit] = left.get(credit, 0) - entry.patient_cents
+    for given in allocations:
+        left[given.credit_id] = left.get(given.credit_id, 0) - given.cents
+    return left
+
+
+def give(credits: dict[int, int], open_lines: Sequence[tuple[int, int]]) -> list[Allocation]:
+    """Hand credits, in their order, to lines [(line_id, cents open)], in theirs, until one side is used up."""
+    given: list[Allocation] = []
+    waiting = [(line, cents) for line, cents in open_lines if cents > 0]
+    for credit_id, left in credits.items():
+        while left > 0 and waiting:
+            line_id, cents = waiting[0]
+            part = min(left, cents)
+            given.append(Allocation(credit_id, line_id, part))
+            left -= part
+            waiting[0] = (line_id, cents - part)
+            if cents == part:
+                waiting.pop(0)
+    return given
+
+
+def take_back(line_id: int, excess: int, allocations: Sequence[Allocation]) -> list[Allocation]:
+    """Free `excess` cents given to `line_id`, newest first, when its patient part shrank below what was given."""
+    held: dict[int, int] = defaultdict(int)
+    for given in allocations:
+        if given.line_id == line_id:
+            held[given.credit_id] += given.cents
+    freed: list[Allocation] = []
+    for credit_id in reversed(held):
+        part = min(excess, held[credit_id])
+        if part > 0:
+            freed.append(Allocation(credit_id, line_id, -part))
+            excess -= part
+    return freed
+
+
+def reversal_of(entry: Entry, new_id: int, day: date) -> Entry:
+    """The entry that undoes `entry`, on the day it is made; the original stays as it is."""
+    return Entry(
+        new_id,
+        Kind.REVERSAL,
+        day,
+        -entry.patient_cents,
+        -entry.insurer_cents,
+        entry.line_id,
+        entry.visit_id,
+        entry.id,
+    )
+
+
+def faults(entries: Sequence[Entry], allocations: Sequence[Allocation]) -> list[str]:
+    """What would make this journal untrue; empty when it holds. Used by the audit and by the property tests."""
+    found: list[str] = []
+    ids = {entry.id for entry in entries}
+    reversed_ids = [entry.reverses for entry in entries if entry.reverses is not None]
+    if len(ids) != len(entries):
+        found.append("an entry number is used twice")
+    if len(set(reversed_ids)) != len(reversed_ids):
+        found.append("an entry is reversed twice")
+    found += [
+        f"entry {number} is reversed but does not exist" for number in reversed_ids if number not in ids
+    ]
+    found += [
+        f"credit {n} gives {-c} more than it holds"
+        for n, c in credit_left(entries, allocations).items()
+        if c < 0
+    ]
+    per_line: dict[int, int] = defaultdict(int)
+    for given in allocations:
+        per_line[given.line_id] += given.cents
+    found += [f"line {line} is given less than nothing" for line, cents in per_line.items() if cents < 0]
+    owed = line_parts(entries, ())
+    found += [
+        f"line {line} is given {cents - max(0, owed.get(line, Parts()).patient)} more than is owed on it"
+        for line, cents in per_line.items()
+        if cents > max(0, owed.get(line, Parts()).patient)
+    ]
+    return found

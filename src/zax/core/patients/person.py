@@ -1,0 +1,160 @@
+"""What makes a patient's details acceptable, and how a name or number becomes a key for searching.
+
+Names keep their spelling; keys are lower case without accents, so that 'muller' finds 'Müller'. Phones are kept as national
+digits (North American Numbering Plan) and shown in one form.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from dataclasses import dataclass
+from datetime import date
+
+import phonenumbers
+
+from zax.core.errors import ProblemCollector, Refused, ZaxError
+
+LONGEST_NAME = 60
+OLDEST_YEARS = 125
+REGION = "US"
+
+_MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
+
+
+@dataclass(frozen=True, slots=True)
+class NewPatient:
+    """The least a patient is made from; the rest comes later. `phone` is ten digits."""
+
+    first: str
+    last: str
+    birth: date
+    phone: str
+
+
+def search_key(text: str) -> str:
+    """'  Müller-Lüdenscheidt ' -> 'muller-ludenscheidt'."""
+    flat = unicodedata.normalize("NFKD", text.casefold())
+    return " ".join("".join(ch for ch in flat if not unicodedata.combining(ch)).split())
+
+
+def check_name(text: str, what: str, field: str) -> str:
+    """The name with single spaces; Refused when empty, overlong or without a letter."""
+    name = " ".join(text.split())
+    if not name:
+        raise Refused(f"Enter the {what}.", field)
+    if len(name) > LONGEST_NAME:
+        raise Refused(f"The {what} has {len(name)} letters; at most {LONGEST_NAME} can be kept.", field)
+    if not any(ch.isalpha() for ch in name) or any(unicodedata.category(ch) == "Cc" for ch in name):
+        raise Refused(f"“{name[:30]}” is not a name.", field)
+    return name
+
+
+def check_phone(text: str, field: str = "phone") -> str:
+    """Ten national digits; Refused for a number that cannot exist."""
+    if not text.strip():
+        raise Refused("Enter a mobile number, or the household's number.", field)
+    try:
+        number = phonenumbers.parse(text, REGION)
+    except phonenumbers.NumberParseException:
+        number = None
+    if number is None or number.country_code != 1 or not phonenumbers.is_possible_number(number):
+        raise Refused(
+            f"“{text.strip()[:30]}” cannot be a phone number. Ten digits, such as 360 555 0148.", field
+        )
+    return f"{number.national_number:010d}"
+
+
+def show_phone(digits: str) -> str:
+    """'3605550148' -> '360 555 0148': the one form in which phones are shown."""
+    return f"{digits[:3]} {digits[3:6]} {digits[6:]}" if len(digits) == 10 else digits
+
+
+def _year(text: str, today: date) -> int:
+    year = int(text)
+    if len(text) == 4:
+        return year
+    century = today.year // 100 * 100
+    return century + year if century + year <= today.year else century - 100 + year
+
+
+def parse_birth(text: str, today: date, field: str = "birth") -> date:
+    """'1984-05-03', '5/3/1984', '3 May 1984' or '050384' -> a date; Refused if it is none, ahead of today or too old."""
+    typed = text.strip().lower().replace(",", " ")
+    if not typed:
+        raise Refused("Enter the birth date, such as 5/3/1984.", field)
+    parts: tuple[str, str, str] | None = None  # year, month, day
+    if found := re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})", typed):
+        parts = (found[1], found[2], found[3])
+    elif (found := re.fullmatch(r"(\d{1,2})[/. -](\d{1,2})[/. -](\d{4}|\d{2})", typed)) or (found := re.fullmatch(r"(\d{2})(\d{2})(\d{4}|\d{2})", typed)):
+        parts = (found[3], found[1], found[2])
+    elif found := re.fullmatch(r"(\d{1,2})\.? *([a-z]{3,9})\.? *(\d{4}|\d{2})", typed):
+        parts = (found[3], str(_month(found[2])), found[1])
+    elif found := re.fullmatch(r"([a-z]{3,9})\.? *(\d{1,2}) +(\d{4}|\d{2})", typed):
+        parts = (found[3], str(_month(found[1])), found[2])
+    try:
+        birth = date(_year(parts[0], today), int(parts[1]), int(parts[2])) if parts else None
+    except ValueError:
+        birth = None
+    if birth is None:
+        raise Refused(f"“{text.strip()[:30]}” is not a date. Month, day, year, such as 5/3/1984.", field)
+    if birth > today:
+        raise Refused("The birth date is in the future. Check the year.", field)
+    if today.year - birth.year > OLDEST_YEARS:
+        raise Refused(f"That would be {today.year - birth.year} years ago. Check the year.", field)
+    return birth
+
+
+def _month(word: str) -> int:
+    return _MONTHS.index(word[:3]) + 1 if word[:3] in _MONTHS else 0
+
+
+def check_new_patient(first: str, last: str, birth: str, phone: str, today: date) -> NewPatient:
+    """All four fields at once; raises Problems with one message a field."""
+    with ProblemCollector() as wrong:
+        checked: dict[str, str | date] = {}
+        for field, check in (
+            ("first", lambda: check_name(first, "first name", "first")),
+            ("last", lambda: check_name(last, "last name", "last")),
+            ("birth", lambda: parse_birth(birth, today)),
+            ("phone", lambda: check_phone(phone)),
+        ):
+            try:
+                checked[field] = check()  # type: ignore[operator]
+            except ZaxError as error:
+                wrong.add(field, error.message)
+    return NewPatient(
+        str(checked["first"]), str(checked["last"]), _as_date(checked["birth"]), str(checked["phone"])
+    )
+
+
+def _as_date(value: str | date) -> date:
+    assert isinstance(value, date)
+    return value
+
+
+def age_on(birth: date, day: date) -> int:
+    """Whole years."""
+    return day.year - birth.year - ((day.month, day.day) < (birth.month, birth.day))
+
+
+@dataclass(frozen=True, slots=True)
+class Query:
+    """What somebody typed to find a patient: digits of a phone, or words of a name (as keys)."""
+
+    digits: str = ""
+    words: tuple[str, ...] = ()
+
+    @property
+    def empty(self) -> bool:
+        return not self.digits and not self.words
+
+
+def parse_query(text: str) -> Query:
+    """'vas hel' -> words; '555 01' or '(360) 555' -> digits. Fewer than two signs is not yet a question."""
+    typed = search_key(text)[:80]
+    digits = re.sub(r"[\s().+-]", "", typed)
+    if digits.isdigit():
+        return Query(digits=digits) if len(digits) >= 3 else Query()
+    words = tuple(word for word in re.split(r"[\s,]+", typed) if word)[:4]
+    return Query(words=words) if sum(map(len, words)) >= 2 else Query()

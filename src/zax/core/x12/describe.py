@@ -1,0 +1,102 @@
+"""What an X12 file holds, as plain data for `zax x12 read`: payments of an 835, verdicts of a 999, the rest by name.
+
+Amounts are integer cents. `problems` is empty for a sound file.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from zax.core.x12.acknowledgement import acknowledgements_of, verdict_words
+from zax.core.x12.remittance import Adjustment, RemitClaim, Remittance, remittances_of
+from zax.core.x12.syntax import Document, read
+
+Json = dict[str, Any]
+
+
+def describe(text: str) -> Json:
+    """`{"transactions": [...], "problems": [...]}`; see docs/formats.md for each kind of transaction."""
+    document = read(text)
+    kinds = {transaction.kind for transaction in document.transactions}
+    if kinds == {"835"}:
+        payments = remittances_of(document)
+        return {
+            "transactions": [_remittance(each) for each in payments.remittances],
+            "problems": payments.problems,
+        }
+    if kinds == {"999"}:
+        return _acknowledgements(document)
+    described = [
+        {"kind": each.kind, "version": each.version, "control": each.control, "segments": len(each.segments)}
+        for each in document.transactions
+    ]
+    problems = document.problems or ([] if described else ["The file holds no transaction."])
+    return {"transactions": described, "problems": problems}
+
+
+def _adjustments(adjustments: list[Adjustment]) -> list[Json]:
+    return [{"group": each.group, "reason": each.reason, "cents": each.cents} for each in adjustments]
+
+
+def _remittance(remittance: Remittance) -> Json:
+    return {
+        "kind": "835",
+        "trace": remittance.trace,
+        "payer": remittance.payer,
+        "method": remittance.method,
+        "date": remittance.day.isoformat() if remittance.day else None,
+        "paid_cents": remittance.paid_cents,
+        "claims": [_claim(claim) for claim in remittance.claims],
+        "provider_adjustments": [
+            {"reason": a.reason, "cents": a.cents} for a in remittance.provider_adjustments
+        ],
+    }
+
+
+def _claim(claim: RemitClaim) -> Json:
+    return {
+        "number": claim.number,
+        "status": claim.status,
+        "charge_cents": claim.charge_cents,
+        "paid_cents": claim.paid_cents,
+        "patient_cents": claim.patient_cents,
+        "payer_claim": claim.payer_claim,
+        "patient": claim.patient_name,
+        "adjustments": _adjustments(claim.adjustments),
+        "lines": [
+            {
+                "service": line.code,
+                "modifiers": list(line.modifiers),
+                "number": line.number,
+                "charge_cents": line.charge_cents,
+                "paid_cents": line.paid_cents,
+                "adjustments": _adjustments(line.adjustments),
+                "remarks": line.remarks,
+            }
+            for line in claim.lines
+        ],
+    }
+
+
+def _acknowledgements(document: Document) -> Json:
+    answer = acknowledgements_of(document)
+    return {
+        "transactions": [
+            {
+                "kind": "999",
+                "group": each.group,
+                "verdict": verdict_words(each.code),
+                "files": [
+                    {
+                        "control": one.control,
+                        "kind": one.kind,
+                        "verdict": verdict_words(one.code),
+                        "errors": one.errors,
+                    }
+                    for one in each.files
+                ],
+            }
+            for each in answer.acknowledgements
+        ],
+        "problems": answer.problems,
+    }
