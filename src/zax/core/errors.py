@@ -6,6 +6,12 @@ shown as such. `status` is what the web answers with.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import ParamSpec, TypeVar
+
+_P = ParamSpec("_P")
+_T = TypeVar("_T")
+
 
 class ZaxError(Exception):
     """Something the person can understand and mend. `message` is a whole sentence."""
@@ -66,6 +72,15 @@ class ProblemCollector:
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, _: object) -> None:
         if error is None:
             self.raise_if_any()
+
+    def take(self, check: Callable[_P, _T], *args: _P.args, **kwargs: _P.kwargs) -> _T | None:
+        """What the check returns, or None with its problem kept."""
+        try:
+            return check(*args, **kwargs)
+        except ZaxError as error:
+            for field, message in error.problems.items():
+                self.add(field, message)
+            return None
 
     def add(self, field: str, message: str) -> None:
         self.problems.setdefault(field, message)

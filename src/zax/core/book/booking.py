@@ -59,9 +59,7 @@ def check_length(minutes: int, grid: int) -> None:
 def check_time(day: date, span: Span, grid: int, now: datetime) -> None:
     """Raises Refused for a time off the grid, past midnight or already gone. `now` is local."""
     if span.start % grid:
-        raise Refused(
-            f"Times go in steps of {grid} minutes, such as {clock_words(span.start // grid * grid)}.", "at"
-        )
+        raise Refused(f"Times go in steps of {grid} minutes, such as {clock_words(span.start // grid * grid)}.", "at")
     if span.end > 24 * 60:
         raise Refused("The visit would run past midnight.", "at")
     if (day, span.start) < (now.date(), now.hour * 60 + now.minute):
@@ -72,9 +70,7 @@ def check_column(column: Column, span: Span, field: str = "at") -> None:
     """Raises Refused outside working hours and Conflict, naming who is in the way, on a collision."""
     if column.windows and not fits(column.windows, span):
         open_at = [w for w in column.windows if w.minutes >= span.minutes]
-        hint = (
-            ", ".join(f"{clock_words(w.start)} to {clock_words(w.end)}" for w in open_at) or "not on this day"
-        )
+        hint = ", ".join(f"{clock_words(w.start)} to {clock_words(w.end)}" for w in open_at) or "not on this day"
         raise Refused(
             f"{column.name} does not work {clock_words(span.start)} to {clock_words(span.end)} here. Hours: {hint}.",
             field,

@@ -39,9 +39,7 @@ class LineDetail:
 
 
 def is_tooth(tooth: str) -> bool:
-    return (
-        tooth in PRIMARY if len(tooth) == 1 and tooth.isalpha() else tooth.isdigit() and 1 <= int(tooth) <= 32
-    )
+    return tooth in PRIMARY if len(tooth) == 1 and tooth.isalpha() else tooth.isdigit() and 1 <= int(tooth) <= 32
 
 
 def check_line(rule: ServiceRule, units: str, tooth: str, surfaces: str) -> LineDetail:
@@ -67,7 +65,9 @@ def _surface_problem(rule: ServiceRule, tooth: str, wanted: str) -> str:
     if unknown:
         return f"“{unknown[0]}” is not a surface. Use M, O, D, I, B, F, L."
     if rule.surfaces and len(wanted) != rule.surfaces:
-        return f"{rule.code} covers {rule.surfaces} surface{'s' if rule.surfaces > 1 else ''}; name exactly that many."
+        return (
+            f"{rule.code} covers {rule.surfaces} surface{'s' if rule.surfaces > 1 else ''}; name exactly that many."
+        )
     if not rule.surfaces and wanted:
         return f"{rule.code} has no surfaces."
     if tooth in _FRONT and "O" in wanted:

@@ -38,9 +38,7 @@ def _who(claim: Claim) -> list[Finding]:
         if word == "patient" and claim.relationship == "18":
             continue
         if person.birth is None:
-            found.append(
-                Finding("birth", "patient", f"No birth date of the {word}. Ask for it and enter it.")
-            )
+            found.append(Finding("birth", "patient", f"No birth date of the {word}. Ask for it and enter it."))
         if not person.address.complete:
             found.append(
                 Finding(
@@ -51,9 +49,7 @@ def _who(claim: Claim) -> list[Finding]:
             )
         if person.sex not in {"M", "F", "U"}:
             found.append(
-                Finding(
-                    "sex", "patient", f"No sex of the {word} as the insurer has it. Look at the card or ask."
-                )
+                Finding("sex", "patient", f"No sex of the {word} as the insurer has it. Look at the card or ask.")
             )
     return found
 
@@ -61,9 +57,7 @@ def _who(claim: Claim) -> list[Finding]:
 def _coverage(claim: Claim, today: date) -> list[Finding]:
     found: list[Finding] = []
     if not claim.subscriber.member_id:
-        found.append(
-            Finding("member_id", "coverage", "No member id. It stands on the front of the insurance card.")
-        )
+        found.append(Finding("member_id", "coverage", "No member id. It stands on the front of the insurance card."))
     if not claim.payer.identifier:
         found.append(Finding("payer", "setup", f"{claim.payer.name} has no electronic id."))
     for line in claim.lines:
@@ -114,9 +108,7 @@ def _lines(claim: Claim, today: date) -> list[Finding]:
         if not claim.dental and claim.diagnoses and not line.pointers:
             found.append(Finding("pointers", "charges", f"{line.code} points to no diagnosis."))
         if any(not 1 <= pointer <= len(claim.diagnoses) for pointer in line.pointers):
-            found.append(
-                Finding("pointers", "charges", f"{line.code} points to a diagnosis that is not there.")
-            )
+            found.append(Finding("pointers", "charges", f"{line.code} points to a diagnosis that is not there."))
         if line.day > today:
             found.append(Finding("day", "charges", f"{line.code} is dated in the future."))
     return found

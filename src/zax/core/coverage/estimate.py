@@ -56,9 +56,7 @@ class LineEstimate:
     why: str
 
 
-def estimate(
-    lines: Sequence[PricedLine], benefits: Benefits | None, deductible_used: int = 0
-) -> list[LineEstimate]:
+def estimate(lines: Sequence[PricedLine], benefits: Benefits | None, deductible_used: int = 0) -> list[LineEstimate]:
     """One answer a line, in order. `deductible_used` is what counted toward this year's deductible before."""
     left = max(0, benefits.deductible_cents - deductible_used) if benefits else 0
     answers: list[LineEstimate] = []

@@ -149,13 +149,9 @@ def faults(entries: Sequence[Entry], allocations: Sequence[Allocation]) -> list[
         found.append("an entry number is used twice")
     if len(set(reversed_ids)) != len(reversed_ids):
         found.append("an entry is reversed twice")
+    found += [f"entry {number} is reversed but does not exist" for number in reversed_ids if number not in ids]
     found += [
-        f"entry {number} is reversed but does not exist" for number in reversed_ids if number not in ids
-    ]
-    found += [
-        f"credit {n} gives {-c} more than it holds"
-        for n, c in credit_left(entries, allocations).items()
-        if c < 0
+        f"credit {n} gives {-c} more than it holds" for n, c in credit_left(entries, allocations).items() if c < 0
     ]
     per_line: dict[int, int] = defaultdict(int)
     for given in allocations:

@@ -6,8 +6,8 @@ import re
 from dataclasses import dataclass
 from enum import StrEnum
 
-from zax.core.errors import ProblemCollector, Refused, ZaxError
-from zax.core.money.cents import parse_amount
+from zax.core.errors import ProblemCollector, Refused
+from zax.core.money.cents import parse_amount, plain
 
 
 class Tender(StrEnum):
@@ -40,26 +40,22 @@ class Tendered:
 def check_tender(tender: str, amount: str, cheque_number: str) -> Tendered:
     """What was typed, as a payment; raises Problems naming each wrong field."""
     number = re.sub(r"\s", "", cheque_number)
-    cents = 0
-    with ProblemCollector() as wrong:
-        try:
-            cents = parse_amount(amount)
-        except ZaxError as error:
-            wrong.add("amount", error.message)
-        if tender not in set(Tender):
-            wrong.add("tender", "Choose how the patient pays: cash, cheque or card.")
-        if tender == Tender.CHEQUE and not number:
-            wrong.add("cheque_number", "Enter the number printed on the cheque.")
-        elif tender == Tender.CHEQUE and not re.fullmatch(r"[0-9A-Za-z-]{1,20}", number):
-            wrong.add("cheque_number", "A cheque number has at most 20 digits or letters.")
+    wrong = ProblemCollector()
+    cents = wrong.take(parse_amount, amount)
+    if tender not in set(Tender):
+        wrong.add("tender", "Choose how the patient pays: cash, cheque or card.")
+    if tender == Tender.CHEQUE and not number:
+        wrong.add("cheque_number", "Enter the number printed on the cheque.")
+    elif tender == Tender.CHEQUE and not re.fullmatch(r"[0-9A-Za-z-]{1,20}", number):
+        wrong.add("cheque_number", "A cheque number has at most 20 digits or letters.")
+    wrong.raise_if_any()
+    assert cents
     return Tendered(Tender(tender), cents, number if tender == Tender.CHEQUE else "")
 
 
 def check_not_over(cents: int, owed: int) -> None:
     """A payment above what is owed is refused until the desk says what the rest is for."""
     if cents > owed:
-        from zax.core.money.cents import plain
-
         raise Refused(
             f"That is {plain(cents - owed)} more than the {plain(max(owed, 0))} due. "
             "Take at most what is due; hand the rest back as change.",

@@ -13,7 +13,7 @@ from datetime import date
 
 import phonenumbers
 
-from zax.core.errors import ProblemCollector, Refused, ZaxError
+from zax.core.errors import ProblemCollector, Refused
 
 LONGEST_NAME = 60
 OLDEST_YEARS = 125
@@ -59,9 +59,7 @@ def check_phone(text: str, field: str = "phone") -> str:
     except phonenumbers.NumberParseException:
         number = None
     if number is None or number.country_code != 1 or not phonenumbers.is_possible_number(number):
-        raise Refused(
-            f"“{text.strip()[:30]}” cannot be a phone number. Ten digits, such as 360 555 0148.", field
-        )
+        raise Refused(f"“{text.strip()[:30]}” cannot be a phone number. Ten digits, such as 360 555 0148.", field)
     return f"{number.national_number:010d}"
 
 
@@ -70,32 +68,21 @@ def show_phone(digits: str) -> str:
     return f"{digits[:3]} {digits[3:6]} {digits[6:]}" if len(digits) == 10 else digits
 
 
-def _year(text: str, today: date) -> int:
-    year = int(text)
-    if len(text) == 4:
-        return year
-    century = today.year // 100 * 100
-    return century + year if century + year <= today.year else century - 100 + year
+_NUMBER_DATES = (
+    re.compile(r"(?P<y>\d{4})-(?P<m>\d{1,2})-(?P<d>\d{1,2})"),
+    re.compile(r"(?P<m>\d{1,2})[/. -](?P<d>\d{1,2})[/. -](?P<y>\d{4}|\d{2})"),
+    re.compile(r"(?P<m>\d{2})(?P<d>\d{2})(?P<y>\d{4}|\d{2})"),
+    re.compile(r"(?P<d>\d{1,2})\.? *(?P<m>[a-z]{3,9})\.? *(?P<y>\d{4}|\d{2})"),
+    re.compile(r"(?P<m>[a-z]{3,9})\.? *(?P<d>\d{1,2}) +(?P<y>\d{4}|\d{2})"),
+)
 
 
 def parse_birth(text: str, today: date, field: str = "birth") -> date:
-    """'1984-05-03', '5/3/1984', '3 May 1984' or '050384' -> a date; Refused if it is none, ahead of today or too old."""
-    typed = text.strip().lower().replace(",", " ")
+    """'1984-05-03', '5/3/1984', '3 May 1984' or '050384' -> a date; Refused if none, ahead of today or too old."""
+    typed = " ".join(text.lower().replace(",", " ").split())
     if not typed:
         raise Refused("Enter the birth date, such as 5/3/1984.", field)
-    parts: tuple[str, str, str] | None = None  # year, month, day
-    if found := re.fullmatch(r"(\d{4})-(\d{1,2})-(\d{1,2})", typed):
-        parts = (found[1], found[2], found[3])
-    elif (found := re.fullmatch(r"(\d{1,2})[/. -](\d{1,2})[/. -](\d{4}|\d{2})", typed)) or (found := re.fullmatch(r"(\d{2})(\d{2})(\d{4}|\d{2})", typed)):
-        parts = (found[3], found[1], found[2])
-    elif found := re.fullmatch(r"(\d{1,2})\.? *([a-z]{3,9})\.? *(\d{4}|\d{2})", typed):
-        parts = (found[3], str(_month(found[2])), found[1])
-    elif found := re.fullmatch(r"([a-z]{3,9})\.? *(\d{1,2}) +(\d{4}|\d{2})", typed):
-        parts = (found[3], str(_month(found[1])), found[2])
-    try:
-        birth = date(_year(parts[0], today), int(parts[1]), int(parts[2])) if parts else None
-    except ValueError:
-        birth = None
+    birth = _read_date(typed, today)
     if birth is None:
         raise Refused(f"“{text.strip()[:30]}” is not a date. Month, day, year, such as 5/3/1984.", field)
     if birth > today:
@@ -105,32 +92,40 @@ def parse_birth(text: str, today: date, field: str = "birth") -> date:
     return birth
 
 
+def _read_date(typed: str, today: date) -> date | None:
+    found = next((match for pattern in _NUMBER_DATES if (match := pattern.fullmatch(typed))), None)
+    if found is None:
+        return None
+    month = int(found["m"]) if found["m"].isdigit() else _month(found["m"])
+    try:
+        return date(_year(found["y"], today), month, int(found["d"]))
+    except ValueError:
+        return None
+
+
+def _year(text: str, today: date) -> int:
+    """A two-digit year is the latest one that is not ahead of today."""
+    year = int(text)
+    if len(text) == 4:
+        return year
+    century = today.year // 100 * 100
+    return century + year if century + year <= today.year else century - 100 + year
+
+
 def _month(word: str) -> int:
     return _MONTHS.index(word[:3]) + 1 if word[:3] in _MONTHS else 0
 
 
 def check_new_patient(first: str, last: str, birth: str, phone: str, today: date) -> NewPatient:
     """All four fields at once; raises Problems with one message a field."""
-    with ProblemCollector() as wrong:
-        checked: dict[str, str | date] = {}
-        for field, check in (
-            ("first", lambda: check_name(first, "first name", "first")),
-            ("last", lambda: check_name(last, "last name", "last")),
-            ("birth", lambda: parse_birth(birth, today)),
-            ("phone", lambda: check_phone(phone)),
-        ):
-            try:
-                checked[field] = check()  # type: ignore[operator]
-            except ZaxError as error:
-                wrong.add(field, error.message)
-    return NewPatient(
-        str(checked["first"]), str(checked["last"]), _as_date(checked["birth"]), str(checked["phone"])
-    )
-
-
-def _as_date(value: str | date) -> date:
-    assert isinstance(value, date)
-    return value
+    wrong = ProblemCollector()
+    first_name = wrong.take(check_name, first, "first name", "first")
+    last_name = wrong.take(check_name, last, "last name", "last")
+    born = wrong.take(parse_birth, birth, today)
+    number = wrong.take(check_phone, phone)
+    wrong.raise_if_any()
+    assert first_name and last_name and born and number
+    return NewPatient(first_name, last_name, born, number)
 
 
 def age_on(birth: date, day: date) -> int:

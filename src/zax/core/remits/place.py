@@ -131,10 +131,7 @@ def _line_postings(line: RemitLine, ours: ExpectedLine) -> list[Posting]:
     made: list[Posting] = []
     if line.paid_cents:
         made.append(Posting(ours.line_id, Kind.INSURER_PAYMENT, 0, -line.paid_cents, "Plan paid"))
-    made += [
-        Posting(ours.line_id, Kind.WRITE_OFF, 0, -a.cents, f"Written off, {reason_words(a)}")
-        for a in contract
-    ]
+    made += [Posting(ours.line_id, Kind.WRITE_OFF, 0, -a.cents, f"Written off, {reason_words(a)}") for a in contract]
     if rest > 0:
         why = ", ".join(reason_words(a) for a in patient) or "left by the plan"
         made.append(Posting(ours.line_id, Kind.TRANSFER, rest, -rest, f"Moved to patient, {why}"))

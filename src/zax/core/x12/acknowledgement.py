@@ -77,9 +77,7 @@ def _read_one(segments: list[Segment], problems: list[str]) -> Acknowledgement:
                 answer.files[-1].errors.append(f"{place}: code {segment.get(4)}")
             case "IK4" if answer.files:
                 bad = f", {segment.get(4)!r}" if segment.get(4) else ""
-                answer.files[-1].errors.append(
-                    f"{place} element {segment.parts(1)[0]}: code {segment.get(3)}{bad}"
-                )
+                answer.files[-1].errors.append(f"{place} element {segment.parts(1)[0]}: code {segment.get(3)}{bad}")
             case "IK5" if answer.files:
                 answer.files[-1].code = segment.get(1)
             case "AK9":

@@ -47,9 +47,7 @@ def _remittance(remittance: Remittance) -> Json:
         "date": remittance.day.isoformat() if remittance.day else None,
         "paid_cents": remittance.paid_cents,
         "claims": [_claim(claim) for claim in remittance.claims],
-        "provider_adjustments": [
-            {"reason": a.reason, "cents": a.cents} for a in remittance.provider_adjustments
-        ],
+        "provider_adjustments": [{"reason": a.reason, "cents": a.cents} for a in remittance.provider_adjustments],
     }
 
 

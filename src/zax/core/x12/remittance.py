@@ -113,9 +113,7 @@ class _Reader:
         self.line: RemitLine | None = None
 
     def cents(self, segment: Segment, position: int) -> int:
-        where = (
-            f"{segment.id}{position:02d} of {self.claim.number if self.claim else self.transaction.control}"
-        )
+        where = f"{segment.id}{position:02d} of {self.claim.number if self.claim else self.transaction.control}"
         return to_cents(segment.get(position), where, self.problems)
 
     def read(self) -> Remittance:
@@ -179,9 +177,7 @@ class _Reader:
             return
         for at in range(2, len(segment.elements), 3):
             if segment.get(at):
-                target.adjustments.append(
-                    Adjustment(segment.get(1), segment.get(at), self.cents(segment, at + 1))
-                )
+                target.adjustments.append(Adjustment(segment.get(1), segment.get(at), self.cents(segment, at + 1)))
 
     def dtm(self, segment: Segment) -> None:
         if self.line and segment.get(1) in {"472", "150"}:
@@ -204,9 +200,7 @@ class _Reader:
         for at in range(3, len(segment.elements), 2):
             if segment.get(at):
                 reason = segment.parts(at)[0]
-                self.remittance.provider_adjustments.append(
-                    Adjustment("PLB", reason, self.cents(segment, at + 1))
-                )
+                self.remittance.provider_adjustments.append(Adjustment("PLB", reason, self.cents(segment, at + 1)))
 
     def balance(self) -> None:
         for claim in self.remittance.claims:

@@ -76,10 +76,7 @@ def split_segments(text: str) -> list[Segment]:
             raise NotX12("The first segment (ISA) does not have its 16 elements of fixed length.")
         end = _end_of_interchange(rest, terminator, element)
         chunk, rest = rest[:end], rest[end:].lstrip(" \t\r\n")
-        pieces = (
-            piece.strip("\r\n \t" if terminator not in "\r\n" else "\r\n")
-            for piece in chunk.split(terminator)
-        )
+        pieces = (piece.strip("\r\n \t" if terminator not in "\r\n" else "\r\n") for piece in chunk.split(terminator))
         segments += [Segment(tuple(piece.split(element)), component) for piece in pieces if piece]
     if rest:
         segments.append(Segment(("", rest[:40]), ":"))
@@ -136,9 +133,7 @@ class _Envelopes:
             elif segment.id == "TA1":
                 continue
             else:
-                self.say(
-                    f"Segment {number} ({segment.id or segment.get(1)[:10]!r}) stands outside any transaction."
-                )
+                self.say(f"Segment {number} ({segment.id or segment.get(1)[:10]!r}) stands outside any transaction.")
         self.close_transaction("The file breaks off")
         if self.gs is not None:
             self.say(f"The file breaks off: group {self.gs.get(6)} has no GE.")
@@ -221,9 +216,7 @@ def amount(cents: int) -> str:
     """Cents as X12 writes them: no trailing zeros, leading minus (X12.6 type R)."""
     sign, cents = ("-" if cents < 0 else ""), abs(cents)
     return (
-        f"{sign}{cents // 100}.{cents % 100:02d}".rstrip("0").rstrip(".")
-        if cents % 100
-        else f"{sign}{cents // 100}"
+        f"{sign}{cents // 100}.{cents % 100:02d}".rstrip("0").rstrip(".") if cents % 100 else f"{sign}{cents // 100}"
     )
 
 

@@ -1,0 +1,262 @@
+"""Files that come in from insurers: 999 moves claims, 835 is posted line by line or put before a person. Once each.
+
+A file is known by its content and a payment by payer and trace number, so importing twice changes nothing, and says so.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select, update
+
+from zax.core.claims.claim import ClaimState
+from zax.core.errors import Conflict, Refused
+from zax.core.money.cents import plain
+from zax.core.money.journal import Parts, line_parts
+from zax.core.remits.place import ExpectedLine, Placed, place
+from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
+from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
+from zax.core.x12.syntax import read
+from zax.desk.book import locked_visit
+from zax.desk.claims import add_event
+from zax.desk.money import add_entry, settle_visit
+from zax.desk.unit import Unit, act
+from zax.store import money, schema
+
+
+@dataclass(frozen=True, slots=True)
+class Imported:
+    """What a file did, in words, and how many of its claims wait for a person."""
+
+    file_id: int
+    words: str
+    for_a_person: int = 0
+
+
+@act("claims")
+def import_file(unit: Unit, name: str, text: str) -> Imported:
+    """Take in a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict for a known one."""
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    known = unit.one(select(schema.x12_file).where(schema.x12_file.c.digest == digest).with_for_update())
+    if known is not None:
+        raise Conflict(
+            f"This file was imported before, as {known.name}: {known.outcome} Nothing was changed.", "file"
+        )
+    document = read(text)
+    kinds = {each.kind for each in document.transactions}
+    if document.problems:
+        raise Refused(f"The file is damaged and nothing of it was used. {document.problems[0]}", "file")
+    if kinds == {"999"}:
+        found = acknowledgements_of(document)
+        if found.problems:
+            raise Refused(f"The acknowledgement cannot be read. {found.problems[0]}", "file")
+        file_id = _keep(unit, "999", name, text, digest)
+        return _done(unit, file_id, [_acknowledge(unit, file_id, each) for each in found.acknowledgements])
+    if kinds == {"835"}:
+        payments = remittances_of(document)
+        if payments.problems:
+            raise Refused(
+                f"The payment file does not add up and nothing of it was used. {payments.problems[0]}", "file"
+            )
+        file_id = _keep(unit, "835", name, text, digest)
+        return _done(unit, file_id, [_take_remittance(unit, file_id, each) for each in payments.remittances])
+    listed = ", ".join(sorted(kinds)) or "nothing"
+    raise Refused(f"The file holds {listed}. Zax takes in payments (835) and acknowledgements (999).", "file")
+
+
+@act("claims")
+def keep_unreadable(unit: Unit, name: str, text: str, why: str) -> None:
+    """A file from the clearinghouse that could not be used: kept as it came, and shown as a job."""
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    if unit.one(select(schema.x12_file.c.id).where(schema.x12_file.c.digest == digest)) is None:
+        unit.add(
+            schema.x12_file,
+            direction="in",
+            kind="bad",
+            name=name[:80],
+            digest=digest,
+            text=text,
+            at=unit.now,
+            outcome=why[:255],
+        )
+        unit.tell("claim")
+
+
+def _keep(unit: Unit, kind: str, name: str, text: str, digest: str) -> int:
+    return unit.add(schema.x12_file, direction="in", kind=kind, name=name[:80], digest=digest, text=text, at=unit.now)
+
+
+def _done(unit: Unit, file_id: int, results: list[tuple[str, int]]) -> Imported:
+    words = " ".join(sentence for sentence, _ in results)
+    unit.connection.execute(
+        update(schema.x12_file).where(schema.x12_file.c.id == file_id).values(outcome=words[:255])
+    )
+    unit.audit("file.imported", file_id=file_id, words=words)
+    unit.tell("claim")
+    return Imported(file_id, words, sum(waiting for _, waiting in results))
+
+
+def _acknowledge(unit: Unit, file_id: int, answer: Acknowledgement) -> tuple[str, int]:
+    sent = unit.one(
+        select(schema.x12_file).where(
+            schema.x12_file.c.direction == "out", schema.x12_file.c.control == answer.group.lstrip("0")
+        )
+    )
+    if sent is None:
+        return f"Acknowledgement for group {answer.group}, which we did not send.", 1
+    rejected = answer.code not in {"A", "E", "P"} or any(not each.taken for each in answer.files)
+    errors = "; ".join(error for each in answer.files for error in each.errors)
+    words = f"Claim file {sent.name} {verdict_words('R' if rejected else answer.code)}"
+    for row in _claims_of_file(unit, sent.id):
+        state = ClaimState.REJECTED if rejected else ClaimState.ACCEPTED
+        add_event(unit, row.id, f"{words}{': ' + errors if errors else ''}", file_id)
+        if row.state in {ClaimState.READY, ClaimState.SENT}:
+            findings = [
+                {
+                    "field": "file",
+                    "where": "charges",
+                    "message": f"The clearinghouse rejected it: {errors or 'no reason given'}.",
+                }
+            ]
+            unit.connection.execute(
+                update(schema.claim)
+                .where(schema.claim.c.id == row.id)
+                .values(state=state, findings=findings if rejected else [])
+            )
+            unit.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
+    return f"{words}.", int(rejected)
+
+
+def _claims_of_file(unit: Unit, file_id: int) -> list[Any]:
+    event = schema.claim_event
+    query = (
+        select(schema.claim)
+        .join(event, event.c.claim_id == schema.claim.c.id)
+        .where(event.c.file_id == file_id)
+        .distinct()
+    )
+    return list(unit.rows(query))
+
+
+def _take_remittance(unit: Unit, file_id: int, remittance: Remittance) -> tuple[str, int]:
+    known = unit.one(
+        select(schema.remit.c.id, schema.x12_file.c.name)
+        .join(schema.x12_file, schema.x12_file.c.id == schema.remit.c.file_id)
+        .where(schema.remit.c.payer == remittance.payer[:80], schema.remit.c.trace == remittance.trace[:50])
+    )
+    if known is not None:
+        return f"Payment {remittance.trace} came before in {known.name}; it was not posted again.", 0
+    remit_id = unit.add(
+        schema.remit, file_id=file_id, trace=remittance.trace[:50], payer=remittance.payer[:80], day=remittance.day,
+        paid_cents=remittance.paid_cents,
+    )  # fmt: skip
+    waiting = sum(_take_claim(unit, file_id, remit_id, remittance, answer) for answer in remittance.claims)
+    waiting += _keep_provider_adjustments(unit, remit_id, remittance)
+    words = f"{remittance.payer} paid {plain(remittance.paid_cents)} for {len(remittance.claims)} claims ({remittance.trace})"
+    return f"{words}; {waiting} need a person." if waiting else f"{words}; all posted.", waiting
+
+
+def _keep_provider_adjustments(unit: Unit, remit_id: int, remittance: Remittance) -> int:
+    for each in remittance.provider_adjustments:
+        why = f"The payer held back {plain(each.cents)} from the whole payment (reason {each.reason})."
+        unit.add(schema.remit_claim, remit_id=remit_id, number="", paid_cents=-each.cents, outcome="person", why=why)
+    return len(remittance.provider_adjustments)
+
+
+def _take_claim(unit: Unit, file_id: int, remit_id: int, remittance: Remittance, answer: RemitClaim) -> bool:
+    """Post one claim's answer; True when a person must decide."""
+    row = unit.one(select(schema.claim).where(schema.claim.c.number == answer.number))
+    if row is None:
+        why = f"We have no claim {answer.number or '(no number)'}{' for ' + answer.patient_name if answer.patient_name else ''}."
+        return _for_a_person(unit, remit_id, None, answer, "unknown", why)
+    visit = locked_visit(unit, row.visit_id)
+    row = unit.one(select(schema.claim).where(schema.claim.c.id == row.id).with_for_update())
+    if row.state in {ClaimState.CLOSED, ClaimState.DENIED} and answer.status != "22":
+        return _for_a_person(
+            unit, remit_id, row, answer, "repeated", "This claim was answered before; the payer may have paid twice."
+        )
+    placed = place(answer, _expected(unit, row))
+    if placed.why_not:
+        _put_aside(unit, file_id, row, placed)
+        return _for_a_person(unit, remit_id, row, answer, "person", placed.why_not)
+    for posting in placed.postings:
+        add_entry(
+            unit, visit, posting.kind, posting.patient_cents, posting.insurer_cents,
+            f"{posting.words}, remittance {remittance.trace}" if posting.insurer_cents < 0 and not posting.patient_cents else posting.words,
+            line_id=posting.line_id, claim_id=row.id,
+        )  # fmt: skip
+    _note_deductibles(unit, answer)
+    unit.add(
+        schema.remit_claim,
+        remit_id=remit_id,
+        claim_id=row.id,
+        number=answer.number[:40],
+        paid_cents=answer.paid_cents,
+        outcome="posted",
+    )
+    unit.connection.execute(
+        update(schema.claim)
+        .where(schema.claim.c.id == row.id)
+        .values(state=ClaimState.CLOSED, paid_cents=answer.paid_cents)
+    )
+    add_event(
+        unit,
+        row.id,
+        f"{remittance.payer} paid {plain(answer.paid_cents)} of {plain(answer.charge_cents)}, posted",
+        file_id,
+    )
+    settle_visit(unit, visit)
+    unit.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+    return False
+
+
+def _expected(unit: Unit, row: Any) -> list[ExpectedLine]:
+    open_parts = line_parts(
+        money.visit_entries(unit.connection, row.visit_id), money.visit_allocations(unit.connection, row.visit_id)
+    )
+    query = (
+        select(schema.charge_line, schema.claim_line.c.cents)
+        .join(schema.claim_line, schema.claim_line.c.line_id == schema.charge_line.c.id)
+        .where(schema.claim_line.c.claim_id == row.id)
+        .order_by(schema.claim_line.c.position)
+    )
+    return [
+        ExpectedLine(
+            line.id,
+            f"L{line.id}",
+            unit.clinic.services[line.service_id].code,
+            line.cents,
+            open_parts.get(line.id, Parts()),
+        )
+        for line in unit.rows(query)
+    ]
+
+
+def _note_deductibles(unit: Unit, answer: RemitClaim) -> None:
+    """What the payer counted toward the deductible replaces our estimate of it."""
+    for line in answer.lines:
+        if line.number.startswith("L") and line.number[1:].isdigit():
+            counted = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason == "1")
+            unit.connection.execute(
+                update(schema.charge_line)
+                .where(schema.charge_line.c.id == int(line.number[1:]))
+                .values(deductible_cents=counted)
+            )
+
+
+def _put_aside(unit: Unit, file_id: int, row: Any, placed: Placed) -> None:
+    add_event(unit, row.id, placed.why_not, file_id)
+    if placed.denied:
+        unit.connection.execute(
+            update(schema.claim).where(schema.claim.c.id == row.id).values(state=ClaimState.DENIED)
+        )
+
+
+def _for_a_person(unit: Unit, remit_id: int, row: Any, answer: RemitClaim, outcome: str, why: str) -> bool:
+    unit.add(
+        schema.remit_claim, remit_id=remit_id, claim_id=row.id if row else None, number=answer.number[:40], paid_cents=answer.paid_cents,
+        outcome=outcome, why=why[:500],
+    )  # fmt: skip
+    return True

@@ -1,0 +1,138 @@
+"""One act, one transaction: read, let the core decide, write, and put what must be told into feed, audit and outbox.
+
+`@act("right")` makes a function an act: it checks the actor's right, opens the transaction, and tries again when the database breaks a
+deadlock. That is the only place where anything is tried again.
+"""
+
+from __future__ import annotations
+
+import functools
+import random
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from typing import Any, Concatenate, ParamSpec, TypeVar
+
+from sqlalchemy import Connection, Engine, insert
+from sqlalchemy.exc import OperationalError
+
+from zax.clock import Clock, local
+from zax.core.setup.roles import Role, require
+from zax.desk.clinic import Clinic
+from zax.store import schema
+
+P = ParamSpec("P")
+T = TypeVar("T")
+TRIES = 8
+_DEADLOCK, _LOCK_TIMEOUT = 1213, 1205
+
+
+@dataclass(frozen=True, slots=True)
+class Actor:
+    """Who acts: a signed-in person, or the worker (`id` None)."""
+
+    id: int | None
+    name: str
+    role: Role
+    initials: str = ""
+
+
+WORKER = Actor(None, "Zax", Role.MANAGER)
+
+
+@dataclass(frozen=True, slots=True)
+class Desk:
+    """What every act works with: the database, the clock and the clinic's setup."""
+
+    engine: Engine
+    clock: Clock
+    clinic: Clinic
+
+
+@dataclass(slots=True)
+class Unit:
+    """One running act. `now` is UTC and stays the same for the whole act."""
+
+    connection: Connection
+    desk: Desk
+    actor: Actor
+    now: datetime
+    after_commit: list[Callable[[], None]] = field(default_factory=list)
+
+    @property
+    def clinic(self) -> Clinic:
+        return self.desk.clinic
+
+    def local_now(self, site_id: int) -> datetime:
+        return local(self.now, self.clinic.sites[site_id].timezone)
+
+    def business_day(self, site_id: int) -> date:
+        return self.local_now(site_id).date()
+
+    def rows(self, statement: Any, **values: Any) -> Any:
+        return self.connection.execute(statement, values).all()
+
+    def one(self, statement: Any, **values: Any) -> Any:
+        return self.connection.execute(statement, values).first()
+
+    def add(self, table: Any, **values: Any) -> int:
+        return int(self.connection.execute(insert(table).values(**values)).inserted_primary_key[0])
+
+    def audit(self, act: str, *, patient_id: int | None = None, visit_id: int | None = None, **detail: Any) -> None:
+        self.connection.execute(
+            insert(schema.audit).values(
+                at=self.now, by_id=self.actor.id, act=act, patient_id=patient_id, visit_id=visit_id, detail=detail
+            )
+        )
+
+    def tell(self, what: str, *, site_id: int | None = None, day: date | None = None, visit_id: int | None = None,
+             patient_id: int | None = None) -> None:  # fmt: skip
+        """Let every open screen know that something about this day or patient changed."""
+        self.connection.execute(
+            insert(schema.feed).values(
+                at=self.now, what=what, site_id=site_id, day=day, visit_id=visit_id, patient_id=patient_id
+            )
+        )
+
+    def send(self, kind: str, key: str, payload: dict[str, Any]) -> None:
+        """Put something for the outside into the outbox; the key makes it go out once."""
+        self.connection.execute(
+            insert(schema.outbox).values(
+                kind=kind, request_key=key, payload=payload, due_at=self.now, made_at=self.now, state="waiting"
+            )
+        )
+
+
+def act(right: str) -> Callable[[Callable[Concatenate[Unit, P], T]], Callable[Concatenate[Desk, Actor, P], T]]:
+    """Make `f(unit, ...)` an act called as `f(desk, actor, ...)`; errors of the core roll everything back."""
+
+    def wrap(function: Callable[Concatenate[Unit, P], T]) -> Callable[Concatenate[Desk, Actor, P], T]:
+        @functools.wraps(function)
+        def run(desk: Desk, actor: Actor, *args: P.args, **kwargs: P.kwargs) -> T:
+            require(actor.role, right)
+            return in_transaction(desk, actor, lambda unit: function(unit, *args, **kwargs))
+
+        run.inside = function  # type: ignore[attr-defined]  # for acts that are part of another act
+        return run
+
+    return wrap
+
+
+def in_transaction(desk: Desk, actor: Actor, work: Callable[[Unit], T]) -> T:
+    """Run `work` in a transaction; again on a deadlock, with a short random pause so that two do not meet again."""
+    for attempt in range(1, TRIES + 1):
+        try:
+            with desk.engine.begin() as connection:
+                return work(Unit(connection, desk, actor, desk.clock.now()))
+        except OperationalError as error:
+            code = error.orig.args[0] if error.orig and error.orig.args else 0
+            if code not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
+                raise
+            _pause(attempt)
+    raise AssertionError("unreachable")
+
+
+def _pause(attempt: int) -> None:
+    from threading import Event
+
+    Event().wait(random.uniform(0.005, 0.03) * attempt)

@@ -1,0 +1,93 @@
+"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on every call."""
+
+from __future__ import annotations
+
+import smtplib
+from email.message import EmailMessage
+from typing import Any
+
+import httpx
+
+from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
+
+_STATES = {"approved", "declined"}
+
+
+def _sale(answer: Any) -> Sale:
+    if not isinstance(answer, dict) or answer.get("state") not in _STATES:
+        return Sale("unknown", "the terminal is still working on it")
+    return Sale(
+        answer["state"],
+        str(answer.get("words", "")),
+        str(answer.get("card_ending", ""))[:4],
+        str(answer.get("reference", ""))[:40],
+    )
+
+
+class HttpTerminal:
+    def __init__(self, url: str, seconds: float) -> None:
+        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+
+    def sell(self, key: str, cents: int) -> Sale:
+        try:
+            answer = self.client.post("/terminal/sales", json={"cents": cents}, headers={"Idempotency-Key": key})
+            return _sale(answer.raise_for_status().json())
+        except (httpx.HTTPError, ValueError) as error:
+            return Sale("unknown", f"no answer from the terminal ({type(error).__name__})")
+
+    def look_up(self, key: str) -> Sale:
+        try:
+            answer = self.client.get(f"/terminal/sales/{key}")
+            if answer.status_code == 404:
+                return Sale("absent", "the terminal never received it")
+            return _sale(answer.raise_for_status().json())
+        except (httpx.HTTPError, ValueError) as error:
+            raise OutsideTrouble(f"The terminal cannot be asked: {error}") from error
+
+
+class HttpClearinghouse:
+    def __init__(self, url: str, seconds: float = 20) -> None:
+        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+
+    def deliver(self, key: str, name: str, text: str) -> None:
+        self._call(
+            "POST",
+            "/clearinghouse/files",
+            content=text.encode(),
+            headers={"Idempotency-Key": key, "X-File-Name": name},
+        )
+
+    def collect(self) -> list[Incoming]:
+        listed = self._call("GET", "/clearinghouse/mailbox").json()
+        return [
+            Incoming(
+                str(each["id"]), str(each["name"]), self._call("GET", f"/clearinghouse/mailbox/{each['id']}").text
+            )
+            for each in listed
+        ]
+
+    def confirm(self, file_id: str) -> None:
+        self._call("DELETE", f"/clearinghouse/mailbox/{file_id}")
+
+    def _call(self, method: str, path: str, **more: Any) -> httpx.Response:
+        try:
+            return self.client.request(method, path, **more).raise_for_status()
+        except httpx.HTTPError as error:
+            raise OutsideTrouble(f"The clearinghouse cannot be reached: {error}") from error
+
+
+class SmtpMail:
+    def __init__(self, host: str, port: int) -> None:
+        self.host, self.port = host, port
+
+    def send(self, message: EmailMessage) -> None:
+        try:
+            with smtplib.SMTP(self.host, self.port, timeout=20) as server:
+                server.send_message(message)
+        except (OSError, smtplib.SMTPException) as error:
+            raise OutsideTrouble(f"The mail server cannot be reached: {error}") from error
+
+
+def real_outside(url: str, smtp_port: int, terminal_seconds: float) -> Outside:
+    """The doors as the product uses them; in the demo the stand-in is behind each."""
+    return Outside(HttpTerminal(url, terminal_seconds), HttpClearinghouse(url), SmtpMail("127.0.0.1", smtp_port))

@@ -1,0 +1,66 @@
+"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail. Adapters live beside this file.
+
+Every call carries a key, so that asking again after a crash or a lost answer changes nothing outside.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from email.message import EmailMessage
+from typing import Literal, Protocol
+
+
+class OutsideTrouble(Exception):
+    """The other side could not be reached or answered nonsense; the work is tried again later."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sale:
+    """What the terminal says of a sale: `unknown` when no answer came, `absent` when it never heard of the key."""
+
+    state: Literal["approved", "declined", "unknown", "absent"]
+    words: str = ""
+    card_ending: str = ""
+    reference: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Incoming:
+    """A file waiting in the clearinghouse's mailbox."""
+
+    id: str
+    name: str
+    text: str
+
+
+class Terminal(Protocol):
+    def sell(self, key: str, cents: int) -> Sale:
+        """Ask for a card payment; never raises, an unreachable terminal is `unknown`."""
+
+    def look_up(self, key: str) -> Sale:
+        """What became of an earlier sale; raises OutsideTrouble when the terminal cannot be asked."""
+
+
+class Clearinghouse(Protocol):
+    def deliver(self, key: str, name: str, text: str) -> None:
+        """Hand over a claim file; raises OutsideTrouble."""
+
+    def collect(self) -> list[Incoming]:
+        """The files waiting for us; they stay until confirmed. Raises OutsideTrouble."""
+
+    def confirm(self, file_id: str) -> None:
+        """We have the file; it need not be kept. Raises OutsideTrouble."""
+
+
+class Mail(Protocol):
+    def send(self, message: EmailMessage) -> None:
+        """Raises OutsideTrouble."""
+
+
+@dataclass(frozen=True, slots=True)
+class Outside:
+    """All doors together, as handed to the desk."""
+
+    terminal: Terminal
+    clearinghouse: Clearinghouse
+    mail: Mail

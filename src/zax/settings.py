@@ -1,0 +1,33 @@
+"""Where Zax runs: ports, data folder and limits, from the environment, with defaults that fit one machine."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass, field
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+
+
+def _port(name: str, default: int) -> int:
+    text = os.environ.get(name, str(default))
+    if not text.isdigit() or not 1 <= int(text) <= 65535:
+        raise SystemExit(f"{name} is {text!r}; it must be a port from 1 to 65535.")
+    return int(text)
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """Ports are on loopback. `idle_minutes` ends a session that nobody used."""
+
+    port: int = field(default_factory=lambda: _port("ZAX_PORT", 8400))
+    db_port: int = field(default_factory=lambda: _port("ZAX_DB_PORT", 8401))
+    standin_port: int = field(default_factory=lambda: _port("ZAX_STANDIN_PORT", 8402))
+    smtp_port: int = field(default_factory=lambda: _port("ZAX_SMTP_PORT", 8403))
+    var: Path = field(default_factory=lambda: Path(os.environ.get("ZAX_VAR", ROOT / "var")).resolve())
+    idle_minutes: int = 30
+    terminal_seconds: float = field(default_factory=lambda: float(os.environ.get("ZAX_TERMINAL_SECONDS", "8")))
+
+    @property
+    def standin_url(self) -> str:
+        return f"http://127.0.0.1:{self.standin_port}"

@@ -1,0 +1,243 @@
+"""Every table of Zax. Money is integer cents; `*_at` is UTC; `day` and `*_min` (minutes from midnight) are the site's wall clock.
+
+Nothing that people entered is deleted: rows end, are reversed or removed with a time. Journal, track and audit only grow.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    Column,
+    Date,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    SmallInteger,
+    String,
+    Table,
+    Text,
+    UniqueConstraint,
+)
+from sqlalchemy.dialects.mysql import DATETIME, MEDIUMTEXT
+
+metadata = MetaData(
+    naming_convention={
+        "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+        "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+        "pk": "pk_%(table_name)s",
+    }
+)
+Moment = DATETIME(fsp=6)
+
+
+def _id() -> Column[int]:
+    return Column("id", Integer, primary_key=True, autoincrement=True)
+
+
+def _ref(name: str, target: str, nullable: bool = False) -> Column[int]:
+    return Column(name, Integer, ForeignKey(f"{target}.id"), nullable=nullable)
+
+
+def _text(name: str, length: int, default: str | None = "") -> Column[str]:
+    return Column(name, String(length), nullable=False, server_default=default)
+
+
+def _flag(name: str, default: str = "0") -> Column[bool]:
+    return Column(name, Boolean, nullable=False, server_default=default)
+
+
+def _cents(name: str) -> Column[int]:
+    return Column(name, BigInteger, nullable=False, server_default="0")
+
+
+def _moment(name: str, nullable: bool = False) -> Column:  # type: ignore[type-arg]
+    return Column(name, Moment, nullable=nullable)
+
+
+# --- setup ---------------------------------------------------------------------------------------------------------
+setting = Table(
+    "setting", metadata, Column("name", String(60), primary_key=True), Column("value", JSON, nullable=False)
+)
+site = Table(
+    "site", metadata, _id(), _text("name", 80), _text("timezone", 60), _text("street", 80), _text("city", 60),
+    _text("state", 2), _text("zip", 10), _text("phone", 10), Column("opens_min", SmallInteger, nullable=False),
+    Column("closes_min", SmallInteger, nullable=False), Column("grid_minutes", SmallInteger, nullable=False),
+)  # fmt: skip
+room = Table(
+    "room",
+    metadata,
+    _id(),
+    _ref("site_id", "site"),
+    _text("name", 40),
+    _flag("dental"),
+    Column("position", SmallInteger, nullable=False),
+)
+provider = Table(
+    "provider", metadata, _id(), _text("first", 60), _text("last", 60), _text("name", 80), _text("short", 40), _text("role", 20),
+    _flag("dental"), _text("npi", 10), _text("taxonomy", 10), _ref("room_id", "room"), Column("position", SmallInteger, nullable=False),
+)  # fmt: skip
+provider_hours = Table(
+    "provider_hours", metadata, _id(), _ref("provider_id", "provider"), _ref("site_id", "site"),
+    Column("weekday", SmallInteger, nullable=False), Column("start_min", SmallInteger, nullable=False),
+    Column("end_min", SmallInteger, nullable=False),
+)  # fmt: skip
+closure = Table("closure", metadata, Column("day", Date, primary_key=True), _text("words", 80))
+service = Table(
+    "service", metadata, _id(), Column("code", String(8), nullable=False, unique=True), _text("words", 120), _flag("dental"),
+    _text("category", 20), _cents("fee_cents"), _flag("needs_tooth"), Column("surfaces", SmallInteger, nullable=False, server_default="0"),
+)  # fmt: skip
+visit_type = Table(
+    "visit_type", metadata, _id(), _text("name", 60), _flag("dental"), Column("minutes", SmallInteger, nullable=False),
+    _text("role", 20), _text("helper_role", 20), Column("helper_minutes", SmallInteger, nullable=False, server_default="0"),
+    _text("helper_offsets", 60), Column("position", SmallInteger, nullable=False),
+)  # fmt: skip
+visit_type_service = Table(
+    "visit_type_service", metadata, Column("type_id", Integer, ForeignKey("visit_type.id"), primary_key=True),
+    Column("service_id", Integer, ForeignKey("service.id"), primary_key=True), Column("position", SmallInteger, nullable=False),
+)  # fmt: skip
+diagnosis_code = Table(
+    "diagnosis_code", metadata, Column("code", String(8), primary_key=True), _text("words", 255), _flag("billable"),
+    Index("ft_diagnosis_code_words", "words", mysql_prefix="FULLTEXT"),
+)  # fmt: skip
+
+# --- people and access ---------------------------------------------------------------------------------------------
+user = Table(
+    "user", metadata, _id(), Column("sign_in", String(40), nullable=False, unique=True), _text("name", 80), _text("role", 20),
+    _text("password_hash", 200), _ref("provider_id", "provider", nullable=True), _flag("active", "1"),
+)  # fmt: skip
+sign_in_try = Table(
+    "sign_in_try", metadata, _id(), _text("sign_in", 40), _text("address", 45), _moment("at"),
+    Index("ix_sign_in_try_at", "at"),
+)  # fmt: skip
+household = Table("household", metadata, _id(), _text("name", 80))
+patient = Table(
+    "patient", metadata, _id(), _ref("household_id", "household"), _flag("guarantor"), _text("first", 60), _text("last", 60),
+    _text("first_key", 60), _text("last_key", 60), Column("birth", Date), _text("sex", 1), _text("phone", 10), _text("email", 120),
+    _text("street", 80), _text("city", 60), _text("state", 2), _text("zip", 10), _text("alert", 80), _text("status", 10, "active"),
+    _moment("made_at"), Column("version", Integer, nullable=False, server_default="1"),
+    Index("ix_patient_last_key_first_key", "last_key", "first_key"), Index("ix_patient_first_key", "first_key"),
+    Index("ix_patient_phone", "phone"),
+)  # fmt: skip
+
+# --- coverage ------------------------------------------------------------------------------------------------------
+payer = Table(
+    "payer", metadata, _id(), _text("name", 80), _text("electronic_id", 20), _text("filing_indicator", 2),
+    Column("filing_days", SmallInteger, nullable=False),
+)  # fmt: skip
+plan = Table(
+    "plan", metadata, _id(), _ref("payer_id", "payer"), _text("name", 80), _cents("deductible_cents"), _flag("dental"),
+    Column("percents", JSON, nullable=False), Column("no_deductible", JSON, nullable=False),
+)  # fmt: skip
+coverage = Table(
+    "coverage", metadata, _id(), _ref("patient_id", "patient"), _ref("plan_id", "plan"), _ref("subscriber_id", "patient"),
+    _text("relationship", 2, "18"), _text("member_id", 30), _text("group_number", 30), Column("from_day", Date), Column("to_day", Date),
+)  # fmt: skip
+
+# --- book ----------------------------------------------------------------------------------------------------------
+visit = Table(
+    "visit", metadata, _id(), _ref("site_id", "site"), _ref("patient_id", "patient"), _ref("provider_id", "provider"),
+    _ref("room_id", "room"), _ref("type_id", "visit_type"), Column("day", Date, nullable=False),
+    Column("start_min", SmallInteger, nullable=False), Column("minutes", SmallInteger, nullable=False), _text("note", 500),
+    _text("state", 10), Column("version", Integer, nullable=False, server_default="1"), Column("request_key", String(40), unique=True),
+    _moment("made_at"), _ref("made_by", "user"),
+    Index("ix_visit_day_site_id", "day", "site_id"), Index("ix_visit_state_site_id", "state", "site_id"),
+)  # fmt: skip
+staff_slot = Table(
+    "staff_slot", metadata, _id(), _ref("visit_id", "visit"), _ref("provider_id", "provider"), Column("day", Date, nullable=False),
+    Column("start_min", SmallInteger, nullable=False), Column("end_min", SmallInteger, nullable=False), _text("words", 20),
+    Index("ix_staff_slot_provider_id_day", "provider_id", "day"),
+)  # fmt: skip
+track_move = Table(
+    "track_move", metadata, _id(), _ref("visit_id", "visit"), _text("from_stop", 10), _text("to_stop", 10), _moment("at"),
+    _ref("by_id", "user", nullable=True), _text("reason", 200),
+)  # fmt: skip
+provider_day = Table(
+    "provider_day", metadata, Column("provider_id", Integer, primary_key=True, autoincrement=False), Column("day", Date, primary_key=True),
+    Column("version", Integer, nullable=False, server_default="0"),
+)  # fmt: skip
+room_day = Table(
+    "room_day", metadata, Column("room_id", Integer, primary_key=True, autoincrement=False), Column("day", Date, primary_key=True),
+    Column("version", Integer, nullable=False, server_default="0"),
+)  # fmt: skip
+
+# --- charges and money ---------------------------------------------------------------------------------------------
+charge_line = Table(
+    "charge_line", metadata, _id(), _ref("visit_id", "visit"), _ref("service_id", "service"), _ref("provider_id", "provider"),
+    Column("units", SmallInteger, nullable=False, server_default="1"), _cents("fee_cents"), _text("tooth", 2), _text("surfaces", 5),
+    _flag("billed", "1"), _cents("deductible_cents"), _moment("entered_at"), _ref("entered_by", "user"), _moment("removed_at", nullable=True),
+)  # fmt: skip
+visit_diagnosis = Table(
+    "visit_diagnosis", metadata, Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True),
+    Column("position", SmallInteger, primary_key=True, autoincrement=False), Column("code", String(8), nullable=False),
+    UniqueConstraint("visit_id", "code"),
+)  # fmt: skip
+payment = Table(
+    "payment", metadata, _id(), Column("request_key", String(40), nullable=False, unique=True), _ref("patient_id", "patient"),
+    _ref("visit_id", "visit", nullable=True), _text("tender", 10), _cents("cents"), _text("cheque_number", 20), _text("state", 10),
+    _text("card_ending", 4), _text("terminal_ref", 40), _text("words", 200), Column("day", Date, nullable=False), _moment("at"),
+    _ref("by_id", "user"), Index("ix_payment_state", "state"), Index("ix_payment_day", "day"),
+)  # fmt: skip
+journal = Table(
+    "journal", metadata, _id(), _text("kind", 10), Column("day", Date, nullable=False), _moment("at"), _ref("by_id", "user", nullable=True),
+    _ref("patient_id", "patient"), _ref("visit_id", "visit", nullable=True), _ref("line_id", "charge_line", nullable=True),
+    _ref("payment_id", "payment", nullable=True), _ref("claim_id", "claim", nullable=True), _cents("patient_cents"),
+    _cents("insurer_cents"), _text("words", 200), Column("reverses_id", Integer, ForeignKey("journal.id"), unique=True),
+    Index("ix_journal_day", "day"),
+)  # fmt: skip
+allocation = Table(
+    "allocation", metadata, _id(), Column("credit_id", Integer, ForeignKey("journal.id"), nullable=False),
+    _ref("line_id", "charge_line"), _ref("patient_id", "patient"), _cents("cents"), _moment("at"), _ref("by_id", "user", nullable=True),
+)  # fmt: skip
+
+# --- claims and remittances ----------------------------------------------------------------------------------------
+claim = Table(
+    "claim", metadata, _id(), Column("number", String(20), nullable=False, unique=True), _ref("visit_id", "visit"),
+    _ref("patient_id", "patient"), _ref("coverage_id", "coverage"), _flag("dental"), _text("state", 10), _cents("cents"),
+    _cents("paid_cents"), Column("findings", JSON, nullable=False), _moment("made_at"), _moment("sent_at", nullable=True),
+    Index("ix_claim_state_made_at", "state", "made_at"),
+)  # fmt: skip
+claim_line = Table(
+    "claim_line", metadata, Column("claim_id", Integer, ForeignKey("claim.id"), primary_key=True),
+    Column("line_id", Integer, ForeignKey("charge_line.id"), primary_key=True), Column("position", SmallInteger, nullable=False), _cents("cents"),
+)  # fmt: skip
+x12_file = Table(
+    "x12_file", metadata, _id(), _text("direction", 3), _text("kind", 8), _text("name", 80), _text("control", 20),
+    Column("digest", String(64), nullable=False, unique=True), Column("text", MEDIUMTEXT, nullable=False), _moment("at"), _text("outcome", 255),
+    Index("ix_x12_file_direction_control", "direction", "control"),
+)  # fmt: skip
+claim_event = Table(
+    "claim_event", metadata, _id(), _ref("claim_id", "claim"), _moment("at"), _text("words", 500), _ref("file_id", "x12_file", nullable=True),
+    _ref("by_id", "user", nullable=True),
+)  # fmt: skip
+remit = Table(
+    "remit", metadata, _id(), _ref("file_id", "x12_file"), _text("trace", 50), _text("payer", 80), Column("day", Date), _cents("paid_cents"),
+    UniqueConstraint("payer", "trace"),
+)  # fmt: skip
+remit_claim = Table(
+    "remit_claim", metadata, _id(), _ref("remit_id", "remit"), _ref("claim_id", "claim", nullable=True), _text("number", 40), _cents("paid_cents"),
+    _text("outcome", 10), _text("why", 500), Index("ix_remit_claim_outcome", "outcome"),
+)  # fmt: skip
+
+# --- what runs through everything ----------------------------------------------------------------------------------
+outbox = Table(
+    "outbox", metadata, _id(), Column("request_key", String(60), nullable=False, unique=True), _text("kind", 20), Column("payload", JSON, nullable=False),
+    _text("state", 10, "waiting"), _moment("due_at"), _moment("leased_until", nullable=True), Column("attempts", SmallInteger, nullable=False, server_default="0"),
+    Column("last_error", Text), _moment("made_at"), _moment("done_at", nullable=True), Index("ix_outbox_state_due_at", "state", "due_at"),
+)  # fmt: skip
+feed = Table(
+    "feed", metadata, _id(), _moment("at"), Column("site_id", Integer), Column("day", Date), Column("visit_id", Integer),
+    Column("patient_id", Integer), _text("what", 20), Index("ix_feed_at", "at"),
+)  # fmt: skip
+audit = Table(
+    "audit", metadata, _id(), _moment("at"), _ref("by_id", "user", nullable=True), _text("act", 40), Column("patient_id", Integer),
+    Column("visit_id", Integer), Column("detail", JSON, nullable=False), Index("ix_audit_visit_id", "visit_id"), Index("ix_audit_patient_id", "patient_id"),
+)  # fmt: skip
+look = Table(
+    "look", metadata, _id(), _moment("at"), Column("user_id", Integer, nullable=False), Column("patient_id", Integer, nullable=False), _text("screen", 20),
+    Index("ix_look_patient_id_at", "patient_id", "at"), Index("ix_look_user_id_at", "user_id", "at"),
+)  # fmt: skip
+beat = Table("beat", metadata, Column("name", String(40), primary_key=True), _moment("at"), _moment("clock_at"))

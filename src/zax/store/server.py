@@ -1,0 +1,179 @@
+"""An own MariaDB instance on loopback: own data folder, own user, generated password, socket and port.
+
+Started by `zax demo` and by the tests, never as a system service; it is stopped by whoever started it. Errors are one sentence each.
+"""
+
+from __future__ import annotations
+
+import os
+import secrets
+import shutil
+import signal
+import socket
+import subprocess
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy import URL
+
+LEAST_FREE_BYTES = 600 * 1024 * 1024
+START_SECONDS = 60
+SOCKET = "mariadb.sock"  # relative to data/: socket paths may have about 100 signs only
+
+
+class ServerTrouble(RuntimeError):
+    """The database cannot run; the message says why and what to do."""
+
+
+def port_is_free(port: int) -> bool:
+    with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+def url_of(folder: Path, port: int) -> URL:
+    """The address of the instance whose folder this is; raises ServerTrouble before its first start."""
+    secret = folder / "password"
+    if not secret.exists():
+        raise ServerTrouble(f"There is no Zax database in {folder} yet. Run `make demo` first.")
+    password = secret.read_text().strip()
+    query = {"charset": "utf8mb4", "local_infile": "1"}
+    return URL.create("mysql+mysqldb", "zax", password, "127.0.0.1", port, "zax", query=query)
+
+
+@dataclass(slots=True)
+class Server:
+    """`folder` holds everything of the instance: data/, password, log, pid, socket."""
+
+    folder: Path
+    port: int
+    buffer_mb: int = 512
+    process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> URL:
+        """Make the instance on first use, start it, wait until it answers."""
+        self.folder.mkdir(parents=True, exist_ok=True)
+        self._check_room()
+        self._stop_left_over()
+        if not port_is_free(self.port):
+            raise ServerTrouble(
+                f"Port {self.port} is taken by another program. Set ZAX_DB_PORT to a free one and start again."
+            )
+        if not (self.folder / "ready").exists():
+            self._install()
+        self.process = self._launch()
+        self._wait()
+        if not (self.folder / "ready").exists():
+            self._make_user()
+            (self.folder / "ready").touch()
+        return url_of(self.folder, self.port)
+
+    def stop(self) -> None:
+        if self.process is None:
+            return
+        self.process.terminate()
+        try:
+            self.process.wait(30)
+        except subprocess.TimeoutExpired:
+            self.process.kill()
+            self.process.wait()
+        self.process = None
+
+    def _check_room(self) -> None:
+        free = shutil.disk_usage(self.folder).free
+        if free < LEAST_FREE_BYTES:
+            raise ServerTrouble(
+                f"The disk is almost full: {free // 2**20} MB free in {self.folder}, {LEAST_FREE_BYTES // 2**20} MB are needed. "
+                "Make room, or set ZAX_VAR to another disk, and start again."
+            )
+
+    def _stop_left_over(self) -> None:
+        """End a database of this folder that a killed run left behind."""
+        pid_file = self.folder / "mariadb.pid"
+        if not pid_file.exists():
+            return
+        pid = pid_file.read_text().strip()
+        command = Path(f"/proc/{pid}/cmdline")
+        if (
+            pid.isdigit()
+            and command.exists()
+            and str(self.folder / "data") in command.read_bytes().decode(errors="replace")
+        ):
+            os.kill(int(pid), signal.SIGTERM)
+            deadline = time.monotonic() + 30
+            while command.exists() and time.monotonic() < deadline:
+                time.sleep(0.1)
+        pid_file.unlink(missing_ok=True)
+
+    def _install(self) -> None:
+        """A fresh data folder; what a half-finished first run left is thrown away."""
+        shutil.rmtree(self.folder / "data", ignore_errors=True)
+        command = [
+            "mariadb-install-db", "--no-defaults", f"--datadir={self.folder / 'data'}", "--skip-test-db",
+            "--auth-root-authentication-method=normal", *self._as_user(),
+        ]  # fmt: skip
+        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        if done.returncode:
+            raise ServerTrouble(f"The database folder could not be made: {_last_line(done.stderr or done.stdout)}")
+
+    def _as_user(self) -> list[str]:
+        return ["--user=root"] if os.getuid() == 0 else []
+
+    def _launch(self) -> subprocess.Popen[bytes]:
+        binary = shutil.which("mariadbd") or "/usr/sbin/mariadbd"
+        command = [
+            binary, "--no-defaults", f"--datadir={self.folder / 'data'}", f"--socket={SOCKET}",
+            f"--port={self.port}", "--bind-address=127.0.0.1", f"--pid-file={self.folder / 'mariadb.pid'}",
+            f"--log-error={self.folder / 'mariadb.log'}", "--character-set-server=utf8mb4",
+            "--collation-server=utf8mb4_general_ci", "--transaction-isolation=READ-COMMITTED", "--skip-name-resolve",
+            f"--innodb-buffer-pool-size={self.buffer_mb}M", "--innodb-log-file-size=256M", "--max-connections=200",
+            "--innodb-flush-log-at-trx-commit=1", "--local-infile=1", "--innodb-autoinc-lock-mode=2",
+            "--max-allowed-packet=64M", "--innodb-lock-wait-timeout=10", *self._as_user(),
+        ]  # fmt: skip
+        with (self.folder / "mariadb.out").open("ab") as out:
+            # An own session, so that Ctrl-C reaches the one who started it and the database is stopped last.
+            return subprocess.Popen(command, cwd=self.folder / "data", stdout=out, stderr=out, start_new_session=True)
+
+    def _wait(self) -> None:
+        assert self.process
+        deadline = time.monotonic() + START_SECONDS
+        while time.monotonic() < deadline:
+            if self.process.poll() is not None:
+                break
+            try:
+                with socket.create_connection(("127.0.0.1", self.port), 1):
+                    return
+            except OSError:
+                time.sleep(0.05)
+        self.stop()
+        log = self.folder / "mariadb.log"
+        tail = _last_line(log.read_text(errors="replace")) if log.exists() else "no log was written"
+        raise ServerTrouble(f"The database did not come up. Its log ({log}) ends: {tail}")
+
+    def _make_user(self) -> None:
+        password = secrets.token_urlsafe(24)
+        secret = self.folder / "password"
+        secret.touch(mode=0o600)
+        secret.write_text(password)
+        statements = (
+            "CREATE DATABASE IF NOT EXISTS zax CHARACTER SET utf8mb4;"
+            f"CREATE OR REPLACE USER 'zax'@'127.0.0.1' IDENTIFIED BY '{password}';"
+            "GRANT ALL ON zax.* TO 'zax'@'127.0.0.1';"
+            f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{password}';"
+        )
+        command = ["mariadb", "--no-defaults", "-uroot", f"--socket={SOCKET}"]
+        done = subprocess.run(
+            command, input=statements, text=True, capture_output=True, check=False, cwd=self.folder / "data"
+        )
+        if done.returncode:
+            raise ServerTrouble(f"The database user could not be made: {_last_line(done.stderr)}")
+
+
+def _last_line(text: str) -> str:
+    lines = [line for line in text.splitlines() if line.strip()]
+    return lines[-1] if lines else "nothing"

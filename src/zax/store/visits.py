@@ -1,0 +1,163 @@
+"""Reading visits: a site's day with everything a bar or row shows, one visit, and who is busy when."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from datetime import date
+from typing import Any
+
+from sqlalchemy import Connection, Row, bindparam, func, select, text, update
+from sqlalchemy.dialects.mysql import insert as mysql_insert
+
+from zax.core.book.track import FREES_THE_TIME
+from zax.store.schema import patient, provider_day, room_day, staff_slot, track_move, user, visit
+
+_BAR = (
+    visit.c.id, visit.c.site_id, visit.c.patient_id, visit.c.provider_id, visit.c.room_id, visit.c.type_id, visit.c.day,
+    visit.c.start_min, visit.c.minutes, visit.c.state, visit.c.version, visit.c.note,
+    patient.c.first, patient.c.last, patient.c.phone, patient.c.birth, patient.c.street, patient.c.sex, patient.c.alert,
+)  # fmt: skip
+_DAY = (
+    select(*_BAR)
+    .join(patient, patient.c.id == visit.c.patient_id)
+    .where(visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"))
+    .order_by(visit.c.start_min, visit.c.id)
+)
+_MOVES_OF_DAY = (
+    select(track_move.c.visit_id, track_move.c.to_stop, track_move.c.at)
+    .join(visit, visit.c.id == track_move.c.visit_id)
+    .where(
+        visit.c.day == bindparam("day"),
+        visit.c.site_id == bindparam("site_id"),
+        track_move.c.to_stop.in_(("here", "room", "checkout")),
+    )
+    .order_by(track_move.c.id)
+)
+_STRAPS = (
+    select(
+        staff_slot.c.visit_id,
+        staff_slot.c.provider_id,
+        staff_slot.c.start_min,
+        staff_slot.c.end_min,
+        staff_slot.c.words,
+    )
+    .join(visit, visit.c.id == staff_slot.c.visit_id)
+    .where(
+        visit.c.day == bindparam("day"),
+        visit.c.site_id == bindparam("site_id"),
+        staff_slot.c.words != "",
+        visit.c.state.not_in(tuple(FREES_THE_TIME)),
+    )
+)
+_ONE = select(
+    *_BAR, patient.c.email, patient.c.household_id, visit.c.made_at, visit.c.made_by, visit.c.request_key
+).join(patient, patient.c.id == visit.c.patient_id)
+_ONE_BY_ID = _ONE.where(visit.c.id == bindparam("visit_id"))
+_TRACK = (
+    select(track_move.c.from_stop, track_move.c.to_stop, track_move.c.at, track_move.c.reason, user.c.name)
+    .join(user, user.c.id == track_move.c.by_id, isouter=True)
+    .where(track_move.c.visit_id == bindparam("visit_id"))
+    .order_by(track_move.c.id)
+)
+_BUSY = (
+    select(
+        staff_slot.c.provider_id,
+        staff_slot.c.start_min,
+        staff_slot.c.end_min,
+        staff_slot.c.visit_id,
+        patient.c.first,
+        patient.c.last,
+    )
+    .join(visit, visit.c.id == staff_slot.c.visit_id)
+    .join(patient, patient.c.id == visit.c.patient_id)
+    .where(
+        staff_slot.c.provider_id.in_(bindparam("provider_ids", expanding=True)),
+        staff_slot.c.day == bindparam("day"),
+        visit.c.state.not_in(tuple(FREES_THE_TIME)),
+    )
+    .order_by(staff_slot.c.start_min)
+)
+_ROOMS_BUSY = (
+    select(visit.c.room_id, visit.c.start_min, visit.c.minutes, visit.c.id, patient.c.first, patient.c.last)
+    .join(patient, patient.c.id == visit.c.patient_id)
+    .where(
+        visit.c.day == bindparam("day"),
+        visit.c.site_id == bindparam("site_id"),
+        visit.c.state.not_in(tuple(FREES_THE_TIME)),
+    )
+)
+_IN_ROOM = (
+    select(visit.c.id, patient.c.first, patient.c.last)
+    .join(patient, patient.c.id == visit.c.patient_id)
+    .where(visit.c.room_id == bindparam("room_id"), visit.c.day == bindparam("day"), visit.c.state == "room")
+)
+
+
+def day_visits(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
+    return connection.execute(_DAY, {"site_id": site_id, "day": day}).all()
+
+
+def day_moves(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
+    """(visit_id, to_stop, at) of the moves onto the premises, oldest first."""
+    return connection.execute(_MOVES_OF_DAY, {"site_id": site_id, "day": day}).all()
+
+
+def day_straps(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
+    return connection.execute(_STRAPS, {"site_id": site_id, "day": day}).all()
+
+
+def one_visit(connection: Connection, visit_id: int) -> Row[Any] | None:
+    return connection.execute(_ONE_BY_ID, {"visit_id": visit_id}).first()
+
+
+def visit_by_key(connection: Connection, key: str) -> Row[Any] | None:
+    return connection.execute(_ONE.where(visit.c.request_key == key)).first()
+
+
+def track(connection: Connection, visit_id: int) -> Sequence[Row[Any]]:
+    return connection.execute(_TRACK, {"visit_id": visit_id}).all()
+
+
+def busy_people(connection: Connection, provider_ids: Iterable[int], day: date) -> Sequence[Row[Any]]:
+    return connection.execute(_BUSY, {"provider_ids": list(provider_ids), "day": day}).all()
+
+
+def busy_rooms(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
+    return connection.execute(_ROOMS_BUSY, {"site_id": site_id, "day": day}).all()
+
+
+def who_is_in(connection: Connection, room_id: int, day: date) -> Row[Any] | None:
+    return connection.execute(_IN_ROOM, {"room_id": room_id, "day": day}).first()
+
+
+def lock_day(connection: Connection, day: date, provider_ids: Iterable[int], room_ids: Iterable[int]) -> None:
+    """Take the provider-day and room-day rows for update, always in the same order, and raise their versions."""
+    for table, column, ids in (
+        (provider_day, provider_day.c.provider_id, sorted(set(provider_ids))),
+        (room_day, room_day.c.room_id, sorted(set(room_ids))),
+    ):
+        if not ids:
+            continue
+        values = [{column.name: number, "day": day} for number in ids]
+        connection.execute(mysql_insert(table).prefix_with("IGNORE"), values)
+        mine = (column.in_(ids), table.c.day == day)
+        connection.execute(select(column).where(*mine).order_by(column).with_for_update()).all()
+        connection.execute(update(table).where(*mine).values(version=table.c.version + 1))
+
+
+def lock_visit(connection: Connection, visit_id: int) -> Row[Any] | None:
+    connection.execute(select(visit.c.id).where(visit.c.id == visit_id).with_for_update()).first()
+    return one_visit(connection, visit_id)
+
+
+def last_visit_day(connection: Connection, patient_id: int, before: date) -> date | None:
+    query = select(func.max(visit.c.day)).where(
+        visit.c.patient_id == patient_id, visit.c.day < before, visit.c.state.in_(("left", "settled"))
+    )
+    return connection.execute(query).scalar()
+
+
+NEXT_VISIT = text(
+    "SELECT id, day, start_min, provider_id, type_id FROM visit WHERE patient_id = :patient_id AND day > :day "
+    "AND state IN ('held','booked','confirmed') ORDER BY day, start_min LIMIT 1"
+)
