@@ -1,0 +1,129 @@
+"""Fills an empty database: the demo clinic in full swing, or a whole town for measuring. The same seed gives the same clinic."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from pathlib import Path
+
+from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
+from sqlalchemy import Engine, insert, select
+
+from zax.clock import ShiftedClock, local, system_now, to_utc
+from zax.demo.bulk import Bulk
+from zax.demo.history import History
+from zax.demo.people import make_people
+from zax.demo.standin_state import tell_standin
+from zax.demo.today import OPENS_AT, VISITS, Today, give_helen_a_household
+from zax.demo.world import ZONE, diagnosis_rows, working_day_after, write_world
+from zax.desk.clinic import load
+from zax.desk.unit import Desk
+from zax.store import schema
+
+
+@dataclass(frozen=True, slots=True)
+class Size:
+    """How much to make. `copies` repeats the two sites with their people; `back` and `ahead` are days of visits."""
+
+    patients: int
+    copies: int
+    back: int
+    ahead: int
+    fill: float
+    full: bool
+
+
+SIZES = {
+    "demo": Size(1_200, 1, 548, 21, 0.55, True),
+    "town": Size(100_000, 38, 730, 30, 0.9, False),
+}
+SEED = 1142
+
+
+def opening_day(real_today: date) -> date:
+    return working_day_after(real_today)
+
+
+def seeded(engine: Engine) -> dict[str, str] | None:
+    """What a finished seeding left in the settings, or None for an empty or half-filled database."""
+    with engine.connect() as connection:
+        found = connection.execute(select(schema.setting.c.value).where(schema.setting.c.name == "seeded")).scalar()
+    return found if isinstance(found, dict) else None
+
+
+def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: Progress | None = None) -> int:
+    """Fill the database with the clinic as it stands at 10:42 on `day`; how many visits there are."""
+    size = SIZES[size_name]
+    opens = to_utc(datetime(day.year, day.month, day.day) + timedelta(minutes=OPENS_AT), ZONE)
+    with progress or _bar() as bar:
+        visits = _fill(engine, size, size_name, opens, bar)
+        if size_name == "demo":
+            clock = ShiftedClock()
+            desk = _desk(engine, clock)
+            task = bar.add_task("Today", total=len(VISITS) * 4)
+            Today(desk, clock, day).play(lambda: bar.advance(task))
+            bar.update(task, completed=len(VISITS) * 4)
+            give_helen_a_household(desk)
+            visits += len(VISITS)
+    if var is not None:
+        tell_standin(engine, var / "standin", day.year)
+    with engine.begin() as connection:
+        value = {"size": size_name, "opens": opens.isoformat(), "made": system_now().isoformat()}
+        connection.execute(insert(schema.setting).values(name="seeded", value=value))
+    return visits
+
+
+def _bar() -> Progress:
+    return Progress(
+        TextColumn("{task.description:<12}"), BarColumn(), TextColumn("{task.percentage:>3.0f}%"), TimeElapsedColumn()
+    )
+
+
+def _fill(engine: Engine, size: Size, size_name: str, opens: datetime, bar: Progress) -> int:
+    now = local(opens, ZONE)
+    with engine.begin() as connection:
+        write_world(connection, now.date(), size.copies)
+    with Bulk(engine) as bulk:
+        task = bar.add_task("Codes", total=1)
+        bulk.add(schema.diagnosis_code, "code, words, billable", diagnosis_rows())
+        bar.advance(task)
+        task = bar.add_task("Patients", total=1)
+        people = make_people(bulk, size.patients, now.date(), SEED)
+        bar.advance(task)
+        history = History(bulk, people, now, SEED + 1, size.full)
+        task = bar.add_task("Visits", total=size.back + size.ahead + 1)
+        _make_days(history, size, size_name, now, lambda: bar.advance(task))
+        history.flush()
+        task = bar.add_task("Loading", total=1)
+    bar.advance(task)
+    return history.visits
+
+
+def _make_days(history: History, size: Size, size_name: str, now: datetime, step: Callable[[], None]) -> None:
+    for ahead in range(-size.back, size.ahead + 1):
+        day = now.date() + timedelta(days=ahead)
+        # Today at the demo clinic is made by acts; coming days are booked less and less.
+        fill = size.fill if ahead <= 0 else max(0.15, 0.75 - ahead * 0.035) if size_name == "demo" else 0.6
+        if not (ahead == 0 and size_name == "demo"):
+            for copy in range(size.copies):
+                history.make_day(day, copy, fill)
+        if ahead % 5 == 0:
+            history.flush()
+        step()
+
+
+def _desk(engine: Engine, clock: ShiftedClock) -> Desk:
+    with engine.connect() as connection:
+        return Desk(engine, clock, load(connection))
+
+
+def demo_clock(engine: Engine) -> ShiftedClock:
+    """The clock standing where the demo left it: its last heartbeat, or the opening minute."""
+    found = seeded(engine)
+    assert found is not None
+    with engine.connect() as connection:
+        last = connection.execute(select(schema.beat.c.clock_at).where(schema.beat.c.name == "worker")).scalar()
+    clock = ShiftedClock()
+    clock.set_to(last or datetime.fromisoformat(found["opens"]))
+    return clock

@@ -1,0 +1,27 @@
+"""Tells the stand-in's payers what they would know: how much of this year's deductible each member has used. As JSON files."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from pathlib import Path
+
+from sqlalchemy import Engine, text
+
+_USED = text(
+    "SELECT c.member_id, SUM(l.deductible_cents) AS cents FROM charge_line l JOIN visit v ON v.id = l.visit_id JOIN service s ON s.id = l.service_id "
+    "JOIN coverage c ON c.patient_id = v.patient_id AND c.to_day IS NULL JOIN plan p ON p.id = c.plan_id AND p.dental = s.dental "
+    "WHERE YEAR(v.day) = :year AND v.state IN ('left', 'settled') AND l.removed_at IS NULL "
+    "AND NOT EXISTS (SELECT 1 FROM claim k JOIN outbox o ON o.kind = 'claim_file' AND JSON_VALUE(o.payload, '$.claim_id') = k.id WHERE k.visit_id = v.id) "
+    "GROUP BY c.member_id HAVING cents > 0"
+)
+
+
+def tell_standin(engine: Engine, folder: Path, year: int) -> None:
+    """Write the stand-in's memory of deductibles; whatever it remembered of another clinic goes."""
+    shutil.rmtree(folder, ignore_errors=True)
+    target = folder / "deductibles"
+    target.mkdir(parents=True)
+    with engine.connect() as connection:
+        for row in connection.execute(_USED, {"year": year}):
+            (target / f"{row.member_id}-{year}.json").write_text(json.dumps({"cents": int(row.cents)}))

@@ -1,0 +1,244 @@
+"""The clinic's setup as data: sites, rooms, providers, hours, services, visit types, payers, plans and people who sign in."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Any
+
+import simple_icd_10_cm as icd
+from argon2 import PasswordHasher
+from sqlalchemy import Connection, insert
+
+from zax.store import schema
+
+PASSWORD = "ferry-bell-7"
+USERS = (
+    ("juno", "Juno Park", "receptionist", None),
+    ("ravi", "Ravi Teller", "receptionist", None),
+    ("odile", "Odile Marsh", "biller", None),
+    ("sam", "Sam Quill", "manager", None),
+    ("ines", "Dr. Ines Calloway", "clinician", 1),
+    ("hollis", "Dr. Hollis Abernathy", "clinician", 5),
+)
+ABOUT = {
+    "clinic_name": "Juniper Quay Clinic",
+    "email": "desk@juniperquay.example.org",
+    "npi": "1234567893",
+    "tax_id": "911234567",
+    "taxonomy": "261QM1300X",
+    "submitter_id": "JUNIPERQ",
+    "clearinghouse_name": "Ferryhub Clearing",
+    "clearinghouse_id": "FERRYHUB",
+    "wait_limit_minutes": 10,
+}
+ZONE = "America/Los_Angeles"
+SITES = (
+    ("Quay Street", "18 Quay Street", "982015518", "3605550100", 7 * 60 + 30, 18 * 60),
+    ("Hillcrest", "240 Hillcrest Road", "982031240", "3605550101", 16 * 60, 19 * 60),
+)
+ROOMS = (
+    (1, "Chair 1", True), (1, "Chair 2", True), (1, "Chair 3", True), (1, "Chair 4", True),
+    (1, "Exam A", False), (1, "Exam B", False), (1, "Exam C", False), (2, "Room 1", False), (2, "Room 2", False),
+)  # fmt: skip
+# first, last, shown name, short name, role, dental, NPI, taxonomy, own room
+PROVIDERS = (
+    ("Ines", "Calloway", "Dr. Ines Calloway", "Dr. Calloway", "dentist", True, "1467560003", "1223G0001X", 1),
+    ("Maren", "Sollis", "Maren Sollis RDH", "M. Sollis", "hygienist", True, "1467560011", "124Q00000X", 3),
+    ("Tobias", "Wren", "Dr. Tobias Wren", "Dr. Wren", "dentist", True, "1467560029", "1223G0001X", 2),
+    ("Petra", "Okwu", "Petra Okwu RDH", "P. Okwu", "hygienist", True, "1467560037", "124Q00000X", 4),
+    ("Hollis", "Abernathy", "Dr. Hollis Abernathy", "Dr. Abernathy", "medical", False, "1467560045", "207Q00000X", 5),
+    ("Nadia", "Ferro", "Nadia Ferro NP", "N. Ferro", "medical", False, "1467560052", "363LF0000X", 7),
+)
+# provider -> hours at Quay Street, Monday to Friday
+HOURS = {
+    1: ((450, 735), (780, 1050)),
+    2: ((450, 750), (795, 1035)),
+    3: ((510, 740), (780, 1020)),
+    4: ((480, 720), (765, 1005)),
+    5: ((480, 720), (795, 1005)),
+    6: ((540, 720), (765, 1005)),
+}
+EVENING = {5: (1020, 1110), 6: (1020, 1110)}  # Hillcrest, Monday to Friday
+# code, words, dental, category, fee, needs a tooth, surfaces
+SERVICES = (
+    ("D0120", "Exam, regular", True, "diagnostic", 6400, False, 0),
+    ("D0140", "Exam, one problem", True, "diagnostic", 6400, False, 0),
+    ("D0150", "Exam, first visit", True, "diagnostic", 9200, False, 0),
+    ("D0220", "X-ray, one tooth", True, "diagnostic", 2800, True, 0),
+    ("D0274", "X-rays, four", True, "diagnostic", 7800, False, 0),
+    ("D1110", "Cleaning, adult", True, "preventive", 11800, False, 0),
+    ("D1120", "Cleaning, child", True, "preventive", 7600, False, 0),
+    ("D1206", "Fluoride varnish", True, "preventive", 4200, False, 0),
+    ("D2330", "White filling, front, one surface", True, "basic", 19200, True, 1),
+    ("D2391", "White filling, back, one surface", True, "basic", 21000, True, 1),
+    ("D2392", "White filling, back, two surfaces", True, "basic", 28600, True, 2),
+    ("D2740", "Crown, ceramic", True, "major", 118000, True, 0),
+    ("D2750", "Crown, ceramic over gold", True, "major", 114000, True, 0),
+    ("D2920", "Crown fixed on again", True, "basic", 9800, True, 0),
+    ("D2950", "Build-up under a crown", True, "basic", 24000, True, 0),
+    ("D3320", "Root canal, small back tooth", True, "basic", 89000, True, 0),
+    ("D4910", "Gum care visit", True, "basic", 14800, False, 0),
+    ("D7140", "Tooth taken out", True, "basic", 19800, True, 0),
+    ("D9230", "Calming gas", True, "other", 4500, False, 0),
+    ("36415", "Blood draw", False, "lab", 1800, False, 0),
+    ("81002", "Urine strip test", False, "lab", 1400, False, 0),
+    ("87880", "Quick throat swab", False, "lab", 3200, False, 0),
+    ("90471", "Giving a vaccine", False, "vaccine", 3600, False, 0),
+    ("90686", "Flu vaccine", False, "vaccine", 4400, False, 0),
+    ("93000", "Heart tracing", False, "procedure", 5800, False, 0),
+    ("99203", "Office visit, new patient", False, "office", 16800, False, 0),
+    ("99213", "Office visit, known patient", False, "office", 12800, False, 0),
+    ("99214", "Office visit, known patient, longer", False, "office", 18600, False, 0),
+    ("99396", "Yearly physical", False, "office", 21200, False, 0),
+)
+# name, minutes, role, services, (helper role, minutes, offsets)
+_EXAM = ("dentist", 10, " ".join(str(offset) for offset in range(10, 55, 5)))
+TYPES: tuple[tuple[str, int, str, tuple[str, ...], tuple[str, int, str]], ...] = (
+    ("Hygiene", 60, "hygienist", ("D1110", "D0120"), _EXAM),
+    ("Gum care", 60, "hygienist", ("D4910",), ("", 0, "")),
+    ("Filling", 40, "dentist", ("D2392",), ("", 0, "")),
+    ("Crown prep", 50, "dentist", ("D2950",), ("", 0, "")),
+    ("Crown seat", 40, "dentist", ("D2740",), ("", 0, "")),
+    ("Root canal", 50, "dentist", ("D3320",), ("", 0, "")),
+    ("Extraction", 60, "dentist", ("D7140",), ("", 0, "")),
+    ("Toothache", 30, "dentist", ("D0140", "D0220"), ("", 0, "")),
+    ("Sick visit", 30, "medical", ("99213",), ("", 0, "")),
+    ("Follow-up", 30, "medical", ("99213",), ("", 0, "")),
+    ("Physical", 40, "medical", ("99396", "93000"), ("", 0, "")),
+    ("Vaccines", 30, "medical", ("90471", "90686"), ("", 0, "")),
+)
+# name, electronic id, filing indicator, days to file
+PAYERS = (
+    ("Harbor Guild Dental", "HGD01", "CI", 365),
+    ("Brightwater Dental Trust", "BDT01", "CI", 365),
+    ("Northmoor Mutual", "NMM01", "CI", 180),
+    ("Copperline Health", "CPL01", "CI", 180),
+    ("Harbor State Assistance", "HSA01", "MC", 365),
+)
+# payer, name, dental, deductible, percents by category, free of the deductible
+PLANS: tuple[tuple[int, str, bool, int, dict[str, int], list[str]], ...] = (
+    (1, "Harbor Guild Dental", True, 5000, {"preventive": 100, "diagnostic": 100, "basic": 80, "major": 50}, ["preventive", "diagnostic"]),
+    (2, "Brightwater Family", True, 2500, {"preventive": 100, "diagnostic": 80, "basic": 70, "major": 50}, ["preventive", "diagnostic"]),
+    (3, "Northmoor Standard", False, 0, {"office": 80, "lab": 80, "procedure": 80, "vaccine": 100}, []),
+    (4, "Copperline Choice", False, 10000, {"office": 80, "lab": 80, "procedure": 80, "vaccine": 100}, ["vaccine"]),
+    (5, "State Assistance Dental", True, 0, {"preventive": 100, "diagnostic": 100, "basic": 100, "major": 100}, []),
+    (5, "State Assistance Medical", False, 0, {"office": 100, "lab": 100, "procedure": 100, "vaccine": 100}, []),
+)  # fmt: skip
+MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
+SERVICE_ID = {row[0]: number for number, row in enumerate(SERVICES, 1)}
+TYPE_ID = {row[0]: number for number, row in enumerate(TYPES, 1)}
+
+
+def closures(first: date, last: date) -> dict[date, str]:
+    """The days the clinic is closed between two dates."""
+    found: dict[date, str] = {}
+    for year in range(first.year, last.year + 1):
+        november = date(year, 11, 1)
+        thanksgiving = november + timedelta(days=(3 - november.weekday()) % 7 + 21)
+        found |= {
+            date(year, 1, 1): "New Year",
+            date(year, 7, 4): "Independence Day",
+            thanksgiving: "Thanksgiving",
+            date(year, 12, 25): "Christmas Day",
+        }
+    return {day: words for day, words in found.items() if first <= day <= last}
+
+
+def working_day_after(day: date) -> date:
+    day += timedelta(days=1)
+    while day.weekday() > 4 or day in closures(day, day):
+        day += timedelta(days=1)
+    return day
+
+
+def write_world(connection: Connection, today: date, copies: int = 1) -> None:
+    """The setup tables. `copies` repeats the sites with their people, for the big data sets."""
+    put = _putter(connection)
+    put(schema.setting, [{"name": name, "value": value} for name, value in ABOUT.items()])
+    for copy in range(copies):
+        _write_sites(put, copy)
+    put(
+        schema.closure,
+        [
+            {"day": d, "words": w}
+            for d, w in closures(today - timedelta(days=800), today + timedelta(days=500)).items()
+        ],
+    )
+    _write_services(put)
+    _write_payers(put)
+    hashed = PasswordHasher().hash(PASSWORD)
+    put(
+        schema.user,
+        [
+            {"sign_in": s, "name": n, "role": r, "provider_id": p, "password_hash": hashed, "active": True}
+            for s, n, r, p in USERS
+        ],
+    )
+
+
+def _putter(connection: Connection) -> Any:
+    def put(table: Any, values: list[dict[str, Any]]) -> None:
+        connection.execute(insert(table), values)
+
+    return put
+
+
+def _write_sites(put: Any, copy: int) -> None:
+    more = f" {copy + 1}" if copy else ""
+    site, room, person = copy * len(SITES), copy * len(ROOMS), copy * len(PROVIDERS)
+    put(schema.site, [
+        {"id": site + n, "name": name + more, "timezone": ZONE, "street": street, "city": "Marrow Harbor", "state": "WA", "zip": zip_code,
+         "phone": phone, "opens_min": opens, "closes_min": closes, "grid_minutes": 5}
+        for n, (name, street, zip_code, phone, opens, closes) in enumerate(SITES, 1)
+    ])  # fmt: skip
+    put(schema.room, [
+        {"id": room + n, "site_id": site + s, "name": name, "dental": dental, "position": n} for n, (s, name, dental) in enumerate(ROOMS, 1)
+    ])  # fmt: skip
+    put(schema.provider, [
+        {"id": person + n, "first": first, "last": last, "name": name, "short": short, "role": role, "dental": dental, "npi": npi,
+         "taxonomy": taxonomy, "room_id": room + own, "position": n}
+        for n, (first, last, name, short, role, dental, npi, taxonomy, own) in enumerate(PROVIDERS, 1)
+    ])  # fmt: skip
+    put(schema.provider_hours, [
+        {"provider_id": person + p, "site_id": site + 1, "weekday": day, "start_min": a, "end_min": b}
+        for day in range(5) for p, spans in HOURS.items() for a, b in spans
+    ] + [
+        {"provider_id": person + p, "site_id": site + 2, "weekday": day, "start_min": a, "end_min": b}
+        for day in range(5) for p, (a, b) in EVENING.items()
+    ])  # fmt: skip
+
+
+def _write_services(put: Any) -> None:
+    put(schema.service, [
+        {"id": n, "code": code, "words": words, "dental": dental, "category": category, "fee_cents": fee, "needs_tooth": tooth, "surfaces": surfaces}
+        for n, (code, words, dental, category, fee, tooth, surfaces) in enumerate(SERVICES, 1)
+    ])  # fmt: skip
+    put(schema.visit_type, [
+        {"id": n, "name": name, "dental": role != "medical", "minutes": minutes, "role": role, "helper_role": helper[0],
+         "helper_minutes": helper[1], "helper_offsets": helper[2], "position": n}
+        for n, (name, minutes, role, _, helper) in enumerate(TYPES, 1)
+    ])  # fmt: skip
+    put(schema.visit_type_service, [
+        {"type_id": n, "service_id": SERVICE_ID[code], "position": at}
+        for n, row in enumerate(TYPES, 1) for at, code in enumerate(row[3], 1)
+    ])  # fmt: skip
+
+
+def _write_payers(put: Any) -> None:
+    put(schema.payer, [
+        {"id": n, "name": name, "electronic_id": number, "filing_indicator": indicator, "filing_days": days}
+        for n, (name, number, indicator, days) in enumerate(PAYERS, 1)
+    ])  # fmt: skip
+    put(schema.plan, [
+        {"id": n, "payer_id": payer, "name": name, "dental": dental, "deductible_cents": deductible, "percents": percents, "no_deductible": free}
+        for n, (payer, name, dental, deductible, percents, free) in enumerate(PLANS, 1)
+    ])  # fmt: skip
+
+
+def diagnosis_rows() -> list[tuple[str, str, int]]:
+    """All of ICD-10-CM as (code, words, billable); chapters and blocks are left out."""
+    return [
+        (code, icd.get_description(code)[:255], int(icd.is_leaf(code)))
+        for code in dict.fromkeys(icd.get_all_codes(with_dots=True))
+        if icd.is_category_or_subcategory(code)
+    ]

@@ -1,0 +1,116 @@
+"""What the clearinghouse and the payers send back: a 999 for every file, an 835 for every claim they pay.
+
+Payers' rules are data (payers.json): how much of a fee they allow, what percentage they pay by the beginning of a code, and which
+codes the deductible counts for.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from zax.standin.claims import Claim, ClaimFile, Line
+from zax.standin.keep import Keep
+
+PAYERS: dict[str, Any] = json.loads((Path(__file__).parent / "payers.json").read_text())
+HOUSE = "FERRYHUB"
+
+
+def _x(cents: int) -> str:
+    text = f"{abs(cents) // 100}.{abs(cents) % 100:02d}".rstrip("0").rstrip(".")
+    return f"-{text}" if cents < 0 else text
+
+
+def _envelope(kind: str, version: str, st: str, receiver: str, control: int, now: datetime, body: list[str]) -> str:
+    head = f"ISA*00*          *00*          *ZZ*{HOUSE:<15}*ZZ*{receiver:<15}*{now:%y%m%d}*{now:%H%M}*^*00501*{control:09d}*0*T*:"
+    set_lines = [f"ST*{st}*0001*{version}" if st == "999" else f"ST*{st}*0001", *body]
+    lines = [
+        head,
+        f"GS*{kind}*{HOUSE}*{receiver}*{now:%Y%m%d}*{now:%H%M}*{control}*X*{version}",
+        *set_lines,
+        f"SE*{len(set_lines) + 1}*0001",
+        f"GE*1*{control}",
+        f"IEA*1*{control:09d}",
+    ]
+    return "~".join(lines) + "~"
+
+
+def acknowledgement(file: ClaimFile, control: int, now: datetime) -> str:
+    """The 999 (005010X231A1) that takes or rejects the file as a whole."""
+    verdict = "R" if file.errors else "A"
+    body = [f"AK1*HC*{file.group}*{file.version}", f"AK2*837*{file.set_control}*{file.version}"]
+    body += ["IK5*R*I5"] if file.errors else ["IK5*A"]
+    body.append(f"AK9*{verdict}*1*1*{0 if file.errors else 1}")
+    return _envelope("FA", "005010X231A1", "999", file.sender, control, now, body)
+
+
+@dataclass(slots=True)
+class Decision:
+    line: Line
+    paid: int
+    write_off: int
+    deductible: int
+    share: int
+
+
+def decide(claim: Claim, used: int) -> list[Decision]:
+    """What the payer pays of each line; `used` is the member's deductible used so far, in cents."""
+    rules = PAYERS[claim.payer]
+    left = max(0, rules["deductible"] - used)
+    made: list[Decision] = []
+    for line in claim.lines:
+        prefix = max((p for p in rules["pays"] if line.code.startswith(p)), key=len, default="")
+        percent, deductible_counts = rules["pays"].get(prefix, (0, False))
+        allowed = (line.cents * rules["allowed_percent"] + 50) // 100
+        deductible = min(left, allowed) if deductible_counts and percent else 0
+        left -= deductible
+        paid = ((allowed - deductible) * percent + 50) // 100
+        made.append(Decision(line, paid, line.cents - allowed, deductible, allowed - deductible - paid))
+    return made
+
+
+def remittance(file: ClaimFile, claim: Claim, keep: Keep, control: int, now: datetime) -> str:
+    """The 835 (005010X221A1) that pays one claim by transfer."""
+    used = (keep.get("deductibles", f"{claim.member}-{now:%Y}") or {}).get("cents", 0)
+    decisions = decide(claim, used)
+    counted = used + sum(d.deductible for d in decisions)
+    keep.put("deductibles", f"{claim.member}-{now:%Y}", {"cents": counted})
+    payer = PAYERS[claim.payer]
+    paid, patient = sum(d.paid for d in decisions), sum(d.deductible + d.share for d in decisions)
+    method = "ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765" if paid else "NON**********"
+    today = f"{now:%Y%m%d}"
+    body = [
+        f"BPR*I*{_x(paid)}*C*{method}*{today}",
+        f"TRN*1*{claim.payer}{control:07d}*1512345678",
+        f"DTM*405*{today}",
+        f"N1*PR*{payer['name']}",
+        "N3*1 LEDGER WAY",
+        "N4*MARROW HARBOR*WA*98201",
+        "PER*BL*PROVIDER HELP*TE*3605550199",
+        f"N1*PE*{file.sender_name}*XX*{file.npi}",
+        f"REF*TJ*{file.tax_id}",
+        "LX*1",
+        f"CLP*{claim.number}*1*{_x(claim.cents)}*{_x(paid)}*{_x(patient) if patient else ''}*12*{claim.payer}-{claim.number}*11*1",
+        f"NM1*QC*1*{claim.patient_last}*{claim.patient_first}****MI*{claim.member}",
+    ]
+    for decision in decisions:
+        body += _service(decision, claim.day)
+    return _envelope("HP", "005010X221A1", "835", file.sender, control, now, body)
+
+
+def _service(decision: Decision, day: str) -> list[str]:
+    line = decision.line
+    code = ":".join((line.qualifier, line.code, *line.modifiers))
+    lines = [f"SVC*{code}*{_x(line.cents)}*{_x(decision.paid)}**{line.units}", f"DTM*472*{day}"]
+    if decision.write_off:
+        lines.append(f"CAS*CO*45*{_x(decision.write_off)}")
+    reasons = [(reason, cents) for reason, cents in (("1", decision.deductible), ("2", decision.share)) if cents]
+    if reasons:
+        lines.append("CAS*PR*" + "**".join(f"{reason}*{_x(cents)}" for reason, cents in reasons))
+    if line.number:
+        lines.append(f"REF*6R*{line.number}")
+    lines.append(f"AMT*B6*{_x(line.cents - decision.write_off)}")
+    return lines

@@ -1,0 +1,205 @@
+"""The stand-in's own small web application: what terminal and clearinghouse offer over HTTP, and a page to steer them by hand."""
+
+from __future__ import annotations
+
+import asyncio
+import html
+import time
+import uuid
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from datetime import UTC, datetime
+from email import message_from_bytes, policy
+from pathlib import Path
+from typing import Any
+
+from aiosmtpd.controller import UnthreadedController
+from fastapi import FastAPI, Form, Header, HTTPException, Request, Response
+from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse
+from pydantic import BaseModel
+from starlette.concurrency import run_in_threadpool
+
+from zax.standin.answers import PAYERS, acknowledgement, remittance
+from zax.standin.claims import read_claim_file
+from zax.standin.keep import Keep
+
+MODES = {
+    "approve": "approves",
+    "decline": "is declined",
+    "silent": "is charged, but the terminal gives no answer in time",
+    "lost": "never reaches the terminal",
+}
+
+
+class SaleOrder(BaseModel):
+    cents: int
+
+
+class _Inbox:
+    """The mail server: keeps each Message-ID once, as receiving systems do."""
+
+    def __init__(self, keep: Keep) -> None:
+        self.keep = keep
+
+    async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:  # noqa: N802 (the library's name)
+        mail = message_from_bytes(envelope.content, policy=policy.default)
+        number = str(mail["Message-ID"] or uuid.uuid4())
+        if self.keep.get("mail", number) is None:
+            parts = [part.get_filename() for part in mail.iter_attachments()]
+            self.keep.put(
+                "mail", number, {"id": number, "to": str(mail["To"]), "subject": str(mail["Subject"]), "files": parts}
+            )
+        return "250 kept"
+
+
+def create_app(folder: Path, smtp_port: int, pay_seconds: float = 20) -> FastAPI:
+    """`pay_seconds`: how long a payer takes from claim to payment file."""
+    keep = Keep(folder)
+
+    @asynccontextmanager
+    async def lifespan(_: FastAPI) -> AsyncIterator[None]:
+        mail = UnthreadedController(
+            _Inbox(keep), hostname="127.0.0.1", port=smtp_port, loop=asyncio.get_running_loop()
+        )
+        mail.server = await mail._create_server()
+        yield
+        mail.server.close()
+
+    app = FastAPI(lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
+    _terminal(app, keep)
+    _clearinghouse(app, keep, pay_seconds)
+    _pages(app, keep)
+    return app
+
+
+def _terminal(app: FastAPI, keep: Keep) -> None:
+    @app.post("/terminal/sales")
+    async def sell(order: SaleOrder, idempotency_key: str = Header()) -> dict[str, Any]:
+        with keep.lock:
+            known = keep.get("sales", idempotency_key)
+            mode = (keep.get("terminal", "mode") or {"mode": "approve"})["mode"]
+            if known is None and mode != "lost":
+                keep.put("sales", idempotency_key, _sale(idempotency_key, order.cents, mode))
+            keep.put("terminal", "mode", {"mode": "approve"})
+        if known is None and mode in {"silent", "lost"}:
+            await asyncio.sleep(60)
+        return keep.get("sales", idempotency_key) or {"state": "unheard"}
+
+    @app.get("/terminal/sales/{key}")
+    def look_up(key: str) -> dict[str, Any]:
+        sale = keep.get("sales", key)
+        if sale is None:
+            raise HTTPException(404, "no such sale")
+        return sale
+
+    @app.post("/terminal/mode")
+    def set_mode(mode: str = Form()) -> RedirectResponse:
+        if mode not in MODES:
+            raise HTTPException(422, f"one of {', '.join(MODES)}")
+        keep.put("terminal", "mode", {"mode": mode})
+        return RedirectResponse("/", 303)
+
+
+def _sale(key: str, cents: int, mode: str) -> dict[str, Any]:
+    if mode == "decline":
+        return {"key": key, "cents": cents, "state": "declined", "words": "the bank refuses this card"}
+    return {
+        "key": key,
+        "cents": cents,
+        "state": "approved",
+        "card_ending": "4417",
+        "reference": f"T{abs(hash(key)) % 10**8:08d}",
+    }
+
+
+def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
+    @app.post("/clearinghouse/files", status_code=202)
+    async def deliver(
+        request: Request, idempotency_key: str = Header(), x_file_name: str = Header("")
+    ) -> dict[str, str]:
+        text = (await request.body()).decode(errors="replace")
+        await run_in_threadpool(_take_file, keep, idempotency_key, x_file_name, text, pay_seconds)
+        return {"taken": idempotency_key}
+
+    @app.get("/clearinghouse/mailbox")
+    def mailbox() -> list[dict[str, str]]:
+        now = time.time()
+        return [{"id": each["id"], "name": each["name"]} for each in keep.all("mailbox") if each["from"] <= now]
+
+    @app.get("/clearinghouse/mailbox/{file_id}")
+    def fetch(file_id: str) -> PlainTextResponse:
+        return PlainTextResponse(_waiting(keep, file_id)["text"])
+
+    @app.delete("/clearinghouse/mailbox/{file_id}", status_code=204)
+    def confirm(file_id: str) -> Response:
+        keep.remove("mailbox", file_id)
+        return Response(status_code=204)
+
+
+def _waiting(keep: Keep, file_id: str) -> Any:
+    found = keep.get("mailbox", file_id)
+    if found is None:
+        raise HTTPException(404, "no such file")
+    return found
+
+
+def _take_file(keep: Keep, key: str, name: str, text: str, pay_seconds: float) -> None:
+    """Once a key: acknowledge at once, pay each claim after a while."""
+    with keep.lock:
+        if keep.get("files", key) is not None:
+            return
+        file = read_claim_file(text)
+        now = datetime.now(UTC)
+        number = (keep.get("counter", "file") or {"at": 0})["at"]
+        number += 1
+        _put(keep, f"999-{number}.x12", acknowledgement(file, number, now), 0)
+        if not file.errors:
+            for claim in file.claims:
+                if claim.payer in PAYERS:
+                    number += 1
+                    _put(keep, f"835-{number}.x12", remittance(file, claim, keep, number, now), pay_seconds)
+        keep.put("counter", "file", {"at": number})
+        keep.put("files", key, {"key": key, "name": name, "text": text, "errors": file.errors})
+
+
+def _put(keep: Keep, name: str, text: str, seconds: float) -> None:
+    number = uuid.uuid4().hex
+    keep.put("mailbox", number, {"id": number, "name": name, "text": text, "from": time.time() + seconds})
+
+
+def _pages(app: FastAPI, keep: Keep) -> None:
+    @app.get("/healthz")
+    def healthz() -> dict[str, str]:
+        return {"state": "up"}
+
+    @app.get("/files")
+    def files() -> list[Any]:
+        return keep.all("files")
+
+    @app.get("/sales")
+    def sales() -> list[Any]:
+        return keep.all("sales")
+
+    @app.get("/mail")
+    def mail() -> list[Any]:
+        return keep.all("mail")
+
+    @app.get("/")
+    def page() -> HTMLResponse:
+        mode = (keep.get("terminal", "mode") or {"mode": "approve"})["mode"]
+        buttons = "".join(
+            f'<p><button name="mode" value="{key}"{" disabled" if key == mode else ""}>The next card {words}</button></p>'
+            for key, words in MODES.items()
+        )
+        rows = "".join(
+            f"<li>{html.escape(each['name'])}{': rejected, ' + html.escape('; '.join(each['errors'])) if each['errors'] else ''}</li>"
+            for each in keep.all("files")[-20:]
+        )
+        mails = "".join(
+            f"<li>{html.escape(m['to'])}: {html.escape(m['subject'])}</li>" for m in keep.all("mail")[-20:]
+        )
+        return HTMLResponse(
+            "<!doctype html><html lang=en><title>Stand-in</title><h1>The outside world, simulated</h1>"
+            f"<h2>Card terminal</h2><form method=post action=/terminal/mode>{buttons}</form>"
+            f"<h2>Claim files received</h2><ul>{rows or '<li>none yet'}</ul><h2>Mail received</h2><ul>{mails or '<li>none yet'}</ul></html>"
+        )

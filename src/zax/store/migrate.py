@@ -1,0 +1,34 @@
+"""Brings a database to the newest schema, by Alembic; and empties one for a fresh start."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, inspect, text
+
+FOLDER = Path(__file__).parent / "migrations"
+
+
+def config() -> Config:
+    made = Config()
+    made.set_main_option("script_location", str(FOLDER))
+    return made
+
+
+def migrate(engine: Engine) -> None:
+    """Apply every migration that is missing."""
+    alembic = config()
+    with engine.begin() as connection:
+        alembic.attributes["connection"] = connection
+        command.upgrade(alembic, "head")
+
+
+def drop_everything(engine: Engine) -> None:
+    """Drop all tables, for a first run that broke off or a fresh start."""
+    with engine.begin() as connection:
+        connection.execute(text("SET foreign_key_checks=0"))
+        for name in inspect(connection).get_table_names():
+            connection.execute(text(f"DROP TABLE `{name}`"))
+        connection.execute(text("SET foreign_key_checks=1"))
