@@ -70,7 +70,8 @@ class Bulk:
         with self.engine.begin() as connection:
             connection.execute(text("SET SESSION foreign_key_checks=0"))
             loaded = connection.execute(
-                text(f"LOAD DATA LOCAL INFILE :path INTO TABLE `{table}` CHARACTER SET utf8mb4 ({columns})"), {"path": str(path)}
+                text(f"LOAD DATA LOCAL INFILE :path INTO TABLE `{table}` CHARACTER SET utf8mb4 ({columns})"),
+                {"path": str(path)},
             )
             connection.execute(text("SET SESSION foreign_key_checks=1"))
             if loaded.rowcount != count:

@@ -92,7 +92,7 @@ SERVICES = (
     ("99396", "Yearly physical", False, "office", 21200, False, 0),
 )
 # name, minutes, role, services, (helper role, minutes, offsets)
-_EXAM = ("dentist", 10, " ".join(str(offset) for offset in range(10, 55, 5)))
+_EXAM = ("dentist", 10, "30 40 20 50 35 45 25 15 10")  # the middle of the visit first
 TYPES: tuple[tuple[str, int, str, tuple[str, ...], tuple[str, int, str]], ...] = (
     ("Hygiene", 60, "hygienist", ("D1110", "D0120"), _EXAM),
     ("Gum care", 60, "hygienist", ("D4910",), ("", 0, "")),

@@ -10,6 +10,7 @@ from sqlalchemy import (
     BigInteger,
     Boolean,
     Column,
+    Computed,
     Date,
     ForeignKey,
     Index,
@@ -116,11 +117,12 @@ sign_in_try = Table(
 household = Table("household", metadata, _id(), _text("name", 80))
 patient = Table(
     "patient", metadata, _id(), _ref("household_id", "household"), _flag("guarantor"), _text("first", 60), _text("last", 60),
-    _text("first_key", 60), _text("last_key", 60), Column("birth", Date), _text("sex", 1), _text("phone", 10), _text("email", 120),
+    _text("first_key", 60), _text("last_key", 60), Column("birth", Date), _text("sex", 1), _text("phone", 10),
+    Column("phone_end", String(7), Computed("RIGHT(phone, 7)", persisted=True)), _text("email", 120),
     _text("street", 80), _text("city", 60), _text("state", 2), _text("zip", 10), _text("alert", 80), _text("status", 10, "active"),
     _moment("made_at"), Column("version", Integer, nullable=False, server_default="1"),
     Index("ix_patient_last_key_first_key", "last_key", "first_key"), Index("ix_patient_first_key", "first_key"),
-    Index("ix_patient_phone", "phone"),
+    Index("ix_patient_phone", "phone"), Index("ix_patient_phone_end", "phone_end"),
 )  # fmt: skip
 
 # --- coverage ------------------------------------------------------------------------------------------------------

@@ -5,6 +5,7 @@ Started by `zax demo` and by the tests, never as a system service; it is stopped
 
 from __future__ import annotations
 
+import ctypes
 import os
 import secrets
 import shutil
@@ -59,7 +60,7 @@ class Server:
         """Make the instance on first use, start it, wait until it answers."""
         self.folder.mkdir(parents=True, exist_ok=True)
         self._check_room()
-        self._stop_left_over()
+        self.end_left_over()
         if not port_is_free(self.port):
             raise ServerTrouble(
                 f"Port {self.port} is taken by another program. Set ZAX_DB_PORT to a free one and start again."
@@ -92,7 +93,7 @@ class Server:
                 "Make room, or set ZAX_VAR to another disk, and start again."
             )
 
-    def _stop_left_over(self) -> None:
+    def end_left_over(self) -> None:
         """End a database of this folder that a killed run left behind."""
         pid_file = self.folder / "mariadb.pid"
         if not pid_file.exists():
@@ -137,7 +138,14 @@ class Server:
         ]  # fmt: skip
         with (self.folder / "mariadb.out").open("ab") as out:
             # An own session, so that Ctrl-C reaches the one who started it and the database is stopped last.
-            return subprocess.Popen(command, cwd=self.folder / "data", stdout=out, stderr=out, start_new_session=True)
+            return subprocess.Popen(
+                command,
+                cwd=self.folder / "data",
+                stdout=out,
+                stderr=out,
+                start_new_session=True,
+                preexec_fn=end_with_parent,
+            )
 
     def _wait(self) -> None:
         assert self.process
@@ -172,6 +180,11 @@ class Server:
         )
         if done.returncode:
             raise ServerTrouble(f"The database user could not be made: {_last_line(done.stderr)}")
+
+
+def end_with_parent() -> None:
+    """Should the one who started the database be killed, the kernel asks the database to stop."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
 
 
 def _last_line(text: str) -> str:

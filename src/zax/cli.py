@@ -1,0 +1,89 @@
+"""The command line: demo, serve, worker, standin, migrate, seed, x12."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
+x12 = typer.Typer(no_args_is_help=True, help="X12 files on the command line, without a database.")
+app.add_typer(x12, name="x12")
+
+
+@x12.command("read")
+def x12_read(file: Annotated[Path, typer.Argument(help="an X12 file: 835, 999, 837 and others")]) -> None:
+    """Print what a file holds as JSON; exit 1 when something is wrong with it."""
+    from zax.core.x12.describe import describe
+
+    try:
+        text = file.read_bytes().decode("utf-8", errors="replace")
+    except OSError as error:
+        found = {"transactions": [], "problems": [f"{file} cannot be read: {error.strerror}."]}
+    else:
+        found = describe(text)
+    typer.echo(json.dumps(found, indent=2, ensure_ascii=False))
+    if found["problems"]:
+        raise typer.Exit(1)
+
+
+@app.command()
+def demo(
+    fresh: Annotated[bool, typer.Option("--fresh", help="throw the demo's data away and start over")] = False,
+) -> None:
+    """Everything on this machine: database, demo clinic, stand-in, worker, web. Ctrl-C stops it all."""
+    from zax.demo.run import run_demo
+
+    sys.exit(run_demo(fresh))
+
+
+@app.command()
+def serve() -> None:
+    """The web application alone."""
+    from zax.processes import serve_web
+
+    serve_web()
+
+
+@app.command()
+def worker() -> None:
+    """Carry out what waits in the outbox and fetch what insurers sent; any number may run."""
+    from zax.processes import run_worker
+
+    run_worker()
+
+
+@app.command()
+def standin() -> None:
+    """The simulated outside world: terminal, clearinghouse, mail."""
+    from zax.processes import serve_standin
+
+    serve_standin()
+
+
+@app.command()
+def migrate() -> None:
+    """Bring the database to the newest schema."""
+    from zax.processes import engine_of
+    from zax.settings import Settings
+    from zax.store.migrate import migrate as run
+
+    run(engine_of(Settings()))
+    typer.echo("The database has the newest schema.")
+
+
+@app.command()
+def seed(
+    size: Annotated[str, typer.Option(help="demo or town (100,000 patients, 1,000,000 visits)")] = "demo",
+) -> None:
+    """Fill an empty database of its own with made-up data; ZAX_VAR says where, ZAX_DB_PORT on which port."""
+    from zax.demo.run import seed_alone
+
+    sys.exit(seed_alone(size))
+
+
+if __name__ == "__main__":
+    app()

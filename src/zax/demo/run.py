@@ -1,0 +1,224 @@
+"""`zax demo`: starts everything on this machine in order, says where it is, and stops everything it started. Every trouble is one sentence."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import threading
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable
+from datetime import datetime
+from pathlib import Path
+
+from rich.console import Console
+from sqlalchemy.exc import SQLAlchemyError
+
+from zax.clock import SystemClock, local
+from zax.core.setup.roles import ROLE_WORDS, Role
+from zax.demo.seed import demo_clock, opening_day, seed, seeded
+from zax.demo.world import PASSWORD, USERS, ZONE
+from zax.settings import ROOT, Settings
+from zax.store.engine import connect
+from zax.store.migrate import drop_everything, migrate
+from zax.store.server import Server, ServerTrouble, end_with_parent, port_is_free
+
+console = Console(highlight=False)
+START_SECONDS = 40
+
+
+class Trouble(RuntimeError):
+    """The demo cannot run; the message says why and what to do."""
+
+
+def run_demo(fresh: bool) -> int:
+    """0 when it was stopped in order, 1 when it could not start or a part of it died."""
+    settings = Settings()
+    stop = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: stop.set())
+    server = Server(settings.var / "db", settings.db_port)
+    children: list[tuple[str, subprocess.Popen[bytes]]] = []
+    try:
+        _check_ports(settings)
+        if fresh:
+            _throw_away(settings.var)
+        console.print("Starting the database")
+        server.start()
+        shift = _prepare(settings, stop)
+        if not stop.is_set():
+            _start_all(settings, shift, children, stop)
+        if not stop.is_set():
+            _say_where(settings)
+        return _watch(children, stop)
+    except (ServerTrouble, Trouble) as trouble:
+        console.print(f"[bold]{trouble}[/bold]", soft_wrap=True)
+        return 1
+    except OSError as error:
+        console.print(
+            f"[bold]{error.strerror or error} ({error.filename or settings.var}). Mend that and start again.[/bold]",
+            soft_wrap=True,
+        )
+        return 1
+    finally:
+        for _, child in reversed(children):
+            _end(child)
+        server.stop()
+
+
+def _check_ports(settings: Settings) -> None:
+    wanted = {
+        "ZAX_PORT": settings.port,
+        "ZAX_STANDIN_PORT": settings.standin_port,
+        "ZAX_SMTP_PORT": settings.smtp_port,
+    }
+    for name, port in wanted.items():
+        if not port_is_free(port):
+            raise Trouble(f"Port {port} is taken by another program. Set {name} to a free port and start again.")
+
+
+def _throw_away(var: Path) -> None:
+    Server(var / "db", 0).end_left_over()
+    for name in ("db", "standin", "session-key"):
+        path = var / name
+        if path.is_dir():
+            shutil.rmtree(path)
+        else:
+            path.unlink(missing_ok=True)
+
+
+def _prepare(settings: Settings, stop: threading.Event) -> float:
+    """Migrations and, on first use or after one that broke off, the demo clinic. The clock's shift in seconds."""
+    from zax.processes import engine_of
+
+    engine = engine_of(settings)
+    try:
+        migrate(engine)
+        if seeded(engine) is None:
+            console.print("Making the demo clinic (once, about half a minute)")
+            drop_everything(engine)
+            migrate(engine)
+            today = local(SystemClock().now(), ZONE).date()
+            seed(engine, "demo", opening_day(today), settings.var)
+        return demo_clock(engine).shift.total_seconds()
+    except SQLAlchemyError as error:
+        if stop.is_set():
+            return 0.0
+        reason = str(getattr(error, "orig", error)).splitlines()[0]
+        raise Trouble(
+            f"The database refused: {reason}. Run the same command again; `make demo-fresh` starts over."
+        ) from error
+    finally:
+        engine.dispose()
+
+
+def _start_all(
+    settings: Settings, shift: float, children: list[tuple[str, subprocess.Popen[bytes]]], stop: threading.Event
+) -> None:
+    environment = os.environ | {
+        "ZAX_CLOCK_SHIFT": str(shift),
+        "ZAX_VAR": str(settings.var),
+        "PYTHONPATH": str(ROOT / "src"),
+    }
+    logs = settings.var / "log"
+    logs.mkdir(parents=True, exist_ok=True)
+    for name in ("standin", "worker", "serve"):
+        with (logs / f"{name}.log").open("ab") as out:
+            children.append((name, subprocess.Popen(
+                [sys.executable, "-m", "zax.cli", name], env=environment, stdout=out, stderr=out, start_new_session=True, preexec_fn=end_with_parent,
+            )))  # fmt: skip
+    _wait_for(f"http://127.0.0.1:{settings.port}/healthz", children, stop, lambda body: body.get("worker") == "up")
+
+
+def _wait_for(
+    url: str,
+    children: list[tuple[str, subprocess.Popen[bytes]]],
+    stop: threading.Event,
+    well: Callable[[dict[str, object]], bool],
+) -> None:
+    deadline = time.monotonic() + START_SECONDS
+    while time.monotonic() < deadline and not stop.is_set():
+        _check_alive(children)
+        try:
+            with urllib.request.urlopen(url, timeout=2) as answer:
+                if well(json.load(answer)):
+                    return
+        except (urllib.error.URLError, OSError, ValueError):
+            pass  # not up yet: asked again until the deadline
+        stop.wait(0.15)
+    if not stop.is_set():
+        raise Trouble(
+            f"Zax did not come up within {START_SECONDS} seconds. Its logs are in the log folder under ZAX_VAR."
+        )
+
+
+def _check_alive(children: list[tuple[str, subprocess.Popen[bytes]]]) -> None:
+    for name, child in children:
+        if child.poll() is not None:
+            raise Trouble(
+                f"The process “{name}” ended by itself. Its log is {name}.log in the log folder under ZAX_VAR; then start again."
+            )
+
+
+def _watch(children: list[tuple[str, subprocess.Popen[bytes]]], stop: threading.Event) -> int:
+    while not stop.wait(0.5):
+        _check_alive(children)
+    console.print("Stopping")
+    return 0
+
+
+def _end(child: subprocess.Popen[bytes]) -> None:
+    child.terminate()
+    try:
+        child.wait(8)
+    except subprocess.TimeoutExpired:
+        child.kill()
+        child.wait()
+
+
+def _say_where(settings: Settings) -> None:
+    now = datetime.now().astimezone()
+    console.print(
+        f"\nZax is at [bold]http://127.0.0.1:{settings.port}[/bold] ({now:%H:%M} your time; the clinic has its own clock)."
+    )
+    console.print(
+        f"The simulated outside world, to steer the card terminal: http://127.0.0.1:{settings.standin_port}\n"
+    )
+    console.print(f"Sign in with any of these names; the password is [bold]{PASSWORD}[/bold]")
+    for sign_in, name, role, _ in USERS:
+        console.print(f"  {sign_in:<8}{name:<24}{ROLE_WORDS[Role(role)]}")
+    console.print("\nCtrl-C stops everything; the data is kept.")
+
+
+def seed_alone(size: str) -> int:
+    """`zax seed`: a database of its own under ZAX_VAR, filled and stopped again."""
+    from zax.demo.seed import SIZES
+
+    if size not in SIZES:
+        console.print(f"There is no size “{size}”; choose {' or '.join(SIZES)}.")
+        return 1
+    settings = Settings()
+    server = Server(settings.var / "db", settings.db_port, buffer_mb=1024)
+    try:
+        engine = connect(server.start())
+        migrate(engine)
+        if seeded(engine) is not None:
+            console.print(f"{settings.var} already holds a clinic. Choose another folder with ZAX_VAR.")
+            return 1
+        drop_everything(engine)
+        migrate(engine)
+        began = time.monotonic()
+        count = seed(engine, size, opening_day(local(SystemClock().now(), ZONE).date()), settings.var)
+        console.print(f"{count:,} visits in {time.monotonic() - began:.0f} s")
+        engine.dispose()
+        return 0
+    except ServerTrouble as trouble:
+        console.print(str(trouble), soft_wrap=True)
+        return 1
+    finally:
+        server.stop()

@@ -1,0 +1,98 @@
+"""The processes Zax is made of: web, worker, and the stand-in. Each is started by the command line and ends on SIGTERM or Ctrl-C."""
+
+from __future__ import annotations
+
+import os
+import signal
+import threading
+import time
+from datetime import timedelta
+
+import structlog
+import uvicorn
+from sqlalchemy import Engine
+from sqlalchemy.exc import OperationalError
+
+from zax.clock import Clock, ShiftedClock, SystemClock
+from zax.desk.clinic import load
+from zax.desk.unit import Desk
+from zax.desk.worker import beat, prune_feed, run_once
+from zax.outside.adapters import real_outside
+from zax.settings import Settings
+from zax.store.engine import connect
+from zax.store.server import url_of
+from zax.web.app import create_app
+from zax.web.papers import receipt_pdf
+
+log = structlog.get_logger()
+WORKER_PAUSE = 1.0
+BEAT_SECONDS = 5.0
+
+
+def clock_of_environment() -> Clock:
+    """The system's clock, or one moved by ZAX_CLOCK_SHIFT seconds, as the demo sets it for all its processes."""
+    shift = os.environ.get("ZAX_CLOCK_SHIFT")
+    return ShiftedClock(timedelta(seconds=float(shift))) if shift else SystemClock()
+
+
+def engine_of(settings: Settings) -> Engine:
+    return connect(url_of(settings.var / "db", settings.db_port))
+
+
+def desk_of(settings: Settings) -> Desk:
+    engine = engine_of(settings)
+    with engine.connect() as connection:
+        return Desk(engine, clock_of_environment(), load(connection))
+
+
+def serve_web() -> None:
+    settings = Settings()
+    outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
+    app = create_app(desk_of(settings), outside, settings)
+    uvicorn.run(
+        app,
+        host="127.0.0.1",
+        port=settings.port,
+        log_level="warning",
+        access_log=False,
+        timeout_graceful_shutdown=1,
+        server_header=False,
+    )
+
+
+def serve_standin() -> None:
+    from zax.standin.app import create_app as create_standin
+
+    settings = Settings()
+    seconds = float(os.environ.get("ZAX_STANDIN_PAY_SECONDS", "20"))
+    app = create_standin(settings.var / "standin", settings.smtp_port, seconds)
+    uvicorn.run(
+        app,
+        host="127.0.0.1",
+        port=settings.standin_port,
+        log_level="warning",
+        access_log=False,
+        timeout_graceful_shutdown=1,
+    )
+
+
+def run_worker() -> None:
+    """Until told to stop: carry out the outbox, fetch the mailbox, say that we live."""
+    settings = Settings()
+    desk = desk_of(settings)
+    outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
+    stop = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: stop.set())
+    said = 0.0
+    prune_feed(desk)
+    while not stop.is_set():
+        try:
+            if time.monotonic() - said > BEAT_SECONDS:
+                beat(desk)
+                said = time.monotonic()
+            run_once(desk, outside, receipt_pdf)
+        except OperationalError as error:
+            log.warning("worker.database", why=str(error.orig))
+        stop.wait(WORKER_PAUSE)
+    beat(desk)

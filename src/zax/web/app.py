@@ -1,0 +1,166 @@
+"""The web application: sessions, security headers, error pages and the routes of every area."""
+
+from __future__ import annotations
+
+import secrets
+import uuid
+from pathlib import Path
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import HTTPException, RequestValidationError
+from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response
+from sqlalchemy.exc import OperationalError
+from starlette.datastructures import MutableHeaders
+from starlette.exceptions import HTTPException as StarletteHTTPException
+from starlette.middleware.gzip import GZipMiddleware
+from starlette.middleware.sessions import SessionMiddleware
+from starlette.staticfiles import StaticFiles
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
+
+from zax.clock import system_now
+from zax.core.errors import NotFound, ZaxError
+from zax.desk.unit import Desk
+from zax.desk.worker import last_beat
+from zax.settings import Settings
+from zax.store.engine import reader
+from zax.web import account, book, charges, checkout, claims, day, live, patients, signin, signs
+from zax.web.here import CSRF_COOKIE, ForgedForm, Here, Shared, SignInNeeded, enter
+from zax.web.render import make_environment
+
+log = structlog.get_logger()
+HEADERS = {
+    "Content-Security-Policy": (
+        "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
+        "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+    ),
+    "X-Content-Type-Options": "nosniff",
+    "X-Frame-Options": "DENY",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "geolocation=(), microphone=(), payment=()",
+}
+
+
+class SecurityHeaders:
+    """Adds the headers to every answer, keeps pages out of caches, and sets the form cookie where one was made."""
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+
+        async def send_with_headers(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                headers = MutableHeaders(scope=message)
+                for name, value in HEADERS.items():
+                    headers.setdefault(name, value)
+                if not scope["path"].startswith("/static/"):
+                    headers.setdefault("Cache-Control", "no-store")
+                token = scope.get("state", {}).get("new_csrf")
+                if token:
+                    headers.append(
+                        "Set-Cookie", f"{CSRF_COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age=2592000"
+                    )
+            await send(message)
+
+        await self.app(scope, receive, send_with_headers)
+
+
+def session_secret(var: Path) -> str:
+    """The key that signs sessions, made once and kept beside the data."""
+    path = var / "session-key"
+    if not path.exists():
+        var.mkdir(parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(32))
+    return path.read_text()
+
+
+def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
+    app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
+    app.state.shared = Shared(desk, reader(desk.engine), settings, make_environment(), outside)
+    app.add_middleware(
+        SessionMiddleware, secret_key=session_secret(settings.var), session_cookie="zax_session", max_age=settings.idle_minutes * 60,
+        same_site="lax",
+    )  # fmt: skip
+    app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
+    app.add_middleware(SecurityHeaders)
+    for area in (signin, day, book, charges, checkout, account, patients, claims, live):
+        app.include_router(area.router)
+    app.add_api_route("/healthz", healthz, methods=["GET"])
+    app.add_api_route("/static/signs.svg", _signs, methods=["GET"])
+    app.add_api_route("/static/minutes.css", _minutes, methods=["GET"])
+    app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
+    _error_pages(app)
+    return app
+
+
+def _signs() -> Response:
+    return Response(signs.sprite(), media_type="image/svg+xml", headers={"Cache-Control": "max-age=3600"})
+
+
+def _minutes() -> Response:
+    return Response(signs.minutes_css(), media_type="text/css", headers={"Cache-Control": "max-age=3600"})
+
+
+def healthz(request: Request) -> JSONResponse:
+    """Whether the database answers and when the worker was last alive; 503 unless both are well."""
+    shared: Shared = request.app.state.shared
+    try:
+        with shared.reading.connect() as connection:
+            beat = last_beat(connection)
+        database = "up"
+    except OperationalError:
+        beat, database = None, "down"
+    age = (system_now() - beat.at).total_seconds() if beat else None
+    worker = "up" if age is not None and age < 20 else "never started" if age is None else "silent"
+    well = database == "up" and worker == "up"
+    return JSONResponse(
+        {"database": database, "worker": worker, "worker_seconds_ago": age and round(age, 1)}, 200 if well else 503
+    )
+
+
+def _error_pages(app: FastAPI) -> None:
+    app.add_exception_handler(SignInNeeded, signin.ask_to_sign_in)  # type: ignore[arg-type]
+    app.add_exception_handler(ZaxError, _refused)  # type: ignore[arg-type]
+    app.add_exception_handler(StarletteHTTPException, _http_error)  # type: ignore[arg-type]
+    app.add_exception_handler(RequestValidationError, _bad_address)  # type: ignore[arg-type]
+    app.add_exception_handler(ForgedForm, _forged)  # type: ignore[arg-type]
+    app.add_exception_handler(Exception, _defect)
+
+
+def _refused(request: Request, error: ZaxError) -> Response:
+    """A refusal that no page caught: a page of its own, with the way back."""
+    try:
+        here: Here = enter(request)
+    except (SignInNeeded, ZaxError):
+        return PlainTextResponse(error.message, error.status)
+    return here.page("refused.html", error.status, message=error.message, back=request.headers.get("referer", "/day"))
+
+
+def _http_error(request: Request, error: HTTPException) -> Response:
+    if error.status_code == 404:
+        return _refused(request, NotFound("There is no such page. Look for it with / or go back to Day."))
+    return PlainTextResponse(str(error.detail), error.status_code)
+
+
+def _bad_address(request: Request, _: RequestValidationError) -> Response:
+    return _refused(request, NotFound("This address does not lead anywhere. Look for it with / or go back to Day."))
+
+
+def _forged(request: Request, _: ForgedForm) -> Response:
+    return PlainTextResponse(
+        "This form was not made for this browser. Reload the page it came from and send it again.", 403
+    )
+
+
+def _defect(request: Request, error: Exception) -> Response:
+    number = uuid.uuid4().hex[:8]
+    log.error("defect", number=number, path=request.url.path, exc_info=error)
+    template = request.app.state.shared.templates.get_template("defect.html")
+    return HTMLResponse(template.render(number=number), 500)

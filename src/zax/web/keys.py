@@ -1,0 +1,68 @@
+"""The one map of keys. A letter means the same on every screen; templates print it on the button and `?` shows the whole map."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+
+@dataclass(frozen=True, slots=True)
+class Key:
+    """`press` is the key as the browser names it, `cap` what is printed on the key cap."""
+
+    name: str
+    press: str
+    cap: str
+    words: str
+    group: str
+
+
+KEYS = (
+    Key("find", "/", "/", "Find a patient or a screen", "Everywhere"),
+    Key("help", "?", "?", "Show this map of keys", "Everywhere"),
+    Key("new", "n", "N", "Book a visit", "Everywhere"),
+    Key("close", "Escape", "Esc", "Close what is open, or step out", "Everywhere"),
+    Key("done", "Control+Enter", "Ctrl ↵", "Do the page's one big thing", "Everywhere"),
+    Key("day", "d", "D", "Day", "Screens"),
+    Key("book", "b", "B", "Book", "Screens"),
+    Key("patients", "w", "W", "Patients (who)", "Screens"),
+    Key("money", "o", "O", "Money (owing)", "Screens"),
+    Key("claims", "c", "C", "Claims", "Screens"),
+    Key("before", "[", "[", "The day before", "Day and Book"),
+    Key("after", "]", "]", "The day after", "Day and Book"),
+    Key("today", "t", "T", "Back to today", "Day and Book"),
+    Key("step", "s", "S", "The visit's next step", "A visit"),
+    Key("confirm", "k", "K", "Confirm the visit", "A visit"),
+    Key("charges", "e", "E", "Enter or change services", "A visit"),
+    Key("pay", "p", "P", "Take a payment", "A visit"),
+    Key("account", "a", "A", "The household's account", "A visit"),
+    Key("record", "g", "G", "The patient's details", "A visit"),
+    Key("missed", "m", "M", "Did not come", "A visit"),
+    Key("undo", "u", "U", "Take the last step back", "A visit"),
+    Key("cancel", "x", "X", "Cancel the visit", "A visit"),
+    Key("receipt", "r", "R", "Receipt", "Papers"),
+    Key("up", "ArrowUp", "↑", "The row, visit or hit above", "Moving about"),
+    Key("down", "ArrowDown", "↓", "The row, visit or hit below", "Moving about"),
+    Key("left", "ArrowLeft", "←", "The column to the left on the Book", "Moving about"),
+    Key("right", "ArrowRight", "→", "The column to the right on the Book", "Moving about"),
+)
+BY_NAME = {key.name: key for key in KEYS}
+
+
+def key_attributes(name: str) -> Markup:
+    """What an element carries so that the key presses it: `data-key` and, for screen readers, `aria-keyshortcuts`."""
+    key = BY_NAME[name]
+    return Markup('data-key="{}" aria-keyshortcuts="{}"').format(key.press, key.press)
+
+
+def key_cap(name: str) -> Markup:
+    """The printed key cap."""
+    return Markup('<kbd aria-hidden="true">{}</kbd>').format(BY_NAME[name].cap)
+
+
+def groups() -> dict[str, list[Key]]:
+    found: dict[str, list[Key]] = {}
+    for key in KEYS:
+        found.setdefault(key.group, []).append(key)
+    return found

@@ -1,0 +1,52 @@
+// On the Book arrows move between visits and free times by where they stand, and a click in a free time means the minute under it.
+const centre = (el) => {
+  const box = el.getBoundingClientRect();
+  return { x: box.left + box.width / 2, y: box.top + Math.min(box.height / 2, 14) };
+};
+
+function nearest(from, cells, direction) {
+  const at = centre(from);
+  let best = null;
+  let least = Infinity;
+  for (const cell of cells) {
+    if (cell === from) continue;
+    const to = centre(cell);
+    const dx = to.x - at.x;
+    const dy = to.y - at.y;
+    const ahead = { ArrowDown: dy, ArrowUp: -dy, ArrowRight: dx, ArrowLeft: -dx }[direction];
+    const aside = direction === "ArrowDown" || direction === "ArrowUp" ? Math.abs(dx) : Math.abs(dy);
+    if (ahead <= 2) continue;
+    const cost = ahead + aside * 3;
+    if (cost < least) { least = cost; best = cell; }
+  }
+  return best;
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.defaultPrevented || !event.key.startsWith("Arrow") || event.ctrlKey || event.altKey) return;
+  if (document.activeElement.matches("input, select, textarea")) return;
+  const cells = [...document.querySelectorAll("#grid [data-cell]")];
+  if (!cells.length) return;
+  event.preventDefault();
+  const now = document.querySelector(".nowy");
+  const start = cells.includes(document.activeElement) ? document.activeElement : null;
+  if (start) { nearest(start, cells, event.key)?.focus(); return; }
+  const y = now ? now.getBoundingClientRect().top : 0;
+  (cells.find((cell) => cell.getBoundingClientRect().bottom > y) ?? cells[0]).focus();
+});
+
+document.addEventListener("click", (event) => {
+  const gap = event.target.closest?.(".gap");
+  if (!gap || event.detail === 0) return;
+  const grid = document.getElementById("grid");
+  const step = Number(grid.dataset.grid);
+  const box = gap.getBoundingClientRect();
+  const minutes = Number(getComputedStyle(gap).getPropertyValue("--for"));
+  const start = Number(gap.dataset.at);
+  const inside = ((event.clientY - box.top) / box.height) * minutes;
+  const at = start + (inside < 15 ? 0 : Math.floor(inside / 15) * 15);
+  const url = new URL(gap.href);
+  const rounded = Math.ceil(at / step) * step;
+  url.searchParams.set("at", `${Math.floor(rounded / 60)}:${String(rounded % 60).padStart(2, "0")}`);
+  gap.href = url.pathname + url.search;
+}, true);

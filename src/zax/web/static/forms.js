@@ -1,0 +1,32 @@
+// Small manners of forms: send on choice, lengths that follow the type, one press is one press, focus on the first wrong field.
+document.addEventListener("change", (event) => {
+  const el = event.target;
+  if (el.matches("[data-sends]") && el.value) el.form.requestSubmit();
+  if (el.matches("select[data-minutes]")) document.getElementById(el.dataset.minutes).value = el.selectedOptions[0].dataset.minutes;
+});
+
+document.addEventListener("input", (event) => {
+  if (event.target.id !== "amount") return;
+  const takes = document.getElementById("takes");
+  if (takes) takes.textContent = event.target.value.trim() ? `$${event.target.value.trim().replace(/^\$/, "")}` : "…";
+});
+
+// While an answer is on its way the same form is not sent again; the server would take it only once anyway.
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.dataset.sent) { event.preventDefault(); event.stopImmediatePropagation(); return; }
+  form.dataset.sent = "yes";
+  setTimeout(() => delete form.dataset.sent, 1500);
+}, true);
+
+function settle() {
+  const wrong = document.querySelector("[aria-invalid=true]");
+  const wanted = wrong || document.querySelector("[autofocus]");
+  if (wanted && wanted.getClientRects().length) { wanted.focus(); wanted.select?.(); }
+  const said = document.getElementById("said");
+  if (said && !said.querySelector("button")) setTimeout(() => said.remove(), 6000);
+}
+
+document.addEventListener("htmx:afterSettle", (event) => { if (event.target === document.body) settle(); });
+document.addEventListener("DOMContentLoaded", settle);
+if (document.readyState !== "loading") settle();

@@ -1,0 +1,80 @@
+// Fields that offer hits while one types: arrows move, Enter takes, Escape closes.
+const listOf = (field) => document.getElementById(field.dataset.hits);
+const rowsOf = (list) => [...list.querySelectorAll("[role=option]")];
+
+function mark(list, row) {
+  for (const each of rowsOf(list)) each.setAttribute("aria-selected", String(each === row));
+  row?.scrollIntoView({ block: "nearest" });
+}
+
+function close(field) {
+  listOf(field).replaceChildren();
+  field.setAttribute("aria-expanded", "false");
+}
+
+function pickPatient(row) {
+  const chosen = document.getElementById("chosen");
+  const p = document.createElement("p");
+  p.className = "chosen";
+  const name = document.createElement("b");
+  name.textContent = `${row.dataset.first} ${row.dataset.last}`;
+  const more = document.createElement("span");
+  more.textContent = row.dataset.more;
+  const change = Object.assign(document.createElement("button"), { type: "button", className: "button bare", textContent: "change" });
+  change.dataset.unpick = "";
+  const id = Object.assign(document.createElement("input"), { type: "hidden", name: "patient_id", value: row.dataset.pick });
+  p.append(name, " ", more, " ", change, id);
+  chosen.replaceChildren(p);
+  document.querySelector(".picker").hidden = true;
+  document.getElementById("type_id").focus();
+}
+
+function take(row) {
+  if (row.dataset.pick) { pickPatient(row); return; }
+  if (row.dataset.set) {
+    document.getElementById(row.dataset.set).value = row.dataset.value;
+    row.closest("form").requestSubmit();
+    return;
+  }
+  row.click();
+}
+
+document.addEventListener("keydown", (event) => {
+  const field = event.target.closest?.("[data-hits]");
+  if (!field) return;
+  const list = listOf(field);
+  const rows = rowsOf(list);
+  const at = rows.findIndex((row) => row.getAttribute("aria-selected") === "true");
+  if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+    if (!rows.length) return;
+    event.preventDefault();
+    mark(list, rows[Math.min(rows.length - 1, Math.max(0, at + (event.key === "ArrowDown" ? 1 : -1)))]);
+  } else if (event.key === "Enter" && !event.ctrlKey && rows.length) {
+    event.preventDefault();
+    take(rows[Math.max(0, at)]);
+  } else if (event.key === "Escape" && list.childElementCount) {
+    event.preventDefault();
+    close(field);
+  }
+});
+
+document.addEventListener("click", (event) => {
+  const row = event.target.closest?.("[role=option][data-pick], [role=option][data-set]");
+  if (row) { event.preventDefault(); take(row); return; }
+  if (event.target.closest?.("[data-unpick]")) {
+    document.getElementById("chosen").replaceChildren();
+    document.querySelector(".picker").hidden = false;
+    document.getElementById("who").focus();
+  }
+  for (const field of document.querySelectorAll("[data-hits]")) {
+    if (!field.closest("form").contains(event.target)) close(field);
+  }
+});
+
+document.addEventListener("htmx:afterSwap", (event) => {
+  const list = event.target;
+  if (!list.matches?.(".hits")) return;
+  const rows = rowsOf(list);
+  document.querySelector(`[data-hits="${list.id}"]`)?.setAttribute("aria-expanded", String(rows.length > 0));
+  if (rows.length) mark(list, rows[0]);
+});

@@ -1,0 +1,57 @@
+// Keeps an open page true: when the change feed says that its day changed, the page is fetched again and its live parts replaced.
+const EVERY = 30000;
+let source;
+let waiting = null;
+
+function concerns(change) {
+  const live = document.getElementById("live");
+  if (!live) return document.getElementById("sheet") !== null;
+  if ("any" in live.dataset) return true;
+  return (!change.site || String(change.site) === live.dataset.site) && (!change.day || change.day === live.dataset.day);
+}
+
+// A part in which somebody is typing, or has something opened, is left alone.
+function busy(part) {
+  const at = document.activeElement;
+  return (part.contains(at) && at.matches("input, textarea, select")) || part.querySelector("details[open] input") !== null;
+}
+
+async function refresh() {
+  waiting = null;
+  const shown = location.href;
+  const parts = [...document.querySelectorAll("[data-live]")].filter((part) => !busy(part));
+  if (!parts.length) return;
+  const answer = await fetch(shown, { headers: { "X-Live": "1" }, redirect: "error" }).catch(() => null);
+  if (!answer || !answer.ok || shown !== location.href) return;
+  const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
+  for (const part of parts) {
+    const next = fresh.getElementById(part.id);
+    if (!next || !part.isConnected || next.innerHTML === part.innerHTML) continue;
+    const focused = part.contains(document.activeElement) ? document.activeElement.id : "";
+    const taken = document.adoptNode(next);
+    part.replaceWith(taken);
+    window.htmx.process(taken);
+    if (focused) document.getElementById(focused)?.focus();
+  }
+}
+
+const soon = () => { waiting ??= setTimeout(refresh, 120); };
+
+function listen() {
+  source = new EventSource("/live");
+  source.addEventListener("change", (event) => { if (concerns(JSON.parse(event.data))) soon(); });
+  source.addEventListener("hello", () => {
+    const lost = document.getElementById("lost");
+    if (lost && !lost.hidden) { lost.hidden = true; soon(); }
+  });
+  source.onerror = () => {
+    const lost = document.getElementById("lost");
+    if (lost) lost.hidden = false;
+    if (source.readyState === EventSource.CLOSED) setTimeout(listen, 3000);
+  };
+}
+
+listen();
+addEventListener("pagehide", () => source.close());
+addEventListener("pageshow", (event) => { if (event.persisted) listen(); });
+setInterval(soon, EVERY);
