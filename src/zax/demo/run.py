@@ -3,29 +3,24 @@
 from __future__ import annotations
 
 import json
+import multiprocessing
 import os
 import shutil
 import signal
-import subprocess
-import sys
 import threading
 import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable
 from datetime import datetime
+from multiprocessing.context import ForkProcess
 from pathlib import Path
 
 from rich.console import Console
-from sqlalchemy.exc import SQLAlchemyError
 
-from zax.clock import SystemClock, local
 from zax.core.setup.roles import ROLE_WORDS, Role
-from zax.demo.seed import demo_clock, opening_day, seed, seeded
 from zax.demo.world import PASSWORD, USERS, ZONE
-from zax.settings import ROOT, Settings
-from zax.store.engine import connect
-from zax.store.migrate import drop_everything, migrate
+from zax.settings import Settings
 from zax.store.server import Server, ServerTrouble, end_with_parent, port_is_free
 
 console = Console(highlight=False)
@@ -43,13 +38,13 @@ def run_demo(fresh: bool) -> int:
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: stop.set())
     server = Server(settings.var / "db", settings.db_port)
-    children: list[tuple[str, subprocess.Popen[bytes]]] = []
+    children: list[ForkProcess] = []
     try:
         _check_ports(settings)
         if fresh:
             _throw_away(settings.var)
         console.print("Starting the database")
-        server.start()
+        server.start(meanwhile=_import_all)
         shift = _prepare(settings, stop)
         if not stop.is_set():
             _start_all(settings, shift, children, stop)
@@ -66,9 +61,17 @@ def run_demo(fresh: bool) -> int:
         )
         return 1
     finally:
-        for _, child in reversed(children):
+        for child in reversed(children):
             _end(child)
         server.stop()
+
+
+def _import_all() -> None:
+    """Read the application's code while the database comes up."""
+    import weasyprint  # noqa: F401
+
+    import zax.processes
+    import zax.standin.app  # noqa: F401
 
 
 def _check_ports(settings: Settings) -> None:
@@ -94,7 +97,12 @@ def _throw_away(var: Path) -> None:
 
 def _prepare(settings: Settings, stop: threading.Event) -> float:
     """Migrations and, on first use or after one that broke off, the demo clinic. The clock's shift in seconds."""
+    from sqlalchemy.exc import SQLAlchemyError
+
+    from zax.clock import SystemClock, local
+    from zax.demo.seed import demo_clock, opening_day, seed, seeded
     from zax.processes import engine_of
+    from zax.store.migrate import drop_everything, migrate
 
     engine = engine_of(settings)
     try:
@@ -117,27 +125,35 @@ def _prepare(settings: Settings, stop: threading.Event) -> float:
         engine.dispose()
 
 
-def _start_all(
-    settings: Settings, shift: float, children: list[tuple[str, subprocess.Popen[bytes]]], stop: threading.Event
-) -> None:
-    environment = os.environ | {
-        "ZAX_CLOCK_SHIFT": str(shift),
-        "ZAX_VAR": str(settings.var),
-        "PYTHONPATH": str(ROOT / "src"),
-    }
+def _start_all(settings: Settings, shift: float, children: list[ForkProcess], stop: threading.Event) -> None:
+    """Stand-in, worker and web as children forked from here: what is imported already need not be read three times."""
+    from zax.processes import run_worker, serve_standin, serve_web
+
+    os.environ["ZAX_CLOCK_SHIFT"] = str(shift)
     logs = settings.var / "log"
     logs.mkdir(parents=True, exist_ok=True)
-    for name in ("standin", "worker", "serve"):
-        with (logs / f"{name}.log").open("ab") as out:
-            children.append((name, subprocess.Popen(
-                [sys.executable, "-m", "zax.cli", name], env=environment, stdout=out, stderr=out, start_new_session=True, preexec_fn=end_with_parent,
-            )))  # fmt: skip
+    fork = multiprocessing.get_context("fork")
+    for name, work in (("standin", serve_standin), ("worker", run_worker), ("serve", serve_web)):
+        children.append(fork.Process(target=_child, args=(work, logs / f"{name}.log"), name=name))
+        children[-1].start()
     _wait_for(f"http://127.0.0.1:{settings.port}/healthz", children, stop, lambda body: body.get("worker") == "up")
+
+
+def _child(work: Callable[[], None], log: Path) -> None:
+    """In the child: an own session, so that Ctrl-C reaches the parent alone; and the parent's end is the child's end."""
+    os.setsid()
+    end_with_parent()
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, signal.SIG_DFL)
+    with log.open("ab", buffering=0) as out:
+        os.dup2(out.fileno(), 1)
+        os.dup2(out.fileno(), 2)
+    work()
 
 
 def _wait_for(
     url: str,
-    children: list[tuple[str, subprocess.Popen[bytes]]],
+    children: list[ForkProcess],
     stop: threading.Event,
     well: Callable[[dict[str, object]], bool],
 ) -> None:
@@ -157,28 +173,27 @@ def _wait_for(
         )
 
 
-def _check_alive(children: list[tuple[str, subprocess.Popen[bytes]]]) -> None:
-    for name, child in children:
-        if child.poll() is not None:
+def _check_alive(children: list[ForkProcess]) -> None:
+    for child in children:
+        if not child.is_alive():
             raise Trouble(
-                f"The process “{name}” ended by itself. Its log is {name}.log in the log folder under ZAX_VAR; then start again."
+                f"The process “{child.name}” ended by itself. Its log is {child.name}.log in the log folder under ZAX_VAR; then start again."
             )
 
 
-def _watch(children: list[tuple[str, subprocess.Popen[bytes]]], stop: threading.Event) -> int:
+def _watch(children: list[ForkProcess], stop: threading.Event) -> int:
     while not stop.wait(0.5):
         _check_alive(children)
     console.print("Stopping")
     return 0
 
 
-def _end(child: subprocess.Popen[bytes]) -> None:
+def _end(child: ForkProcess) -> None:
     child.terminate()
-    try:
-        child.wait(8)
-    except subprocess.TimeoutExpired:
+    child.join(8)
+    if child.is_alive():
         child.kill()
-        child.wait()
+        child.join()
 
 
 def _say_where(settings: Settings) -> None:
@@ -197,7 +212,10 @@ def _say_where(settings: Settings) -> None:
 
 def seed_alone(size: str) -> int:
     """`zax seed`: a database of its own under ZAX_VAR, filled and stopped again."""
-    from zax.demo.seed import SIZES
+    from zax.clock import SystemClock, local
+    from zax.demo.seed import SIZES, opening_day, seed, seeded
+    from zax.store.engine import connect
+    from zax.store.migrate import drop_everything, migrate
 
     if size not in SIZES:
         console.print(f"There is no size “{size}”; choose {' or '.join(SIZES)}.")

@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import date, timedelta
 from typing import Any
 
-import simple_icd_10_cm as icd
 from argon2 import PasswordHasher
 from sqlalchemy import Connection, insert
 
@@ -237,6 +236,8 @@ def _write_payers(put: Any) -> None:
 
 def diagnosis_rows() -> list[tuple[str, str, int]]:
     """All of ICD-10-CM as (code, words, billable); chapters and blocks are left out."""
+    import simple_icd_10_cm as icd  # reads its whole book when imported, so only where it is needed
+
     return [
         (code, icd.get_description(code)[:255], int(icd.is_leaf(code)))
         for code in dict.fromkeys(icd.get_all_codes(with_dots=True))

@@ -144,6 +144,7 @@ def _add_claims(connection: Connection, visits: Sequence[AccountVisit]) -> None:
 
 def _sum_up(visit: AccountVisit, today: date) -> None:
     """Open parts and since when: the patient's from the last entry that raised it, the insurer's from the visit."""
+    visit.entries.sort(key=lambda entry: (entry.day, entry.id))
     undone = {entry.reverses_id for entry in visit.entries}
     for entry in visit.entries:
         visit.open += Parts(entry.patient_cents, entry.insurer_cents)

@@ -19,6 +19,8 @@ from zax.desk.clinic import Clinic, Provider
 from zax.store import money, visits
 
 LEAST_FREE = 15
+MOST_JOBS = 5
+CLOSE = 15  # minutes under which two straps would lie on each other when drawn
 _JOBS = text(
     "SELECT 'held' AS what, COUNT(*) AS n, 0 AS cents FROM claim WHERE state IN ('held_back', 'rejected', 'denied') "
     "UNION ALL SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0) FROM remit_claim WHERE outcome IN ('unknown', 'repeated', 'person') "
@@ -68,7 +70,7 @@ class Bar:
 
 @dataclass(frozen=True, slots=True)
 class Strap:
-    """A staff slot inside somebody else's visit; `column` and `host` count the columns from 0."""
+    """A staff slot inside somebody else's visit; columns count from 0; `close` to the one before."""
 
     at: int
     minutes: int
@@ -78,6 +80,7 @@ class Strap:
     name: str
     column: int
     host_column: int
+    close: bool = False
 
 
 @dataclass(slots=True)
@@ -206,12 +209,15 @@ def _why_shut(span: Span, windows: Sequence[Span], clinic: Clinic, provider: Pro
 
 
 def _hang_straps(lanes: list[Lane], bars: Sequence[Bar], rows: Sequence[Any], columns: Sequence[Provider]) -> None:
+    """Straps in order of time, each in the column of the person who steps in."""
     place = {provider.id: number for number, provider in enumerate(columns)}
     by_visit = {bar.id: bar for bar in bars}
     for row in rows:
         host = by_visit[row.visit_id]
         if row.provider_id in place and host.provider.id in place:
             column, host_column = place[row.provider_id], place[host.provider.id]
+            before = lanes[column].straps[-1] if lanes[column].straps else None
+            close = before is not None and not before.close and row.start_min - before.at < CLOSE
             lanes[column].straps.append(
                 Strap(
                     row.start_min,
@@ -222,6 +228,7 @@ def _hang_straps(lanes: list[Lane], bars: Sequence[Bar], rows: Sequence[Any], co
                     host.name,
                     column,
                     host_column,
+                    close,
                 )
             )
 
@@ -305,9 +312,9 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
     jobs += [
         Job("1", f"rest of {row.first} {row.last}, {row.day:%-d %b}", f"{'Collect' if row.patient_cents > 0 else 'Give back'} {abs(row.patient_cents) / 100:,.2f}",
             f"/accounts/{row.patient_id}#v{row.id}")
-        for row in rest[:2]
+        for row in rest[:1]
     ]  # fmt: skip
-    if len(rest) > 2:
+    if len(rest) > 1:
         more = "40 or more" if len(rest) == 40 else str(len(rest))
         jobs.append(Job(more.split()[0], "patients with a rest to pay", "Work through them", "/money"))
     if counts["held"].n:
@@ -325,4 +332,4 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
         Job("1", f"did not come, {bar.at // 60}:{bar.at % 60:02d}", f"Call {bar.name}", f"/day?visit={bar.id}")
         for bar in missed[:2]
     ]
-    return jobs
+    return jobs[:MOST_JOBS]

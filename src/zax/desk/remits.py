@@ -154,7 +154,8 @@ def _take_remittance(unit: Unit, file_id: int, remittance: Remittance) -> tuple[
     )  # fmt: skip
     waiting = sum(_take_claim(unit, file_id, remit_id, remittance, answer) for answer in remittance.claims)
     waiting += _keep_provider_adjustments(unit, remit_id, remittance)
-    words = f"{remittance.payer} paid {plain(remittance.paid_cents)} for {len(remittance.claims)} claims ({remittance.trace})"
+    count = len(remittance.claims)
+    words = f"{remittance.payer.title()} paid {plain(remittance.paid_cents)} for {count} claim{'s' if count != 1 else ''} ({remittance.trace})"
     return f"{words}; {waiting} need a person." if waiting else f"{words}; all posted.", waiting
 
 
@@ -204,7 +205,7 @@ def _take_claim(unit: Unit, file_id: int, remit_id: int, remittance: Remittance,
     add_event(
         unit,
         row.id,
-        f"{remittance.payer} paid {plain(answer.paid_cents)} of {plain(answer.charge_cents)}, posted",
+        f"{remittance.payer.title()} paid {plain(answer.paid_cents)} of {plain(answer.charge_cents)}, posted",
         file_id,
     )
     settle_visit(unit, visit)

@@ -13,6 +13,7 @@ import signal
 import socket
 import subprocess
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -56,8 +57,8 @@ class Server:
     buffer_mb: int = 512
     process: subprocess.Popen[bytes] | None = None
 
-    def start(self) -> URL:
-        """Make the instance on first use, start it, wait until it answers."""
+    def start(self, meanwhile: Callable[[], None] = lambda: None) -> URL:
+        """Make the instance on first use, start it, do something else `meanwhile`, wait until it answers."""
         self.folder.mkdir(parents=True, exist_ok=True)
         self._check_room()
         self.end_left_over()
@@ -68,6 +69,7 @@ class Server:
         if not (self.folder / "ready").exists():
             self._install()
         self.process = self._launch()
+        meanwhile()
         self._wait()
         if not (self.folder / "ready").exists():
             self._make_user()

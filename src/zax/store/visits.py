@@ -48,6 +48,7 @@ _STRAPS = (
         staff_slot.c.words != "",
         visit.c.state.not_in(tuple(FREES_THE_TIME)),
     )
+    .order_by(staff_slot.c.start_min)
 )
 _ONE = select(
     *_BAR, patient.c.email, patient.c.household_id, visit.c.made_at, visit.c.made_by, visit.c.request_key

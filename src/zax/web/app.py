@@ -163,4 +163,4 @@ def _defect(request: Request, error: Exception) -> Response:
     number = uuid.uuid4().hex[:8]
     log.error("defect", number=number, path=request.url.path, exc_info=error)
     template = request.app.state.shared.templates.get_template("defect.html")
-    return HTMLResponse(template.render(number=number), 500)
+    return HTMLResponse(template.render(number=number), 500, headers=HEADERS | {"Cache-Control": "no-store"})

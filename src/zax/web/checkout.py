@@ -41,7 +41,7 @@ def checkout_page(here: Here, visit_id: int, status: int = 200, **more: Any) -> 
         status,
         sheet=sheet,
         payments=payments,
-        key=key,
+        key_of_form=key,
         asked=asked,
         tender_words=tender_words,
         screen="day",

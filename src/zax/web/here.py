@@ -93,7 +93,7 @@ class Here:
         said = self.request.session.pop("said", None) if status == 200 and self.request.session.get("said") else None
         html = self.shared.templates.get_template(template).render(
             here=self, actor=self.actor, site=self.site, clinic=self.clinic, now=self.now, today=self.today, csrf=csrf_of(self.request),
-            url=url_of(self.request), said=said, **({"problems": {}, "typed": {}} | values),
+            url=url_of(self.request), said=said, **({"problems": {}, "typed": Typed()} | values),
         )  # fmt: skip
         return HTMLResponse(html, status)
 

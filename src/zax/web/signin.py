@@ -26,7 +26,7 @@ def ask_to_sign_in(request: Request, error: SignInNeeded) -> Response:
 
 
 def _page(request: Request, status: int = 200, **values: object) -> HTMLResponse:
-    given = {"to": "/day", "kept": None, "problems": {}, "typed": {}} | values
+    given: dict[str, object] = {"to": "/day", "kept": None, "problems": {}, "typed": Typed()} | values
     kept = json.dumps(given["kept"]) if given["kept"] else ""
     template = request.app.state.shared.templates.get_template("signin.html")
     about = request.app.state.shared.desk.clinic.about
@@ -64,7 +64,7 @@ def take_sign_in(request: Request, form: Typed = Depends(_unsigned_form)) -> Res
         actor = sign_in(request.app.state.shared.desk, form["name"], form["password"], address)
     except ZaxError as error:
         fields = json.loads(kept) if kept else None
-        return _page(request, error.status, to=to, kept=fields, problems=error.problems, typed={"name": form["name"]})
+        return _page(request, error.status, to=to, kept=fields, problems=error.problems, typed=form)
     site = request.session.get("site")
     request.session.clear()
     request.session["user"] = actor.id
