@@ -11,7 +11,7 @@ ROOT = Path(__file__).resolve().parents[2]
 
 def _port(name: str, default: int) -> int:
     text = os.environ.get(name, str(default))
-    if not text.isdigit() or not 1 <= int(text) <= 65535:
+    if not text.isdecimal() or not 1 <= int(text) <= 65535:
         raise SystemExit(f"{name} is {text!r}; it must be a port from 1 to 65535.")
     return int(text)
 

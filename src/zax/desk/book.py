@@ -101,13 +101,15 @@ def _check_order(unit: Unit, order: BookOrder, provider: Provider) -> tuple[Visi
     """Everything that can be wrong in the form, found at once; patients made on the spot are checked by their own rules."""
     clinic, site = unit.clinic, unit.clinic.sites[order.site_id]
     wrong = ProblemCollector()
-    kind = clinic.types.get(int(order.type_id)) if order.type_id.isdigit() else None
+    kind = clinic.types.get(int(order.type_id)) if order.type_id.isdecimal() else None
     if kind is None:
         wrong.add("type_id", "Choose what the visit is for.")
     elif kind.role != provider.role:
         wrong.add("type_id", f"{provider.name} does not do “{kind.name}”. Choose another type or provider.")
     minutes = (
-        int(order.minutes) if order.minutes.strip().isdigit() else (kind.minutes if kind and not order.minutes else 0)
+        int(order.minutes)
+        if order.minutes.strip().isdecimal()
+        else (kind.minutes if kind and not order.minutes else 0)
     )
     wrong.take(check_length, minutes, site.grid)
     start = wrong.take(parse_clock, order.at)

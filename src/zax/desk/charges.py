@@ -167,7 +167,7 @@ def find_diagnoses(connection: Any, typed: str, limit: int = 12) -> list[Any]:
     table = schema.diagnosis_code
     if len(typed) < 2:
         return []
-    if typed[0].isalpha() and any(ch.isdigit() for ch in typed[1:3]):
+    if typed[0].isalpha() and any(ch.isdecimal() for ch in typed[1:3]):
         query = select(table).where(table.c.code.like(typed.upper().replace("%", "") + "%")).order_by(table.c.code)
         return list(connection.execute(query.limit(limit)).all())
     words = ["".join(ch for ch in word if ch.isalnum()) for word in typed.lower().split()]

@@ -118,7 +118,7 @@ def _check_email(text: str) -> str:
 def _check_zip(text: str) -> str:
     text = text.strip()
     digits = text.replace("-", "")
-    if text and (not digits.isdigit() or len(digits) not in {5, 9}):
+    if text and (not digits.isdecimal() or len(digits) not in {5, 9}):
         raise Refused("A ZIP code has 5 digits, or 5 and 4.", "zip")
     return text
 
@@ -142,7 +142,7 @@ def set_coverage(unit: Unit, patient_id: int, plan_id: str, member_id: str, grou
     """The patient's own coverage by a plan of the clinic's list; an earlier one of the same kind ends yesterday."""
     member = member_id.strip().upper()
     wrong = ProblemCollector()
-    if not plan_id.isdigit() or int(plan_id) not in unit.clinic.plans:
+    if not plan_id.isdecimal() or int(plan_id) not in unit.clinic.plans:
         wrong.add("plan_id", "Choose a plan from the list.")
     if not member or len(member) > 30 or not member.replace("-", "").isalnum():
         wrong.add("member_id", "Enter the member id as it stands on the card, letters and digits.")

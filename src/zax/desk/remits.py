@@ -238,7 +238,7 @@ def _expected(unit: Unit, row: Any) -> list[ExpectedLine]:
 def _note_deductibles(unit: Unit, answer: RemitClaim) -> None:
     """What the payer counted toward the deductible replaces our estimate of it."""
     for line in answer.lines:
-        if line.number.startswith("L") and line.number[1:].isdigit():
+        if line.number.startswith("L") and line.number[1:].isdecimal():
             counted = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason == "1")
             unit.connection.execute(
                 update(schema.charge_line)

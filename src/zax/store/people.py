@@ -19,20 +19,15 @@ _BY_BOTH = text(
 )
 _BY_PHONE = text(f"{_COLUMNS} p.phone LIKE :one{_ORDER}")
 _BY_PHONE_END = text(f"{_COLUMNS} p.phone_end LIKE :one{_ORDER}")
+_BY_PHONE_TAIL = text(f"{_COLUMNS} p.phone_tail LIKE :one{_ORDER}")
 
 
 def find_patients(connection: Connection, query: Query, limit: int = 8) -> Sequence[Row[Any]]:
-    """Active patients in order of name. Names match by their beginnings; digits the start of a phone or its last seven."""
+    """Active patients in order of name. Names match by their beginnings; digits a phone."""
     if query.empty:
         return []
     if query.digits:
-        found = connection.execute(_BY_PHONE, {"one": f"{query.digits}%", "limit": limit}).all()
-        more = (
-            connection.execute(_BY_PHONE_END, {"one": f"{query.digits}%", "limit": limit}).all()
-            if len(found) < limit
-            else []
-        )
-        return list(dict.fromkeys([*found, *more]))[:limit]
+        return _by_digits(connection, query.digits, limit)
     one, two = f"{_literal(query.words[0])}%", f"{_literal(' '.join(query.words[1:]))}%"
     if len(query.words) > 1:
         found = connection.execute(_BY_BOTH, {"one": one, "two": two, "limit": limit}).all()
@@ -44,6 +39,15 @@ def find_patients(connection: Connection, query: Query, limit: int = 8) -> Seque
         by_first = connection.execute(_BY_FIRST, {"one": one, "limit": limit}).all()
         found = [*found, *(row for row in by_first if row.id not in known)][:limit]
     return found
+
+
+def _by_digits(connection: Connection, digits: str, limit: int) -> Sequence[Row[Any]]:
+    """Beginnings of the whole number, of its last seven or of its last four digits; each has its index."""
+    found: dict[Row[Any], None] = {}
+    for statement in (_BY_PHONE, _BY_PHONE_END, _BY_PHONE_TAIL)[: 3 if len(digits) <= 4 else 2]:
+        if len(found) < limit:
+            found |= dict.fromkeys(connection.execute(statement, {"one": f"{digits}%", "limit": limit}))
+    return list(found)[:limit]
 
 
 def _literal(word: str) -> str:

@@ -118,11 +118,12 @@ household = Table("household", metadata, _id(), _text("name", 80))
 patient = Table(
     "patient", metadata, _id(), _ref("household_id", "household"), _flag("guarantor"), _text("first", 60), _text("last", 60),
     _text("first_key", 60), _text("last_key", 60), Column("birth", Date), _text("sex", 1), _text("phone", 10),
-    Column("phone_end", String(7), Computed("RIGHT(phone, 7)", persisted=True)), _text("email", 120),
+    Column("phone_end", String(7), Computed("RIGHT(phone, 7)", persisted=True)),
+    Column("phone_tail", String(4), Computed("RIGHT(phone, 4)", persisted=True)), _text("email", 120),
     _text("street", 80), _text("city", 60), _text("state", 2), _text("zip", 10), _text("alert", 80), _text("status", 10, "active"),
     _moment("made_at"), Column("version", Integer, nullable=False, server_default="1"),
     Index("ix_patient_last_key_first_key", "last_key", "first_key"), Index("ix_patient_first_key", "first_key"),
-    Index("ix_patient_phone", "phone"), Index("ix_patient_phone_end", "phone_end"),
+    Index("ix_patient_phone", "phone"), Index("ix_patient_phone_end", "phone_end"), Index("ix_patient_phone_tail", "phone_tail"),
 )  # fmt: skip
 
 # --- coverage ------------------------------------------------------------------------------------------------------

@@ -103,7 +103,7 @@ class Server:
         pid = pid_file.read_text().strip()
         command = Path(f"/proc/{pid}/cmdline")
         if (
-            pid.isdigit()
+            pid.isdecimal()
             and command.exists()
             and str(self.folder / "data") in command.read_bytes().decode(errors="replace")
         ):

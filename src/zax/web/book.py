@@ -60,13 +60,13 @@ def _slip(
     here: Here, connection: Any, view: DayView, query: dict[str, str], typed: Typed | None
 ) -> dict[str, Any] | None:
     """The booking form's start values, or None when it is not open."""
-    provider_id = int(query["provider"]) if query.get("provider", "").isdigit() else 0
+    provider_id = int(query["provider"]) if query.get("provider", "").isdecimal() else 0
     if not provider_id or provider_id not in here.clinic.providers:
         return None
     provider = here.clinic.providers[provider_id]
     types = [kind for kind in here.clinic.types.values() if kind.role == provider.role]
     chosen = typed["patient_id"] if typed else query.get("patient", "")
-    person = _patient(connection, int(chosen)) if chosen.isdigit() else None
+    person = _patient(connection, int(chosen)) if chosen.isdecimal() else None
     return {
         "provider": provider, "at": query.get("at", ""), "types": types, "key": (typed and typed["key"]) or uuid.uuid4().hex,
         "patient": person, "day": view.day,

@@ -48,6 +48,11 @@ def find_services(request: Request, visit_id: int, what: str = "") -> Response:
     return here.page("service_hits.html", hits=hits, what=what, sheet=sheet)
 
 
+def _likeness(wanted: str, words: str) -> float:
+    """How well the worst of the typed words is found in a service's words, 0 to 100."""
+    return min(fuzz.partial_ratio(word, words) for word in wanted.split())
+
+
 @router.get("/visits/{visit_id}/diagnoses")
 def find_diagnoses(request: Request, visit_id: int, diagnosis: str = "") -> Response:
     here = enter(request, "charges")
@@ -118,7 +123,7 @@ def change_charges(
         if isinstance(error, NotFound):
             raise
         line = form["line_id"]
-        edit = int(line) if act == "change" and line.isdigit() else 0
+        edit = int(line) if act == "change" and line.isdecimal() else 0
         return charges_page(
             here, visit_id, error.status, edit, problems=error.problems, typed=form, about={"act": act}
         )

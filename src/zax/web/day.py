@@ -57,7 +57,7 @@ def day_page(
 
 def open_sheet(here: Here, connection: Any, visit: str, later: BackgroundTasks | None) -> Any:
     """The sheet of the visit in the address, noting who looked; None when none is open."""
-    if not visit.isdigit():
+    if not visit.isdecimal():
         return None
     sheet = sheet_of(connection, here.clinic, here.now, int(visit))
     if later is not None and here.actor.id is not None:

@@ -154,7 +154,7 @@ class Typed(dict[str, str]):
         text = self[key].strip()
         if not text:
             return None
-        if not text.isdigit() or len(text) > 9:
+        if not text.isdecimal() or len(text) > 9:
             raise Refused("This is not a number we know. Reload the page and try again.", key)
         return int(text)
 

@@ -39,7 +39,7 @@ class LineDetail:
 
 
 def is_tooth(tooth: str) -> bool:
-    return tooth in PRIMARY if len(tooth) == 1 and tooth.isalpha() else tooth.isdigit() and 1 <= int(tooth) <= 32
+    return tooth in PRIMARY if len(tooth) == 1 and tooth.isalpha() else tooth.isdecimal() and 1 <= int(tooth) <= 32
 
 
 def check_line(rule: ServiceRule, units: str, tooth: str, surfaces: str) -> LineDetail:
@@ -47,7 +47,7 @@ def check_line(rule: ServiceRule, units: str, tooth: str, surfaces: str) -> Line
     tooth = tooth.strip().upper().lstrip("#")
     wanted = "".join(dict.fromkeys(ch for ch in surfaces.upper() if not ch.isspace() and ch != ","))
     with ProblemCollector() as wrong:
-        if not units.strip().isdigit() or not 1 <= int(units) <= rule.most_units:
+        if not units.strip().isdecimal() or not 1 <= int(units) <= rule.most_units:
             wrong.add("units", f"Units go from 1 to {rule.most_units}.")
         if rule.needs_tooth and not tooth:
             wrong.add("tooth", f"{rule.code} needs its tooth: 1 to 32, or A to T for a primary tooth.")

@@ -24,7 +24,7 @@ class Finding:
 
 def is_npi(number: str) -> bool:
     """Ten digits with the Luhn check over '80840' + number (45 CFR 162.406, NPI check digit)."""
-    return len(number) == 10 and number.isdigit() and luhn.is_valid("80840" + number)
+    return len(number) == 10 and number.isdecimal() and luhn.is_valid("80840" + number)
 
 
 def check_claim(claim: Claim, today: date) -> list[Finding]:

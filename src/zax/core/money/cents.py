@@ -12,7 +12,7 @@ from zax.core.errors import Refused
 
 LARGEST_PAYMENT = 999_999_999  # 9,999,999.99: the most one entry may carry
 
-_AMOUNT = re.compile(r"^\$?(?P<whole>\d{1,3}(,\d{3})+|\d*)(\.(?P<part>\d*))?$")
+_AMOUNT = re.compile(r"^\$?(?P<whole>\d{1,3}(,\d{3})+|\d*)(\.(?P<part>\d*))?$", re.ASCII)
 
 
 def parse_amount(text: str, field: str = "amount") -> int:

@@ -96,7 +96,7 @@ def _read_date(typed: str, today: date) -> date | None:
     found = next((match for pattern in _NUMBER_DATES if (match := pattern.fullmatch(typed))), None)
     if found is None:
         return None
-    month = int(found["m"]) if found["m"].isdigit() else _month(found["m"])
+    month = int(found["m"]) if found["m"].isdecimal() else _month(found["m"])
     try:
         return date(_year(found["y"], today), month, int(found["d"]))
     except ValueError:
@@ -149,7 +149,7 @@ def parse_query(text: str) -> Query:
     """'vas hel' -> words; '555 01' or '(360) 555' -> digits. Fewer than two signs is not yet a question."""
     typed = search_key(text)[:80]
     digits = re.sub(r"[\s().+-]", "", typed)
-    if digits.isdigit():
+    if digits.isdecimal():
         return Query(digits=digits) if len(digits) >= 3 else Query()
     words = tuple(word for word in re.split(r"[\s,]+", typed) if word)[:4]
     return Query(words=words) if sum(map(len, words)) >= 2 else Query()

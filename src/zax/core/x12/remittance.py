@@ -94,7 +94,7 @@ def remittances_of(document: Document) -> RemittanceFile:
 
 def parse_day(text: str) -> date | None:
     """CCYYMMDD; None when it is no date."""
-    if len(text) != 8 or not text.isdigit():
+    if len(text) != 8 or not text.isdecimal():
         return None
     try:
         return date(int(text[:4]), int(text[4:6]), int(text[6:]))

@@ -189,7 +189,7 @@ class _Envelopes:
         self.open = None
 
     def count(self, where: str, stated: str, counted: int, what: str) -> None:
-        if not stated.isdigit() or int(stated) != counted:
+        if not stated.isdecimal() or int(stated) != counted:
             self.say(f"{where} says {stated or 'nothing'} {what}, the file has {counted}.")
 
     def same(self, where: str, stated: str, wanted: str) -> None:

@@ -169,6 +169,7 @@ def upgrade() -> None:
     sa.Column('sex', sa.String(length=1), server_default='', nullable=False),
     sa.Column('phone', sa.String(length=10), server_default='', nullable=False),
     sa.Column('phone_end', sa.String(length=7), sa.Computed('RIGHT(phone, 7)', persisted=True), nullable=True),
+    sa.Column('phone_tail', sa.String(length=4), sa.Computed('RIGHT(phone, 4)', persisted=True), nullable=True),
     sa.Column('email', sa.String(length=120), server_default='', nullable=False),
     sa.Column('street', sa.String(length=80), server_default='', nullable=False),
     sa.Column('city', sa.String(length=60), server_default='', nullable=False),
@@ -185,6 +186,7 @@ def upgrade() -> None:
     op.create_index('ix_patient_last_key_first_key', 'patient', ['last_key', 'first_key'], unique=False)
     op.create_index('ix_patient_phone', 'patient', ['phone'], unique=False)
     op.create_index('ix_patient_phone_end', 'patient', ['phone_end'], unique=False)
+    op.create_index('ix_patient_phone_tail', 'patient', ['phone_tail'], unique=False)
     op.create_table('plan',
     sa.Column('id', sa.Integer(), autoincrement=True, nullable=False),
     sa.Column('payer_id', sa.Integer(), nullable=False),
@@ -523,6 +525,7 @@ def downgrade() -> None:
     op.drop_table('room')
     op.drop_table('remit')
     op.drop_table('plan')
+    op.drop_index('ix_patient_phone_tail', table_name='patient')
     op.drop_index('ix_patient_phone_end', table_name='patient')
     op.drop_index('ix_patient_phone', table_name='patient')
     op.drop_index('ix_patient_last_key_first_key', table_name='patient')

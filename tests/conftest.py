@@ -1,0 +1,222 @@
+"""What all tests share: a database of their own on a free port, the clinic's setup in it, and a clock that stands where they set it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from email.message import EmailMessage
+from pathlib import Path
+from typing import Any
+
+import pytest
+from sqlalchemy import Engine, insert, text
+
+from zax.clock import ShiftedClock, to_utc
+from zax.core.patients.person import search_key
+from zax.core.setup.roles import Role
+from zax.demo.world import TYPE_ID, ZONE, write_world
+from zax.desk.book import BookOrder, book_visit, check_in, take_to_room
+from zax.desk.charges import add_diagnosis, change_line, ready_for_checkout
+from zax.desk.clinic import load
+from zax.desk.unit import Actor, Desk
+from zax.outside.doors import Incoming, Outside, Sale
+from zax.store import money, schema
+from zax.store.engine import connect
+from zax.store.migrate import migrate
+from zax.store.server import Server
+
+TODAY = date(2026, 11, 24)  # a Tuesday
+SETUP = {
+    "setting", "site", "room", "provider", "provider_hours", "closure", "service", "visit_type", "visit_type_service",
+    "diagnosis_code", "user", "payer", "plan", "alembic_version",
+}  # fmt: skip
+CODES = (
+    ("J02.9", "Acute pharyngitis, unspecified", 1), ("J02", "Acute pharyngitis", 0), ("R05.1", "Acute cough", 1),
+    ("R05.2", "Subacute cough", 1), ("I10", "Essential (primary) hypertension", 1),
+)  # fmt: skip
+JUNO = Actor(1, "Juno Park", Role.RECEPTIONIST, "JP")
+RAVI = Actor(2, "Ravi Teller", Role.RECEPTIONIST, "RT")
+ODILE = Actor(3, "Odile Marsh", Role.BILLER, "OM")
+SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
+INES = Actor(5, "Dr. Ines Calloway", Role.CLINICIAN, "IC")
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[Server]:
+    """An own MariaDB for this test process, in a temporary folder on a free port."""
+    folder = Path(tempfile.mkdtemp(prefix="zax-test-"))
+    made = Server(folder / "db", free_port(), buffer_mb=128)
+    made.start()
+    yield made
+    made.stop()
+    shutil.rmtree(folder)
+
+
+@pytest.fixture(scope="session")
+def engine(server: Server) -> Iterator[Engine]:
+    """The database with the clinic's setup: migrated by the real migrations."""
+    from zax.store.server import url_of
+
+    made = connect(url_of(server.folder, server.port))
+    migrate(made)
+    with made.begin() as connection:
+        write_world(connection, TODAY)
+        connection.execute(
+            insert(schema.diagnosis_code), [{"code": c, "words": w, "billable": bool(b)} for c, w, b in CODES]
+        )
+    yield made
+    made.dispose()
+
+
+@pytest.fixture
+def clock() -> ShiftedClock:
+    made = ShiftedClock()
+    made.set_to(at(10, 42))
+    return made
+
+
+@pytest.fixture
+def desk(engine: Engine, clock: ShiftedClock) -> Iterator[Desk]:
+    """A desk on an empty book; whatever a test wrote is gone after it."""
+    with engine.connect() as connection:
+        clinic = load(connection)
+    yield Desk(engine, clock, clinic)
+    with engine.begin() as connection:
+        connection.execute(text("SET foreign_key_checks=0"))
+        for name in schema.metadata.tables:
+            if name not in SETUP:
+                connection.execute(text(f"DELETE FROM `{name}`"))
+        connection.execute(text("SET foreign_key_checks=1"))
+
+
+def at(hour: int, minute: int = 0, day: date = TODAY) -> datetime:
+    """A minute of the clinic's wall clock as UTC."""
+    return to_utc(datetime(day.year, day.month, day.day, hour, minute), ZONE)
+
+
+@dataclass
+class FakeTerminal:
+    """Answers from a list, then approves; remembers every sale it was asked for."""
+
+    answers: list[Sale] = field(default_factory=list)
+    asked: list[tuple[str, int]] = field(default_factory=list)
+    later: dict[str, Sale] = field(default_factory=dict)
+
+    def sell(self, key: str, cents: int) -> Sale:
+        self.asked.append((key, cents))
+        return self.answers.pop(0) if self.answers else Sale("approved", "", "4417", f"T{len(self.asked)}")
+
+    def look_up(self, key: str) -> Sale:
+        return self.later.get(key, Sale("absent", "never heard of it"))
+
+
+@dataclass
+class FakeClearinghouse:
+    """Keeps what was delivered by key and offers what a test puts into its mailbox."""
+
+    delivered: dict[str, str] = field(default_factory=dict)
+    calls: int = 0
+    mailbox: list[Incoming] = field(default_factory=list)
+
+    def deliver(self, key: str, name: str, text: str) -> None:
+        self.calls += 1
+        self.delivered.setdefault(key, text)
+
+    def collect(self) -> list[Incoming]:
+        return list(self.mailbox)
+
+    def confirm(self, file_id: str) -> None:
+        self.mailbox = [each for each in self.mailbox if each.id != file_id]
+
+
+@dataclass
+class FakeMail:
+    sent: list[EmailMessage] = field(default_factory=list)
+
+    def send(self, message: EmailMessage) -> None:
+        self.sent.append(message)
+
+
+@pytest.fixture
+def outside() -> Outside:
+    return Outside(FakeTerminal(), FakeClearinghouse(), FakeMail())
+
+
+PATIENT: dict[str, Any] = {
+    "first": "Helen", "last": "Vasquez", "birth": date(1984, 5, 3), "sex": "F", "phone": "3605550148", "email": "helen@example.org",
+    "street": "12 Tide Street", "city": "Marrow Harbor", "state": "WA", "zip": "98201",
+}  # fmt: skip
+
+
+def add_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
+    """A patient with everything on file, covered by the plan from the start of last year."""
+    values = PATIENT | changes
+    with desk.engine.begin() as connection:
+        household = connection.execute(insert(schema.household).values(name=values["last"])).inserted_primary_key[0]
+        values |= {"first_key": search_key(values["first"]), "last_key": search_key(values["last"])}
+        made = connection.execute(
+            insert(schema.patient).values(household_id=household, guarantor=True, made_at=desk.clock.now(), **values)
+        ).inserted_primary_key[0]
+        if plan_id:
+            connection.execute(
+                insert(schema.coverage).values(
+                    patient_id=made,
+                    plan_id=plan_id,
+                    subscriber_id=made,
+                    member_id=f"M-{made}",
+                    group_number="G1",
+                    from_day=date(2025, 1, 1),
+                )
+            )
+    return int(made)
+
+
+def order(
+    patient_id: int | None, provider_id: int = 5, start: str = "14:00", kind: str = "Sick visit", **changes: Any
+) -> BookOrder:
+    values: dict[str, Any] = {
+        "site_id": 1, "day": TODAY, "at": start, "provider_id": provider_id, "type_id": str(TYPE_ID[kind]), "minutes": "",
+        "patient_id": patient_id, "key": os.urandom(8).hex(),
+    }  # fmt: skip
+    return BookOrder(**(values | changes))
+
+
+def visit_at_checkout(desk: Desk, patient_id: int, dental: bool = False, start: str = "14:00") -> int:
+    """A visit taken through room and charges up to the checkout."""
+    wanted = order(patient_id, 1, start, "Filling") if dental else order(patient_id, 5, start, "Sick visit")
+    visit_id = book_visit(desk, JUNO, wanted)
+    check_in(desk, JUNO, visit_id)
+    take_to_room(desk, JUNO, visit_id)
+    with desk.engine.connect() as connection:
+        lines = money.visit_lines(connection, visit_id)
+    if dental:
+        change_line(desk, JUNO, visit_id, lines[0].id, "1", "14", "MO", True)
+    else:
+        add_diagnosis(desk, JUNO, visit_id, "J02.9")
+    ready_for_checkout(desk, JUNO, visit_id)
+    return visit_id
+
+
+def state_of(desk: Desk, visit_id: int) -> str:
+    with desk.engine.connect() as connection:
+        return str(connection.execute(text("SELECT state FROM visit WHERE id = :id"), {"id": visit_id}).scalar_one())
+
+
+def scalar(desk: Desk, statement: str, **values: Any) -> Any:
+    with desk.engine.connect() as connection:
+        return connection.execute(text(statement), values).scalar()
+
+
+def minutes(number: int) -> timedelta:
+    return timedelta(minutes=number)

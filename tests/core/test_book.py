@@ -1,0 +1,180 @@
+"""Time on the book: spans, gaps, collisions, helpers and lateness."""
+
+from datetime import date, datetime
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zax.core.book.booking import (
+    Column,
+    Helper,
+    StaffSlot,
+    check_column,
+    check_length,
+    check_time,
+    nearest_free,
+    place_helper,
+)
+from zax.core.book.hours import Span, clock_words, closed, fits, gaps, joined
+from zax.core.book.lateness import Running, expected_end, minutes_behind
+from zax.core.book.track import MOVES, Moved, Stop, check_move, minutes_since, reached, replay
+from zax.core.errors import Conflict, Refused
+
+NOW = datetime(2026, 11, 24, 10, 42)
+TODAY = NOW.date()
+spans = st.tuples(st.integers(0, 1430), st.integers(1, 200)).map(
+    lambda pair: Span(pair[0], min(1440, pair[0] + pair[1]))
+)
+
+
+def minutes_of(pieces: list[Span]) -> set[int]:
+    return {minute for span in pieces for minute in range(span.start, span.end)}
+
+
+@given(st.lists(spans, max_size=6), st.lists(spans, max_size=8))
+def test_gaps_are_exactly_the_minutes_open_and_not_taken(windows: list[Span], busy: list[Span]) -> None:
+    assert minutes_of(gaps(windows, busy)) == minutes_of(windows) - minutes_of(busy)
+
+
+@given(st.lists(spans, max_size=8))
+def test_joining_changes_no_minute_and_leaves_no_neighbours(pieces: list[Span]) -> None:
+    together = joined(pieces)
+    assert minutes_of(together) == minutes_of(pieces)
+    assert all(a.end < b.start for a, b in zip(together, together[1:], strict=False))
+
+
+@given(spans, st.lists(spans, max_size=5))
+def test_a_span_fits_when_all_its_minutes_are_open(span: Span, windows: list[Span]) -> None:
+    assert fits(windows, span) == (minutes_of([span]) <= minutes_of(windows))
+
+
+def test_closed_time_is_the_rest_of_the_day() -> None:
+    assert closed([Span(480, 720), Span(780, 1020)], Span(450, 1080)) == [
+        Span(450, 480),
+        Span(720, 780),
+        Span(1020, 1080),
+    ]
+    assert gaps([Span(480, 720)], [Span(490, 700)], 15) == [Span(700, 720)]
+
+
+WREN = Column(3, "Dr. Tobias Wren", (Span(510, 740), Span(780, 1020)), ((Span(630, 680), "Arlo Benedetti"),))
+
+
+def test_a_collision_names_who_is_in_the_way() -> None:
+    with pytest.raises(Conflict) as conflict:
+        check_column(WREN, Span(660, 700))
+    assert "10:30 to 11:20 by Arlo Benedetti" in conflict.value.problems["at"]
+
+
+def test_outside_hours_says_the_hours() -> None:
+    with pytest.raises(Refused) as refused:
+        check_column(WREN, Span(720, 780))
+    assert "8:30 to 12:20, 13:00 to 17:00" in refused.value.message
+
+
+def test_back_to_back_is_no_collision() -> None:
+    check_column(WREN, Span(680, 740))
+    check_column(WREN, Span(600, 630))
+
+
+@pytest.mark.parametrize(
+    ("day", "span", "says"),
+    [
+        (TODAY, Span(600, 630), "10:00 on that day has passed"), (date(2026, 11, 23), Span(900, 930), "has passed"),
+        (TODAY, Span(843, 873), "steps of 5"), (TODAY, Span(1430, 1460), "past midnight"),
+    ],
+)  # fmt: skip
+def test_times_that_cannot_be(day: date, span: Span, says: str) -> None:
+    with pytest.raises(Refused) as refused:
+        check_time(day, span, 5, NOW)
+    assert says in refused.value.problems["at"]
+
+
+@pytest.mark.parametrize("minutes", [0, -30, 500, 33])
+def test_lengths_that_cannot_be(minutes: int) -> None:
+    with pytest.raises(Refused):
+        check_length(minutes, 5)
+
+
+def test_the_nearest_free_time_is_offered() -> None:
+    assert nearest_free(WREN, Span(640, 670), 5, 642) == Span(680, 710)
+    assert nearest_free(WREN, Span(640, 670), 5, 0) == Span(600, 630)
+    assert nearest_free(Column(1, "x", ()), Span(600, 630), 5, 0) is None
+
+
+busy_columns = st.lists(spans, max_size=6).map(
+    lambda taken: Column(1, "A", (Span(480, 1020),), tuple((s, "x") for s in taken))
+)
+
+
+@given(busy_columns, st.integers(96, 190), st.integers(1, 18))
+def test_the_nearest_free_time_is_free_and_none_is_nearer(column: Column, start: int, length: int) -> None:
+    wanted = Span(start * 5, start * 5 + length * 5)
+    found = nearest_free(column, wanted, 5, 0)
+    free = [s for s in range(0, 1440 - wanted.minutes + 1, 5) if column.is_free(Span(s, s + wanted.minutes))]
+    if found is None:
+        assert free == []
+    else:
+        assert column.is_free(found)
+        assert abs(found.start - wanted.start) == min(abs(s - wanted.start) for s in free)
+
+
+def test_a_helper_is_placed_at_the_first_offset_somebody_has() -> None:
+    exam = Helper(10, (30, 40, 20))
+    ines = Column(1, "Ines", (Span(480, 720),), ((Span(510, 560), "x"),))
+    tobias = Column(3, "Tobias", (Span(600, 720),))
+    assert place_helper(exam, 480, [ines, tobias]) == StaffSlot(1, Span(500, 510))
+    assert place_helper(exam, 570, [ines, tobias]) == StaffSlot(1, Span(600, 610))
+    assert place_helper(exam, 690, [tobias]) == StaffSlot(3, Span(710, 720))
+    assert place_helper(exam, 720, [ines, tobias]) is None
+
+
+def test_running_late_is_seen_from_what_happened() -> None:
+    on_time = Running(Span(600, 650), Stop.ROOM, 600)
+    late = Running(Span(600, 650), Stop.ROOM, 612)
+    assert minutes_behind([on_time], 630) == 0
+    assert minutes_behind([late], 630) == 12
+    assert expected_end(late, 700) == 700
+    assert minutes_behind([Running(Span(630, 660), Stop.HERE)], 642) == 12
+    assert minutes_behind([Running(Span(700, 730), Stop.HERE), Running(Span(600, 630), Stop.LEFT)], 642) == 0
+
+
+def test_the_track_lets_through_only_its_moves() -> None:
+    assert check_move(Stop.CONFIRMED, Stop.HERE).right == "arrivals"
+    with pytest.raises(Conflict, match="already"):
+        check_move(Stop.SETTLED, Stop.HERE)
+    with pytest.raises(Refused) as refused:
+        check_move(Stop.ROOM, Stop.HERE, "  ")
+    assert "reason" in refused.value.problems
+
+
+@given(st.lists(st.sampled_from(list(Stop)), max_size=12))
+def test_a_track_replays_to_its_state_or_is_refused(stops: list[Stop]) -> None:
+    state, legal = Stop.BOOKED, True
+    for stop in stops:
+        legal = legal and (state, stop) in MOVES
+        state = stop
+    rows = [Moved(stop, NOW) for stop in stops]
+    if legal:
+        assert replay(rows, Stop.BOOKED) == state
+    else:
+        with pytest.raises(Conflict):
+            replay(rows, Stop.BOOKED)
+
+
+def test_every_stop_on_the_way_can_be_reached_and_left() -> None:
+    assert {to for _, to in MOVES} >= set(Stop) - {Stop.HELD}
+    assert {start for start, _ in MOVES} >= set(Stop) - {Stop.CANCELLED}
+
+
+def test_waiting_runs_from_the_last_time_the_visit_came_there() -> None:
+    rows = [
+        Moved(Stop.HERE, datetime(2026, 11, 24, 10, 0)),
+        Moved(Stop.BOOKED, NOW),
+        Moved(Stop.HERE, datetime(2026, 11, 24, 10, 28)),
+    ]
+    assert minutes_since(rows, Stop.HERE, NOW) == 14
+    assert minutes_since(rows, Stop.ROOM, NOW) is None
+    assert reached(rows, Stop.BOOKED) == NOW
+    assert clock_words(605) == "10:05"

@@ -1,0 +1,62 @@
+"""Money as integer cents: what people type, and splits that never lose one."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zax.core.errors import Refused
+from zax.core.money.cents import LARGEST_PAYMENT, parse_amount, percent_of, plain, split
+
+
+@pytest.mark.parametrize(
+    ("typed", "cents"),
+    [
+        ("42.60", 4260),
+        ("$1,234.5", 123450),
+        (" 7 ", 700),
+        (".5", 50),
+        ("0.01", 1),
+        ("9,999,999.99", LARGEST_PAYMENT),
+        ("12.", 1200),
+    ],
+)
+def test_what_people_type_becomes_cents(typed: str, cents: int) -> None:
+    assert parse_amount(typed) == cents
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ("", "Enter an amount"), ("0", "zero"), ("0.00", "zero"), ("-5", "more than zero"), ("−5", "more than zero"),
+        ("forty", "not an amount"), ("1.234", "two digits"), ("10000000", "9,999,999.99"), ("1,23", "not an amount"), (".", "not an amount"),
+        ("1e5", "not an amount"), ("٣", "not an amount"),
+    ],
+)  # fmt: skip
+def test_what_is_no_amount_is_refused_beside_its_field(typed: str, says: str) -> None:
+    with pytest.raises(Refused) as refused:
+        parse_amount(typed)
+    assert says in refused.value.problems["amount"]
+
+
+@given(st.integers(1, LARGEST_PAYMENT))
+def test_plain_text_is_read_back_as_the_same_cents(cents: int) -> None:
+    assert parse_amount(plain(cents)) == cents
+
+
+@given(st.integers(0, 10**9), st.lists(st.integers(0, 1000), min_size=1, max_size=12).filter(any))
+def test_a_split_adds_up_and_is_fair_to_a_cent(total: int, weights: list[int]) -> None:
+    parts = split(total, weights)
+    assert sum(parts) == total
+    assert all(abs(part - total * weight / sum(weights)) < 1 for part, weight in zip(parts, weights, strict=True))
+
+
+@given(st.integers(0, 10**9), st.integers(0, 100))
+def test_a_percentage_and_its_rest_are_the_whole(cents: int, percent: int) -> None:
+    part = percent_of(cents, percent)
+    assert 0 <= part <= cents
+    assert abs(part * 100 - cents * percent) <= 50
+
+
+def test_a_split_without_weight_is_a_defect() -> None:
+    with pytest.raises(ValueError, match="positive"):
+        split(100, [0, 0])

@@ -1,0 +1,155 @@
+"""The journal: properties that hold whatever is charged, paid, reversed and allocated, in any order."""
+
+from datetime import date
+
+from hypothesis import given
+from hypothesis import strategies as st
+from hypothesis.stateful import Bundle, RuleBasedStateMachine, invariant, multiple, rule
+
+from zax.core.money.journal import (
+    Allocation,
+    Entry,
+    Kind,
+    Parts,
+    balance,
+    credit_left,
+    faults,
+    give,
+    line_parts,
+    reversal_of,
+    take_back,
+)
+
+DAY = date(2026, 11, 24)
+cents = st.integers(1, 500_000)
+
+
+def charge(number: int, line: int, patient: int, insurer: int = 0) -> Entry:
+    return Entry(number, Kind.CHARGE, DAY, patient, insurer, line)
+
+
+def paid(number: int, amount: int) -> Entry:
+    return Entry(number, Kind.PAYMENT, DAY, -amount, 0)
+
+
+def test_a_visit_from_charge_to_settled() -> None:
+    entries = [
+        charge(1, 10, 1280, 5120), charge(2, 11, 0, 11800), paid(3, 1280),
+        Entry(4, Kind.INSURER_PAYMENT, DAY, 0, -5120, 10), Entry(5, Kind.INSURER_PAYMENT, DAY, 0, -11800, 11),
+    ]  # fmt: skip
+    given_out = give(credit_left(entries, []), [(10, 1280), (11, 0)])
+    assert given_out == [Allocation(3, 10, 1280)]
+    assert balance(entries) == Parts(0, 0)
+    assert all(parts.settled for parts in line_parts(entries, given_out).values())
+    assert faults(entries, given_out) == []
+
+
+def test_money_before_charges_waits_as_credit() -> None:
+    entries = [paid(1, 2000)]
+    assert credit_left(entries, []) == {1: 2000}
+    entries.append(charge(2, 10, 1500))
+    given_out = give(credit_left(entries, []), [(10, 1500)])
+    assert credit_left(entries, given_out) == {1: 500}
+
+
+def test_taking_back_frees_the_newest_credit_first() -> None:
+    given_out = [Allocation(1, 10, 300), Allocation(2, 10, 200)]
+    assert take_back(10, 250, given_out) == [Allocation(2, 10, -200), Allocation(1, 10, -50)]
+
+
+def test_faults_are_named() -> None:
+    entries = [charge(1, 10, 100), paid(2, 50)]
+    assert "gives 50 more than it holds" in " ".join(faults(entries, [Allocation(2, 10, 100)]))
+    assert "more than is owed" in " ".join(faults(entries, [Allocation(2, 10, 50), Allocation(2, 10, 70)]))
+    assert "less than nothing" in " ".join(faults(entries, [Allocation(2, 10, -1)]))
+    twice = [charge(1, 10, 100), reversal_of(entries[0], 3, DAY), reversal_of(entries[0], 4, DAY)]
+    assert "reversed twice" in " ".join(faults(twice, []))
+    assert "does not exist" in " ".join(faults([reversal_of(charge(9, 1, 5), 10, DAY)], []))
+    assert "used twice" in " ".join(faults([paid(1, 5), paid(1, 6)], []))
+
+
+@given(st.lists(cents, min_size=1, max_size=8), st.lists(cents, min_size=1, max_size=8))
+def test_giving_never_exceeds_either_side_and_leaves_nothing_needlessly(credits: list[int], owed: list[int]) -> None:
+    entries = [paid(n, amount) for n, amount in enumerate(credits, 1)] + [
+        charge(100 + n, n, amount) for n, amount in enumerate(owed, 1)
+    ]
+    given_out = give(credit_left(entries, []), list(enumerate(owed, 1)))
+    assert faults(entries, given_out) == []
+    assert sum(each.cents for each in given_out) == min(sum(credits), sum(owed))
+
+
+@given(st.lists(st.tuples(cents, cents), min_size=1, max_size=10))
+def test_a_reversal_undoes_to_the_cent(parts: list[tuple[int, int]]) -> None:
+    entries = [charge(n, n, patient, insurer) for n, (patient, insurer) in enumerate(parts, 1)]
+    undone = [*entries, *(reversal_of(entry, 1000 + entry.id, DAY) for entry in entries)]
+    assert balance(undone) == Parts()
+    assert faults(undone, []) == []
+
+
+@given(st.permutations(range(6)))
+def test_the_balance_does_not_depend_on_the_order_of_reading(order: list[int]) -> None:
+    entries = [
+        charge(1, 1, 500, 700),
+        charge(2, 2, 20),
+        paid(3, 300),
+        paid(4, 5),
+        charge(5, 3, 1),
+        Entry(6, Kind.TRANSFER, DAY, 100, -100, 1),
+    ]
+    assert balance([entries[n] for n in order]) == balance(entries)
+
+
+class Account(RuleBasedStateMachine):
+    """Any sequence of charges, payments, transfers and reversals, settled after each as the desk does it."""
+
+    lines = Bundle("lines")
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entries: list[Entry] = []
+        self.given: list[Allocation] = []
+
+    def add(self, kind: Kind, patient: int, insurer: int, line: int | None, reverses: int | None = None) -> None:
+        self.entries.append(Entry(len(self.entries) + 1, kind, DAY, patient, insurer, line, None, reverses))
+        self.settle()
+
+    def settle(self) -> None:
+        for line, parts in line_parts(self.entries, self.given).items():
+            if parts.patient < 0:
+                self.given += take_back(line, -parts.patient, self.given)
+        still_open = [(line, parts.patient) for line, parts in line_parts(self.entries, self.given).items()]
+        self.given += give(credit_left(self.entries, self.given), still_open)
+
+    @rule(target=lines, patient=cents, insurer=st.integers(0, 500_000))
+    def charge(self, patient: int, insurer: int) -> int:
+        line = len(self.entries) + 1
+        self.add(Kind.CHARGE, patient, insurer, line)
+        return line
+
+    @rule(amount=cents)
+    def pay(self, amount: int) -> None:
+        self.add(Kind.PAYMENT, -amount, 0, None)
+
+    @rule(line=lines, amount=st.integers(-20_000, 20_000).filter(bool))
+    def transfer(self, line: int, amount: int) -> None:
+        self.add(Kind.TRANSFER, amount, -amount, line)
+
+    @rule(target=lines, line=lines)
+    def reverse_charge(self, line: int) -> object:
+        entry = next(e for e in self.entries if e.kind == Kind.CHARGE and e.line_id == line)
+        if all(e.reverses != entry.id for e in self.entries):
+            self.add(Kind.REVERSAL, -entry.patient_cents, -entry.insurer_cents, line, entry.id)
+        return multiple()
+
+    @invariant()
+    def nothing_is_wrong(self) -> None:
+        assert faults(self.entries, self.given) == []
+
+    @invariant()
+    def parts_add_up_to_the_balance(self) -> None:
+        on_lines = sum((parts.patient for parts in line_parts(self.entries, self.given).values()), 0)
+        credit = sum(credit_left(self.entries, self.given).values())
+        assert on_lines - credit == balance(self.entries).patient
+
+
+TestAccount = Account.TestCase
