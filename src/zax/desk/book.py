@@ -22,6 +22,7 @@ from zax.core.book.booking import (
 from zax.core.book.hours import Span, clock_words, fits
 from zax.core.book.track import Stop, check_move
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
+from zax.core.patients.person import check_new_patient
 from zax.core.setup.roles import require
 from zax.desk.clinic import Provider, Room, VisitType
 from zax.desk.patients import new_patient
@@ -98,7 +99,7 @@ def book_visit(unit: Unit, order: BookOrder) -> int:
 
 
 def _check_order(unit: Unit, order: BookOrder, provider: Provider) -> tuple[VisitType, int, int]:
-    """Everything that can be wrong in the form, found at once; patients made on the spot are checked by their own rules."""
+    """Everything that can be wrong in the form, found at once."""
     clinic, site = unit.clinic, unit.clinic.sites[order.site_id]
     wrong = ProblemCollector()
     kind = clinic.types.get(int(order.type_id)) if order.type_id.isdecimal() else None
@@ -117,6 +118,8 @@ def _check_order(unit: Unit, order: BookOrder, provider: Provider) -> tuple[Visi
         wrong.take(check_time, order.day, Span(start, start + minutes), site.grid, unit.local_now(site.id))
     if order.patient_id is None and not (order.first or order.last or order.birth or order.phone):
         wrong.add("patient", "Find the patient, or enter a new one.")
+    elif order.patient_id is None:
+        wrong.take(check_new_patient, order.first, order.last, order.birth, order.phone, unit.business_day(site.id))
     if len(order.note) > 500:
         wrong.add("note", f"The note has {len(order.note)} letters; at most 500 can be kept.")
     wrong.raise_if_any()

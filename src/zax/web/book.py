@@ -64,11 +64,13 @@ def _slip(
     if not provider_id or provider_id not in here.clinic.providers:
         return None
     provider = here.clinic.providers[provider_id]
-    types = [kind for kind in here.clinic.types.values() if kind.role == provider.role]
+    kind = next(kind for kind in here.clinic.types.values() if kind.role == provider.role)
     chosen = typed["patient_id"] if typed else query.get("patient", "")
     person = _patient(connection, int(chosen)) if chosen.isdecimal() else None
     return {
-        "provider": provider, "at": query.get("at", ""), "types": types, "key": (typed and typed["key"]) or uuid.uuid4().hex,
+        "provider": provider, "at": query.get("at", ""), "types": list(here.clinic.types.values()),
+        "kind": kind,
+        "providers": [lane.provider for lane in view.lanes] or [provider], "key": (typed and typed["key"]) or uuid.uuid4().hex,
         "patient": person, "day": view.day,
     }  # fmt: skip
 

@@ -39,9 +39,7 @@ def find_services(request: Request, visit_id: int, what: str = "") -> Response:
     for service in here.clinic.services.values():
         if service.dental != sheet.dental or not wanted:
             continue
-        likeness = (
-            101 if service.code.lower().startswith(wanted) else fuzz.partial_ratio(wanted, service.words.lower())
-        )
+        likeness = 101 if service.code.lower().startswith(wanted) else _likeness(wanted, service.words.lower())
         if likeness >= 75:
             found.append((likeness, service))
     hits = [service for _, service in sorted(found, key=lambda pair: (-pair[0], pair[1].code))][:8]

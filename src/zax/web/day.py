@@ -136,7 +136,8 @@ def act_on_visit(request: Request, visit_id: int, act: str, form: Typed = Depend
     except ZaxError as error:
         if isinstance(error, NotFound):
             raise
-        return back_with(here, form.back, error, {"visit_id": visit_id, "act": act}, form)
+        shown_on = f"/visits/{visit_id}/charges" if act == "finish" else form.back
+        return back_with(here, shown_on, error, {"visit_id": visit_id, "act": act}, form)
     return here.go(form.back, said)
 
 

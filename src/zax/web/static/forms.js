@@ -1,7 +1,19 @@
 // Small manners of forms: send on choice, lengths that follow the type, one press is one press, focus on the first wrong field.
+// Only the types that the chosen provider does; the first of them when the present one is not.
+function offerTypes(provider) {
+  const types = document.getElementById(provider.dataset.roles);
+  const role = provider.selectedOptions[0].dataset.role;
+  for (const option of types.options) option.hidden = option.disabled = option.dataset.role !== role;
+  if (types.selectedOptions[0].disabled) {
+    types.value = [...types.options].find((option) => !option.disabled).value;
+    types.dispatchEvent(new Event("change", { bubbles: true }));
+  }
+}
+
 document.addEventListener("change", (event) => {
   const el = event.target;
   if (el.matches("[data-sends]") && el.value) el.form.requestSubmit();
+  if (el.matches("select[data-roles]")) offerTypes(el);
   if (el.matches("select[data-minutes]")) document.getElementById(el.dataset.minutes).value = el.selectedOptions[0].dataset.minutes;
 });
 

@@ -36,6 +36,7 @@ function take(row) {
     row.closest("form").requestSubmit();
     return;
   }
+  document.activeElement.blur(); // so that keys mean the next page, not this field
   row.click();
 }
 

@@ -1,0 +1,260 @@
+"""The whole of Zax on this machine for the browser: demo clinic, web, worker and stand-in, and headless Chromium."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+import uvicorn
+from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webelement import WebElement
+from selenium.webdriver.support.ui import WebDriverWait
+from sqlalchemy import text
+
+from tests.conftest import TODAY, free_port
+from zax.clock import ShiftedClock, to_utc
+from zax.demo.seed import seed
+from zax.demo.today import OPENS_AT
+from zax.demo.world import PASSWORD, ZONE
+from zax.desk.clinic import load
+from zax.desk.unit import Desk
+from zax.desk.worker import beat, run_once
+from zax.outside.adapters import real_outside
+from zax.settings import Settings
+from zax.standin.app import create_app as create_standin
+from zax.store.engine import connect
+from zax.store.migrate import migrate
+from zax.store.server import Server
+from zax.web.app import create_app
+from zax.web.papers import receipt_pdf
+
+WAIT = 20
+
+
+@dataclass
+class Running:
+    """A running Zax: its address, its desk, and the address of the stand-in."""
+
+    url: str
+    desk: Desk
+    clock: ShiftedClock
+    standin: str
+
+
+class _Thread(threading.Thread):
+    """A uvicorn server in a thread, stopped at the end."""
+
+    def __init__(self, app: Any, port: int) -> None:
+        super().__init__(daemon=True)
+        self.server = uvicorn.Server(
+            uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
+        )
+
+    def run(self) -> None:
+        self.server.run()
+
+    def stop(self) -> None:
+        self.server.should_exit = True
+        self.join(10)
+
+
+@pytest.fixture(scope="session")
+def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
+    folder = tmp_path_factory.mktemp("demo")
+    server = Server(folder / "db", free_port(), buffer_mb=256)
+    engine = connect(server.start())
+    migrate(engine)
+    seed(engine, "demo", TODAY, folder)
+    clock = ShiftedClock()
+    clock.set_to(to_utc(datetime(TODAY.year, TODAY.month, TODAY.day) + timedelta(minutes=OPENS_AT), ZONE))
+    with engine.connect() as connection:
+        desk = Desk(engine, clock, load(connection))
+    settings = Settings(
+        port=free_port(), standin_port=free_port(), smtp_port=free_port(), var=folder, terminal_seconds=1.5
+    )
+    outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
+    threads = [
+        _Thread(create_standin(folder / "standin", settings.smtp_port, 0), settings.standin_port),
+        _Thread(create_app(desk, outside, settings), settings.port),
+    ]
+    for thread in threads:
+        thread.start()
+    stop = threading.Event()
+    worker = threading.Thread(target=_work, args=(desk, outside, stop), daemon=True)
+    worker.start()
+    running = Running(f"http://127.0.0.1:{settings.port}", desk, clock, settings.standin_url)
+    _wait_until_up(running.url)
+    yield running
+    stop.set()
+    worker.join(30)
+    for thread in threads:
+        thread.stop()
+    engine.dispose()
+    server.stop()
+
+
+def _work(desk: Desk, outside: Any, stop: threading.Event) -> None:
+    while not stop.is_set():
+        beat(desk)
+        run_once(desk, outside, receipt_pdf)
+        stop.wait(0.3)
+
+
+def _wait_until_up(url: str) -> None:
+    transport = httpx.HTTPTransport(retries=30)
+    with httpx.Client(transport=transport, trust_env=False) as client:
+        client.get(f"{url}/sign-in").raise_for_status()
+
+
+class Person:
+    """Somebody at a browser. Every look waits for a condition; nothing sleeps."""
+
+    def __init__(self, driver: webdriver.Chrome, zax: Running) -> None:
+        self.driver, self.zax = driver, zax
+
+    def until(self, condition: Callable[[], Any], what: str = "") -> Any:
+        def tried(_: Any) -> Any:
+            try:
+                return condition()
+            except StaleElementReferenceException:
+                return False
+
+        try:
+            return WebDriverWait(self.driver, WAIT, poll_frequency=0.05).until(tried, what)
+        except TimeoutException:
+            shown = self.driver.find_element(By.TAG_NAME, "body").text
+            raise AssertionError(f"Waited in vain: {what}\n{self.driver.current_url}\n{shown[-1500:]}") from None
+
+    def open(self, path: str) -> None:
+        self.driver.get(self.zax.url + path)
+        self.ready()
+
+    def ready(self) -> None:
+        """The page's scripts are loaded, so keys and hits work."""
+        script = "return document.readyState === 'complete' && !!window.htmx"
+        self.until(lambda: self.driver.execute_script(script), "the page is ready")
+
+    def sign_in(self, name: str) -> None:
+        self.driver.get(self.zax.url + "/sign-in")
+        self.find("#name").send_keys(name, Keys.TAB, PASSWORD, Keys.ENTER)
+        self.until(lambda: "/day" in self.driver.current_url, "signed in")
+        self.ready()
+
+    def all(self, css: str) -> list[WebElement]:
+        return self.driver.find_elements(By.CSS_SELECTOR, css)
+
+    def find(self, css: str) -> WebElement:
+        return self.until(
+            lambda: next((each for each in self.all(css) if each.is_displayed()), None), f"{css} is shown"
+        )  # type: ignore[no-any-return]
+
+    def click(self, css: str) -> None:
+        def pressed() -> bool:
+            self.find(css).click()
+            return True
+
+        self.until(pressed, f"{css} is pressed")
+
+    def type(self, css: str, words: str, clear: bool = False) -> None:
+        """Type into a field, again if the page was replaced under the hand."""
+
+        def typed() -> bool:
+            field = self.find(css)
+            if clear:
+                field.clear()
+            field.send_keys(words)
+            return True
+
+        self.until(typed, f"{css} is typed into")
+
+    def click_words(self, words: str, within: str = "body") -> None:
+        xpath = (
+            f".//*[self::a or self::button or self::summary or self::label][contains(normalize-space(.), '{words}')]"
+        )
+
+        def pressed() -> bool:
+            for each in self.find(within).find_elements(By.XPATH, xpath):
+                if each.is_displayed():
+                    each.click()
+                    return True
+            return False
+
+        self.until(pressed, f"“{words}” is pressed")
+
+    def press(self, *keys: str) -> None:
+        """Keys to whatever has the focus."""
+        chain = webdriver.ActionChains(self.driver)
+        for key in keys:
+            chain.send_keys(key)
+        chain.perform()
+
+    def control_enter(self) -> None:
+        webdriver.ActionChains(self.driver).key_down(Keys.CONTROL).send_keys(Keys.ENTER).key_up(
+            Keys.CONTROL
+        ).perform()
+
+    def see(self, words: str, within: str = "body") -> None:
+        self.until(lambda: words in self.find(within).text, f"“{words}” is seen in {within}")
+
+    def gone(self, css: str) -> None:
+        self.until(lambda: not any(each.is_displayed() for each in self.all(css)), f"{css} is gone")
+
+    def at(self, part: str) -> None:
+        self.until(lambda: part in self.driver.current_url, f"the address has {part}")
+
+    def focus(self) -> WebElement:
+        return self.driver.switch_to.active_element
+
+
+def chromium() -> webdriver.Chrome:
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for argument in (
+        "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--no-first-run", "--disable-background-networking",
+        "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--force-device-scale-factor=1",
+    ):  # fmt: skip
+        options.add_argument(argument)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
+    return driver
+
+
+@pytest.fixture
+def person(zax: Running) -> Iterator[Callable[[str], Person]]:
+    """`person("juno")` is somebody signed in at a browser of their own."""
+    drivers: list[webdriver.Chrome] = []
+
+    def make(name: str) -> Person:
+        drivers.append(chromium())
+        someone = Person(drivers[-1], zax)
+        someone.sign_in(name)
+        return someone
+
+    yield make
+    for driver in drivers:
+        severe = [
+            entry["message"] for entry in driver.get_log("browser") if "Content Security Policy" in entry["message"]
+        ]
+        driver.quit()
+        assert severe == []
+
+
+def of(zax: Running, statement: str, **values: Any) -> Any:
+    """One value from the database of the running Zax."""
+    with zax.desk.engine.connect() as connection:
+        return connection.execute(text(statement), values).scalar()
+
+
+AXE = Path(__file__).parents[1] / "vendor" / "axe.min.js"

@@ -1,0 +1,44 @@
+"""axe-core finds no serious or critical violation on any screen."""
+
+from collections.abc import Callable
+
+import pytest
+
+from tests.browser.conftest import AXE, Person, Running, of
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+SCREENS = (
+    "/day", "/day?visit={here}", "/book", "/book?visit={booked}", "/book?provider=5&at=14:30", "/visits/{room}/charges", "/visits/{dental}/charges",
+    "/visits/{checkout}/checkout", "/accounts/{patient}", "/patients", "/patients?q=va", "/patients/{patient}", "/money", "/claims",
+    "/claims?show=trouble", "/claims?show=answers", "/claims/1", "/keys", "/visits/99999999",
+)  # fmt: skip
+
+
+def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
+    sam = person("sam")
+    first = "SELECT MIN(id) FROM visit WHERE state = :state AND day = '2026-11-24'"
+    found = {name: of(zax, first, state=name) for name in ("here", "booked", "room", "checkout")}
+    found["dental"] = of(
+        zax, "SELECT MIN(id) FROM visit WHERE state = 'confirmed' AND day = '2026-11-24' AND type_id = 3"
+    )
+    found["patient"] = of(zax, "SELECT patient_id FROM visit WHERE id = :id", id=found["checkout"])
+    wrong: list[str] = []
+    for path in SCREENS:
+        sam.open(path.format(**found))
+        wrong += [f"{path}: {each}" for each in violations(sam)]
+    sam.driver.delete_all_cookies()
+    sam.driver.get(zax.url + "/sign-in")
+    wrong += [f"/sign-in: {each}" for each in violations(sam)]
+    assert wrong == []
+
+
+def violations(person: Person) -> list[str]:
+    person.driver.execute_script(AXE.read_text())
+    result = person.driver.execute_async_script(
+        "const done = arguments[arguments.length - 1]; axe.run(document, {resultTypes: ['violations']}).then(done);"
+    )
+    return [
+        f"{each['id']} ({each['impact']}): {each['nodes'][0]['html'][:160]}"
+        for each in result["violations"]
+        if each["impact"] in {"serious", "critical"}
+    ]
