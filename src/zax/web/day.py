@@ -74,6 +74,17 @@ def show_visit(request: Request, visit_id: int) -> Response:
     return RedirectResponse(f"/book?day={sheet.visit.day}&visit={visit_id}", 303)
 
 
+@router.get("/visits/{visit_id}/sheet")
+def show_sheet(request: Request, later: BackgroundTasks, visit_id: int, on: str = "book") -> Response:
+    """The visit's sheet alone, as Day and Book lay it over themselves."""
+    here = enter(request)
+    with here.read() as connection:
+        sheet = open_sheet(here, connection, str(visit_id), later)
+    page = here.page("sheet.html", sheet=sheet, screen="day" if on == "day" else "book")
+    page.background = later
+    return page
+
+
 def _version(form: Typed) -> int | None:
     return form.number("version")
 

@@ -42,28 +42,29 @@ class Feed:
         self.listeners: set[asyncio.Queue[dict[str, Any]]] = set()
         self.newest = 0
         self.seen: set[int] = set()
+        self.started = False
 
     async def watch(self) -> None:
-        started = False
         while True:
             try:
-                if not started:
-                    await run_in_threadpool(self._start)
-                    started = True
+                if not self.started:
+                    await run_in_threadpool(self.start)
                 elif self.listeners or self.seen:
-                    for change in await run_in_threadpool(self._changes):
+                    for change in await run_in_threadpool(self.changes):
                         for listener in self.listeners:
                             listener.put_nowait(change)
             except SQLAlchemyError as error:
                 log.warning("feed.unreadable", why=str(error))
             await asyncio.sleep(SECONDS)
 
-    def _start(self) -> None:
+    def start(self) -> None:
+        """From here on changes are told; what is already there is not."""
         with self.engine.connect() as connection:
             self.newest = int(connection.execute(_NEWEST).scalar_one())
             self.seen = {row.id for row in connection.execute(_SINCE, {"since": self.newest - _LOOK_BACK})}
+        self.started = True
 
-    def _changes(self) -> list[dict[str, Any]]:
+    def changes(self) -> list[dict[str, Any]]:
         with self.engine.connect() as connection:
             rows = connection.execute(_SINCE, {"since": self.newest - _LOOK_BACK}).all()
         fresh = [row for row in rows if row.id not in self.seen]

@@ -1,0 +1,249 @@
+"""`make bench`: how long the main acts and screens take beside their floor, both measured in the same run on the same data.
+
+The floor of an act is the same rows by hand-written SQL through the bare driver (zax.demo.floor). Requests are whole: routing, session,
+database, page; in one process, without a network. The two are called in turn, so that whatever else the machine does hits both.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import random
+import statistics
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from urllib.parse import urlencode
+
+from rich.console import Console
+from rich.table import Table
+from sqlalchemy import Engine, text
+
+from zax.clock import ShiftedClock, SystemClock, local
+from zax.demo.floor import Floor
+from zax.demo.seed import SIZES, opening_day, seed, seeded
+from zax.demo.world import PASSWORD, TYPE_ID, ZONE
+from zax.desk.clinic import load
+from zax.desk.unit import Desk
+from zax.outside.adapters import real_outside
+from zax.settings import Settings
+from zax.store.engine import connect
+from zax.store.migrate import drop_everything, migrate
+from zax.store.server import Server, port_is_free
+from zax.web.app import create_app
+
+ROUNDS, WARM = 200, 30
+console = Console(highlight=False)
+Request = tuple[str, str, dict[str, str] | None]
+
+
+@dataclass(frozen=True, slots=True)
+class Act:
+    """One measured act: the n-th request to Zax and to the floor, and the aimed ratio."""
+
+    name: str
+    ours: Callable[[int], Request]
+    floor: Callable[[int], Request]
+    aim: float | None
+
+
+class Asgi:
+    """Calls an ASGI application as a server would; the time runs until the answer is whole."""
+
+    def __init__(self, app: Any) -> None:
+        self.app = app
+        self.cookies: dict[str, str] = {}
+
+    async def call(self, request: Request, expect: tuple[int, ...] = (200, 303)) -> float:
+        method, path, form = request
+        target, _, query = path.partition("?")
+        body = urlencode(form or {}).encode()
+        headers = [
+            (b"host", b"127.0.0.1"),
+            (b"cookie", "; ".join(f"{k}={v}" for k, v in self.cookies.items()).encode()),
+        ]
+        if form is not None:
+            headers.append((b"content-type", b"application/x-www-form-urlencoded"))
+        scope = {
+            "type": "http", "asgi": {"version": "3.0"}, "http_version": "1.1", "method": method, "scheme": "http", "path": target,
+            "raw_path": target.encode(), "query_string": query.encode(), "headers": headers, "client": ("127.0.0.1", 1), "server": ("127.0.0.1", 80), "state": {},
+        }  # fmt: skip
+        ended, status, waiting = 0.0, 0, iter([{"type": "http.request", "body": body, "more_body": False}])
+        never = asyncio.Event()
+
+        async def receive() -> dict[str, Any]:
+            for message in waiting:
+                return message
+            await never.wait()
+            return {"type": "http.disconnect"}
+
+        async def send(message: dict[str, Any]) -> None:
+            nonlocal ended, status
+            if message["type"] == "http.response.start":
+                status = message["status"]
+                for name, value in message["headers"]:
+                    if name == b"set-cookie":
+                        key, _, rest = value.decode().partition("=")
+                        self.cookies[key] = rest.split(";")[0]
+            elif not message.get("more_body"):
+                ended = time.perf_counter()
+
+        began = time.perf_counter()
+        await self.app(scope, receive, send)
+        if status not in expect:
+            raise RuntimeError(f"{method} {path} answered {status}")
+        return (ended - began) * 1000
+
+
+def acts(engine: Engine, day: Any, token: str) -> list[Act]:
+    """What is measured, on people and visits chosen by a fixed seed."""
+    rng = random.Random(7)
+    with engine.connect() as connection:
+        names = [
+            row[0] for row in connection.execute(text("SELECT last_key FROM patient WHERE id % 401 = 7 LIMIT 240"))
+        ]
+        visits = list(
+            connection.execute(
+                text("SELECT id FROM visit WHERE day BETWEEN :a AND :b AND site_id = 1"),
+                {"a": day - timedelta(days=60), "b": day},
+            ).scalars()
+        )
+        top = int(connection.execute(text("SELECT MAX(id) FROM patient")).scalar_one())
+        open_lines = connection.execute(text(
+            "SELECT v.id, MAX(l.id), v.patient_id FROM visit v JOIN charge_line l ON l.visit_id = v.id JOIN journal j ON j.line_id = l.id "
+            "WHERE v.state = 'left' AND v.site_id = 1 AND v.day > :since GROUP BY v.id HAVING SUM(j.patient_cents) > 1000 ORDER BY v.id LIMIT 500"
+        ), {"since": day - timedelta(days=400)}).all()  # fmt: skip
+    far = [day + timedelta(days=40 + n) for n in range(300) if (day + timedelta(days=40 + n)).weekday() < 5]
+    slots = [(d, minute) for d in far for minute in (480, 510, 540, 570, 600, 630)]
+    words = [rng.choice(names)[: rng.randrange(2, 5)] for _ in range(ROUNDS + WARM)]
+    people = [rng.randrange(1, top) for _ in range(2 * len(words))]
+
+    def booking(n: int) -> Request:
+        d, minute = slots[n]
+        form = {"csrf": token, "day": str(d), "provider_id": "5", "at": f"{minute // 60}:{minute % 60:02d}", "type_id": str(TYPE_ID["Sick visit"]),
+                "minutes": "30", "patient_id": str(people[n]), "key": f"bench-{time.time_ns()}"}  # fmt: skip
+        return "POST", "/book", form
+
+    def booking_floor(n: int) -> Request:
+        d, minute = slots[n]
+        return (
+            "POST",
+            f"/book_visit?provider=6&day={d}&at={minute}&patient={people[n]}&key=floor-{time.time_ns()}",
+            None,
+        )
+
+    def payment(n: int) -> Request:
+        visit = open_lines[n % len(open_lines)]
+        form = {"csrf": token, "tender": "cash", "amount": "0.01", "key": f"bench-{time.time_ns()}", "do": "pay"}
+        return "POST", f"/visits/{visit[0]}/checkout", form
+
+    def payment_floor(n: int) -> Request:
+        visit, line, patient = open_lines[-1 - n % len(open_lines)]
+        return "POST", f"/take_payment?visit={visit}&line={line}&patient={patient}&key={n}", None
+
+    return [
+        Act(
+            "patient search",
+            lambda n: ("GET", f"/find?q={words[n]}", None),
+            lambda n: ("GET", f"/search?q={words[n]}", None),
+            2,
+        ),
+        Act("Day", lambda n: ("GET", "/day", None), lambda n: ("GET", f"/day?day={day}&site=1", None), 3),
+        Act("Book", lambda n: ("GET", "/book", None), lambda n: ("GET", f"/book?day={day}&site=1", None), 3),
+        Act(
+            "visit sheet",
+            lambda n: ("GET", f"/visits/{visits[n]}/sheet", None),
+            lambda n: ("GET", f"/sheet?id={visits[n]}", None),
+            2,
+        ),
+        Act("book_visit", booking, booking_floor, None),
+        Act("take_payment", payment, payment_floor, None),
+    ]
+
+
+async def measure(act: Act, ours: Asgi, floor: Asgi) -> dict[str, Any]:
+    """Both sides in turn; medians and 95th percentiles in milliseconds."""
+    mine, bare = [], []
+    for n in range(WARM + ROUNDS):
+        mine.append(await ours.call(act.ours(n)))
+        bare.append(await floor.call(act.floor(n)))
+    p50, p95 = _quantiles(mine[WARM:])
+    floor_p50, floor_p95 = _quantiles(bare[WARM:])
+    return {
+        "act": act.name,
+        "p50_ms": p50,
+        "p95_ms": p95,
+        "floor_p50_ms": floor_p50,
+        "floor_p95_ms": floor_p95,
+        "ratio": round(p50 / floor_p50, 2),
+    }
+
+
+def _quantiles(times: list[float]) -> tuple[float, float]:
+    return round(statistics.median(times), 3), round(statistics.quantiles(times, n=20)[18], 3)
+
+
+async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, Any]]:
+    found = seeded(engine)
+    assert found is not None
+    opens = datetime.fromisoformat(found["opens"])
+    clock = ShiftedClock()
+    clock.set_to(opens)
+    with engine.connect() as connection:
+        desk = Desk(engine, clock, load(connection))
+    outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)  # cash asks nobody
+    ours, floor = Asgi(create_app(desk, outside, settings)), Asgi(Floor(url).app())
+    await ours.call(("GET", "/sign-in", None))
+    token = ours.cookies["zax_form"]
+    await ours.call(("POST", "/sign-in", {"csrf": token, "name": "sam", "password": PASSWORD, "to": "/day"}))
+    results = []
+    for act in acts(engine, opens.date(), token):
+        clock.set_to(opens)
+        results.append(await measure(act, ours, floor) | {"aim": act.aim})
+        console.print(f"measured {act.name}")
+    return results
+
+
+def show(results: list[dict[str, Any]]) -> None:
+    table = Table("act", "p50 ms", "p95 ms", "floor p50", "floor p95", "ratio", "aim")
+    for row in results:
+        aim = f"{row['aim']:.0f}" if row["aim"] else "–"
+        table.add_row(
+            row["act"], *(f"{row[k]:.2f}" for k in ("p50_ms", "p95_ms", "floor_p50_ms", "floor_p95_ms", "ratio")), aim
+        )
+    console.print(table)
+
+
+def main() -> None:
+    """Seeds the town once under var/bench, then measures; rows go to var/bench.json."""
+    base = Settings()
+    settings = Settings(
+        var=base.var / "bench", db_port=base.db_port if port_is_free(base.db_port) else base.db_port + 10
+    )
+    server = Server(settings.var / "db", settings.db_port, buffer_mb=2048)
+    url = server.start()
+    engine = connect(url)
+    try:
+        migrate(engine)
+        if seeded(engine) is None:
+            drop_everything(engine)
+            migrate(engine)
+            began = time.monotonic()
+            count = seed(engine, "town", opening_day(local(SystemClock().now(), ZONE).date()), None)
+            console.print(
+                f"seeded {SIZES['town'].patients:,} patients and {count:,} visits in {time.monotonic() - began:.0f} s"
+            )
+        results = asyncio.run(run(engine, url, settings))
+        (base.var / "bench.json").write_text(
+            json.dumps([{k: v for k, v in row.items() if k != "aim"} for row in results], indent=1)
+        )
+        show(results)
+    finally:
+        engine.dispose()
+        server.stop()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,192 @@
+"""The floor under the measured acts: the same rows by hand-written SQL through the bare driver, from bare Starlette routes."""
+
+from __future__ import annotations
+
+import threading
+import uuid
+from collections.abc import Sequence
+from datetime import date
+from typing import Any
+
+import MySQLdb
+from sqlalchemy import URL
+from starlette.applications import Starlette
+from starlette.requests import Request
+from starlette.responses import JSONResponse
+from starlette.routing import Route
+
+SEARCH = (
+    "SELECT id, first, last, birth, phone, household_id, alert FROM patient WHERE status = 'active' AND last_key LIKE %s ORDER BY last_key, first_key, id LIMIT 8",
+    "SELECT id, first, last, birth, phone, household_id, alert FROM patient WHERE status = 'active' AND first_key LIKE %s ORDER BY last_key, first_key, id LIMIT 8",
+)
+BOOK = (
+    "SELECT v.id, v.site_id, v.patient_id, v.provider_id, v.room_id, v.type_id, v.day, v.start_min, v.minutes, v.state, v.version, v.note, p.first, p.last, "
+    "p.phone, p.birth, p.street, p.sex, p.alert FROM visit v JOIN patient p ON p.id = v.patient_id WHERE v.day = %s AND v.site_id = %s ORDER BY v.start_min, v.id",
+    "SELECT m.visit_id, m.to_stop, m.at FROM track_move m JOIN visit v ON v.id = m.visit_id WHERE v.day = %s AND v.site_id = %s "
+    "AND m.to_stop IN ('here', 'room', 'checkout') ORDER BY m.id",
+    "SELECT s.visit_id, s.provider_id, s.start_min, s.end_min, s.words FROM staff_slot s JOIN visit v ON v.id = s.visit_id WHERE v.day = %s AND v.site_id = %s "
+    "AND s.words <> '' AND v.state NOT IN ('missed', 'cancelled') ORDER BY s.start_min",
+)
+DAY = (
+    "SELECT j.visit_id, SUM(j.patient_cents), SUM(j.insurer_cents), SUM(CASE WHEN j.kind = 'charge' OR (j.kind = 'reversal' AND j.payment_id IS NULL) "
+    "THEN j.patient_cents + j.insurer_cents ELSE 0 END) FROM journal j JOIN visit v ON v.id = j.visit_id WHERE v.day = %s AND v.site_id = %s GROUP BY j.visit_id",
+)
+JOBS = (
+    "SELECT COUNT(*) FROM claim WHERE state IN ('held_back', 'rejected', 'denied')",
+    "SELECT COUNT(*), SUM(paid_cents) FROM remit_claim WHERE outcome IN ('unknown', 'repeated', 'person')",
+    "SELECT COUNT(*), SUM(cents) FROM payment WHERE state IN ('asking', 'unknown')",
+    "SELECT COUNT(*) FROM x12_file WHERE direction = 'in' AND kind = 'bad'",
+)
+REST = (
+    "SELECT v.id, v.patient_id, v.day, p.first, p.last, SUM(j.patient_cents) AS c FROM visit v JOIN patient p ON p.id = v.patient_id "
+    "JOIN journal j ON j.visit_id = v.id WHERE v.state = 'left' AND v.site_id = %s GROUP BY v.id HAVING SUM(j.insurer_cents) = 0 AND c <> 0 "
+    "ORDER BY v.day DESC, v.id DESC LIMIT 40"
+)
+SHEET = (
+    "SELECT v.*, p.* FROM visit v JOIN patient p ON p.id = v.patient_id WHERE v.id = %s",
+    "SELECT m.from_stop, m.to_stop, m.at, m.reason, u.name FROM track_move m LEFT JOIN user u ON u.id = m.by_id WHERE m.visit_id = %s ORDER BY m.id",
+    "SELECT id, kind, day, patient_cents, insurer_cents, line_id, visit_id, reverses_id FROM journal WHERE visit_id = %s ORDER BY id",
+    "SELECT * FROM staff_slot WHERE visit_id = %s AND words <> ''",
+    "SELECT * FROM charge_line WHERE visit_id = %s AND removed_at IS NULL ORDER BY id",
+    "SELECT c.*, p.payer_id, p.name, y.name FROM visit v JOIN coverage c ON c.patient_id = v.patient_id JOIN plan p ON p.id = c.plan_id "
+    "JOIN payer y ON y.id = p.payer_id WHERE v.id = %s ORDER BY c.id DESC LIMIT 1",
+    "SELECT SUM(l.deductible_cents) FROM charge_line l JOIN visit v ON v.id = l.visit_id JOIN service s ON s.id = l.service_id JOIN visit w ON w.patient_id = v.patient_id "
+    "WHERE w.id = %s AND v.id <> w.id AND YEAR(v.day) = YEAR(w.day) AND l.removed_at IS NULL AND v.state IN ('checkout', 'left', 'settled')",
+    "SELECT j.patient_cents FROM journal j JOIN visit v ON v.patient_id = j.patient_id WHERE v.id = %s",
+    "SELECT d.position, d.code, c.words FROM visit_diagnosis d JOIN diagnosis_code c ON c.code = d.code WHERE d.visit_id = %s",
+    "SELECT id, number, state, findings FROM claim WHERE visit_id = %s",
+    "SELECT w.id, w.day, w.start_min, w.provider_id, w.type_id FROM visit v JOIN visit w ON w.patient_id = v.patient_id AND w.day > v.day "
+    "AND w.state IN ('held', 'booked', 'confirmed') WHERE v.id = %s ORDER BY w.day LIMIT 1",
+)
+
+
+class Floor:
+    """A connection a thread, and the routes."""
+
+    def __init__(self, url: URL) -> None:
+        self.url = url
+        self.own = threading.local()
+
+    def cursor(self) -> Any:
+        if not hasattr(self.own, "connection"):
+            self.own.connection = MySQLdb.connect(
+                host=self.url.host, port=self.url.port, user=self.url.username, password=self.url.password, database=self.url.database,
+                charset="utf8mb4", autocommit=True,
+            )  # fmt: skip
+        return self.own.connection.cursor()
+
+    def rows(self, statements: Sequence[str], *values: Any) -> list[Any]:
+        """All rows of all statements, dates and times as text."""
+        cursor, found = self.cursor(), []
+        for statement in statements:
+            cursor.execute(statement, values[: statement.count("%s")])
+            found.append(
+                [
+                    [str(v) if v is not None and not isinstance(v, (int, str)) else v for v in row]
+                    for row in cursor.fetchall()
+                ]
+            )
+        return found
+
+    def app(self) -> Starlette:
+        routes = [
+            Route(f"/{name}", getattr(self, name), methods=["GET", "POST"])
+            for name in ("search", "day", "book", "sheet", "book_visit", "take_payment")
+        ]
+        return Starlette(routes=routes)
+
+    def search(self, request: Request) -> JSONResponse:
+        return JSONResponse(self.rows(SEARCH, f"{request.query_params['q']}%"))
+
+    def book(self, request: Request) -> JSONResponse:
+        return JSONResponse(self.rows(BOOK, request.query_params["day"], request.query_params["site"]))
+
+    def day(self, request: Request) -> JSONResponse:
+        day, site = request.query_params["day"], request.query_params["site"]
+        return JSONResponse([self.rows((*BOOK, *DAY), day, site), self.rows(JOBS), self.rows((REST,), site)])
+
+    def sheet(self, request: Request) -> JSONResponse:
+        return JSONResponse(self.rows(SHEET, request.query_params["id"]))
+
+    def book_visit(self, request: Request) -> JSONResponse:
+        """The statements of a booking: look for the key, lock the days, read who is busy, write the visit and its parts."""
+        q = request.query_params
+        provider, day, start, patient = (
+            int(q["provider"]),
+            date.fromisoformat(q["day"]),
+            int(q["at"]),
+            int(q["patient"]),
+        )
+        c = self.cursor()
+        c.execute("START TRANSACTION")
+        c.execute("SELECT id FROM visit WHERE request_key = %s", (q["key"],))
+        for table, column, number in (("provider_day", "provider_id", provider), ("room_day", "room_id", provider)):
+            c.execute(f"INSERT IGNORE INTO {table} ({column}, day) VALUES (%s, %s)", (number, day))
+            c.execute(f"SELECT {column} FROM {table} WHERE {column} = %s AND day = %s FOR UPDATE", (number, day))
+            c.execute(f"UPDATE {table} SET version = version + 1 WHERE {column} = %s AND day = %s", (number, day))
+        c.execute(
+            "SELECT provider_id, start_min, end_min FROM staff_slot WHERE provider_id = %s AND day = %s",
+            (provider, day),
+        )
+        c.fetchall()
+        c.execute("SELECT room_id, start_min, minutes FROM visit WHERE day = %s AND site_id = 1", (day,))
+        c.fetchall()
+        c.execute(
+            "INSERT INTO visit (site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, request_key, made_at, made_by) "
+            "VALUES (1, %s, %s, %s, 9, %s, %s, 30, 'booked', %s, NOW(), 1)", (patient, provider, provider, day, start, q["key"]),
+        )  # fmt: skip
+        visit = c.lastrowid
+        c.execute(
+            "INSERT INTO staff_slot (visit_id, provider_id, day, start_min, end_min) VALUES (%s, %s, %s, %s, %s)",
+            (visit, provider, day, start, start + 30),
+        )
+        c.execute(
+            "INSERT INTO charge_line (visit_id, service_id, provider_id, fee_cents, entered_at, entered_by) VALUES (%s, 27, %s, 12800, NOW(), 1)",
+            (visit, provider),
+        )
+        c.execute(
+            "INSERT INTO track_move (visit_id, from_stop, to_stop, at, by_id) VALUES (%s, '', 'booked', NOW(), 1)",
+            (visit,),
+        )
+        self._note(c, visit, patient)
+        return JSONResponse({"visit": visit})
+
+    def take_payment(self, request: Request) -> JSONResponse:
+        """The statements of a cash payment: lock the visit, read its journal, write payment, entry and allocation."""
+        visit, line, patient, key = (int(request.query_params[n]) for n in ("visit", "line", "patient", "key"))
+        c = self.cursor()
+        c.execute("START TRANSACTION")
+        c.execute("SELECT id FROM visit WHERE id = %s FOR UPDATE", (visit,))
+        c.execute("SELECT id FROM payment WHERE request_key = %s", (uuid.uuid4().hex,))
+        for _ in range(2):
+            c.execute("SELECT id, patient_cents, insurer_cents, line_id FROM journal WHERE visit_id = %s", (visit,))
+            c.fetchall()
+        c.execute(
+            "SELECT a.credit_id, a.line_id, a.cents FROM allocation a JOIN charge_line l ON l.id = a.line_id WHERE l.visit_id = %s",
+            (visit,),
+        )
+        c.execute(
+            "INSERT INTO payment (request_key, patient_id, visit_id, tender, cents, state, day, at, by_id) VALUES (%s, %s, %s, 'cash', 1, 'taken', CURDATE(), NOW(), 1)",
+            (f"floor-{key}-{uuid.uuid4().hex[:12]}", patient, visit),
+        )  # fmt: skip
+        c.execute(
+            "INSERT INTO journal (kind, day, at, by_id, patient_id, visit_id, payment_id, patient_cents, words) VALUES ('payment', CURDATE(), NOW(), 1, %s, %s, %s, -1, 'paid')",
+            (patient, visit, c.lastrowid),
+        )  # fmt: skip
+        c.execute(
+            "INSERT INTO allocation (credit_id, line_id, patient_id, cents, at, by_id) VALUES (%s, %s, %s, 1, NOW(), 1)",
+            (c.lastrowid, line, patient),
+        )
+        self._note(c, visit, patient)
+        return JSONResponse({"visit": visit})
+
+    @staticmethod
+    def _note(c: Any, visit: int, patient: int) -> None:
+        c.execute(
+            "INSERT INTO audit (at, by_id, act, patient_id, visit_id, detail) VALUES (NOW(), 1, 'floor', %s, %s, '{}')",
+            (patient, visit),
+        )
+        c.execute(
+            "INSERT INTO feed (at, what, visit_id, patient_id) VALUES (NOW(), 'floor', %s, %s)", (visit, patient)
+        )
+        c.execute("COMMIT")
