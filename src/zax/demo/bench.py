@@ -24,7 +24,7 @@ from sqlalchemy import Engine, text
 from zax.clock import ShiftedClock, SystemClock, local
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
-from zax.demo.world import PASSWORD, TYPE_ID, ZONE
+from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
 from zax.desk.clinic import load
 from zax.desk.unit import Desk
 from zax.outside.adapters import real_outside
@@ -112,10 +112,13 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
         )
         top = int(connection.execute(text("SELECT MAX(id) FROM patient")).scalar_one())
         open_lines = connection.execute(text(
-            "SELECT v.id, MAX(l.id), v.patient_id FROM visit v JOIN charge_line l ON l.visit_id = v.id JOIN journal j ON j.line_id = l.id "
+            "SELECT v.id, MAX(j.line_id), v.patient_id FROM visit v JOIN journal j ON j.visit_id = v.id "
             "WHERE v.state = 'left' AND v.site_id = 1 AND v.day > :since GROUP BY v.id HAVING SUM(j.patient_cents) > 1000 ORDER BY v.id LIMIT 500"
         ), {"since": day - timedelta(days=400)}).all()  # fmt: skip
-    far = [day + timedelta(days=40 + n) for n in range(300) if (day + timedelta(days=40 + n)).weekday() < 5]
+        last = max(connection.execute(text("SELECT MAX(day) FROM visit")).scalar_one(), day)
+    # Days that nobody has booked yet, so that the bench can be run again on the same data.
+    coming = (last + timedelta(days=n) for n in range(1, 100))
+    far = [d for d in coming if d.weekday() < 5 and not closures(d, d)]
     slots = [(d, minute) for d in far for minute in (480, 510, 540, 570, 600, 630)]
     words = [rng.choice(names)[: rng.randrange(2, 5)] for _ in range(ROUNDS + WARM)]
     people = [rng.randrange(1, top) for _ in range(2 * len(words))]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from sqlalchemy import select, update
+from sqlalchemy import bindparam, select, update
 
 from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.person import check_name, check_new_patient, check_phone, parse_birth, search_key
@@ -166,19 +166,29 @@ def set_coverage(unit: Unit, patient_id: int, plan_id: str, member_id: str, grou
     unit.tell("patient", patient_id=patient_id)
 
 
+_COVERAGES = (
+    select(
+        schema.coverage,
+        schema.plan.c.payer_id,
+        schema.plan.c.name.label("plan_name"),
+        schema.payer.c.name.label("payer_name"),
+    )
+    .join(schema.plan, schema.plan.c.id == schema.coverage.c.plan_id)
+    .join(schema.payer, schema.payer.c.id == schema.plan.c.payer_id)
+    .where(schema.coverage.c.patient_id == bindparam("patient_id"), schema.plan.c.dental == bindparam("dental"))
+    .order_by(schema.coverage.c.id.desc())
+)
+
+
 def current_coverage(connection: Any, patient_id: int, dental: bool, day: date | None) -> Any:
     """The coverage of this kind that counts on `day` (None: whichever is not ended), with plan and payer; or None."""
-    c, p, y = schema.coverage, schema.plan, schema.payer
-    query = (
-        select(c, p.c.payer_id, p.c.name.label("plan_name"), y.c.name.label("payer_name"))
-        .join(p, p.c.id == c.c.plan_id)
-        .join(y, y.c.id == p.c.payer_id)
-        .where(c.c.patient_id == patient_id, p.c.dental == dental)
-    )
-    if day is None:
-        query = query.where(c.c.to_day.is_(None))
-    else:
-        query = query.where(
-            (c.c.from_day.is_(None)) | (c.c.from_day <= day), (c.c.to_day.is_(None)) | (c.c.to_day >= day)
-        )
-    return connection.execute(query.order_by(c.c.id.desc()).limit(1)).first()
+    for row in connection.execute(_COVERAGES, {"patient_id": patient_id, "dental": dental}):
+        if day is None and row.to_day is None:
+            return row
+        if (
+            day is not None
+            and (row.from_day is None or row.from_day <= day)
+            and (row.to_day is None or row.to_day >= day)
+        ):
+            return row
+    return None

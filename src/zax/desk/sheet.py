@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, text
 
 from zax.clock import local
 from zax.core.book.track import STOP_WORDS, Moved, Stop, minutes_since, reached
@@ -15,8 +15,11 @@ from zax.core.money.journal import balance
 from zax.core.patients.gaps import Gap, record_gaps
 from zax.desk.clinic import Clinic
 from zax.desk.money import Bill, bill_of
-from zax.store import money, schema, visits
+from zax.store import money, visits
 
+_HELPERS = text("SELECT provider_id, start_min, words FROM staff_slot WHERE visit_id = :visit_id AND words <> ''")
+_OWES = text("SELECT COALESCE(SUM(patient_cents), 0) FROM journal WHERE patient_id = :patient_id")
+_CLAIMS = text("SELECT id, number, state FROM claim WHERE visit_id = :visit_id ORDER BY id")
 LINE = (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
 
 
@@ -70,8 +73,8 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
     return Sheet(
         visit, kind.name, kind.dental, clinic.providers[visit.provider_id], clinic.rooms[visit.room_id], _helpers(connection, clinic, visit_id),
         stop, large_line(moved, stop, zone, today), history, minutes_since(moved, Stop.HERE, now) or 0, bill_of(connection, clinic, visit),
-        sums.patient, sums.insurer, _owes(connection, visit.patient_id), record_gaps(visit.birth, visit.sex, visit.phone, visit.street),
-        list(money.visit_diagnoses(connection, visit_id)), _claims(connection, visit_id),
+        sums.patient, sums.insurer, int(connection.execute(_OWES, {"patient_id": visit.patient_id}).scalar_one()), record_gaps(visit.birth, visit.sex, visit.phone, visit.street),
+        list(money.visit_diagnoses(connection, visit_id)), list(connection.execute(_CLAIMS, {"visit_id": visit_id})),
         connection.execute(visits.NEXT_VISIT, {"patient_id": visit.patient_id, "day": today}).first(), today,
     )  # fmt: skip
 
@@ -102,20 +105,5 @@ def _when(moment: datetime, today: date) -> str:
 
 
 def _helpers(connection: Connection, clinic: Clinic, visit_id: int) -> list[tuple[Any, int, str]]:
-    s = schema.staff_slot
-    rows = connection.execute(select(s).where(s.c.visit_id == visit_id, s.c.words != "")).all()
+    rows = connection.execute(_HELPERS, {"visit_id": visit_id}).all()
     return [(clinic.providers[row.provider_id], row.start_min, row.words) for row in rows]
-
-
-def _owes(connection: Connection, patient_id: int) -> int:
-    j = schema.journal
-    return sum(
-        row.patient_cents for row in connection.execute(select(j.c.patient_cents).where(j.c.patient_id == patient_id))
-    )
-
-
-def _claims(connection: Connection, visit_id: int) -> list[Any]:
-    c = schema.claim
-    return list(
-        connection.execute(select(c.c.id, c.c.number, c.c.state, c.c.findings).where(c.c.visit_id == visit_id)).all()
-    )

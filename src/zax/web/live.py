@@ -88,6 +88,7 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
     watching = asyncio.create_task(app.state.feed.watch())
     yield
     watching.cancel()
+    shared.reading.dispose()
 
 
 @router.get("/live")
