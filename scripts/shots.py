@@ -1,0 +1,137 @@
+"""Takes docs/screenshots from a running demo clinic of its own, at 1280x800, one picture a main view."""
+
+from __future__ import annotations
+
+import os
+import re
+import signal
+import subprocess
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import WebDriverWait
+
+ROOT = Path(__file__).parents[1]
+TO = ROOT / "docs" / "screenshots"
+PORTS = {"ZAX_PORT": "8460", "ZAX_DB_PORT": "8461", "ZAX_STANDIN_PORT": "8462", "ZAX_SMTP_PORT": "8463"}
+URL = f"http://127.0.0.1:{PORTS['ZAX_PORT']}"
+
+
+def chromium() -> webdriver.Chrome:
+    options = webdriver.ChromeOptions()
+    options.binary_location = "/usr/bin/chromium"
+    for argument in (
+        "--headless=new", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+        "--disable-sync", "--hide-scrollbars", "--window-size=1280,800", "--force-device-scale-factor=1",
+    ):  # fmt: skip
+        options.add_argument(argument)
+    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
+    return driver
+
+
+class Camera:
+    def __init__(self, driver: webdriver.Chrome) -> None:
+        self.driver = driver
+
+    def until(self, condition: Callable[[webdriver.Chrome], object]) -> None:
+        WebDriverWait(self.driver, 20).until(condition)
+
+    def open(self, path: str) -> None:
+        self.driver.get(URL + path)
+        self.until(
+            lambda d: d.execute_script(
+                "return document.readyState === 'complete' && document.fonts.status === 'loaded'"
+            )
+        )
+
+    def href(self, css: str) -> str:
+        """The path of a link on the page."""
+        return str(self.driver.find_element(By.CSS_SELECTOR, css).get_attribute("href")).removeprefix(URL)
+
+    def take(self, name: str) -> None:
+        self.driver.save_screenshot(str(TO / f"{name}.png"))
+        print(f"took {name}.png")
+
+
+def take_all(camera: Camera) -> None:
+    camera.open("/sign-in")
+    camera.take("sign-in")
+    camera.driver.find_element(By.ID, "name").send_keys("sam", Keys.TAB, "ferry-bell-7", Keys.ENTER)
+    camera.until(lambda d: "/day" in d.current_url)
+    camera.open("/day")
+    camera.take("day")
+    checkouts = [
+        str(a.get_attribute("href")) for a in camera.driver.find_elements(By.CSS_SELECTOR, ".a a[href$='/checkout']")
+    ]
+    waiting = re.search(r"visit=(\d+)", camera.href(".a .who a[href*='visit=']:not([href*='checkout'])"))
+    ito = next(
+        a for a in camera.driver.find_elements(By.CSS_SELECTOR, ".a .who a") if "Hana Ito" in a.text
+    ).get_attribute("href")
+    castell = re.search(r"/visits/(\d+)/", checkouts[0])
+    assert waiting and ito and castell
+    camera.open("/book")
+    camera.take("book")
+    camera.open("/book?" + str(ito).split("?")[1])
+    camera.take("visit-sheet")
+    medical = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='5'] .v.room")[0].get_attribute("id")
+    vasquez = camera.driver.find_element(By.CSS_SELECTOR, "[data-provider='2'] .v.checkout").get_attribute("id")
+    camera.open(camera.href("[data-provider='5'] .gap"))
+    camera.driver.find_element(By.ID, "who").send_keys("bra")
+    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#people [role=option]"))
+    camera.take("booking")
+    camera.open(f"/visits/{str(medical).removeprefix('bar-')}/charges")
+    camera.driver.find_element(By.ID, "diagnosis").send_keys("cough")
+    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#dxhits [role=option]"))
+    camera.take("charges")
+    camera.open(f"/visits/{castell[1]}/checkout")
+    camera.take("checkout")
+    camera.open(f"/visits/{str(vasquez).removeprefix('bar-')}/sheet")
+    account = camera.href("a[href^='/accounts/']")
+    camera.open(account)
+    camera.take("account")
+    camera.open(account.replace("accounts", "patients"))
+    camera.take("patient")
+    camera.open("/money")
+    camera.take("money")
+    camera.open("/claims")
+    camera.take("claims")
+    camera.open("/claims?show=closed")
+    camera.open(camera.href(".plainlist td a"))
+    camera.take("claim")
+    camera.open("/keys")
+    camera.take("keys")
+
+
+def main() -> int:
+    TO.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix="zax-shots-") as folder:
+        environment = (
+            os.environ | PORTS | {"ZAX_VAR": folder, "ZAX_STANDIN_PAY_SECONDS": "0", "PYTHONUNBUFFERED": "1"}
+        )
+        demo = subprocess.Popen([ROOT / "bin" / "zax", "demo"], env=environment, stdout=subprocess.PIPE, text=True)
+        try:
+            assert demo.stdout
+            if not any("Ctrl-C" in line for line in demo.stdout):
+                print("the demo did not start")
+                return 1
+            driver = chromium()
+            try:
+                take_all(Camera(driver))
+            finally:
+                driver.quit()
+        finally:
+            demo.send_signal(signal.SIGINT)
+            demo.wait(60)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
