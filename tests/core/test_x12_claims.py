@@ -7,6 +7,8 @@ from datetime import date, timedelta
 import pytest
 import pyx12.params
 import pyx12.x12n_document
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.x12_samples import DAY, ENVELOPE, HELEN, HOME, MATEO, claim, remittance
 from zax.core.claims.check import check_claim, is_npi
@@ -14,7 +16,7 @@ from zax.core.claims.claim import Address, ClaimLine, Clinician, Organization
 from zax.core.money.journal import Kind, Parts
 from zax.core.remits.place import ExpectedLine, place
 from zax.core.x12.claimfile import claim_file
-from zax.core.x12.remittance import read_remittances
+from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, read_remittances
 from zax.core.x12.syntax import read
 
 
@@ -190,3 +192,33 @@ def test_lines_without_our_number_are_matched_by_code_and_missing_ones_noticed()
     assert place(answer(remittance(line="")), OURS).why_not == ""
     two = [*OURS, ExpectedLine(8, "L8", "87880", 0, Parts())]
     assert "does not answer 87880" in place(answer(remittance()), two).why_not
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(100, 300_000), st.integers(0, 100), st.integers(0, 100), st.integers(0, 100)),
+        min_size=1,
+        max_size=6,
+    )
+)
+def test_whatever_a_payer_pays_the_line_ends_with_the_patient_to_the_cent(
+    lines: list[tuple[int, int, int, int]],
+) -> None:
+    """For any fees, estimates, allowances and percentages: nothing stays with the insurer, no cent is made or lost."""
+    answered, expected, forgiven = [], [], 0
+    for number, (fee, estimated, allowed, percent) in enumerate(lines, 1):
+        insurer = fee * estimated // 100
+        agreed = fee * allowed // 100
+        paid = agreed * percent // 100
+        adjustments = [Adjustment("CO", "45", fee - agreed), Adjustment("PR", "2", agreed - paid)]
+        answered.append(RemitLine("99213", "HC", (), fee, paid, f"L{number}", adjustments=adjustments))
+        expected.append(ExpectedLine(number, f"L{number}", "99213", fee, Parts(fee - insurer, insurer)))
+        forgiven += fee - agreed
+    charge, paid_in_all = sum(line.charge_cents for line in answered), sum(line.paid_cents for line in answered)
+    placed = place(RemitClaim("C1", "1", charge, paid_in_all, 0, "P", lines=answered), expected)
+    assert placed.why_not == ""
+    for ours in expected:
+        mine = [posting for posting in placed.postings if posting.line_id == ours.line_id]
+        assert ours.open.insurer + sum(posting.insurer_cents for posting in mine) == 0
+    patient = sum(ours.open.patient for ours in expected) + sum(posting.patient_cents for posting in placed.postings)
+    assert patient + paid_in_all + forgiven == charge

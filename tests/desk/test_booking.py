@@ -201,6 +201,16 @@ def test_a_wrong_step_is_taken_back_with_a_reason(desk: Desk) -> None:
         step_back(desk, JUNO, visit_id, "again")
 
 
+def test_back_from_room_and_then_from_here_leads_to_where_the_patient_came_from(desk: Desk) -> None:
+    visit_id = book_visit(desk, JUNO, order(add_patient(desk), start="11:00"))
+    confirm(desk, JUNO, visit_id)
+    check_in(desk, JUNO, visit_id)
+    take_to_room(desk, JUNO, visit_id)
+    for expected in ("here", "confirmed"):
+        step_back(desk, JUNO, visit_id, "wrong patient")
+        assert state_of(desk, visit_id) == expected
+
+
 def test_who_did_not_come_can_still_turn_up(desk: Desk, clock: ShiftedClock) -> None:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk), start="11:00"))
     with pytest.raises(Refused, match="has not begun"):

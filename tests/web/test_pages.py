@@ -359,3 +359,67 @@ def test_amounts_and_spans_in_words() -> None:
     assert (money(-123456), money(5, "$"), money(0)) == ("−1,234.56", "$0.05", "0.00")
     assert (span_words(59), span_words(75)) == ("59 min", "1 h 15")
     assert NotFound("x").status == 404
+
+
+def test_steps_back_through_the_whole_visit(juno: Browser, desk: Desk) -> None:
+    visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
+    for state, back_to in (("checkout", "room"), ("room", "here"), ("here", "booked")):
+        assert state_of(desk, visit_id) == state
+        assert juno.post(f"/visits/{visit_id}/act/undo", reason="", back="/day").status_code == 422
+        assert juno.post(f"/visits/{visit_id}/act/undo", reason="wrong patient", back="/day").status_code == 303
+        assert state_of(desk, visit_id) == back_to
+    assert scalar(desk, "SELECT COALESCE(SUM(patient_cents), 0) FROM journal") == 0
+
+
+def test_leaving_with_an_open_rest_and_paying_it_later(juno: Browser, desk: Desk) -> None:
+    visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
+    assert juno.post(f"/visits/{visit_id}/checkout", do="finish", receipt="none").status_code == 303
+    assert state_of(desk, visit_id) == "left"
+    assert "Collect $286.00" in juno.get("/money").text and "Collect 286.00" in juno.get("/day").text
+    page = juno.get(f"/visits/{visit_id}/checkout").text
+    paid = juno.post(f"/visits/{visit_id}/checkout", do="pay", tender="cash", amount="286", key=hidden(page, "key"))
+    assert paid.status_code == 303
+    assert state_of(desk, visit_id) == "settled"
+    number = scalar(desk, "SELECT id FROM payment")
+    assert juno.get(f"/payments/{number}/receipt.pdf").headers["location"] == f"/visits/{visit_id}/receipt.pdf"
+    assert juno.get("/payments/999999/receipt.pdf").status_code == 404
+
+
+def test_the_sheet_comes_alone_or_over_its_page(juno: Browser, desk: Desk) -> None:
+    visit_id = book_visit(desk, JUNO, order(add_patient(desk, street="", alert="Latex allergy")))
+    alone = juno.get(f"/visits/{visit_id}/sheet?on=day").text
+    assert alone.strip().startswith("<aside") and "<html" not in alone
+    assert f"/day?day={TODAY}" in alone and "Latex allergy" in alone and "No address, so no claim can go out" in alone
+    for path in (f"/day?visit={visit_id}", f"/book?visit={visit_id}"):
+        assert "Latex allergy" in juno.get(path).text
+    assert juno.get(f"/visits/{visit_id}").headers["location"] == f"/book?day={TODAY}&visit={visit_id}"
+    assert scalar(desk, "SELECT COUNT(*) FROM look WHERE screen = 'visit'") == 3
+
+
+def test_people_looked_at_last_come_first(juno: Browser, desk: Desk) -> None:
+    first, second = add_patient(desk, first="Ada"), add_patient(desk, first="Ben")
+    assert "You have not looked at anybody yet" in juno.get("/patients").text
+    for patient_id in (first, second):
+        juno.get(f"/patients/{patient_id}")
+    page = juno.get("/patients").text
+    assert page.index("Vasquez, Ben") < page.index("Vasquez, Ada")
+
+
+def test_names_are_shown_as_text_never_as_markup(juno: Browser, desk: Desk) -> None:
+    patient_id = add_patient(desk, last="O<script>x</script>")
+    book_visit(desk, JUNO, order(patient_id))
+    for path in (
+        "/day",
+        "/book",
+        f"/patients/{patient_id}",
+        f"/accounts/{patient_id}",
+        "/find?q=o%3Csc",
+        "/patients?q=o%3Csc",
+    ):
+        assert "<script>x" not in juno.get(path).text, path
+
+
+def test_the_back_address_stays_at_home(juno: Browser, desk: Desk) -> None:
+    for bad in ("//evil.example", "https://evil.example", "/\\evil.example", "evil", ""):
+        assert juno.post("/site", site_id=1, back=bad).headers["location"] == "/day"
+    assert juno.post("/site", site_id="x", back="/day").status_code == 422

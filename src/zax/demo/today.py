@@ -68,6 +68,36 @@ GAPS: dict[str, dict[str, Any]] = {
     "Hana Ito": {"street": "", "alert": "Latex allergy"}, "Stan Weller": {"birth": None}, "Owen Tate": {"birth": None},
     "Gwen Tully": {"street": ""}, "Dana Whitlow": {"alert": "Hard of hearing, speak to the left side"},
 }  # fmt: skip
+MEN = frozenset(
+    [
+        "Marcus",
+        "Theo",
+        "Tunde",
+        "Owen",
+        "Colm",
+        "Eli",
+        "Yusuf",
+        "Gus",
+        "Arlo",
+        "Victor",
+        "Leo",
+        "Paul",
+        "Kofi",
+        "Ravi",
+        "Peter",
+        "Walt",
+        "Ivo",
+        "Amir",
+        "Stan",
+        "Omar",
+        "Hugo",
+        "Kit",
+        "Ben",
+        "Cy",
+        "Tom",
+        "Ross",
+    ]
+)
 DIAGNOSED = {
     "Walt Greer": "J02.9",
     "Nina Sorel": "I10",
@@ -185,7 +215,7 @@ def _write_patients(desk: Desk, day: date) -> dict[str, int]:
             household = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
             values: dict[str, Any] = {
                 "household_id": household, "guarantor": True, "first": first, "last": last, "first_key": search_key(first),
-                "last_key": search_key(last), "birth": day - timedelta(days=9000 + number * 331), "sex": "FM"[number % 2],
+                "last_key": search_key(last), "birth": day - timedelta(days=9000 + number * 331), "sex": "M" if first in MEN else "F",
                 "phone": f"360555{100 + number:04d}", "email": f"{first}.{last}@example.org".lower(), "street": f"{11 + number} Tide Street",
                 "city": "Marrow Harbor", "state": "WA", "zip": "98201", "made_at": to_utc(datetime(day.year, 1, 12, 9), ZONE),
             }  # fmt: skip

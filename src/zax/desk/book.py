@@ -20,7 +20,7 @@ from zax.core.book.booking import (
     place_helper,
 )
 from zax.core.book.hours import Span, clock_words, fits
-from zax.core.book.track import Stop, check_move
+from zax.core.book.track import EXPECTED, Stop, check_move
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.person import check_new_patient
 from zax.core.setup.roles import require
@@ -316,10 +316,12 @@ def cancel(unit: Unit, visit_id: int, reason: str, version: int | None = None) -
 def step_back(unit: Unit, visit_id: int, reason: str, version: int | None = None) -> None:
     """Undo a wrong step on the premises: back to where the visit came from, with a reason on record."""
     visit = locked_visit(unit, visit_id, version)
-    came_from = [row for row in visits.track(unit.connection, visit_id) if row.to_stop == visit.state]
-    if visit.state not in {Stop.HERE, Stop.ROOM, Stop.MISSED} or not came_from:
+    if visit.state not in {Stop.HERE, Stop.ROOM, Stop.MISSED}:
         raise Refused("Only a step on the premises can be taken back here.")
-    to = {Stop.ROOM: Stop.HERE, Stop.MISSED: Stop.BOOKED}.get(Stop(visit.state)) or Stop(came_from[-1].from_stop)
+    to = Stop.HERE if visit.state == Stop.ROOM else Stop.BOOKED
+    if visit.state == Stop.HERE:
+        came_from = [row.from_stop for row in visits.track(unit.connection, visit_id) if row.to_stop == Stop.HERE]
+        to = next((Stop(stop) for stop in reversed(came_from) if stop in EXPECTED), Stop.BOOKED)
     step(unit, visit, to, reason)
     unit.audit("visit.stepped_back", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
 

@@ -1,0 +1,102 @@
+"""The docs say what is so: sign-ins, ports, commands, pictures, licences, formats, and what the tree may not hold."""
+
+import re
+import tomllib
+from pathlib import Path
+
+from tests.x12_samples import acknowledgement, remittance
+from zax.core.x12.describe import describe
+from zax.demo.world import PASSWORD, USERS
+from zax.settings import Settings
+
+ROOT = Path(__file__).parents[2]
+README = (ROOT / "README.md").read_text()
+
+
+def test_the_readme_has_every_sign_in_and_the_password() -> None:
+    assert f"`{PASSWORD}`" in README
+    assert all(f"`{sign_in}`" in README for sign_in, *_ in USERS)
+
+
+def test_the_readme_has_the_ports_that_are_used(monkeypatch) -> None:  # type: ignore[no-untyped-def]
+    for name in ("ZAX_PORT", "ZAX_DB_PORT", "ZAX_STANDIN_PORT", "ZAX_SMTP_PORT"):
+        monkeypatch.delenv(name, raising=False)
+    settings = Settings()
+    for name, port in (
+        ("ZAX_PORT", settings.port),
+        ("ZAX_DB_PORT", settings.db_port),
+        ("ZAX_STANDIN_PORT", settings.standin_port),
+        ("ZAX_SMTP_PORT", settings.smtp_port),
+    ):
+        assert re.search(rf"`{name}`\s+\({port}\)", README), name
+
+
+def test_every_command_named_exists() -> None:
+    targets = set(re.findall(r"^([a-z-]+):", (ROOT / "Makefile").read_text(), re.MULTILINE))
+    named = {
+        name
+        for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]
+        for name in re.findall(r"make ([a-z-]+)", path.read_text())
+    }
+    assert named <= targets
+
+
+def test_every_picture_and_link_is_there_and_every_picture_is_shown() -> None:
+    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+        for target in re.findall(r"\]\(([^)#]+)\)", path.read_text()):
+            assert (path.parent / target).exists(), f"{path.name}: {target}"
+    pictures = {picture.name for picture in (ROOT / "docs" / "screenshots").glob("*.png")}
+    assert 8 <= len(pictures) < 20
+    assert all(name in README for name in pictures)
+
+
+def test_what_is_vendored_is_listed_with_its_licence() -> None:
+    listed = (ROOT / "THIRD-PARTY.md").read_text().lower()
+    package = tomllib.loads('d = """' + (ROOT / "package.json").read_text().replace("\\", "") + '"""')["d"]
+    for version in re.findall(r'": "(\d+\.\d+\.\d+)"', package):
+        assert version in listed
+    assert len(list((ROOT / "licenses").glob("*.txt"))) == 4
+    wanted = [
+        line.split(">")[0].split("=")[0].strip()
+        for line in (ROOT / "requirements.in").read_text().splitlines()
+        if line and line[0] != "#"
+    ]
+    assert [name for name in wanted if name not in listed] == []
+
+
+def test_the_lock_pins_every_wish_with_its_hash() -> None:
+    lock = (ROOT / "requirements.lock").read_text()
+    for line in (ROOT / "requirements.in").read_text().splitlines():
+        if line and not line.startswith("#"):
+            assert re.search(rf"^{re.escape(re.split('[>=]', line)[0])}==\S+ .*\\$", lock, re.MULTILINE), line
+    assert lock.count("--hash=sha256:") > 200
+
+
+def test_formats_names_every_field_that_the_command_prints() -> None:
+    formats = (ROOT / "docs" / "formats.md").read_text()
+
+    def fields(value: object) -> set[str]:
+        if isinstance(value, dict):
+            return set(value) | {name for inner in value.values() for name in fields(inner)}
+        if isinstance(value, list):
+            return {name for inner in value for name in fields(inner)}
+        return set()
+
+    printed = fields(describe(remittance())) | fields(describe(acknowledgement("1", "R")))
+    assert [name for name in printed if f'"{name}"' not in formats] == []
+
+
+def test_the_tree_is_free_of_leftovers() -> None:
+    marks = re.compile(r"\b(TODO|FIXME|XXX|NotImplementedError)\b")
+    for path in (ROOT / "src").rglob("*.py"):
+        assert not marks.search(path.read_text()), path
+
+
+def test_only_the_clock_reads_the_time() -> None:
+    reads = re.compile(r"datetime\.(now|utcnow|today)\(|date\.today\(|time\.time\(")
+    inside = [
+        path
+        for part in ("core", "store", "desk", "web", "outside")
+        for path in (ROOT / "src" / "zax" / part).rglob("*.py")
+    ]
+    assert [path.name for path in inside if reads.search(path.read_text())] == []

@@ -1,0 +1,125 @@
+"""The real adapters against the real stand-in, over HTTP and SMTP on loopback."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from email.message import EmailMessage
+from pathlib import Path
+
+import httpx
+import pytest
+import uvicorn
+
+from tests.conftest import free_port
+from tests.x12_samples import ENVELOPE, claim
+from zax.core.x12.claimfile import claim_file
+from zax.outside.adapters import real_outside
+from zax.outside.doors import Outside, OutsideTrouble
+from zax.standin.app import create_app
+
+
+@pytest.fixture(scope="module")
+def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, Outside]]:
+    """The stand-in's address and our doors to it; the terminal is given one second."""
+    port, smtp = free_port(), free_port()
+    app = create_app(tmp_path_factory.mktemp("standin"), smtp, pay_seconds=0)
+    server = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
+    )
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    url = f"http://127.0.0.1:{port}"
+    with httpx.Client(transport=httpx.HTTPTransport(retries=30), trust_env=False) as client:
+        client.get(f"{url}/healthz").raise_for_status()
+    yield url, real_outside(url, smtp, 1.0)
+    server.should_exit = True
+    thread.join(10)
+
+
+def steer(url: str, mode: str) -> None:
+    httpx.post(f"{url}/terminal/mode", data={"mode": mode}, trust_env=False, follow_redirects=True).raise_for_status()
+
+
+@pytest.fixture
+def nobody() -> Outside:
+    """Doors that lead to ports where nobody is."""
+    return real_outside(f"http://127.0.0.1:{free_port()}", free_port(), 1.0)
+
+
+def test_an_approved_card_brings_its_ending_and_reference(world: tuple[str, Outside]) -> None:
+    sale = world[1].terminal.sell("a", 4260)
+    assert (sale.state, sale.card_ending) == ("approved", "4417")
+    assert sale.reference.startswith("T")
+    assert world[1].terminal.look_up("a") == sale
+
+
+def test_a_declined_card_brings_its_reason(world: tuple[str, Outside]) -> None:
+    steer(world[0], "decline")
+    assert world[1].terminal.sell("b", 4260).words == "the bank refuses this card"
+
+
+def test_a_silent_terminal_is_unknown_and_known_later(world: tuple[str, Outside]) -> None:
+    steer(world[0], "silent")
+    assert world[1].terminal.sell("c", 4260).state == "unknown"
+    assert world[1].terminal.look_up("c").state == "approved"
+    steer(world[0], "lost")
+    assert world[1].terminal.sell("d", 4260).state == "unknown"
+    assert world[1].terminal.look_up("d").state == "absent"
+
+
+def test_an_unreachable_terminal_is_unknown_not_declined(nobody: Outside) -> None:
+    assert nobody.terminal.sell("e", 1).state == "unknown"
+    with pytest.raises(OutsideTrouble, match="terminal cannot be asked"):
+        nobody.terminal.look_up("e")
+
+
+def test_claim_files_go_out_once_and_answers_wait_until_confirmed(world: tuple[str, Outside]) -> None:
+    house = world[1].clearinghouse
+    for _ in range(2):
+        house.deliver("file-1", "c.837p", claim_file([claim()], ENVELOPE))
+    waiting = house.collect()
+    assert sorted(file.name.split("-")[0] for file in waiting) == ["835", "999"]
+    assert house.collect() == waiting
+    for file in waiting:
+        assert file.text.startswith("ISA")
+        house.confirm(file.id)
+    assert house.collect() == []
+
+
+def test_an_unreachable_clearinghouse_is_trouble_for_later(nobody: Outside) -> None:
+    for call in (
+        lambda: nobody.clearinghouse.deliver("k", "n", "t"),
+        nobody.clearinghouse.collect,
+        lambda: nobody.clearinghouse.confirm("x"),
+    ):
+        with pytest.raises(OutsideTrouble, match="clearinghouse cannot be reached"):
+            call()
+
+
+def letter(number: str) -> EmailMessage:
+    message = EmailMessage()
+    message["From"], message["To"], message["Subject"], message["Message-ID"] = (
+        "a@example.org",
+        "b@example.org",
+        "Your receipt",
+        number,
+    )
+    message.set_content("Thank you.")
+    message.add_attachment(b"%PDF-1.7", maintype="application", subtype="pdf", filename="receipt.pdf")
+    return message
+
+
+def test_the_same_mail_twice_is_one_mail(world: tuple[str, Outside], nobody: Outside) -> None:
+    for number in ("<1@x>", "<1@x>", "<2@x>"):
+        world[1].mail.send(letter(number))
+    kept = httpx.get(f"{world[0]}/mail", trust_env=False).json()
+    assert [(mail["id"], mail["files"]) for mail in kept] == [("<1@x>", ["receipt.pdf"]), ("<2@x>", ["receipt.pdf"])]
+    with pytest.raises(OutsideTrouble, match="mail server"):
+        nobody.mail.send(letter("<3@x>"))
+
+
+def test_the_outside_can_be_looked_at(world: tuple[str, Outside], tmp_path: Path) -> None:
+    page = httpx.get(world[0], trust_env=False).text
+    assert "The next card gives" in page or "gives no answer in time" in page
+    assert "c.837p" in page
