@@ -229,7 +229,6 @@ def main() -> None:
     url = server.start()
     engine = connect(url)
     try:
-        migrate(engine)
         if seeded(engine) is None:
             drop_everything(engine)
             migrate(engine)

@@ -106,13 +106,14 @@ def _prepare(settings: Settings, stop: threading.Event) -> float:
 
     engine = engine_of(settings)
     try:
-        migrate(engine)
         if seeded(engine) is None:
             console.print("Making the demo clinic (once, about half a minute)")
-            drop_everything(engine)
+            drop_everything(engine)  # what a first run that broke off has left
             migrate(engine)
             today = local(SystemClock().now(), ZONE).date()
             seed(engine, "demo", opening_day(today), settings.var)
+        else:
+            migrate(engine)
         return demo_clock(engine).shift.total_seconds()
     except SQLAlchemyError as error:
         if stop.is_set():
@@ -224,7 +225,6 @@ def seed_alone(size: str) -> int:
     server = Server(settings.var / "db", settings.db_port, buffer_mb=1024)
     try:
         engine = connect(server.start())
-        migrate(engine)
         if seeded(engine) is not None:
             console.print(f"{settings.var} already holds a clinic. Choose another folder with ZAX_VAR.")
             return 1

@@ -8,7 +8,7 @@ from datetime import date, datetime, timedelta
 from pathlib import Path
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
-from sqlalchemy import Engine, insert, select
+from sqlalchemy import Engine, insert, inspect, select
 
 from zax.clock import ShiftedClock, local, system_now, to_utc
 from zax.demo.bulk import Bulk
@@ -48,6 +48,8 @@ def opening_day(real_today: date) -> date:
 def seeded(engine: Engine) -> dict[str, str] | None:
     """What a finished seeding left in the settings, or None for an empty or half-filled database."""
     with engine.connect() as connection:
+        if not inspect(connection).has_table(schema.setting.name):
+            return None
         found = connection.execute(select(schema.setting.c.value).where(schema.setting.c.name == "seeded")).scalar()
     return found if isinstance(found, dict) else None
 
