@@ -52,7 +52,7 @@ if ! .tools/bin/uv --version 2>/dev/null | grep -q "$uv_version"; then
 fi
 echo "Building the Python environment from requirements.lock"
 .tools/bin/uv venv --quiet --allow-existing --python /usr/bin/python3 .venv
-if ! .tools/bin/uv pip sync --quiet --python .venv/bin/python --require-hashes requirements.lock; then
+if ! .tools/bin/uv pip sync --quiet --system-certs --python .venv/bin/python --require-hashes requirements.lock; then
   echo "The Python packages could not be installed. Look at the lines above, then run the same command again." >&2
   exit 1
 fi
