@@ -1,11 +1,11 @@
-"""Money as integer cents: what people type, and splits that never lose one."""
+"""Money as integer cents: what people type, and percentages that never lose one."""
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.errors import Refused
-from zax.core.money.cents import LARGEST_PAYMENT, parse_amount, percent_of, plain, split
+from zax.core.money.cents import LARGEST_PAYMENT, parse_amount, percent_of, plain
 
 
 @pytest.mark.parametrize(
@@ -43,20 +43,8 @@ def test_plain_text_is_read_back_as_the_same_cents(cents: int) -> None:
     assert parse_amount(plain(cents)) == cents
 
 
-@given(st.integers(0, 10**9), st.lists(st.integers(0, 1000), min_size=1, max_size=12).filter(any))
-def test_a_split_adds_up_and_is_fair_to_a_cent(total: int, weights: list[int]) -> None:
-    parts = split(total, weights)
-    assert sum(parts) == total
-    assert all(abs(part - total * weight / sum(weights)) < 1 for part, weight in zip(parts, weights, strict=True))
-
-
 @given(st.integers(0, 10**9), st.integers(0, 100))
 def test_a_percentage_and_its_rest_are_the_whole(cents: int, percent: int) -> None:
     part = percent_of(cents, percent)
     assert 0 <= part <= cents
     assert abs(part * 100 - cents * percent) <= 50
-
-
-def test_a_split_without_weight_is_a_defect() -> None:
-    with pytest.raises(ValueError, match="positive"):
-        split(100, [0, 0])

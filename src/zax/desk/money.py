@@ -19,6 +19,7 @@ from zax.core.money.journal import (
     credit_left,
     give,
     line_parts,
+    reversal_of,
     take_back,
 )
 from zax.desk.book import step
@@ -107,15 +108,17 @@ def add_entry(
 
 
 def reverse(unit: Unit, visit: Any, entry: Entry, words: str) -> None:
+    """Post what undoes the entry, today; the entry itself stays."""
+    undo = reversal_of(entry, 0, unit.business_day(visit.site_id))
     add_entry(
         unit,
         visit,
-        Kind.REVERSAL,
-        -entry.patient_cents,
-        -entry.insurer_cents,
+        undo.kind,
+        undo.patient_cents,
+        undo.insurer_cents,
         words,
-        line_id=entry.line_id,
-        reverses_id=entry.id,
+        line_id=undo.line_id,
+        reverses_id=undo.reverses,
     )
 
 

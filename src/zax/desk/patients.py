@@ -16,14 +16,8 @@ from zax.store import schema
 SEXES = {"F": "female", "M": "male", "U": "not given"}
 
 
-@act("book")
-def make_patient(unit: Unit, first: str, last: str, birth: str, phone: str, site_id: int) -> int:
-    """A new patient, alone in a new household; the new id. Raises Problems with a message a field."""
-    return new_patient(unit, first, last, birth, phone, site_id)
-
-
 def new_patient(unit: Unit, first: str, last: str, birth: str, phone: str, site_id: int) -> int:
-    """The same inside another act (booking on the spot)."""
+    """A new patient, alone in a new household, as part of a booking; the new id. Raises Problems with a message a field."""
     new = check_new_patient(first, last, birth, phone, unit.business_day(site_id))
     household_id = unit.add(schema.household, name=new.last)
     patient_id = unit.add(

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import functools
 import random
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date, datetime
@@ -112,7 +113,6 @@ def act(right: str) -> Callable[[Callable[Concatenate[Unit, P], T]], Callable[Co
             require(actor.role, right)
             return in_transaction(desk, actor, lambda unit: function(unit, *args, **kwargs))
 
-        run.inside = function  # type: ignore[attr-defined]  # for acts that are part of another act
         return run
 
     return wrap
@@ -133,6 +133,4 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Unit], T]) -> T:
 
 
 def _pause(attempt: int) -> None:
-    from threading import Event
-
-    Event().wait(random.uniform(0.005, 0.03) * attempt)
+    threading.Event().wait(random.uniform(0.005, 0.03) * attempt)

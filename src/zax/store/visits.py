@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection, Row, bindparam, func, select, text, update
+from sqlalchemy import Connection, Row, bindparam, select, text, update
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
 from zax.core.book.track import FREES_THE_TIME
@@ -149,13 +149,6 @@ def lock_day(connection: Connection, day: date, provider_ids: Iterable[int], roo
 def lock_visit(connection: Connection, visit_id: int) -> Row[Any] | None:
     connection.execute(select(visit.c.id).where(visit.c.id == visit_id).with_for_update()).first()
     return one_visit(connection, visit_id)
-
-
-def last_visit_day(connection: Connection, patient_id: int, before: date) -> date | None:
-    query = select(func.max(visit.c.day)).where(
-        visit.c.patient_id == patient_id, visit.c.day < before, visit.c.state.in_(("left", "settled"))
-    )
-    return connection.execute(query).scalar()
 
 
 NEXT_VISIT = text(

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, BackgroundTasks, Request
+from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from zax.desk.access import note_look
 from zax.desk.account import BUCKETS, account_of
 from zax.store import money
 from zax.web.here import enter
@@ -14,16 +13,13 @@ router = APIRouter()
 
 
 @router.get("/accounts/{patient_id}")
-def show_account(request: Request, patient_id: int, later: BackgroundTasks, all: bool = False) -> Response:
+def show_account(request: Request, patient_id: int, all: bool = False) -> Response:
     here = enter(request, "accounts")
     with here.read() as connection:
         account = account_of(connection, here.clinic, patient_id, here.today)
         lines = {row.id: row for row in money.household_lines(connection, account.household.id)}
-    if here.actor.id is not None:
-        later.add_task(note_look, here.desk.engine, here.now, here.actor.id, patient_id, "account")
     page = here.page("account.html", account=account, lines=lines, buckets=BUCKETS, all=all, screen="money")
-    page.background = later
-    return page
+    return here.looked(page, patient_id, "account")
 
 
 @router.get("/money")

@@ -6,7 +6,7 @@ import uuid
 from datetime import timedelta
 from typing import Any
 
-from fastapi import APIRouter, BackgroundTasks, Depends, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from sqlalchemy import select
 
@@ -25,7 +25,6 @@ router = APIRouter()
 @router.get("/book")
 def show_book(
     request: Request,
-    later: BackgroundTasks,
     day: str = "",
     visit: int = 0,
     provider: int = 0,
@@ -39,21 +38,18 @@ def show_book(
         "at": at,
         "patient": str(patient or ""),
     }
-    return book_page(enter(request), query, later=later)
+    return book_page(enter(request), query)
 
 
-def book_page(
-    here: Here, query: dict[str, str], later: BackgroundTasks | None = None, status: int = 200, **more: Any
-) -> Response:
+def book_page(here: Here, query: dict[str, str], status: int = 200, **more: Any) -> Response:
     """The day's book; `provider` and `at` open the booking form there, `visit` that visit's sheet."""
     day = parse_day(query.get("day", ""), here.today)
     with here.read() as connection:
         view = day_view(connection, here.clinic, here.now, here.site_id, day)
-        sheet = open_sheet(here, connection, query.get("visit", ""), later)
+        sheet = open_sheet(here, connection, query)
         slip = _slip(here, connection, view, query, more.get("typed"))
     page = here.page("book.html", status, view=view, sheet=sheet, slip=slip, screen="book", **more)
-    page.background = later
-    return page
+    return here.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 
 def _slip(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, BackgroundTasks, Depends, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from rapidfuzz import fuzz
 
@@ -25,7 +25,8 @@ def charges_page(here: Here, visit_id: int, status: int = 200, edit: int = 0, **
     with here.read() as connection:
         sheet = sheet_of(connection, here.clinic, here.now, visit_id)
     editable = sheet.stop in acts.OPEN_FOR_CHARGES
-    return here.page("charges.html", status, sheet=sheet, editable=editable, edit=edit, screen="day", **more)
+    page = here.page("charges.html", status, sheet=sheet, editable=editable, edit=edit, screen="day", **more)
+    return here.looked(page, sheet.visit.patient_id, "charges")
 
 
 @router.get("/visits/{visit_id}/services")
@@ -109,9 +110,7 @@ ACTS = {
 
 
 @router.post("/visits/{visit_id}/charges/{act}")
-def change_charges(
-    request: Request, visit_id: int, act: str, later: BackgroundTasks, form: Typed = Depends(typed_form)
-) -> Response:
+def change_charges(request: Request, visit_id: int, act: str, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "charges")
     if act not in ACTS:
         raise NotFound("There is no such step.")

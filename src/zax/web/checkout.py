@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
-from fastapi import APIRouter, BackgroundTasks, Depends, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 from sqlalchemy import select
 
@@ -36,7 +36,7 @@ def checkout_page(here: Here, visit_id: int, status: int = 200, **more: Any) -> 
     typed = more.get("typed")
     key = (typed and typed["key"]) or uuid.uuid4().hex
     asked = sum(p.cents for p in payments if p.state in {PaymentState.ASKING, PaymentState.UNKNOWN})
-    return here.page(
+    page = here.page(
         "checkout.html",
         status,
         sheet=sheet,
@@ -47,6 +47,7 @@ def checkout_page(here: Here, visit_id: int, status: int = 200, **more: Any) -> 
         screen="day",
         **more,
     )
+    return here.looked(page, sheet.visit.patient_id, "checkout")
 
 
 @router.post("/visits/{visit_id}/checkout")
@@ -106,7 +107,7 @@ def receipt_of_payment(request: Request, payment_id: int) -> Response:
 
 
 @router.get("/visits/{visit_id}/receipt.pdf")
-def receipt(request: Request, visit_id: int, later: BackgroundTasks) -> Response:
+def receipt(request: Request, visit_id: int) -> Response:
     """Everything paid for the visit, as PDF; the same numbers whenever it is asked for."""
     here = enter(request, "payments")
     pdf = receipt_pdf(here.desk, visit_id)

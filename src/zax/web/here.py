@@ -17,11 +17,12 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment
 from sqlalchemy import Engine
+from starlette.background import BackgroundTask
 
 from zax.clock import local, system_now
 from zax.core.errors import Refused
 from zax.core.setup.roles import require
-from zax.desk.access import signed_in_user
+from zax.desk.access import note_look, signed_in_user
 from zax.desk.unit import Actor, Desk
 from zax.settings import Settings
 
@@ -96,6 +97,12 @@ class Here:
             url=url_of(self.request), said=said, **({"problems": {}, "typed": Typed()} | values),
         )  # fmt: skip
         return HTMLResponse(html, status)
+
+    def looked(self, page: Response, patient_id: int, screen: str) -> Response:
+        """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no new look."""
+        if "x-live" not in self.request.headers and self.actor.id is not None:
+            page.background = BackgroundTask(note_look, self.desk.engine, self.now, self.actor.id, patient_id, screen)
+        return page
 
     def go(self, to: str, said: str = "") -> Response:
         """On to another page, with a word about what was done."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, BackgroundTasks, Depends, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from sqlalchemy import select
 
@@ -12,7 +12,6 @@ from zax.core.errors import NotFound, ZaxError
 from zax.core.patients.gaps import record_gaps
 from zax.core.patients.person import parse_query
 from zax.core.setup.roles import may
-from zax.desk.access import note_look
 from zax.desk.patients import SEXES, Details, change_patient, set_coverage
 from zax.store import schema
 from zax.store.people import find_patients
@@ -60,13 +59,11 @@ def _recent(here: Here, connection: Any) -> list[Any]:
 
 
 @router.get("/patients/{patient_id}")
-def show_patient(request: Request, patient_id: int, later: BackgroundTasks) -> Response:
-    return patient_page(enter(request), patient_id, later=later)
+def show_patient(request: Request, patient_id: int) -> Response:
+    return patient_page(enter(request), patient_id)
 
 
-def patient_page(
-    here: Here, patient_id: int, later: BackgroundTasks | None = None, status: int = 200, **more: Any
-) -> Response:
+def patient_page(here: Here, patient_id: int, status: int = 200, **more: Any) -> Response:
     with here.read() as connection:
         found = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).first()
         if found is None:
@@ -75,8 +72,6 @@ def patient_page(
         visits = connection.execute(
             select(schema.visit).where(schema.visit.c.patient_id == patient_id).order_by(schema.visit.c.day.desc(), schema.visit.c.start_min).limit(12)
         ).all()  # fmt: skip
-    if later is not None and here.actor.id is not None:
-        later.add_task(note_look, here.desk.engine, here.now, here.actor.id, patient_id, "record")
     missing = record_gaps(found.birth, found.sex, found.phone, found.street)
     page = here.page(
         "patient.html",
@@ -89,8 +84,7 @@ def patient_page(
         screen="patients",
         **more,
     )
-    page.background = later
-    return page
+    return here.looked(page, patient_id, "record")
 
 
 def _coverages(connection: Any, patient_id: int) -> list[Any]:

@@ -40,7 +40,6 @@ STOP_WORDS = {
     Stop.CANCELLED: "cancelled",
 }
 
-ON_THE_BOOK = frozenset(Stop) - {Stop.CANCELLED, Stop.MISSED}
 EXPECTED = frozenset({Stop.BOOKED, Stop.CONFIRMED})
 FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED})
 

@@ -5,7 +5,7 @@ Amounts in cents; dates local. Names follow the X12 implementation guides 005010
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, datetime
 from enum import StrEnum
 
@@ -31,7 +31,6 @@ STATE_WORDS = {
     ClaimState.CLOSED: "closed",
     ClaimState.DENIED: "denied",
 }
-OPEN_STATES = frozenset(ClaimState) - {ClaimState.CLOSED}
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,4 +128,3 @@ class Envelope:
     control: int
     test: bool = True
     contact: str = "Billing office"
-    extra: dict[str, str] = field(default_factory=dict)

@@ -1,4 +1,4 @@
-"""Money is integer cents. Text becomes cents here, and a sum is split here, so that no cent is ever lost.
+"""Money is integer cents. Text becomes cents here and nowhere else, so that no cent is ever lost.
 
 Units: every int is cents unless its name says otherwise; percentages are whole numbers 0 to 100.
 """
@@ -6,7 +6,6 @@ Units: every int is cents unless its name says otherwise; percentages are whole 
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 
 from zax.core.errors import Refused
 
@@ -28,9 +27,9 @@ def parse_amount(text: str, field: str = "amount") -> int:
     whole, part = found["whole"].replace(",", ""), found["part"] or ""
     if len(part) > 2:
         raise Refused("An amount has at most two digits after the point.", field)
-    if len(whole.lstrip("0")) > 7:
-        raise Refused("The largest amount is 9,999,999.99. Check the number of digits.", field)
     cents = int(whole or 0) * 100 + int(part.ljust(2, "0") or 0)
+    if cents > LARGEST_PAYMENT:
+        raise Refused("The largest amount is 9,999,999.99. Check the number of digits.", field)
     if cents == 0:
         raise Refused("The amount is zero. Enter what was paid.", field)
     return cents
@@ -45,15 +44,3 @@ def plain(cents: int) -> str:
 def percent_of(cents: int, percent: int) -> int:
     """`percent` of a non-negative amount, halves of a cent rounded up."""
     return (cents * percent + 50) // 100
-
-
-def split(total: int, weights: Sequence[int]) -> list[int]:
-    """Parts of `total` in proportion to `weights`; they always add up to `total` (largest remainder first)."""
-    whole = sum(weights)
-    if whole <= 0:
-        raise ValueError("split needs a positive sum of weights")
-    parts = [total * weight // whole for weight in weights]
-    by_remainder = sorted(range(len(weights)), key=lambda i: (-(total * weights[i] % whole), i))
-    for i in by_remainder[: total - sum(parts)]:
-        parts[i] += 1
-    return parts

@@ -29,12 +29,6 @@ REASON_WORDS = {
     "197": "no prior approval",
     "253": "federal payment cut",
 }
-GROUP_WORDS = {
-    "CO": "written off by contract",
-    "PR": "patient's part",
-    "OA": "other",
-    "PI": "payer's own cut",
-}
 
 
 def reason_words(adjustment: Adjustment) -> str:

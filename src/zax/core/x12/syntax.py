@@ -13,7 +13,6 @@ from dataclasses import dataclass, field
 from decimal import Decimal, InvalidOperation
 
 ISA_LENGTH = 106
-ISA_WIDTHS = (2, 10, 2, 10, 2, 15, 2, 15, 6, 4, 1, 5, 9, 1, 1, 1)
 
 
 @dataclass(frozen=True, slots=True)
