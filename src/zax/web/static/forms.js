@@ -31,6 +31,19 @@ document.addEventListener("submit", (event) => {
   setTimeout(() => delete form.dataset.sent, 1500);
 }, true);
 
+// A card takes a few seconds: say what is being waited for.
+document.addEventListener("htmx:beforeRequest", (event) => {
+  const form = event.target;
+  if (!form.matches?.(".coform") || !form.querySelector("[name=tender][value=card]:checked")) return;
+  if (event.detail.requestConfig.parameters.do === "finish") return;
+  document.getElementById("said")?.remove();
+  const words = document.createElement("div");
+  words.className = "said";
+  words.setAttribute("role", "status");
+  words.textContent = "Asking the card terminal. This can take a few seconds.";
+  document.body.append(words);
+});
+
 function settle() {
   const wrong = document.querySelector("[aria-invalid=true]");
   const wanted = wrong || document.querySelector("[autofocus]");
