@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import os
+import random
 import shutil
 import socket
 import tempfile
+import threading
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
@@ -13,6 +16,7 @@ from email.message import EmailMessage
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
 from sqlalchemy import Engine, insert, text
 
@@ -47,9 +51,26 @@ INES = Actor(5, "Dr. Ines Calloway", Role.CLINICIAN, "IC")
 
 
 def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    """A port nobody has, below the range from which connections get theirs, so that nobody takes it before we do."""
+    for _ in range(200):
+        port = random.randrange(10_240, 32_000)
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) != 0:
+                return port
+    raise RuntimeError("no free port")
+
+
+def wait_until_up(url: str, thread: threading.Thread, seconds: float = 30) -> None:
+    """Until the server in the thread answers; an error if it ended or takes too long."""
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline and thread.is_alive():
+        try:
+            httpx.get(url, trust_env=False, timeout=5).raise_for_status()
+        except httpx.TransportError:
+            thread.join(0.05)
+        else:
+            return
+    raise RuntimeError(f"{url} did not come up")
 
 
 @pytest.fixture(scope="session")

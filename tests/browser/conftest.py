@@ -9,7 +9,6 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-import httpx
 import pytest
 import uvicorn
 from selenium import webdriver
@@ -20,7 +19,7 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import text
 
-from tests.conftest import TODAY, free_port
+from tests.conftest import TODAY, free_port, wait_until_up
 from zax.clock import ShiftedClock, to_utc
 from zax.demo.seed import seed
 from zax.demo.today import OPENS_AT
@@ -92,7 +91,8 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     worker = threading.Thread(target=_work, args=(desk, outside, stop), daemon=True)
     worker.start()
     running = Running(f"http://127.0.0.1:{settings.port}", desk, clock, settings.standin_url)
-    _wait_until_up(running.url)
+    wait_until_up(f"{running.url}/sign-in", threads[1])
+    wait_until_up(f"{running.standin}/healthz", threads[0])
     yield running
     stop.set()
     worker.join(30)
@@ -107,12 +107,6 @@ def _work(desk: Desk, outside: Any, stop: threading.Event) -> None:
         beat(desk)
         run_once(desk, outside, receipt_pdf)
         stop.wait(0.3)
-
-
-def _wait_until_up(url: str) -> None:
-    transport = httpx.HTTPTransport(retries=30)
-    with httpx.Client(transport=transport, trust_env=False) as client:
-        client.get(f"{url}/sign-in").raise_for_status()
 
 
 class Person:

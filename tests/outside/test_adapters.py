@@ -10,7 +10,7 @@ import httpx
 import pytest
 import uvicorn
 
-from tests.conftest import free_port
+from tests.conftest import free_port, wait_until_up
 from tests.x12_samples import ENVELOPE, claim
 from zax.core.x12.claimfile import claim_file
 from zax.outside.adapters import real_outside
@@ -29,8 +29,7 @@ def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, Outsi
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     url = f"http://127.0.0.1:{port}"
-    with httpx.Client(transport=httpx.HTTPTransport(retries=30), trust_env=False) as client:
-        client.get(f"{url}/healthz").raise_for_status()
+    wait_until_up(f"{url}/healthz", thread)
     yield url, real_outside(url, smtp, 1.0)
     server.should_exit = True
     thread.join(10)

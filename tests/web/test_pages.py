@@ -225,7 +225,8 @@ def test_paying_and_finishing_in_one_press(juno: Browser, desk: Desk) -> None:
     assert wrong.status_code == 422 and "printed on the cheque" in wrong.text and 'value="97.20"' in wrong.text
     done = juno.post(f"/visits/{visit_id}/checkout", **form, cheque_number="1184")
     assert (done.status_code, done.headers["location"]) == (303, "/day")
-    juno.post(f"/visits/{visit_id}/checkout", **form, cheque_number="1184")
+    again = juno.post(f"/visits/{visit_id}/checkout", **(form | {"receipt": "print"}), cheque_number="1184")
+    assert "Print the receipt" in juno.get(again.headers["location"]).text
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 1
     assert state_of(desk, visit_id) == "left"
     pdf = juno.get(f"/visits/{visit_id}/receipt.pdf")

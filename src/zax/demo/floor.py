@@ -121,9 +121,10 @@ class Floor:
         c.execute("START TRANSACTION")
         c.execute("SELECT id FROM visit WHERE request_key = %s", (q["key"],))
         for table, column, number in (("provider_day", "provider_id", provider), ("room_day", "room_id", provider)):
-            c.execute(f"INSERT IGNORE INTO {table} ({column}, day) VALUES (%s, %s)", (number, day))
-            c.execute(f"SELECT {column} FROM {table} WHERE {column} = %s AND day = %s FOR UPDATE", (number, day))
-            c.execute(f"UPDATE {table} SET version = version + 1 WHERE {column} = %s AND day = %s", (number, day))
+            c.execute(
+                f"INSERT INTO {table} ({column}, day, version) VALUES (%s, %s, 1) ON DUPLICATE KEY UPDATE version = version + 1",
+                (number, day),
+            )
         c.execute(
             "SELECT provider_id, start_min, end_min FROM staff_slot WHERE provider_id = %s AND day = %s",
             (provider, day),

@@ -118,7 +118,7 @@ class Server:
         shutil.rmtree(self.folder / "data", ignore_errors=True)
         command = [
             "mariadb-install-db", "--no-defaults", f"--datadir={self.folder / 'data'}", "--skip-test-db",
-            "--auth-root-authentication-method=normal", *self._as_user(),
+            "--auth-root-authentication-method=normal", "--innodb-use-native-aio=0", self._own_tmp(), *self._as_user(),
         ]  # fmt: skip
         done = subprocess.run(command, capture_output=True, text=True, check=False)
         if done.returncode:
@@ -126,6 +126,11 @@ class Server:
 
     def _as_user(self) -> list[str]:
         return ["--user=root"] if os.getuid() == 0 else []
+
+    def _own_tmp(self) -> str:
+        """Temporary files of its own: two instances that share a folder for them take each other's."""
+        (self.folder / "tmp").mkdir(exist_ok=True)
+        return f"--tmpdir={self.folder / 'tmp'}"
 
     def _launch(self) -> subprocess.Popen[bytes]:
         binary = shutil.which("mariadbd") or "/usr/sbin/mariadbd"
@@ -135,7 +140,7 @@ class Server:
             f"--log-error={self.folder / 'mariadb.log'}", "--character-set-server=utf8mb4",
             "--collation-server=utf8mb4_general_ci", "--transaction-isolation=READ-COMMITTED", "--skip-name-resolve",
             f"--innodb-buffer-pool-size={self.buffer_mb}M", "--innodb-log-file-size=256M", "--max-connections=200",
-            "--innodb-flush-log-at-trx-commit=1", "--local-infile=1", "--innodb-autoinc-lock-mode=2",
+            "--innodb-flush-log-at-trx-commit=1", "--innodb-use-native-aio=0", self._own_tmp(), "--local-infile=1", "--innodb-autoinc-lock-mode=2",
             "--max-allowed-packet=64M", "--innodb-lock-wait-timeout=10", *self._as_user(),
         ]  # fmt: skip
         with (self.folder / "mariadb.out").open("ab") as out:
@@ -190,5 +195,7 @@ def end_with_parent() -> None:
 
 
 def _last_line(text: str) -> str:
+    """The line that says why: the last error that is more than “Aborting”, or simply the last line."""
     lines = [line for line in text.splitlines() if line.strip()]
-    return lines[-1] if lines else "nothing"
+    errors = [line for line in lines if "ERROR" in line and "Aborting" not in line]
+    return (errors or lines or ["nothing"])[-1]

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection, Row, bindparam, select, text, update
+from sqlalchemy import Connection, Row, bindparam, select, text
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
 from zax.core.book.track import FREES_THE_TIME
@@ -132,18 +132,18 @@ def who_is_in(connection: Connection, room_id: int, day: date) -> Row[Any] | Non
 
 
 def lock_day(connection: Connection, day: date, provider_ids: Iterable[int], room_ids: Iterable[int]) -> None:
-    """Take the provider-day and room-day rows for update, always in the same order, and raise their versions."""
+    """Take the provider-day and room-day rows for update and raise their versions, always in the same order.
+
+    One upsert a kind: it takes each row's exclusive lock at once, whether the row is new or not, so two bookings wait for each
+    other instead of both holding a shared lock that neither can raise.
+    """
     for table, column, ids in (
         (provider_day, provider_day.c.provider_id, sorted(set(provider_ids))),
         (room_day, room_day.c.room_id, sorted(set(room_ids))),
     ):
-        if not ids:
-            continue
-        values = [{column.name: number, "day": day} for number in ids]
-        connection.execute(mysql_insert(table).prefix_with("IGNORE"), values)
-        mine = (column.in_(ids), table.c.day == day)
-        connection.execute(select(column).where(*mine).order_by(column).with_for_update()).all()
-        connection.execute(update(table).where(*mine).values(version=table.c.version + 1))
+        if ids:
+            wanted = mysql_insert(table).values([{column.name: number, "day": day, "version": 1} for number in ids])
+            connection.execute(wanted.on_duplicate_key_update(version=table.c.version + 1))
 
 
 def lock_visit(connection: Connection, visit_id: int) -> Row[Any] | None:

@@ -23,11 +23,12 @@ router = APIRouter()
 
 
 @router.get("/visits/{visit_id}/checkout")
-def show_checkout(request: Request, visit_id: int) -> Response:
-    return checkout_page(enter(request, "payments"), visit_id)
+def show_checkout(request: Request, visit_id: int, print: bool = False) -> Response:
+    return checkout_page(enter(request, "payments"), visit_id, printing=print)
 
 
-def checkout_page(here: Here, visit_id: int, status: int = 200, **more: Any) -> Response:
+def checkout_page(here: Here, visit_id: int, status: int = 200, printing: bool = False, **more: Any) -> Response:
+    """`printing`: the visit is finished and its receipt is the next thing to press."""
     with here.read() as connection:
         sheet = sheet_of(connection, here.clinic, here.now, visit_id)
         payments = connection.execute(
@@ -43,6 +44,7 @@ def checkout_page(here: Here, visit_id: int, status: int = 200, **more: Any) -> 
         payments=payments,
         key_of_form=key,
         asked=asked,
+        printing=printing,
         tender_words=tender_words,
         screen="day",
         **more,
@@ -77,11 +79,8 @@ def _pay(here: Here, visit_id: int, form: Typed) -> str:
         form["cheque_number"],
         form["key"],
     )
-    if taken.state == PaymentState.DECLINED:
-        form["key"] = ""
-        raise Refused(taken.words, "tender")
     if taken.state != PaymentState.TAKEN:
-        form["key"] = ""
+        form["key"] = ""  # the next press is a new payment
         raise Refused(taken.words, "tender")
     return taken.words
 
@@ -92,7 +91,9 @@ def _finish(here: Here, visit_id: int, form: Typed, said: str) -> Response:
     )
     words = "settled" if stop == Stop.SETTLED else "left; what is still open shows on the account"
     if form["receipt"] == "print":
-        return here.go(f"/visits/{visit_id}/checkout?print=1", f"{said} Finished: {words}.")
+        return here.go(
+            f"/visits/{visit_id}/checkout?print=1", f"{said} Finished: {words}. The receipt is ready to print."
+        )
     return here.go("/day", f"{said} Finished: {words}.")
 
 
