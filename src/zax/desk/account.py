@@ -13,6 +13,7 @@ from zax.core.book.track import Stop
 from zax.core.errors import NotFound
 from zax.core.money.journal import Kind, Parts
 from zax.desk.clinic import Clinic
+from zax.desk.patients import coverages_of
 from zax.store import money, schema
 
 BUCKETS = ("now", "31–60 days", "61–90 days", "over 90")
@@ -96,7 +97,7 @@ def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: d
     given = sum(row.cents for row in money.household_allocations(connection, household.id))
     credits = -sum(e.patient_cents for e in entries if e.line_id is None)
     return Account(
-        household, patient, members, visits, _coverages(connection, [m.id for m in members]), _aging(visits, today, "patient"),
+        household, patient, members, visits, [c for c in coverages_of(connection, [m.id for m in members]) if c.to_day is None], _aging(visits, today, "patient"),
         _aging(visits, today, "insurer"), _months(visits, today), credits - given,
     )  # fmt: skip
 
@@ -190,15 +191,3 @@ def _months(visits: Sequence[AccountVisit], today: date) -> list[Month]:
             elif entry.kind == Kind.WRITE_OFF:
                 month.written_off -= entry.insurer_cents + entry.patient_cents
     return months
-
-
-def _coverages(connection: Connection, patient_ids: Sequence[int]) -> list[Any]:
-    c, y = schema.coverage, schema.payer
-    query = (
-        select(c, y.c.name.label("payer_name"), schema.plan.c.name.label("plan_name"), schema.plan.c.dental)
-        .join(schema.plan, schema.plan.c.id == c.c.plan_id)
-        .join(y, y.c.id == schema.plan.c.payer_id)
-        .where(c.c.patient_id.in_(patient_ids), c.c.to_day.is_(None))
-        .order_by(c.c.patient_id, c.c.id)
-    )
-    return list(connection.execute(query).all())

@@ -276,22 +276,14 @@ def take_to_room(unit: Unit, visit_id: int, room_id: int | None = None, version:
     if room is None or room.site_id != visit.site_id:
         raise Refused("Choose a room of this site.", "room_id")
     visits.lock_day(unit.connection, visit.day, (), [room.id])
-    other = visits.who_is_in(unit.connection, room.id, visit.day)
+    inside = visits.in_rooms(unit.connection, visit.site_id, visit.day)
+    other = inside.get(room.id)
     if other is not None and other.id != visit.id:
-        free = _empty_rooms(unit, visit, room)
+        alike = (r for r in unit.clinic.rooms.values() if r.site_id == visit.site_id and r.dental == room.dental)
+        free = [r.name for r in alike if r.id not in inside]
         hint = f" Free now: {', '.join(free)}." if free else " No other room is free."
         raise Conflict(f"{other.first} {other.last} is in {room.name}.{hint}", "room_id")
     step(unit, visit, Stop.ROOM, room_id=room.id)
-
-
-def _empty_rooms(unit: Unit, visit: Any, like: Room) -> list[str]:
-    return [
-        room.name
-        for room in unit.clinic.rooms.values()
-        if room.site_id == visit.site_id
-        and room.dental == like.dental
-        and not visits.who_is_in(unit.connection, room.id, visit.day)
-    ]
 
 
 @act("arrivals")

@@ -135,18 +135,12 @@ def claim_data(unit: Unit, row: Any, visit: Any) -> Claim:
 
 
 def _claim_lines(unit: Unit, claim_id: int, visit: Any, pointers: tuple[int, ...]) -> tuple[ClaimLine, ...]:
-    query = (
-        select(schema.charge_line, schema.claim_line.c.cents)
-        .join(schema.claim_line, schema.claim_line.c.line_id == schema.charge_line.c.id)
-        .where(schema.claim_line.c.claim_id == claim_id)
-        .order_by(schema.claim_line.c.position)
-    )
     return tuple(
         ClaimLine(
             number=f"L{line.id}", code=unit.clinic.services[line.service_id].code, cents=line.cents, units=line.units,
             day=visit.day, pointers=pointers, tooth=line.tooth, surfaces=line.surfaces,
         )
-        for line in unit.rows(query)
+        for line in money.claim_lines(unit.connection, claim_id)
     )  # fmt: skip
 
 

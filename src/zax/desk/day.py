@@ -14,6 +14,7 @@ from zax.clock import local
 from zax.core.book.hours import Span, closed, gaps
 from zax.core.book.lateness import Running, expected_end, minutes_behind
 from zax.core.book.track import Stop
+from zax.core.money.cents import plain
 from zax.core.patients.gaps import record_gaps
 from zax.desk.clinic import Clinic, Provider
 from zax.store import money, visits
@@ -304,13 +305,13 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 Job(
                     "◇",
                     f"card payment of {row.first} {row.last} is being clarified",
-                    f"Look at {row.cents / 100:,.2f}",
+                    f"Look at {plain(row.cents)}",
                     f"/visits/{row.visit_id}/checkout",
                 )
             )
     rest = connection.execute(money.PATIENT_REST, {"site_id": view.site.id}).all()
     jobs += [
-        Job("1", f"rest of {row.first} {row.last}, {row.day:%-d %b}", f"{'Collect' if row.patient_cents > 0 else 'Give back'} {abs(row.patient_cents) / 100:,.2f}",
+        Job("1", f"rest of {row.first} {row.last}, {row.day:%-d %b}", f"{'Collect' if row.patient_cents > 0 else 'Give back'} {plain(int(abs(row.patient_cents)))}",
             f"/accounts/{row.patient_id}#v{row.id}")
         for row in rest[:1]
     ]  # fmt: skip

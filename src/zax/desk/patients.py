@@ -160,23 +160,33 @@ def set_coverage(unit: Unit, patient_id: int, plan_id: str, member_id: str, grou
     unit.tell("patient", patient_id=patient_id)
 
 
-_COVERAGES = (
+_WITH_PLAN = (
     select(
         schema.coverage,
         schema.plan.c.payer_id,
+        schema.plan.c.dental,
         schema.plan.c.name.label("plan_name"),
         schema.payer.c.name.label("payer_name"),
     )
     .join(schema.plan, schema.plan.c.id == schema.coverage.c.plan_id)
     .join(schema.payer, schema.payer.c.id == schema.plan.c.payer_id)
-    .where(schema.coverage.c.patient_id == bindparam("patient_id"), schema.plan.c.dental == bindparam("dental"))
-    .order_by(schema.coverage.c.id.desc())
 )
+_OF_A_KIND = _WITH_PLAN.where(
+    schema.coverage.c.patient_id == bindparam("patient_id"), schema.plan.c.dental == bindparam("dental")
+).order_by(schema.coverage.c.id.desc())
+_OF_PATIENTS = _WITH_PLAN.where(schema.coverage.c.patient_id.in_(bindparam("patient_ids", expanding=True))).order_by(
+    schema.coverage.c.to_day.is_not(None), schema.coverage.c.patient_id, schema.coverage.c.id
+)
+
+
+def coverages_of(connection: Any, patient_ids: list[int]) -> list[Any]:
+    """All coverages of these patients with plan and payer, those that have ended last."""
+    return list(connection.execute(_OF_PATIENTS, {"patient_ids": patient_ids}))
 
 
 def current_coverage(connection: Any, patient_id: int, dental: bool, day: date | None) -> Any:
     """The coverage of this kind that counts on `day` (None: whichever is not ended), with plan and payer; or None."""
-    for row in connection.execute(_COVERAGES, {"patient_id": patient_id, "dental": dental}):
+    for row in connection.execute(_OF_A_KIND, {"patient_id": patient_id, "dental": dental}):
         if day is None and row.to_day is None:
             return row
         if (

@@ -217,12 +217,6 @@ def _expected(unit: Unit, row: Any) -> list[ExpectedLine]:
     open_parts = line_parts(
         money.visit_entries(unit.connection, row.visit_id), money.visit_allocations(unit.connection, row.visit_id)
     )
-    query = (
-        select(schema.charge_line, schema.claim_line.c.cents)
-        .join(schema.claim_line, schema.claim_line.c.line_id == schema.charge_line.c.id)
-        .where(schema.claim_line.c.claim_id == row.id)
-        .order_by(schema.claim_line.c.position)
-    )
     return [
         ExpectedLine(
             line.id,
@@ -231,7 +225,7 @@ def _expected(unit: Unit, row: Any) -> list[ExpectedLine]:
             line.cents,
             open_parts.get(line.id, Parts()),
         )
-        for line in unit.rows(query)
+        for line in money.claim_lines(unit.connection, row.id)
     ]
 
 

@@ -12,6 +12,7 @@ from zax.core.money.journal import Allocation, Entry, Kind
 from zax.store.schema import (
     allocation,
     charge_line,
+    claim_line,
     diagnosis_code,
     journal,
     patient,
@@ -145,3 +146,16 @@ def pending_payments(connection: Connection, visit_id: int) -> int:
         payment.c.visit_id == visit_id, payment.c.state.in_(("asking", "unknown"))
     )
     return int(connection.execute(query).scalar_one())
+
+
+_CLAIM_LINES = (
+    select(charge_line, claim_line.c.cents)
+    .join(claim_line, claim_line.c.line_id == charge_line.c.id)
+    .where(claim_line.c.claim_id == bindparam("claim_id"))
+    .order_by(claim_line.c.position)
+)
+
+
+def claim_lines(connection: Connection, claim_id: int) -> Sequence[Row[Any]]:
+    """The charge lines on a claim in their order, each with the `cents` that were claimed."""
+    return connection.execute(_CLAIM_LINES, {"claim_id": claim_id}).all()

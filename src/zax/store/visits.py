@@ -87,10 +87,10 @@ _ROOMS_BUSY = (
         visit.c.state.not_in(tuple(FREES_THE_TIME)),
     )
 )
-_IN_ROOM = (
-    select(visit.c.id, patient.c.first, patient.c.last)
+_IN_ROOMS = (
+    select(visit.c.room_id, visit.c.id, patient.c.first, patient.c.last)
     .join(patient, patient.c.id == visit.c.patient_id)
-    .where(visit.c.room_id == bindparam("room_id"), visit.c.day == bindparam("day"), visit.c.state == "room")
+    .where(visit.c.site_id == bindparam("site_id"), visit.c.day == bindparam("day"), visit.c.state == "room")
 )
 
 
@@ -127,8 +127,9 @@ def busy_rooms(connection: Connection, site_id: int, day: date) -> Sequence[Row[
     return connection.execute(_ROOMS_BUSY, {"site_id": site_id, "day": day}).all()
 
 
-def who_is_in(connection: Connection, room_id: int, day: date) -> Row[Any] | None:
-    return connection.execute(_IN_ROOM, {"room_id": room_id, "day": day}).first()
+def in_rooms(connection: Connection, site_id: int, day: date) -> dict[int, Row[Any]]:
+    """Who sits in which room of the site now, by room."""
+    return {row.room_id: row for row in connection.execute(_IN_ROOMS, {"site_id": site_id, "day": day})}
 
 
 def lock_day(connection: Connection, day: date, provider_ids: Iterable[int], room_ids: Iterable[int]) -> None:

@@ -12,7 +12,7 @@ from zax.core.claims.claim import ClaimState
 from zax.core.errors import NotFound, ZaxError
 from zax.desk.claims import recheck
 from zax.desk.remits import import_file
-from zax.store import schema
+from zax.store import money, schema
 from zax.web.here import Here, Typed, enter, typed_form
 
 router = APIRouter()
@@ -103,12 +103,7 @@ def show_claim(request: Request, claim_id: int) -> Response:
             .where(e.c.claim_id == claim_id)
             .order_by(e.c.id)
         ).all()
-        lines = connection.execute(
-            select(schema.charge_line, schema.claim_line.c.cents)
-            .join(schema.claim_line, schema.claim_line.c.line_id == schema.charge_line.c.id)
-            .where(schema.claim_line.c.claim_id == claim_id)
-            .order_by(schema.claim_line.c.position)
-        ).all()
+        lines = money.claim_lines(connection, claim_id)
     return here.page("claim.html", claim=claim, events=events, lines=lines, screen="claims")
 
 

@@ -12,7 +12,7 @@ from zax.core.errors import NotFound, ZaxError
 from zax.core.patients.gaps import record_gaps
 from zax.core.patients.person import parse_query
 from zax.core.setup.roles import may
-from zax.desk.patients import SEXES, Details, change_patient, set_coverage
+from zax.desk.patients import SEXES, Details, change_patient, coverages_of, set_coverage
 from zax.store import schema
 from zax.store.people import find_patients
 from zax.web.here import Here, Typed, enter, typed_form
@@ -68,7 +68,7 @@ def patient_page(here: Here, patient_id: int, status: int = 200, **more: Any) ->
         found = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).first()
         if found is None:
             raise NotFound("There is no such patient.")
-        coverages = _coverages(connection, patient_id)
+        coverages = coverages_of(connection, [patient_id])
         visits = connection.execute(
             select(schema.visit).where(schema.visit.c.patient_id == patient_id).order_by(schema.visit.c.day.desc(), schema.visit.c.start_min).limit(12)
         ).all()  # fmt: skip
@@ -85,18 +85,6 @@ def patient_page(here: Here, patient_id: int, status: int = 200, **more: Any) ->
         **more,
     )
     return here.looked(page, patient_id, "record")
-
-
-def _coverages(connection: Any, patient_id: int) -> list[Any]:
-    c, y = schema.coverage, schema.payer
-    query = (
-        select(c, schema.plan.c.name.label("plan_name"), schema.plan.c.dental, y.c.name.label("payer_name"))
-        .join(schema.plan, schema.plan.c.id == c.c.plan_id)
-        .join(y, y.c.id == schema.plan.c.payer_id)
-        .where(c.c.patient_id == patient_id)
-        .order_by(c.c.to_day.is_not(None), c.c.id)
-    )
-    return list(connection.execute(query).all())
 
 
 @router.post("/patients/{patient_id}")
