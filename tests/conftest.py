@@ -24,9 +24,10 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.patients.person import search_key
 from zax.core.setup.roles import Role
 from zax.demo.world import TYPE_ID, ZONE, write_world
-from zax.desk.book import BookOrder, book_visit, check_in, take_to_room
+from zax.desk.book import BookOrder, book_visit
 from zax.desk.charges import add_diagnosis, change_line, ready_for_checkout
 from zax.desk.clinic import load
+from zax.desk.track import check_in, take_to_room
 from zax.desk.unit import Actor, Desk
 from zax.outside.doors import Incoming, Outside, Sale
 from zax.store import money, schema

@@ -8,13 +8,15 @@ from hypothesis import strategies as st
 
 from zax.core.book.booking import (
     Column,
-    Helper,
+    StaffNeed,
     StaffSlot,
+    Taken,
+    Want,
     check_column,
     check_length,
     check_time,
-    nearest_free,
-    place_helper,
+    nearest_fit,
+    place,
 )
 from zax.core.book.hours import Span, clock_words, closed, fits, gaps, joined
 from zax.core.book.lateness import Running, expected_end, minutes_behind
@@ -58,7 +60,8 @@ def test_closed_time_is_the_rest_of_the_day() -> None:
     assert gaps([Span(480, 720)], [Span(490, 700)], 15) == [Span(700, 720)]
 
 
-WREN = Column(3, "Dr. Tobias Wren", (Span(510, 740), Span(780, 1020)), ((Span(630, 680), "Arlo Benedetti"),))
+WREN = Column(3, "Dr. Tobias Wren", (Span(510, 740), Span(780, 1020)), (Taken(Span(630, 680), "Arlo Benedetti"),))
+ROOM = Column(9, "Chair 2", ())
 
 
 def test_a_collision_names_who_is_in_the_way() -> None:
@@ -97,21 +100,26 @@ def test_lengths_that_cannot_be(minutes: int) -> None:
         check_length(minutes, 5)
 
 
+def near(column: Column, span: Span, earliest: int = 0) -> Span | None:
+    found = nearest_fit([Want(span, column, [ROOM])], 5, earliest, lambda _: True)
+    return found.span if found else None
+
+
 def test_the_nearest_free_time_is_offered() -> None:
-    assert nearest_free(WREN, Span(640, 670), 5, 642) == Span(680, 710)
-    assert nearest_free(WREN, Span(640, 670), 5, 0) == Span(600, 630)
-    assert nearest_free(Column(1, "x", ()), Span(600, 630), 5, 0) is None
+    assert near(WREN, Span(640, 670), 642) == Span(680, 710)
+    assert near(WREN, Span(640, 670)) == Span(600, 630)
+    assert near(Column(1, "x", ()), Span(600, 630)) is None
 
 
 busy_columns = st.lists(spans, max_size=6).map(
-    lambda taken: Column(1, "A", (Span(480, 1020),), tuple((s, "x") for s in taken))
+    lambda taken: Column(1, "A", (Span(480, 1020),), tuple(Taken(s, "x") for s in taken))
 )
 
 
 @given(busy_columns, st.integers(96, 190), st.integers(1, 18))
 def test_the_nearest_free_time_is_free_and_none_is_nearer(column: Column, start: int, length: int) -> None:
     wanted = Span(start * 5, start * 5 + length * 5)
-    found = nearest_free(column, wanted, 5, 0)
+    found = near(column, wanted)
     free = [s for s in range(0, 1440 - wanted.minutes + 1, 5) if column.is_free(Span(s, s + wanted.minutes))]
     if found is None:
         assert free == []
@@ -120,14 +128,90 @@ def test_the_nearest_free_time_is_free_and_none_is_nearer(column: Column, start:
         assert abs(found.start - wanted.start) == min(abs(s - wanted.start) for s in free)
 
 
-def test_a_helper_is_placed_at_the_first_offset_somebody_has() -> None:
-    exam = Helper(10, (30, 40, 20))
-    ines = Column(1, "Ines", (Span(480, 720),), ((Span(510, 560), "x"),))
-    tobias = Column(3, "Tobias", (Span(600, 720),))
-    assert place_helper(exam, 480, [ines, tobias]) == StaffSlot(1, Span(500, 510))
-    assert place_helper(exam, 570, [ines, tobias]) == StaffSlot(1, Span(600, 610))
-    assert place_helper(exam, 690, [tobias]) == StaffSlot(3, Span(710, 720))
-    assert place_helper(exam, 720, [ines, tobias]) is None
+def test_the_nearest_fit_may_be_with_somebody_else() -> None:
+    full = Column(1, "A", (Span(480, 1020),), (Taken(Span(480, 1020), "x"),))
+    other = Column(2, "B", (Span(600, 700),))
+    found = nearest_fit(
+        [Want(Span(500, 530), full, [ROOM]), Want(Span(500, 530), other, [ROOM])], 5, 0, lambda _: True
+    )
+    assert found is not None and (found.lead.id, found.span) == (2, Span(600, 630))
+
+
+EXAM = StaffNeed("dentist", 10, (30, 40, 20))
+INES = Column(1, "Ines", (Span(480, 720),), (Taken(Span(510, 560), "x"),))
+TOBIAS = Column(3, "Tobias", (Span(600, 720),))
+MAREN = Column(2, "Maren", (Span(450, 780),))
+
+
+def exam_at(start: int, *dentists: Column) -> StaffSlot:
+    want = Want(Span(start, start + 60), MAREN, [ROOM], (EXAM,), {"dentist": dentists})
+    return place(want).staff[-1]
+
+
+def test_a_helper_steps_in_at_the_first_minute_somebody_has() -> None:
+    assert exam_at(480, INES, TOBIAS) == StaffSlot(1, Span(500, 510), "exam")
+    assert exam_at(570, INES, TOBIAS) == StaffSlot(1, Span(600, 610), "exam")
+    assert exam_at(690, TOBIAS) == StaffSlot(3, Span(710, 720), "exam")
+    with pytest.raises(Conflict, match="one of Ines, Tobias can step in"):
+        exam_at(720, INES, TOBIAS)
+
+
+def test_the_same_person_throughout_or_anyone() -> None:
+    early, late = Column(5, "Early", (Span(480, 520),)), Column(6, "Late", (Span(520, 560),))
+    both = Column(7, "Both", (Span(480, 560),))
+    first, then = StaffNeed("dentist", 10, (0,)), StaffNeed("dentist", 10, (50,))
+    same = StaffNeed("dentist", 10, (50,), same_as=0)
+
+    def staff(second: StaffNeed, *people: Column) -> list[int]:
+        want = Want(Span(480, 540), MAREN, [ROOM], (first, second), {"dentist": people})
+        return [slot.provider_id for slot in place(want).staff[1:]]
+
+    assert staff(then, early, late) == [5, 6]
+    assert staff(same, early, late, both) == [7, 7]
+    with pytest.raises(Conflict):
+        staff(same, early, late)
+
+
+def test_a_lead_is_free_between_the_parts_that_need_them() -> None:
+    parts = ((0, 10), (40, 20))
+    busy = Column(1, "A", (Span(480, 720),), (Taken(Span(490, 520), "x"),))
+    assert [slot.span for slot in place(Want(Span(480, 540), busy, [ROOM], lead_parts=parts)).staff] == [
+        Span(480, 490),
+        Span(520, 540),
+    ]
+    with pytest.raises(Conflict):
+        place(Want(Span(480, 540), busy, [ROOM]))
+
+
+def test_a_buffer_keeps_room_and_lead_but_may_outlast_the_hours() -> None:
+    lead = Column(1, "A", (Span(480, 540),))
+    assert place(Want(Span(480, 540), lead, [ROOM], buffer=15)).staff[0].span == Span(480, 555)
+    taken = Column(9, "Chair 2", (), (Taken(Span(550, 600), "next"),))
+    with pytest.raises(Conflict, match="Chair 2 by next"):
+        place(Want(Span(480, 540), lead, [taken], buffer=15))
+    assert place(Want(Span(480, 540), lead, [taken])).room_id == 9
+
+
+@pytest.mark.parametrize(
+    ("at_once", "mine", "theirs", "free"),
+    [(1, True, True, False), (2, True, True, True), (2, False, True, False), (2, True, False, False)],
+)
+def test_double_booking_only_where_person_and_both_types_allow_it(
+    at_once: int, mine: bool, theirs: bool, free: bool
+) -> None:
+    column = Column(1, "A", (Span(480, 720),), (Taken(Span(500, 530), "Tessa", theirs),), at_once)
+    want = Want(Span(500, 530), column, [ROOM], doubles=mine)
+    if free:
+        assert place(want).room_id == 9
+    else:
+        with pytest.raises(Conflict, match="by Tessa"):
+            place(want)
+
+
+def test_a_third_visit_at_once_is_refused_though_two_do_not_overlap() -> None:
+    taken = (Taken(Span(480, 510), "a", True), Taken(Span(510, 540), "b", True), Taken(Span(480, 540), "c", True))
+    assert Column(1, "A", (), taken[:2], 2).in_the_way(Span(490, 530), True) is None
+    assert Column(1, "A", (), taken, 2).in_the_way(Span(490, 530), True) is not None
 
 
 def test_running_late_is_seen_from_what_happened() -> None:

@@ -10,9 +10,11 @@ from sqlalchemy import text
 from tests.conftest import INES, JUNO, ODILE, RAVI, TODAY, add_patient, at, order, scalar, state_of
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale, ZaxError
-from zax.desk.book import book_visit, cancel, check_in, confirm, did_not_come, first_free, step_back, take_to_room
+from zax.desk.book import book_visit
 from zax.desk.day import day_view, desk_lists
+from zax.desk.off import did_not_come
 from zax.desk.sheet import sheet_of
+from zax.desk.track import check_in, confirm, step_back, take_to_room
 from zax.desk.unit import Desk
 from zax.store import visits
 

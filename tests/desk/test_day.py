@@ -10,11 +10,13 @@ from tests.conftest import JUNO, ODILE, TODAY, FakeTerminal, add_patient, at, or
 from zax.clock import ShiftedClock, local, to_utc
 from zax.core.book.track import Stop
 from zax.core.errors import NotAllowed, Refused
-from zax.desk.book import book_visit, check_in, did_not_come
+from zax.desk.book import book_visit
 from zax.desk.checkout import finish_checkout
 from zax.desk.day import DayView, DeskLists, Lane, day_view, desk_lists
+from zax.desk.off import did_not_come
 from zax.desk.payments import take_payment
 from zax.desk.sheet import sheet_of
+from zax.desk.track import check_in
 from zax.desk.unit import TRIES, Desk, Unit, act, in_transaction
 from zax.outside.doors import Sale
 

@@ -21,7 +21,7 @@ from zax.core.money.journal import Parts, balance, faults
 from zax.core.money.tender import PaymentState
 from zax.demo.world import SERVICE_ID
 from zax.desk.account import account_of
-from zax.desk.book import book_visit, check_in, take_to_room
+from zax.desk.book import book_visit
 from zax.desk.charges import (
     add_diagnosis,
     add_line,
@@ -37,6 +37,7 @@ from zax.desk.checkout import finish_checkout, take_checkout_back
 from zax.desk.money import bill_of
 from zax.desk.payments import take_payment
 from zax.desk.sheet import sheet_of
+from zax.desk.track import check_in, take_to_room
 from zax.desk.unit import Desk
 from zax.outside.doors import Outside, Sale
 from zax.store import money, visits

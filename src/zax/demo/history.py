@@ -17,11 +17,23 @@ from zax.core.book.hours import Span, gaps
 from zax.core.coverage.estimate import Benefits, LineEstimate, PricedLine, estimate
 from zax.demo.bulk import Bulk
 from zax.demo.people import Person, is_child
-from zax.demo.world import HOURS, PLANS, PROVIDERS, ROOMS, SERVICE_ID, SERVICES, SITES, TYPE_ID, TYPES, ZONE
+from zax.demo.world import (
+    HOURS,
+    PLANS,
+    PROVIDERS,
+    ROOMS,
+    SERVICE_ID,
+    SERVICES,
+    SITES,
+    TYPE_ID,
+    TYPE_MORE,
+    TYPES,
+    ZONE,
+)
 from zax.store import schema
 
 COLUMNS = {
-    "visit": "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, made_at, made_by",
+    "visit": "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, buffer_min, state, off_why, made_at, made_by",
     "staff_slot": "visit_id, provider_id, day, start_min, end_min, words",
     "track_move": "visit_id, from_stop, to_stop, at, by_id",
     "charge_line": "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at, entered_by",
@@ -140,10 +152,17 @@ class History:
         by = self.rng.choice((1, 2))
         self.rows["visit"].append((
             visit.id, visit.site_id, visit.person.id, visit.provider, room, TYPE_ID[visit.type_name], visit.day, visit.start, visit.minutes,
-            visit.state, made, by,
+            TYPE_MORE.get(visit.type_name, {}).get("buffer_min", 0), visit.state, self._off_why(visit.state), made, by,
         ))  # fmt: skip
         self.rows["staff_slot"].append(
-            (visit.id, visit.provider, visit.day, visit.start, visit.start + visit.minutes, "")
+            (
+                visit.id,
+                visit.provider,
+                visit.day,
+                visit.start,
+                visit.start + visit.minutes + TYPE_MORE.get(visit.type_name, {}).get("buffer_min", 0),
+                "",
+            )
         )
         if visit.helper:
             who, at = visit.helper
@@ -151,7 +170,7 @@ class History:
         lines = self._lines(visit, made, by)
         if visit.state in {"checkout", "left", "settled"}:
             visit.state = self._money(visit, lines, by)
-            self.rows["visit"][-1] = (*self.rows["visit"][-1][:9], visit.state, made, by)
+            self.rows["visit"][-1] = (*self.rows["visit"][-1][:10], visit.state, "", made, by)
         self._track(visit, made, by)
 
     def _state(self, visit: _Visit) -> str:
@@ -163,6 +182,15 @@ class History:
         if visit.day == self.now.date() and visit.start + visit.minutes > minute - 15:
             return "here" if visit.start > minute else "room" if visit.start + visit.minutes > minute else "checkout"
         return "missed" if roll < 0.04 else "cancelled" if roll < 0.07 else "left"
+
+    def _off_why(self, state: str) -> str:
+        return (
+            "missed"
+            if state == "missed"
+            else self.rng.choice(("wants", "declined", "clinic"))
+            if state == "cancelled"
+            else ""
+        )
 
     def _utc(self, day: date, minute: int) -> datetime:
         return to_utc(datetime(day.year, day.month, day.day, minute // 60, minute % 60), ZONE)

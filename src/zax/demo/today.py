@@ -14,10 +14,12 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.patients.person import search_key
 from zax.core.setup.roles import Role
 from zax.demo.world import MEMBER_PREFIX, TYPE_ID, ZONE
-from zax.desk.book import BookOrder, book_visit, check_in, confirm, did_not_come, take_to_room
+from zax.desk.book import BookOrder, book_visit
 from zax.desk.charges import add_diagnosis, change_line, ready_for_checkout
 from zax.desk.checkout import finish_checkout
+from zax.desk.off import did_not_come
 from zax.desk.payments import take_payment
+from zax.desk.track import check_in, confirm, take_to_room
 from zax.desk.unit import Actor, Desk
 from zax.outside.doors import Sale, Terminal
 from zax.store import money, schema, visits

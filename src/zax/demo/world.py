@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from argon2 import PasswordHasher
 from sqlalchemy import Connection, insert
 
+from zax.desk.clinic import VERSION
 from zax.store import schema
 
 PASSWORD = "ferry-bell-7"
@@ -35,9 +36,10 @@ SITES = (
     ("Quay Street", "18 Quay Street", "982015518", "3605550100", 7 * 60 + 30, 18 * 60),
     ("Hillcrest", "240 Hillcrest Road", "982031240", "3605550101", 16 * 60, 19 * 60),
 )
-ROOMS = (
-    (1, "Chair 1", True), (1, "Chair 2", True), (1, "Chair 3", True), (1, "Chair 4", True),
-    (1, "Exam A", False), (1, "Exam B", False), (1, "Exam C", False), (2, "Room 1", False), (2, "Room 2", False),
+ROOMS: tuple[tuple[int, str, bool, list[str]], ...] = (
+    (1, "Chair 1", True, ["microscope", "x-ray"]), (1, "Chair 2", True, ["microscope", "x-ray"]), (1, "Chair 3", True, ["x-ray"]),
+    (1, "Chair 4", True, ["x-ray"]), (1, "Exam A", False, ["heart tracing"]), (1, "Exam B", False, ["heart tracing"]),
+    (1, "Exam C", False, ["heart tracing", "vaccine fridge"]), (2, "Room 1", False, ["heart tracing", "vaccine fridge"]), (2, "Room 2", False, ["heart tracing"]),
 )  # fmt: skip
 # first, last, shown name, short name, role, dental, NPI, taxonomy, own room
 PROVIDERS = (
@@ -48,6 +50,8 @@ PROVIDERS = (
     ("Hollis", "Abernathy", "Dr. Hollis Abernathy", "Dr. Abernathy", "medical", False, "1467560045", "207Q00000X", 5),
     ("Nadia", "Ferro", "Nadia Ferro NP", "N. Ferro", "medical", False, "1467560052", "363LF0000X", 7),
 )
+# How many a person may have at the same minute, where it is more than one and the types allow it.
+AT_ONCE = {6: 2}
 # provider -> hours at Quay Street, Monday to Friday
 HOURS = {
     1: ((450, 735), (780, 1050)),
@@ -124,6 +128,25 @@ PLANS: tuple[tuple[int, str, bool, int, dict[str, int], list[str]], ...] = (
     (5, "State Assistance Medical", False, 0, {"office": 100, "lab": 100, "procedure": 100, "vaccine": 100}, []),
 )  # fmt: skip
 MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
+# What a type needs besides: limits, goals, equipment, the web; and how long it may wait before it is asked again.
+TYPE_MORE: dict[str, dict[str, Any]] = {
+    "Hygiene": {"goal_a_day": 6, "web": "held", "ask_after_days": 60, "equipment": ["x-ray"]},
+    "Gum care": {"ask_after_days": 60},
+    "Root canal": {"equipment": ["microscope"], "ask_after_days": 30, "buffer_min": 5},
+    "Crown prep": {"ask_after_days": 60},
+    "Extraction": {"ask_after_days": 60, "most_a_day": 6},
+    "Toothache": {"web": "held", "ask_after_days": 7},
+    "Follow-up": {"doubles": True},
+    "Sick visit": {"web": "held", "ask_after_days": 7},
+    "Physical": {"equipment": ["heart tracing"], "ask_after_days": 90},
+    "Vaccines": {"web": "firm", "doubles": True},
+}
+# name, dental, services
+SETS = (
+    ("Recall with X-rays", True, ("D1110", "D0120", "D0274")),
+    ("Crown with build-up", True, ("D2950", "D2740")),
+    ("Physical with bloods", False, ("99396", "93000", "36415", "81002")),
+)
 SERVICE_ID = {row[0]: number for number, row in enumerate(SERVICES, 1)}
 TYPE_ID = {row[0]: number for number, row in enumerate(TYPES, 1)}
 
@@ -153,13 +176,17 @@ def working_day_after(day: date) -> date:
 def write_world(connection: Connection, today: date, copies: int = 1) -> None:
     """The setup tables. `copies` repeats the sites with their people, for the big data sets."""
     put = _putter(connection)
-    put(schema.setting, [{"name": name, "value": value} for name, value in ABOUT.items()])
+    put(schema.setting, [{"name": name, "value": value} for name, value in (ABOUT | {VERSION: 1}).items()])
     for copy in range(copies):
         _write_sites(put, copy)
     put(
         schema.closure,
         [
-            {"day": d, "words": w}
+            {
+                "starts": datetime(d.year, d.month, d.day),
+                "ends": datetime(d.year, d.month, d.day) + timedelta(days=1),
+                "words": w,
+            }
             for d, w in closures(today - timedelta(days=800), today + timedelta(days=500)).items()
         ],
     )
@@ -191,20 +218,40 @@ def _write_sites(put: Any, copy: int) -> None:
         for n, (name, street, zip_code, phone, opens, closes) in enumerate(SITES, 1)
     ])  # fmt: skip
     put(schema.room, [
-        {"id": room + n, "site_id": site + s, "name": name, "dental": dental, "position": n} for n, (s, name, dental) in enumerate(ROOMS, 1)
+        {"id": room + n, "site_id": site + s, "name": name, "dental": dental, "position": n, "equipment": equipment}
+        for n, (s, name, dental, equipment) in enumerate(ROOMS, 1)
     ])  # fmt: skip
     put(schema.provider, [
         {"id": person + n, "first": first, "last": last, "name": name, "short": short, "role": role, "dental": dental, "npi": npi,
-         "taxonomy": taxonomy, "room_id": room + own, "position": n}
+         "taxonomy": taxonomy, "room_id": room + own, "position": n, "at_once": AT_ONCE.get(n, 1)}
         for n, (first, last, name, short, role, dental, npi, taxonomy, own) in enumerate(PROVIDERS, 1)
     ])  # fmt: skip
     put(schema.provider_hours, [
-        {"provider_id": person + p, "site_id": site + 1, "weekday": day, "start_min": a, "end_min": b}
-        for day in range(5) for p, spans in HOURS.items() for a, b in spans
+        {"provider_id": person + p, "site_id": site + 1, "weekday": day, "start_min": a, "end_min": b, "rest": rest}
+        for day in range(5) for p, ((opens, noon), (one, closes)) in HOURS.items() for a, b, rest in ((opens, closes, ""), (noon, one, "Lunch"))
     ] + [
-        {"provider_id": person + p, "site_id": site + 2, "weekday": day, "start_min": a, "end_min": b}
+        {"provider_id": person + p, "site_id": site + 2, "weekday": day, "start_min": a, "end_min": b, "rest": ""}
         for day in range(5) for p, (a, b) in EVENING.items()
     ])  # fmt: skip
+
+
+_TYPE_USUAL: dict[str, Any] = {
+    "goal_a_day": 0, "most_a_day": 0, "web": "no", "ask_after_days": 60, "equipment": [], "buffer_min": 0, "doubles": False,
+}  # fmt: skip
+
+
+def _needs(role: str, minutes: int, offsets: str) -> list[dict[str, Any]]:
+    if not role:
+        return []
+    return [
+        {
+            "role": role,
+            "minutes": minutes,
+            "offsets": [int(each) for each in offsets.split()],
+            "words": "exam",
+            "same_as": None,
+        }
+    ]
 
 
 def _write_services(put: Any) -> None:
@@ -213,9 +260,16 @@ def _write_services(put: Any) -> None:
         for n, (code, words, dental, category, fee, tooth, surfaces) in enumerate(SERVICES, 1)
     ])  # fmt: skip
     put(schema.visit_type, [
-        {"id": n, "name": name, "dental": role != "medical", "minutes": minutes, "role": role, "helper_role": helper[0],
-         "helper_minutes": helper[1], "helper_offsets": helper[2], "position": n}
+        {"id": n, "name": name, "dental": role != "medical", "minutes": minutes, "role": role, "position": n,
+         "staff_needs": _needs(*helper)} | _TYPE_USUAL | TYPE_MORE.get(name, {})
         for n, (name, minutes, role, _, helper) in enumerate(TYPES, 1)
+    ])  # fmt: skip
+    put(
+        schema.service_set,
+        [{"id": n, "name": name, "dental": dental, "position": n} for n, (name, dental, _) in enumerate(SETS, 1)],
+    )
+    put(schema.service_set_line, [
+        {"set_id": n, "service_id": SERVICE_ID[code], "position": at} for n, row in enumerate(SETS, 1) for at, code in enumerate(row[2], 1)
     ])  # fmt: skip
     put(schema.visit_type_service, [
         {"type_id": n, "service_id": SERVICE_ID[code], "position": at}

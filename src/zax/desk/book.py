@@ -1,38 +1,42 @@
-"""Booking and moving visits along their track. What may stand where is decided in core.book; here it is locked, read and written."""
+"""Putting visits on the Book and changing them there: book, move, lengthen, replace a wrongly picked patient.
+
+What may stand where is decided in core.book; here it is locked, read and written. Every act can be undone (zax.desk.undo).
+"""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import delete, insert, select, update
 
-from zax.core.book.booking import (
-    Column,
-    StaffSlot,
-    check_column,
-    check_length,
-    check_time,
-    nearest_free,
-    place_helper,
-)
-from zax.core.book.hours import Span, clock_words, fits
-from zax.core.book.track import EXPECTED, Stop, check_move
-from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
+from zax.core.book.booking import Placed, check_length, check_time
+from zax.core.book.hours import Span, clock_words
+from zax.core.book.track import ON_THE_BOOK, Stop, check_move
+from zax.core.book.waitlist import WaitWhy
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.patients.person import check_new_patient
-from zax.core.setup.roles import require
-from zax.desk.clinic import Provider, Room, VisitType
+from zax.desk.clinic import Provider, VisitType
 from zax.desk.patients import new_patient
+from zax.desk.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
+from zax.desk.tally import tally_of
+from zax.desk.track import locked_visit, write_move
+from zax.desk.undo import Memo, free_planned
 from zax.desk.unit import Unit, act
+from zax.desk.waitlist import add_wait, settle_waits
 from zax.store import schema, visits
 
 
 @dataclass(frozen=True, slots=True)
 class BookOrder:
-    """A booking as asked for. `at` and `minutes` are as typed; a new patient comes in the four fields instead of an id."""
+    """A booking as asked for. `at` and `minutes` are as typed; a new patient comes in the four fields instead of an id.
+
+    `planned` are the patient's planned services this visit is to do; `sooner` and `short` keep a wish on the waitlist; `wait_id` is the
+    waitlist's reason that this booking answers. With `held_until` (UTC) it is only held: asked for on the web, with the patient's own words.
+    """
 
     site_id: int
     day: date
@@ -47,6 +51,25 @@ class BookOrder:
     last: str = ""
     birth: str = ""
     phone: str = ""
+    room_id: int = 0
+    planned: tuple[int, ...] = ()
+    sooner: bool = False
+    short: bool = False
+    wait_id: int = 0
+    held_until: datetime | None = None
+    web_message: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class MoveOrder:
+    """Where a visit is to go. `at` and `minutes` as typed; empty minutes keep its length, room 0 lets the desk choose."""
+
+    site_id: int
+    day: date
+    at: str
+    provider_id: int
+    minutes: str = ""
+    room_id: int = 0
 
 
 def parse_clock(text: str, field: str = "at") -> int:
@@ -65,53 +88,82 @@ def parse_clock(text: str, field: str = "at") -> int:
 @act("book")
 def book_visit(unit: Unit, order: BookOrder) -> int:
     """Book and return the visit's id; the same key returns the same visit. Raises Refused, Problems or Conflict."""
-    earlier = visits.visit_by_key(unit.connection, order.key)
-    if earlier is not None:
-        return int(earlier.id)
-    clinic = unit.clinic
-    provider = clinic.providers.get(order.provider_id)
-    if order.site_id not in clinic.sites or provider is None:
-        raise NotFound("There is no such provider or site.")
+    return book_orders(unit, [order])[0]
+
+
+@act("book")
+def book_many(unit: Unit, orders: Sequence[BookOrder]) -> list[int]:
+    """Several visits in one act, all of them or none: a series, or the members of a household."""
+    return book_orders(unit, orders)
+
+
+def book_orders(unit: Unit, orders: Sequence[BookOrder]) -> list[int]:
+    done = [visits.visit_by_key(unit.connection, order.key) for order in orders]
+    if all(done):
+        return [int(visit.id) for visit in done]
+    spots = [_spot_of(unit, order) for order in orders]
+    lock_spots(unit, spots)
+    memo = Memo(unit)
+    made = [_book_one(unit, order, spot, memo) for order, spot in zip(orders, spots, strict=True)]
+    fresh = [visit_id for visit_id, is_new in made if is_new]
+    if fresh:
+        row = visits.one_visit(unit.connection, fresh[0])
+        more = f" and {len(fresh) - 1} more" if len(fresh) > 1 else ""
+        memo.write(f"booked {row.first} {row.last}{more} at {clock_words(row.start_min)}")
+    return [visit_id for visit_id, _ in made]
+
+
+def _spot_of(unit: Unit, order: BookOrder) -> Spot:
+    if order.site_id not in unit.clinic.sites:
+        raise NotFound("There is no such site.")
+    provider = provider_of(unit.clinic, order.provider_id)
     kind, minutes, start = _check_order(unit, order, provider)
-    span = Span(start, start + minutes)
-    helpers = [
-        p for p in clinic.providers.values() if kind.helper and p.role == kind.helper_role and p.id != provider.id
-    ]
-    rooms = [r for r in clinic.rooms.values() if r.site_id == order.site_id and r.dental == provider.dental]
-    visits.lock_day(unit.connection, order.day, [provider.id, *(p.id for p in helpers)], [room.id for room in rooms])
+    return Spot(order.site_id, order.day, Span(start, start + minutes), provider, kind, order.room_id)
+
+
+def _book_one(unit: Unit, order: BookOrder, spot: Spot, memo: Memo) -> tuple[int, bool]:
     earlier = visits.visit_by_key(unit.connection, order.key)
     if earlier is not None:
-        return int(earlier.id)
-    people = _people(unit, order.site_id, order.day, [provider, *helpers])
-    _check_free(unit, order, people[0], span)
-    slots = _slots(kind, people, span)
-    room = _free_room(unit, order, provider, rooms, span)
+        return int(earlier.id), False
+    placed = find_place(unit, spot)
     patient_id = _patient(unit, order)
+    check_for_whom(unit, spot.kind, patient_id)
+    check_own_time(unit, patient_id, spot)
+    stop = Stop.HELD if order.held_until else Stop.BOOKED
     visit_id = unit.add(
-        schema.visit, site_id=order.site_id, patient_id=patient_id, provider_id=provider.id, room_id=room.id, type_id=kind.id,
-        day=order.day, start_min=span.start, minutes=span.minutes, note=order.note.strip(), state=Stop.BOOKED,
-        request_key=order.key, made_at=unit.now, made_by=unit.actor.id,
+        schema.visit, site_id=spot.site_id, patient_id=patient_id, provider_id=spot.provider.id, room_id=placed.room_id, type_id=spot.kind.id,
+        day=spot.day, start_min=spot.span.start, minutes=spot.span.minutes, buffer_min=spot.kind.buffer, note=order.note.strip(), state=stop,
+        held_until=order.held_until, web_message=order.web_message.strip()[:500], request_key=order.key, made_at=unit.now, made_by=unit.actor.id,
     )  # fmt: skip
-    _write_parts(unit, visit_id, order.day, kind, provider, slots)
-    unit.audit("visit.booked", patient_id=patient_id, visit_id=visit_id, at=f"{order.day} {clock_words(start)}")
-    unit.tell("visit", site_id=order.site_id, day=order.day, visit_id=visit_id, patient_id=patient_id)
-    return visit_id
+    memo.made(visit_id)
+    write_slots(unit, visit_id, spot.day, placed)
+    write_lines(unit, visit_id, patient_id, spot, placed, order.planned)
+    write_move(unit, visit_id, "", stop)
+    memo.waits_ended += settle_waits(unit, patient_id, spot.kind.id, order.wait_id)
+    for wanted, why in ((order.sooner, WaitWhy.SOONER), (order.short, WaitWhy.SHORT)):
+        if wanted:
+            memo.waits_made += add_wait(unit, visit_id, why)
+    unit.audit(
+        "visit.booked",
+        patient_id=patient_id,
+        visit_id=visit_id,
+        at=f"{spot.day} {clock_words(spot.span.start)}",
+        said="booked it",
+    )
+    unit.tell("visit", site_id=spot.site_id, day=spot.day, visit_id=visit_id, patient_id=patient_id)
+    return visit_id, True
 
 
 def _check_order(unit: Unit, order: BookOrder, provider: Provider) -> tuple[VisitType, int, int]:
     """Everything that can be wrong in the form, found at once."""
-    clinic, site = unit.clinic, unit.clinic.sites[order.site_id]
+    site = unit.clinic.sites[order.site_id]
     wrong = ProblemCollector()
-    kind = clinic.types.get(int(order.type_id)) if order.type_id.isdecimal() else None
-    if kind is None:
+    kind = unit.clinic.types.get(int(order.type_id)) if order.type_id.isdecimal() else None
+    if kind is None or not kind.active:
         wrong.add("type_id", "Choose what the visit is for.")
     elif kind.role != provider.role:
         wrong.add("type_id", f"{provider.name} does not do “{kind.name}”. Choose another type or provider.")
-    minutes = (
-        int(order.minutes)
-        if order.minutes.strip().isdecimal()
-        else (kind.minutes if kind and not order.minutes else 0)
-    )
+    minutes = _minutes(order.minutes, kind.minutes if kind else 0)
     wrong.take(check_length, minutes, site.grid)
     start = wrong.take(parse_clock, order.at)
     if start is not None and "minutes" not in wrong.problems:
@@ -127,212 +179,254 @@ def _check_order(unit: Unit, order: BookOrder, provider: Provider) -> tuple[Visi
     return kind, minutes, start
 
 
+def _minutes(typed: str, usual: int) -> int:
+    """The length as typed, the usual one for an empty field; 0, which no visit can have, for anything else."""
+    text = typed.strip()
+    return usual if not text else int(text) if text.isdecimal() and len(text) < 6 else 0
+
+
 def _patient(unit: Unit, order: BookOrder) -> int:
     if order.patient_id is None:
         return new_patient(unit, order.first, order.last, order.birth, order.phone, order.site_id)
-    found = unit.one(
-        select(schema.patient.c.id, schema.patient.c.status).where(schema.patient.c.id == order.patient_id)
-    )
+    return active_patient(unit, order.patient_id)
+
+
+def active_patient(unit: Unit, patient_id: int) -> int:
+    """The patient, locked, so that two desks cannot give one person two times at once; Refused for an unknown or inactive one."""
+    p = schema.patient
+    found = unit.one(select(p.c.id, p.c.status).where(p.c.id == patient_id).with_for_update())
     if found is None or found.status != "active":
         raise Refused("This patient cannot be booked. Find the patient again.", "patient")
     return int(found.id)
 
 
-def _people(unit: Unit, site_id: int, day: date, people: list[Provider]) -> list[Column]:
-    """The people's columns of that day, read after their rows are locked."""
-    taken: dict[int, list[tuple[Span, str]]] = {person.id: [] for person in people}
-    for row in visits.busy_people(unit.connection, taken, day):
-        taken[row.provider_id].append((Span(row.start_min, row.end_min), f"{row.first} {row.last}"))
-    return [Column(p.id, p.name, unit.clinic.windows(p.id, site_id, day), tuple(taken[p.id])) for p in people]
+def check_for_whom(unit: Unit, kind: VisitType, patient_id: int) -> None:
+    """Some types are for new patients only, or for known ones."""
+    if kind.for_whom == "all":
+        return
+    known = tally_of(unit.connection, patient_id).kept > 0
+    if known and kind.for_whom == "new":
+        raise Refused(
+            f"“{kind.name}” is for new patients, and this one has been here before. Choose another type.", "type_id"
+        )
+    if not known and kind.for_whom == "known":
+        raise Refused(
+            f"“{kind.name}” is for patients who have been here before. Choose a type for new patients.", "type_id"
+        )
 
 
-def _check_free(unit: Unit, order: BookOrder, column: Column, span: Span) -> None:
-    site = unit.clinic.sites[order.site_id]
-    if order.day in unit.clinic.closures:
-        raise Refused(f"The clinic is closed that day: {unit.clinic.closures[order.day]}.", "at")
-    if not column.windows:
-        raise Refused(f"{column.name} does not work at {site.name} that day.", "at")
-    try:
-        check_column(column, span)
-    except (Conflict, Refused) as error:
-        now = unit.local_now(site.id)
-        earliest = now.hour * 60 + now.minute if order.day == now.date() else 0
-        near = nearest_free(column, span, site.grid, earliest)
-        hint = f" Nearest free: {clock_words(near.start)}." if near else " Nothing of that length is free that day."
-        raise type(error)(error.message + hint, "at") from error
-
-
-def _slots(kind: VisitType, people: list[Column], span: Span) -> list[StaffSlot]:
-    slots = [StaffSlot(people[0].id, span)]
-    if kind.helper:
-        second = place_helper(kind.helper, span.start, people[1:])
-        if second is None:
+def check_own_time(unit: Unit, patient_id: int, spot: Spot) -> None:
+    """Nobody can be in two chairs at once."""
+    for other in visits.own_visits(unit.connection, patient_id, days_that_meet(unit.clinic, spot.site_id, spot.day)):
+        theirs = Span(other.start_min, other.start_min + other.minutes)
+        if other.id not in spot.leaving and other.day == spot.day and theirs.overlaps(spot.span):
+            who = unit.clinic.providers[other.provider_id].name
             raise Conflict(
-                f"Nobody is free for the {kind.helper.words} in the middle of this visit. Choose a time at which one of "
-                f"{', '.join(person.name for person in people[1:])} can step in.", "at",
-            )  # fmt: skip
-        slots.append(second)
-    return slots
+                f"This patient has a visit with {who} from {clock_words(theirs.start)} to {clock_words(theirs.end)}.",
+                "patient",
+            )
 
 
-def _free_room(unit: Unit, order: BookOrder, provider: Provider, rooms: list[Room], span: Span) -> Room:
-    """The provider's own room if it is free, otherwise any free one of the kind."""
-    taken: dict[int, list[tuple[Span, str]]] = {room.id: [] for room in rooms}
-    for row in visits.busy_rooms(unit.connection, order.site_id, order.day):
-        if row.room_id in taken:
-            taken[row.room_id].append((Span(row.start_min, row.start_min + row.minutes), f"{row.first} {row.last}"))
-    for room in sorted(rooms, key=lambda room: room.id != provider.room_id):
-        if Column(room.id, room.name, (), tuple(taken[room.id])).in_the_way(span) is None:
-            return room
-    raise Conflict("Every room for this kind of visit is taken at that time. Choose another time.", "at")
-
-
-def _write_parts(
-    unit: Unit, visit_id: int, day: date, kind: VisitType, provider: Provider, slots: list[StaffSlot]
-) -> None:
-    words = kind.helper.words if kind.helper else ""
+def write_slots(unit: Unit, visit_id: int, day: date, placed: Placed) -> None:
+    """The staff slots of the visit, instead of those it had."""
+    slot = schema.staff_slot
+    unit.connection.execute(delete(slot).where(slot.c.visit_id == visit_id))
     unit.connection.execute(
-        insert(schema.staff_slot),
+        insert(slot),
         [
-            {"visit_id": visit_id, "provider_id": slot.provider_id, "day": day, "start_min": slot.span.start,
-             "end_min": slot.span.end, "words": words if number else ""}
-            for number, slot in enumerate(slots)
+            {"visit_id": visit_id, "provider_id": each.provider_id, "day": day, "start_min": each.span.start, "end_min": each.span.end, "words": each.words}
+            for each in placed.staff
         ],
     )  # fmt: skip
-    services = [unit.clinic.services[number] for number in kind.services]
-    helper_id = slots[1].provider_id if len(slots) > 1 else provider.id
-    if services:
+
+
+def write_lines(
+    unit: Unit, visit_id: int, patient_id: int, spot: Spot, placed: Placed, planned: Sequence[int]
+) -> None:
+    """The type's services and the planned ones chosen; a planned service stands for the type's own of the same code."""
+    p = schema.planned_service
+    chosen = unit.rows(
+        select(p)
+        .where(
+            p.c.id.in_(list(planned) or [0]),
+            p.c.patient_id == patient_id,
+            p.c.visit_id.is_(None),
+            p.c.removed_at.is_(None),
+        )
+        .order_by(p.c.id)
+    )
+    brought = {row.service_id for row in chosen}
+    helper = next((slot.provider_id for slot in placed.staff if slot.words), spot.provider.id)
+    lines = [(row.service_id, row.tooth, row.surfaces, row.id) for row in chosen]
+    lines += [(number, "", "", None) for number in spot.kind.services if number not in brought]
+    services = unit.clinic.services
+    if lines:
         unit.connection.execute(
             insert(schema.charge_line),
             [
-                {"visit_id": visit_id, "service_id": service.id, "fee_cents": service.fee_cents, "entered_at": unit.now,
-                 "entered_by": unit.actor.id, "provider_id": helper_id if service.category == "diagnostic" else provider.id}
-                for service in services
+                {"visit_id": visit_id, "service_id": number, "tooth": tooth, "surfaces": surfaces, "planned_id": planned_id,
+                 "fee_cents": services[number].fee_cents, "entered_at": unit.now, "entered_by": unit.actor.id,
+                 "provider_id": helper if services[number].category == "diagnostic" else spot.provider.id}
+                for number, tooth, surfaces, planned_id in lines
             ],
         )  # fmt: skip
-    write_move(unit, visit_id, "", Stop.BOOKED)
+    if chosen:
+        unit.connection.execute(update(p).where(p.c.id.in_([row.id for row in chosen])).values(visit_id=visit_id))
 
 
-def write_move(unit: Unit, visit_id: int, from_stop: str, to: Stop, reason: str = "") -> None:
-    unit.connection.execute(
-        insert(schema.track_move).values(
-            visit_id=visit_id,
-            from_stop=from_stop,
-            to_stop=to,
-            at=unit.now,
-            by_id=unit.actor.id,
-            reason=reason.strip()[:200],
+def check_day_open(unit: Unit, visit: Any) -> None:
+    """Past days stay as they were."""
+    if visit.day < unit.business_day(visit.site_id):
+        raise Refused(
+            "That day is over, so its visits stay as they were. Only their track can be corrected, with a reason."
         )
-    )
-
-
-def step(unit: Unit, visit: Any, to: Stop, reason: str = "", **values: Any) -> None:
-    """Put a locked visit on another stop: the row, the version, the feed. Raises what the track refuses."""
-    move = check_move(Stop(visit.state), to, reason)
-    require(unit.actor.role, move.right)
-    unit.connection.execute(
-        update(schema.visit)
-        .where(schema.visit.c.id == visit.id)
-        .values(state=to, version=schema.visit.c.version + 1, **values)
-    )
-    write_move(unit, visit.id, visit.state, to, reason)
-    unit.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
-
-
-def locked_visit(unit: Unit, visit_id: int, version: int | None = None) -> Any:
-    """The visit, locked; NotFound for an unknown id, Stale when the form showed an older version."""
-    visit = visits.lock_visit(unit.connection, visit_id)
-    if visit is None:
-        raise NotFound("There is no such visit. It may be an old link; look for the patient instead.")
-    if version is not None and version != visit.version:
-        last = visits.track(unit.connection, visit_id)[-1]
-        at = unit.desk.clock.now()
-        ago = max(0, int((at - last.at).total_seconds() // 60))
-        raise Stale(
-            f"{last.name or 'Zax'} has moved this visit to “{last.to_stop}” {ago} min ago. What you see now is current."
-        )
-    return visit
 
 
 @act("book")
-def confirm(unit: Unit, visit_id: int, version: int | None = None) -> None:
-    step(unit, locked_visit(unit, visit_id, version), Stop.CONFIRMED)
-
-
-@act("arrivals")
-def check_in(unit: Unit, visit_id: int, version: int | None = None) -> None:
-    """The patient is here; only on the day of the visit."""
+def move_visit(unit: Unit, visit_id: int, order: MoveOrder, version: int | None = None) -> None:
+    """To another time, provider, room, site or length; from the shelf too. A visit moved to another time is no longer confirmed."""
     visit = locked_visit(unit, visit_id, version)
-    if visit.day != unit.business_day(visit.site_id):
-        raise Refused("This visit is not today, so nobody can be checked in for it.")
-    step(unit, visit, Stop.HERE)
+    spot = _spot_of_move(unit, visit, order)
+    lock_spots(unit, [spot])
+    memo = Memo(unit)
+    memo.look_at(visit)
+    placed = find_place(unit, spot)
+    active_patient(unit, visit.patient_id)
+    check_own_time(unit, visit.patient_id, spot)
+    same_time = (spot.site_id, spot.day, spot.span.start) == (visit.site_id, visit.day, visit.start_min)
+    to = _stop_after_move(unit, visit, same_time)
+    unit.connection.execute(delete(schema.shelf).where(schema.shelf.c.visit_id == visit.id))
+    v = schema.visit
+    unit.connection.execute(
+        update(v).where(v.c.id == visit.id).values(
+            site_id=spot.site_id, day=spot.day, start_min=spot.span.start, minutes=spot.span.minutes, provider_id=spot.provider.id,
+            room_id=placed.room_id, buffer_min=spot.kind.buffer, state=to, version=v.c.version + 1,
+        )
+    )  # fmt: skip
+    write_slots(unit, visit.id, spot.day, placed)
+    if to != visit.state:
+        check_move(Stop(visit.state), to)
+        write_move(unit, visit.id, visit.state, to, "moved")
+    _lead_follows(unit, visit, spot.provider.id)
+    where = f"{spot.day.day} {spot.day:%b} {clock_words(spot.span.start)}, {spot.provider.short}"
+    if spot.day < visit.day:
+        memo.waits_ended += settle_waits(unit, visit.patient_id, visit.type_id, 0, visit.id)
+    unit.audit(
+        "visit.moved",
+        patient_id=visit.patient_id,
+        visit_id=visit.id,
+        said=f"moved it to {where}",
+        was=f"{visit.day} {clock_words(visit.start_min)}",
+    )
+    memo.write(f"moved {visit.first} {visit.last} to {where}")
+    for site_id, day in {(visit.site_id, visit.day), (spot.site_id, spot.day)}:
+        unit.tell("visit", site_id=site_id, day=day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
-@act("arrivals")
-def take_to_room(unit: Unit, visit_id: int, room_id: int | None = None, version: int | None = None) -> None:
-    """Into the planned room, or another one; refused while somebody else sits there."""
-    visit = locked_visit(unit, visit_id, version)
-    room = unit.clinic.rooms.get(room_id or visit.room_id)
-    if room is None or room.site_id != visit.site_id:
-        raise Refused("Choose a room of this site.", "room_id")
-    visits.lock_day(unit.connection, visit.day, (), [room.id])
-    inside = visits.in_rooms(unit.connection, visit.site_id, visit.day)
-    other = inside.get(room.id)
-    if other is not None and other.id != visit.id:
-        alike = (r for r in unit.clinic.rooms.values() if r.site_id == visit.site_id and r.dental == room.dental)
-        free = [r.name for r in alike if r.id not in inside]
-        hint = f" Free now: {', '.join(free)}." if free else " No other room is free."
-        raise Conflict(f"{other.first} {other.last} is in {room.name}.{hint}", "room_id")
-    step(unit, visit, Stop.ROOM, room_id=room.id)
+def _spot_of_move(unit: Unit, visit: Any, order: MoveOrder) -> Spot:
+    """Where it is to go, checked; a patient who is already here can only be given more or less time."""
+    check_day_open(unit, visit)
+    if order.site_id not in unit.clinic.sites:
+        raise NotFound("There is no such site.")
+    provider, kind = provider_of(unit.clinic, order.provider_id), unit.clinic.types[visit.type_id]
+    site = unit.clinic.sites[order.site_id]
+    with ProblemCollector() as wrong:
+        minutes = _minutes(order.minutes, visit.minutes)
+        wrong.take(check_length, minutes, site.grid)
+        start = wrong.take(parse_clock, order.at)
+        if kind.role != provider.role:
+            wrong.add("at", f"{provider.name} does not do “{kind.name}”.")
+    assert start is not None
+    span = Span(start, start + minutes)
+    stays = (order.site_id, order.day, start, provider.id) == (
+        visit.site_id,
+        visit.day,
+        visit.start_min,
+        visit.provider_id,
+    )
+    if visit.state in {Stop.HERE, Stop.ROOM}:
+        if not stays:
+            raise Refused("The patient is already here. The visit can be made longer or shorter, not moved.", "at")
+    elif visit.state not in ON_THE_BOOK and visit.state != Stop.SHELF:
+        raise Refused("Only a visit that is still to come can be moved.", "at")
+    elif not stays or visit.state == Stop.SHELF:
+        check_time(order.day, span, site.grid, unit.local_now(site.id))
+    room_id = order.room_id or (visit.room_id if order.site_id == visit.site_id and stays else 0)
+    return Spot(order.site_id, order.day, span, provider, kind, room_id, frozenset({visit.id}))
 
 
-@act("arrivals")
-def did_not_come(unit: Unit, visit_id: int, version: int | None = None) -> None:
-    visit = locked_visit(unit, visit_id, version)
-    now = unit.local_now(visit.site_id)
-    if (visit.day, visit.start_min) > (now.date(), now.hour * 60 + now.minute):
-        raise Refused("The visit has not begun yet, so nobody can have missed it.")
-    step(unit, visit, Stop.MISSED)
-    unit.audit("visit.missed", patient_id=visit.patient_id, visit_id=visit.id)
+def _stop_after_move(unit: Unit, visit: Any, same_time: bool) -> Stop:
+    now = Stop(visit.state)
+    if now == Stop.SHELF:
+        was = unit.one(select(schema.shelf.c.was).where(schema.shelf.c.visit_id == visit.id))
+        now = Stop(was.was) if was else Stop.BOOKED
+    return Stop.BOOKED if now == Stop.CONFIRMED and not same_time else now
+
+
+def _lead_follows(unit: Unit, visit: Any, provider_id: int) -> None:
+    """What the former lead was to do, the new one does."""
+    line = schema.charge_line
+    if provider_id != visit.provider_id:
+        unit.connection.execute(
+            update(line)
+            .where(line.c.visit_id == visit.id, line.c.provider_id == visit.provider_id, line.c.removed_at.is_(None))
+            .values(provider_id=provider_id)
+        )
 
 
 @act("book")
-def cancel(unit: Unit, visit_id: int, reason: str, version: int | None = None) -> None:
-    """Off the book with a reason; its planned services stay on record with it."""
+def replace_patient(unit: Unit, visit_id: int, patient_id: int | None, version: int | None = None) -> None:
+    """The visit was booked for the wrong person: give it to the right one where it stands; planned services go back to the first."""
     visit = locked_visit(unit, visit_id, version)
-    step(unit, visit, Stop.CANCELLED, reason)
-    unit.audit("visit.cancelled", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
+    check_day_open(unit, visit)
+    if visit.state not in ON_THE_BOOK:
+        raise Refused(
+            "The patient can be changed until they have come. Take the visit off and book the right one.", "patient"
+        )
+    if not patient_id:
+        raise Refused("Find the right patient.", "patient")
+    memo = Memo(unit)
+    memo.look_at(visit)
+    kind = unit.clinic.types[visit.type_id]
+    active_patient(unit, patient_id)
+    check_for_whom(unit, kind, patient_id)
+    span = Span(visit.start_min, visit.start_min + visit.minutes)
+    check_own_time(
+        unit,
+        patient_id,
+        Spot(
+            visit.site_id,
+            visit.day,
+            span,
+            unit.clinic.providers[visit.provider_id],
+            kind,
+            leaving=frozenset({visit.id}),
+        ),
+    )
+    line, v = schema.charge_line, schema.visit
+    unit.connection.execute(
+        update(line)
+        .where(line.c.visit_id == visit.id, line.c.planned_id.is_not(None), line.c.removed_at.is_(None))
+        .values(removed_at=unit.now)
+    )
+    free_planned(unit, visit.id)
+    unit.connection.execute(
+        update(v).where(v.c.id == visit.id).values(patient_id=patient_id, state=Stop.BOOKED, version=v.c.version + 1)
+    )
+    if visit.state != Stop.BOOKED:
+        write_move(unit, visit.id, visit.state, Stop.BOOKED, "another patient")
+    unit.audit(
+        "visit.patient_replaced",
+        patient_id=visit.patient_id,
+        visit_id=visit.id,
+        to=patient_id,
+        said="gave it to another patient",
+    )
+    memo.write(f"gave the visit of {visit.first} {visit.last} to another patient")
+    for whom in (visit.patient_id, patient_id):
+        unit.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=whom)
 
 
-@act("arrivals")
-def step_back(unit: Unit, visit_id: int, reason: str, version: int | None = None) -> None:
-    """Undo a wrong step on the premises: back to where the visit came from, with a reason on record."""
-    visit = locked_visit(unit, visit_id, version)
-    if visit.state not in {Stop.HERE, Stop.ROOM, Stop.MISSED}:
-        raise Refused("Only a step on the premises can be taken back here.")
-    to = Stop.HERE if visit.state == Stop.ROOM else Stop.BOOKED
-    if visit.state == Stop.HERE:
-        came_from = [row.from_stop for row in visits.track(unit.connection, visit_id) if row.to_stop == Stop.HERE]
-        to = next((Stop(stop) for stop in reversed(came_from) if stop in EXPECTED), Stop.BOOKED)
-    step(unit, visit, to, reason)
-    unit.audit("visit.stepped_back", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
-
-
-def first_free(
-    unit_or_connection: Any, clinic: Any, site_id: int, day: date, now: datetime, length: int
-) -> tuple[int, int] | None:
-    """(provider_id, minute) of the day's first free time of that length, for `Book a visit` without a place chosen."""
-    people: Iterable[Provider] = clinic.columns(site_id, day)
-    grid = clinic.sites[site_id].grid
-    taken: dict[int, list[Span]] = {person.id: [] for person in people}
-    for row in visits.busy_people(unit_or_connection, taken, day):
-        taken[row.provider_id].append(Span(row.start_min, row.end_min))
-    earliest = -(-(now.hour * 60 + now.minute) // grid) * grid if now.date() == day else 0
-    found = [
-        (start, provider_id)
-        for provider_id, spans in taken.items()
-        for start in range(earliest, 24 * 60 - length, grid)
-        if fits(clinic.windows(provider_id, site_id, day), Span(start, start + length))
-        and not any(Span(start, start + length).overlaps(other) for other in spans)
-    ]
-    return (min(found)[1], min(found)[0]) if found else None
+def shifted(order: BookOrder, day: date, at: str, key: str) -> BookOrder:
+    """The same booking at another time, for a series."""
+    return replace(order, day=day, at=at, key=key)

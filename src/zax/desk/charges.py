@@ -9,8 +9,8 @@ from sqlalchemy import delete, func, select, text, update
 from zax.core.book.track import Stop
 from zax.core.charges.lines import MOST_DIAGNOSES, check_line, unfinished
 from zax.core.errors import Conflict, NotFound, Refused
-from zax.desk.book import locked_visit, step
 from zax.desk.money import post_charges, settle_visit, take_charges_back
+from zax.desk.track import locked_visit, step
 from zax.desk.unit import Unit, act
 from zax.store import money, schema
 
@@ -29,7 +29,9 @@ def _changed(unit: Unit, visit: Any, act_name: str, **detail: Any) -> None:
     if visit.state == Stop.CHECKOUT:
         post_charges(unit, visit)
         settle_visit(unit, visit)
-    unit.audit(act_name, patient_id=visit.patient_id, visit_id=visit.id, **detail)
+    v = schema.visit
+    unit.connection.execute(update(v).where(v.c.id == visit.id).values(version=v.c.version + 1))
+    unit.audit(act_name, patient_id=visit.patient_id, visit_id=visit.id, said="changed its services", **detail)
     unit.tell("charges", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
@@ -77,6 +79,7 @@ def remove_line(unit: Unit, visit_id: int, line_id: int) -> None:
     unit.connection.execute(
         update(schema.charge_line).where(schema.charge_line.c.id == line.id).values(removed_at=unit.now)
     )
+    _plan_follows(unit, line.id, None)
     _changed(unit, visit, "charge.removed", code=unit.clinic.services[line.service_id].code)
 
 
@@ -89,7 +92,15 @@ def put_line_back(unit: Unit, visit_id: int, line_id: int) -> None:
         .where(schema.charge_line.c.id == line_id, schema.charge_line.c.visit_id == visit.id)
         .values(removed_at=None)
     )
+    _plan_follows(unit, line_id, visit.id)
     _changed(unit, visit, "charge.put_back")
+
+
+def _plan_follows(unit: Unit, line_id: int, visit_id: int | None) -> None:
+    """The planned service behind a line goes with it: free again when the line is taken off, the visit's when it comes back."""
+    p, line = schema.planned_service, schema.charge_line
+    behind = select(line.c.planned_id).where(line.c.id == line_id, line.c.planned_id.is_not(None)).scalar_subquery()
+    unit.connection.execute(update(p).where(p.c.id == behind, p.c.done_at.is_(None)).values(visit_id=visit_id))
 
 
 def _line(unit: Unit, visit: Any, line_id: int) -> Any:
@@ -148,6 +159,8 @@ def ready_for_checkout(unit: Unit, visit_id: int, reason: str = "", version: int
     step(unit, visit, Stop.CHECKOUT, reason)
     post_charges(unit, visit)
     settle_visit(unit, visit)
+    p = schema.planned_service
+    unit.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=unit.now))
     unit.audit("visit.ready", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
 
 
@@ -158,6 +171,8 @@ def back_to_room(unit: Unit, visit_id: int, reason: str, version: int | None = N
     step(unit, visit, Stop.ROOM, reason)
     take_charges_back(unit, visit, reason)
     settle_visit(unit, visit)
+    p = schema.planned_service
+    unit.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=None))
     unit.audit("visit.back_to_room", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
 
 

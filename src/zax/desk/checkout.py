@@ -9,9 +9,9 @@ from sqlalchemy import select
 
 from zax.core.book.track import Stop
 from zax.core.errors import Refused
-from zax.desk.book import locked_visit, step
 from zax.desk.claims import make_claim, withdraw_unsent
 from zax.desk.money import post_charges, settle_visit
+from zax.desk.track import locked_visit, step
 from zax.desk.unit import Unit, act
 from zax.store import schema
 

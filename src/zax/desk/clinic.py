@@ -12,11 +12,14 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
-from zax.core.book.booking import Helper
-from zax.core.book.hours import Span
+from zax.core.book.booking import StaffNeed
+from zax.core.book.calendar import Closure, DayException, DayHours, Pattern, WeeklyRule, closed_spans, hours_on
+from zax.core.book.hours import Span, gaps
 from zax.core.charges.lines import ServiceRule
 from zax.core.coverage.estimate import Benefits
 from zax.store import schema
+
+VERSION = "setup_version"
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +39,8 @@ class Room:
     site_id: int
     name: str
     dental: bool
+    equipment: frozenset[str]
+    active: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +55,7 @@ class Provider:
     npi: str
     taxonomy: str
     room_id: int
+    at_once: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,16 +71,50 @@ class Service:
 
 @dataclass(frozen=True, slots=True)
 class VisitType:
-    """`role` is who it is booked with; `helper` a second person for some minutes."""
+    """`role` leads it; `needs` are the others. `services` are its own and those of its service set. `hours` limit when it may begin and end.
+
+    `for_whom` is all, new or known; `web` is no, firm or held; `most` and `goal` are visits a day at one site, 0 for none.
+    """
 
     id: int
     name: str
     dental: bool
     minutes: int
     role: str
-    helper_role: str
-    helper: Helper | None
+    needs: tuple[StaffNeed, ...]
+    lead_parts: tuple[tuple[int, int], ...]
     services: tuple[int, ...]
+    own_services: tuple[int, ...]
+    set_id: int
+    buffer: int
+    hours: tuple[tuple[frozenset[int], Span], ...]
+    equipment: frozenset[str]
+    room_ids: frozenset[int]
+    most: int
+    goal: int
+    ask_after: int
+    for_whom: str
+    web: str
+    doubles: bool
+    active: bool
+    version: int
+
+    def allows(self, day: date, span: Span) -> bool:
+        """Whether the type may be booked then."""
+        return not self.hours or any(day.weekday() in days and span.within(window) for days, window in self.hours)
+
+    def may_use(self, room: Room) -> bool:
+        fitting = not self.room_ids or room.id in self.room_ids
+        return room.active and room.dental == self.dental and fitting and self.equipment <= room.equipment
+
+
+@dataclass(frozen=True, slots=True)
+class ServiceSet:
+    id: int
+    name: str
+    dental: bool
+    services: tuple[int, ...]
+    active: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,18 +135,37 @@ class Clinic:
     sites: Mapping[int, Site]
     rooms: Mapping[int, Room]
     providers: Mapping[int, Provider]
-    hours: Mapping[tuple[int, int, int], tuple[Span, ...]]
-    closures: Mapping[date, str]
+    rules: Mapping[int, tuple[WeeklyRule, ...]]
+    exceptions: Mapping[int, tuple[DayException, ...]]
+    closures: tuple[Closure, ...]
     services: Mapping[int, Service]
+    sets: Mapping[int, ServiceSet]
     types: Mapping[int, VisitType]
     plans: Mapping[int, Plan]
     payers: Mapping[int, Any]
+    _hours: dict[tuple[int, int, date], DayHours]
+
+    def day_hours(self, provider_id: int, site_id: int, day: date) -> DayHours:
+        """When this provider works at this site on this day, and why not at other times; kept, since every screen asks again."""
+        key = (provider_id, site_id, day)
+        found = self._hours.get(key)
+        if found is None:
+            found = hours_on(
+                self.rules.get(provider_id, ()), self.exceptions.get(provider_id, ()), self.closures, site_id, day, self.sites[site_id].timezone,
+            )  # fmt: skip
+            self._hours[key] = found
+        return found
 
     def windows(self, provider_id: int, site_id: int, day: date) -> tuple[Span, ...]:
         """When this provider works at this site on this day; empty when not at all."""
-        if day in self.closures:
-            return ()
-        return self.hours.get((provider_id, site_id, day.weekday()), ())
+        return self.day_hours(provider_id, site_id, day).windows
+
+    def closure_words(self, site_id: int, day: date) -> str:
+        """Why the site is shut for the whole of its day; empty when it is not."""
+        spans = closed_spans(self.closures, site_id, day)
+        if not spans or gaps([self.sites[site_id].day], [span for span, _ in spans]):
+            return ""
+        return spans[0][1]
 
     def elsewhere(self, provider_id: int, site_id: int, day: date) -> list[tuple[Span, str]]:
         """When the provider works at another site that day, with its name."""
@@ -119,8 +178,27 @@ class Clinic:
 
     def columns(self, site_id: int, day: date) -> list[Provider]:
         """The providers who work at the site that day, in the clinic's order; on a closed day those who would."""
-        there = [p for p in self.providers.values() if self.hours.get((p.id, site_id, day.weekday()))]
-        return there or [p for p in self.providers.values() if any(key[:2] == (p.id, site_id) for key in self.hours)]
+        there = [p for p in self.providers.values() if self.windows(p.id, site_id, day)]
+        return there or self.team(site_id)
+
+    def team(self, site_id: int) -> list[Provider]:
+        """Everybody who ever works at the site."""
+        return [
+            p for p in self.providers.values() if any(rule.site_id == site_id for rule in self.rules.get(p.id, ()))
+        ]
+
+    def leads(self, kind: VisitType, site_id: int) -> list[Provider]:
+        return [p for p in self.team(site_id) if p.role == kind.role]
+
+    def rooms_for(self, kind: VisitType, site_id: int, first: int = 0) -> list[Room]:
+        """The rooms of the site that the type may use, `first` (a room id) before the others."""
+        fitting = [room for room in self.rooms.values() if room.site_id == site_id and kind.may_use(room)]
+        return sorted(fitting, key=lambda room: room.id != first)
+
+    @property
+    def version(self) -> int:
+        """Raised with every change of the setup; a process that has an older one reads it again."""
+        return int(self.about.get(VERSION, 0))
 
     @property
     def wait_limit(self) -> int:
@@ -136,24 +214,32 @@ def load(connection: Connection) -> Clinic:
 
     about = {row.name: row.value for row in read(schema.setting, schema.setting.c.name)}
     payers = {row.id: row for row in read(schema.payer)}
+    sets = _sets(
+        read(schema.service_set, schema.service_set.c.position),
+        read(schema.service_set_line, schema.service_set_line.c.position),
+    )
     return Clinic(
         about=about,
         sites={
             s.id: Site(s.id, s.name, s.timezone, (s.street, s.city, s.state, s.zip), s.phone, Span(s.opens_min, s.closes_min), s.grid_minutes)
             for s in read(schema.site)
         },
-        rooms={r.id: Room(r.id, r.site_id, r.name, r.dental) for r in read(schema.room, schema.room.c.position)},
+        rooms={r.id: Room(r.id, r.site_id, r.name, r.dental, frozenset(r.equipment), r.active) for r in read(schema.room, schema.room.c.position)},
         providers={
-            p.id: Provider(p.id, p.first, p.last, p.name, p.short, p.role, p.dental, p.npi, p.taxonomy, p.room_id)
+            p.id: Provider(p.id, p.first, p.last, p.name, p.short, p.role, p.dental, p.npi, p.taxonomy, p.room_id, p.at_once)
             for p in read(schema.provider, schema.provider.c.position)
         },
-        hours=_hours(read(schema.provider_hours, schema.provider_hours.c.start_min)),
-        closures={c.day: c.words for c in read(schema.closure, schema.closure.c.day)},
+        rules=_rules(read(schema.provider_hours, schema.provider_hours.c.start_min)),
+        exceptions=_exceptions(read(schema.provider_exception)),
+        closures=tuple(
+            Closure(c.starts, c.ends, c.words, c.site_id) for c in read(schema.closure, schema.closure.c.starts) if c.ended_at is None
+        ),
         services={
             s.id: Service(s.id, s.code, s.words, s.dental, s.category, s.fee_cents, ServiceRule(s.code, s.dental, s.needs_tooth, s.surfaces))
             for s in read(schema.service, schema.service.c.code)
         },
-        types=_types(read(schema.visit_type, schema.visit_type.c.position), read(schema.visit_type_service, schema.visit_type_service.c.position)),
+        sets=sets,
+        types=_types(read(schema.visit_type, schema.visit_type.c.position), read(schema.visit_type_service, schema.visit_type_service.c.position), sets),
         plans={
             p.id: Plan(
                 p.id, p.payer_id, payers[p.payer_id].name, p.name, p.dental,
@@ -162,29 +248,69 @@ def load(connection: Connection) -> Clinic:
             for p in read(schema.plan)
         },
         payers=payers,
+        _hours={},
     )  # fmt: skip
 
 
-def _hours(found: list[Any]) -> dict[tuple[int, int, int], tuple[Span, ...]]:
-    hours: dict[tuple[int, int, int], tuple[Span, ...]] = {}
+def _rules(found: list[Any]) -> dict[int, tuple[WeeklyRule, ...]]:
+    rules: dict[int, tuple[WeeklyRule, ...]] = {}
     for row in found:
-        key = (row.provider_id, row.site_id, row.weekday)
-        hours[key] = (*hours.get(key, ()), Span(row.start_min, row.end_min))
-    return hours
-
-
-def _types(found: list[Any], services: list[Any]) -> dict[int, VisitType]:
-    def helper(row: Any) -> Helper | None:
-        if not row.helper_minutes:
-            return None
-        return Helper(row.helper_minutes, tuple(int(part) for part in row.helper_offsets.split()))
-
-    by_type: dict[int, list[int]] = {}
-    for row in services:
-        by_type.setdefault(row.type_id, []).append(row.service_id)
-    return {
-        t.id: VisitType(
-            t.id, t.name, t.dental, t.minutes, t.role, t.helper_role, helper(t), tuple(by_type.get(t.id, ()))
+        rule = WeeklyRule(
+            row.site_id,
+            row.weekday,
+            Span(row.start_min, row.end_min),
+            Pattern(row.pattern),
+            row.from_day,
+            row.to_day,
+            row.rest,
         )
-        for t in found
-    }
+        rules[row.provider_id] = (*rules.get(row.provider_id, ()), rule)
+    return rules
+
+
+def _exceptions(found: list[Any]) -> dict[int, tuple[DayException, ...]]:
+    made: dict[int, tuple[DayException, ...]] = {}
+    for row in found:
+        if row.ended_at is None:
+            each = DayException(
+                row.from_day, row.to_day, Span(row.start_min, row.end_min), row.words, row.extra, row.site_id
+            )
+            made[row.provider_id] = (*made.get(row.provider_id, ()), each)
+    return made
+
+
+def _by(rows: list[Any], owner: str) -> dict[int, tuple[int, ...]]:
+    """Service ids by the set or type that brings them."""
+    found: dict[int, tuple[int, ...]] = {}
+    for row in rows:
+        number = getattr(row, owner)
+        found[number] = (*found.get(number, ()), row.service_id)
+    return found
+
+
+def _sets(found: list[Any], lines: list[Any]) -> dict[int, ServiceSet]:
+    services = _by(lines, "set_id")
+    return {row.id: ServiceSet(row.id, row.name, row.dental, services.get(row.id, ()), row.active) for row in found}
+
+
+def _types(found: list[Any], services: list[Any], sets: Mapping[int, ServiceSet]) -> dict[int, VisitType]:
+    by_type = _by(services, "type_id")
+
+    def made(t: Any) -> VisitType:
+        own = by_type.get(t.id, ())
+        brought = sets[t.set_id].services if t.set_id in sets else ()
+        return VisitType(
+            t.id, t.name, t.dental, t.minutes, t.role, staff_needs(t.staff_needs), tuple((a, b) for a, b in t.lead_parts),
+            tuple(dict.fromkeys((*own, *brought))), own, t.set_id or 0, t.buffer_min,
+            tuple((frozenset(h["weekdays"]), Span(h["start"], h["end"])) for h in t.hours), frozenset(t.equipment), frozenset(t.room_ids),
+            t.most_a_day, t.goal_a_day, t.ask_after_days, t.for_whom, t.web, t.doubles, t.active, t.version,
+        )  # fmt: skip
+
+    return {t.id: made(t) for t in found}
+
+
+def staff_needs(rows: list[dict[str, Any]]) -> tuple[StaffNeed, ...]:
+    """Staff needs as the setup keeps them."""
+    return tuple(
+        StaffNeed(row["role"], row["minutes"], tuple(row["offsets"]), row["words"], row["same_as"]) for row in rows
+    )

@@ -11,12 +11,15 @@ from typing import Any
 from sqlalchemy import Connection, text
 
 from zax.clock import local
-from zax.core.book.hours import Span, closed, gaps
+from zax.core.book.calendar import DayHours
+from zax.core.book.hours import Span, clock_words, closed, gaps
 from zax.core.book.lateness import Running, expected_end, minutes_behind
-from zax.core.book.track import Stop
+from zax.core.book.track import FREES_THE_TIME, ON_THE_BOOK, Stop
 from zax.core.money.cents import plain
 from zax.core.patients.gaps import record_gaps
 from zax.desk.clinic import Clinic, Provider
+from zax.desk.held import held_words
+from zax.desk.placing import stands_outside
 from zax.store import money, visits
 
 LEAST_FREE = 15
@@ -36,7 +39,10 @@ _UNCLEAR = text(
 
 @dataclass(slots=True)
 class Bar:
-    """One visit as drawn. `waited` and `since` are minutes; `came_at` and `in_at` minutes of the day (local)."""
+    """One visit as drawn. `waited` and `since` are minutes; `came_at` and `in_at` minutes of the day (local).
+
+    `share` is its place among visits at the same time in one column: (which, of how many). `outside` says why it lies outside working hours.
+    """
 
     id: int
     patient_id: int
@@ -53,6 +59,12 @@ class Bar:
     alert: str
     version: int
     note: str
+    site_id: int = 0
+    type_id: int = 0
+    day: date | None = None
+    held: str = ""
+    outside: str = ""
+    share: tuple[int, int] = (0, 1)
     waited: int = 0
     since: int = 0
     in_at: int | None = None
@@ -69,7 +81,7 @@ class Bar:
         return self.at + self.minutes
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Strap:
     """A staff slot inside somebody else's visit; columns count from 0; `close` to the one before."""
 
@@ -86,15 +98,20 @@ class Strap:
 
 @dataclass(slots=True)
 class Lane:
-    """One provider's day: visits, closed and free time, and how far behind it runs."""
+    """One column: a provider's day, a room's day, or one day of a provider's week. `key` names it; `under` stands under its title."""
 
-    provider: Provider
-    rooms: str
+    key: str
+    title: str
+    under: str
+    day: date
+    site_id: int
+    provider: Provider | None
+    room: Any
     bars: list[Bar]
     shut: list[tuple[Span, str]]
     free: list[Span]
-    overrun: list[Span]
-    behind: int
+    overrun: list[Span] = field(default_factory=list)
+    behind: int = 0
     straps: list[Strap] = field(default_factory=list)
 
 
@@ -127,16 +144,21 @@ def day_view(connection: Connection, clinic: Clinic, now_utc: datetime, site_id:
     site = clinic.sites[site_id]
     wall = local(now_utc, site.timezone)
     now = wall.hour * 60 + wall.minute if wall.date() == day else None
-    moves = _moves(visits.day_moves(connection, site_id, day))
-    bars = [
-        _bar(row, clinic, moves.get(row.id, {}), now_utc, site.timezone)
-        for row in visits.day_visits(connection, site_id, day)
-    ]
+    bars = day_bars(connection, clinic, now_utc, site_id, day)
     straps = visits.day_straps(connection, site_id, day)
     columns = clinic.columns(site_id, day)
+    # Whoever has a visit here is shown, even if their hours no longer hold it.
+    columns += [p for p in clinic.providers.values() if p not in columns and any(b.provider.id == p.id and b.stop not in FREES_THE_TIME for b in bars)]
     lanes = [_lane(provider, bars, straps, clinic, site, day, now) for provider in columns]
     _hang_straps(lanes, bars, straps, columns)
-    return DayView(site, day, wall.date(), now, clinic.closures.get(day, ""), lanes, bars)
+    return DayView(site, day, wall.date(), now, clinic.closure_words(site_id, day), lanes, bars)
+
+
+def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id: int, day: date) -> list[Bar]:
+    """Every visit of the site's day as it is drawn; two statements."""
+    moves = _moves(visits.day_moves(connection, site_id, day))
+    zone = clinic.sites[site_id].timezone
+    return [make_bar(row, clinic, moves.get(row.id, {}), now_utc, zone) for row in visits.day_visits(connection, site_id, day)]
 
 
 def _moves(rows: Sequence[Any]) -> dict[int, dict[str, datetime]]:
@@ -147,13 +169,17 @@ def _moves(rows: Sequence[Any]) -> dict[int, dict[str, datetime]]:
     return found
 
 
-def _bar(row: Any, clinic: Clinic, moves: Mapping[str, datetime], now: datetime, zone: str) -> Bar:
+def make_bar(row: Any, clinic: Clinic, moves: Mapping[str, datetime], now: datetime, zone: str) -> Bar:
     missing = record_gaps(row.birth, row.sex, row.phone, row.street)
     bar = Bar(
         row.id, row.patient_id, row.first, row.last, row.start_min, row.minutes, Stop(row.state), clinic.types[row.type_id].name,
         clinic.providers[row.provider_id], row.room_id, clinic.rooms[row.room_id].name, missing[0].words if missing else "", row.alert,
-        row.version, row.note,
+        row.version, row.note, row.site_id, row.type_id, row.day,
     )  # fmt: skip
+    if bar.stop == Stop.HELD:
+        bar.held = held_words(row, zone)
+    if bar.stop in ON_THE_BOOK:
+        bar.outside = stands_outside(clinic, row)
     if bar.stop in moves:
         bar.since = max(0, int((now - moves[bar.stop]).total_seconds() // 60))
     if bar.stop == Stop.ROOM and Stop.ROOM in moves:
@@ -177,10 +203,49 @@ def _lane(
     busy += [Span(s.start_min, s.end_min) for s in straps if s.provider_id == provider.id]
     over, behind = _running(mine, now) if now is not None else ([], 0)
     rooms = list(dict.fromkeys(bar.room_name for bar in mine)) or [clinic.rooms[provider.room_id].name]
-    free = [gap for gap in gaps(windows, busy, LEAST_FREE) if now is None or gap.end > now + LEAST_FREE]
-    free = [Span(max(gap.start, _round_up(now, site.grid)), gap.end) if now else gap for gap in free]
-    shut = [(span, _why_shut(span, windows, clinic, provider, site, day)) for span in closed(windows, site.day)]
-    return Lane(provider, ", ".join(rooms[:2]), mine, shut, free, over, behind)
+    free = free_spans(windows, busy, now, site.grid)
+    return Lane(
+        f"p{provider.id}", provider.name, ", ".join(rooms[:2]), day, site.id, provider, None, side_by_side(mine),
+        shut_spans(clinic, provider, site, day), free, over, behind,
+    )  # fmt: skip
+
+
+def free_spans(windows: Sequence[Span], busy: Sequence[Span], now: int | None, grid: int) -> list[Span]:
+    """What could still be sold: free stretches of LEAST_FREE minutes or more that are not over."""
+    found = [gap for gap in gaps(windows, busy, LEAST_FREE) if now is None or gap.end > now + LEAST_FREE]
+    return [Span(max(gap.start, _round_up(now, grid)), gap.end) if now else gap for gap in found]
+
+
+def side_by_side(bars: list[Bar]) -> list[Bar]:
+    """Give visits at the same time in one column their share of its width. The bars, in order of time."""
+    group: list[Bar] = []
+    until = 0
+    for bar in sorted(bars, key=lambda bar: (bar.at, bar.id)):
+        if group and bar.at >= until:
+            _share(group)
+            group = []
+        group.append(bar)
+        until = max(until, bar.end) if len(group) > 1 else bar.end
+    _share(group)
+    return bars
+
+
+def _share(group: list[Bar]) -> None:
+    """Each bar takes the first strip that is free at its start; all are as wide as the most that stand abreast."""
+    ends: list[int] = []
+    strips = []
+    for bar in group:
+        strip = next((number for number, end in enumerate(ends) if end <= bar.at), len(ends))
+        ends[strip : strip + 1] = [bar.end]
+        strips.append(strip)
+    for bar, strip in zip(group, strips, strict=True):
+        bar.share = (strip, len(ends))
+
+
+def shut_spans(clinic: Clinic, provider: Provider, site: Any, day: date) -> list[tuple[Span, str]]:
+    """The closed stretches of the site's day in this provider's column, each with why."""
+    hours = clinic.day_hours(provider.id, site.id, day)
+    return [(span, _why_shut(span, hours, clinic, provider, site, day)) for span in closed(hours.windows, site.day)]
 
 
 def _round_up(minute: int, grid: int) -> int:
@@ -198,15 +263,17 @@ def _running(mine: Sequence[Bar], now: int) -> tuple[list[Span], int]:
     return over, minutes_behind(running, now)
 
 
-def _why_shut(span: Span, windows: Sequence[Span], clinic: Clinic, provider: Provider, site: Any, day: date) -> str:
-    if not windows:
-        return clinic.closures.get(day, "Not in")
+def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, site: Any, day: date) -> str:
+    closure = clinic.closure_words(site.id, day)
+    said = next((words for shut, words in hours.shut if shut.overlaps(span)), "")
     elsewhere = [name for other, name in clinic.elsewhere(provider.id, site.id, day) if other.overlaps(span)]
+    if closure or said:
+        return closure or said
     if elsewhere:
         return f"At {elsewhere[0]}"
-    if span.end <= windows[0].start:
-        return f"In at {windows[0].start // 60}:{windows[0].start % 60:02d}"
-    return "Closed" if span.start >= windows[-1].end else "Lunch"
+    if not hours.windows:
+        return "Not in"
+    return f"In at {clock_words(hours.windows[0].start)}" if span.end <= hours.windows[0].start else "Closed"
 
 
 def _hang_straps(lanes: list[Lane], bars: Sequence[Bar], rows: Sequence[Any], columns: Sequence[Provider]) -> None:

@@ -22,9 +22,9 @@ from zax.core.money.journal import (
     reversal_of,
     take_back,
 )
-from zax.desk.book import step
 from zax.desk.clinic import Clinic
 from zax.desk.patients import current_coverage
+from zax.desk.track import step
 from zax.desk.unit import Unit
 from zax.store import money, schema
 

@@ -14,8 +14,8 @@ from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.journal import Kind
 from zax.core.money.tender import TENDER_WORDS, PaymentState, Tender, check_not_over, check_tender
-from zax.desk.book import locked_visit
 from zax.desk.money import add_entry, due_now, settle_visit
+from zax.desk.track import locked_visit
 from zax.desk.unit import Actor, Desk, Unit, act
 from zax.outside.doors import Sale, Terminal
 from zax.store import schema

@@ -19,9 +19,9 @@ from zax.core.remits.place import ExpectedLine, Placed, place
 from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
 from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
 from zax.core.x12.syntax import read
-from zax.desk.book import locked_visit
 from zax.desk.claims import add_event
 from zax.desk.money import add_entry, settle_visit
+from zax.desk.track import locked_visit
 from zax.desk.unit import Unit, act
 from zax.store import money, schema
 

@@ -10,22 +10,23 @@ import functools
 import random
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Connection, Engine, insert
+from sqlalchemy import Connection, Engine, insert, select, update
 from sqlalchemy.exc import OperationalError
 
 from zax.clock import Clock, local
 from zax.core.setup.roles import Role, require
-from zax.desk.clinic import Clinic
+from zax.desk.clinic import VERSION, Clinic, load
 from zax.store import schema
 
 P = ParamSpec("P")
 T = TypeVar("T")
 TRIES = 8
 _DEADLOCK, _LOCK_TIMEOUT = 1213, 1205
+_SETUP_VERSION = select(schema.setting.c.value).where(schema.setting.c.name == VERSION)
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,13 +42,17 @@ class Actor:
 WORKER = Actor(None, "Zax", Role.MANAGER)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class Desk:
-    """What every act works with: the database, the clock and the clinic's setup."""
+    """What every act works with: the database, the clock and the clinic's setup, which is read again when it has changed."""
 
     engine: Engine
     clock: Clock
     clinic: Clinic
+
+    def read_setup(self) -> None:
+        with self.engine.connect() as connection:
+            self.clinic = load(connection)
 
 
 @dataclass(slots=True)
@@ -58,11 +63,12 @@ class Unit:
     desk: Desk
     actor: Actor
     now: datetime
-    after_commit: list[Callable[[], None]] = field(default_factory=list)
+    changed_clinic: Clinic | None = None
 
     @property
     def clinic(self) -> Clinic:
-        return self.desk.clinic
+        """The setup as this act sees it, its own changes included."""
+        return self.changed_clinic or self.desk.clinic
 
     def local_now(self, site_id: int) -> datetime:
         return local(self.now, self.clinic.sites[site_id].timezone)
@@ -95,11 +101,24 @@ class Unit:
             )
         )
 
-    def send(self, kind: str, key: str, payload: dict[str, Any]) -> None:
+    def change_setup(self, act: str, **detail: Any) -> None:
+        """Note that the setup changed, once it is written: every process reads it again before its next act, every screen soon after."""
+        s = schema.setting
+        self.connection.execute(update(s).where(s.c.name == VERSION).values(value=self.clinic.version + 1))
+        self.audit(act, **detail)
+        self.tell("setup")
+        self.changed_clinic = load(self.connection)
+
+    def send(self, kind: str, key: str, payload: dict[str, Any], due_at: datetime | None = None) -> None:
         """Put something for the outside into the outbox; the key makes it go out once."""
         self.connection.execute(
             insert(schema.outbox).values(
-                kind=kind, request_key=key, payload=payload, due_at=self.now, made_at=self.now, state="waiting"
+                kind=kind,
+                request_key=key,
+                payload=payload,
+                due_at=due_at or self.now,
+                made_at=self.now,
+                state="waiting",
             )
         )
 
@@ -122,14 +141,25 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Unit], T]) -> T:
     """Run `work` in a transaction; again on a deadlock, with a short random pause so that two do not meet again."""
     for attempt in range(1, TRIES + 1):
         try:
-            with desk.engine.begin() as connection:
-                return work(Unit(connection, desk, actor, desk.clock.now()))
+            return _once(desk, actor, work)
         except OperationalError as error:
             code = error.orig.args[0] if error.orig and error.orig.args else 0
             if code not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
                 raise
             _pause(attempt)
     raise AssertionError("unreachable")
+
+
+def _once(desk: Desk, actor: Actor, work: Callable[[Unit], T]) -> T:
+    with desk.engine.begin() as connection:
+        version = connection.execute(_SETUP_VERSION).scalar()
+        if version is not None and int(version) != desk.clinic.version:
+            desk.clinic = load(connection)
+        unit = Unit(connection, desk, actor, desk.clock.now())
+        done = work(unit)
+    if unit.changed_clinic is not None:
+        desk.clinic = unit.changed_clinic
+    return done
 
 
 def _pause(attempt: int) -> None:

@@ -21,6 +21,7 @@ from zax.clock import system_now
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import Conflict, ZaxError
 from zax.desk.claims import add_event
+from zax.desk.held import release_held
 from zax.desk.payments import close_payment
 from zax.desk.remits import import_file, keep_unreadable
 from zax.desk.unit import WORKER, Desk, Unit, in_transaction
@@ -42,7 +43,7 @@ def run_once(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, limit: int =
             break
         _carry_out(desk, outside, receipt_pdf, row)
         done += 1
-    return done + fetch_mailbox(desk, outside)
+    return done + release_held(desk) + fetch_mailbox(desk, outside)
 
 
 def _lease(desk: Desk) -> Any:
@@ -75,6 +76,7 @@ def _carry_out(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, row: Any) 
     handlers: Mapping[str, Callable[[], None]] = {
         "claim_file": lambda: _send_claim_file(desk, outside, row, payload),
         "receipt_mail": lambda: _send_receipt(desk, outside, receipt_pdf, row, payload),
+        "patient_mail": lambda: _send_mail(desk, outside, row, payload),
         "terminal": lambda: _clarify(desk, outside, row, payload),
     }
     try:
@@ -135,6 +137,18 @@ def _send_receipt(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, row: An
     message.add_attachment(
         receipt_pdf(desk, payload["visit_id"]), maintype="application", subtype="pdf", filename="receipt.pdf"
     )
+    outside.mail.send(message)
+    in_transaction(desk, WORKER, lambda unit: _finish(unit, row))
+
+
+def _send_mail(desk: Desk, outside: Outside, row: Any, payload: dict[str, Any]) -> None:
+    """A plain message to a patient."""
+    message = EmailMessage()
+    message["From"] = desk.clinic.about["email"]
+    message["To"] = payload["to"]
+    message["Subject"] = payload["subject"]
+    message["Message-ID"] = payload["message_id"]
+    message.set_content(payload["text"])
     outside.mail.send(message)
     in_transaction(desk, WORKER, lambda unit: _finish(unit, row))
 

@@ -55,6 +55,15 @@ def _cents(name: str) -> Column[int]:
     return Column(name, BigInteger, nullable=False, server_default="0")
 
 
+def _number(name: str, default: str = "0") -> Column[int]:
+    return Column(name, SmallInteger, nullable=False, server_default=default)
+
+
+def _words_list(name: str) -> Column:  # type: ignore[type-arg]
+    """A small list of the setup, read and written as a whole."""
+    return Column(name, JSON, nullable=False, server_default="[]")
+
+
 def _moment(name: str, nullable: bool = False) -> Column:  # type: ignore[type-arg]
     return Column(name, Moment, nullable=nullable)
 
@@ -76,25 +85,47 @@ room = Table(
     _text("name", 40),
     _flag("dental"),
     Column("position", SmallInteger, nullable=False),
+    _words_list("equipment"),
+    _flag("active", "1"),
 )
 provider = Table(
     "provider", metadata, _id(), _text("first", 60), _text("last", 60), _text("name", 80), _text("short", 40), _text("role", 20),
     _flag("dental"), _text("npi", 10), _text("taxonomy", 10), _ref("room_id", "room"), Column("position", SmallInteger, nullable=False),
+    _number("at_once", "1"),
 )  # fmt: skip
 provider_hours = Table(
     "provider_hours", metadata, _id(), _ref("provider_id", "provider"), _ref("site_id", "site"),
     Column("weekday", SmallInteger, nullable=False), Column("start_min", SmallInteger, nullable=False),
-    Column("end_min", SmallInteger, nullable=False),
+    Column("end_min", SmallInteger, nullable=False), _text("pattern", 8, "every"), Column("from_day", Date), Column("to_day", Date),
+    _text("rest", 40),
 )  # fmt: skip
-closure = Table("closure", metadata, Column("day", Date, primary_key=True), _text("words", 80))
+provider_exception = Table(
+    "provider_exception", metadata, _id(), _ref("provider_id", "provider"), _ref("site_id", "site", nullable=True), Column("from_day", Date, nullable=False),
+    Column("to_day", Date, nullable=False), Column("start_min", SmallInteger, nullable=False), Column("end_min", SmallInteger, nullable=False),
+    _flag("extra"), _text("words", 80), _moment("ended_at", nullable=True),
+)  # fmt: skip
+# `starts` and `ends` are the site's wall clock.
+closure = Table(
+    "closure", metadata, _id(), _ref("site_id", "site", nullable=True), Column("starts", DATETIME, nullable=False), Column("ends", DATETIME, nullable=False),
+    _text("words", 80), _moment("ended_at", nullable=True), Index("ix_closure_ends", "ends"),
+)  # fmt: skip
 service = Table(
     "service", metadata, _id(), Column("code", String(8), nullable=False, unique=True), _text("words", 120), _flag("dental"),
     _text("category", 20), _cents("fee_cents"), _flag("needs_tooth"), Column("surfaces", SmallInteger, nullable=False, server_default="0"),
 )  # fmt: skip
 visit_type = Table(
     "visit_type", metadata, _id(), _text("name", 60), _flag("dental"), Column("minutes", SmallInteger, nullable=False),
-    _text("role", 20), _text("helper_role", 20), Column("helper_minutes", SmallInteger, nullable=False, server_default="0"),
-    _text("helper_offsets", 60), Column("position", SmallInteger, nullable=False),
+    _text("role", 20), Column("position", SmallInteger, nullable=False), _words_list("staff_needs"), _words_list("lead_parts"), _words_list("hours"),
+    _words_list("equipment"), _words_list("room_ids"), _number("buffer_min"), _number("most_a_day"), _number("goal_a_day"), _number("ask_after_days", "60"),
+    _text("for_whom", 8, "all"), _text("web", 8, "no"), _flag("doubles"), _ref("set_id", "service_set", nullable=True), _flag("active", "1"),
+    Column("version", Integer, nullable=False, server_default="1"),
+)  # fmt: skip
+service_set = Table(
+    "service_set", metadata, _id(), _text("name", 60), _flag("dental"), Column("position", SmallInteger, nullable=False), _flag("active", "1"),
+)  # fmt: skip
+service_set_line = Table(
+    "service_set_line", metadata, Column("set_id", Integer, ForeignKey("service_set.id"), primary_key=True),
+    Column("service_id", Integer, ForeignKey("service.id"), primary_key=True), Column("position", SmallInteger, nullable=False),
 )  # fmt: skip
 visit_type_service = Table(
     "visit_type_service", metadata, Column("type_id", Integer, ForeignKey("visit_type.id"), primary_key=True),
@@ -121,7 +152,7 @@ patient = Table(
     Column("phone_end", String(7), Computed("RIGHT(phone, 7)", persisted=True)),
     Column("phone_tail", String(4), Computed("RIGHT(phone, 4)", persisted=True)), _text("email", 120),
     _text("street", 80), _text("city", 60), _text("state", 2), _text("zip", 10), _text("alert", 80), _text("status", 10, "active"),
-    _moment("made_at"), Column("version", Integer, nullable=False, server_default="1"),
+    _number("likes"), _number("never"), _moment("made_at"), Column("version", Integer, nullable=False, server_default="1"),
     Index("ix_patient_last_key_first_key", "last_key", "first_key"), Index("ix_patient_first_key", "first_key"),
     Index("ix_patient_phone", "phone"), Index("ix_patient_phone_end", "phone_end"), Index("ix_patient_phone_tail", "phone_tail"),
 )  # fmt: skip
@@ -146,7 +177,7 @@ visit = Table(
     _ref("room_id", "room"), _ref("type_id", "visit_type"), Column("day", Date, nullable=False),
     Column("start_min", SmallInteger, nullable=False), Column("minutes", SmallInteger, nullable=False), _text("note", 500),
     _text("state", 10), Column("version", Integer, nullable=False, server_default="1"), Column("request_key", String(40), unique=True),
-    _moment("made_at"), _ref("made_by", "user"),
+    _moment("made_at"), _ref("made_by", "user"), _number("buffer_min"), _moment("held_until", nullable=True), _text("web_message", 500), _text("off_why", 10),
     Index("ix_visit_day_site_id", "day", "site_id"), Index("ix_visit_state_site_id", "state", "site_id"),
 )  # fmt: skip
 staff_slot = Table(
@@ -158,6 +189,25 @@ track_move = Table(
     "track_move", metadata, _id(), _ref("visit_id", "visit"), _text("from_stop", 10), _text("to_stop", 10), _moment("at"),
     _ref("by_id", "user", nullable=True), _text("reason", 200),
 )  # fmt: skip
+# The shelf: who has a visit in hand; `shared` lets everybody place it.
+shelf = Table(
+    "shelf", metadata, Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True, autoincrement=False), _ref("user_id", "user"), _flag("shared"),
+    _text("was", 10), _text("words", 120), _moment("at"), Index("ix_shelf_user_id_at", "user_id", "at"),
+)  # fmt: skip
+# The waitlist: a row a reason. `open_key` makes a reason of a person open only once.
+waiting = Table(
+    "waiting", metadata, _id(), _ref("patient_id", "patient"), _text("why", 8), _ref("site_id", "site"), _ref("visit_id", "visit", nullable=True),
+    _ref("type_id", "visit_type"), Column("minutes", SmallInteger, nullable=False), _ref("provider_id", "provider", nullable=True), _cents("value_cents"),
+    _text("note", 200), _moment("since_at"), _moment("asked_at"), _text("last_try", 120), _moment("ended_at", nullable=True), _ref("ended_by", "user", nullable=True),
+    _text("ended_why", 200),
+    Column("open_key", String(40), Computed("IF(ended_at IS NULL, CONCAT(patient_id, '-', why, '-', type_id), NULL)", persisted=True), unique=True),
+    Index("ix_waiting_ended_at_site_id", "ended_at", "site_id"),
+)  # fmt: skip
+# What a person did on the Book, with what it was like before, so that it can be undone.
+book_act = Table(
+    "book_act", metadata, _id(), _ref("by_id", "user", nullable=True), _moment("at"), _text("words", 200), Column("detail", JSON, nullable=False),
+    _moment("undone_at", nullable=True), Index("ix_book_act_by_id_at", "by_id", "at"),
+)  # fmt: skip
 provider_day = Table(
     "provider_day", metadata, Column("provider_id", Integer, primary_key=True, autoincrement=False), Column("day", Date, primary_key=True),
     Column("version", Integer, nullable=False, server_default="0"),
@@ -168,10 +218,15 @@ room_day = Table(
 )  # fmt: skip
 
 # --- charges and money ---------------------------------------------------------------------------------------------
+# Work planned for a patient; `visit_id` is the visit that is to do it, if one is booked.
+planned_service = Table(
+    "planned_service", metadata, _id(), _ref("patient_id", "patient"), _ref("service_id", "service"), _text("tooth", 2), _text("surfaces", 5),
+    _ref("visit_id", "visit", nullable=True), _moment("made_at"), _moment("done_at", nullable=True), _moment("removed_at", nullable=True),
+)  # fmt: skip
 charge_line = Table(
     "charge_line", metadata, _id(), _ref("visit_id", "visit"), _ref("service_id", "service"), _ref("provider_id", "provider"),
     Column("units", SmallInteger, nullable=False, server_default="1"), _cents("fee_cents"), _text("tooth", 2), _text("surfaces", 5),
-    _flag("billed", "1"), _cents("deductible_cents"), _moment("entered_at"), _ref("entered_by", "user"), _moment("removed_at", nullable=True),
+    _flag("billed", "1"), _cents("deductible_cents"), _moment("entered_at"), _ref("entered_by", "user"), _moment("removed_at", nullable=True), _ref("planned_id", "planned_service", nullable=True),
 )  # fmt: skip
 visit_diagnosis = Table(
     "visit_diagnosis", metadata, Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True),

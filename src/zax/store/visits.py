@@ -6,21 +6,21 @@ from collections.abc import Iterable, Sequence
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection, Row, bindparam, select, text
+from sqlalchemy import Connection, Row, bindparam, func, select, text
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
-from zax.core.book.track import FREES_THE_TIME
-from zax.store.schema import patient, provider_day, room_day, staff_slot, track_move, user, visit
+from zax.core.book.track import FREES_THE_TIME, STOP_WORDS, Stop
+from zax.store.schema import audit, patient, provider_day, room_day, staff_slot, track_move, user, visit
 
 _BAR = (
     visit.c.id, visit.c.site_id, visit.c.patient_id, visit.c.provider_id, visit.c.room_id, visit.c.type_id, visit.c.day,
-    visit.c.start_min, visit.c.minutes, visit.c.state, visit.c.version, visit.c.note,
+    visit.c.start_min, visit.c.minutes, visit.c.state, visit.c.version, visit.c.note, visit.c.buffer_min, visit.c.held_until,
     patient.c.first, patient.c.last, patient.c.phone, patient.c.birth, patient.c.street, patient.c.sex, patient.c.alert,
 )  # fmt: skip
 _DAY = (
     select(*_BAR)
     .join(patient, patient.c.id == visit.c.patient_id)
-    .where(visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"))
+    .where(visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"), visit.c.state != "shelf")
     .order_by(visit.c.start_min, visit.c.id)
 )
 _MOVES_OF_DAY = (
@@ -50,8 +50,26 @@ _STRAPS = (
     )
     .order_by(staff_slot.c.start_min)
 )
+_WEEK = (
+    select(*_BAR, func.min(staff_slot.c.start_min).label("slot_start"), func.max(staff_slot.c.end_min).label("slot_end"))
+    .select_from(staff_slot)
+    .join(visit, visit.c.id == staff_slot.c.visit_id)
+    .join(patient, patient.c.id == visit.c.patient_id)
+    .where(staff_slot.c.provider_id == bindparam("provider_id"), staff_slot.c.day.between(bindparam("first"), bindparam("last")), visit.c.state != "shelf")
+    .group_by(visit.c.id)
+    .order_by(visit.c.day, visit.c.start_min, visit.c.id)
+)  # fmt: skip
 _ONE = select(
-    *_BAR, patient.c.email, patient.c.household_id, visit.c.made_at, visit.c.made_by, visit.c.request_key
+    *_BAR,
+    patient.c.email,
+    patient.c.household_id,
+    patient.c.likes,
+    patient.c.never,
+    visit.c.web_message,
+    visit.c.off_why,
+    visit.c.made_at,
+    visit.c.made_by,
+    visit.c.request_key,
 ).join(patient, patient.c.id == visit.c.patient_id)
 _ONE_BY_ID = _ONE.where(visit.c.id == bindparam("visit_id"))
 _TRACK = (
@@ -60,33 +78,32 @@ _TRACK = (
     .where(track_move.c.visit_id == bindparam("visit_id"))
     .order_by(track_move.c.id)
 )
+IN_THE_WAY = visit.c.state.not_in(tuple(FREES_THE_TIME))
 _BUSY = (
     select(
-        staff_slot.c.provider_id,
-        staff_slot.c.start_min,
-        staff_slot.c.end_min,
-        staff_slot.c.visit_id,
-        patient.c.first,
-        patient.c.last,
+        staff_slot.c.provider_id, staff_slot.c.day, staff_slot.c.start_min, staff_slot.c.end_min, staff_slot.c.visit_id, visit.c.site_id, visit.c.type_id,
+        patient.c.first, patient.c.last,
     )
     .join(visit, visit.c.id == staff_slot.c.visit_id)
     .join(patient, patient.c.id == visit.c.patient_id)
     .where(
-        staff_slot.c.provider_id.in_(bindparam("provider_ids", expanding=True)),
-        staff_slot.c.day == bindparam("day"),
-        visit.c.state.not_in(tuple(FREES_THE_TIME)),
+        staff_slot.c.provider_id.in_(bindparam("provider_ids", expanding=True)), staff_slot.c.day.in_(bindparam("days", expanding=True)), IN_THE_WAY,
     )
     .order_by(staff_slot.c.start_min)
-)
+)  # fmt: skip
 _ROOMS_BUSY = (
-    select(visit.c.room_id, visit.c.start_min, visit.c.minutes, visit.c.id, patient.c.first, patient.c.last)
-    .join(patient, patient.c.id == visit.c.patient_id)
-    .where(
-        visit.c.day == bindparam("day"),
-        visit.c.site_id == bindparam("site_id"),
-        visit.c.state.not_in(tuple(FREES_THE_TIME)),
+    select(
+        visit.c.room_id, visit.c.start_min, (visit.c.minutes + visit.c.buffer_min).label("minutes"), visit.c.id, visit.c.type_id, patient.c.first,
+        patient.c.last,
     )
-)
+    .join(patient, patient.c.id == visit.c.patient_id)
+    .where(visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"), IN_THE_WAY)
+)  # fmt: skip
+_OWN = (
+    select(visit.c.id, visit.c.day, visit.c.site_id, visit.c.start_min, visit.c.minutes, visit.c.provider_id)
+    .where(visit.c.patient_id == bindparam("patient_id"), visit.c.day.in_(bindparam("days", expanding=True)), IN_THE_WAY)
+    .order_by(visit.c.start_min)
+)  # fmt: skip
 _IN_ROOMS = (
     select(visit.c.room_id, visit.c.id, patient.c.first, patient.c.last)
     .join(patient, patient.c.id == visit.c.patient_id)
@@ -107,6 +124,11 @@ def day_straps(connection: Connection, site_id: int, day: date) -> Sequence[Row[
     return connection.execute(_STRAPS, {"site_id": site_id, "day": day}).all()
 
 
+def week_visits(connection: Connection, provider_id: int, first: date, last: date) -> Sequence[Row[Any]]:
+    """The visits of these days that need this person, with the minutes they are needed."""
+    return connection.execute(_WEEK, {"provider_id": provider_id, "first": first, "last": last}).all()
+
+
 def one_visit(connection: Connection, visit_id: int) -> Row[Any] | None:
     return connection.execute(_ONE_BY_ID, {"visit_id": visit_id}).first()
 
@@ -119,8 +141,29 @@ def track(connection: Connection, visit_id: int) -> Sequence[Row[Any]]:
     return connection.execute(_TRACK, {"visit_id": visit_id}).all()
 
 
-def busy_people(connection: Connection, provider_ids: Iterable[int], day: date) -> Sequence[Row[Any]]:
-    return connection.execute(_BUSY, {"provider_ids": list(provider_ids), "day": day}).all()
+def last_change(connection: Connection, visit_id: int) -> tuple[str, Any, str]:
+    """Who changed the visit last, when (UTC), and what: the newer of its track and its audit."""
+    moved = track(connection, visit_id)[-1]
+    said = connection.execute(
+        select(audit.c.at, audit.c.detail, user.c.name)
+        .join(user, user.c.id == audit.c.by_id, isouter=True)
+        .where(audit.c.visit_id == visit_id)
+        .order_by(audit.c.id.desc())
+        .limit(1)
+    ).first()
+    if said is not None and said.at >= moved.at and said.detail.get("said"):
+        return said.name or "Zax", said.at, said.detail["said"]
+    return moved.name or "Zax", moved.at, f"moved it to “{STOP_WORDS[Stop(moved.to_stop)]}”"
+
+
+def busy_people(connection: Connection, provider_ids: Iterable[int], days: Iterable[date]) -> Sequence[Row[Any]]:
+    """Whoever needs these people on these days, at whichever site."""
+    return connection.execute(_BUSY, {"provider_ids": list(provider_ids), "days": list(days)}).all()
+
+
+def own_visits(connection: Connection, patient_id: int, days: Iterable[date]) -> Sequence[Row[Any]]:
+    """The patient's own visits of these days that take time."""
+    return connection.execute(_OWN, {"patient_id": patient_id, "days": list(days)}).all()
 
 
 def busy_rooms(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
@@ -132,19 +175,20 @@ def in_rooms(connection: Connection, site_id: int, day: date) -> dict[int, Row[A
     return {row.room_id: row for row in connection.execute(_IN_ROOMS, {"site_id": site_id, "day": day})}
 
 
-def lock_day(connection: Connection, day: date, provider_ids: Iterable[int], room_ids: Iterable[int]) -> None:
+def lock_days(connection: Connection, people: Iterable[tuple[int, date]], rooms: Iterable[tuple[int, date]]) -> None:
     """Take the provider-day and room-day rows for update and raise their versions, always in the same order.
 
     One upsert a kind: it takes each row's exclusive lock at once, whether the row is new or not, so two bookings wait for each
     other instead of both holding a shared lock that neither can raise.
     """
-    for table, column, ids in (
-        (provider_day, provider_day.c.provider_id, sorted(set(provider_ids))),
-        (room_day, room_day.c.room_id, sorted(set(room_ids))),
+    for table, column, wanted in (
+        (provider_day, provider_day.c.provider_id, people),
+        (room_day, room_day.c.room_id, rooms),
     ):
-        if ids:
-            wanted = mysql_insert(table).values([{column.name: number, "day": day, "version": 1} for number in ids])
-            connection.execute(wanted.on_duplicate_key_update(version=table.c.version + 1))
+        rows = [{column.name: number, "day": day, "version": 1} for number, day in sorted(set(wanted))]
+        if rows:
+            upsert = mysql_insert(table).values(rows)
+            connection.execute(upsert.on_duplicate_key_update(version=table.c.version + 1))
 
 
 def lock_visit(connection: Connection, visit_id: int) -> Row[Any] | None:

@@ -1,7 +1,8 @@
 """A visit's one track, from booked to settled: which moves are legal, who may make them, and what each is called.
 
 The state is one value. Every move is a row (who, when, from, to), so times such as waiting are computed from rows,
-never stored. LEFT is the road between checkout and settled: the patient has gone, some money is still open.
+never stored. LEFT is the road between checkout and settled: the patient has gone, some money is still open. SHELF is beside the line: taken off
+the book by somebody who is about to place it again.
 """
 
 from __future__ import annotations
@@ -25,6 +26,7 @@ class Stop(StrEnum):
     SETTLED = "settled"
     MISSED = "missed"
     CANCELLED = "cancelled"
+    SHELF = "shelf"
 
 
 STOP_WORDS = {
@@ -37,11 +39,13 @@ STOP_WORDS = {
     Stop.LEFT: "left, money open",
     Stop.SETTLED: "settled",
     Stop.MISSED: "did not come",
-    Stop.CANCELLED: "cancelled",
+    Stop.CANCELLED: "taken off",
+    Stop.SHELF: "on the shelf",
 }
 
 EXPECTED = frozenset({Stop.BOOKED, Stop.CONFIRMED})
-FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED})
+ON_THE_BOOK = frozenset({Stop.HELD, Stop.BOOKED, Stop.CONFIRMED})
+FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED, Stop.SHELF})
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +73,18 @@ _OFF = {
     (Stop.CONFIRMED, Stop.CANCELLED): Move("book", needs_reason=True),
     (Stop.BOOKED, Stop.MISSED): Move("arrivals"),
     (Stop.CONFIRMED, Stop.MISSED): Move("arrivals"),
+    (Stop.BOOKED, Stop.SHELF): Move("book"),
+    (Stop.CONFIRMED, Stop.SHELF): Move("book"),
+    (Stop.SHELF, Stop.BOOKED): Move("book"),
+    (Stop.SHELF, Stop.CONFIRMED): Move("book"),
+    (Stop.SHELF, Stop.CANCELLED): Move("book", needs_reason=True),
+    # A visit moved to another time is no longer confirmed for it.
+    (Stop.CONFIRMED, Stop.BOOKED): Move("book"),
 }
+_UNDONE = {
+    (Stop.CANCELLED, stop): Move("book", needs_reason=True)
+    for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)
+} | {(Stop.BOOKED, Stop.HELD): Move("book", needs_reason=True)}
 _BACK = {
     (Stop.HERE, Stop.BOOKED): Move("arrivals", needs_reason=True),
     (Stop.HERE, Stop.CONFIRMED): Move("arrivals", needs_reason=True),
@@ -80,7 +95,7 @@ _BACK = {
     (Stop.MISSED, Stop.HERE): Move("arrivals"),
     (Stop.MISSED, Stop.BOOKED): Move("arrivals", needs_reason=True),
 }
-MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK}
+MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK, **_UNDONE}
 
 
 def check_move(now: Stop, to: Stop, reason: str = "") -> Move:

@@ -1,0 +1,302 @@
+"""Finding openings in the database: a request becomes needs, and days are read four weeks at a time, only as far as the search asks.
+
+The search itself is zax.core.book.openings; what it gets here are the working hours and busy minutes of everybody the need could use.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, select, text
+
+from zax.clock import local
+from zax.core.book.booking import LONGEST_VISIT
+from zax.core.book.calendar import on_wall
+from zax.core.book.hours import Span
+from zax.core.book.minutes import bits_of, minutes_in
+from zax.core.book.openings import Helpers, Need, Opening, SiteDay, best_openings, feasible
+from zax.core.errors import Refused
+from zax.core.patients.wishes import Wishes
+from zax.desk.clinic import Clinic, VisitType
+from zax.desk.placing import days_that_meet
+from zax.store import visits
+from zax.store.schema import patient, staff_slot, visit
+
+CHUNK = timedelta(days=28)
+FARTHEST = timedelta(days=731)
+_SLOTS = (
+    select(staff_slot.c.provider_id, staff_slot.c.day, staff_slot.c.start_min, staff_slot.c.end_min, staff_slot.c.visit_id, visit.c.site_id)
+    .join(visit, visit.c.id == staff_slot.c.visit_id)
+    .where(
+        staff_slot.c.provider_id.in_(bindparam("people", expanding=True)), staff_slot.c.day.between(bindparam("first"), bindparam("last")),
+        visits.IN_THE_WAY,
+    )
+)  # fmt: skip
+_VISITS = select(
+    visit.c.id, visit.c.day, visit.c.site_id, visit.c.room_id, visit.c.type_id, visit.c.patient_id, visit.c.start_min,
+    (visit.c.minutes + visit.c.buffer_min).label("whole"), visit.c.minutes,
+).where(visit.c.site_id.in_(bindparam("sites", expanding=True)), visit.c.day.between(bindparam("first"), bindparam("last")), visits.IN_THE_WAY)  # fmt: skip
+_FAMILY = text(
+    "SELECT o.id, o.first FROM patient p JOIN patient o ON o.household_id = p.household_id WHERE p.id = :patient_id AND o.status = 'active'"
+)
+_LAST_WITH = text(
+    "SELECT v.provider_id FROM visit v JOIN visit_type t ON t.id = v.type_id WHERE v.patient_id = :patient_id AND t.role = :role "
+    "AND v.state IN ('left', 'settled', 'checkout', 'room') ORDER BY v.day DESC, v.start_min DESC LIMIT 1"
+)
+_SHORTEST_DEFAULT = 30
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """One visit of a request: the type, its minutes (0: as usual), and a provider (0: anybody who does it)."""
+
+    type_id: int
+    minutes: int = 0
+    provider_id: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """What is looked for. No weekdays means every one; times are minutes of the day; `same` asks for the person of the last visit only."""
+
+    parts: tuple[Part, ...]
+    sites: tuple[int, ...]
+    first: date
+    last: date
+    weekdays: frozenset[int] = frozenset()
+    from_min: int = 0
+    to_min: int = 24 * 60
+    room_id: int = 0
+    patient_id: int = 0
+    same: bool = False
+    together: bool = False
+    leaving: frozenset[int] = frozenset()
+    limit: int = 20
+
+
+@dataclass(frozen=True, slots=True)
+class _About:
+    """The patient looked for: wishes, household by id, and the last person by role."""
+
+    wishes: Wishes = Wishes()
+    family: dict[int, str] | None = None
+    id: int = 0
+
+
+def find_openings(connection: Connection, clinic: Clinic, now: datetime, request: Request) -> list[Opening]:
+    """The best openings, best first. `now` is UTC. Refused, beside its field, for a request that cannot be searched."""
+    needs = needs_of(connection, clinic, request)
+    first = max(request.first, min(local(now, clinic.sites[site].timezone).date() for site in request.sites))
+    if request.last < first:
+        raise Refused("The last day is before the first. Choose a later one.", "until")
+    if request.last - first > FARTHEST:
+        raise Refused("Openings are looked for up to two years ahead.", "until")
+    about = _about(connection, request)
+    days = site_days(connection, clinic, now, replace(request, first=first), needs, about.family or {}, about.id)
+    return best_openings(needs, days, first, request.limit, request.together)
+
+
+def _about(connection: Connection, request: Request) -> _About:
+    if not request.patient_id:
+        return _About()
+    row = connection.execute(
+        select(patient.c.likes, patient.c.never).where(patient.c.id == request.patient_id)
+    ).first()
+    family = {
+        r.id: r.first
+        for r in connection.execute(_FAMILY, {"patient_id": request.patient_id})
+        if r.id != request.patient_id
+    }
+    return _About(Wishes(row.likes, row.never) if row else Wishes(), family, request.patient_id)
+
+
+def needs_of(connection: Connection, clinic: Clinic, request: Request) -> list[Need]:
+    """The request's visits as the search wants them."""
+    if not request.parts:
+        raise Refused("Choose what the visit is for.", "type")
+    wishes = _about(connection, request).wishes
+    return [_need(connection, clinic, request, part, wishes) for part in request.parts]
+
+
+def _need(connection: Connection, clinic: Clinic, request: Request, part: Part, wishes: Wishes) -> Need:
+    kind = clinic.types.get(part.type_id)
+    if kind is None or not kind.active:
+        raise Refused("Choose what the visit is for.", "type")
+    minutes = part.minutes or kind.minutes
+    if not 0 < minutes <= LONGEST_VISIT:
+        raise Refused(f"A visit takes up to {LONGEST_VISIT // 60} hours.", "minutes")
+    last = (
+        connection.execute(_LAST_WITH, {"patient_id": request.patient_id, "role": kind.role}).scalar()
+        if request.patient_id
+        else None
+    )
+    leads = [p.id for site in request.sites for p in clinic.leads(kind, site)]
+    if part.provider_id:
+        leads = [number for number in leads if number == part.provider_id]
+    elif request.same and last:
+        leads = [number for number in leads if number == last]
+    if not leads:
+        raise Refused(f"Nobody here does “{kind.name}” with this choice of person and site. Widen it.", "who")
+    rooms = [
+        room.id for site in request.sites for room in clinic.rooms_for(kind, site) if request.room_id in {0, room.id}
+    ]
+    if not rooms:
+        raise Refused(f"This room is not equipped for “{kind.name}”. Choose another or any.", "room")
+    return Need(
+        minutes, tuple(dict.fromkeys(leads)), tuple(rooms), kind.id, {p.id: p.room_id for p in clinic.providers.values()}, _helpers(clinic, kind),
+        kind.lead_parts, kind.buffer, _hours(request, kind), shortest_of(clinic, kind.role), kind.goal, kind.most, wishes, int(last or 0),
+    )  # fmt: skip
+
+
+def _hours(request: Request, kind: VisitType) -> tuple[int, ...]:
+    """By weekday, the minutes in which the visit must lie: the times asked for, within the type's own hours."""
+    asked = bits_of([Span(request.from_min, request.to_min)])
+    if not kind.hours:
+        return (asked,) * 7
+    return tuple(asked & bits_of(span for days, span in kind.hours if weekday in days) for weekday in range(7))
+
+
+def _helpers(clinic: Clinic, kind: VisitType) -> tuple[Helpers, ...]:
+    return tuple(
+        Helpers(
+            tuple(p.id for p in clinic.providers.values() if p.role == need.role),
+            need.minutes,
+            need.offsets,
+            need.words,
+            need.same_as,
+        )
+        for need in kind.needs
+    )
+
+
+def shortest_of(clinic: Clinic, role: str) -> int:
+    """The shortest visit that can still be sold to somebody of the role."""
+    return min(
+        (kind.minutes for kind in clinic.types.values() if kind.role == role and kind.active),
+        default=_SHORTEST_DEFAULT,
+    )
+
+
+def site_days(
+    connection: Connection,
+    clinic: Clinic,
+    now: datetime,
+    request: Request,
+    needs: Sequence[Need],
+    family: dict[int, str],
+    patient_id: int = 0,
+) -> Iterator[SiteDay]:
+    """Every day and site of the request in order of date, read as it is asked for."""
+    people = sorted(
+        {p for need in needs for p in (*need.leads, *(h for helper in need.helpers for h in helper.people))}
+    )
+    start = request.first
+    while start <= request.last:
+        end = min(request.last, start + CHUNK - timedelta(days=1))
+        yield from _chunk(
+            connection, clinic, now, replace(request, first=start, last=end), needs, people, family, patient_id
+        )
+        start = end + timedelta(days=1)
+
+
+def _chunk(
+    connection: Connection, clinic: Clinic, now: datetime, request: Request, needs: Sequence[Need], people: Sequence[int], family: dict[int, str], patient_id: int,
+) -> Iterator[SiteDay]:  # fmt: skip
+    busy = _busy_people(connection, clinic, request, people)
+    rooms, counts, together, own = _at_sites(connection, request, family, patient_id)
+    for number in range((request.last - request.first).days + 1):
+        day = request.first + timedelta(days=number)
+        if request.weekdays and day.weekday() not in request.weekdays:
+            continue
+        for site_id in request.sites:
+            site = clinic.sites[site_id]
+            open_bits = {p: bits_of(clinic.windows(p, site_id, day)) for p in people}
+            if not any(open_bits[p] for need in needs for p in need.leads):
+                continue
+            wall = local(now, site.timezone)
+            if day < wall.date():
+                continue
+            earliest = -(-(wall.hour * 60 + wall.minute) // site.grid) * site.grid if day == wall.date() else 0
+            yield SiteDay(
+                day, site_id, site.grid, open_bits, busy.get((site_id, day), {}),
+                {room.id: rooms.get((room.id, day), 0) for room in clinic.rooms.values() if room.site_id == site_id and room.active},
+                counts.get((site_id, day), {}), tuple(together.get((site_id, day), ())), own.get((site_id, day), 0), earliest,
+            )  # fmt: skip
+
+
+def _busy_people(
+    connection: Connection, clinic: Clinic, request: Request, people: Sequence[int]
+) -> dict[tuple[int, date], dict[int, int]]:
+    """Busy bits by site and day, then person; every visit anywhere counts, on the clock of the site asked about."""
+    zones = {site.id: site.timezone for site in clinic.sites.values()}
+    one_zone = len(set(zones.values())) == 1
+    margin = timedelta(days=0 if one_zone else 1)
+    found: dict[tuple[int, date], dict[int, int]] = defaultdict(dict)
+    rows = connection.execute(
+        _SLOTS, {"people": people, "first": request.first - margin, "last": request.last + margin}
+    )
+    for person, day, start, end, visit_id, there in rows:
+        if visit_id in request.leaving:
+            continue
+        for site_id in request.sites:
+            for other in [day] if one_zone else days_that_meet(clinic, site_id, day):
+                span = (
+                    Span(start, end)
+                    if one_zone
+                    else on_wall(day, Span(start, end), zones[there], other, zones[site_id])
+                )
+                if span:
+                    of_day = found[site_id, other]
+                    of_day[person] = of_day.get(person, 0) | ((1 << -(-span.end // 5)) - (1 << span.start // 5))
+    return found
+
+
+def _at_sites(
+    connection: Connection, request: Request, family: dict[int, str], patient_id: int
+) -> tuple[Any, Any, Any, Any]:
+    """Busy rooms, counts by type, the household's visits and the patient's own minutes, from one read."""
+    rooms: dict[tuple[int, date], int] = defaultdict(int)
+    counts: dict[tuple[int, date], dict[int, int]] = defaultdict(dict)
+    together: dict[tuple[int, date], list[tuple[Span, str]]] = defaultdict(list)
+    own: dict[tuple[int, date], int] = defaultdict(int)
+    rows = connection.execute(_VISITS, {"sites": request.sites, "first": request.first, "last": request.last})
+    for number, day, site_id, room_id, type_id, whom, start, whole, minutes in rows:
+        if number in request.leaving:
+            continue
+        rooms[room_id, day] |= (1 << -(-(start + whole) // 5)) - (1 << start // 5)
+        of_day = counts[site_id, day]
+        of_day[type_id] = of_day.get(type_id, 0) + 1
+        if whom in family:
+            together[site_id, day].append((Span(start, start + minutes), family[whom]))
+        elif whom == patient_id and patient_id:
+            own[site_id, day] |= bits_of([Span(start, start + minutes)])
+    return rooms, counts, together, own
+
+
+def starts_on_day(
+    connection: Connection, clinic: Clinic, now: datetime, site_id: int, day: date, moving: Any
+) -> dict[int, tuple[str, list[int]]]:
+    """For a visit that is carried: by provider, why the column cannot take it at all (empty: it can), and every minute it may begin."""
+    kind = clinic.types[moving.type_id]
+    part = Part(kind.id, moving.minutes)
+    request = Request((part,), (site_id,), day, day, leaving=frozenset({moving.id}), patient_id=moving.patient_id)
+    columns = clinic.columns(site_id, day)
+    try:
+        needs = needs_of(connection, clinic, request)
+    except Refused as error:
+        return {p.id: (error.message, []) for p in columns}
+    made = {each.site_id: each for each in site_days(connection, clinic, now, request, needs, {}, moving.patient_id)}
+    found: dict[int, tuple[str, list[int]]] = {}
+    for p in columns:
+        if p.role != kind.role:
+            found[p.id] = (f"does not do {kind.name.lower()}", [])
+        elif site_id not in made:
+            found[p.id] = ("not in", [])
+        else:
+            begins = list(minutes_in(feasible(needs[0], made[site_id], p.id)))
+            found[p.id] = ("" if begins else "no room left", begins)
+    return found

@@ -1,0 +1,37 @@
+"""How patients kept their times: what the patient did counts, what the clinic did never does (zax.core.book.off)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import Connection, bindparam, func, select
+
+from zax.core.book.off import OFF, OffWhy, Tally
+from zax.store.schema import visit
+
+_CAME = ("here", "room", "checkout", "left", "settled")
+_CANCELLED = tuple(why.value for why, off in OFF.items() if off.tally == "cancelled")
+_TALLY = (
+    select(
+        visit.c.patient_id,
+        func.sum(visit.c.state.in_(_CAME)).label("kept"),
+        func.sum((visit.c.state == "missed") | (visit.c.off_why == OffWhy.MISSED.value)).label("missed"),
+        func.sum((visit.c.state == "cancelled") & visit.c.off_why.in_(_CANCELLED)).label("cancelled"),
+    )
+    .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
+    .group_by(visit.c.patient_id)
+)
+
+
+def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Tally]:
+    """By patient; one without visits has an empty tally."""
+    ids = list(set(patient_ids))
+    found = {
+        row.patient_id: Tally(int(row.kept), int(row.missed), int(row.cancelled))
+        for row in connection.execute(_TALLY, {"patient_ids": ids or [0]})
+    }
+    return {number: found.get(number, Tally()) for number in ids}
+
+
+def tally_of(connection: Connection, patient_id: int) -> Tally:
+    return tallies_of(connection, [patient_id])[patient_id]

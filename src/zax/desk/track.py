@@ -1,0 +1,137 @@
+"""The steps of a visit along its track: confirm, check in, to a room, back. Each is one press and one row with who and when.
+
+A visit of a past day is left as it was; only its track may be corrected, with a reason.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import insert, select, update
+
+from zax.core.book.track import EXPECTED, Stop, check_move
+from zax.core.errors import Conflict, NotFound, Refused, Stale
+from zax.core.setup.roles import require
+from zax.desk.placing import check_still_free
+from zax.desk.unit import Unit, act
+from zax.store import schema, visits
+
+
+def write_move(unit: Unit, visit_id: int, from_stop: str, to: Stop, reason: str = "") -> None:
+    unit.connection.execute(
+        insert(schema.track_move).values(
+            visit_id=visit_id,
+            from_stop=from_stop,
+            to_stop=to,
+            at=unit.now,
+            by_id=unit.actor.id,
+            reason=reason.strip()[:200],
+        )
+    )
+
+
+def step(unit: Unit, visit: Any, to: Stop, reason: str = "", **values: Any) -> None:
+    """Put a locked visit on another stop: the row, the version, the feed. Raises what the track refuses."""
+    move = check_move(Stop(visit.state), to, reason)
+    require(unit.actor.role, move.right)
+    unit.connection.execute(
+        update(schema.visit)
+        .where(schema.visit.c.id == visit.id)
+        .values(state=to, version=schema.visit.c.version + 1, **values)
+    )
+    write_move(unit, visit.id, visit.state, to, reason)
+    unit.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+
+
+def locked_visit(unit: Unit, visit_id: int, version: int | None = None) -> Any:
+    """The visit, locked; NotFound for an unknown id, Stale when the form showed an older version."""
+    visit = visits.lock_visit(unit.connection, visit_id)
+    if visit is None:
+        raise NotFound("There is no such visit. It may be an old link; look for the patient instead.")
+    if version is not None and version != visit.version:
+        who, at, what = visits.last_change(unit.connection, visit_id)
+        ago = max(0, int((unit.desk.clock.now() - at).total_seconds() // 60))
+        raise Stale(f"{who} {what} {ago} min ago. What you see now is current.")
+    return visit
+
+
+@act("book")
+def confirm(unit: Unit, visit_id: int, version: int | None = None) -> None:
+    step(unit, locked_visit(unit, visit_id, version), Stop.CONFIRMED)
+
+
+@act("arrivals")
+def check_in(unit: Unit, visit_id: int, version: int | None = None, reason: str = "") -> None:
+    """The patient is here. On the day itself; for a past day only to correct the track, with a reason."""
+    visit = locked_visit(unit, visit_id, version)
+    today = unit.business_day(visit.site_id)
+    if visit.day > today:
+        raise Refused("This visit is not today, so nobody can be checked in for it.")
+    check_correction(visit, today, reason)
+    if visit.state == Stop.MISSED:
+        take_time_again(unit, visit)
+    step(unit, visit, Stop.HERE, reason)
+
+
+def check_correction(visit: Any, today: date, reason: str) -> None:
+    """A past day's track is corrected only with a reason."""
+    if visit.day < today and not reason.strip():
+        raise Refused(
+            f"This visit was on {visit.day.day} {visit.day:%b}. Say in a few words why its track is corrected.",
+            "reason",
+        )
+
+
+def take_time_again(unit: Unit, visit: Any) -> None:
+    """Somebody who did not come is expected after all: their time must still be free, and what they lost comes back."""
+    s, w, p, line = schema.staff_slot, schema.waiting, schema.planned_service, schema.charge_line
+    slots = unit.rows(
+        select(s.c.provider_id, s.c.day, s.c.start_min, s.c.end_min, s.c.words).where(s.c.visit_id == visit.id)
+    )
+    visits.lock_days(unit.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)})
+    check_still_free(unit, visit, visit._mapping | {"state": Stop.BOOKED}, slots, {visit.id})
+    unit.connection.execute(
+        update(w).where(w.c.visit_id == visit.id, w.c.why == "lost", w.c.ended_at.is_(None)).values(
+            ended_at=unit.now, ended_by=unit.actor.id, ended_why="came after all"
+        )
+    )  # fmt: skip
+    mine = select(line.c.planned_id).where(
+        line.c.visit_id == visit.id, line.c.planned_id.is_not(None), line.c.removed_at.is_(None)
+    )
+    unit.connection.execute(update(p).where(p.c.id.in_(mine), p.c.visit_id.is_(None)).values(visit_id=visit.id))
+    unit.connection.execute(update(schema.visit).where(schema.visit.c.id == visit.id).values(off_why=""))
+
+
+@act("arrivals")
+def take_to_room(unit: Unit, visit_id: int, room_id: int | None = None, version: int | None = None) -> None:
+    """Into the planned room, or another one; refused while somebody else sits there."""
+    visit = locked_visit(unit, visit_id, version)
+    room = unit.clinic.rooms.get(room_id or visit.room_id)
+    if room is None or room.site_id != visit.site_id:
+        raise Refused("Choose a room of this site.", "room_id")
+    visits.lock_days(unit.connection, (), [(room.id, visit.day)])
+    inside = visits.in_rooms(unit.connection, visit.site_id, visit.day)
+    other = inside.get(room.id)
+    if other is not None and other.id != visit.id:
+        alike = (r for r in unit.clinic.rooms.values() if r.site_id == visit.site_id and r.dental == room.dental)
+        free = [r.name for r in alike if r.id not in inside]
+        hint = f" Free now: {', '.join(free)}." if free else " No other room is free."
+        raise Conflict(f"{other.first} {other.last} is in {room.name}.{hint}", "room_id")
+    step(unit, visit, Stop.ROOM, room_id=room.id)
+
+
+@act("arrivals")
+def step_back(unit: Unit, visit_id: int, reason: str, version: int | None = None) -> None:
+    """Undo a wrong step on the premises: back to where the visit came from, with a reason on record."""
+    visit = locked_visit(unit, visit_id, version)
+    if visit.state not in {Stop.HERE, Stop.ROOM, Stop.MISSED}:
+        raise Refused("Only a step on the premises can be taken back here.")
+    to = Stop.HERE if visit.state == Stop.ROOM else Stop.BOOKED
+    if visit.state == Stop.HERE:
+        came_from = [row.from_stop for row in visits.track(unit.connection, visit_id) if row.to_stop == Stop.HERE]
+        to = next((Stop(stop) for stop in reversed(came_from) if stop in EXPECTED), Stop.BOOKED)
+    if visit.state == Stop.MISSED:
+        take_time_again(unit, visit)
+    step(unit, visit, to, reason)
+    unit.audit("visit.stepped_back", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
