@@ -7,6 +7,7 @@ to=src/zax/web/static/vendor
 mkdir -p "$to" tests/vendor licenses
 cp node_modules/bulma/css/bulma.min.css "$to/"
 cp node_modules/htmx.org/dist/htmx.min.js "$to/"
+sed '/sourceMappingURL/d' node_modules/interactjs/dist/interact.min.js > "$to/interact.min.js"
 font=node_modules/@fontsource-variable/atkinson-hyperlegible-next
 for style in normal italic; do
   for part in latin latin-ext; do
@@ -16,5 +17,6 @@ done
 cp node_modules/axe-core/axe.min.js tests/vendor/
 cp node_modules/bulma/LICENSE licenses/bulma.txt
 cp node_modules/htmx.org/LICENSE licenses/htmx.txt
+cp node_modules/interactjs/LICENSE licenses/interact.txt
 cp "$font/LICENSE" licenses/atkinson-hyperlegible-next.txt
 cp node_modules/axe-core/LICENSE licenses/axe-core.txt

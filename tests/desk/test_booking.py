@@ -12,7 +12,7 @@ from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale, ZaxError
 from zax.desk.book import book_visit
 from zax.desk.day import day_view, desk_lists
-from zax.desk.off import did_not_come
+from zax.desk.off import did_not_come, take_off
 from zax.desk.sheet import sheet_of
 from zax.desk.track import check_in, confirm, step_back, take_to_room
 from zax.desk.unit import Desk
@@ -184,7 +184,7 @@ def test_an_occupied_room_is_refused_with_the_free_ones(desk: Desk) -> None:
 def test_two_people_check_in_one_patient_and_the_second_is_told(desk: Desk) -> None:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
     check_in(desk, JUNO, visit_id, version=1)
-    with pytest.raises(Stale, match="Juno Park has moved this visit to “here”"):
+    with pytest.raises(Stale, match="Juno Park moved it to “here” just now"):
         check_in(desk, RAVI, visit_id, version=1)
     with pytest.raises(Conflict, match="already “here”"):
         check_in(desk, RAVI, visit_id)
@@ -225,7 +225,7 @@ def test_who_did_not_come_can_still_turn_up(desk: Desk, clock: ShiftedClock) -> 
 
 def test_a_cancelled_visit_frees_its_time(desk: Desk) -> None:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
-    cancel(desk, JUNO, visit_id, "patient is ill")
+    take_off(desk, JUNO, visit_id, "declined", "patient is ill")
     again = book_visit(desk, JUNO, order(add_patient(desk, first="Ben")))
     assert again != visit_id
     with pytest.raises(Conflict):
@@ -242,14 +242,6 @@ def test_rights_unknown_ids_and_other_days(desk: Desk) -> None:
         check_in(desk, JUNO, 10**8)
     with pytest.raises(Refused, match="not today"):
         check_in(desk, JUNO, visit_id)
-
-
-def test_the_first_free_time_of_a_day(desk: Desk) -> None:
-    book_visit(desk, JUNO, order(add_patient(desk), 2, "10:45", "Hygiene"))
-    with desk.engine.connect() as connection:
-        found = first_free(connection, desk.clinic, 1, TODAY, at(10, 42) - timedelta(hours=8), 30)
-        assert found is not None and found[1] == 10 * 60 + 45 and found[0] != 2
-        assert first_free(connection, desk.clinic, 1, date(2026, 11, 26), at(10), 30) is None
 
 
 def test_what_changed_is_in_the_feed_in_the_same_transaction(desk: Desk) -> None:

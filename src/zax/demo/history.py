@@ -26,14 +26,13 @@ from zax.demo.world import (
     SERVICES,
     SITES,
     TYPE_ID,
-    TYPE_MORE,
     TYPES,
     ZONE,
 )
 from zax.store import schema
 
 COLUMNS = {
-    "visit": "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, buffer_min, state, off_why, made_at, made_by",
+    "visit": "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, off_why, made_at, made_by",
     "staff_slot": "visit_id, provider_id, day, start_min, end_min, words",
     "track_move": "visit_id, from_stop, to_stop, at, by_id",
     "charge_line": "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at, entered_by",
@@ -152,7 +151,7 @@ class History:
         by = self.rng.choice((1, 2))
         self.rows["visit"].append((
             visit.id, visit.site_id, visit.person.id, visit.provider, room, TYPE_ID[visit.type_name], visit.day, visit.start, visit.minutes,
-            TYPE_MORE.get(visit.type_name, {}).get("buffer_min", 0), visit.state, self._off_why(visit.state), made, by,
+            visit.state, self._off_why(visit.state), made, by,
         ))  # fmt: skip
         self.rows["staff_slot"].append(
             (
@@ -160,7 +159,7 @@ class History:
                 visit.provider,
                 visit.day,
                 visit.start,
-                visit.start + visit.minutes + TYPE_MORE.get(visit.type_name, {}).get("buffer_min", 0),
+                visit.start + visit.minutes,
                 "",
             )
         )
@@ -170,7 +169,7 @@ class History:
         lines = self._lines(visit, made, by)
         if visit.state in {"checkout", "left", "settled"}:
             visit.state = self._money(visit, lines, by)
-            self.rows["visit"][-1] = (*self.rows["visit"][-1][:10], visit.state, "", made, by)
+            self.rows["visit"][-1] = (*self.rows["visit"][-1][:9], visit.state, "", made, by)
         self._track(visit, made, by)
 
     def _state(self, visit: _Visit) -> str:

@@ -16,6 +16,7 @@ from zax.demo.history import History
 from zax.demo.people import make_people
 from zax.demo.standin_state import tell_standin
 from zax.demo.today import OPENS_AT, VISITS, Today, give_helen_a_household
+from zax.demo.waiting import ASKED, SHELVED, WAITERS, Waiting
 from zax.demo.world import ZONE, diagnosis_rows, working_day_after, write_world
 from zax.desk.clinic import load
 from zax.desk.unit import Desk
@@ -67,6 +68,8 @@ def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: 
             Today(desk, clock, day).play(lambda: bar.advance(task))
             bar.update(task, completed=len(VISITS) * 4)
             give_helen_a_household(desk)
+            task = bar.add_task("Waiting", total=len(WAITERS) + len(SHELVED) + len(ASKED))
+            Waiting(desk, clock, opens, day).play(lambda: bar.advance(task))
             visits += len(VISITS)
     if var is not None:
         tell_standin(engine, var / "standin", day.year)

@@ -98,6 +98,7 @@ MEN = frozenset(
         "Cy",
         "Tom",
         "Ross",
+        "Sami",
     ]
 )
 DIAGNOSED = {

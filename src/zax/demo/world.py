@@ -132,7 +132,7 @@ MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
 TYPE_MORE: dict[str, dict[str, Any]] = {
     "Hygiene": {"goal_a_day": 6, "web": "held", "ask_after_days": 60, "equipment": ["x-ray"]},
     "Gum care": {"ask_after_days": 60},
-    "Root canal": {"equipment": ["microscope"], "ask_after_days": 30, "buffer_min": 5},
+    "Root canal": {"equipment": ["microscope"], "ask_after_days": 30},
     "Crown prep": {"ask_after_days": 60},
     "Extraction": {"ask_after_days": 60, "most_a_day": 6},
     "Toothache": {"web": "held", "ask_after_days": 7},

@@ -12,7 +12,7 @@ from zax.clock import local
 from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.desk.clinic import Clinic, Provider
-from zax.desk.day import Bar, DayView, Lane, day_bars, day_view, free_spans, make_bar, shut_spans, side_by_side
+from zax.desk.day import Bar, DayView, Lane, day_view, free_spans, make_bar, shut_spans, side_by_side
 from zax.store import visits
 
 VIEWS = ("provider", "room", "week")
@@ -59,7 +59,15 @@ class BookView:
         return 24 * 60 if lane.day < self.today else 0
 
 
-def book_view(connection: Connection, clinic: Clinic, now: datetime, sites: tuple[int, ...], day: date, by: str, provider_id: int = 0) -> BookView:
+def book_view(
+    connection: Connection,
+    clinic: Clinic,
+    now: datetime,
+    sites: tuple[int, ...],
+    day: date,
+    by: str,
+    provider_id: int = 0,
+) -> BookView:
     """The chosen view; a few statements a site."""
     if by == "week":
         return _week(connection, clinic, now, sites, day, provider_id)
@@ -74,7 +82,17 @@ def book_view(connection: Connection, clinic: Clinic, now: datetime, sites: tupl
     first = views[0]
     closure = first.closure if all(view.closure for view in views) else ""
     return BookView(
-        by, sites, day, day, day, first.today, lanes, *_hours_shown(clinic, sites, lanes), min(clinic.sites[s].grid for s in sites), first.now, closure
+        by,
+        sites,
+        day,
+        day,
+        day,
+        first.today,
+        lanes,
+        *_hours_shown(clinic, sites, lanes),
+        min(clinic.sites[s].grid for s in sites),
+        first.now,
+        closure,
     )
 
 
@@ -109,11 +127,15 @@ def _by_room(connection: Connection, clinic: Clinic, view: DayView) -> list[Lane
         busy = [Span(bar.at, bar.end) for bar in mine if bar.stop not in FREES_THE_TIME]
         under = ", ".join(sorted(room.equipment)) or ("chair" if room.dental else "room")
         free = free_spans((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
-        lanes.append(Lane(f"r{room.id}", room.name, under, view.day, view.site.id, None, room, side_by_side(mine), [], free))
+        lanes.append(
+            Lane(f"r{room.id}", room.name, under, view.day, view.site.id, None, room, side_by_side(mine), [], free)
+        )
     return lanes
 
 
-def _week(connection: Connection, clinic: Clinic, now: datetime, sites: tuple[int, ...], day: date, provider_id: int) -> BookView:
+def _week(
+    connection: Connection, clinic: Clinic, now: datetime, sites: tuple[int, ...], day: date, provider_id: int
+) -> BookView:
     """One provider's week, Monday to Sunday, at every site they work at; days without hours or visits at the weekend are left out."""
     provider = clinic.providers.get(provider_id) or next(iter(clinic.columns(sites[0], day)))
     monday = day - timedelta(days=day.weekday())
@@ -121,28 +143,60 @@ def _week(connection: Connection, clinic: Clinic, now: datetime, sites: tuple[in
     home = clinic.sites[sites[0]]
     wall = local(now, home.timezone)
     rows = visits.week_visits(connection, provider.id, days[0], days[-1])
-    lanes = [lane for each in days if (lane := _week_day(clinic, now, provider, each, rows, sites[0], wall)) is not None]
+    lanes = [
+        lane for each in days if (lane := _week_day(clinic, now, provider, each, rows, sites[0], wall)) is not None
+    ]
     shown = tuple(dict.fromkeys((*sites, *(bar.site_id for lane in lanes for bar in lane.bars))))
     minute = wall.hour * 60 + wall.minute if wall.date() in days else None
-    return BookView("week", sites, day, days[0], days[-1], wall.date(), lanes, *_hours_shown(clinic, shown, lanes), home.grid, minute, "", provider)
+    return BookView(
+        "week",
+        sites,
+        day,
+        days[0],
+        days[-1],
+        wall.date(),
+        lanes,
+        *_hours_shown(clinic, shown, lanes),
+        home.grid,
+        minute,
+        "",
+        provider,
+    )
 
 
-def _week_day(clinic: Clinic, now: datetime, provider: Provider, day: date, rows: Any, site_id: int, wall: datetime) -> Lane | None:
+def _week_day(
+    clinic: Clinic, now: datetime, provider: Provider, day: date, rows: Any, site_id: int, wall: datetime
+) -> Lane | None:
     site = clinic.sites[site_id]
     bars = [make_bar(row, clinic, {}, now, clinic.sites[row.site_id].timezone) for row in rows if row.day == day]
     bars = [bar for bar in bars if bar.stop != Stop.CANCELLED]
     windows = [w for each in clinic.sites for w in clinic.windows(provider.id, each, day)]
     if day.weekday() > 4 and not bars and not windows:
         return None
-    helping = {row.id: (row.slot_start, row.slot_end) for row in rows if row.day == day and row.provider_id != provider.id}
+    helping = {
+        row.id: (row.slot_start, row.slot_end) for row in rows if row.day == day and row.provider_id != provider.id
+    }
     for bar in bars:
         if bar.id in helping:
             start, end = helping[bar.id]
             bar.at, bar.minutes, bar.type_name = start, end - start, f"exam for {bar.provider.short}"
     minute = wall.hour * 60 + wall.minute if wall.date() == day else None
     busy = [Span(bar.at, bar.end) for bar in bars if bar.stop not in FREES_THE_TIME]
-    free = free_spans(clinic.windows(provider.id, site_id, day), busy, minute, site.grid) if day >= wall.date() else []
+    free = (
+        free_spans(clinic.windows(provider.id, site_id, day), busy, minute, site.grid) if day >= wall.date() else []
+    )
     where = sorted({clinic.sites[bar.site_id].name for bar in bars}) or [site.name]
     under = f"{len(bars)} visits" if len(where) == 1 else ", ".join(where)
     title = f"{day:%a} {day.day} {day:%b}"
-    return Lane(f"d{day}", title, under, day, site_id, provider, None, side_by_side(bars), shut_spans(clinic, provider, site, day), free)
+    return Lane(
+        f"d{day}",
+        title,
+        under,
+        day,
+        site_id,
+        provider,
+        None,
+        side_by_side(bars),
+        shut_spans(clinic, provider, site, day),
+        free,
+    )

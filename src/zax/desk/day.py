@@ -148,7 +148,11 @@ def day_view(connection: Connection, clinic: Clinic, now_utc: datetime, site_id:
     straps = visits.day_straps(connection, site_id, day)
     columns = clinic.columns(site_id, day)
     # Whoever has a visit here is shown, even if their hours no longer hold it.
-    columns += [p for p in clinic.providers.values() if p not in columns and any(b.provider.id == p.id and b.stop not in FREES_THE_TIME for b in bars)]
+    columns += [
+        p
+        for p in clinic.providers.values()
+        if p not in columns and any(b.provider.id == p.id and b.stop not in FREES_THE_TIME for b in bars)
+    ]
     lanes = [_lane(provider, bars, straps, clinic, site, day, now) for provider in columns]
     _hang_straps(lanes, bars, straps, columns)
     return DayView(site, day, wall.date(), now, clinic.closure_words(site_id, day), lanes, bars)
@@ -158,7 +162,10 @@ def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id:
     """Every visit of the site's day as it is drawn; two statements."""
     moves = _moves(visits.day_moves(connection, site_id, day))
     zone = clinic.sites[site_id].timezone
-    return [make_bar(row, clinic, moves.get(row.id, {}), now_utc, zone) for row in visits.day_visits(connection, site_id, day)]
+    return [
+        make_bar(row, clinic, moves.get(row.id, {}), now_utc, zone)
+        for row in visits.day_visits(connection, site_id, day)
+    ]
 
 
 def _moves(rows: Sequence[Any]) -> dict[int, dict[str, datetime]]:

@@ -277,26 +277,58 @@ def _at_sites(
     return rooms, counts, together, own
 
 
-def starts_on_day(
-    connection: Connection, clinic: Clinic, now: datetime, site_id: int, day: date, moving: Any
-) -> dict[int, tuple[str, list[int]]]:
-    """For a visit that is carried: by provider, why the column cannot take it at all (empty: it can), and every minute it may begin."""
+@dataclass(frozen=True, slots=True)
+class Target:
+    """A column into which a visit could be put: `room_id` 0 means any room."""
+
+    key: str
+    site_id: int
+    day: date
+    provider_id: int
+    room_id: int = 0
+
+
+def places_for(
+    connection: Connection, clinic: Clinic, now: datetime, targets: Sequence[Target], moving: Any
+) -> dict[str, tuple[str, list[int]]]:
+    """For a visit in hand: by column, why it cannot take the visit at all (empty: it can), and every minute at which it may begin."""
     kind = clinic.types[moving.type_id]
-    part = Part(kind.id, moving.minutes)
-    request = Request((part,), (site_id,), day, day, leaving=frozenset({moving.id}), patient_id=moving.patient_id)
-    columns = clinic.columns(site_id, day)
+    found: dict[str, tuple[str, list[int]]] = {}
+    read: dict[tuple[int, date], tuple[list[Need], SiteDay | None]] = {}
+    for target in targets:
+        if clinic.providers[target.provider_id].role != kind.role:
+            found[target.key] = (f"does not do {kind.name.lower()}", [])
+            continue
+        room = clinic.rooms.get(target.room_id)
+        if room is not None and not kind.may_use(room):
+            found[target.key] = (f"not equipped for {kind.name.lower()}", [])
+            continue
+        where = (target.site_id, target.day)
+        if where not in read:
+            read[where] = _site_day_for(connection, clinic, now, target, moving)
+        needs, site_day = read[where]
+        if site_day is None or not site_day.open.get(target.provider_id):
+            found[target.key] = ("not in", [])
+            continue
+        need = replace(needs[0], rooms=(room.id,)) if room is not None else needs[0]
+        begins = list(minutes_in(feasible(need, site_day, target.provider_id)))
+        found[target.key] = ("" if begins else "no time left", begins)
+    return found
+
+
+def _site_day_for(
+    connection: Connection, clinic: Clinic, now: datetime, target: Target, moving: Any
+) -> tuple[list[Need], SiteDay | None]:
+    request = Request(
+        (Part(moving.type_id, moving.minutes),),
+        (target.site_id,),
+        target.day,
+        target.day,
+        leaving=frozenset({moving.id}),
+        patient_id=moving.patient_id,
+    )
     try:
         needs = needs_of(connection, clinic, request)
-    except Refused as error:
-        return {p.id: (error.message, []) for p in columns}
-    made = {each.site_id: each for each in site_days(connection, clinic, now, request, needs, {}, moving.patient_id)}
-    found: dict[int, tuple[str, list[int]]] = {}
-    for p in columns:
-        if p.role != kind.role:
-            found[p.id] = (f"does not do {kind.name.lower()}", [])
-        elif site_id not in made:
-            found[p.id] = ("not in", [])
-        else:
-            begins = list(minutes_in(feasible(needs[0], made[site_id], p.id)))
-            found[p.id] = ("" if begins else "no room left", begins)
-    return found
+    except Refused:
+        return [], None
+    return needs, next(site_days(connection, clinic, now, request, needs, {}, moving.patient_id), None)

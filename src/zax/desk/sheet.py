@@ -9,17 +9,22 @@ from typing import Any
 from sqlalchemy import Connection, text
 
 from zax.clock import local
-from zax.core.book.track import STOP_WORDS, Moved, Stop, minutes_since, reached
+from zax.core.book.off import Tally
+from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Moved, Stop, minutes_since, reached
 from zax.core.errors import NotFound
 from zax.core.money.journal import balance
 from zax.core.patients.gaps import Gap, record_gaps
 from zax.desk.clinic import Clinic
+from zax.desk.held import held_words
 from zax.desk.money import Bill, bill_of
+from zax.desk.placing import stands_outside
+from zax.desk.tally import tally_of
 from zax.store import money, visits
 
 _HELPERS = text("SELECT provider_id, start_min, words FROM staff_slot WHERE visit_id = :visit_id AND words <> ''")
 _OWES = text("SELECT COALESCE(SUM(patient_cents), 0) FROM journal WHERE patient_id = :patient_id")
 _CLAIMS = text("SELECT id, number, state FROM claim WHERE visit_id = :visit_id ORDER BY id")
+_SHELF = text("SELECT u.name AS who, s.at FROM shelf s JOIN user u ON u.id = s.user_id WHERE s.visit_id = :visit_id")
 LINE = (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
 
 
@@ -56,6 +61,10 @@ class Sheet:
     claims: list[Any]
     next_visit: Any
     today: date
+    tally: Tally
+    outside: str
+    held: str
+    shelf: Any
 
 
 def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: int) -> Sheet:
@@ -76,6 +85,8 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         sums.patient, sums.insurer, int(connection.execute(_OWES, {"patient_id": visit.patient_id}).scalar_one()), record_gaps(visit.birth, visit.sex, visit.phone, visit.street),
         list(money.visit_diagnoses(connection, visit_id)), list(connection.execute(_CLAIMS, {"visit_id": visit_id})),
         connection.execute(visits.NEXT_VISIT, {"patient_id": visit.patient_id, "day": today}).first(), today,
+        tally_of(connection, visit.patient_id), stands_outside(clinic, visit) if stop in ON_THE_BOOK else "", held_words(visit, zone),
+        connection.execute(_SHELF, {"visit_id": visit_id}).first() if stop == Stop.SHELF else None,
     )  # fmt: skip
 
 

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, select, update
 
 from zax.core.book.hours import clock_words
-from zax.core.book.track import EXPECTED, Stop
+from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.errors import Refused
 from zax.desk.book import check_day_open
 from zax.desk.placing import check_still_free
@@ -54,7 +54,7 @@ def shelve(
 
 def lift(unit: Unit, visit: Any, words: str, shared: bool, memo: Memo) -> None:
     check_day_open(unit, visit)
-    if visit.state not in EXPECTED:
+    if visit.state not in ON_THE_BOOK:
         raise Refused(f"{visit.first} {visit.last} is not expected any more, so the visit cannot be taken up.")
     memo.look_at(visit)
     step(unit, visit, Stop.SHELF)

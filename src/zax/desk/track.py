@@ -52,7 +52,8 @@ def locked_visit(unit: Unit, visit_id: int, version: int | None = None) -> Any:
     if version is not None and version != visit.version:
         who, at, what = visits.last_change(unit.connection, visit_id)
         ago = max(0, int((unit.desk.clock.now() - at).total_seconds() // 60))
-        raise Stale(f"{who} {what} {ago} min ago. What you see now is current.")
+        when = f"{ago} min ago" if ago else "just now"
+        raise Stale(f"{who} {what} {when}. What you see now is current.")
     return visit
 
 

@@ -200,3 +200,13 @@ NEXT_VISIT = text(
     "SELECT id, day, start_min, provider_id, type_id FROM visit WHERE patient_id = :patient_id AND day > :day "
     "AND state IN ('held','booked','confirmed') ORDER BY day, start_min LIMIT 1"
 )
+
+
+def person(connection: Connection, patient_id: int) -> Row[Any] | None:
+    """The few facts of a patient that stand beside a booking."""
+    p = patient
+    return connection.execute(
+        select(p.c.id, p.c.first, p.c.last, p.c.birth, p.c.phone, p.c.likes, p.c.never).where(
+            p.c.id == patient_id, p.c.status == "active"
+        )
+    ).first()

@@ -1,74 +1,167 @@
-"""Book: a day by provider, a visit's sheet over it, and booking from a free time."""
+"""Book: the day by provider or by room, one provider's week, a visit's sheet over it, booking from a free time, the shelf and the finder beside.
+
+All of what is shown is in the address. `base` is the part of it that every link on the page keeps.
+"""
 
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from sqlalchemy import select
 
-from zax.core.errors import NotFound, ZaxError
+from zax.core.book.calendar import step_months, step_weeks
+from zax.core.book.series import parse_jump
+from zax.core.errors import NotFound, Refused, ZaxError
 from zax.core.patients.person import parse_query
-from zax.desk.book import BookOrder, book_visit, first_free
-from zax.desk.day import DayView, day_view
+from zax.desk.book import BookOrder, book_visit
+from zax.desk.bookview import VIEWS, BookView, book_view
+from zax.desk.held import held_requests
+from zax.desk.planned import household_of, planned_for
+from zax.desk.shelf import on_shelf
+from zax.desk.undo import last_act
+from zax.desk.waitlist import open_times
+from zax.store import visits
 from zax.store.people import find_patients
 from zax.store.schema import patient
 from zax.web.day import open_sheet, parse_day
+from zax.web.finder import FINDER, finder_of
 from zax.web.here import Here, Typed, enter, typed_form
 
 router = APIRouter()
+LEAST_TO_BOOK = 30
+KEPT = ("by", "site", "who", "carry", "side", *FINDER)
+MARKS = {"track": "track", "type": "visit type", "provider": "provider"}
+# Steps offered beside the date: words and where they lead.
+AHEAD = (
+    ("1 week", "1w"),
+    ("2 weeks", "2w"),
+    ("3 weeks", "3w"),
+    ("4 weeks", "4w"),
+    ("6 weeks", "6w"),
+    ("3 months", "3m"),
+    ("6 months", "6m"),
+    ("1 year", "1y"),
+)
 
 
 @router.get("/book")
-def show_book(
-    request: Request,
-    day: str = "",
-    visit: int = 0,
-    provider: int = 0,
-    at: str = "",
-    patient: int = 0,
-) -> Response:
-    query = {
-        "day": day,
-        "visit": str(visit or ""),
-        "provider": str(provider or ""),
-        "at": at,
-        "patient": str(patient or ""),
+def show_book(request: Request) -> Response:
+    return book_page(enter(request), dict(request.query_params))
+
+
+@router.get("/book/jump")
+def jump(request: Request, to: str = "", day: str = "") -> Response:
+    """'3w', '6m', 'fri' or '12/24': on to that day, the rest of the address kept."""
+    here = enter(request)
+    query = dict(request.query_params)
+    shown = parse_day(day, here.today)
+    try:
+        query["day"] = str(parse_jump(to, shown, here.today))
+    except Refused as error:
+        return book_page(here, query, status=error.status, problems=error.problems, typed=Typed(query))
+    return here.go(f"/book?{base_of(query)}")
+
+
+def base_of(query: Mapping[str, str], **changes: object) -> str:
+    """The part of the Book's address that links keep, with changes."""
+    wanted = {name: query.get(name, "") for name in ("day", *KEPT)} | {
+        name: str(value) for name, value in changes.items()
     }
-    return book_page(enter(request), query)
+    return urlencode({name: value for name, value in wanted.items() if value})
+
+
+def number_in(query: Mapping[str, str], name: str) -> int:
+    text = query.get(name, "")
+    return int(text) if text.isdecimal() and len(text) < 10 else 0
 
 
 def book_page(here: Here, query: dict[str, str], status: int = 200, **more: Any) -> Response:
-    """The day's book; `provider` and `at` open the booking form there, `visit` that visit's sheet."""
-    day = parse_day(query.get("day", ""), here.today)
+    """The Book as the address says; `provider` and `at` open the booking form there, `visit` that visit's sheet."""
     with here.read() as connection:
-        view = day_view(connection, here.clinic, here.now, here.site_id, day)
-        sheet = open_sheet(here, connection, query)
-        slip = _slip(here, connection, view, query, more.get("typed"))
-    page = here.page("book.html", status, view=view, sheet=sheet, slip=slip, screen="book", **more)
+        view = shown_view(here, connection, query)
+        day = view.day
+        shown = {
+            "view": view, "sheet": open_sheet(here, connection, query), "slip": _slip(here, connection, view, query, more.get("typed")),
+            "shelf": on_shelf(connection, here.actor.id), "requests": held_requests(connection, here.site_id), "carried": _carried(connection, query),
+            "undoable": last_act(connection, here.actor.id, here.now) if here.may("book") else None,
+            "finder": finder_of(here, connection, query, day),
+        }  # fmt: skip
+    mark = query.get("mark", "") or str(here.clinic.about.get("book_mark", "track"))
+    kept = query | {"day": str(day)}
+    page = here.page(
+        "book.html", status, screen="book", base=f"/book?{base_of(kept)}", query=Typed(query), base_of=lambda **changes: f"/book?{base_of(kept, **changes)}",
+        mark=mark if mark in MARKS else "track", marks=MARKS, legend=legend(here, view, mark), ahead=[(words, _ahead(day, step)) for words, step in AHEAD], **shown, **more,
+    )  # fmt: skip
+    sheet = shown["sheet"]
     return here.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 
+def shown_view(here: Here, connection: Any, query: Mapping[str, str]) -> BookView:
+    """The day and view that the address names."""
+    day = parse_day(query.get("day", ""), here.today)
+    by = query.get("by", "") if query.get("by") in VIEWS else "provider"
+    sites = tuple(here.clinic.sites) if query.get("site") == "all" and by != "week" else (here.site_id,)
+    return book_view(connection, here.clinic, here.now, sites, day, by, number_in(query, "who"))
+
+
+def _ahead(day: Any, step: str) -> Any:
+    number = int(step[:-1])
+    return (
+        step_weeks(day, number)
+        if step.endswith("w")
+        else step_months(day, number * (12 if step.endswith("y") else 1))
+    )
+
+
+def legend(here: Here, view: BookView, mark: str) -> list[tuple[int, str]]:
+    """What the marks on the bars mean, for those that are shown: (number of the mark, words)."""
+    if mark == "type":
+        found = {bar.type_id for bar in view.bars}
+        return [(number, kind.name) for number, kind in enumerate(here.clinic.types.values()) if kind.id in found]
+    if mark == "provider":
+        shown = {bar.provider.id for bar in view.bars}
+        return [(number, p.short) for number, p in enumerate(here.clinic.providers.values()) if p.id in shown]
+    return []
+
+
+def _carried(connection: Any, query: Mapping[str, str]) -> Any:
+    """The visit in hand, if it can still be placed."""
+    number = number_in(query, "carry")
+    visit = visits.one_visit(connection, number) if number else None
+    return visit if visit is not None and visit.state in {"held", "booked", "confirmed", "shelf"} else None
+
+
 def _slip(
-    here: Here, connection: Any, view: DayView, query: dict[str, str], typed: Typed | None
+    here: Here, connection: Any, view: BookView, query: dict[str, str], typed: Typed | None
 ) -> dict[str, Any] | None:
     """The booking form's start values, or None when it is not open."""
-    provider_id = int(query["provider"]) if query.get("provider", "").isdecimal() else 0
+    provider_id = number_in(query, "provider")
     if not provider_id or provider_id not in here.clinic.providers:
         return None
     provider = here.clinic.providers[provider_id]
-    kind = next(kind for kind in here.clinic.types.values() if kind.role == provider.role)
+    kinds = [kind for kind in here.clinic.types.values() if kind.active]
+    fitting = [kind for kind in kinds if kind.role == provider.role]
+    wanted = number_in(query, "type")
     chosen = typed["patient_id"] if typed else query.get("patient", "")
     person = _patient(connection, int(chosen)) if chosen.isdecimal() else None
+    site_id = number_in(query, "site_id") or here.site_id
     return {
-        "provider": provider, "at": query.get("at", ""), "types": list(here.clinic.types.values()),
-        "kind": kind,
-        "providers": [lane.provider for lane in view.lanes] or [provider], "key": (typed and typed["key"]) or uuid.uuid4().hex,
-        "patient": person, "day": view.day,
+        "provider": provider, "at": query.get("at", ""), "types": kinds, "kind": next((k for k in fitting if k.id == wanted), fitting[0] if fitting else kinds[0]),
+        "providers": here.clinic.columns(site_id, view.day), "key": (typed and typed["key"]) or uuid.uuid4().hex, "patient": person, "day": view.day,
+        "rooms": [room for room in here.clinic.rooms.values() if room.site_id == site_id and room.active], "room": number_in(query, "room_id"),
+        "minutes": query.get("minutes", ""), "wait": number_in(query, "wait"), "site_id": site_id, **(_more(connection, person.id) if person else {}),
     }  # fmt: skip
+
+
+def _more(connection: Any, patient_id: int) -> dict[str, Any]:
+    """What the form offers once the patient is known."""
+    return {"planned": planned_for(connection, patient_id), "household": household_of(connection, patient_id)}
 
 
 def _patient(connection: Any, patient_id: int) -> Any:
@@ -83,12 +176,24 @@ def book_new(request: Request, day: str = "", patient: int = 0) -> Response:
     for ahead in range(60):
         at_day = max(wanted, here.today) + timedelta(days=ahead)
         with here.read() as connection:
-            free = first_free(connection, here.clinic, here.site_id, at_day, here.local_now, 30)
-        if free:
-            who, minute = free
+            found = open_times(connection, here.clinic, here.site_id, [at_day], here.now)
+        gaps = [each.gap for each in found if each.gap.minutes >= LEAST_TO_BOOK]
+        if gaps:
+            first = min(gaps, key=lambda gap: gap.start)
             chosen = f"&patient={patient}" if patient else ""
-            return here.go(f"/book?day={at_day}&provider={who}&at={minute // 60}:{minute % 60:02d}{chosen}")
-    raise NotFound("Nothing is free at this site in the next 60 days.")
+            return here.go(
+                f"/book?day={at_day}&provider={first.provider_id}&at={first.start // 60}:{first.start % 60:02d}{chosen}"
+            )
+    raise NotFound("Nothing is free at this site in the next 60 days. Look further with the openings finder.")
+
+
+def order_of(here: Here, form: Typed) -> BookOrder:
+    """The booking as typed."""
+    return BookOrder(
+        form.number("site_id") or here.site_id, parse_day(form["day"], here.today), form["at"], form.number("provider_id") or 0, form["type_id"], form["minutes"],
+        form.number("patient_id"), form["key"][:40], form["note"], form["first"], form["last"], form["birth"], form["phone"],
+        form.number("room_id") or 0, tuple(form.numbers("planned")), bool(form["sooner"]), bool(form["short"]), form.number("wait") or 0,
+    )  # fmt: skip
 
 
 @router.post("/book")
@@ -96,25 +201,39 @@ def book(request: Request, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "book")
     day = parse_day(form["day"], here.today)
     try:
-        patient_id = form.number("patient_id")
-        order = BookOrder(
-            here.site_id, day, form["at"], form.number("provider_id") or 0, form["type_id"], form["minutes"], patient_id, form["key"][:40],
-            form["note"], form["first"], form["last"], form["birth"], form["phone"],
-        )  # fmt: skip
-        visit_id = book_visit(here.desk, here.actor, order)
+        visit_id = book_visit(here.desk, here.actor, order_of(here, form))
     except ZaxError as error:
         if isinstance(error, NotFound):
             raise
-        query = {"day": form["day"], "provider": form["provider_id"], "at": form["at"]}
-        return book_page(here, query, status=error.status, problems=error.problems, typed=form)
+        return slip_again(here, form, error)
     return here.go(f"/book?day={day}&visit={visit_id}", "Booked.")
+
+
+def slip_again(here: Here, form: Typed, error: ZaxError) -> Response:
+    """The Book with the booking form as it was typed, and what is wrong beside its field."""
+    query = {name: form[name] for name in ("day", "at", "wait", "site_id")} | {"provider": form["provider_id"]}
+    return book_page(here, query, status=error.status, problems=error.problems, typed=form)
 
 
 @router.get("/book/people")
 def pick_patient(request: Request, who: str = "") -> Response:
-    """The hits under the booking form's patient field."""
+    """The hits under a form's patient field."""
     here = enter(request)
     query = parse_query(who)
     with here.read() as connection:
         hits = find_patients(connection, query)
     return here.page("pick.html", hits=hits, who=who, query=query)
+
+
+@router.get("/book/about/{patient_id}")
+def about_patient(request: Request, patient_id: int) -> Response:
+    """What the booking form offers once a patient is picked: planned services, and who else of the household could come along."""
+    here = enter(request, "book")
+    with here.read() as connection:
+        person = _patient(connection, patient_id)
+        if person is None:
+            raise NotFound("There is no such patient.")
+        more = _more(connection, patient_id)
+    return here.page(
+        "slipmore.html", slip={"patient": person, "types": [k for k in here.clinic.types.values() if k.active]} | more
+    )

@@ -68,5 +68,7 @@ def show_sheet(request: Request, visit_id: int, on: str = "book") -> Response:
     here = enter(request)
     with here.read() as connection:
         sheet = sheet_of(connection, here.clinic, here.now, visit_id)
-    page = here.page("sheet.html", sheet=sheet, screen="day" if on == "day" else "book")
+    query = "&".join(part for part in request.url.query.split("&") if part and not part.startswith("on="))
+    base = f"/book?{query}" if query else f"/book?day={sheet.visit.day}"
+    page = here.page("sheet.html", sheet=sheet, screen="day" if on == "day" else "book", base=base)
     return here.looked(page, sheet.visit.patient_id, "visit")

@@ -21,7 +21,7 @@ from starlette.background import BackgroundTask
 
 from zax.clock import local, system_now
 from zax.core.errors import Refused
-from zax.core.setup.roles import require
+from zax.core.setup.roles import may, require
 from zax.desk.access import note_look, signed_in_user
 from zax.desk.unit import Actor, Desk
 from zax.settings import Settings
@@ -84,6 +84,9 @@ class Here:
     @property
     def today(self) -> date:
         return self.local_now.date()
+
+    def may(self, right: str) -> bool:
+        return may(self.actor.role, right)
 
     def read(self) -> Any:
         """A connection for reading, as a context manager."""
@@ -151,7 +154,11 @@ def csrf_of(request: Request) -> str:
 
 
 class Typed(dict[str, str]):
-    """A form's fields as typed, whitespace kept; a missing field reads as empty."""
+    """A form's fields as typed, whitespace kept; a missing field reads as empty. `all` has every value of fields that come several times."""
+
+    def __init__(self, *args: Any, **fields: str) -> None:
+        super().__init__(*args, **fields)
+        self.all: dict[str, list[str]] = {}
 
     def __missing__(self, key: str) -> str:
         return ""
@@ -165,6 +172,13 @@ class Typed(dict[str, str]):
             raise Refused("This is not a number we know. Reload the page and try again.", key)
         return int(text)
 
+    def numbers(self, key: str) -> list[int]:
+        """Every value of a field that comes several times, such as ticks; Refused for anything that is no number."""
+        texts = [text.strip() for text in self.all.get(key, []) if text.strip()]
+        if any(not text.isdecimal() or len(text) > 9 for text in texts):
+            raise Refused("This is not a choice we know. Reload the page and try again.", key)
+        return [int(text) for text in texts]
+
     @property
     def back(self) -> str:
         """Where to go afterwards; only ever a page of ours."""
@@ -177,11 +191,12 @@ class Typed(dict[str, str]):
 
 async def typed_form(request: Request) -> Typed:
     """The posted form, once its token is checked and somebody is signed in."""
-    form = await request.form(max_files=1, max_fields=60)
+    form = await request.form(max_files=1, max_fields=600)
     fields = Typed()
     for name, value in form.multi_items():
         if isinstance(value, str):
             fields[name] = value
+            fields.all.setdefault(name, []).append(value)
         else:
             content = await value.read()
             fields[name] = content[: 8 * 1024 * 1024].decode("utf-8", errors="replace")

@@ -10,7 +10,8 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import NotFound, ZaxError
-from zax.desk import book as acts
+from zax.desk import off
+from zax.desk import track as acts
 from zax.desk.charges import back_to_room, ready_for_checkout
 from zax.desk.checkout import take_checkout_back
 from zax.desk.sheet import sheet_of
@@ -28,7 +29,7 @@ def _confirm(here: Here, visit_id: int, form: Typed) -> str:
 
 
 def _check_in(here: Here, visit_id: int, form: Typed) -> str:
-    acts.check_in(here.desk, here.actor, visit_id, form.number("version"))
+    acts.check_in(here.desk, here.actor, visit_id, form.number("version"), form["reason"])
     return "Checked in. The waiting time runs."
 
 
@@ -38,13 +39,13 @@ def _to_room(here: Here, visit_id: int, form: Typed) -> str:
 
 
 def _missed(here: Here, visit_id: int, form: Typed) -> str:
-    acts.did_not_come(here.desk, here.actor, visit_id, form.number("version"))
+    off.did_not_come(here.desk, here.actor, visit_id, form.number("version"), form["reason"])
     return "Marked as did not come."
 
 
 def _cancel(here: Here, visit_id: int, form: Typed) -> str:
-    acts.cancel(here.desk, here.actor, visit_id, form["reason"], form.number("version"))
-    return "Cancelled. The time is free again."
+    off.take_off(here.desk, here.actor, visit_id, form["why"], form["note"], form.number("version"))
+    return "Taken off. The time is free again."
 
 
 def _undo(here: Here, visit_id: int, form: Typed) -> str:

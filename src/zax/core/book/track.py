@@ -75,6 +75,8 @@ _OFF = {
     (Stop.CONFIRMED, Stop.MISSED): Move("arrivals"),
     (Stop.BOOKED, Stop.SHELF): Move("book"),
     (Stop.CONFIRMED, Stop.SHELF): Move("book"),
+    (Stop.HELD, Stop.SHELF): Move("book"),
+    (Stop.SHELF, Stop.HELD): Move("book"),
     (Stop.SHELF, Stop.BOOKED): Move("book"),
     (Stop.SHELF, Stop.CONFIRMED): Move("book"),
     (Stop.SHELF, Stop.CANCELLED): Move("book", needs_reason=True),

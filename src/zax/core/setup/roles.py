@@ -30,6 +30,7 @@ RIGHT_WORDS = {
     "payments": "take payments and finish a checkout",
     "accounts": "see accounts",
     "claims": "work on claims and insurer payments",
+    "setup": "change hours, visit types and other settings",
 }
 
 RIGHTS: dict[Role, frozenset[str]] = {

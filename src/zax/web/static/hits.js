@@ -26,7 +26,9 @@ function pickPatient(row) {
   p.append(name, " ", more, " ", change, id);
   chosen.replaceChildren(p);
   document.querySelector(".picker").hidden = true;
-  document.getElementById("type_id").focus();
+  const more = document.getElementById("slipmore");
+  if (more) window.htmx.ajax("GET", `/book/about/${row.dataset.pick}`, { target: more, swap: "innerHTML", push: false });
+  (document.getElementById("type_id") ?? p.closest("form").querySelector("button:not([type])")).focus();
 }
 
 function take(row) {
@@ -64,8 +66,9 @@ document.addEventListener("click", (event) => {
   if (row) { event.preventDefault(); take(row); return; }
   if (event.target.closest?.("[data-unpick]")) {
     document.getElementById("chosen").replaceChildren();
+    document.getElementById("slipmore")?.replaceChildren();
     document.querySelector(".picker").hidden = false;
-    document.getElementById("who").focus();
+    document.querySelector(".picker [data-hits]").focus();
   }
   for (const field of document.querySelectorAll("[data-hits]")) {
     if (!field.closest("form").contains(event.target)) close(field);

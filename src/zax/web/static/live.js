@@ -33,6 +33,7 @@ async function refresh() {
     window.htmx.process(taken);
     if (focused) document.getElementById(focused)?.focus();
   }
+  document.dispatchEvent(new Event("zax:live"));
 }
 
 const soon = () => { waiting ??= setTimeout(refresh, 120); };

@@ -1,0 +1,82 @@
+"""Work planned for patients, their household and their wishes, as booking needs them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, select, text, update
+
+from zax.core.charges.lines import check_line
+from zax.core.errors import NotFound, Refused
+from zax.core.patients.wishes import wishes_of
+from zax.desk.unit import Unit, act
+from zax.store import schema
+
+_PLANNED = (
+    select(schema.planned_service)
+    .where(
+        schema.planned_service.c.patient_id == bindparam("patient_id"), schema.planned_service.c.visit_id.is_(None),
+        schema.planned_service.c.done_at.is_(None), schema.planned_service.c.removed_at.is_(None),
+    )
+    .order_by(schema.planned_service.c.id)
+)  # fmt: skip
+_HOUSEHOLD = text(
+    "SELECT o.id, o.first, o.last, o.birth FROM patient p JOIN patient o ON o.household_id = p.household_id "
+    "WHERE p.id = :patient_id AND o.id <> p.id AND o.status = 'active' ORDER BY o.birth, o.id LIMIT 12"
+)
+
+
+def planned_for(connection: Connection, patient_id: int) -> Sequence[Any]:
+    """The patient's planned services that no visit is to do yet, oldest first."""
+    return connection.execute(_PLANNED, {"patient_id": patient_id}).all()
+
+
+def household_of(connection: Connection, patient_id: int) -> Sequence[Any]:
+    """The other members of the patient's household, oldest first."""
+    return connection.execute(_HOUSEHOLD, {"patient_id": patient_id}).all()
+
+
+@act("charges")
+def plan_service(unit: Unit, patient_id: int, service_id: int, tooth: str, surfaces: str) -> None:
+    """Plan a service; its tooth and surfaces may follow later, but what is given must be right."""
+    service = unit.clinic.services.get(service_id)
+    if service is None:
+        raise Refused("Choose a service from the list.", "service_id")
+    if unit.one(select(schema.patient.c.id).where(schema.patient.c.id == patient_id)) is None:
+        raise NotFound("There is no such patient.")
+    detail = check_line(service.rule, "1", tooth, surfaces) if tooth or surfaces else None
+    unit.add(
+        schema.planned_service, patient_id=patient_id, service_id=service.id, tooth=detail.tooth if detail else "", surfaces=detail.surfaces if detail else "",
+        made_at=unit.now,
+    )  # fmt: skip
+    unit.audit("planned.added", patient_id=patient_id, code=service.code)
+    unit.tell("patient", patient_id=patient_id)
+
+
+@act("charges")
+def drop_planned(unit: Unit, planned_id: int) -> int:
+    """Take a planned service away; the patient's id. It stays on record."""
+    p = schema.planned_service
+    row = unit.one(select(p).where(p.c.id == planned_id).with_for_update())
+    if row is None or row.removed_at is not None:
+        raise NotFound("This service is not planned any more.")
+    if row.visit_id is not None:
+        raise Refused("A visit is booked for this service. Take it off that visit first.")
+    unit.connection.execute(update(p).where(p.c.id == planned_id).values(removed_at=unit.now))
+    unit.audit("planned.removed", patient_id=row.patient_id, code=unit.clinic.services[row.service_id].code)
+    return int(row.patient_id)
+
+
+@act("patients")
+def set_wishes(unit: Unit, patient_id: int, likes: Iterable[int], never: Iterable[int]) -> None:
+    """The half days the patient likes, and those they can never come."""
+    wishes = wishes_of(likes, never)
+    p = schema.patient
+    done = unit.connection.execute(
+        update(p).where(p.c.id == patient_id).values(likes=wishes.likes, never=wishes.never)
+    )
+    if not done.rowcount and unit.one(select(p.c.id).where(p.c.id == patient_id)) is None:
+        raise NotFound("There is no such patient.")
+    unit.audit("patient.wishes", patient_id=patient_id, likes=wishes.likes, never=wishes.never)
+    unit.tell("patient", patient_id=patient_id)

@@ -1,0 +1,200 @@
+"""What is done on the Book besides booking: carry and place, lengthen, shelve, give to the right patient, answer web requests, a day off, undo."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, Response
+
+from zax.core.book.hours import Span, clock_words
+from zax.core.errors import NotFound, ZaxError
+from zax.desk.book import MoveOrder, move_visit, replace_patient
+from zax.desk.held import accept_requests, decline_requests, held_requests
+from zax.desk.off import take_day_off
+from zax.desk.openings import Target, places_for
+from zax.desk.placing import Spot, nearest_anywhere
+from zax.desk.shelf import put_back, share, shelve
+from zax.desk.undo import undo_act
+from zax.store import visits
+from zax.web.book import base_of, book_page, shown_view
+from zax.web.day import parse_day
+from zax.web.here import Here, Typed, enter, typed_form
+
+router = APIRouter()
+
+
+def shown_again(here: Here, form: Typed, error: ZaxError, **about: Any) -> Response:
+    """The Book where the form was sent from, with what is wrong."""
+    query = {name: values[0] for name, values in parse_qs(urlsplit(form.back).query).items()}
+    return book_page(here, query, status=error.status, problems=error.problems, typed=form, about=about)
+
+
+def back_without(form: Typed, *names: str) -> str:
+    """The address the form came from, less some of its parts."""
+    query = {name: values[0] for name, values in parse_qs(urlsplit(form.back).query).items() if name not in names}
+    return f"/book?{base_of(query)}" if urlsplit(form.back).path == "/book" else form.back
+
+
+@router.get("/book/carry/{visit_id}")
+def where_it_can_go(request: Request, visit_id: int) -> JSONResponse:
+    """For a visit in hand, by column of the view shown: why it cannot take the visit, or the minutes at which it may begin."""
+    here = enter(request, "book")
+    query = dict(request.query_params)
+    with here.read() as connection:
+        visit = visits.one_visit(connection, visit_id)
+        if visit is None:
+            raise NotFound("There is no such visit.")
+        view = shown_view(here, connection, query)
+        targets = [
+            Target(
+                lane.key,
+                lane.site_id,
+                lane.day,
+                (lane.provider or here.clinic.providers[visit.provider_id]).id,
+                lane.room.id if lane.room else 0,
+            )
+            for lane in view.lanes
+        ]
+        columns = places_for(connection, here.clinic, here.now, targets, visit)
+    return JSONResponse(
+        {
+            "minutes": visit.minutes,
+            "columns": {key: {"why": why, "starts": begins} for key, (why, begins) in columns.items()},
+        }
+    )
+
+
+@router.post("/visits/{visit_id}/place")
+def place(request: Request, visit_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """Put the visit down at a time and column; a refusal stays on the page, with the nearest fit as the next press."""
+    here = enter(request, "book")
+    day = parse_day(form["day"], here.today)
+    site_id, provider_id = form.number("site_id") or here.site_id, form.number("provider_id") or 0
+    order = MoveOrder(site_id, day, form["at"], provider_id, form["minutes"], form.number("room_id") or 0)
+    try:
+        move_visit(here.desk, here.actor, visit_id, order, form.number("version"))
+    except ZaxError as error:
+        if isinstance(error, NotFound):
+            raise
+        return shown_again(here, form, error, placing=visit_id, near=_near(here, visit_id, order))
+    return here.go(back_without(form, "carry", "visit"), "Placed.")
+
+
+def _near(here: Here, visit_id: int, order: MoveOrder) -> dict[str, Any] | None:
+    """The nearest time that day at which the visit could be put down, with anybody who does it."""
+    with here.read() as connection:
+        visit = visits.one_visit(connection, visit_id)
+        if visit is None:
+            return None
+        kind, clinic = here.clinic.types[visit.type_id], here.clinic
+        start = (
+            int(order.at.split(":")[0]) * 60 + int(order.at.split(":")[1])
+            if order.at.replace(":", "").isdecimal() and ":" in order.at
+            else visit.start_min
+        )
+        minutes = int(order.minutes) if order.minutes.isdecimal() else visit.minutes
+        asked = clinic.providers.get(order.provider_id, clinic.providers[visit.provider_id])
+        lead = asked if asked.role == kind.role else clinic.providers[visit.provider_id]
+        spot = Spot(order.site_id, order.day, Span(start, start + minutes), lead, kind, 0, frozenset({visit_id}))
+        now = here.local_now
+        found = nearest_anywhere(
+            connection, clinic, spot, now.hour * 60 + now.minute if order.day == here.today else 0
+        )
+    if found is None:
+        return None
+    return {"provider": found[0], "at": clock_words(found[1].start), "day": order.day, "minutes": order.minutes}
+
+
+@router.post("/visits/{visit_id}/shelve")
+def to_shelf(request: Request, visit_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "book")
+    try:
+        shelve(here.desk, here.actor, [visit_id], form["words"], bool(form["shared"]), form.number("version"))
+    except ZaxError as error:
+        return shown_again(here, form, error)
+    return here.go(back_without(form, "carry", "visit"), "On the shelf. Its time is free.")
+
+
+@router.post("/shelf/{visit_id}/{what}")
+def on_the_shelf(request: Request, visit_id: int, what: str, form: Typed = Depends(typed_form)) -> Response:
+    """Put back where it was, or let everybody place it."""
+    here = enter(request, "book")
+    try:
+        if what == "back":
+            put_back(here.desk, here.actor, visit_id)
+        elif what in {"share", "keep"}:
+            share(here.desk, here.actor, visit_id, what == "share")
+        else:
+            raise NotFound("There is no such thing to do on the shelf.")
+    except ZaxError as error:
+        if isinstance(error, NotFound):
+            raise
+        return shown_again(here, form, error)
+    said = {"back": "Back where it was.", "share": "Everybody can place it now.", "keep": "Only you see it now."}[
+        what
+    ]
+    return here.go(back_without(form, "carry"), said)
+
+
+@router.post("/visits/{visit_id}/patient")
+def right_patient(request: Request, visit_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """The wrong patient was picked: another one in place."""
+    here = enter(request, "book")
+    try:
+        replace_patient(here.desk, here.actor, visit_id, form.number("patient_id"), form.number("version"))
+    except ZaxError as error:
+        return shown_again(here, form, error)
+    return here.go(form.back, "The visit has the right patient now.")
+
+
+@router.post("/book/undo")
+def undo(request: Request, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "book")
+    try:
+        words = undo_act(here.desk, here.actor, form.number("act_id") or 0)
+    except ZaxError as error:
+        return shown_again(here, form, error)
+    return here.go(back_without(form, "visit"), f"Undone: {words}.")
+
+
+@router.post("/book/dayoff")
+def day_off(request: Request, form: Typed = Depends(typed_form)) -> Response:
+    """A provider's whole day off in one press."""
+    here = enter(request, "book")
+    day = parse_day(form["day"], here.today)
+    try:
+        done = take_day_off(here.desk, here.actor, form.number("provider_id") or 0, day, form["note"])
+    except ZaxError as error:
+        return shown_again(here, form, error, dayoff=form["provider_id"])
+    parts = [f"{len(done['off'])} to the waitlist"]
+    parts += [f"{len(done['others'])} exams given to others"] if done["others"] else []
+    parts += [f"still here: {', '.join(done['stay'])}"] if done["stay"] else []
+    return here.go(back_without(form, "visit"), f"The day is off. {'; '.join(parts)}.")
+
+
+@router.get("/requests")
+def show_requests(request: Request) -> Response:
+    return requests_page(enter(request, "book"))
+
+
+def requests_page(here: Here, status: int = 200, **more: Any) -> Response:
+    with here.read() as connection:
+        asked = held_requests(connection, here.site_id)
+    return here.page("requests.html", status, asked=asked, screen="book", **more)
+
+
+@router.post("/requests")
+def answer_requests(request: Request, form: Typed = Depends(typed_form)) -> Response:
+    """Accept or decline those ticked, all at once."""
+    here = enter(request, "book")
+    try:
+        if form["do"] == "accept":
+            many = accept_requests(here.desk, here.actor, form.numbers("visit"))
+        else:
+            many = decline_requests(here.desk, here.actor, form.numbers("visit"), form["note"])
+    except ZaxError as error:
+        return requests_page(here, status=error.status, problems=error.problems, typed=form)
+    said = f"{many} {'accepted' if form['do'] == 'accept' else 'declined'}; the messages go out in two minutes, until then it can be undone on the Book."
+    return here.go(form.back if form["back"] else "/requests", said)
