@@ -28,6 +28,7 @@ from zax.demo.world import (
     TYPE_ID,
     TYPES,
     ZONE,
+    closures,
 )
 from zax.store import schema
 
@@ -84,7 +85,7 @@ class History:
 
     def make_day(self, day: date, copy: int, fill: float) -> None:
         """One day of one copy of the clinic, about `fill` (0 to 1) of its time taken."""
-        if day.weekday() > 4:
+        if day.weekday() > 4 or closures(day, day):
             return
         seen: set[int] = set()
         free_dentists: dict[int, list[Span]] = {}

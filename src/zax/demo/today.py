@@ -56,7 +56,7 @@ VISITS: tuple[tuple[int, str, int, str, str, str, int], ...] = (
     (6, "10:00", 30, "Follow-up", "Marta Kline", "gone", 4), (6, "10:30", 30, "Sick visit", "Ben Rook", "room", 4),
     (6, "11:00", 30, "Vaccines", "Iris Noll", "confirmed", 4), (6, "11:30", 30, "Follow-up", "Cy Reed", "booked", 3),
     (6, "12:45", 40, "Physical", "Alma Crane", "confirmed", 4), (6, "14:10", 30, "Sick visit", "Tom Vale", "confirmed", 4),
-    (6, "15:00", 30, "Follow-up", "Tessa Olsen", "confirmed", 3), (6, "15:30", 40, "Physical", "Mae Kirby", "confirmed", 4),
+    (6, "15:00", 30, "Follow-up", "Tessa Olsen", "confirmed", 3), (6, "15:00", 30, "Follow-up", "Sami Nair", "booked", 4), (6, "15:30", 40, "Physical", "Mae Kirby", "confirmed", 4),
     (6, "16:10", 30, "Vaccines", "Ross Lamb", "booked", 4),
 )  # fmt: skip
 # When they came, went in, and were done, where that differs from the plan.

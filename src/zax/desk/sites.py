@@ -6,11 +6,11 @@ from datetime import date
 from typing import Any
 from zoneinfo import available_timezones
 
-from sqlalchemy import func, select, update
+from sqlalchemy import func, insert, select, update
 
 from zax.core.book.hours import clock_words
 from zax.core.book.track import ON_THE_BOOK
-from zax.core.errors import NotFound, ProblemCollector
+from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.desk.book import parse_clock
 from zax.desk.hours import Affected, Outside
 from zax.desk.shelf import lift
@@ -104,3 +104,16 @@ def _decide(unit: Unit, room_id: int, decision: str) -> None:
     for row in sorted(rows, key=lambda row: row.id):
         lift(unit, locked_visit(unit, row.id), f"{unit.clinic.rooms[room_id].name} out of use", True, memo)
     memo.write(f"shelved {len(rows)} visits of {unit.clinic.rooms[room_id].name}")
+
+
+@act("setup")
+def choose_mark(unit: Unit, mark: str) -> None:
+    """What the marks on everybody's Book show, unless somebody looks at another one."""
+    if mark not in {"track", "type", "provider"}:
+        raise Refused("Choose what the marks show.", "mark")
+    s = schema.setting
+    if "book_mark" in unit.clinic.about:
+        unit.connection.execute(update(s).where(s.c.name == "book_mark").values(value=mark))
+    else:
+        unit.connection.execute(insert(s).values(name="book_mark", value=mark))
+    unit.change_setup("book.mark", mark=mark)

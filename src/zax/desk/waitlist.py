@@ -25,7 +25,7 @@ from zax.desk.unit import Unit, act
 from zax.store import schema, visits
 from zax.store.schema import patient, visit, waiting
 
-LEAST_GAP = 20
+LEAST_GAP = 30
 _OPEN = (
     select(
         waiting, patient.c.first, patient.c.last, patient.c.phone, patient.c.likes, patient.c.never, visit.c.day.label("booked"),

@@ -25,11 +25,43 @@ from zax.desk.unit import Desk
 from zax.desk.worker import last_beat
 from zax.settings import Settings
 from zax.store.engine import reader
-from zax.web import account, book, bookacts, charges, checkout, claims, day, live, patients, signin, signs, steps
+from zax.web import (
+    account,
+    book,
+    bookacts,
+    charges,
+    checkout,
+    claims,
+    day,
+    live,
+    patients,
+    plan,
+    setup,
+    signin,
+    signs,
+    steps,
+    waitlist,
+)
 from zax.web.here import CSRF_COOKIE, ForgedForm, Here, Shared, SignInNeeded, enter
 from zax.web.render import make_environment
 
 log = structlog.get_logger()
+AREAS = (
+    signin,
+    day,
+    steps,
+    book,
+    bookacts,
+    plan,
+    waitlist,
+    charges,
+    checkout,
+    account,
+    patients,
+    claims,
+    setup,
+    live,
+)
 HEADERS = {
     "Content-Security-Policy": (
         "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
@@ -90,7 +122,7 @@ def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
     )  # fmt: skip
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
     app.add_middleware(SecurityHeaders)
-    for area in (signin, day, steps, book, bookacts, charges, checkout, account, patients, claims, live):
+    for area in AREAS:
         app.include_router(area.router)
     app.add_api_route("/healthz", healthz, methods=["GET"])
     app.add_api_route("/static/signs.svg", _signs, methods=["GET"])

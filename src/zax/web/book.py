@@ -32,6 +32,8 @@ from zax.store.schema import patient
 from zax.web.day import open_sheet, parse_day
 from zax.web.finder import FINDER, finder_of
 from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.papers import day_list_pdf
+from zax.web.plan import plan_page, wants_plan
 
 router = APIRouter()
 LEAST_TO_BOOK = 30
@@ -201,7 +203,10 @@ def book(request: Request, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "book")
     day = parse_day(form["day"], here.today)
     try:
-        visit_id = book_visit(here.desk, here.actor, order_of(here, form))
+        order = order_of(here, form)
+        if wants_plan(form):
+            return plan_page(here, form, order)
+        visit_id = book_visit(here.desk, here.actor, order)
     except ZaxError as error:
         if isinstance(error, NotFound):
             raise
@@ -213,6 +218,17 @@ def slip_again(here: Here, form: Typed, error: ZaxError) -> Response:
     """The Book with the booking form as it was typed, and what is wrong beside its field."""
     query = {name: form[name] for name in ("day", "at", "wait", "site_id")} | {"provider": form["provider_id"]}
     return book_page(here, query, status=error.status, problems=error.problems, typed=form)
+
+
+@router.get("/book/list.pdf")
+def day_list(request: Request, day: str = "", site: str = "") -> Response:
+    """The day's visits as a paper list, by provider and time."""
+    here = enter(request)
+    sites = tuple(here.clinic.sites) if site == "all" else (here.site_id,)
+    pdf = day_list_pdf(here.desk, sites, parse_day(day, here.today))
+    return Response(
+        pdf, media_type="application/pdf", headers={"Content-Disposition": 'inline; filename="day-list.pdf"'}
+    )
 
 
 @router.get("/book/people")

@@ -43,6 +43,12 @@ def day_words(day: date, year: bool = False) -> str:
     return f"{day.day} {day:%b}{f' {day.year}' if year else ''}"
 
 
+def iso_day(text: str) -> str:
+    """'2026-11-24' -> 'Tue 24 Nov'."""
+    day = date.fromisoformat(text)
+    return f"{day:%a} {day_words(day)}"
+
+
 def long_day(day: date) -> str:
     return f"{day:%A} {day.day} {day:%B}"
 
@@ -72,7 +78,7 @@ def make_environment() -> Environment:
         lstrip_blocks=True, auto_reload=False,
     )  # fmt: skip
     environment.filters |= {
-        "money": money, "dollars": dollars, "phone": show_phone, "clock": clock_words, "day": day_words, "long_day": long_day,
+        "money": money, "dollars": dollars, "phone": show_phone, "clock": clock_words, "day": day_words, "long_day": long_day, "iso_day": iso_day,
         "span": span_words, "stop": stop_words, "claim_words": claim_words, "wall": wall,
     }  # fmt: skip
     environment.globals |= {

@@ -15,7 +15,7 @@ async function hintsFor(id) {
 function markHeads(hints) {
   for (const head of document.querySelectorAll("[data-head]")) {
     const hint = hints?.[head.dataset.head];
-    const why = head.querySelector(".why");
+    const why = head.querySelector(".cant");
     head.classList.toggle("cannot", Boolean(hint?.why));
     head.classList.toggle("can", Boolean(hint && !hint.why));
     why.hidden = !hint?.why;

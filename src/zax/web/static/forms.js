@@ -12,9 +12,20 @@ function offerTypes(provider) {
 
 document.addEventListener("change", (event) => {
   const el = event.target;
-  if (el.matches("[data-sends]") && el.value) el.form.requestSubmit();
+  if (el.matches("[data-sends]") && (el.value || el.tagName === "SELECT")) el.form.requestSubmit();
   if (el.matches("select[data-roles]")) offerTypes(el);
   if (el.matches("select[data-minutes]")) document.getElementById(el.dataset.minutes).value = el.selectedOptions[0].dataset.minutes;
+});
+
+// A link that opens a folded part of the page.
+document.addEventListener("click", (event) => {
+  const opens = event.target.closest?.("[data-opens]");
+  if (!opens) return;
+  event.preventDefault();
+  const part = document.getElementById(opens.dataset.opens).querySelector("details");
+  part.open = true;
+  part.scrollIntoView({ block: "nearest" });
+  part.querySelector("input:not([type=hidden]), select")?.focus();
 });
 
 document.addEventListener("input", (event) => {

@@ -26,8 +26,8 @@ function pickPatient(row) {
   p.append(name, " ", more, " ", change, id);
   chosen.replaceChildren(p);
   document.querySelector(".picker").hidden = true;
-  const more = document.getElementById("slipmore");
-  if (more) window.htmx.ajax("GET", `/book/about/${row.dataset.pick}`, { target: more, swap: "innerHTML", push: false });
+  const offers = document.getElementById("slipmore");
+  if (offers) window.htmx.ajax("GET", `/book/about/${row.dataset.pick}`, { target: offers, swap: "innerHTML", push: false });
   (document.getElementById("type_id") ?? p.closest("form").querySelector("button:not([type])")).focus();
 }
 
