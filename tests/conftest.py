@@ -38,7 +38,7 @@ from zax.store.server import Server
 TODAY = date(2026, 11, 24)  # a Tuesday
 SETUP = {
     "setting", "site", "room", "provider", "provider_hours", "closure", "service", "visit_type", "visit_type_service",
-    "diagnosis_code", "user", "payer", "plan", "alembic_version",
+    "diagnosis_code", "user", "payer", "plan", "alembic_version", "service_set", "service_set_line", "provider_exception",
 }  # fmt: skip
 CODES = (
     ("J02.9", "Acute pharyngitis, unspecified", 1), ("J02", "Acute pharyngitis", 0), ("R05.1", "Acute cough", 1),

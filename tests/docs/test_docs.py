@@ -55,7 +55,7 @@ def test_what_is_vendored_is_listed_with_its_licence() -> None:
     package = tomllib.loads('d = """' + (ROOT / "package.json").read_text().replace("\\", "") + '"""')["d"]
     for version in re.findall(r'": "(\d+\.\d+\.\d+)"', package):
         assert version in listed
-    assert len(list((ROOT / "licenses").glob("*.txt"))) == 4
+    assert len(list((ROOT / "licenses").glob("*.txt"))) == 5
     wanted = [
         line.split(">")[0].split("=")[0].strip()
         for line in (ROOT / "requirements.in").read_text().splitlines()

@@ -85,7 +85,7 @@ def put_back(unit: Unit, visit_id: int) -> None:
         select(s.c.provider_id, s.c.day, s.c.start_min, s.c.end_min, s.c.words).where(s.c.visit_id == visit.id)
     )
     visits.lock_days(unit.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)})
-    check_still_free(unit, visit, visit._mapping | {"state": row.was}, slots, {visit.id})
+    check_still_free(unit, visit, dict(visit._mapping) | {"state": row.was}, slots, {visit.id})
     memo = Memo(unit)
     memo.look_at(visit)
     unit.connection.execute(delete(schema.shelf).where(schema.shelf.c.visit_id == visit_id))

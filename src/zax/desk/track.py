@@ -91,7 +91,7 @@ def take_time_again(unit: Unit, visit: Any) -> None:
         select(s.c.provider_id, s.c.day, s.c.start_min, s.c.end_min, s.c.words).where(s.c.visit_id == visit.id)
     )
     visits.lock_days(unit.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)})
-    check_still_free(unit, visit, visit._mapping | {"state": Stop.BOOKED}, slots, {visit.id})
+    check_still_free(unit, visit, dict(visit._mapping) | {"state": Stop.BOOKED}, slots, {visit.id})
     unit.connection.execute(
         update(w).where(w.c.visit_id == visit.id, w.c.why == "lost", w.c.ended_at.is_(None)).values(
             ended_at=unit.now, ended_by=unit.actor.id, ended_why="came after all"

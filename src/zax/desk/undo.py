@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy import Connection, delete, insert, select, update
 
-from zax.core.book.track import Stop, check_move
+from zax.core.book.track import Stop, check_undo
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.placing import check_still_free
 from zax.desk.unit import Unit, act
@@ -45,9 +45,8 @@ class Memo:
     def write(self, words: str) -> None:
         """Keep it as the actor's last act; `words` say what was done, such as 'moved Victor Lund to 14:00'."""
         connection, v = self.unit.connection, schema.visit
-        after = dict(
-            connection.execute(select(v.c.id, v.c.version).where(v.c.id.in_(list(self.before) or [0]))).tuples().all()
-        )
+        found = connection.execute(select(v.c.id, v.c.version).where(v.c.id.in_(list(self.before) or [0])))
+        after = {row.id: row.version for row in found}
         detail = {
             "visits": [{"id": number, "after": after[number], "before": before} for number, before in self.before.items()],
             "waits_made": self.waits_made, "waits_ended": self.waits_ended, "exceptions": self.exceptions, "messages": self.messages,
@@ -154,7 +153,7 @@ def _put_back(unit: Unit, visit: Any, before: dict[str, Any] | None) -> None:
         _put_lines_back(unit, visit.id, before)
     to = Stop(values["state"])
     if to != visit.state:
-        check_move(Stop(visit.state), to, "undone")
+        check_undo(Stop(visit.state), to)
         unit.add(
             schema.track_move,
             visit_id=visit.id,

@@ -102,7 +102,8 @@ def _near(here: Here, visit_id: int, order: MoveOrder) -> dict[str, Any] | None:
         found = nearest_anywhere(
             connection, clinic, spot, now.hour * 60 + now.minute if order.day == here.today else 0
         )
-    if found is None:
+        stays = found and (found[0].id, found[1].start, order.day) == (visit.provider_id, visit.start_min, visit.day)
+    if found is None or (stays and visit.state != "shelf"):
         return None
     return {"provider": found[0], "at": clock_words(found[1].start), "day": order.day, "minutes": order.minutes}
 

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.book.calendar import PATTERN_WORDS, Closure
-from zax.core.book.hours import clock_words
+from zax.core.book.hours import Span, clock_words
 from zax.core.errors import NotFound, Refused, ZaxError
 from zax.desk.book import parse_clock
 from zax.desk.hours import (
@@ -91,8 +91,21 @@ def hours_page(here: Here, provider_id: int, status: int = 200, **more: Any) -> 
     typed = more.get("typed")
     return _page(
         here, "hours", status, provider=provider, rows=_typed_rows(typed) if typed and typed["form"] == "hours" else [_row_of(row) for row in now],
-        coming=coming, exceptions=exceptions, patterns=PATTERN_WORDS, **more,
+        coming=coming, exceptions=exceptions, patterns=PATTERN_WORDS, fortnight=_fortnight(here, provider_id), **more,
     )  # fmt: skip
+
+
+def _fortnight(here: Here, provider_id: int) -> list[tuple[date, list[Span], str]]:
+    """The coming two weeks as the rules have it: working windows of a day at every site, and why there are none."""
+    found = []
+    for number in range(14):
+        day = here.today + timedelta(days=number)
+        hours = [here.clinic.day_hours(provider_id, site, day) for site in here.clinic.sites]
+        windows = sorted(window for each in hours for window in each.windows)
+        found.append(
+            (day, windows, next((words for each in hours for _, words in each.shut), "") if not windows else "")
+        )
+    return found
 
 
 def _row_of(row: Any) -> HoursRow:

@@ -83,10 +83,6 @@ _OFF = {
     # A visit moved to another time is no longer confirmed for it.
     (Stop.CONFIRMED, Stop.BOOKED): Move("book"),
 }
-_UNDONE = {
-    (Stop.CANCELLED, stop): Move("book", needs_reason=True)
-    for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)
-} | {(Stop.BOOKED, Stop.HELD): Move("book", needs_reason=True)}
 _BACK = {
     (Stop.HERE, Stop.BOOKED): Move("arrivals", needs_reason=True),
     (Stop.HERE, Stop.CONFIRMED): Move("arrivals", needs_reason=True),
@@ -97,7 +93,20 @@ _BACK = {
     (Stop.MISSED, Stop.HERE): Move("arrivals"),
     (Stop.MISSED, Stop.BOOKED): Move("arrivals", needs_reason=True),
 }
-MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK, **_UNDONE}
+MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK}
+
+
+# What undoing an act on the Book may do besides, see zax.desk.undo: no person can ask for these moves.
+UNDOING = frozenset({(Stop.CANCELLED, stop) for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)} | {
+    (Stop.BOOKED, Stop.HELD), (Stop.BOOKED, Stop.CANCELLED), (Stop.HELD, Stop.CANCELLED), (Stop.MISSED, Stop.CONFIRMED), (Stop.MISSED, Stop.BOOKED),
+    (Stop.CONFIRMED, Stop.SHELF), (Stop.BOOKED, Stop.CONFIRMED),
+})  # fmt: skip
+
+
+def check_undo(now: Stop, to: Stop) -> None:
+    """Raises Conflict unless undoing may put the visit back from the one stop to the other."""
+    if (now, to) not in UNDOING and (now, to) not in MOVES:
+        raise Conflict(f"This visit is already “{STOP_WORDS[now]}”, so that cannot be undone.")
 
 
 def check_move(now: Stop, to: Stop, reason: str = "") -> Move:
@@ -134,6 +143,6 @@ def replay(rows: Sequence[Moved], start: Stop) -> Stop:
     """The state that the rows lead to; raises Conflict if a row was never legal."""
     state = start
     for row in rows:
-        check_move(state, row.to, "replayed")
+        check_undo(state, row.to)
         state = row.to
     return state

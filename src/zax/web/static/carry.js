@@ -61,7 +61,7 @@ async function takeUp() {
   const starts = hints[all[column]?.dataset.lane]?.starts ?? [];
   const wanted = Number(data.at);
   const minute = keep?.minute ?? starts.find((start) => start >= wanted) ?? starts[0] ?? wanted;
-  const name = box.querySelector("b").textContent.replace("In hand: ", "");
+  const name = box.querySelector("b").textContent;
   hand = { id: data.visit, day: location.search, minutes: Number(data.minutes), step: Number(grid().dataset.grid), columns: hints, column, minute, ghost: makeGhost(name, data.minutes) };
   show();
 }
