@@ -164,7 +164,7 @@ def test_a_refused_step_shows_on_the_page_it_was_pressed_on(juno: Browser, desk:
     assert answer.status_code == 409
     assert "What you see now is current" in answer.text and "<h1>Tuesday" in answer.text
     cancelled = juno.post(f"/visits/{visit_id}/act/cancel", reason="", back=f"/book?day={TODAY}&visit={visit_id}")
-    assert cancelled.status_code == 422 and "Say in a few words why" in cancelled.text
+    assert cancelled.status_code == 422 and "Choose why the visit is taken off" in cancelled.text
     assert juno.post(f"/visits/{visit_id}/act/dance", back="/day").status_code == 404
     outside = juno.post(f"/visits/{visit_id}/act/check-in", back="https://evil.example/x")
     assert outside.headers["location"] == "/day"

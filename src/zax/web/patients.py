@@ -8,11 +8,15 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from sqlalchemy import select
 
+from zax.core.book.waitlist import WAIT_WORDS
 from zax.core.errors import NotFound, ZaxError
 from zax.core.patients.gaps import record_gaps
 from zax.core.patients.person import parse_query
 from zax.core.setup.roles import may
 from zax.desk.patients import SEXES, Details, change_patient, coverages_of, set_coverage
+from zax.desk.planned import drop_planned, plan_service, planned_for, set_wishes
+from zax.desk.tally import tally_of
+from zax.desk.waitlist import reasons_of
 from zax.store import schema
 from zax.store.people import find_patients
 from zax.web.here import Here, Typed, enter, typed_form
@@ -20,7 +24,8 @@ from zax.web.here import Here, Typed, enter, typed_form
 router = APIRouter()
 SCREENS = (
     ("Day", "/day", "see"), ("Book", "/book", "see"), ("Patients", "/patients", "see"), ("Money", "/money", "accounts"),
-    ("Claims", "/claims", "claims"), ("All shortcuts", "/keys", "see"),
+    ("Claims", "/claims", "claims"), ("Waitlist", "/waitlist", "book"), ("Openings", "/book?find=1", "book"), ("Web requests", "/requests", "book"),
+    ("Setup", "/setup", "setup"), ("All shortcuts", "/keys", "see"),
 )  # fmt: skip
 
 
@@ -72,6 +77,11 @@ def patient_page(here: Here, patient_id: int, status: int = 200, **more: Any) ->
         visits = connection.execute(
             select(schema.visit).where(schema.visit.c.patient_id == patient_id).order_by(schema.visit.c.day.desc(), schema.visit.c.start_min).limit(12)
         ).all()  # fmt: skip
+        planned, waits, tally = (
+            planned_for(connection, patient_id),
+            reasons_of(connection, patient_id),
+            tally_of(connection, patient_id),
+        )
     missing = record_gaps(found.birth, found.sex, found.phone, found.street)
     page = here.page(
         "patient.html",
@@ -81,6 +91,10 @@ def patient_page(here: Here, patient_id: int, status: int = 200, **more: Any) ->
         visits=visits,
         gaps=missing,
         sexes=SEXES,
+        planned=planned,
+        waits=waits,
+        wait_words=WAIT_WORDS,
+        tally=tally,
         screen="patients",
         **more,
     )
@@ -109,3 +123,34 @@ def save_coverage(request: Request, patient_id: int, form: Typed = Depends(typed
     except ZaxError as error:
         return patient_page(here, patient_id, status=error.status, problems=error.problems, typed=form)
     return here.go(f"/patients/{patient_id}", "Coverage saved.")
+
+
+@router.post("/patients/{patient_id}/wishes")
+def save_wishes(request: Request, patient_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """The half days that suit: fields 'half-0' (Monday morning) to 'half-13', each likes, never or empty."""
+    here = enter(request, "patients")
+    chosen = {number: form[f"half-{number}"] for number in range(14)}
+    likes, never = ([n for n, value in chosen.items() if value == wanted] for wanted in ("likes", "never"))
+    set_wishes(here.desk, here.actor, patient_id, likes, never)
+    return here.go(f"/patients/{patient_id}", "Times saved. Openings and the waitlist follow them.")
+
+
+@router.post("/patients/{patient_id}/planned")
+def add_planned(request: Request, patient_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "charges")
+    try:
+        plan_service(
+            here.desk, here.actor, patient_id, form.number("service_id") or 0, form["tooth"], form["surfaces"]
+        )
+    except ZaxError as error:
+        if isinstance(error, NotFound):
+            raise
+        return patient_page(here, patient_id, status=error.status, problems=error.problems, typed=form)
+    return here.go(f"/patients/{patient_id}", "Planned. It is offered when a visit is booked.")
+
+
+@router.post("/patients/{patient_id}/planned/{planned_id}/drop")
+def drop_plan(request: Request, patient_id: int, planned_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "charges")
+    drop_planned(here.desk, here.actor, planned_id)
+    return here.go(f"/patients/{patient_id}", "Not planned any more.")
