@@ -22,6 +22,7 @@ from rich.table import Table
 from sqlalchemy import Engine, text
 
 from zax.clock import ShiftedClock, SystemClock, local
+from zax.demo import bench_book
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
@@ -41,12 +42,13 @@ Request = tuple[str, str, dict[str, str] | None]
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """One measured act: the n-th request to Zax and to the floor, and the aimed ratio."""
+    """One measured act: the n-th request to Zax and to the floor, and the aimed ratio; at the full house (bench_book) or the first site."""
 
     name: str
     ours: Callable[[int], Request]
     floor: Callable[[int], Request]
     aim: float | None
+    full_house: bool = False
 
 
 class Asgi:
@@ -163,7 +165,28 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
         ),
         Act("book_visit", booking, booking_floor, None),
         Act("take_payment", payment, payment_floor, None),
+        *_of_time(day),
     ]
+
+
+def _of_time(day: Any) -> list[Act]:
+    """Full day, week, waitlist and openings, at the site made for it."""
+    monday = bench_book.monday_after(day)
+    person = bench_book.SITE + 3
+    kind = TYPE_ID["Physical"]
+    last = day + timedelta(days=27)
+    return [
+        Act("Book, 12 columns, 150 visits", lambda n: ("GET", f"/book?day={monday}", None), lambda n: ("GET", f"/book?day={monday}&site={bench_book.SITE}", None), 3, True),
+        Act(
+            "Book, a week", lambda n: ("GET", f"/book?by=week&who={person}&day={monday}", None),
+            lambda n: ("GET", f"/week?provider={person}&first={monday}&last={monday + timedelta(days=6)}", None), None, True,
+        ),
+        Act("waitlist of 2,000 with fit", lambda n: ("GET", "/waitlist", None), lambda n: ("GET", f"/waitlist?day={day}", None), None, True),
+        Act(
+            "openings, 20 people, a year", lambda n: ("GET", f"/book?find=1&more=1&type={kind}&day={day}&after={8 + n % 4}:00", None),
+            lambda n: ("GET", f"/openings?first={day}&last={last}", None), None, True,
+        ),
+    ]  # fmt: skip
 
 
 async def measure(act: Act, ours: Asgi, floor: Asgi) -> dict[str, Any]:
@@ -194,6 +217,7 @@ async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, An
     opens = datetime.fromisoformat(found["opens"])
     clock = ShiftedClock()
     clock.set_to(opens)
+    bench_book.prepare(engine, opens)
     with engine.connect() as connection:
         desk = Desk(engine, clock, load(connection))
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)  # cash asks nobody
@@ -201,10 +225,13 @@ async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, An
     await ours.call(("GET", "/sign-in", None))
     token = ours.cookies["zax_form"]
     await ours.call(("POST", "/sign-in", {"csrf": token, "name": "sam", "password": PASSWORD, "to": "/day"}))
+    full = Asgi(ours.app)
+    full.cookies = dict(ours.cookies)
+    await full.call(("POST", "/site", {"csrf": token, "site_id": str(bench_book.SITE), "back": "/day"}))
     results = []
     for act in acts(engine, opens.date(), token):
         clock.set_to(opens)
-        results.append(await measure(act, ours, floor) | {"aim": act.aim})
+        results.append(await measure(act, full if act.full_house else ours, floor) | {"aim": act.aim})
         console.print(f"measured {act.name}")
     return results
 
@@ -216,6 +243,14 @@ def show(results: list[dict[str, Any]]) -> None:
         table.add_row(
             row["act"], *(f"{row[k]:.2f}" for k in ("p50_ms", "p95_ms", "floor_p50_ms", "floor_p95_ms", "ratio")), aim
         )
+    console.print(table)
+
+
+def show_growth(rows: list[dict[str, Any]]) -> None:
+    """How the core's search for openings grows."""
+    table = Table("people", "months", "20 best, CPU ms", "nothing found, CPU ms")
+    for row in rows:
+        table.add_row(str(row["people"]), str(row["months"]), f"{row['cpu_ms']:.2f}", f"{row['nothing_cpu_ms']:.2f}")
     console.print(table)
 
 
@@ -242,6 +277,9 @@ def main() -> None:
             json.dumps([{k: v for k, v in row.items() if k != "aim"} for row in results], indent=1)
         )
         show(results)
+        growth = bench_book.openings_table()
+        (base.var / "bench-openings.json").write_text(json.dumps(growth, indent=1))
+        show_growth(growth)
     finally:
         engine.dispose()
         server.stop()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 import uuid
 from collections.abc import Sequence
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 import MySQLdb
@@ -14,6 +14,8 @@ from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
+
+from zax.demo import bench_book
 
 SEARCH = (
     "SELECT id, first, last, birth, phone, household_id, alert FROM patient WHERE status = 'active' AND last_key LIKE %s ORDER BY last_key, first_key, id LIMIT 8",
@@ -91,7 +93,17 @@ class Floor:
     def app(self) -> Starlette:
         routes = [
             Route(f"/{name}", getattr(self, name), methods=["GET", "POST"])
-            for name in ("search", "day", "book", "sheet", "book_visit", "take_payment")
+            for name in (
+                "search",
+                "day",
+                "book",
+                "sheet",
+                "book_visit",
+                "take_payment",
+                "week",
+                "waitlist",
+                "openings",
+            )
         ]
         return Starlette(routes=routes)
 
@@ -107,6 +119,28 @@ class Floor:
 
     def sheet(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(SHEET, request.query_params["id"]))
+
+    def week(self, request: Request) -> JSONResponse:
+        q = request.query_params
+        return JSONResponse(self.rows((bench_book.BOOK,), q["provider"], q["first"], q["last"]))
+
+    def waitlist(self, request: Request) -> JSONResponse:
+        """Everybody who waits, their tallies, and who is busy on the three days shown."""
+        first = date.fromisoformat(request.query_params["day"])
+        busy = self.rows(
+            bench_book.SLOTS[:1],
+            bench_book.SITE,
+            bench_book.SITE + bench_book.PEOPLE,
+            first,
+            first + timedelta(days=4),
+        )
+        return JSONResponse([self.rows(bench_book.WAITLIST), busy])
+
+    def openings(self, request: Request) -> JSONResponse:
+        """Who and which room is busy in the first four weeks."""
+        first, last = request.query_params["first"], request.query_params["last"]
+        people = self.rows(bench_book.SLOTS[:1], bench_book.SITE, bench_book.SITE + bench_book.PEOPLE, first, last)
+        return JSONResponse([people, self.rows(bench_book.SLOTS[1:], first, last)])
 
     def book_visit(self, request: Request) -> JSONResponse:
         """The statements of a booking: look for the key, lock the days, read who is busy, write the visit and its parts."""

@@ -11,6 +11,7 @@ import heapq
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from functools import lru_cache
 
 from zax.core.book.booking import StaffSlot, lead_spans
 from zax.core.book.hours import Span, clock_words
@@ -210,8 +211,8 @@ def feasible(need: Need, site_day: SiteDay, lead: int, used: _Used = _NOTHING) -
     """The starts, as bits, at which the lead, a room and every helper are free. Exact."""
     if need.most and site_day.counts.get(need.type_id, 0) >= need.most:
         return 0
-    possible = on_grid(site_day.grid) & starts(need.hours[site_day.day.weekday()], need.minutes)
-    possible &= _lead_starts(need, site_day, lead, used)
+    possible = _lead_starts(need, site_day, lead, used)
+    possible &= _allowed(need.hours[site_day.day.weekday()], need.minutes, site_day.grid)
     if possible:
         possible &= -1 << -(-site_day.earliest // 5)
         possible &= starts(~site_day.own & WHOLE_DAY, need.minutes)
@@ -229,9 +230,17 @@ def feasible(need: Need, site_day: SiteDay, lead: int, used: _Used = _NOTHING) -
     )
 
 
+@lru_cache(maxsize=256)
+def _allowed(hours: int, minutes: int, grid: int) -> int:
+    """The starts on the grid from which the whole visit lies inside these minutes."""
+    return on_grid(grid) & starts(hours, minutes)
+
+
 def _lead_starts(need: Need, site_day: SiteDay, lead: int, used: _Used) -> int:
     taken = site_day.busy.get(lead, 0) | used.people.get(lead, 0)
     free = site_day.open.get(lead, 0) & ~taken
+    if not need.lead_parts and not need.buffer:
+        return starts(free, need.minutes)
     parts = need.lead_parts or ((0, need.minutes),)
     found = WHOLE_DAY
     for offset, minutes in parts:

@@ -131,12 +131,17 @@ document.addEventListener("keydown", (event) => {
   event.stopImmediatePropagation();
 }, true);
 
-// Dragging, with the same hints.
+// Dragging, with the same hints. Pixels a minute, measured between two ruled half hours.
+function scale() {
+  const [one, other] = document.querySelectorAll("#grid > .hr");
+  return (other.getBoundingClientRect().top - one.getBoundingClientRect().top) / 30;
+}
+
 function under(event) {
   const column = columns().find((each) => { const box = each.getBoundingClientRect(); return event.clientX >= box.left && event.clientX < box.right; });
   if (!column) return null;
   const box = column.getBoundingClientRect();
-  const px = parseFloat(getComputedStyle(grid()).height) / Number(getComputedStyle(grid()).getPropertyValue("--span"));
+  const px = scale();
   const minute = Number(grid().dataset.from) + (event.clientY - box.top - drag.hold) / px;
   const step = Number(grid().dataset.grid);
   return { column, minute: Math.max(0, Math.round(minute / step) * step), px };
@@ -184,7 +189,7 @@ function swallowClick() {
 function resize(event) {
   const el = event.target;
   const step = Number(grid().dataset.grid);
-  const px = parseFloat(getComputedStyle(grid()).height) / Number(getComputedStyle(grid()).getPropertyValue("--span"));
+  const px = scale();
   el.dataset.wanted = Math.max(step, Math.round(event.rect.height / px / step) * step);
   el.style.setProperty("--for", el.dataset.wanted);
   el.querySelector(".len").textContent = `${el.dataset.wanted}′`;
