@@ -7,7 +7,7 @@ from there, so that a clinic closed for the weekend opens again on the same morn
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 from typing import Protocol
 from zoneinfo import ZoneInfo
@@ -50,6 +50,18 @@ def _zone(name: str) -> ZoneInfo:
 def local(moment: datetime, timezone: str) -> datetime:
     """Naive UTC -> naive wall clock of the zone."""
     return moment.replace(tzinfo=UTC).astimezone(_zone(timezone)).replace(tzinfo=None)
+
+
+def local_date(moment: datetime, timezone: str) -> date:
+    """The date on the zone's wall clock; cheap enough for thousands of rows, since zones change only on the hour or half of it."""
+    return (
+        moment + _offset(moment.replace(minute=moment.minute // 15 * 15, second=0, microsecond=0), timezone)
+    ).date()
+
+
+@lru_cache(maxsize=8192)
+def _offset(moment: datetime, timezone: str) -> timedelta:
+    return local(moment, timezone) - moment
 
 
 def to_utc(wall: datetime, timezone: str) -> datetime:

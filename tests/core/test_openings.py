@@ -9,18 +9,9 @@ from hypothesis import strategies as st
 
 from zax.core.book.hours import Span
 from zax.core.book.minutes import bits_of, minutes_in, on_grid, run_around, starts
-from zax.core.book.openings import (
-    BEST_OF_A_DAY,
-    LONG_BLOCK,
-    LONGEST_WAIT,
-    POINTS,
-    Helpers,
-    Need,
-    Opening,
-    SiteDay,
-    best_openings,
-    feasible,
-)
+from zax.core.book.need import Helpers, Need, Opening, SiteDay
+from zax.core.book.openings import BEST_OF_A_DAY, LONGEST_WAIT, best_openings, feasible
+from zax.core.book.worth import LONG_BLOCK, POINTS
 from zax.core.patients.wishes import Wishes, half_day, half_day_words, wishes_of
 
 FIRST = date(2026, 11, 23)

@@ -3,10 +3,12 @@
 from datetime import datetime, timedelta
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from sqlalchemy import insert, text
 
 from tests.conftest import at
-from zax.clock import ShiftedClock, SystemClock, local, to_utc
+from zax.clock import ShiftedClock, SystemClock, local, local_date, to_utc
 from zax.demo.seed import demo_clock, opening_day, seeded
 from zax.desk.unit import Desk
 from zax.desk.worker import beat
@@ -46,3 +48,11 @@ def test_an_hour_that_comes_twice_is_the_first_of_both() -> None:
     assert to_utc(datetime(2026, 11, 1, 1, 30), zone) == datetime(2026, 11, 1, 8, 30)
     assert local(datetime(2026, 11, 1, 9, 30), zone) == datetime(2026, 11, 1, 1, 30)
     assert opening_day(datetime(2026, 11, 27).date()).isoformat() == "2026-11-30"
+
+
+@given(
+    st.datetimes(datetime(2020, 1, 1), datetime(2035, 1, 1)),
+    st.sampled_from(["America/Los_Angeles", "Asia/Kolkata", "Australia/Lord_Howe", "UTC"]),
+)
+def test_the_cheap_local_date_is_the_date_of_the_wall_clock(moment: datetime, zone: str) -> None:
+    assert local_date(moment, zone) == local(moment, zone).date()

@@ -13,10 +13,11 @@ from zax.clock import ShiftedClock
 from zax.core.book.waitlist import best_for, stale_first
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused, Stale, ZaxError
 from zax.demo.world import SERVICE_ID, TYPE_ID
-from zax.desk.book import MoveOrder, book_many, book_visit, move_visit, replace_patient
+from zax.desk.book import book_many, book_visit
 from zax.desk.charges import add_line, ready_for_checkout, remove_line
 from zax.desk.clinic import load
 from zax.desk.held import accept_requests, decline_requests, release_held
+from zax.desk.move import MoveOrder, move_visit, replace_patient
 from zax.desk.off import did_not_come, take_day_off, take_off
 from zax.desk.openings import Part, Request, Target, find_openings, places_for
 from zax.desk.planned import drop_planned, household_of, plan_service, planned_for, set_wishes
@@ -143,6 +144,16 @@ def test_past_days_stay_as_they_were_but_for_the_track(desk: Desk, clock: Shifte
         check_in(desk, JUNO, other)
     check_in(desk, JUNO, other, reason="was here, forgotten yesterday")
     assert (state_of(desk, visit_id), state_of(desk, other)) == ("missed", "here")
+
+
+def test_whoever_was_expected_in_a_room_taken_by_another_gets_a_free_one(desk: Desk) -> None:
+    here, expected = booked(desk, "11:00", 5), booked(desk, "11:10", 6)
+    room = row(desk, expected).room_id
+    assert row(desk, here).room_id != room
+    check_in(desk, JUNO, here)
+    take_to_room(desk, JUNO, here, room)
+    assert row(desk, here).room_id == room and row(desk, expected).room_id not in {room}
+    assert scalar(desk, ROOMS) == 0
 
 
 # --- double booking ------------------------------------------------------------------------------------------------

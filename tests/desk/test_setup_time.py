@@ -25,7 +25,7 @@ from zax.desk.hours import (
     public_holidays,
     set_hours,
 )
-from zax.desk.sites import choose_mark, save_room, save_site
+from zax.desk.sites import choose_mark, save_provider, save_room, save_site
 from zax.desk.undo import last_act, undo_act
 from zax.desk.unit import Desk
 from zax.desk.visittypes import NeedRow, TypeForm, parse_type_hours, save_set, save_type
@@ -317,6 +317,10 @@ def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) ->
     assert setup.clinic.rooms[made].equipment == {"heart tracing", "scale"}
     with pytest.raises(Problems):
         save_room(setup, SAM, 0, 1, "exam d", False, "", True)
+    save_provider(setup, SAM, 5, 2, 6)
+    assert (setup.clinic.providers[5].at_once, setup.clinic.providers[5].room_id) == (2, 6)
+    with pytest.raises(Problems):
+        save_provider(setup, SAM, 5, 9, 1)
     choose_mark(setup, SAM, "type")
     choose_mark(setup, SAM, "provider")
     assert setup.clinic.about["book_mark"] == "provider"

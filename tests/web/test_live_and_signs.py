@@ -21,7 +21,7 @@ def add_change(desk: Desk, number: int | None = None) -> None:
 
 
 def test_each_change_is_told_once_even_when_a_lower_number_appears_late(desk: Desk) -> None:
-    feed = Feed(reader(desk.engine))
+    feed = Feed(reader(desk.engine), desk)
     add_change(desk, 5_000_010)
     feed.start()
     assert feed.changes() == []
@@ -34,7 +34,7 @@ def test_each_change_is_told_once_even_when_a_lower_number_appears_late(desk: De
 
 def test_a_listening_browser_gets_hello_and_then_the_change(desk: Desk) -> None:
     async def listen() -> list[str]:
-        feed = Feed(reader(desk.engine))
+        feed = Feed(reader(desk.engine), desk)
         stream = _stream(feed)
         heard = [await anext(stream)]
         feed.start()
@@ -49,6 +49,16 @@ def test_a_listening_browser_gets_hello_and_then_the_change(desk: Desk) -> None:
     hello, change = asyncio.run(listen())
     assert "event: hello" in hello
     assert '"site": 1' in change and f'"day": "{TODAY}"' in change
+
+
+def test_changed_setup_is_read_again_before_the_screens_are_woken(desk: Desk) -> None:
+    feed = Feed(reader(desk.engine), desk)
+    feed.start()
+    before = desk.clinic
+    with desk.engine.begin() as connection:
+        connection.execute(insert(schema.feed).values(at=desk.clock.now(), what="setup"))
+    assert [change["what"] for change in feed.changes()] == ["setup"]
+    assert desk.clinic is not before and desk.clinic.version == before.version
 
 
 def test_every_stop_has_its_sign_in_both_sizes() -> None:

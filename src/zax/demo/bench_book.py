@@ -17,7 +17,8 @@ from sqlalchemy import Engine, insert, text
 
 from zax.core.book.hours import Span
 from zax.core.book.minutes import bits_of
-from zax.core.book.openings import Helpers, Need, SiteDay, best_openings
+from zax.core.book.need import Helpers, Need, SiteDay
+from zax.core.book.openings import best_openings
 from zax.demo.bulk import Bulk
 from zax.demo.world import TYPE_ID, ZONE
 from zax.store import schema

@@ -12,7 +12,8 @@ from zax.clock import local
 from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.desk.clinic import Clinic, Provider
-from zax.desk.day import Bar, DayView, Lane, day_view, free_spans, make_bar, shut_spans, side_by_side
+from zax.desk.day import DayView, day_view
+from zax.desk.lanes import Bar, Lane, free_spans, make_bar, shut_spans, side_by_side
 from zax.store import visits
 
 VIEWS = ("provider", "room", "week")

@@ -144,6 +144,8 @@ class Clinic:
     plans: Mapping[int, Plan]
     payers: Mapping[int, Any]
     _hours: dict[tuple[int, int, date], DayHours]
+    _columns: dict[tuple[int, date], list[Provider]]
+    _closed: dict[tuple[int, date], str]
 
     def day_hours(self, provider_id: int, site_id: int, day: date) -> DayHours:
         """When this provider works at this site on this day, and why not at other times; kept, since every screen asks again."""
@@ -162,10 +164,11 @@ class Clinic:
 
     def closure_words(self, site_id: int, day: date) -> str:
         """Why the site is shut for the whole of its day; empty when it is not."""
-        spans = closed_spans(self.closures, site_id, day)
-        if not spans or gaps([self.sites[site_id].day], [span for span, _ in spans]):
-            return ""
-        return spans[0][1]
+        if (site_id, day) not in self._closed:
+            spans = closed_spans(self.closures, site_id, day)
+            still_open = not spans or gaps([self.sites[site_id].day], [span for span, _ in spans])
+            self._closed[site_id, day] = "" if still_open else spans[0][1]
+        return self._closed[site_id, day]
 
     def elsewhere(self, provider_id: int, site_id: int, day: date) -> list[tuple[Span, str]]:
         """When the provider works at another site that day, with its name."""
@@ -178,14 +181,20 @@ class Clinic:
 
     def columns(self, site_id: int, day: date) -> list[Provider]:
         """The providers who work at the site that day, in the clinic's order; on a closed day those who would."""
-        there = [p for p in self.providers.values() if self.windows(p.id, site_id, day)]
-        return there or self.team(site_id)
+        if (site_id, day) not in self._columns:
+            team = self.team(site_id)
+            self._columns[site_id, day] = [p for p in team if self.windows(p.id, site_id, day)] or team
+        return list(self._columns[site_id, day])
 
     def team(self, site_id: int) -> list[Provider]:
-        """Everybody who ever works at the site."""
-        return [
-            p for p in self.providers.values() if any(rule.site_id == site_id for rule in self.rules.get(p.id, ()))
-        ]
+        """Everybody who ever works at the site, by weekly rule or for once."""
+        regular = {number for number, rules in self.rules.items() if any(rule.site_id == site_id for rule in rules)}
+        once = {
+            number
+            for number, given in self.exceptions.items()
+            if any(e.extra and e.site_id == site_id for e in given)
+        }
+        return [p for p in self.providers.values() if p.id in regular or p.id in once]
 
     def leads(self, kind: VisitType, site_id: int) -> list[Provider]:
         return [p for p in self.team(site_id) if p.role == kind.role]
@@ -249,6 +258,8 @@ def load(connection: Connection) -> Clinic:
         },
         payers=payers,
         _hours={},
+        _columns={},
+        _closed={},
     )  # fmt: skip
 
 

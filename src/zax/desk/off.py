@@ -16,7 +16,8 @@ from zax.core.book.off import OFF, OffWhy, check_off
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.book.waitlist import WaitWhy
 from zax.core.errors import Refused, ZaxError
-from zax.desk.book import check_day_open, write_slots
+from zax.desk.book import write_slots
+from zax.desk.move import check_day_open
 from zax.desk.placing import Spot, find_place, lock_spots, provider_of
 from zax.desk.track import check_correction, locked_visit, step
 from zax.desk.undo import Memo, free_planned

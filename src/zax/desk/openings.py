@@ -1,4 +1,4 @@
-"""Finding openings in the database: a request becomes needs, and days are read four weeks at a time, only as far as the search asks.
+"""Finding openings in the database: a request becomes needs, and days are read two weeks at a time, only as far as the search asks.
 
 The search itself is zax.core.book.openings; what it gets here are the working hours and busy minutes of everybody the need could use.
 """
@@ -17,29 +17,40 @@ from zax.clock import local
 from zax.core.book.booking import LONGEST_VISIT
 from zax.core.book.calendar import on_wall
 from zax.core.book.hours import Span
-from zax.core.book.minutes import bits_of, minutes_in
-from zax.core.book.openings import Helpers, Need, Opening, SiteDay, best_openings, feasible
+from zax.core.book.minutes import STEP, bits_of, minutes_in
+from zax.core.book.need import Helpers, Need, Opening, SiteDay
+from zax.core.book.openings import best_openings, feasible
+from zax.core.book.track import FREES_THE_TIME
 from zax.core.errors import Refused
 from zax.core.patients.wishes import Wishes
 from zax.desk.clinic import Clinic, VisitType
 from zax.desk.placing import days_that_meet
-from zax.store import visits
-from zax.store.schema import patient, staff_slot, visit
+from zax.store.schema import patient
 
-CHUNK = timedelta(days=28)
+CHUNK = timedelta(days=14)
 FARTHEST = timedelta(days=731)
-_SLOTS = (
-    select(staff_slot.c.provider_id, staff_slot.c.day, staff_slot.c.start_min, staff_slot.c.end_min, staff_slot.c.visit_id, visit.c.site_id)
-    .join(visit, visit.c.id == staff_slot.c.visit_id)
-    .where(
-        staff_slot.c.provider_id.in_(bindparam("people", expanding=True)), staff_slot.c.day.between(bindparam("first"), bindparam("last")),
-        visits.IN_THE_WAY,
-    )
-)  # fmt: skip
-_VISITS = select(
-    visit.c.id, visit.c.day, visit.c.site_id, visit.c.room_id, visit.c.type_id, visit.c.patient_id, visit.c.start_min,
-    (visit.c.minutes + visit.c.buffer_min).label("whole"), visit.c.minutes,
-).where(visit.c.site_id.in_(bindparam("sites", expanding=True)), visit.c.day.between(bindparam("first"), bindparam("last")), visits.IN_THE_WAY)  # fmt: skip
+# A row a person, site and day: its spans as 'start end start end ...', so that a month of a large clinic is a few hundred rows.
+_SLOTS = text(
+    "SELECT s.provider_id, s.day, v.site_id, GROUP_CONCAT(s.start_min, ' ', s.end_min SEPARATOR ' ') AS spans FROM staff_slot s "
+    "JOIN visit v ON v.id = s.visit_id WHERE s.provider_id IN :people AND s.day BETWEEN :first AND :last AND v.state NOT IN :frees AND v.id NOT IN :leaving "
+    "GROUP BY s.provider_id, s.day, v.site_id"
+).bindparams(
+    bindparam("people", expanding=True), bindparam("frees", expanding=True), bindparam("leaving", expanding=True)
+)
+_ROOMS = text(
+    "SELECT room_id, day, GROUP_CONCAT(start_min, ' ', start_min + minutes + buffer_min SEPARATOR ' ') AS spans FROM visit "
+    "WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN :leaving GROUP BY room_id, day"
+).bindparams(
+    bindparam("sites", expanding=True), bindparam("frees", expanding=True), bindparam("leaving", expanding=True)
+)
+_COUNTS = text(
+    "SELECT day, site_id, type_id, COUNT(*) AS n FROM visit WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees "
+    "AND id NOT IN :leaving AND type_id IN :types GROUP BY day, site_id, type_id"
+).bindparams(*(bindparam(name, expanding=True) for name in ("sites", "frees", "leaving", "types")))
+_OF_PEOPLE = text(
+    "SELECT day, site_id, patient_id, start_min, minutes FROM visit WHERE patient_id IN :patients AND day BETWEEN :first AND :last "
+    "AND state NOT IN :frees AND id NOT IN :leaving"
+).bindparams(*(bindparam(name, expanding=True) for name in ("patients", "frees", "leaving")))
 _FAMILY = text(
     "SELECT o.id, o.first FROM patient p JOIN patient o ON o.household_id = p.household_id WHERE p.id = :patient_id AND o.status = 'active'"
 )
@@ -207,7 +218,7 @@ def _chunk(
     connection: Connection, clinic: Clinic, now: datetime, request: Request, needs: Sequence[Need], people: Sequence[int], family: dict[int, str], patient_id: int,
 ) -> Iterator[SiteDay]:  # fmt: skip
     busy = _busy_people(connection, clinic, request, people)
-    rooms, counts, together, own = _at_sites(connection, request, family, patient_id)
+    rooms, counts, together, own = _at_sites(connection, request, needs, family, patient_id)
     for number in range((request.last - request.first).days + 1):
         day = request.first + timedelta(days=number)
         if request.weekdays and day.weekday() not in request.weekdays:
@@ -228,52 +239,78 @@ def _chunk(
             )  # fmt: skip
 
 
+def _window(request: Request, margin: timedelta = timedelta()) -> dict[str, Any]:
+    """What all reads of a stretch of days ask with; no visit has the number 0."""
+    return {
+        "first": request.first - margin,
+        "last": request.last + margin,
+        "frees": list(FREES_THE_TIME),
+        "leaving": list(request.leaving) or [0],
+    }
+
+
+def _bits(spans: str) -> int:
+    """'480 510 600 660' as bits of minutes."""
+    numbers = [int(part) for part in spans.split()]
+    found = 0
+    for start, end in zip(numbers[::2], numbers[1::2], strict=True):
+        found |= (1 << -(-end // STEP)) - (1 << start // STEP)
+    return found
+
+
 def _busy_people(
     connection: Connection, clinic: Clinic, request: Request, people: Sequence[int]
 ) -> dict[tuple[int, date], dict[int, int]]:
     """Busy bits by site and day, then person; every visit anywhere counts, on the clock of the site asked about."""
     zones = {site.id: site.timezone for site in clinic.sites.values()}
     one_zone = len(set(zones.values())) == 1
-    margin = timedelta(days=0 if one_zone else 1)
     found: dict[tuple[int, date], dict[int, int]] = defaultdict(dict)
-    rows = connection.execute(
-        _SLOTS, {"people": people, "first": request.first - margin, "last": request.last + margin}
-    )
-    for person, day, start, end, visit_id, there in rows:
-        if visit_id in request.leaving:
-            continue
+    for person, day, there, spans in connection.execute(
+        _SLOTS, {"people": people} | _window(request, timedelta(days=0 if one_zone else 1))
+    ):
+        bits = _bits(spans)
         for site_id in request.sites:
-            for other in [day] if one_zone else days_that_meet(clinic, site_id, day):
-                span = (
-                    Span(start, end)
-                    if one_zone
-                    else on_wall(day, Span(start, end), zones[there], other, zones[site_id])
-                )
-                if span:
-                    of_day = found[site_id, other]
-                    of_day[person] = of_day.get(person, 0) | ((1 << -(-span.end // 5)) - (1 << span.start // 5))
+            if zones[there] == zones[site_id]:
+                of_day = found[site_id, day]
+                of_day[person] = of_day.get(person, 0) | bits
+                continue
+            for other in days_that_meet(clinic, site_id, day):
+                moved = [on_wall(day, span, zones[there], other, zones[site_id]) for span in _spans(spans)]
+                of_day = found[site_id, other]
+                of_day[person] = of_day.get(person, 0) | bits_of(span for span in moved if span)
     return found
 
 
+def _spans(spans: str) -> list[Span]:
+    numbers = [int(part) for part in spans.split()]
+    return [Span(start, end) for start, end in zip(numbers[::2], numbers[1::2], strict=True)]
+
+
 def _at_sites(
-    connection: Connection, request: Request, family: dict[int, str], patient_id: int
+    connection: Connection, request: Request, needs: Sequence[Need], family: dict[int, str], patient_id: int
 ) -> tuple[Any, Any, Any, Any]:
-    """Busy rooms, counts by type, the household's visits and the patient's own minutes, from one read."""
-    rooms: dict[tuple[int, date], int] = defaultdict(int)
-    counts: dict[tuple[int, date], dict[int, int]] = defaultdict(dict)
+    """Busy bits by room and day; counts by site and day where a need has a limit or goal; the household's visits and the patient's own minutes."""
+    window, counts = _window(request), defaultdict(dict)  # type: ignore[var-annotated]
+    rooms = {
+        (room, day): _bits(spans)
+        for room, day, spans in connection.execute(_ROOMS, {"sites": request.sites} | window)
+    }
+    limited = [need.type_id for need in needs if need.goal or need.most]
+    if limited:
+        for day, site_id, type_id, number in connection.execute(
+            _COUNTS, {"sites": request.sites, "types": limited} | window
+        ):
+            counts[site_id, day][type_id] = number
     together: dict[tuple[int, date], list[tuple[Span, str]]] = defaultdict(list)
     own: dict[tuple[int, date], int] = defaultdict(int)
-    rows = connection.execute(_VISITS, {"sites": request.sites, "first": request.first, "last": request.last})
-    for number, day, site_id, room_id, type_id, whom, start, whole, minutes in rows:
-        if number in request.leaving:
-            continue
-        rooms[room_id, day] |= (1 << -(-(start + whole) // 5)) - (1 << start // 5)
-        of_day = counts[site_id, day]
-        of_day[type_id] = of_day.get(type_id, 0) + 1
-        if whom in family:
-            together[site_id, day].append((Span(start, start + minutes), family[whom]))
-        elif whom == patient_id and patient_id:
+    people = [*family, patient_id] if patient_id else []
+    for day, site_id, whom, start, minutes in (
+        connection.execute(_OF_PEOPLE, {"patients": people} | window) if people else ()
+    ):
+        if whom == patient_id:
             own[site_id, day] |= bits_of([Span(start, start + minutes)])
+        else:
+            together[site_id, day].append((Span(start, start + minutes), family[whom]))
     return rooms, counts, together, own
 
 

@@ -13,7 +13,7 @@ from sqlalchemy import Connection, delete, select, update
 from zax.core.book.hours import clock_words
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.errors import Refused
-from zax.desk.book import check_day_open
+from zax.desk.move import check_day_open
 from zax.desk.placing import check_still_free
 from zax.desk.track import locked_visit, step
 from zax.desk.undo import Memo

@@ -84,6 +84,23 @@ def save_room(
     return room_id
 
 
+@act("setup")
+def save_provider(unit: Unit, provider_id: int, at_once: int, room_id: int) -> None:
+    """How many visits a person may have at the same minute, where the types allow it, and which room is theirs."""
+    provider = unit.clinic.providers.get(provider_id)
+    if provider is None:
+        raise NotFound("There is no such provider.")
+    with ProblemCollector() as wrong:
+        if not 1 <= at_once <= 4:
+            wrong.add("at_once", "One to four visits at once.")
+        room = unit.clinic.rooms.get(room_id)
+        if room is None or room.dental != provider.dental:
+            wrong.add("room_id", "Choose a room of the same kind.")
+    p = schema.provider
+    unit.connection.execute(update(p).where(p.c.id == provider_id).values(at_once=at_once, room_id=room_id))
+    unit.change_setup("provider.saved", provider=provider_id, at_once=at_once, room=room_id)
+
+
 def _decide(unit: Unit, room_id: int, decision: str) -> None:
     v, p = schema.visit, schema.patient
     today: date = unit.business_day(unit.clinic.rooms[room_id].site_id)

@@ -10,7 +10,8 @@ from typing import Any
 
 from sqlalchemy import insert, select, update
 
-from zax.core.book.track import EXPECTED, Stop, check_move
+from zax.core.book.hours import Span
+from zax.core.book.track import EXPECTED, ON_THE_BOOK, Stop, check_move
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.setup.roles import require
 from zax.desk.placing import check_still_free
@@ -111,15 +112,42 @@ def take_to_room(unit: Unit, visit_id: int, room_id: int | None = None, version:
     room = unit.clinic.rooms.get(room_id or visit.room_id)
     if room is None or room.site_id != visit.site_id:
         raise Refused("Choose a room of this site.", "room_id")
-    visits.lock_days(unit.connection, (), [(room.id, visit.day)])
+    alike = [r for r in unit.clinic.rooms.values() if r.site_id == visit.site_id and r.dental == room.dental]
+    visits.lock_days(unit.connection, (), [(r.id, visit.day) for r in alike])
     inside = visits.in_rooms(unit.connection, visit.site_id, visit.day)
     other = inside.get(room.id)
     if other is not None and other.id != visit.id:
-        alike = (r for r in unit.clinic.rooms.values() if r.site_id == visit.site_id and r.dental == room.dental)
         free = [r.name for r in alike if r.id not in inside]
         hint = f" Free now: {', '.join(free)}." if free else " No other room is free."
         raise Conflict(f"{other.first} {other.last} is in {room.name}.{hint}", "room_id")
+    if room.id != visit.room_id:
+        _make_room(unit, visit, room.id)
     step(unit, visit, Stop.ROOM, room_id=room.id)
+
+
+def _make_room(unit: Unit, visit: Any, room_id: int) -> None:
+    """Visits expected in the room that is taken now get another one for their time, where there is one."""
+    span = Span(visit.start_min, visit.start_min + visit.minutes + visit.buffer_min)
+    rows = visits.busy_rooms(unit.connection, visit.site_id, visit.day)
+    taken = [
+        (row.id, row.room_id, Span(row.start_min, row.start_min + row.minutes)) for row in rows if row.id != visit.id
+    ]
+    for number, where, theirs in taken:
+        if where != room_id or not theirs.overlaps(span):
+            continue
+        other = visits.lock_visit(unit.connection, number)
+        busy = {r for n, r, s in taken if n != number and s.overlaps(theirs)} | {room_id}
+        kind = unit.clinic.types[other.type_id]
+        free = next((r for r in unit.clinic.rooms_for(kind, visit.site_id, visit.room_id) if r.id not in busy), None)
+        if other.state in ON_THE_BOOK and free is not None:
+            v = schema.visit
+            unit.connection.execute(
+                update(v).where(v.c.id == number).values(room_id=free.id, version=v.c.version + 1)
+            )
+            unit.audit(
+                "visit.room_changed", patient_id=other.patient_id, visit_id=number, said=f"moved it to {free.name}"
+            )
+            unit.tell("visit", site_id=other.site_id, day=other.day, visit_id=number, patient_id=other.patient_id)
 
 
 @act("arrivals")

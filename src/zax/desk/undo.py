@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy import Connection, delete, insert, select, update
 
-from zax.core.book.track import Stop, check_undo
+from zax.core.book.track import ON_THE_BOOK, Stop, check_undo
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.placing import check_still_free
 from zax.desk.unit import Unit, act
@@ -118,6 +118,7 @@ def undo_act(unit: Unit, act_id: int) -> str:
     leaving = frozenset(now)
     for each in detail["visits"]:
         if each["before"]:
+            _check_not_over(unit, each["before"]["place"])
             check_still_free(unit, now[each["id"]], each["before"]["place"], each["before"]["slots"], leaving)
     for each in detail["visits"]:
         _put_back(unit, now[each["id"]], each["before"])
@@ -129,6 +130,12 @@ def undo_act(unit: Unit, act_id: int) -> str:
 def _what_since(unit: Unit, visit: Any) -> str:
     who, _, _ = visits.last_change(unit.connection, visit.id)
     return f"{who} has changed the visit of {visit.first} {visit.last} since."
+
+
+def _check_not_over(unit: Unit, where: dict[str, Any]) -> None:
+    """Past days stay as they were, also by way of undoing."""
+    if where["state"] in ON_THE_BOOK and date.fromisoformat(where["day"]) < unit.business_day(where["site_id"]):
+        raise Refused("That day is over, so nothing can be put back into it.")
 
 
 def _lock_back(unit: Unit, detail: dict[str, Any], now: dict[int, Any]) -> None:

@@ -6,14 +6,14 @@ A booking settles whatever it answers, so that nobody is called for a time they 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import Connection, bindparam, func, select, update
 
-from zax.clock import local
+from zax.clock import local, local_date
 from zax.core.book.hours import Span, clock_words, gaps
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Gap, Waits, WaitWhy, weightiest_first
 from zax.core.errors import NotFound, Refused
@@ -66,7 +66,7 @@ def _waits(row: Any, clinic: Clinic, zone: str) -> Waits:
     kind = clinic.types[row.type_id]
     leaves = row.why == WaitWhy.SOONER and row.visit_state in {"held", "booked", "confirmed"}
     return Waits(
-        row.id, WaitWhy(row.why), local(row.since_at, zone).date(), local(row.asked_at, zone).date(), kind.ask_after, kind.id, kind.name, kind.role,
+        row.id, WaitWhy(row.why), local_date(row.since_at, zone), local_date(row.asked_at, zone), kind.ask_after, kind.id, kind.name, kind.role,
         row.minutes, row.provider_id or 0, row.value_cents, row.site_id, row.note, row.visit_id or 0, row.booked if leaves else None,
     )  # fmt: skip
 
@@ -92,17 +92,32 @@ def open_times(
 ) -> list[OpenTime]:
     """The free stretches of everybody on these days, of LEAST_GAP minutes or more, not yet over. `now` is UTC."""
     wall = local(now, clinic.sites[site_id].timezone)
+    rooms = [room for room in clinic.rooms.values() if room.site_id == site_id]
+    fitting = {
+        kind.id: {room.id for room in rooms if kind.may_use(room)} for kind in clinic.types.values() if kind.active
+    }
     found = []
     for day in days:
         people = clinic.columns(site_id, day)
         taken = people_taken(connection, clinic, people, site_id, day)
-        busy_rooms = visits.busy_rooms(connection, site_id, day)
+        held = [
+            (row.room_id, row.start_min, row.start_min + row.minutes)
+            for row in visits.busy_rooms(connection, site_id, day)
+        ]
         for person in people:
             free = gaps(clinic.windows(person.id, site_id, day), [each.span for each in taken[person.id]], LEAST_GAP)
             for span in free:
                 open_now = _still_open(span, day, wall, clinic.sites[site_id].grid)
                 if open_now:
-                    found.append(_open_time(clinic, site_id, day, open_now, person, busy_rooms))
+                    busy = {room for room, start, end in held if start < open_now.end and open_now.start < end}
+                    found.append(
+                        _open_time(
+                            clinic,
+                            Gap(site_id, day, open_now.start, open_now.minutes, person.id, person.role, frozenset()),
+                            busy,
+                            fitting,
+                        )
+                    )
     return [each for each in found if each.gap.types]
 
 
@@ -113,17 +128,15 @@ def _still_open(span: Span, day: date, wall: datetime, grid: int) -> Span | None
     return Span(start, span.end) if day == wall.date() and span.end - start >= LEAST_GAP else None
 
 
-def _open_time(
-    clinic: Clinic, site_id: int, day: date, span: Span, person: Any, busy_rooms: Sequence[Any]
-) -> OpenTime:
-    """A gap with the types that some room, free for all of it, can hold."""
-    taken = {row.room_id for row in busy_rooms if Span(row.start_min, row.start_min + row.minutes).overlaps(span)}
-    free = [room for room in clinic.rooms.values() if room.site_id == site_id and room.id not in taken]
-    free.sort(key=lambda room: room.id != person.room_id)
-    kinds = [kind for kind in clinic.types.values() if kind.active and kind.role == person.role]
-    fitting = frozenset(kind.id for kind in kinds if any(kind.may_use(room) for room in free))
-    room = next((room.name for room in free if any(kind.may_use(room) for kind in kinds)), "")
-    return OpenTime(Gap(site_id, day, span.start, span.minutes, person.id, person.role, fitting), room)
+def _open_time(clinic: Clinic, gap: Gap, busy: set[int], fitting: Mapping[int, set[int]]) -> OpenTime:
+    """The gap with the types that some room, free for all of it, can hold; and such a room, the person's own if it is one."""
+    kinds = {number: fitting[number] - busy for number in fitting if clinic.types[number].role == gap.role}
+    usable = sorted(
+        {room for rooms in kinds.values() for room in rooms},
+        key=lambda room: room != clinic.providers[gap.provider_id].room_id,
+    )
+    room = clinic.rooms[usable[0]].name if usable else ""
+    return OpenTime(replace(gap, types=frozenset(number for number, rooms in kinds.items() if rooms)), room)
 
 
 def add_wait(unit: Unit, visit_id: int, why: WaitWhy, note: str = "") -> list[int]:
@@ -271,7 +284,7 @@ def chosen(
     for entry in found:
         reasons = tuple(r for r in entry.reasons if _matches(r, provider_id, room_types, type_id, why, since))
         if reasons:
-            kept.append(replace(entry, reasons=reasons))
+            kept.append(entry if len(reasons) == len(entry.reasons) else replace(entry, reasons=reasons))
     if order == "wait":
         return sorted(kept, key=lambda entry: (entry.since, -entry.value))
     return sorted(kept, key=lambda entry: (-entry.value, entry.since))

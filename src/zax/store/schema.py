@@ -179,6 +179,7 @@ visit = Table(
     _text("state", 10), Column("version", Integer, nullable=False, server_default="1"), Column("request_key", String(40), unique=True),
     _moment("made_at"), _ref("made_by", "user"), _number("buffer_min"), _moment("held_until", nullable=True), _text("web_message", 500), _text("off_why", 10),
     Index("ix_visit_day_site_id", "day", "site_id"), Index("ix_visit_state_site_id", "state", "site_id"),
+    Index("ix_visit_patient_id_state_off_why", "patient_id", "state", "off_why"),
 )  # fmt: skip
 staff_slot = Table(
     "staff_slot", metadata, _id(), _ref("visit_id", "visit"), _ref("provider_id", "provider"), Column("day", Date, nullable=False),

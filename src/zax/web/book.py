@@ -13,6 +13,7 @@ from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
+from markupsafe import escape
 from sqlalchemy import select
 
 from zax.core.book.calendar import step_months, step_weeks
@@ -97,7 +98,7 @@ def book_page(here: Here, query: dict[str, str], status: int = 200, **more: Any)
     mark = query.get("mark", "") or str(here.clinic.about.get("book_mark", "track"))
     kept = query | {"day": str(day)}
     page = here.page(
-        "book.html", status, screen="book", base=f"/book?{base_of(kept)}", query=Typed(query), base_of=lambda **changes: f"/book?{base_of(kept, **changes)}",
+        "book.html", status, screen="book", base=escape(f"/book?{base_of(kept)}"), query=Typed(query), base_of=lambda **changes: f"/book?{base_of(kept, **changes)}",
         mark=mark if mark in MARKS else "track", marks=MARKS, legend=legend(here, view, mark), ahead=[(words, _ahead(day, step)) for words, step in AHEAD], **shown, **more,
     )  # fmt: skip
     sheet = shown["sheet"]

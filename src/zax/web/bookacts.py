@@ -10,8 +10,8 @@ from fastapi.responses import JSONResponse, Response
 
 from zax.core.book.hours import Span, clock_words
 from zax.core.errors import NotFound, ZaxError
-from zax.desk.book import MoveOrder, move_visit, replace_patient
 from zax.desk.held import accept_requests, decline_requests, held_requests
+from zax.desk.move import MoveOrder, move_visit, replace_patient
 from zax.desk.off import take_day_off
 from zax.desk.openings import Target, places_for
 from zax.desk.placing import Spot, nearest_anywhere

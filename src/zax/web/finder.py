@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from zax.core.book.calendar import step_months, step_weeks
-from zax.core.book.openings import Opening
+from zax.core.book.need import Opening
 from zax.core.errors import Refused, ZaxError
 from zax.desk.book import parse_clock
 from zax.desk.openings import Part, Request, find_openings
@@ -82,6 +82,7 @@ def _patient(connection: Connection, text: str) -> Any:
 
 def _request(here: Here, typed: Mapping[str, str], carried: Any, limit: int) -> Request:
     first, last = span_of(typed.get("when", ""), here.today)
+    first, last = _day(typed, "since", first), _day(typed, "until", last)
     parts = [Part(_number(typed, "type"), _number(typed, "minutes"), _provider(typed, "with"))]
     if typed.get("then"):
         parts.append(Part(_number(typed, "then"), 0, _provider(typed, "thenwith")))
@@ -102,6 +103,13 @@ def _number(typed: Mapping[str, str], name: str) -> int:
     if text and (not text.isdecimal() or len(text) > 9):
         raise Refused("Choose from the list.", name)
     return int(text) if text else 0
+
+
+def _day(typed: Mapping[str, str], name: str, usual: date) -> date:
+    try:
+        return date.fromisoformat(typed[name]) if typed.get(name) else usual
+    except ValueError as error:
+        raise Refused("This is not a day.", name) from error
 
 
 def _provider(typed: Mapping[str, str], name: str) -> int:

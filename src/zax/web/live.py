@@ -1,6 +1,6 @@
 """Live screens: one thread asks the change feed every half second and wakes the browsers that watch what changed.
 
-Each browser holds one server-sent events stream. It is told only that something changed, and fetches its page again by itself.
+A change of the setup is read by this process at once, so that its pages show it. Each browser holds one server-sent events stream. It is told only that something changed, and fetches its page again by itself.
 """
 
 from __future__ import annotations
@@ -20,6 +20,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
 
 from zax.desk.access import signed_in_user
+from zax.desk.unit import Desk
 from zax.store.schema import feed
 from zax.web.here import Shared
 
@@ -37,8 +38,8 @@ _SINCE = select(feed.c.id, feed.c.site_id, feed.c.day, feed.c.what, feed.c.visit
 class Feed:
     """The watcher of one process and its listeners."""
 
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
+    def __init__(self, engine: Engine, desk: Desk) -> None:
+        self.engine, self.desk = engine, desk
         self.listeners: set[asyncio.Queue[dict[str, Any]]] = set()
         self.newest = 0
         self.seen: set[int] = set()
@@ -49,7 +50,7 @@ class Feed:
             try:
                 if not self.started:
                     await run_in_threadpool(self.start)
-                elif self.listeners or self.seen:
+                else:
                     for change in await run_in_threadpool(self.changes):
                         for listener in self.listeners:
                             listener.put_nowait(change)
@@ -68,6 +69,8 @@ class Feed:
         with self.engine.connect() as connection:
             rows = connection.execute(_SINCE, {"since": self.newest - _LOOK_BACK}).all()
         fresh = [row for row in rows if row.id not in self.seen]
+        if any(row.what == "setup" for row in fresh):
+            self.desk.read_setup()
         self.newest = max([self.newest, *(row.id for row in rows)])
         self.seen = {row.id for row in rows if row.id > self.newest - _LOOK_BACK}
         return [
@@ -84,7 +87,7 @@ class Feed:
 @asynccontextmanager
 async def lifespan(app: FastAPI) -> AsyncIterator[None]:
     shared: Shared = app.state.shared
-    app.state.feed = Feed(shared.reading)
+    app.state.feed = Feed(shared.reading, shared.desk)
     watching = asyncio.create_task(app.state.feed.watch())
     yield
     watching.cancel()

@@ -28,7 +28,7 @@ from zax.desk.hours import (
     public_holidays,
     set_hours,
 )
-from zax.desk.sites import GRIDS, choose_mark, save_room, save_site
+from zax.desk.sites import GRIDS, choose_mark, save_provider, save_room, save_site
 from zax.desk.visittypes import FOR_WHOM, ROLE_NAMES, WEB, NeedRow, TypeForm, save_set, save_type
 from zax.web.here import Here, Typed, enter, typed_form
 
@@ -173,6 +173,15 @@ def take_exception_back(
     return _done(
         here, form, lambda: end_exception(here.desk, here.actor, exception_id, form["decision"] or "leave"),
         lambda status, more: hours_page(here, provider_id, status, **more), f"/setup/hours/{provider_id}", "Taken back.",
+    )  # fmt: skip
+
+
+@router.post("/setup/hours/{provider_id}/person")
+def store_provider(request: Request, provider_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "setup")
+    return _done(
+        here, form, lambda: save_provider(here.desk, here.actor, provider_id, form.number("at_once") or 0, form.number("room_id") or 0),
+        lambda status, more: hours_page(here, provider_id, status, **more), f"/setup/hours/{provider_id}", "Saved.",
     )  # fmt: skip
 
 

@@ -1,7 +1,7 @@
 """Openings: for a need, the best free times with the reasons why each is good.
 
 Days are searched in order of date as sets of minutes (zax.core.book.minutes). A day is left out as soon as nothing on it could still be
-among the best, so a year costs hardly more than a month. What a time is worth is in POINTS; every point given or taken is a reason shown.
+among the best, so a year costs hardly more than a month. What a time is worth says zax.core.book.worth.
 Openings never double-book. Units: minutes of the day (local).
 """
 
@@ -14,97 +14,15 @@ from datetime import date
 from functools import lru_cache
 
 from zax.core.book.booking import StaffSlot, lead_spans
-from zax.core.book.hours import Span, clock_words
-from zax.core.book.minutes import WHOLE_DAY, minutes_in, on_grid, run_around, starts
-from zax.core.patients.wishes import Wishes, half_day, half_day_words
+from zax.core.book.hours import Span
+from zax.core.book.minutes import WHOLE_DAY, minutes_in, on_grid, starts
+from zax.core.book.need import Helpers, Need, Opening, SiteDay
+from zax.core.book.worth import POINTS, reasons_for
 
-LONG_BLOCK = 120
 ROUND = 30
-NEAR_HOUSEHOLD = 15
 BEST_OF_A_DAY = 2
 LONGEST_WAIT = 30
-POINTS = {
-    "exact": 40, "household": 25, "tidy": 15, "same_person": 15, "edge": 10, "likes": 10, "goal": 10, "scrap": -20, "cuts": -10, "never": -60,
-}  # fmt: skip
 _FIT_MOST = POINTS["exact"]
-
-
-@dataclass(frozen=True, slots=True)
-class Helpers:
-    """People who may fill one staff need: one of `people` for `minutes` at one of `offsets`; `same_as` as in StaffNeed."""
-
-    people: tuple[int, ...]
-    minutes: int
-    offsets: tuple[int, ...]
-    words: str = "exam"
-    same_as: int | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Need:
-    """One visit to find a time for. `leads` may lead it, `rooms` may hold it; `hours` are the minutes by weekday, as bits, in which
-    it must lie.
-
-    `shortest` is the least minutes that can still be sold to a lead; `goal` how many of the type a day should have, `most` how many it may.
-    """
-
-    minutes: int
-    leads: tuple[int, ...]
-    rooms: tuple[int, ...]
-    type_id: int = 0
-    home_rooms: Mapping[int, int] = field(default_factory=dict)
-    helpers: tuple[Helpers, ...] = ()
-    lead_parts: tuple[tuple[int, int], ...] = ()
-    buffer: int = 0
-    hours: tuple[int, ...] = (WHOLE_DAY,) * 7
-    shortest: int = 30
-    goal: int = 0
-    most: int = 0
-    wishes: Wishes = Wishes()
-    last_person: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class SiteDay:
-    """One site on one day. `open` and `busy` are bits by person (busy anywhere), `rooms` busy bits by room.
-
-    `household`: when members of the patient's household are here that day, and their names. `own`: when the patient is.
-    """
-
-    day: date
-    site_id: int
-    grid: int
-    open: Mapping[int, int]
-    busy: Mapping[int, int]
-    rooms: Mapping[int, int]
-    counts: Mapping[int, int] = field(default_factory=dict)
-    household: tuple[tuple[Span, str], ...] = ()
-    own: int = 0
-    earliest: int = 0
-
-    def free(self, person: int) -> int:
-        return self.open.get(person, 0) & ~self.busy.get(person, 0)
-
-
-@dataclass(frozen=True, slots=True)
-class Opening:
-    """A time that works: the staff (lead first) and room it takes, what it is worth and why. `then` are the visits that follow it."""
-
-    site_id: int
-    day: date
-    start: int
-    minutes: int
-    lead: int
-    room: int
-    staff: tuple[StaffSlot, ...]
-    score: int = 0
-    reasons: tuple[str, ...] = ()
-    then: tuple[Opening, ...] = ()
-
-    @property
-    def rank(self) -> tuple[int, date, int, int, int]:
-        """Best first: the score, then the soonest."""
-        return (-self.score, self.day, self.start, self.site_id, self.lead)
 
 
 @dataclass(frozen=True, slots=True)
@@ -368,48 +286,3 @@ def _scored(needs: Sequence[Need], site_day: SiteDay, visits: Sequence[Opening],
         first.site_id, first.day, first.start, first.minutes, first.lead, first.room, first.staff,
         sum(found.values()) - away, tuple(ordered), tuple(visits[1:]),
     )  # fmt: skip
-
-
-def reasons_for(need: Need, site_day: SiteDay, visit: Opening) -> Iterator[tuple[str, int]]:
-    """Each reason for or against the time, in words, with its points."""
-    yield from _fit(need, site_day, visit)
-    span = Span(visit.start, visit.start + visit.minutes)
-    near = next((name for other, name in site_day.household if _near(span, other)), None)
-    if near:
-        yield f"Next to {near}’s visit", POINTS["household"]
-    if need.wishes.liked(visit.day, visit.start):
-        yield f"{half_day_words(half_day(visit.day, visit.start))}, as they like it", POINTS["likes"]
-    elif need.wishes.ruled_out(visit.day, visit.start):
-        yield f"They never come on {half_day_words(half_day(visit.day, visit.start))}s", POINTS["never"]
-    if need.last_person and need.last_person == visit.lead:
-        yield "Same person as last time", POINTS["same_person"]
-    have = site_day.counts.get(need.type_id, 0)
-    if have < need.goal:
-        yield f"Number {have + 1} of the {need.goal} wanted that day", POINTS["goal"]
-
-
-def _fit(need: Need, site_day: SiteDay, visit: Opening) -> Iterator[tuple[str, int]]:
-    """How the visit lies in the lead's stretch of free time."""
-    run = run_around(site_day.free(visit.lead), visit.start)
-    end = visit.start + visit.minutes
-    if run is None or end > run.end:
-        return
-    before, after = visit.start - run.start, run.end - end
-    if not before and not after:
-        yield f"Fills a {run.minutes}-min gap exactly", POINTS["exact"]
-        return
-    scraps = [rest for rest in (before, after) if 0 < rest < need.shortest]
-    if scraps:
-        yield f"Leaves {sum(scraps)} min hard to fill", POINTS["scrap"]
-    else:
-        yield "Leaves no unusable rest", POINTS["tidy"]
-    if run.minutes >= LONG_BLOCK and visit.minutes <= run.minutes // 2:
-        if before and after:
-            yield f"Cuts the free time {clock_words(run.start)} to {clock_words(run.end)} in two", POINTS["cuts"]
-        else:
-            yield "Keeps a long block whole", POINTS["edge"]
-
-
-def _near(span: Span, other: Span) -> bool:
-    """Side by side, or one soon after the other."""
-    return span.start - other.end <= NEAR_HOUSEHOLD and other.start - span.end <= NEAR_HOUSEHOLD

@@ -137,6 +137,7 @@ def upgrade() -> None:
     op.add_column('visit', sa.Column('held_until', mysql.DATETIME(fsp=6), nullable=True))
     op.add_column('visit', sa.Column('web_message', sa.String(length=500), server_default='', nullable=False))
     op.add_column('visit', sa.Column('off_why', sa.String(length=10), server_default='', nullable=False))
+    op.create_index('ix_visit_patient_id_state_off_why', 'visit', ['patient_id', 'state', 'off_why'], unique=False)
     op.add_column('visit_type', sa.Column('staff_needs', sa.JSON(), server_default='[]', nullable=False))
     op.add_column('visit_type', sa.Column('lead_parts', sa.JSON(), server_default='[]', nullable=False))
     op.add_column('visit_type', sa.Column('hours', sa.JSON(), server_default='[]', nullable=False))
