@@ -87,18 +87,7 @@ def take_all(camera: Camera) -> None:
     camera.driver.find_element(By.ID, "who").send_keys("bra")
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#people [role=option]"))
     camera.take("booking")
-    camera.open("/book?by=room")
-    camera.take("book-rooms")
-    camera.open("/book?by=week&who=5&side=off")
-    camera.take("book-week")
-    camera.open("/book?find=1&type=1&when=next")
-    camera.take("openings")
-    camera.open("/waitlist")
-    camera.take("waitlist")
-    camera.open("/setup/hours/5")
-    camera.take("setup-hours")
-    camera.open("/setup/types/1")
-    camera.take("setup-type")
+    take_time(camera)
     camera.open(f"/visits/{str(medical).removeprefix('bar-')}/charges")
     camera.driver.find_element(By.ID, "diagnosis").send_keys("cough")
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#dxhits [role=option]"))
@@ -120,6 +109,22 @@ def take_all(camera: Camera) -> None:
     camera.take("claim")
     camera.open("/keys")
     camera.take("keys")
+
+
+def take_time(camera: Camera) -> None:
+    """The Book's other views, the finder, the waitlist, and setup."""
+    camera.open("/book?by=room")
+    camera.take("book-rooms")
+    camera.open("/book?by=week&who=5&side=off")
+    camera.take("book-week")
+    camera.open("/book?find=1&type=1&when=next")
+    camera.take("openings")
+    camera.open("/waitlist")
+    camera.take("waitlist")
+    camera.open("/setup/hours/5")
+    camera.take("setup-hours")
+    camera.open("/setup/types/1")
+    camera.take("setup-type")
 
 
 def main() -> int:

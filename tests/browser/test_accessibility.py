@@ -10,7 +10,8 @@ pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 SCREENS = (
     "/day", "/day?visit={here}", "/book", "/book?visit={booked}", "/book?provider=5&at=14:30", "/visits/{room}/charges", "/visits/{dental}/charges",
     "/visits/{checkout}/checkout", "/accounts/{patient}", "/patients", "/patients?q=va", "/patients/{patient}", "/money", "/claims",
-    "/claims?show=trouble", "/claims?show=answers", "/claims/1", "/keys", "/visits/99999999",
+    "/book?by=room&mark=type", "/book?by=week&who=5", "/book?site=all&mark=provider", "/book?find=1&type=1", "/book?carry={booked}", "/book?visit={shelf}",
+    "/requests", "/waitlist", "/setup/hours/5", "/setup/closures", "/setup/types", "/setup/types/1", "/setup/sets", "/setup/sites", "/claims?show=trouble", "/claims?show=answers", "/claims/1", "/keys", "/visits/99999999",
 )  # fmt: skip
 
 
@@ -21,6 +22,7 @@ def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
     found["dental"] = of(
         zax, "SELECT MIN(id) FROM visit WHERE state = 'confirmed' AND day = '2026-11-24' AND type_id = 3"
     )
+    found["shelf"] = of(zax, "SELECT MIN(visit_id) FROM shelf")
     found["patient"] = of(zax, "SELECT patient_id FROM visit WHERE id = :id", id=found["checkout"])
     wrong: list[str] = []
     for path in SCREENS:

@@ -228,6 +228,20 @@ def test_why_a_visit_is_taken_off_decides_what_follows(desk: Desk, why: str, tal
     ).endswith("a note")
 
 
+def test_a_tally_counts_every_visit(desk: Desk, clock: ShiftedClock) -> None:
+    patient = add_patient(desk)
+    for start in ("11:00", "11:30"):
+        check_in(desk, JUNO, book_visit(desk, JUNO, order(patient, start=start)))
+    for start in ("13:15", "13:45"):
+        take_off(desk, JUNO, book_visit(desk, JUNO, order(patient, start=start)), "declined")
+    missed = [book_visit(desk, JUNO, order(patient, start=start)) for start in ("14:30", "15:00", "15:30")]
+    clock.set_to(at(16))
+    for visit_id in missed:
+        did_not_come(desk, JUNO, visit_id)
+    with desk.engine.connect() as connection:
+        assert tally_of(connection, patient).words == "missed 3 of 5, cancelled 2"
+
+
 def test_planned_work_goes_back_to_planned_and_is_offered_again(desk: Desk) -> None:
     patient = add_patient(desk)
     plan_service(desk, INES, patient, SERVICE_ID["D2392"], "14", "MO")

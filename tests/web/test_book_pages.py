@@ -42,7 +42,7 @@ def test_every_view_shows_the_visit_in_its_column(juno: Browser, desk: Desk) -> 
         page = juno.get(f"/book?{query}").text
         before, _, after = page.partition(f'id="bar-{visit_id}"')
         assert after and column in before[before.rindex("data-lane") - 60 :], query
-    assert "Hillcrest, " in juno.get("/book?site=all").text and "Nov" in juno.get("/book?by=week&who=5").text
+    assert ">Hillcrest<" in juno.get("/book?site=all").text and "Nov" in juno.get("/book?by=week&who=5").text
 
 
 def test_marks_and_their_legend(juno: Browser, desk: Desk) -> None:

@@ -76,10 +76,16 @@ def book_view(
     lanes = [lane for view in views for lane in (_by_room(connection, clinic, view) if by == "room" else view.lanes)]
     if len(sites) > 1:
         for lane in lanes:
-            lane.under = f"{clinic.sites[lane.site_id].name}, {lane.under}"
+            lane.under = clinic.sites[lane.site_id].name
             for strap in lane.straps:
                 strap.column += _offset(views, lane.site_id)
                 strap.host_column += _offset(views, lane.site_id)
+    opens, closes = _hours_shown(clinic, sites, lanes)
+    for lane in lanes:
+        own = clinic.sites[lane.site_id].day
+        lane.shut += [
+            (span, "Closed") for span in (Span(opens, own.start), Span(own.end, closes)) if span.minutes > 30
+        ]
     first = views[0]
     closure = first.closure if all(view.closure for view in views) else ""
     return BookView(
@@ -90,7 +96,8 @@ def book_view(
         day,
         first.today,
         lanes,
-        *_hours_shown(clinic, sites, lanes),
+        opens,
+        closes,
         min(clinic.sites[s].grid for s in sites),
         first.now,
         closure,

@@ -4,19 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import Connection, bindparam, func, select
+from sqlalchemy import ColumnElement, Connection, Label, bindparam, case, func, select
 
 from zax.core.book.off import OFF, OffWhy, Tally
 from zax.store.schema import visit
 
 _CAME = ("here", "room", "checkout", "left", "settled")
 _CANCELLED = tuple(why.value for why, off in OFF.items() if off.tally == "cancelled")
+
+
+def _count(condition: ColumnElement[bool], name: str) -> Label[int]:
+    return func.sum(case((condition, 1), else_=0)).label(name)
+
+
 _TALLY = (
     select(
         visit.c.patient_id,
-        func.sum(visit.c.state.in_(_CAME)).label("kept"),
-        func.sum((visit.c.state == "missed") | (visit.c.off_why == OffWhy.MISSED.value)).label("missed"),
-        func.sum((visit.c.state == "cancelled") & visit.c.off_why.in_(_CANCELLED)).label("cancelled"),
+        _count(visit.c.state.in_(_CAME), "kept"),
+        _count((visit.c.state == "missed") | (visit.c.off_why == OffWhy.MISSED.value), "missed"),
+        _count((visit.c.state == "cancelled") & visit.c.off_why.in_(_CANCELLED), "cancelled"),
     )
     .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
     .group_by(visit.c.patient_id)
