@@ -172,11 +172,13 @@ class Clinic:
 
     def elsewhere(self, provider_id: int, site_id: int, day: date) -> list[tuple[Span, str]]:
         """When the provider works at another site that day, with its name."""
+        sites = {rule.site_id for rule in self.rules.get(provider_id, ())} | {
+            e.site_id for e in self.exceptions.get(provider_id, ()) if e.site_id
+        }
         return [
-            (span, other.name)
-            for other in self.sites.values()
-            if other.id != site_id
-            for span in self.windows(provider_id, other.id, day)
+            (span, self.sites[other].name)
+            for other in sorted(sites - {site_id})
+            for span in self.windows(provider_id, other, day)
         ]
 
     def columns(self, site_id: int, day: date) -> list[Provider]:

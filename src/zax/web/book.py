@@ -30,6 +30,7 @@ from zax.desk.waitlist import open_times
 from zax.store import visits
 from zax.store.people import find_patients
 from zax.store.schema import patient
+from zax.web.bars import Drawn
 from zax.web.day import open_sheet, parse_day
 from zax.web.finder import FINDER, finder_of
 from zax.web.here import Here, Typed, enter, typed_form
@@ -91,17 +92,24 @@ def book_page(here: Here, query: dict[str, str], status: int = 200, **more: Any)
         day = view.day
         shown = {
             "view": view, "sheet": open_sheet(here, connection, query), "slip": _slip(here, connection, view, query, more.get("typed")),
-            "shelf": on_shelf(connection, here.actor.id), "requests": held_requests(connection, here.site_id), "carried": _carried(connection, query),
+            "shelf": on_shelf(connection, here.actor.id) if here.may("book") else (),
+            "requests": held_requests(connection, here.site_id) if here.may("book") else (), "carried": _carried(connection, query),
             "undoable": last_act(connection, here.actor.id, here.now) if here.may("book") else None,
             "finder": finder_of(here, connection, query, day),
         }  # fmt: skip
     mark = query.get("mark", "") or str(here.clinic.about.get("book_mark", "track"))
+    mark = mark if mark in MARKS else "track"
     kept = query | {"day": str(day)}
-    page = here.page(
-        "book.html", status, screen="book", base=escape(f"/book?{base_of(kept)}"), query=Typed(query), base_of=lambda **changes: f"/book?{base_of(kept, **changes)}",
-        mark=mark if mark in MARKS else "track", marks=MARKS, legend=legend(here, view, mark), ahead=[(words, _ahead(day, step)) for words, step in AHEAD], **shown, **more,
+    base = escape(f"/book?{base_of(kept)}")
+    sheet, carried = shown["sheet"], shown["carried"]
+    drawn = Drawn(
+        base, view.by, mark, here.may("book"), here.site_id, sheet.visit.id if sheet else 0, carried.id if carried else 0, list(here.clinic.types),
+        list(here.clinic.providers),
     )  # fmt: skip
-    sheet = shown["sheet"]
+    page = here.page(
+        "book.html", status, screen="book", base=base, drawn=drawn, query=Typed(query), base_of=lambda **changes: f"/book?{base_of(kept, **changes)}",
+        mark=mark, marks=MARKS, legend=legend(here, view, mark), ahead=[(words, _ahead(day, step)) for words, step in AHEAD], **shown, **more,
+    )  # fmt: skip
     return here.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 

@@ -18,7 +18,7 @@ from zax.core.claims.claim import STATE_WORDS, ClaimState
 from zax.core.patients.person import age_on, show_phone
 from zax.core.setup.roles import ROLE_WORDS, may
 from zax.web import keys
-from zax.web.bars import bar_attributes
+from zax.web.bars import bar_html, gap_html
 from zax.web.signs import mark_sign, sign
 
 FOLDER = Path(__file__).parent
@@ -83,7 +83,7 @@ def make_environment() -> Environment:
         "span": span_words, "stop": stop_words, "claim_words": claim_words, "wall": wall,
     }  # fmt: skip
     environment.globals |= {
-        "sign": sign, "bar_attributes": bar_attributes, "mark_sign": mark_sign, "key": keys.key_attributes, "cap": keys.key_cap, "age_on": age_on, "may": may, "role_words": ROLE_WORDS,
+        "sign": sign, "bar_html": bar_html, "gap_html": gap_html, "mark_sign": mark_sign, "key": keys.key_attributes, "cap": keys.key_cap, "age_on": age_on, "may": may, "role_words": ROLE_WORDS,
         "Stop": Stop, "off_reasons": {why.value: off for why, off in OFF.items()}, "timedelta": timedelta, "key_groups": keys.groups, "max": max, "min": min, "Markup": Markup,
     }  # fmt: skip
     return environment
