@@ -2,22 +2,52 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection
+from sqlalchemy import Connection, text
 
 from zax.clock import local
 from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.desk.clinic import Clinic, Provider
 from zax.desk.day import DayView, day_view
+from zax.desk.held import held_requests
 from zax.desk.lanes import Bar, Lane, free_spans, make_bar, shut_spans, side_by_side
+from zax.desk.shelf import on_shelf
+from zax.desk.undo import WITHIN as UNDO_WITHIN
+from zax.desk.undo import last_act
 from zax.store import visits
 
 VIEWS = ("provider", "room", "week")
 FINE_BELOW = 20
+
+
+_BESIDE = text(
+    "SELECT EXISTS (SELECT 1 FROM shelf WHERE user_id = :user_id OR shared) AS shelf, "
+    "EXISTS (SELECT 1 FROM visit WHERE state = 'held' AND site_id = :site_id) AS requests, "
+    "EXISTS (SELECT 1 FROM book_act WHERE by_id = :user_id AND at > :since) AS acts"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What stands beside the Book for one person: their shelf, requests from the web, and their last act if it could be undone."""
+
+    shelf: Sequence[Any] = ()
+    requests: Sequence[Any] = ()
+    undoable: Any = None
+
+
+def beside(connection: Connection, user_id: int | None, site_id: int, now: datetime) -> Beside:
+    """One short look whether there is anything, and reads only of what there is."""
+    there = connection.execute(_BESIDE, {"user_id": user_id, "site_id": site_id, "since": now - UNDO_WITHIN}).one()
+    return Beside(
+        on_shelf(connection, user_id) if there.shelf else (), held_requests(connection, site_id) if there.requests else (),
+        last_act(connection, user_id, now) if there.acts else None,
+    )  # fmt: skip
 
 
 @dataclass(slots=True)

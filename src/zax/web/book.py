@@ -21,11 +21,8 @@ from zax.core.book.series import parse_jump
 from zax.core.errors import NotFound, Refused, ZaxError
 from zax.core.patients.person import parse_query
 from zax.desk.book import BookOrder, book_visit
-from zax.desk.bookview import VIEWS, BookView, book_view
-from zax.desk.held import held_requests
+from zax.desk.bookview import VIEWS, Beside, BookView, beside, book_view
 from zax.desk.planned import household_of, planned_for
-from zax.desk.shelf import on_shelf
-from zax.desk.undo import last_act
 from zax.desk.waitlist import open_times
 from zax.store import visits
 from zax.store.people import find_patients
@@ -90,11 +87,10 @@ def book_page(here: Here, query: dict[str, str], status: int = 200, **more: Any)
     with here.read() as connection:
         view = shown_view(here, connection, query)
         day = view.day
+        side = beside(connection, here.actor.id, here.site_id, here.now) if here.may("book") else Beside()
         shown = {
             "view": view, "sheet": open_sheet(here, connection, query), "slip": _slip(here, connection, view, query, more.get("typed")),
-            "shelf": on_shelf(connection, here.actor.id) if here.may("book") else (),
-            "requests": held_requests(connection, here.site_id) if here.may("book") else (), "carried": _carried(connection, query),
-            "undoable": last_act(connection, here.actor.id, here.now) if here.may("book") else None,
+            "carried": _carried(connection, query), "shelf": side.shelf, "requests": side.requests, "undoable": side.undoable,
             "finder": finder_of(here, connection, query, day),
         }  # fmt: skip
     mark = query.get("mark", "") or str(here.clinic.about.get("book_mark", "track"))
