@@ -200,6 +200,17 @@ def test_the_shelf_frees_the_time_and_says_who_put_what_when(desk: Desk) -> None
         share(desk, JUNO, mine, True)
 
 
+def test_a_shelved_visit_whose_day_is_over_can_still_be_placed_or_taken_off(desk: Desk, clock: ShiftedClock) -> None:
+    placed, gone = booked(desk, "14:00"), booked(desk, "15:00")
+    shelve(desk, JUNO, [placed, gone])
+    clock.set_to(at(10, day=TOMORROW))
+    with pytest.raises(Refused, match="Place the visit on a day to come"):
+        put_back(desk, JUNO, placed)
+    move_visit(desk, JUNO, placed, to("14:00", day=TOMORROW))
+    take_off(desk, JUNO, gone, "wants")
+    assert (state_of(desk, placed), state_of(desk, gone)) == ("booked", "cancelled")
+
+
 def test_put_back_keeps_a_confirmation(desk: Desk) -> None:
     visit_id = booked(desk)
     confirm(desk, JUNO, visit_id)

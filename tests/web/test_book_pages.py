@@ -333,6 +333,7 @@ def test_requests_are_answered_together(juno: Browser, desk: Desk) -> None:
     page = juno.get("/requests").text
     assert "it hurts" in page and "Tue 12:00" in page
     assert "held to 12:00" in juno.get("/book").text
+    assert "requests from the web" in juno.get("/day").text
     assert juno.post("/requests", do="accept", back="/requests").status_code == 422
     juno.post("/requests", do="accept", visit=asked[0], back="/requests")
     juno.post("/requests", do="decline", visit=asked[1], note="full", back="/requests")

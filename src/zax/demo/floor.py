@@ -38,6 +38,7 @@ JOBS = (
     "SELECT COUNT(*), SUM(paid_cents) FROM remit_claim WHERE outcome IN ('unknown', 'repeated', 'person')",
     "SELECT COUNT(*), SUM(cents) FROM payment WHERE state IN ('asking', 'unknown')",
     "SELECT COUNT(*) FROM x12_file WHERE direction = 'in' AND kind = 'bad'",
+    "SELECT COUNT(*) FROM visit WHERE state = 'held' AND site_id = 1",
 )
 REST = (
     "SELECT v.id, v.patient_id, v.day, p.first, p.last, SUM(j.patient_cents) AS c FROM visit v JOIN patient p ON p.id = v.patient_id "

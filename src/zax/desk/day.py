@@ -22,7 +22,8 @@ _JOBS = text(
     "SELECT 'held' AS what, COUNT(*) AS n, 0 AS cents FROM claim WHERE state IN ('held_back', 'rejected', 'denied') "
     "UNION ALL SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0) FROM remit_claim WHERE outcome IN ('unknown', 'repeated', 'person') "
     "UNION ALL SELECT 'unclear', COUNT(*), COALESCE(SUM(cents), 0) FROM payment WHERE state IN ('asking', 'unknown') "
-    "UNION ALL SELECT 'bad', COUNT(*), 0 FROM x12_file WHERE direction = 'in' AND kind = 'bad'"
+    "UNION ALL SELECT 'bad', COUNT(*), 0 FROM x12_file WHERE direction = 'in' AND kind = 'bad' "
+    "UNION ALL SELECT 'asked', COUNT(*), 0 FROM visit WHERE state = 'held' AND site_id = :site_id"
 )
 _UNCLEAR = text(
     "SELECT y.id, y.cents, y.visit_id, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id "
@@ -134,7 +135,7 @@ def _rooms(clinic: Clinic, view: DayView, waiting: Sequence[Bar]) -> list[tuple[
 
 
 def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[Job]:
-    counts = {row.what: row for row in connection.execute(_JOBS)}
+    counts = {row.what: row for row in connection.execute(_JOBS, {"site_id": view.site.id})}
     jobs = []
     if counts["unclear"].n:
         for row in connection.execute(_UNCLEAR):
@@ -146,6 +147,9 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                     f"/visits/{row.visit_id}/checkout",
                 )
             )
+    if counts["asked"].n:
+        one = counts["asked"].n == 1
+        jobs.append(Job(str(counts["asked"].n), f"request{'' if one else 's'} from the web", "Answer", "/requests"))
     rest = connection.execute(money.PATIENT_REST, {"site_id": view.site.id}).all()
     jobs += [
         Job("1", f"rest of {row.first} {row.last}, {row.day:%-d %b}", f"{'Collect' if row.patient_cents > 0 else 'Give back'} {plain(int(abs(row.patient_cents)))}",

@@ -34,8 +34,8 @@ class MoveOrder:
 
 
 def check_day_open(unit: Unit, visit: Any) -> None:
-    """Past days stay as they were."""
-    if visit.day < unit.business_day(visit.site_id):
+    """Past days stay as they were. A visit on the shelf stands on no day."""
+    if visit.state != Stop.SHELF and visit.day < unit.business_day(visit.site_id):
         raise Refused(
             "That day is over, so its visits stay as they were. Only their track can be corrected, with a reason."
         )

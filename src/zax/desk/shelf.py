@@ -79,7 +79,8 @@ def put_back(unit: Unit, visit_id: int) -> None:
     row = unit.one(select(schema.shelf).where(schema.shelf.c.visit_id == visit_id))
     if row is None:
         raise Refused("This visit is not on the shelf any more.")
-    check_day_open(unit, visit)
+    if visit.day < unit.business_day(visit.site_id):
+        raise Refused("That day is over. Place the visit on a day to come.")
     s = schema.staff_slot
     slots = unit.rows(
         select(s.c.provider_id, s.c.day, s.c.start_min, s.c.end_min, s.c.words).where(s.c.visit_id == visit.id)
