@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Connection, bindparam, func, select, update
 
 from zax.clock import local, local_date
-from zax.core.book.hours import Span, clock_words, gaps
+from zax.core.book.hours import Span, gaps
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Gap, Waits, WaitWhy, weightiest_first
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.wishes import Wishes
@@ -267,44 +267,3 @@ def wait_for(unit: Unit, patient_id: int, why: str, type_id: int, provider_id: i
     )  # fmt: skip
     unit.audit("waitlist.added", patient_id=patient_id, type=type_id)
     unit.tell("waitlist", site_id=site_id, patient_id=patient_id)
-
-
-def chosen(
-    found: Sequence[Entry],
-    *,
-    provider_id: int = 0,
-    room_types: frozenset[int] | None = None,
-    type_id: int = 0,
-    why: str = "",
-    since: date | None = None,
-    order: str = "value",
-) -> list[Entry]:
-    """The entries that a filter keeps, each with only the reasons that match, in the order asked for: value or wait."""
-    kept = []
-    for entry in found:
-        reasons = tuple(r for r in entry.reasons if _matches(r, provider_id, room_types, type_id, why, since))
-        if reasons:
-            kept.append(entry if len(reasons) == len(entry.reasons) else replace(entry, reasons=reasons))
-    if order == "wait":
-        return sorted(kept, key=lambda entry: (entry.since, -entry.value))
-    return sorted(kept, key=lambda entry: (-entry.value, entry.since))
-
-
-def _matches(
-    wait: Waits, provider_id: int, room_types: frozenset[int] | None, type_id: int, why: str, since: date | None
-) -> bool:
-    if provider_id and wait.provider_id not in {0, provider_id}:
-        return False
-    if room_types is not None and wait.type_id not in room_types:
-        return False
-    return (
-        (not type_id or wait.type_id == type_id)
-        and (not why or wait.why == why)
-        and (since is None or wait.since <= since)
-    )
-
-
-def gap_words(clinic: Clinic, open_time: OpenTime) -> str:
-    """'Thu 26 Nov, 14:20'."""
-    gap = open_time.gap
-    return f"{gap.day:%a} {gap.day.day} {gap.day:%b}, {clock_words(gap.start)}"

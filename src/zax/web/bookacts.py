@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
-from urllib.parse import parse_qs, urlsplit
+from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
@@ -27,13 +27,12 @@ router = APIRouter()
 
 def shown_again(here: Here, form: Typed, error: ZaxError, **about: Any) -> Response:
     """The Book where the form was sent from, with what is wrong."""
-    query = {name: values[0] for name, values in parse_qs(urlsplit(form.back).query).items()}
-    return book_page(here, query, status=error.status, problems=error.problems, typed=form, about=about)
+    return book_page(here, form.back_query, status=error.status, problems=error.problems, typed=form, about=about)
 
 
 def back_without(form: Typed, *names: str) -> str:
     """The address the form came from, less some of its parts."""
-    query = {name: values[0] for name, values in parse_qs(urlsplit(form.back).query).items() if name not in names}
+    query = {name: value for name, value in form.back_query.items() if name not in names}
     return f"/book?{base_of(query)}" if urlsplit(form.back).path == "/book" else form.back
 
 

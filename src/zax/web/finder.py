@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
 
@@ -52,6 +52,7 @@ class Finder:
     patient: Any
     first: date
     more: bool
+    when: Mapping[str, str] = field(default_factory=lambda: WHEN)
 
 
 def finder_of(here: Here, connection: Connection, query: Mapping[str, str], day: date) -> Finder | None:

@@ -11,7 +11,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
-from urllib.parse import urlsplit
+from urllib.parse import parse_qs, urlsplit
 
 from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
@@ -187,6 +187,11 @@ class Typed(dict[str, str]):
         return (
             to if to.startswith("/") and not to.startswith("//") and not parts.netloc and "\\" not in to else "/day"
         )
+
+    @property
+    def back_query(self) -> dict[str, str]:
+        """The parts of the address the form came from."""
+        return {name: values[0] for name, values in parse_qs(urlsplit(self.back).query).items()}
 
 
 async def typed_form(request: Request) -> Typed:

@@ -54,9 +54,9 @@ KEYS = (
     Key("receipt", "r", "R", "Receipt", "Papers"),
     Key("up", "ArrowUp", "↑", "The row, visit or hit above", "Moving about"),
     Key("down", "ArrowDown", "↓", "The row, visit or hit below", "Moving about"),
-    Key("one", "1", "1", "The first in a numbered list, and so on", "Moving about"),
     Key("left", "ArrowLeft", "←", "The column to the left on the Book", "Moving about"),
     Key("right", "ArrowRight", "→", "The column to the right on the Book", "Moving about"),
+    Key("one", "1", "1", "The first in a numbered list, and so on", "Moving about"),
 )
 BY_NAME = {key.name: key for key in KEYS}
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import Any
-from urllib.parse import parse_qs, urlsplit
+from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -88,11 +88,10 @@ def act_on_visit(request: Request, visit_id: int, act: str, form: Typed = Depend
 
 def back_with(here: Here, back: str, error: ZaxError, about: dict[str, Any], typed: Typed) -> Response:
     """The page the form was on, with the problem in place and everything typed."""
-    parts = urlsplit(back)
-    query = {name: values[0] for name, values in parse_qs(parts.query).items()}
+    path, query = urlsplit(back).path, typed.back_query
     shown = {"problems": error.problems, "typed": typed, "about": about}
-    if parts.path == "/book":
+    if path == "/book":
         return book_page(here, query, status=error.status, **shown)
-    if parts.path.startswith("/visits/") and parts.path.endswith("/charges"):
+    if path.startswith("/visits/") and path.endswith("/charges"):
         return charges_page(here, int(about["visit_id"]), status=error.status, **shown)
     return day_page(here, query, status=error.status, **shown)

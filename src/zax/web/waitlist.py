@@ -6,15 +6,15 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
-from urllib.parse import parse_qs, urlencode, urlsplit
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.book.hours import Span
-from zax.core.book.waitlist import WAIT_WORDS, Entry, Fit, best_for, stale_first
+from zax.core.book.waitlist import WAIT_WORDS, Entry, Fit, best_for, chosen, stale_first
 from zax.core.errors import NotFound, ZaxError
-from zax.desk.waitlist import OpenTime, chosen, entries, leave_waitlist, note_try, open_times, still_waits, wait_for
+from zax.desk.waitlist import OpenTime, entries, leave_waitlist, note_try, open_times, still_waits, wait_for
 from zax.store import visits
 from zax.web.book import number_in
 from zax.web.here import Here, Typed, enter, typed_form
@@ -158,8 +158,7 @@ def act_on_wait(request: Request, wait_id: int, what: str, form: Typed = Depends
 
 
 def _again(here: Here, form: Typed, error: ZaxError, **more: Any) -> Response:
-    query = {name: values[0] for name, values in parse_qs(urlsplit(form["back"]).query).items()}
-    return waitlist_page(here, query, status=error.status, problems=error.problems, typed=form, **more)
+    return waitlist_page(here, form.back_query, status=error.status, problems=error.problems, typed=form, **more)
 
 
 @router.post("/waitlist")

@@ -7,7 +7,7 @@ For a gap in the Book it says who fits, best first, and why. Money is cents; `si
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
 
@@ -183,3 +183,38 @@ def stale_first(entries: Sequence[Entry], today: date) -> list[tuple[Entry, Wait
     """Every reason whose time to be asked again has come, the longest overdue first."""
     found = [(entry, reason) for entry in entries for reason in entry.reasons if reason.stale(today)]
     return sorted(found, key=lambda pair: (pair[1].asked, pair[0].patient_id))
+
+
+def chosen(
+    found: Sequence[Entry],
+    *,
+    provider_id: int = 0,
+    room_types: frozenset[int] | None = None,
+    type_id: int = 0,
+    why: str = "",
+    since: date | None = None,
+    order: str = "value",
+) -> list[Entry]:
+    """The entries that a filter keeps, each with only the reasons that match, in the order asked for: value or wait."""
+    kept = []
+    for entry in found:
+        reasons = tuple(r for r in entry.reasons if _matches(r, provider_id, room_types, type_id, why, since))
+        if reasons:
+            kept.append(entry if len(reasons) == len(entry.reasons) else replace(entry, reasons=reasons))
+    if order == "wait":
+        return sorted(kept, key=lambda entry: (entry.since, -entry.value))
+    return sorted(kept, key=lambda entry: (-entry.value, entry.since))
+
+
+def _matches(
+    wait: Waits, provider_id: int, room_types: frozenset[int] | None, type_id: int, why: str, since: date | None
+) -> bool:
+    if provider_id and wait.provider_id not in {0, provider_id}:
+        return False
+    if room_types is not None and wait.type_id not in room_types:
+        return False
+    return (
+        (not type_id or wait.type_id == type_id)
+        and (not why or wait.why == why)
+        and (since is None or wait.since <= since)
+    )

@@ -1,0 +1,50 @@
+"""What tests of the Book share: booking in a line, reading a visit, undoing the last act."""
+
+import random
+from datetime import date, timedelta
+from typing import Any
+
+from tests.conftest import JUNO, TODAY, add_patient, order
+from zax.desk.book import book_visit
+from zax.desk.move import MoveOrder
+from zax.desk.undo import last_act, undo_act
+from zax.desk.unit import Desk
+from zax.desk.waitlist import entries
+from zax.store import visits
+
+TOMORROW = TODAY + timedelta(days=1)
+NOON = (TODAY.isoformat(), 10 * 60 + 42)
+
+
+def booked(desk: Desk, start: str = "14:00", provider: int = 5, kind: str = "Sick visit", **more: Any) -> int:
+    name = more.pop("first", f"P{random.randrange(10**6)}")
+    return book_visit(desk, JUNO, order(add_patient(desk, first=name), provider, start, kind, **more))
+
+
+def row(desk: Desk, visit_id: int) -> Any:
+    with desk.engine.connect() as connection:
+        return visits.one_visit(connection, visit_id)
+
+
+def to(
+    start: str, provider: int = 5, day: date = TODAY, minutes: str = "", site: int = 1, room: int = 0
+) -> MoveOrder:
+    return MoveOrder(site, day, start, provider, minutes, room)
+
+
+def undo(desk: Desk, actor: Any = JUNO) -> str:
+    with desk.engine.connect() as connection:
+        found = last_act(connection, actor.id, desk.clock.now())
+    assert found is not None
+    return undo_act(desk, actor, found.id)
+
+
+def waiting(desk: Desk) -> list[tuple[str, str]]:
+    with desk.engine.connect() as connection:
+        return [(e.name, "+".join(r.why for r in e.reasons)) for e in entries(connection, desk.clinic, 1)]
+
+
+ROOMS = """
+SELECT COUNT(*) FROM visit v JOIN visit w ON v.room_id = w.room_id AND v.day = w.day AND v.id < w.id AND v.start_min < w.start_min + w.minutes
+AND w.start_min < v.start_min + v.minutes WHERE v.state NOT IN ('missed', 'cancelled', 'shelf') AND w.state NOT IN ('missed', 'cancelled', 'shelf')
+"""
