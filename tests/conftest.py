@@ -21,15 +21,16 @@ import pytest
 from sqlalchemy import Engine, insert, text
 
 from zax.clock import ShiftedClock, to_utc
-from zax.core.patients.person import search_key
+from zax.core.coverage.member import member_key
 from zax.core.setup.roles import Role
 from zax.demo.world import TYPE_ID, ZONE, write_world
 from zax.desk.book import BookOrder, book_visit
 from zax.desk.charges import add_diagnosis, change_line, ready_for_checkout
 from zax.desk.clinic import load
+from zax.desk.patients import name_keys
 from zax.desk.track import check_in, take_to_room
 from zax.desk.unit import Actor, Desk
-from zax.outside.doors import Incoming, Outside, Sale
+from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
 from zax.store import money, schema
 from zax.store.engine import connect
 from zax.store.migrate import migrate
@@ -38,7 +39,7 @@ from zax.store.server import Server
 TODAY = date(2026, 11, 24)  # a Tuesday
 SETUP = {
     "setting", "site", "room", "provider", "provider_hours", "closure", "service", "visit_type", "visit_type_service",
-    "diagnosis_code", "user", "payer", "plan", "alembic_version", "service_set", "service_set_line", "provider_exception",
+    "diagnosis_code", "user", "payer", "plan", "fee_schedule", "fee", "flag", "out_of_network", "alembic_version", "service_set", "service_set_line", "provider_exception",
 }  # fmt: skip
 CODES = (
     ("J02.9", "Acute pharyngitis, unspecified", 1), ("J02", "Acute pharyngitis", 0), ("R05.1", "Acute cough", 1),
@@ -150,6 +151,8 @@ class FakeClearinghouse:
     delivered: dict[str, str] = field(default_factory=dict)
     calls: int = 0
     mailbox: list[Incoming] = field(default_factory=list)
+    asked: list[str] = field(default_factory=list)
+    answers: list[str | OutsideTrouble] = field(default_factory=list)
 
     def deliver(self, key: str, name: str, text: str) -> None:
         self.calls += 1
@@ -157,6 +160,13 @@ class FakeClearinghouse:
 
     def collect(self) -> list[Incoming]:
         return list(self.mailbox)
+
+    def ask(self, text: str) -> str:
+        self.asked.append(text)
+        answer = self.answers.pop(0) if self.answers else OutsideTrouble("The payer does not answer.")
+        if isinstance(answer, OutsideTrouble):
+            raise answer
+        return answer
 
     def confirm(self, file_id: str) -> None:
         self.mailbox = [each for each in self.mailbox if each.id != file_id]
@@ -186,7 +196,7 @@ def add_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
     values = PATIENT | changes
     with desk.engine.begin() as connection:
         household = connection.execute(insert(schema.household).values(name=values["last"])).inserted_primary_key[0]
-        values |= {"first_key": search_key(values["first"]), "last_key": search_key(values["last"])}
+        values |= name_keys(values["first"], values["last"])
         made = connection.execute(
             insert(schema.patient).values(household_id=household, guarantor=True, made_at=desk.clock.now(), **values)
         ).inserted_primary_key[0]
@@ -197,6 +207,7 @@ def add_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
                     plan_id=plan_id,
                     subscriber_id=made,
                     member_id=f"M-{made}",
+                    member_key=member_key(f"M-{made}"),
                     group_number="G1",
                     from_day=date(2025, 1, 1),
                 )

@@ -1,4 +1,4 @@
-"""The command line: demo, serve, worker, standin, migrate, seed, x12."""
+"""The command line: demo, serve, worker, standin, migrate, seed, import, export, x12."""
 
 from __future__ import annotations
 
@@ -14,8 +14,36 @@ x12 = typer.Typer(no_args_is_help=True, help="X12 files on the command line, wit
 app.add_typer(x12, name="x12")
 
 
+bring = typer.Typer(no_args_is_help=True, help="Take data in from a file.")
+give = typer.Typer(no_args_is_help=True, help="Give data out in open formats.")
+app.add_typer(bring, name="import")
+app.add_typer(give, name="export")
+
+
+@bring.command("patients")
+def import_patients(
+    file: Annotated[Path, typer.Argument(help="CSV with a heading, vCards, or a FHIR R4 bundle")],
+    dry: Annotated[bool, typer.Option("--dry", help="say what would happen, keep nothing")] = False,
+    refused: Annotated[Path, typer.Option(help="where the refused rows go")] = Path("refused.csv"),
+) -> None:
+    """Import patients with a progress bar; columns are matched by their headings. Exit 1 when rows were refused."""
+    from zax.intake_cli import import_file
+
+    raise typer.Exit(import_file(file, dry, refused))
+
+
+@give.command("patients")
+def export_patients(
+    file: Annotated[Path, typer.Argument(help="where to write: NAME.csv, NAME.vcf or NAME.json (FHIR R4)")],
+) -> None:
+    """Write every patient to a file; its ending says in which format."""
+    from zax.intake_cli import export_file
+
+    raise typer.Exit(export_file(file))
+
+
 @x12.command("read")
-def x12_read(file: Annotated[Path, typer.Argument(help="an X12 file: 835, 999, 837 and others")]) -> None:
+def x12_read(file: Annotated[Path, typer.Argument(help="an X12 file: 271, 835, 999, 837 and others")]) -> None:
     """Print what a file holds as JSON; exit 1 when something is wrong with it."""
     from zax.core.x12.describe import describe
 
@@ -77,7 +105,9 @@ def migrate() -> None:
 
 @app.command()
 def seed(
-    size: Annotated[str, typer.Option(help="demo or town (100,000 patients, 1,000,000 visits)")] = "demo",
+    size: Annotated[
+        str, typer.Option(help="demo, town (100,000 patients, 1,000,000 visits) or region (1,000,000 patients)")
+    ] = "demo",
 ) -> None:
     """Fill an empty database of its own with made-up data; ZAX_VAR says where, ZAX_DB_PORT on which port."""
     from zax.demo.run import seed_alone

@@ -20,6 +20,7 @@ from zax.desk.worker import beat, prune_feed, run_once
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect
+from zax.store.files import FileStore
 from zax.store.server import url_of
 from zax.web.app import create_app
 from zax.web.papers import receipt_pdf
@@ -81,6 +82,7 @@ def run_worker() -> None:
     settings = Settings()
     desk = desk_of(settings)
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
+    files = FileStore(settings.var)
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
@@ -91,7 +93,7 @@ def run_worker() -> None:
             if time.monotonic() - said > BEAT_SECONDS:
                 beat(desk)
                 said = time.monotonic()
-            run_once(desk, outside, receipt_pdf)
+            run_once(desk, outside, receipt_pdf, files)
         except OperationalError as error:
             log.warning("worker.database", why=str(error.orig))
         stop.wait(WORKER_PAUSE)

@@ -7,16 +7,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.errors import NotAllowed, Problems, Refused
-from zax.core.patients.gaps import record_gaps
 from zax.core.patients.person import (
     age_on,
     check_new_patient,
     check_phone,
     parse_birth,
-    parse_query,
     search_key,
     show_phone,
 )
+from zax.core.patients.query import parse_query
 from zax.core.setup.roles import RIGHT_WORDS, RIGHTS, Role, may, require
 
 TODAY = date(2026, 11, 24)
@@ -98,26 +97,21 @@ def test_keys_forget_case_and_accents() -> None:
     ],
 )  # fmt: skip
 def test_what_is_typed_into_the_find_box(typed: str, digits: str, words: tuple[str, ...]) -> None:
-    query = parse_query(typed)
+    query = parse_query(typed, TODAY)
     assert (query.digits, query.words) == (digits, words)
     assert query.empty == (not digits and not words)
 
 
 @given(st.text(max_size=200))
 def test_any_text_is_a_question_or_none(typed: str) -> None:
-    query = parse_query(typed)
-    assert query.empty or query.digits or query.words
+    query = parse_query(typed, TODAY)
+    assert query.empty or query.digits or query.words or query.birth or query.member
 
 
 def test_age_turns_on_the_birthday() -> None:
     assert age_on(date(1984, 11, 24), TODAY) == 42
     assert age_on(date(1984, 11, 25), TODAY) == 41
     assert age_on(date(2024, 2, 29), date(2025, 2, 28)) == 0
-
-
-def test_gaps_come_with_their_fields_and_in_order_of_need() -> None:
-    assert [gap.field for gap in record_gaps(None, "", "", "")] == ["birth", "street", "sex", "phone"]
-    assert record_gaps(date(1984, 5, 3), "F", "3605550148", "12 Tide Street") == []
 
 
 def test_roles_have_only_known_rights_and_a_refusal_says_who_may() -> None:

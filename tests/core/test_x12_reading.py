@@ -142,9 +142,9 @@ def test_an_acknowledgement_says_which_file_and_why() -> None:
 
 
 def test_other_transactions_are_named() -> None:
-    found = describe(envelope("271", "HB", "005010X279A1", ["BHT*0022*11*1*20261124*0800"]))
+    found = describe(envelope("276", "HR", "005010X212", ["BHT*0010*13*1*20261124*0800"]))
     assert found == {
-        "transactions": [{"kind": "271", "version": "005010X279A1", "control": "0001", "segments": 3}],
+        "transactions": [{"kind": "276", "version": "005010X212", "control": "0001", "segments": 3}],
         "problems": [],
     }
     assert "not an 835" in read_remittances(acknowledgement("1")).problems[0]

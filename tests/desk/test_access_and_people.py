@@ -7,30 +7,15 @@ from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
 from sqlalchemy import Engine, text
 
-from tests.conftest import JUNO, ODILE, RAVI, TODAY, add_patient, scalar
+from tests.conftest import TODAY, add_patient, scalar
 from zax.clock import ShiftedClock
-from zax.core.errors import NotFound, Problems, Refused, Stale
-from zax.core.patients.person import parse_query
+from zax.core.errors import Refused
+from zax.core.patients.query import parse_query
 from zax.demo.world import PASSWORD
 from zax.desk.access import TRIES, note_look, sign_in, signed_in_user
-from zax.desk.patients import Details, change_patient, current_coverage, set_coverage
 from zax.desk.unit import Desk
 from zax.store import schema
 from zax.store.people import find_patients
-
-SOUND = Details(
-    "Helen",
-    "Vasquez",
-    "5/3/1984",
-    "F",
-    "360 555 0148",
-    "h@example.org",
-    "12 Tide Street",
-    "Marrow Harbor",
-    "WA",
-    "98201",
-    1,
-)
 
 
 def test_the_migrations_make_exactly_the_tables_of_the_schema(engine: Engine) -> None:
@@ -78,79 +63,47 @@ def test_an_inactive_user_is_nobody(desk: Desk) -> None:
             connection.execute(text("UPDATE user SET active = 1"))
 
 
-def test_details_are_saved_with_what_changed_on_record(desk: Desk) -> None:
-    patient_id = add_patient(desk, street="")
-    change_patient(desk, JUNO, patient_id, SOUND, 1)
-    assert scalar(desk, "SELECT street FROM patient") == "12 Tide Street"
-    detail = scalar(desk, "SELECT detail FROM audit WHERE act = 'patient.changed'")
-    assert '"street": ["", "12 Tide Street"]' in detail
-
-
-def test_a_stale_save_says_who_changed_what(desk: Desk) -> None:
-    patient_id = add_patient(desk, email="")
-    change_patient(desk, RAVI, patient_id, SOUND, 1)
-    with pytest.raises(Stale, match="Ravi Teller has changed .*email.* since you opened this"):
-        change_patient(desk, JUNO, patient_id, SOUND, 1)
-
-
-def test_every_wrong_detail_is_named(desk: Desk) -> None:
-    wrong = Details("", "x" * 70, "2/31/1990", "Q", "1", "not mail", "s" * 90, "c" * 70, "WAX", "1234", 1)
-    with pytest.raises(Problems) as problems:
-        change_patient(desk, JUNO, add_patient(desk), wrong, 1)
-    assert set(problems.value.problems) == {
-        "first",
-        "last",
-        "birth",
-        "sex",
-        "phone",
-        "email",
-        "street",
-        "city",
-        "state",
-        "zip",
-    }
-    with pytest.raises(NotFound):
-        change_patient(desk, JUNO, 10**8, SOUND, 1)
-
-
-def test_coverage_is_set_corrected_and_replaced(desk: Desk) -> None:
-    patient_id = add_patient(desk)
-    with pytest.raises(Problems) as problems:
-        set_coverage(desk, JUNO, patient_id, "", " ", "")
-    assert set(problems.value.problems) == {"plan_id", "member_id"}
-    set_coverage(desk, JUNO, patient_id, "1", "hg-1", "G1")
-    set_coverage(desk, ODILE, patient_id, "1", "hg-2", "G1")
-    set_coverage(desk, JUNO, patient_id, "2", "bw-3", "G2")
-    with desk.engine.connect() as connection:
-        now = current_coverage(connection, patient_id, True, TODAY)
-        assert (now.plan_name, now.member_id) == ("Brightwater Family", "BW-3")
-        assert current_coverage(connection, patient_id, False, TODAY) is None
-        assert (
-            current_coverage(connection, patient_id, True, TODAY - timedelta(days=1)).member_id == "HG-2"
-            or now.from_day is None
-        )
-    assert scalar(desk, "SELECT COUNT(*) FROM coverage") == 2
-
-
 @pytest.mark.parametrize(
     ("typed", "expected"),
     [
         ("vas", ["Vasquez, Helen", "Vasquez, Mateo"]), ("hel", ["Vasquez, Helen"]), ("hel vas", ["Vasquez, Helen"]), ("Vasquez, M", ["Vasquez, Mateo"]),
         ("muller", ["Müller, Ada"]), ("0148", ["Vasquez, Helen"]), ("360 555", ["Müller, Ada", "Vasquez, Helen", "Vasquez, Mateo"]),
         ("5550149", ["Vasquez, Mateo"]), ("de la", ["de la Cruz, Ana"]), ("%", []), ("v%", []), ("zzz", []),
+        ("vasqeuz", ["Vasquez, Helen", "Vasquez, Mateo"]), ("helen vazquez", ["Vasquez, Helen"]), ("helen basquez", ["Vasquez, Helen"]), ("5/3/84", ["Müller, Ada", "Vasquez, Helen", "Vasquez, Mateo", "de la Cruz, Ana"]),
+        ("may 3 1984", ["Müller, Ada", "Vasquez, Helen", "Vasquez, Mateo", "de la Cruz, Ana"]), ("hg-900", ["Müller, Ada"]), ("HG90077", ["Müller, Ada"]), ("lena", ["Vasquez, Helen"]),
+        ("4250002222", ["de la Cruz, Ana"]), ("0002222", ["de la Cruz, Ana"]), ("K-77", []), ("907733", ["Vasquez, Mateo"]), ("cruz ana", ["de la Cruz, Ana"]), ("ana de la cruz", ["de la Cruz, Ana"]),
     ],
 )  # fmt: skip
 def test_finding_people(desk: Desk, typed: str, expected: list[str]) -> None:
-    add_patient(desk)
-    add_patient(desk, first="Mateo", phone="3605550149")
-    add_patient(desk, first="Ada", last="Müller", phone="3605550150")
-    add_patient(desk, first="Ana", last="de la Cruz", phone="4255550101")
+    add_patient(desk, used_name="Lena")
+    add_patient(desk, first="Mateo", phone="3605550149", chart="907733")
+    ada = add_patient(desk, 1, first="Ada", last="Müller", phone="3605550150")
+    add_patient(desk, first="Ana", last="de la Cruz", phone="4255550101", home_phone="4250002222")
+    with desk.engine.begin() as connection:
+        connection.execute(
+            text("UPDATE coverage SET member_id = 'HG-900-77', member_key = 'HG90077' WHERE patient_id = :id"),
+            {"id": ada},
+        )
     add_patient(desk, first="Helena", last="Gone", status="inactive", phone="2065550199")
     with desk.engine.connect() as connection:
-        hits = find_patients(connection, parse_query(typed))
+        hits = find_patients(connection, parse_query(typed, TODAY))
     assert sorted(f"{hit.last}, {hit.first}" for hit in hits) == sorted(expected)
 
 
 def test_looking_is_on_record(desk: Desk) -> None:
     note_look(desk.engine, desk.clock.now(), 1, 4711, "account")
     assert scalar(desk, "SELECT screen FROM look WHERE patient_id = 4711 AND user_id = 1") == "account"
+
+
+def test_people_seen_last_come_first_and_inactive_ones_only_when_asked_for(desk: Desk) -> None:
+    for first in ("Abel", "Bruno", "Carla", "Dora"):
+        seen = add_patient(desk, first=first, last="Vance")
+    gone = add_patient(desk, first="Emil", last="Vance", status="inactive")
+    note_look(desk.engine, desk.clock.now(), 1, seen, "record")
+    note_look(desk.engine, desk.clock.now(), 1, gone, "record")
+    with desk.engine.connect() as connection:
+        hits = find_patients(connection, parse_query("vance", TODAY), user_id=1)
+        assert [hit.first for hit in hits] == ["Dora", "Abel", "Bruno", "Carla"]
+        everybody = find_patients(connection, parse_query("vance", TODAY), user_id=1, everybody=True)
+        assert "Emil" in {hit.first for hit in everybody}
+        assert [hit.first for hit in find_patients(connection, parse_query("vance", TODAY), user_id=2)][0] == "Abel"

@@ -29,7 +29,7 @@ from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
 from zax.core.x12.syntax import read
 from zax.desk.checkout import finish_checkout
 from zax.desk.claims import recheck
-from zax.desk.patients import Details, change_patient
+from zax.desk.patients import change_section
 from zax.desk.payments import take_payment
 from zax.desk.remits import import_file
 from zax.desk.unit import Desk
@@ -191,15 +191,8 @@ def test_a_held_back_claim_goes_out_once_it_is_mended(desk: Desk, outside: Outsi
     assert scalar(desk, "SELECT state FROM claim") == "held_back"
     assert recheck(desk, ODILE, claim_id) is False
     patient_id = scalar(desk, "SELECT id FROM patient")
-    change_patient(
-        desk,
-        JUNO,
-        patient_id,
-        Details(
-            "Gwen", "Tully", "5/3/1984", "F", "3605550148", "", "4 Gull Close", "Marrow Harbor", "wa", "98201", 1
-        ),
-        1,
-    )
+    address = {"street": "4 Gull Close", "city": "Marrow Harbor", "state": "wa", "zip": "98201"}
+    change_section(desk, JUNO, patient_id, "address", address, 1, 1)
     assert recheck(desk, ODILE, claim_id) is True
     with pytest.raises(Conflict, match="on its way"):
         recheck(desk, ODILE, claim_id)

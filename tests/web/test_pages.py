@@ -212,7 +212,7 @@ def test_diagnoses_are_searched_and_kept(juno: Browser, desk: Desk) -> None:
 def test_paying_and_finishing_in_one_press(juno: Browser, desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     page = juno.get(f"/visits/{visit_id}/checkout").text
-    assert "80 percent of 236.00, after 50.00 deductible" in page and "$97.20" in page
+    assert "80 percent of 236.00 after 50.00 deductible" in page and "$97.20" in page
     form = {
         "tender": "cheque",
         "amount": "97.20",
@@ -242,21 +242,6 @@ def test_amounts_that_cannot_be(juno: Browser, desk: Desk, amount: str) -> None:
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 0
 
 
-def test_details_and_coverage_of_a_patient(juno: Browser, desk: Desk) -> None:
-    patient_id = add_patient(desk, street="")
-    assert "No address" in juno.get(f"/patients/{patient_id}").text
-    fields = {"first": "Helen", "last": "Vasquez", "birth": "5/3/1984", "sex": "F", "phone": "360 555 0148", "email": "nope", "street": "1 Pier Road",
-              "city": "Marrow Harbor", "state": "WA", "zip": "98201", "version": 1}  # fmt: skip
-    wrong = juno.post(f"/patients/{patient_id}", **fields)
-    assert wrong.status_code == 422 and 'id="err-email"' in wrong.text and 'value="1 Pier Road"' in wrong.text
-    assert juno.post(f"/patients/{patient_id}", **(fields | {"email": ""})).status_code == 303
-    stale = juno.post(f"/patients/{patient_id}", **fields)
-    assert stale.status_code == 409 and "Juno Park has changed" in stale.text
-    assert juno.post(f"/patients/{patient_id}/coverage", plan_id="", member_id="").status_code == 422
-    assert juno.post(f"/patients/{patient_id}/coverage", plan_id="1", member_id="HG-1").status_code == 303
-    assert scalar(desk, "SELECT COUNT(*) FROM look WHERE patient_id = :id", id=patient_id) >= 1
-
-
 def test_finding_people_and_screens(juno: Browser, desk: Desk) -> None:
     add_patient(desk)
     assert "Vasquez, Helen" in juno.get("/find?q=vas").text
@@ -264,7 +249,7 @@ def test_finding_people_and_screens(juno: Browser, desk: Desk) -> None:
     assert 'href="/claims"' not in juno.get("/find?q=cla").text
     assert "Nobody found" in juno.get("/find?q=zzzz").text
     assert "Vasquez, Helen" in juno.get("/book/people?who=0148").text
-    assert "1 found" in juno.get("/patients?q=vas").text
+    assert "found for “vas”" in juno.get("/patients?q=vas").text
 
 
 def test_book_a_visit_without_a_place_opens_the_first_free_time(juno: Browser) -> None:
@@ -399,7 +384,7 @@ def test_the_sheet_comes_alone_or_over_its_page(juno: Browser, desk: Desk) -> No
 
 def test_people_looked_at_last_come_first(juno: Browser, desk: Desk) -> None:
     first, second = add_patient(desk, first="Ada"), add_patient(desk, first="Ben")
-    assert "You have not looked at anybody yet" in juno.get("/patients").text
+    assert "Nobody yet" in juno.get("/patients").text
     for patient_id in (first, second):
         juno.get(f"/patients/{patient_id}")
     page = juno.get("/patients").text

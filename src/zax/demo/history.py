@@ -14,10 +14,13 @@ from typing import Any
 
 from zax.clock import to_utc
 from zax.core.book.hours import Span, gaps
-from zax.core.coverage.estimate import Benefits, LineEstimate, PricedLine, estimate
+from zax.core.coverage.benefits import benefits_from
+from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, Used, estimate
+from zax.core.coverage.limits import Done, Insured
 from zax.demo.bulk import Bulk
 from zax.demo.people import Person, is_child
 from zax.demo.world import (
+    ASSISTANCE_ALLOWS,
     HOURS,
     PLANS,
     PROVIDERS,
@@ -36,7 +39,7 @@ COLUMNS = {
     "visit": "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, off_why, made_at, made_by",
     "staff_slot": "visit_id, provider_id, day, start_min, end_min, words",
     "track_move": "visit_id, from_stop, to_stop, at, by_id",
-    "charge_line": "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at, entered_by",
+    "charge_line": "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at, entered_by, first_cents",
     "visit_diagnosis": "visit_id, position, code",
     "payment": "id, request_key, patient_id, visit_id, tender, cents, cheque_number, state, card_ending, day, at, by_id",
     "journal": "id, kind, day, at, by_id, patient_id, visit_id, line_id, payment_id, claim_id, patient_cents, insurer_cents, words",
@@ -45,7 +48,11 @@ COLUMNS = {
     "claim_line": "claim_id, line_id, position, cents",
     "claim_event": "claim_id, at, words",
 }
-BENEFITS = {n: Benefits(row[1], row[4], row[3], frozenset(row[5])) for n, row in enumerate(PLANS, 1)}
+# Households' deductibles are left out here: one person's history does not know the others'.
+BENEFITS = {n: benefits_from(row[1], {**row[3], "household_deductible_cents": 0}) for n, row in enumerate(PLANS, 1)}
+FEES = {row[0]: row[4] for row in SERVICES}
+ASSISTANCE = {code: cents * ASSISTANCE_ALLOWS // 100 for code, cents in FEES.items()}
+REMEMBERED = 6  # services done, as many as a frequency limit can ask for
 ROLE_TYPES = {
     "dentist": ("Filling", "Filling", "Filling", "Crown prep", "Crown seat", "Root canal", "Extraction", "Toothache"),
     "hygienist": ("Hygiene", "Hygiene", "Hygiene", "Hygiene", "Gum care"),
@@ -75,7 +82,8 @@ class History:
         self.bulk, self.people, self.now, self.full = bulk, people, now, full
         self.rng = random.Random(seed)
         self.rows: dict[str, list[tuple[Any, ...]]] = defaultdict(list)
-        self.used: dict[tuple[int, int, bool], int] = defaultdict(int)
+        self.used: dict[tuple[int, int, bool], tuple[int, int]] = defaultdict(lambda: (0, 0))
+        self.done: dict[tuple[int, bool], tuple[Done, ...]] = defaultdict(tuple)
         self.ids: dict[str, int] = defaultdict(int)
         self.visits = 0
 
@@ -208,9 +216,9 @@ class History:
             who = visit.helper[0] if visit.helper and category == "diagnostic" else visit.provider
             done = visit.state not in {"booked", "confirmed", "here"}
             self.rows["charge_line"].append((
-                line_id, visit.id, number, who, fee, tooth if needs_tooth and done else "", "MO"[:surfaces] if done else "", 0, made, by,
+                line_id, visit.id, number, who, fee, tooth if needs_tooth and done else "", "MO"[:surfaces] if done else "", 0, made, by, 0,
             ))  # fmt: skip
-            result.append((number, PricedLine(line_id, fee, category)))
+            result.append((number, PricedLine(line_id, fee, category, code=code, tooth=tooth if needs_tooth else "")))
         if PROVIDERS[(visit.provider - 1) % len(PROVIDERS)][4] == "medical":
             self.rows["visit_diagnosis"].append((visit.id, 1, self.rng.choice(DIAGNOSES)))
         return result
@@ -224,22 +232,39 @@ class History:
             else (visit.person.plans[1], visit.person.coverages[1])
         )
         key = (visit.person.id, visit.day.year, dental)
-        answers = estimate([line for _, line in lines], BENEFITS[plan] if plan else None, self.used[key])
-        self.used[key] += sum(a.deductible for a in answers)
+        answers = estimate([line for _, line in lines], [self._cover(visit, plan, key)] if plan else [], visit.day)
+        deductible, paid = self.used[key]
+        self.used[key] = (deductible + sum(a.deductible for a in answers), paid + sum(a.first for a in answers))
+        more = [Done(line.code, visit.day, line.tooth) for _, line in lines]
+        self.done[key[0], dental] = (*self.done[key[0], dental], *more)[-REMEMBERED:]
         offset = len(self.rows["charge_line"]) - len(lines)
         for number, answer in enumerate(answers):
             row = self.rows["charge_line"][offset + number]
-            self.rows["charge_line"][offset + number] = (*row[:7], answer.deductible, *row[8:])
+            self.rows["charge_line"][offset + number] = (*row[:7], answer.deductible, *row[8:10], answer.first)
         at = self._utc(visit.day, min(visit.start + visit.minutes + 5, 1439))
         for answer in answers:
             self._entry(
-                visit, "charge", visit.day, at, by, answer.patient, answer.insurer, answer.why, line=answer.line_id
+                visit,
+                "charge",
+                visit.day,
+                at,
+                by,
+                answer.patient,
+                answer.insurer + answer.write_off,
+                answer.why,
+                line=answer.line_id,
             )
         if visit.state == "checkout":
             return visit.state
         open_insurer, moved = self._insurer(visit, dental, coverage, answers, at)
         open_patient = self._patient(visit, answers, moved, at, by)
         return "left" if open_insurer or open_patient else "settled"
+
+    def _cover(self, visit: _Visit, plan: int, key: tuple[int, int, bool]) -> Cover:
+        deductible, paid = self.used[key]
+        used = Used(deductible=deductible, paid=paid, done=self.done[key[0], key[2]])
+        allowed = ASSISTANCE if PLANS[plan - 1][0] == 5 else {}
+        return Cover(BENEFITS[plan], used, allowed=allowed, fees=FEES, insured=Insured(visit.person.birth))
 
     def _insurer(
         self, visit: _Visit, dental: bool, coverage: int, answers: list[LineEstimate], at: datetime
@@ -270,6 +295,10 @@ class History:
                         line=answer.line_id,
                         claim=claim,
                     )
+                if answer.write_off:
+                    self._entry(
+                        visit, "writeoff", answered.date(), answered, None, 0, -answer.write_off, "Written off by contract", line=answer.line_id, claim=claim,
+                    )  # fmt: skip
                 if less:
                     words = "Moved to patient, plan paid a lower percentage"
                     self._entry(
@@ -295,7 +324,7 @@ class History:
             self.rows["claim_event"].append((claim, at, "Sent, taken by the clearinghouse"))
             if not waits:
                 self.rows["claim_event"].append((claim, answered, "Answered and posted"))
-        return (expected if waits else 0), moved
+        return (sum(a.insurer + a.write_off for a in answers) if waits else 0), moved
 
     def _patient(
         self, visit: _Visit, answers: list[LineEstimate], moved: dict[int, int], at: datetime, by: int

@@ -8,7 +8,9 @@ from datetime import date, datetime, timedelta
 
 from faker import Faker
 
+from zax.core.coverage.member import member_key
 from zax.core.patients.person import age_on, search_key
+from zax.core.patients.sounds import sound_of
 from zax.demo.bulk import Bulk
 from zax.demo.world import MEMBER_PREFIX
 from zax.store import schema
@@ -71,8 +73,9 @@ def make_people(bulk: Bulk, count: int, today: date, seed: int) -> list[Person]:
             birth = today - timedelta(days=years * 365 + rng.randrange(365))
             complete = rng.random() > 0.04
             email = f"{first}.{last}@example.org".lower() if rng.random() < 0.7 else ""
+            first_key, last_key = search_key(first), search_key(last)
             patients.append((
-                number, household, place == 0, first, last, search_key(first), search_key(last), birth, sex, phone, email,
+                number, household, place == 0, first, last, first_key, last_key, sound_of(first_key), sound_of(last_key), birth, sex, phone, email,
                 street if complete else "", "Marrow Harbor" if complete else "", "WA" if complete else "", "98201" if complete else "",
                 made_at,
             ))  # fmt: skip
@@ -81,17 +84,10 @@ def make_people(bulk: Bulk, count: int, today: date, seed: int) -> list[Person]:
                 coverage += 1 if plan else 0
                 ids.append(coverage if plan else 0)
                 if plan:
+                    card = f"{MEMBER_PREFIX[plan]}-{member}-{place + 1}"
+                    began = date(today.year - 3, 1, 1)
                     coverages.append(
-                        (
-                            coverage,
-                            number,
-                            plan,
-                            number,
-                            "18",
-                            f"{MEMBER_PREFIX[plan]}-{member}-{place + 1}",
-                            f"G{plan}04",
-                            date(today.year - 3, 1, 1),
-                        )
+                        (coverage, number, plan, number, "18", card, member_key(card), f"G{plan}04", began)
                     )
             people.append(
                 Person(number, household, first, last, birth, plans, (ids[0], ids[1]), f"{member}-{place + 1}")
@@ -106,12 +102,12 @@ def _flush(bulk: Bulk, patients: list, households: list, coverages: list) -> Non
     bulk.add(schema.household, "id, name", households)
     bulk.add(
         schema.patient,
-        "id, household_id, guarantor, first, last, first_key, last_key, birth, sex, phone, email, street, city, state, zip, made_at",
+        "id, household_id, guarantor, first, last, first_key, last_key, first_sound, last_sound, birth, sex, phone, email, street, city, state, zip, made_at",
         patients,
     )
     bulk.add(
         schema.coverage,
-        "id, patient_id, plan_id, subscriber_id, relationship, member_id, group_number, from_day",
+        "id, patient_id, plan_id, subscriber_id, relationship, member_id, member_key, group_number, from_day",
         coverages,
     )
     for kept in (patients, households, coverages):

@@ -38,6 +38,7 @@ class Size:
 SIZES = {
     "demo": Size(1_200, 1, 548, 21, 0.55, True),
     "town": Size(100_000, 38, 730, 30, 0.9, False),
+    "region": Size(1_000_000, 4, 5, 5, 0.5, False),
 }
 SEED = 1142
 

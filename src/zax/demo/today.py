@@ -11,13 +11,14 @@ from typing import Any
 from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
-from zax.core.patients.person import search_key
+from zax.core.coverage.member import member_key
 from zax.core.setup.roles import Role
 from zax.demo.world import MEMBER_PREFIX, TYPE_ID, ZONE
 from zax.desk.book import BookOrder, book_visit
 from zax.desk.charges import add_diagnosis, change_line, ready_for_checkout
 from zax.desk.checkout import finish_checkout
 from zax.desk.off import did_not_come
+from zax.desk.patients import name_keys
 from zax.desk.payments import take_payment
 from zax.desk.track import check_in, confirm, take_to_room
 from zax.desk.unit import Actor, Desk
@@ -217,17 +218,17 @@ def _write_patients(desk: Desk, day: date) -> dict[str, int]:
             first, last = name.split()
             household = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
             values: dict[str, Any] = {
-                "household_id": household, "guarantor": True, "first": first, "last": last, "first_key": search_key(first),
-                "last_key": search_key(last), "birth": day - timedelta(days=9000 + number * 331), "sex": "M" if first in MEN else "F",
+                "household_id": household, "guarantor": True, "first": first, "last": last, "birth": day - timedelta(days=9000 + number * 331), "sex": "M" if first in MEN else "F",
                 "phone": f"360555{100 + number:04d}", "email": f"{first}.{last}@example.org".lower(), "street": f"{11 + number} Tide Street",
                 "city": "Marrow Harbor", "state": "WA", "zip": "98201", "made_at": to_utc(datetime(day.year, 1, 12, 9), ZONE),
-            }  # fmt: skip
+            } | name_keys(first, last)  # fmt: skip
             made[name] = connection.execute(
                 insert(schema.patient).values(**(values | GAPS.get(name, {})))
             ).inserted_primary_key[0]
             if plan:
+                member = f"{MEMBER_PREFIX[plan]}-{44100 + number}"
                 connection.execute(insert(schema.coverage).values(
-                    patient_id=made[name], plan_id=plan, subscriber_id=made[name], member_id=f"{MEMBER_PREFIX[plan]}-{44100 + number}",
+                    patient_id=made[name], plan_id=plan, subscriber_id=made[name], member_id=member, member_key=member_key(member),
                     group_number=f"G{plan}04", from_day=date(day.year - 1, 1, 1),
                 ))  # fmt: skip
     return made
@@ -251,8 +252,7 @@ def give_helen_a_household(desk: Desk) -> None:
                     household_id=helen.household_id,
                     first=first,
                     last="Vasquez",
-                    first_key=first.lower(),
-                    last_key="vasquez",
+                    **name_keys(first, "Vasquez"),
                     guarantor=False,
                 )
             )

@@ -13,13 +13,13 @@ from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.book.hours import clock_words
-from zax.core.patients.person import search_key
 from zax.core.patients.wishes import wishes_of
 from zax.core.setup.roles import Role
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
 from zax.desk.book import BookOrder, book_visit
 from zax.desk.off import take_off
 from zax.desk.openings import Part, Request, find_openings
+from zax.desk.patients import name_keys
 from zax.desk.shelf import shelve
 from zax.desk.unit import Actor, Desk
 from zax.desk.waitlist import note_try, wait_for
@@ -120,7 +120,7 @@ class Waiting:
             household = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
             number = len(self.people)
             made = connection.execute(insert(schema.patient).values(
-                household_id=household, guarantor=True, first=first, last=last, first_key=search_key(first), last_key=search_key(last),
+                household_id=household, guarantor=True, first=first, last=last, **name_keys(first, last),
                 birth=self.day - timedelta(days=8500 + number * 517), sex="F" if number % 2 else "M", phone=f"360555{160 + number:04d}",
                 email="" if name == "Ken Dorval" else f"{first}.{last}@example.org".lower(), street=f"{20 + number} Harbor Lane", city="Marrow Harbor", state="WA", zip="98201",
                 likes=wishes.likes, never=wishes.never, made_at=to_utc(datetime(self.day.year, 1, 12, 9), ZONE),

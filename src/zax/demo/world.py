@@ -110,23 +110,42 @@ TYPES: tuple[tuple[str, int, str, tuple[str, ...], tuple[str, int, str]], ...] =
     ("Physical", 40, "medical", ("99396", "93000"), ("", 0, "")),
     ("Vaccines", 30, "medical", ("90471", "90686"), ("", 0, "")),
 )
-# name, electronic id, filing indicator, days to file
+# name, electronic id, filing indicator, days to file, kind
 PAYERS = (
-    ("Harbor Guild Dental", "HGD01", "CI", 365),
-    ("Brightwater Dental Trust", "BDT01", "CI", 365),
-    ("Northmoor Mutual", "NMM01", "CI", 180),
-    ("Copperline Health", "CPL01", "CI", 180),
-    ("Harbor State Assistance", "HSA01", "MC", 365),
+    ("Harbor Guild Dental", "HGD01", "CI", 365, "insurer"),
+    ("Brightwater Dental Trust", "BDT01", "CI", 365, "insurer"),
+    ("Northmoor Mutual", "NMM01", "CI", 180, "insurer"),
+    ("Copperline Health", "CPL01", "CI", 180, "insurer"),
+    ("Harbor State Assistance", "HSA01", "MC", 365, "public"),
 )
-# payer, name, dental, deductible, percents by category, free of the deductible
-PLANS: tuple[tuple[int, str, bool, int, dict[str, int], list[str]], ...] = (
-    (1, "Harbor Guild Dental", True, 5000, {"preventive": 100, "diagnostic": 100, "basic": 80, "major": 50}, ["preventive", "diagnostic"]),
-    (2, "Brightwater Family", True, 2500, {"preventive": 100, "diagnostic": 80, "basic": 70, "major": 50}, ["preventive", "diagnostic"]),
-    (3, "Northmoor Standard", False, 0, {"office": 80, "lab": 80, "procedure": 80, "vaccine": 100}, []),
-    (4, "Copperline Choice", False, 10000, {"office": 80, "lab": 80, "procedure": 80, "vaccine": 100}, ["vaccine"]),
-    (5, "State Assistance Dental", True, 0, {"preventive": 100, "diagnostic": 100, "basic": 100, "major": 100}, []),
-    (5, "State Assistance Medical", False, 0, {"office": 100, "lab": 100, "procedure": 100, "vaccine": 100}, []),
+_CLEANINGS = [["D1110", "D1120", "D4910"], 2, 12, "person"]
+_DENTAL = {"preventive": 100, "diagnostic": 100, "basic": 80, "major": 50}
+_MEDICAL = {"office": 80, "lab": 80, "procedure": 80, "vaccine": 100}
+# payer, name, dental, terms (see zax.core.coverage.benefits)
+PLANS: tuple[tuple[int, str, bool, dict[str, Any]], ...] = (
+    (1, "Harbor Guild Dental", True, {
+        "percents": _DENTAL, "deductible_cents": 5000, "household_deductible_cents": 15000, "no_deductible": ["preventive", "diagnostic"],
+        "maximum_cents": 250000, "frequencies": [_CLEANINGS, [["D0274"], 1, 12, "person"], [["D2740", "D2750"], 1, 60, "tooth"]],
+    }),
+    (2, "Brightwater Family", True, {
+        "percents": {"preventive": 100, "diagnostic": 80, "basic": 70, "major": 50}, "percents_out": {"basic": 50, "major": 30}, "deductible_cents": 2500,
+        "household_deductible_cents": 7500, "no_deductible": ["preventive", "diagnostic"], "maximum_cents": 200000, "waiting_months": {"major": 12},
+        "lifetime_maximums": {"braces": 150000}, "frequencies": [_CLEANINGS], "ages": [[["D1206"], None, 18]], "alternates": {"D2740": "D2750"},
+        "coordination": "carve_out",
+    }),
+    (3, "Northmoor Standard", False, {"percents": _MEDICAL}),
+    (4, "Copperline Choice", False, {"percents": _MEDICAL, "deductible_cents": 10000, "no_deductible": ["vaccine"]}),
+    (5, "State Assistance Dental", True, {"percents": dict.fromkeys(_DENTAL, 100), "needs_authorization": ["D2750"]}),
+    (5, "State Assistance Medical", False, {"percents": dict.fromkeys(_MEDICAL, 100)}),
 )  # fmt: skip
+# What Harbor State Assistance allows, as a percentage of the clinic's own fee.
+ASSISTANCE_ALLOWS = 70
+FLAGS = (
+    ("Nervous, talk them through", False),
+    ("Needs an interpreter", False),
+    ("Cash only", True),
+    ("See billing before booking", True),
+)
 MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
 # What a type needs besides: limits, goals, equipment, the web; and how long it may wait before it is asked again.
 TYPE_MORE: dict[str, dict[str, Any]] = {
@@ -279,13 +298,28 @@ def _write_services(put: Any) -> None:
 
 def _write_payers(put: Any) -> None:
     put(schema.payer, [
-        {"id": n, "name": name, "electronic_id": number, "filing_indicator": indicator, "filing_days": days}
-        for n, (name, number, indicator, days) in enumerate(PAYERS, 1)
+        {"id": n, "name": name, "electronic_id": number, "filing_indicator": indicator, "filing_days": days, "kind": kind}
+        for n, (name, number, indicator, days, kind) in enumerate(PAYERS, 1)
     ])  # fmt: skip
-    put(schema.plan, [
-        {"id": n, "payer_id": payer, "name": name, "dental": dental, "deductible_cents": deductible, "percents": percents, "no_deductible": free}
-        for n, (payer, name, dental, deductible, percents, free) in enumerate(PLANS, 1)
-    ])  # fmt: skip
+    put(
+        schema.plan,
+        [
+            {"id": n, "payer_id": payer, "name": name, "dental": dental, "terms": terms}
+            for n, (payer, name, dental, terms) in enumerate(PLANS, 1)
+        ],
+    )
+    put(schema.fee_schedule, [{"id": 1, "name": "State Assistance fees", "payer_id": 5, "network": "in"}])
+    put(
+        schema.fee,
+        [
+            {"schedule_id": 1, "service_id": n, "cents": row[4] * ASSISTANCE_ALLOWS // 100}
+            for n, row in enumerate(SERVICES, 1)
+        ],
+    )
+    put(
+        schema.flag,
+        [{"id": n, "words": words, "warns": warns, "position": n} for n, (words, warns) in enumerate(FLAGS, 1)],
+    )
 
 
 def diagnosis_rows() -> list[tuple[str, str, int]]:

@@ -13,8 +13,8 @@ from zax.core.book.track import Stop
 from zax.core.errors import NotFound
 from zax.core.money.journal import Kind, Parts
 from zax.desk.clinic import Clinic
-from zax.desk.patients import coverages_of
 from zax.store import money, schema
+from zax.store.coverage import coverages_of
 
 BUCKETS = ("now", "31–60 days", "61–90 days", "over 90")
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import uuid
+from datetime import date
 from typing import Any
 
 from sqlalchemy import insert, select, update
@@ -90,7 +91,7 @@ def _write_file(unit: Unit, claim: Claim) -> int:
     """The control number is the file's own id, so an acknowledgement finds its file."""
     kind = "837D" if claim.dental else "837P"
     file_id = unit.add(schema.x12_file, direction="out", kind=kind, digest=uuid.uuid4().hex, text="", at=unit.now)
-    text = claim_file([claim], _envelope(unit, file_id))
+    text = claim_file([claim], envelope_of(unit, file_id))
     unit.connection.execute(
         update(schema.x12_file)
         .where(schema.x12_file.c.id == file_id)
@@ -100,7 +101,8 @@ def _write_file(unit: Unit, claim: Claim) -> int:
     return file_id
 
 
-def _envelope(unit: Unit, control: int) -> Envelope:
+def envelope_of(unit: Unit, control: int) -> Envelope:
+    """Who we are to the clearinghouse."""
     about = unit.clinic.about
     site = next(iter(unit.clinic.sites.values()))
     address = Address(*site.address)
@@ -120,18 +122,28 @@ def claim_data(unit: Unit, row: Any, visit: Any) -> Claim:
     plan = clinic.plans[coverage.plan_id]
     payer = clinic.payers[plan.payer_id]
     provider = clinic.providers[visit.provider_id]
-    patient = _person(unit, visit.patient_id, coverage.member_id)
+    patient = person_of(unit, visit.patient_id, coverage.member_id)
     own = coverage.relationship == "18"
     diagnoses = tuple(d.code for d in money.visit_diagnoses(unit.connection, visit.id))
     pointers = () if row.dental else tuple(range(1, min(len(diagnoses), MOST_POINTERS) + 1))
     return Claim(
         number=row.number, dental=row.dental, payer=Organization(payer.name, payer.electronic_id),
         filing_indicator=payer.filing_indicator, group_number=coverage.group_number, relationship=coverage.relationship,
-        subscriber=patient if own else _person(unit, coverage.subscriber_id, coverage.member_id), patient=patient,
+        subscriber=patient if own else subscriber_of(unit, coverage), patient=patient,
         clinician=Clinician(provider.first, provider.last, provider.npi, provider.taxonomy), place_of_service="11",
         lines=_claim_lines(unit, row.id, visit, pointers), diagnoses=() if row.dental else diagnoses,
         coverage_from=coverage.from_day, coverage_to=coverage.to_day, filing_days=payer.filing_days,
     )  # fmt: skip
+
+
+def subscriber_of(unit: Unit, coverage: Any) -> Person:
+    """The holder of a coverage: a patient, or the person outside who is written on the coverage."""
+    if coverage.subscriber_id is not None:
+        return person_of(unit, coverage.subscriber_id, coverage.member_id)
+    kept = {"sex": "", "street": "", "city": "", "state": "", "zip": "", "birth": ""} | dict(coverage.holder)
+    born = date.fromisoformat(kept["birth"]) if kept["birth"] else None
+    address = Address(kept["street"], kept["city"], kept["state"], kept["zip"])
+    return Person(kept["first"], kept["last"], born, kept["sex"], address, coverage.member_id)
 
 
 def _claim_lines(unit: Unit, claim_id: int, visit: Any, pointers: tuple[int, ...]) -> tuple[ClaimLine, ...]:
@@ -144,7 +156,8 @@ def _claim_lines(unit: Unit, claim_id: int, visit: Any, pointers: tuple[int, ...
     )  # fmt: skip
 
 
-def _person(unit: Unit, patient_id: int, member_id: str) -> Person:
+def person_of(unit: Unit, patient_id: int, member_id: str) -> Person:
+    """A patient as claims and inquiries name them."""
     row = unit.one(select(schema.patient).where(schema.patient.c.id == patient_id))
     return Person(
         row.first, row.last, row.birth, row.sex, Address(row.street, row.city, row.state, row.zip), member_id

@@ -16,7 +16,8 @@ from zax.core.book.booking import StaffNeed
 from zax.core.book.calendar import Closure, DayException, DayHours, Pattern, WeeklyRule, closed_spans, hours_on
 from zax.core.book.hours import Span, gaps
 from zax.core.charges.lines import ServiceRule
-from zax.core.coverage.estimate import Benefits
+from zax.core.coverage.benefits import Benefits, benefits_from
+from zax.core.coverage.fees import FeeSchedule, allowed_fees
 from zax.store import schema
 
 VERSION = "setup_version"
@@ -125,6 +126,9 @@ class Plan:
     name: str
     dental: bool
     benefits: Benefits
+    active: bool
+    version: int
+    note: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,6 +147,11 @@ class Clinic:
     types: Mapping[int, VisitType]
     plans: Mapping[int, Plan]
     payers: Mapping[int, Any]
+    schedules: tuple[FeeSchedule, ...]
+    out_of_network: frozenset[tuple[int, int]]
+    flags: Mapping[int, Any]
+    fees: Mapping[str, int]
+    _allowed: dict[tuple[int, int, int, bool, date], dict[str, int]]
     _hours: dict[tuple[int, int, date], DayHours]
     _columns: dict[tuple[int, date], list[Provider]]
     _closed: dict[tuple[int, date], str]
@@ -180,6 +189,17 @@ class Clinic:
             for other in sorted(sites - {site_id})
             for span in self.windows(provider_id, other, day)
         ]
+
+    def allowed(
+        self, payer_id: int, plan_id: int, provider_id: int, in_network: bool, day: date
+    ) -> Mapping[str, int]:
+        """Contract fees in cents by service code, as `allowed_fees` finds them; kept, since every estimate asks."""
+        key = (payer_id, plan_id, provider_id, in_network, day)
+        if key not in self._allowed:
+            if len(self._allowed) > 5_000:
+                self._allowed.clear()
+            self._allowed[key] = allowed_fees(self.schedules, *key)
+        return self._allowed[key]
 
     def columns(self, site_id: int, day: date) -> list[Provider]:
         """The providers who work at the site that day, in the clinic's order; on a closed day those who would."""
@@ -254,15 +274,41 @@ def load(connection: Connection) -> Clinic:
         plans={
             p.id: Plan(
                 p.id, p.payer_id, payers[p.payer_id].name, p.name, p.dental,
-                Benefits(p.name, p.percents, p.deductible_cents, frozenset(p.no_deductible)),
+                benefits_from(p.name, p.terms), p.active, p.version, p.note,
             )
             for p in read(schema.plan)
         },
         payers=payers,
+        schedules=_schedules(read(schema.fee_schedule), read(schema.fee, schema.fee.c.schedule_id), {s.id: s.code for s in read(schema.service)}),
+        out_of_network=frozenset((r.payer_id, r.provider_id) for r in read(schema.out_of_network, schema.out_of_network.c.payer_id)),
+        flags={f.id: f for f in read(schema.flag, schema.flag.c.position)},
+        fees={s.code: s.fee_cents for s in read(schema.service)},
+        _allowed={},
         _hours={},
         _columns={},
         _closed={},
     )  # fmt: skip
+
+
+def _schedules(found: list[Any], fees: list[Any], codes: Mapping[int, str]) -> tuple[FeeSchedule, ...]:
+    by_schedule: dict[int, dict[str, int]] = {}
+    for row in fees:
+        by_schedule.setdefault(row.schedule_id, {})[codes[row.service_id]] = row.cents
+    return tuple(
+        FeeSchedule(
+            s.id,
+            s.name,
+            by_schedule.get(s.id, {}),
+            s.payer_id,
+            s.plan_id,
+            s.provider_id,
+            s.network,
+            s.from_day,
+            s.to_day,
+        )
+        for s in found
+        if s.ended_at is None
+    )
 
 
 def _rules(found: list[Any]) -> dict[int, tuple[WeeklyRule, ...]]:

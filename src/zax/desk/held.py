@@ -91,6 +91,7 @@ def _tell_patient(unit: Unit, visit: Any, words: tuple[str, str]) -> list[str]:
         return []
     key = f"request-{visit.id}-{visit.version}"
     payload = {
+        "patient_id": visit.patient_id,
         "to": visit.email,
         "subject": words[0],
         "text": words[1],

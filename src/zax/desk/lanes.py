@@ -14,11 +14,13 @@ from zax.core.book.calendar import DayHours
 from zax.core.book.hours import Span, clock_words, closed, gaps
 from zax.core.book.lateness import Running, expected_end, minutes_behind
 from zax.core.book.track import ON_THE_BOOK, Stop
-from zax.core.patients.gaps import record_gaps
+from zax.core.patients.gaps import Facts, record_gaps
 from zax.desk.clinic import Clinic, Provider
+from zax.desk.eligibility import mark_of
 from zax.desk.held import held_words
 from zax.desk.placing import stands_outside
 from zax.store import visits
+from zax.store.coverage import day_states
 
 LEAST_FREE = 15
 CLOSE = 15  # minutes under which two straps would lie on each other when drawn
@@ -51,6 +53,7 @@ class Bar:
     day: date | None = None
     held: str = ""
     outside: str = ""
+    cover: str = ""
     share: tuple[int, int] = (0, 1)
     waited: int = 0
     since: int = 0
@@ -103,13 +106,20 @@ class Lane:
 
 
 def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id: int, day: date) -> list[Bar]:
-    """Every visit of the site's day as it is drawn; two statements."""
+    """Every visit of the site's day as it is drawn, with how its coverage stands; three statements."""
     moves = _moves(visits.day_moves(connection, site_id, day))
     zone = clinic.sites[site_id].timezone
-    return [
+    covers = day_states(connection, day, site_id)
+    bars = [
         make_bar(row, clinic, moves.get(row.id, {}), now_utc, zone)
         for row in visits.day_visits(connection, site_id, day)
     ]
+    for bar in bars:
+        found = covers.get(bar.id)
+        bar.cover = mark_of(clinic, found, now_utc)
+        if found is not None and found.member_id == "" and not bar.gap:
+            bar.gap = "no member id"
+    return bars
 
 
 def _moves(rows: Sequence[Any]) -> dict[int, dict[str, datetime]]:
@@ -121,7 +131,7 @@ def _moves(rows: Sequence[Any]) -> dict[int, dict[str, datetime]]:
 
 
 def make_bar(row: Any, clinic: Clinic, moves: Mapping[str, datetime], now: datetime, zone: str) -> Bar:
-    missing = record_gaps(row.birth, row.sex, row.phone, row.street)
+    missing = record_gaps(Facts(row.birth, row.sex, row.phone, row.street))
     bar = Bar(
         row.id, row.patient_id, row.first, row.last, row.start_min, row.minutes, Stop(row.state), clinic.types[row.type_id].name,
         clinic.providers[row.provider_id], row.room_id, clinic.rooms[row.room_id].name, missing[0].words if missing else "", row.alert,

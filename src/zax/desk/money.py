@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import update
 
 from zax.core.book.track import Stop
-from zax.core.coverage.estimate import LineEstimate, PricedLine, estimate
+from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
 from zax.core.money.journal import (
     Allocation,
     Entry,
@@ -23,7 +23,7 @@ from zax.core.money.journal import (
     take_back,
 )
 from zax.desk.clinic import Clinic
-from zax.desk.patients import current_coverage
+from zax.desk.covers import covers_for
 from zax.desk.track import step
 from zax.desk.unit import Unit
 from zax.store import money, schema
@@ -31,15 +31,25 @@ from zax.store import money, schema
 
 @dataclass(frozen=True, slots=True)
 class Bill:
-    """A visit's services with what the plan should pay: rows of charge_line beside their estimates."""
+    """A visit's services with what the plans should pay: rows of charge_line beside their estimates; the coverages, first payer first."""
 
     lines: Sequence[Any]
     estimates: Sequence[LineEstimate]
-    coverage: Any
+    coverages: Sequence[Any]
+    covers: Sequence[Cover]
+
+    @property
+    def coverage(self) -> Any:
+        """The one that is billed first, or None."""
+        return self.coverages[0] if self.coverages else None
 
     @property
     def fee(self) -> int:
         return sum(each.fee for each in self.estimates)
+
+    @property
+    def write_off(self) -> int:
+        return sum(each.write_off for each in self.estimates)
 
     @property
     def insurer(self) -> int:
@@ -51,37 +61,49 @@ class Bill:
 
 
 def bill_of(connection: Any, clinic: Clinic, visit: Any) -> Bill:
-    """The visit's current services priced by the patient's coverage of that kind on that day."""
+    """The visit's current services priced by the patient's coverages of that kind on that day. `visit` brings the patient's birth date."""
     dental = clinic.types[visit.type_id].dental
     lines = money.visit_lines(connection, visit.id)
-    coverage = current_coverage(connection, visit.patient_id, dental, visit.day)
-    plan = clinic.plans[coverage.plan_id] if coverage else None
-    used = money.deductible_used(connection, visit.patient_id, visit.day, dental, visit.id) if plan else 0
-    priced = [
-        PricedLine(line.id, line.fee_cents * line.units, clinic.services[line.service_id].category, line.billed)
-        for line in lines
-    ]
-    return Bill(lines, estimate(priced, plan.benefits if plan else None, used), coverage)
+    coverages, covers = covers_for(
+        connection, clinic, (visit.patient_id, visit.birth), dental, visit.day, visit.provider_id, visit.id
+    )
+    return Bill(lines, estimate([priced_line(clinic, line) for line in lines], covers, visit.day), coverages, covers)
+
+
+def priced_line(clinic: Clinic, line: Any) -> PricedLine:
+    """A row of charge_line as the estimate takes it."""
+    service = clinic.services[line.service_id]
+    return PricedLine(
+        line.id, line.fee_cents * line.units, service.category, line.billed, service.code, line.units, line.tooth, line.authorized,
+    )  # fmt: skip
 
 
 def post_charges(unit: Unit, visit: Any) -> Bill:
-    """Make the journal say what the lines say: post what is new, reverse what changed. Unchanged lines are left alone."""
+    """Make the journal say what the lines say: post what is new, reverse what changed. Unchanged lines are left alone.
+
+    What the contract forgives stands with the insurer's part until the payer's answer writes it off.
+    """
     bill = bill_of(unit.connection, unit.clinic, visit)
     standing = _standing_charges(money.visit_entries(unit.connection, visit.id))
     wanted = {each.line_id: each for each in bill.estimates}
     for line_id, entry in standing.items():
         each = wanted.get(line_id)
-        if each is None or (each.patient, each.insurer) != (entry.patient_cents, entry.insurer_cents):
+        if each is None or (each.patient, each.insurer + each.write_off) != (
+            entry.patient_cents,
+            entry.insurer_cents,
+        ):
             reverse(unit, visit, entry, "Service taken off" if each is None else "Service changed")
         else:
             wanted.pop(line_id)
     for each in wanted.values():
-        add_entry(unit, visit, Kind.CHARGE, each.patient, each.insurer, each.why, line_id=each.line_id)
+        add_entry(
+            unit, visit, Kind.CHARGE, each.patient, each.insurer + each.write_off, each.why, line_id=each.line_id
+        )
     for each in bill.estimates:
         unit.connection.execute(
             update(schema.charge_line)
             .where(schema.charge_line.c.id == each.line_id)
-            .values(deductible_cents=each.deductible)
+            .values(deductible_cents=each.deductible, first_cents=each.first, second_cents=each.second)
         )
     return bill
 

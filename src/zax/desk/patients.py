@@ -1,19 +1,28 @@
-"""Patients: find them, make one from the least there is, correct their details and coverage."""
+"""Patients: make one from the least there is, change the record section by section, take them out of the way and bring them back."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
-from sqlalchemy import bindparam, select, update
+from sqlalchemy import select, update
 
-from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
-from zax.core.patients.person import check_name, check_new_patient, check_phone, parse_birth, search_key
+from zax.core.errors import Conflict, NotFound, Refused, Stale
+from zax.core.patients.fields import CHANNELS, FIELDS, SECTIONS, STATUSES, TOPICS, check_section, check_ssn
+from zax.core.patients.person import check_new_patient, parse_birth, search_key, show_phone
+from zax.core.patients.sounds import sound_of
 from zax.desk.unit import Unit, act
 from zax.store import schema
+from zax.store.vault import Vault
 
-SEXES = {"F": "female", "M": "male", "U": "not given"}
+REVEALED = "patient.ssn_shown"
+
+
+def name_keys(first: str, last: str) -> dict[str, str]:
+    """The columns that a name is found by."""
+    one, two = search_key(first), search_key(last)
+    return {"first_key": one, "last_key": two, "first_sound": sound_of(one), "last_sound": sound_of(two)}
 
 
 def new_patient(unit: Unit, first: str, last: str, birth: str, phone: str, site_id: int) -> int:
@@ -22,177 +31,172 @@ def new_patient(unit: Unit, first: str, last: str, birth: str, phone: str, site_
     household_id = unit.add(schema.household, name=new.last)
     patient_id = unit.add(
         schema.patient, household_id=household_id, guarantor=True, first=new.first, last=new.last, birth=new.birth,
-        phone=new.phone, first_key=search_key(new.first), last_key=search_key(new.last), made_at=unit.now,
+        phone=new.phone, made_at=unit.now, **name_keys(new.first, new.last),
     )  # fmt: skip
     unit.audit("patient.made", patient_id=patient_id, first=new.first, last=new.last)
     unit.tell("patient", patient_id=patient_id)
     return patient_id
 
 
-@dataclass(frozen=True, slots=True)
-class Details:
-    """What the details form carries, as typed. `version` is that of the patient shown."""
-
-    first: str
-    last: str
-    birth: str
-    sex: str
-    phone: str
-    email: str
-    street: str
-    city: str
-    state: str
-    zip: str
-    version: int
+def locked_patient(unit: Unit, patient_id: int, version: int | None = None) -> Any:
+    """The row, held until the act ends; NotFound, or Stale with what changed since `version`."""
+    row = unit.one(select(schema.patient).where(schema.patient.c.id == patient_id).with_for_update())
+    if row is None:
+        raise NotFound("There is no such patient.")
+    if row.merged_into_id:
+        raise Conflict("This record was merged into another. Open that one.")
+    if version is not None and row.version != version:
+        raise Stale(_who_changed(unit, patient_id))
+    return row
 
 
 @act("patients")
-def change_patient(unit: Unit, patient_id: int, typed: Details, site_id: int) -> None:
-    """Save the details; raises Problems beside their fields, Stale when somebody saved in between."""
-    before = unit.one(select(schema.patient).where(schema.patient.c.id == patient_id).with_for_update())
-    if before is None:
-        raise NotFound("There is no such patient.")
-    if before.version != typed.version:
-        raise Stale(_who_changed(unit, patient_id))
-    wrong = ProblemCollector()
-    values: dict[str, Any] = {
-        "first": wrong.take(check_name, typed.first, "first name", "first"),
-        "last": wrong.take(check_name, typed.last, "last name", "last"),
-        "birth": wrong.take(parse_birth, typed.birth, unit.business_day(site_id)),
-        "phone": wrong.take(check_phone, typed.phone),
-        "sex": wrong.take(_check_sex, typed.sex),
-        "email": wrong.take(_check_email, typed.email),
-        "zip": wrong.take(_check_zip, typed.zip),
-        "state": wrong.take(_check_state, typed.state),
-        "street": wrong.take(_check_length, typed.street, 80, "street"),
-        "city": wrong.take(_check_length, typed.city, 60, "city"),
-    }
-    wrong.raise_if_any()
-    values |= {"first_key": search_key(values["first"]), "last_key": search_key(values["last"])}
+def change_section(
+    unit: Unit, patient_id: int, name: str, typed: Mapping[str, str], version: int, site_id: int
+) -> None:
+    """Save one section of the record; raises Problems beside the fields, Stale when somebody saved in between."""
+    if name not in SECTIONS:
+        raise NotFound("The record has no such part.")
+    before = locked_patient(unit, patient_id, version)
+    values = check_section(SECTIONS[name], typed, unit.business_day(site_id))
+    if name == "name":
+        values |= name_keys(values["first"], values["last"])
+    _write(unit, before, values)
+
+
+def _write(unit: Unit, before: Any, values: Mapping[str, Any]) -> None:
+    """Change the row and say in the audit what every field was and is now."""
     changed = {
-        name: [str(getattr(before, name)), str(value)]
+        name: [_shown(name, getattr(before, name)), _shown(name, value)]
         for name, value in values.items()
-        if getattr(before, name) != value
+        if getattr(before, name) != value and name in FIELDS
     }
     unit.connection.execute(
-        update(schema.patient).where(schema.patient.c.id == patient_id).values(**values, version=before.version + 1)
+        update(schema.patient).where(schema.patient.c.id == before.id).values(**values, version=before.version + 1)
     )
-    unit.audit("patient.changed", patient_id=patient_id, changed=changed)
-    unit.tell("patient", patient_id=patient_id)
+    unit.audit("patient.changed", patient_id=before.id, changed=changed)
+    unit.tell("patient", patient_id=before.id)
+
+
+def _shown(name: str, value: Any) -> str:
+    if isinstance(value, date):
+        return f"{value.month}/{value.day}/{value.year}"
+    if name.endswith("phone") and value:
+        return show_phone(value)
+    return FIELDS[name].choices.get(value, str(value or ""))
 
 
 def _who_changed(unit: Unit, patient_id: int) -> str:
+    a = schema.audit
     last = unit.one(
-        select(schema.audit.c.at, schema.user.c.name, schema.audit.c.detail)
-        .join(schema.user, schema.user.c.id == schema.audit.c.by_id, isouter=True)
-        .where(
-            schema.audit.c.patient_id == patient_id, schema.audit.c.act.in_(("patient.changed", "coverage.changed"))
-        )
-        .order_by(schema.audit.c.id.desc())
+        select(a.c.at, schema.user.c.name, a.c.detail)
+        .join(schema.user, schema.user.c.id == a.c.by_id, isouter=True)
+        .where(a.c.patient_id == patient_id, a.c.act.like("patient.%"), a.c.act != REVEALED)
+        .order_by(a.c.id.desc())
         .limit(1)
     )
     who = (last.name if last else None) or "Somebody"
-    what = ", ".join((last.detail.get("changed") or {}) if last else ()) or "the details"
-    return f"{who} has changed {what} since you opened this. Look at it again, then save."
-
-
-def _check_sex(text: str) -> str:
-    if text and text not in SEXES:
-        raise Refused("Choose what the insurer has.", "sex")
-    return text
-
-
-def _check_email(text: str) -> str:
-    text = text.strip()
-    if text and ("@" not in text[1:-1] or " " in text or len(text) > 120):
-        raise Refused("An email address looks like name@example.org.", "email")
-    return text
-
-
-def _check_zip(text: str) -> str:
-    text = text.strip()
-    digits = text.replace("-", "")
-    if text and (not digits.isdecimal() or len(digits) not in {5, 9}):
-        raise Refused("A ZIP code has 5 digits, or 5 and 4.", "zip")
-    return text
-
-
-def _check_state(text: str) -> str:
-    text = text.strip().upper()
-    if text and (len(text) != 2 or not text.isalpha()):
-        raise Refused("The state has two letters.", "state")
-    return text
-
-
-def _check_length(text: str, most: int, field: str) -> str:
-    text = " ".join(text.split())
-    if len(text) > most:
-        raise Refused(f"At most {most} letters can be kept here.", field)
-    return text
+    changed = (last.detail.get("changed") or {}) if last else {}
+    what = "; ".join(
+        f"{FIELDS[name].words.lower() if name in FIELDS else name} from “{old}” to “{new}”" if old else f"{FIELDS[name].words.lower() if name in FIELDS else name} to “{new}”"
+        for name, (old, new) in changed.items()
+    )  # fmt: skip
+    return f"{who} has changed {what or 'the record'} since you opened this. What you typed is still here: save it again, or leave it."
 
 
 @act("patients")
-def set_coverage(unit: Unit, patient_id: int, plan_id: str, member_id: str, group_number: str) -> None:
-    """The patient's own coverage by a plan of the clinic's list; an earlier one of the same kind ends yesterday."""
-    member = member_id.strip().upper()
-    wrong = ProblemCollector()
-    if not plan_id.isdecimal() or int(plan_id) not in unit.clinic.plans:
-        wrong.add("plan_id", "Choose a plan from the list.")
-    if not member or len(member) > 30 or not member.replace("-", "").isalnum():
-        wrong.add("member_id", "Enter the member id as it stands on the card, letters and digits.")
-    wrong.raise_if_any()
-    plan = unit.clinic.plans[int(plan_id)]
-    current = current_coverage(unit.connection, patient_id, plan.dental, None)
-    coverage = schema.coverage
-    if current is not None and current.plan_id == plan.id:
-        unit.connection.execute(
-            update(coverage)
-            .where(coverage.c.id == current.id)
-            .values(member_id=member, group_number=group_number.strip()[:30])
-        )
-    else:
-        if current is not None:
-            ended = date.fromordinal(unit.business_day(next(iter(unit.clinic.sites))).toordinal() - 1)
-            unit.connection.execute(update(coverage).where(coverage.c.id == current.id).values(to_day=ended))
-        unit.add(coverage, patient_id=patient_id, plan_id=plan.id, subscriber_id=patient_id, member_id=member,
-                 group_number=group_number.strip()[:30])  # fmt: skip
-    unit.audit("coverage.changed", patient_id=patient_id, changed={"coverage": [plan.name, member]})
-    unit.tell("patient", patient_id=patient_id)
-
-
-_WITH_PLAN = (
-    select(
-        schema.coverage,
-        schema.plan.c.payer_id,
-        schema.plan.c.dental,
-        schema.plan.c.name.label("plan_name"),
-        schema.payer.c.name.label("payer_name"),
+def set_status(unit: Unit, patient_id: int, status: str, words: str, died_on: str, version: int, site_id: int) -> str:
+    """Active, inactive or deceased. Nothing is lost; messages that wait to go out are withdrawn. Returns what was done, in words."""
+    row = locked_patient(unit, patient_id, version)
+    if status not in STATUSES or status == "merged":
+        raise Refused("Choose active, inactive or deceased.", "status")
+    today = unit.business_day(site_id)
+    died = parse_birth(died_on, today, "died_on") if status == "deceased" and died_on.strip() else None
+    if died and row.birth and died < row.birth:
+        raise Refused("That is before the birth date.", "died_on")
+    unit.connection.execute(
+        update(schema.patient)
+        .where(schema.patient.c.id == row.id)
+        .values(status=status, died_on=died, version=row.version + 1)
     )
-    .join(schema.plan, schema.plan.c.id == schema.coverage.c.plan_id)
-    .join(schema.payer, schema.payer.c.id == schema.plan.c.payer_id)
-)
-_OF_A_KIND = _WITH_PLAN.where(
-    schema.coverage.c.patient_id == bindparam("patient_id"), schema.plan.c.dental == bindparam("dental")
-).order_by(schema.coverage.c.id.desc())
-_OF_PATIENTS = _WITH_PLAN.where(schema.coverage.c.patient_id.in_(bindparam("patient_ids", expanding=True))).order_by(
-    schema.coverage.c.to_day.is_not(None), schema.coverage.c.patient_id, schema.coverage.c.id
-)
+    unit.audit(
+        "patient.status",
+        patient_id=row.id,
+        changed={"status": [row.status, status]},
+        reason=" ".join(words.split())[:200],
+    )
+    withdrawn = 0 if status == "active" else _withdraw_messages(unit, row.id)
+    unit.tell("patient", patient_id=row.id)
+    v = schema.visit
+    ahead = unit.rows(
+        select(v.c.id).where(
+            v.c.patient_id == row.id, v.c.day >= today, v.c.state.in_(("held", "booked", "confirmed"))
+        )
+    )
+    said = f"{row.first} {row.last} is {STATUSES[status]} now."
+    if withdrawn:
+        said += f" {withdrawn} message{'s' if withdrawn > 1 else ''} not sent."
+    if ahead and status != "active":
+        said += f" {len(ahead)} visit{'s are' if len(ahead) > 1 else ' is'} still booked: take them off."
+    return said
 
 
-def coverages_of(connection: Any, patient_ids: list[int]) -> list[Any]:
-    """All coverages of these patients with plan and payer, those that have ended last."""
-    return list(connection.execute(_OF_PATIENTS, {"patient_ids": patient_ids}))
+def _withdraw_messages(unit: Unit, patient_id: int) -> int:
+    o = schema.outbox
+    waiting = unit.rows(
+        select(o.c.id, o.c.payload).where(o.c.kind == "patient_mail", o.c.state == "waiting").with_for_update()
+    )
+    ids = [row.id for row in waiting if row.payload.get("patient_id") == patient_id]
+    if ids:
+        unit.connection.execute(update(o).where(o.c.id.in_(ids)).values(state="withdrawn", done_at=unit.now))
+    return len(ids)
 
 
-def current_coverage(connection: Any, patient_id: int, dental: bool, day: date | None) -> Any:
-    """The coverage of this kind that counts on `day` (None: whichever is not ended), with plan and payer; or None."""
-    for row in connection.execute(_OF_A_KIND, {"patient_id": patient_id, "dental": dental}):
-        if day is None and row.to_day is None:
-            return row
-        if (
-            day is not None
-            and (row.from_day is None or row.from_day <= day)
-            and (row.to_day is None or row.to_day >= day)
-        ):
-            return row
-    return None
+@act("patients")
+def set_reach(unit: Unit, patient_id: int, choices: Mapping[str, str], version: int) -> None:
+    """By which channel the patient takes each kind of message, or that they opted out; the day of a change is kept with it."""
+    row = locked_patient(unit, patient_id, version)
+    before: dict[str, Any] = dict(row.reach)
+    after = dict(before)
+    for topic in TOPICS:
+        channel = choices.get(topic, "")
+        if channel not in CHANNELS and channel:
+            raise Refused("Choose one of the list.", topic)
+        if channel and channel != before.get(topic, {}).get("by"):
+            after[topic] = {"by": channel, "since": unit.now.date().isoformat()}
+    changed = {
+        TOPICS[topic]: [CHANNELS.get(before.get(topic, {}).get("by", ""), ""), CHANNELS[kept["by"]]]
+        for topic, kept in after.items()
+        if kept != before.get(topic)
+    }
+    unit.connection.execute(
+        update(schema.patient).where(schema.patient.c.id == row.id).values(reach=after, version=row.version + 1)
+    )
+    unit.audit("patient.reach", patient_id=row.id, changed=changed)
+    unit.tell("patient", patient_id=row.id)
+
+
+@act("patients")
+def set_ssn(unit: Unit, vault: Vault, patient_id: int, typed: str, version: int) -> None:
+    """Keep the social security number, sealed; the audit says that it changed, not what it is."""
+    row = locked_patient(unit, patient_id, version)
+    digits = check_ssn(typed)
+    unit.connection.execute(
+        update(schema.patient)
+        .where(schema.patient.c.id == row.id)
+        .values(ssn_cipher=vault.seal(digits), version=row.version + 1)
+    )
+    unit.audit(
+        "patient.ssn", patient_id=row.id, changed={"social security number": ["", "a new one" if digits else "none"]}
+    )
+    unit.tell("patient", patient_id=row.id)
+
+
+@act("patients")
+def show_ssn(unit: Unit, vault: Vault, patient_id: int) -> str:
+    """The number in clear, and on record who saw it."""
+    row = locked_patient(unit, patient_id)
+    if not row.ssn_cipher:
+        raise NotFound("There is no social security number on file.")
+    unit.audit(REVEALED, patient_id=patient_id)
+    return vault.open(row.ssn_cipher)

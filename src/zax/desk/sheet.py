@@ -15,6 +15,8 @@ from zax.core.errors import NotFound
 from zax.core.money.journal import balance
 from zax.core.patients.gaps import Gap, record_gaps
 from zax.desk.clinic import Clinic
+from zax.desk.eligibility import cover_mark
+from zax.desk.facts import visit_facts
 from zax.desk.held import held_words
 from zax.desk.money import Bill, bill_of
 from zax.desk.placing import stands_outside
@@ -62,6 +64,7 @@ class Sheet:
     next_visit: Any
     today: date
     tally: Tally
+    mark: str
     outside: str
     held: str
     shelf: Any
@@ -79,13 +82,14 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
     kind = clinic.types[visit.type_id]
     sums = balance(money.visit_entries(connection, visit_id))
     today = local(now, zone).date()
+    bill = bill_of(connection, clinic, visit)
     return Sheet(
         visit, kind.name, kind.dental, clinic.providers[visit.provider_id], clinic.rooms[visit.room_id], _helpers(connection, clinic, visit_id),
-        stop, large_line(moved, stop, zone, today), history, minutes_since(moved, Stop.HERE, now) or 0, bill_of(connection, clinic, visit),
-        sums.patient, sums.insurer, int(connection.execute(_OWES, {"patient_id": visit.patient_id}).scalar_one()), record_gaps(visit.birth, visit.sex, visit.phone, visit.street),
+        stop, large_line(moved, stop, zone, today), history, minutes_since(moved, Stop.HERE, now) or 0, bill,
+        sums.patient, sums.insurer, int(connection.execute(_OWES, {"patient_id": visit.patient_id}).scalar_one()), record_gaps(visit_facts(clinic, visit, bill.coverages)),
         list(money.visit_diagnoses(connection, visit_id)), list(connection.execute(_CLAIMS, {"visit_id": visit_id})),
         connection.execute(visits.NEXT_VISIT, {"patient_id": visit.patient_id, "day": today}).first(), today,
-        tally_of(connection, visit.patient_id), stands_outside(clinic, visit) if stop in ON_THE_BOOK else "", held_words(visit, zone),
+        tally_of(connection, visit.patient_id), cover_mark(clinic, bill.coverage, now), stands_outside(clinic, visit) if stop in ON_THE_BOOK else "", held_words(visit, zone),
         connection.execute(_SHELF, {"visit_id": visit_id}).first() if stop == Stop.SHELF else None,
     )  # fmt: skip
 

@@ -6,7 +6,7 @@ from datetime import date
 from typing import Any
 from zoneinfo import available_timezones
 
-from sqlalchemy import func, insert, select, update
+from sqlalchemy import func, select, update
 
 from zax.core.book.hours import clock_words
 from zax.core.book.track import ON_THE_BOOK
@@ -128,9 +128,5 @@ def choose_mark(unit: Unit, mark: str) -> None:
     """What the marks on everybody's Book show, unless somebody looks at another one."""
     if mark not in {"track", "type", "provider"}:
         raise Refused("Choose what the marks show.", "mark")
-    s = schema.setting
-    if "book_mark" in unit.clinic.about:
-        unit.connection.execute(update(s).where(s.c.name == "book_mark").values(value=mark))
-    else:
-        unit.connection.execute(insert(s).values(name="book_mark", value=mark))
+    unit.keep_setting("book_mark", mark)
     unit.change_setup("book.mark", mark=mark)

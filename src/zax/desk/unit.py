@@ -15,6 +15,7 @@ from datetime import date, datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
 from sqlalchemy import Connection, Engine, insert, select, update
+from sqlalchemy.dialects.mysql import insert as mysql_insert
 from sqlalchemy.exc import OperationalError
 
 from zax.clock import Clock, local
@@ -108,6 +109,12 @@ class Unit:
         self.audit(act, **detail)
         self.tell("setup")
         self.changed_clinic = load(self.connection)
+
+    def keep_setting(self, name: str, value: Any) -> None:
+        """One of the clinic's settings; `change_setup` follows once all are kept."""
+        self.connection.execute(
+            mysql_insert(schema.setting).values(name=name, value=value).on_duplicate_key_update(value=value)
+        )
 
     def send(self, kind: str, key: str, payload: dict[str, Any], due_at: datetime | None = None) -> None:
         """Put something for the outside into the outbox; the key makes it go out once."""

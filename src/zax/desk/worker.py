@@ -21,29 +21,35 @@ from zax.clock import system_now
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import Conflict, ZaxError
 from zax.desk.claims import add_event
+from zax.desk.eligibility import carry_out, nightly
 from zax.desk.held import release_held
+from zax.desk.intake import run_import
 from zax.desk.payments import close_payment
 from zax.desk.remits import import_file, keep_unreadable
 from zax.desk.unit import WORKER, Desk, Unit, in_transaction
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.store import schema
+from zax.store.files import FileStore
 
 LEASE = timedelta(seconds=40)
+IMPORT_SECONDS = 10.0
 LONGEST_PAUSE = timedelta(minutes=10)
 log = structlog.get_logger()
 ReceiptPdf = Callable[[Desk, int], bytes]
 
 
-def run_once(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, limit: int = 20) -> int:
-    """Carry out what is due and fetch the mailbox; how many things were done."""
+def run_once(
+    desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, files: FileStore | None = None, limit: int = 20
+) -> int:
+    """Carry out what is due and fetch the mailbox; how many things were done. `files` is where imported lists lie."""
     done = 0
     for _ in range(limit):
         row = _lease(desk)
         if row is None:
             break
-        _carry_out(desk, outside, receipt_pdf, row)
+        _carry_out(desk, outside, receipt_pdf, files, row)
         done += 1
-    return done + release_held(desk) + fetch_mailbox(desk, outside)
+    return done + nightly(desk) + release_held(desk) + fetch_mailbox(desk, outside)
 
 
 def _lease(desk: Desk) -> Any:
@@ -58,7 +64,8 @@ def _lease(desk: Desk) -> Any:
                 o.c.due_at <= unit.now,
                 (o.c.leased_until.is_(None)) | (o.c.leased_until < unit.now),
             )
-            .order_by(o.c.due_at, o.c.id)
+            # claims and mail go before the many questions of a night
+            .order_by(o.c.kind == "eligibility", o.c.due_at, o.c.id)
             .limit(1)
             .with_for_update(skip_locked=True)
         )
@@ -71,12 +78,14 @@ def _lease(desk: Desk) -> Any:
     return in_transaction(desk, WORKER, take)
 
 
-def _carry_out(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, row: Any) -> None:
+def _carry_out(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, files: FileStore | None, row: Any) -> None:
     payload = row.payload if isinstance(row.payload, dict) else json.loads(row.payload)
     handlers: Mapping[str, Callable[[], None]] = {
         "claim_file": lambda: _send_claim_file(desk, outside, row, payload),
         "receipt_mail": lambda: _send_receipt(desk, outside, receipt_pdf, row, payload),
         "patient_mail": lambda: _send_mail(desk, outside, row, payload),
+        "eligibility": lambda: _check_coverage(desk, outside, row, payload),
+        "import": lambda: _import_patients(desk, files, row, payload),
         "terminal": lambda: _clarify(desk, outside, row, payload),
     }
     try:
@@ -151,6 +160,29 @@ def _send_mail(desk: Desk, outside: Outside, row: Any, payload: dict[str, Any]) 
     message.set_content(payload["text"])
     outside.mail.send(message)
     in_transaction(desk, WORKER, lambda unit: _finish(unit, row))
+
+
+def _check_coverage(desk: Desk, outside: Outside, row: Any, payload: dict[str, Any]) -> None:
+    carry_out(desk, outside.clearinghouse, payload["check_id"], row.attempts + 1)
+    in_transaction(desk, WORKER, lambda unit: _finish(unit, row))
+
+
+def _import_patients(desk: Desk, files: FileStore | None, row: Any, payload: dict[str, Any]) -> None:
+    """A slice of a patient import; what is left waits its turn again, so that nothing else waits long."""
+    if files is None:
+        raise RuntimeError("this worker was given no file store")
+    finished = run_import(desk, WORKER, files, payload["job_id"], seconds=IMPORT_SECONDS)
+
+    def write(unit: Unit) -> None:
+        if finished:
+            _finish(unit, row)
+        else:
+            o = schema.outbox
+            unit.connection.execute(
+                update(o).where(o.c.id == row.id).values(leased_until=None, due_at=unit.now, attempts=0)
+            )
+
+    in_transaction(desk, WORKER, write)
 
 
 def _clarify(desk: Desk, outside: Outside, row: Any, payload: dict[str, Any]) -> None:

@@ -66,6 +66,9 @@ class HttpClearinghouse:
             for each in listed
         ]
 
+    def ask(self, text: str) -> str:
+        return self._call("POST", "/clearinghouse/eligibility", content=text.encode()).text
+
     def confirm(self, file_id: str) -> None:
         self._call("DELETE", f"/clearinghouse/mailbox/{file_id}")
 

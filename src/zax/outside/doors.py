@@ -48,6 +48,9 @@ class Clearinghouse(Protocol):
     def collect(self) -> list[Incoming]:
         """The files waiting for us; they stay until confirmed. Raises OutsideTrouble."""
 
+    def ask(self, text: str) -> str:
+        """Send a 270 and wait for the payer's 271; whatever came back as text. Raises OutsideTrouble when nothing did."""
+
     def confirm(self, file_id: str) -> None:
         """We have the file; it need not be kept. Raises OutsideTrouble."""
 

@@ -24,9 +24,10 @@ def _x(cents: int) -> str:
     return f"-{text}" if cents < 0 else text
 
 
-def _envelope(kind: str, version: str, st: str, receiver: str, control: int, now: datetime, body: list[str]) -> str:
+def envelope(kind: str, version: str, st: str, receiver: str, control: int, now: datetime, body: list[str]) -> str:
+    """The control segments around one transaction set."""
     head = f"ISA*00*          *00*          *ZZ*{HOUSE:<15}*ZZ*{receiver:<15}*{now:%y%m%d}*{now:%H%M}*^*00501*{control:09d}*0*T*:"
-    set_lines = [f"ST*{st}*0001*{version}" if st == "999" else f"ST*{st}*0001", *body]
+    set_lines = [f"ST*{st}*0001*{version}" if st in {"999", "271"} else f"ST*{st}*0001", *body]
     lines = [
         head,
         f"GS*{kind}*{HOUSE}*{receiver}*{now:%Y%m%d}*{now:%H%M}*{control}*X*{version}",
@@ -44,7 +45,7 @@ def acknowledgement(file: ClaimFile, control: int, now: datetime) -> str:
     body = [f"AK1*HC*{file.group}*{file.version}", f"AK2*837*{file.set_control}*{file.version}"]
     body += ["IK5*R*I5"] if file.errors else ["IK5*A"]
     body.append(f"AK9*{verdict}*1*1*{0 if file.errors else 1}")
-    return _envelope("FA", "005010X231A1", "999", file.sender, control, now, body)
+    return envelope("FA", "005010X231A1", "999", file.sender, control, now, body)
 
 
 @dataclass(slots=True)
@@ -98,7 +99,7 @@ def remittance(file: ClaimFile, claim: Claim, keep: Keep, control: int, now: dat
     ]
     for decision in decisions:
         body += _service(decision, claim.day)
-    return _envelope("HP", "005010X221A1", "835", file.sender, control, now, body)
+    return envelope("HP", "005010X221A1", "835", file.sender, control, now, body)
 
 
 def _service(decision: Decision, day: str) -> list[str]:

@@ -19,6 +19,7 @@ from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
+from zax.standin import eligibility
 from zax.standin.answers import PAYERS, acknowledgement, remittance
 from zax.standin.claims import read_claim_file
 from zax.standin.keep import Keep
@@ -120,6 +121,19 @@ def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
         text = (await request.body()).decode(errors="replace")
         await run_in_threadpool(_take_file, keep, idempotency_key, x_file_name, text, pay_seconds)
         return {"taken": idempotency_key}
+
+    @app.post("/clearinghouse/eligibility")
+    async def ask(request: Request) -> PlainTextResponse:
+        question = eligibility.read_question((await request.body()).decode(errors="replace"))
+        mode = eligibility.mode_of(question)
+        if mode == "down":
+            raise HTTPException(503, "the payer's system is down")
+        if mode == "slow":
+            await asyncio.sleep(eligibility.SLOW_SECONDS)
+        with keep.lock:
+            number = (keep.get("counter", "answer") or {"at": 0})["at"] + 1
+            keep.put("counter", "answer", {"at": number})
+        return PlainTextResponse(eligibility.answer(question, mode, number, datetime.now(UTC)))
 
     @app.get("/clearinghouse/mailbox")
     def mailbox() -> list[dict[str, str]]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date
 from typing import Any
 
 from sqlalchemy import Connection, Row, bindparam, func, select, text
@@ -43,11 +42,6 @@ _DIAGNOSES = (
     .join(diagnosis_code, diagnosis_code.c.code == visit_diagnosis.c.code)
     .where(visit_diagnosis.c.visit_id == bindparam("visit_id"))
     .order_by(visit_diagnosis.c.position)
-)
-DEDUCTIBLE_USED = text(
-    "SELECT COALESCE(SUM(l.deductible_cents), 0) FROM charge_line l JOIN visit v ON v.id = l.visit_id JOIN service s ON s.id = l.service_id "
-    "WHERE v.patient_id = :patient_id AND v.day BETWEEN :first AND :last AND v.id <> :visit_id AND s.dental = :dental "
-    "AND l.removed_at IS NULL AND v.state IN ('checkout', 'left', 'settled')"
 )
 OPEN_OF_VISITS = text(
     "SELECT j.visit_id, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents, "
@@ -90,14 +84,6 @@ def _entry(row: Row[Any]) -> Entry:
         row.visit_id,
         row.reverses_id,
     )
-
-
-def deductible_used(connection: Connection, patient_id: int, day: date, dental: bool, without_visit: int) -> int:
-    """What counted toward this calendar year's deductible on the patient's other visits, in cents."""
-    values = {
-        "patient_id": patient_id, "first": date(day.year, 1, 1), "last": date(day.year, 12, 31), "visit_id": without_visit, "dental": dental,
-    }  # fmt: skip
-    return int(connection.execute(DEDUCTIBLE_USED, values).scalar_one())
 
 
 def household_entries(connection: Connection, household_id: int) -> Sequence[Row[Any]]:

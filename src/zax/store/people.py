@@ -1,53 +1,144 @@
-"""Finding patients: by words of a name or digits of a phone, each through an index."""
+"""Finding patients. Each kind of question has its own index and stops at its limit, so that an answer costs the same among a thousand or a million.
+
+| typed | index of `patient` |
+|---|---|
+| last name, first name or both, beginnings, either order | (last_key, first_key), (first_key), (used_name) |
+| phone: beginning, last seven, last four digits | (phone), (phone_end), (phone_tail); home and work likewise |
+| birth date | (birth, last_sound) |
+| typing mistakes, once the exact ones are too few | (last_sound, first_sound) |
+| member id | coverage (member_key) |
+| number, also one left by a merge | primary key, (chart), patient_alias |
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 from sqlalchemy import Connection, Row, text
 
-from zax.core.patients.person import Query
+from zax.core.patients.query import Query, matches, nearness
+from zax.core.patients.sounds import sound_of
 
-_COLUMNS = "SELECT p.id, p.first, p.last, p.birth, p.phone, p.household_id, p.alert FROM patient p WHERE p.status = 'active' AND "
-_ORDER = " ORDER BY p.last_key, p.first_key, p.id LIMIT :limit"
-_BY_LAST = text(f"{_COLUMNS} p.last_key LIKE :one{_ORDER}")
-_BY_FIRST = text(f"{_COLUMNS} p.first_key LIKE :one{_ORDER}")
-_BY_BOTH = text(
-    f"({_COLUMNS} p.last_key LIKE :one AND p.first_key LIKE :two LIMIT :limit) UNION "
-    f"({_COLUMNS} p.last_key LIKE :two AND p.first_key LIKE :one LIMIT :limit) ORDER BY 3, 2, 1 LIMIT :limit"
+NEAR_ENOUGH = 72
+_COLUMNS = "p.id, p.first, p.last, p.birth, p.phone, p.household_id, p.alert, p.status, p.first_key, p.last_key, p.used_name, p.home_phone, p.work_phone, p.chart"
+_SELECT = f"SELECT {_COLUMNS} FROM patient p WHERE p.status = 'active' AND "
+_EVERYBODY = f"SELECT {_COLUMNS} FROM patient p WHERE p.status <> 'merged' AND "
+_CONDITIONS = {
+    "last": "p.last_key LIKE :one ORDER BY p.last_key, p.first_key LIMIT :limit",
+    "first": "p.first_key LIKE :one ORDER BY p.first_key LIMIT :limit",
+    "used": "p.used_name LIKE :one ORDER BY p.used_name LIMIT :limit",
+    "both": "p.last_key LIKE :one AND p.first_key LIKE :two LIMIT :limit",
+    "phone": "p.phone LIKE :one ORDER BY p.phone LIMIT :limit",
+    "phone_end": "p.phone_end LIKE :one ORDER BY p.phone_end LIMIT :limit",
+    "phone_tail": "p.phone_tail LIKE :one ORDER BY p.phone_tail LIMIT :limit",
+    "home": "p.home_phone LIKE :one ORDER BY p.home_phone LIMIT :limit",
+    "home_end": "p.home_end LIKE :one ORDER BY p.home_end LIMIT :limit",
+    "work": "p.work_phone LIKE :one ORDER BY p.work_phone LIMIT :limit",
+    "work_end": "p.work_end LIKE :one ORDER BY p.work_end LIMIT :limit",
+    "birth": "p.birth = :one LIMIT :limit",
+    "sounds": "p.last_sound = :one AND p.first_sound = :two LIMIT :limit",
+    "last_sound": "p.last_sound = :one LIMIT :limit",
+    "first_sound": "p.first_key LIKE :one AND p.last_sound LIKE :two LIMIT :limit",
+    "number": "p.id = :one LIMIT :limit",
+    "chart": "p.chart = :one LIMIT :limit",
+    "member": "p.id IN (SELECT patient_id FROM (SELECT c.patient_id FROM coverage c WHERE c.member_key LIKE :one LIMIT 20) m) LIMIT :limit",
+    "alias": "p.id IN (SELECT a.patient_id FROM patient_alias a WHERE a.number = :one) LIMIT :limit",
+}  # fmt: skip
+_STATEMENTS = {(name, False): text(_SELECT + where) for name, where in _CONDITIONS.items()} | {
+    (name, True): text(_EVERYBODY + where) for name, where in _CONDITIONS.items()
+}
+_RECENT = text(
+    f"SELECT {_COLUMNS} FROM (SELECT patient_id, MAX(at) AS at FROM (SELECT patient_id, at FROM look WHERE user_id = :user_id ORDER BY at DESC LIMIT 60) l "
+    "GROUP BY patient_id) r JOIN patient p ON p.id = r.patient_id WHERE p.status = 'active' ORDER BY r.at DESC LIMIT 20"
 )
-_BY_PHONE = text(f"{_COLUMNS} p.phone LIKE :one{_ORDER}")
-_BY_PHONE_END = text(f"{_COLUMNS} p.phone_end LIKE :one{_ORDER}")
-_BY_PHONE_TAIL = text(f"{_COLUMNS} p.phone_tail LIKE :one{_ORDER}")
+Rows = Sequence[Row[Any]]
 
 
-def find_patients(connection: Connection, query: Query, limit: int = 8) -> Sequence[Row[Any]]:
-    """Active patients in order of name. Names match by their beginnings; digits a phone."""
+def find_patients(
+    connection: Connection, query: Query, limit: int = 8, user_id: int | None = None, everybody: bool = False
+) -> list[Row[Any]]:
+    """Active patients (or everybody but those merged away): those this user saw last first, then exact answers, then near ones."""
     if query.empty:
         return []
+    found: dict[int, Row[Any]] = {}
+    if user_id is not None:
+        found = {row.id: row for row in recently_seen(connection, user_id) if matches(query, row)}
+    for rows in _exact(connection, query, limit, everybody):
+        found |= {row.id: row for row in rows if row.id not in found}
+        if len(found) >= limit:
+            return list(found.values())[:limit]
+    for row in _near(connection, query, everybody):
+        found.setdefault(row.id, row)
+    return list(found.values())[:limit]
+
+
+def recently_seen(connection: Connection, user_id: int) -> Rows:
+    """The active patients whose screens this user opened last, the latest first."""
+    return connection.execute(_RECENT, {"user_id": user_id}).all()
+
+
+def _exact(connection: Connection, query: Query, limit: int, everybody: bool) -> Iterator[Rows]:
+    def ask(name: str, one: Any, two: Any = None) -> Rows:
+        values = {"one": one, "limit": limit} | ({"two": two} if two is not None else {})
+        return connection.execute(_STATEMENTS[name, everybody], values).all()
+
+    if query.birth:
+        yield ask("birth", query.birth)
     if query.digits:
-        return _by_digits(connection, query.digits, limit)
-    one, two = f"{_literal(query.words[0])}%", f"{_literal(' '.join(query.words[1:]))}%"
-    if len(query.words) > 1:
-        found = connection.execute(_BY_BOTH, {"one": one, "two": two, "limit": limit}).all()
-        whole = f"{_literal(' '.join(query.words))}%"
-        return found or connection.execute(_BY_LAST, {"one": whole, "limit": limit}).all()
-    found = connection.execute(_BY_LAST, {"one": one, "limit": limit}).all()
-    if len(found) < limit:
-        known = {row.id for row in found}
-        by_first = connection.execute(_BY_FIRST, {"one": one, "limit": limit}).all()
-        found = [*found, *(row for row in by_first if row.id not in known)][:limit]
-    return found
+        yield from (ask(name, value) for name, value in _of_digits(query.digits))
+    if query.words:
+        yield from _by_name(ask, query.words)
+    if query.member:
+        yield ask("member", f"{query.member}%")
 
 
-def _by_digits(connection: Connection, digits: str, limit: int) -> Sequence[Row[Any]]:
-    """Beginnings of the whole number, of its last seven or of its last four digits; each has its index."""
-    found: dict[Row[Any], None] = {}
-    for statement in (_BY_PHONE, _BY_PHONE_END, _BY_PHONE_TAIL)[: 3 if len(digits) <= 4 else 2]:
-        if len(found) < limit:
-            found |= dict.fromkeys(connection.execute(statement, {"one": f"{digits}%", "limit": limit}))
-    return list(found)[:limit]
+def _of_digits(digits: str) -> Iterator[tuple[str, Any]]:
+    """A number first (it can be one person only), then phones by their beginning, last seven or last four."""
+    if len(digits) <= 9:
+        yield "number", int(digits)
+        yield "chart", digits
+        yield "alias", digits
+    if len(digits) <= 4:
+        yield "phone_tail", f"{digits}%"
+    for name in ("phone", "phone_end", "home", "home_end", "work", "work_end"):
+        if len(digits) <= (7 if name.endswith("end") else 10):
+            yield name, f"{digits}%"
+
+
+def _by_name(ask: Any, words: tuple[str, ...]) -> Iterator[Rows]:
+    first, rest = f"{_literal(words[0])}%", f"{_literal(' '.join(words[1:]))}%"
+    if len(words) == 1:
+        yield from (ask(name, first) for name in ("last", "first", "used"))
+        return
+    yield [*ask("both", first, rest), *ask("both", rest, first)]
+    if len(words) > 2:
+        start, end = f"{_literal(' '.join(words[:-1]))}%", f"{_literal(words[-1])}%"
+        yield [*ask("both", start, end), *ask("both", end, start)]
+    yield ask("last", f"{_literal(' '.join(words))}%")
+
+
+def _near(connection: Connection, query: Query, everybody: bool) -> list[Row[Any]]:
+    """Names that sound alike, the likest first; only for words long enough to be mistyped."""
+    if len("".join(query.words)) < 4:
+        return []
+    sounds = [sound_of(word) for word in query.words]
+    asked: list[tuple[str, Any, Any]] = [("last_sound", sounds[0], None)] if len(sounds) == 1 else []
+    if len(sounds) > 1:
+        one, two = sounds[0], sound_of("".join(query.words[1:]))
+        asked = [("sounds", one, two), ("sounds", two, one)]
+        # a mistake in the first letter of the one name, when the other is right
+        asked += [
+            ("first_sound", f"{_literal(query.words[n])}%", f"%{sounds[1 - n][1:]}")
+            for n in (0, 1)
+            if len(sounds[1 - n]) > 1
+        ]
+    rows: dict[int, Row[Any]] = {}
+    for name, first, second in asked:
+        values = {"one": first, "limit": 60} | ({"two": second} if second is not None else {})
+        rows |= {row.id: row for row in connection.execute(_STATEMENTS[name, everybody], values)}
+    scored = [(nearness(query, row), row) for row in rows.values()]
+    return [row for score, row in sorted(scored, key=lambda pair: (-pair[0], pair[1].id)) if score >= NEAR_ENOUGH]
 
 
 def _literal(word: str) -> str:

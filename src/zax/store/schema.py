@@ -64,6 +64,11 @@ def _words_list(name: str) -> Column:  # type: ignore[type-arg]
     return Column(name, JSON, nullable=False, server_default="[]")
 
 
+def _words_map(name: str) -> Column:  # type: ignore[type-arg]
+    """A small object, read and written as a whole."""
+    return Column(name, JSON, nullable=False, server_default="{}")
+
+
 def _moment(name: str, nullable: bool = False) -> Column:  # type: ignore[type-arg]
     return Column(name, Moment, nullable=nullable)
 
@@ -153,22 +158,104 @@ patient = Table(
     Column("phone_tail", String(4), Computed("RIGHT(phone, 4)", persisted=True)), _text("email", 120),
     _text("street", 80), _text("city", 60), _text("state", 2), _text("zip", 10), _text("alert", 80), _text("status", 10, "active"),
     _number("likes"), _number("never"), _moment("made_at"), Column("version", Integer, nullable=False, server_default="1"),
+    Column("chart", String(12), unique=True), _text("used_name", 60), _text("pronouns", 20), _text("home_phone", 10), _text("work_phone", 10),
+    _text("texts_to", 5, "phone"), _text("language", 30), _text("employer", 80), _text("emergency_name", 80), _text("emergency_phone", 10),
+    _text("emergency_relation", 30), _text("mail_street", 80), _text("mail_city", 60), _text("mail_state", 2), _text("mail_zip", 10),
+    _text("ssn_cipher", 200), _words_map("reach"), _text("photo", 64), Column("died_on", Date), Column("merged_into_id", Integer, ForeignKey("patient.id")),
+    _text("first_sound", 12), _text("last_sound", 12),
+    Column("home_end", String(7), Computed("RIGHT(home_phone, 7)", persisted=True)), Column("work_end", String(7), Computed("RIGHT(work_phone, 7)", persisted=True)),
     Index("ix_patient_last_key_first_key", "last_key", "first_key"), Index("ix_patient_first_key", "first_key"),
     Index("ix_patient_phone", "phone"), Index("ix_patient_phone_end", "phone_end"), Index("ix_patient_phone_tail", "phone_tail"),
+    Index("ix_patient_birth_last_sound", "birth", "last_sound"), Index("ix_patient_last_sound_first_sound", "last_sound", "first_sound"),
+    Index("ix_patient_home_phone", "home_phone"), Index("ix_patient_work_phone", "work_phone"), Index("ix_patient_home_end", "home_end"), Index("ix_patient_work_end", "work_end"),
+    Index("ix_patient_used_name", "used_name"),
+)  # fmt: skip
+# Numbers that a merge left behind; they still find the person.
+patient_alias = Table(
+    "patient_alias", metadata, Column("number", String(12), primary_key=True), _ref("patient_id", "patient")
+)
+flag = Table(
+    "flag",
+    metadata,
+    _id(),
+    _text("words", 40),
+    _flag("warns"),
+    _flag("active", "1"),
+    Column("position", SmallInteger, nullable=False),
+)
+patient_flag = Table(
+    "patient_flag", metadata, _id(), _ref("patient_id", "patient"), _ref("flag_id", "flag"), _moment("at"), _ref("by_id", "user", nullable=True),
+    _moment("ended_at", nullable=True),
+    Column("open_key", String(24), Computed("IF(ended_at IS NULL, CONCAT(patient_id, '-', flag_id), NULL)", persisted=True), unique=True),
+)  # fmt: skip
+patient_note = Table(
+    "patient_note", metadata, _id(), _ref("patient_id", "patient"), _text("words", 500), _flag("pinned"), Column("until_day", Date), _moment("at"),
+    _ref("by_id", "user", nullable=True), _moment("ended_at", nullable=True), _ref("ended_by", "user", nullable=True),
+)  # fmt: skip
+# What is kept of a patient on paper; `digest` names the content in the file store (SHA-256).
+patient_file = Table(
+    "patient_file", metadata, _id(), _ref("patient_id", "patient"), _ref("coverage_id", "coverage", nullable=True), _text("kind", 12), _text("name", 120),
+    _text("digest", 64), _text("media", 20), Column("bytes", Integer, nullable=False), _moment("at"), _ref("by_id", "user", nullable=True),
+    _moment("ended_at", nullable=True), _ref("ended_by", "user", nullable=True),
+)  # fmt: skip
+# Two people somebody looked at and found to be two: lower id first.
+not_same = Table(
+    "not_same", metadata, Column("low_id", Integer, ForeignKey("patient.id"), primary_key=True, autoincrement=False),
+    Column("high_id", Integer, ForeignKey("patient.id"), primary_key=True, autoincrement=False), _moment("at"), _ref("by_id", "user"),
+)  # fmt: skip
+import_job = Table(
+    "import_job", metadata, _id(), _text("name", 120), _text("digest", 64), _words_map("columns"), _text("state", 10, "new"), _flag("dry", "1"),
+    Column("total", Integer, nullable=False, server_default="0"), Column("done", Integer, nullable=False, server_default="0"),
+    Column("made", Integer, nullable=False, server_default="0"), Column("known", Integer, nullable=False, server_default="0"),
+    Column("refused", Integer, nullable=False, server_default="0"), _text("words", 255), _moment("at"), _ref("by_id", "user", nullable=True),
+    _moment("finished_at", nullable=True),
+)  # fmt: skip
+import_row = Table(
+    "import_row", metadata, Column("job_id", Integer, ForeignKey("import_job.id"), primary_key=True, autoincrement=False),
+    Column("line", Integer, primary_key=True, autoincrement=False), _text("outcome", 8), _text("why", 255), Column("patient_id", Integer),
 )  # fmt: skip
 
 # --- coverage ------------------------------------------------------------------------------------------------------
 payer = Table(
     "payer", metadata, _id(), _text("name", 80), _text("electronic_id", 20), _text("filing_indicator", 2),
-    Column("filing_days", SmallInteger, nullable=False),
+    Column("filing_days", SmallInteger, nullable=False), _text("kind", 10, "insurer"), _text("eligibility", 6, "auto"), _words_list("required"),
+    _text("phone", 10), _flag("active", "1"), Column("version", Integer, nullable=False, server_default="1"),
 )  # fmt: skip
 plan = Table(
-    "plan", metadata, _id(), _ref("payer_id", "payer"), _text("name", 80), _cents("deductible_cents"), _flag("dental"),
-    Column("percents", JSON, nullable=False), Column("no_deductible", JSON, nullable=False),
+    "plan", metadata, _id(), _ref("payer_id", "payer"), _text("name", 80), _flag("dental"), _words_map("terms"), _text("note", 200), _flag("active", "1"),
+    Column("version", Integer, nullable=False, server_default="1"),
 )  # fmt: skip
+fee_schedule = Table(
+    "fee_schedule", metadata, _id(), _text("name", 80), _ref("payer_id", "payer", nullable=True), _ref("plan_id", "plan", nullable=True),
+    _ref("provider_id", "provider", nullable=True), _text("network", 3, "in"), Column("from_day", Date), Column("to_day", Date), _moment("ended_at", nullable=True),
+)  # fmt: skip
+fee = Table(
+    "fee", metadata, Column("schedule_id", Integer, ForeignKey("fee_schedule.id"), primary_key=True),
+    Column("service_id", Integer, ForeignKey("service.id"), primary_key=True), _cents("cents"),
+)  # fmt: skip
+out_of_network = Table(
+    "out_of_network", metadata, Column("payer_id", Integer, ForeignKey("payer.id"), primary_key=True),
+    Column("provider_id", Integer, ForeignKey("provider.id"), primary_key=True),
+)  # fmt: skip
+# `subscriber_id` is empty for a person outside, who then stands in `holder`. `elsewhere_*` is what other clinics used up in `elsewhere_year`.
 coverage = Table(
-    "coverage", metadata, _id(), _ref("patient_id", "patient"), _ref("plan_id", "plan"), _ref("subscriber_id", "patient"),
-    _text("relationship", 2, "18"), _text("member_id", 30), _text("group_number", 30), Column("from_day", Date), Column("to_day", Date),
+    "coverage", metadata, _id(), _ref("patient_id", "patient"), _ref("plan_id", "plan"), _ref("subscriber_id", "patient", nullable=True),
+    _text("relationship", 2, "18"), _text("member_id", 30), _text("member_key", 30), _text("group_number", 30), Column("from_day", Date), Column("to_day", Date),
+    _number("rank", "1"), _words_map("holder"), _cents("elsewhere_deductible_cents"), _cents("elsewhere_paid_cents"), _number("elsewhere_year"),
+    _moment("checked_at", nullable=True), _text("check_state", 10), Column("version", Integer, nullable=False, server_default="1"),
+    Index("ix_coverage_member_key", "member_key"), Index("ix_coverage_checked_at", "checked_at"),
+)  # fmt: skip
+eligibility_batch = Table(
+    "eligibility_batch", metadata, _id(), _moment("at"), _ref("by_id", "user", nullable=True), Column("first_day", Date, nullable=False),
+    Column("last_day", Date, nullable=False), Column("total", Integer, nullable=False, server_default="0"), Column("run_key", String(40), nullable=False, unique=True),
+)  # fmt: skip
+# One question to a payer and its answer as they went over the wire; `state` is asking, fine, problem or failed.
+eligibility_check = Table(
+    "eligibility_check", metadata, _id(), _ref("patient_id", "patient"), _ref("coverage_id", "coverage"), _ref("visit_id", "visit", nullable=True),
+    _ref("batch_id", "eligibility_batch", nullable=True), Column("trace", String(30), nullable=False, unique=True), Column("day", Date, nullable=False),
+    _text("state", 10, "asking"), _text("words", 255), _moment("at"), _ref("by_id", "user", nullable=True), _moment("answered_at", nullable=True),
+    Column("question", MEDIUMTEXT, nullable=False), Column("answer", MEDIUMTEXT), _moment("handled_at", nullable=True), _ref("handled_by", "user", nullable=True),
+    Index("ix_eligibility_check_state_handled_at", "state", "handled_at"),
 )  # fmt: skip
 
 # --- book ----------------------------------------------------------------------------------------------------------
@@ -227,7 +314,7 @@ planned_service = Table(
 charge_line = Table(
     "charge_line", metadata, _id(), _ref("visit_id", "visit"), _ref("service_id", "service"), _ref("provider_id", "provider"),
     Column("units", SmallInteger, nullable=False, server_default="1"), _cents("fee_cents"), _text("tooth", 2), _text("surfaces", 5),
-    _flag("billed", "1"), _cents("deductible_cents"), _moment("entered_at"), _ref("entered_by", "user"), _moment("removed_at", nullable=True), _ref("planned_id", "planned_service", nullable=True),
+    _flag("billed", "1"), _cents("deductible_cents"), _cents("first_cents"), _cents("second_cents"), _flag("authorized"), _moment("entered_at"), _ref("entered_by", "user"), _moment("removed_at", nullable=True), _ref("planned_id", "planned_service", nullable=True),
 )  # fmt: skip
 visit_diagnosis = Table(
     "visit_diagnosis", metadata, Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True),

@@ -25,6 +25,8 @@ from zax.desk.unit import Desk
 from zax.desk.worker import last_beat
 from zax.settings import Settings
 from zax.store.engine import reader
+from zax.store.files import FileStore
+from zax.store.vault import Vault
 from zax.web import (
     account,
     book,
@@ -33,10 +35,17 @@ from zax.web import (
     checkout,
     claims,
     day,
+    duplicates,
+    eligibility,
+    files,
+    intake,
     live,
     patients,
     plan,
+    plans,
+    record,
     setup,
+    setupflags,
     signin,
     signs,
     steps,
@@ -58,20 +67,27 @@ AREAS = (
     checkout,
     account,
     patients,
+    record,
+    eligibility,
+    plans,
+    files,
+    duplicates,
+    intake,
     claims,
     setup,
+    setupflags,
     live,
 )
 HEADERS = {
     "Content-Security-Policy": (
-        "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data:; font-src 'self'; connect-src 'self'; "
+        "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; font-src 'self'; connect-src 'self'; "
         "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
     ),
     "X-Content-Type-Options": "nosniff",
     "X-Frame-Options": "DENY",
     "Referrer-Policy": "same-origin",
     "Cross-Origin-Opener-Policy": "same-origin",
-    "Permissions-Policy": "geolocation=(), microphone=(), payment=()",
+    "Permissions-Policy": "geolocation=(), microphone=(), payment=(), camera=(self)",
 }
 
 
@@ -115,7 +131,9 @@ def session_secret(var: Path) -> str:
 
 def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
-    app.state.shared = Shared(desk, reader(desk.engine), settings, make_environment(), outside)
+    app.state.shared = Shared(
+        desk, reader(desk.engine), settings, make_environment(), outside, FileStore(settings.var), Vault(settings.var)
+    )
     app.add_middleware(
         SessionMiddleware, secret_key=session_secret(settings.var), session_cookie="zax_session", max_age=settings.idle_minutes * 60,
         same_site="lax",

@@ -18,6 +18,9 @@ _GAP_FROM, _OUTSIDE_FROM, _TALL_FROM, _ONE_LINE_BELOW = 45, 25, 40, 25
 _OVER = {Stop.LEFT, Stop.SETTLED, Stop.MISSED}
 
 
+_COVER = {"problem": "coverage not confirmed by the payer", "unchecked": "coverage not checked"}
+
+
 @dataclass(frozen=True, slots=True)
 class Drawn:
     """How one page draws its bars: `base` is the escaped address that links keep, `chosen` and `carried` are visits (0: none), `types` and
@@ -37,7 +40,7 @@ class Drawn:
 def bar_title(bar: Bar) -> str:
     """Everything in words, for hover and focus, where the bar is too short to say it."""
     parts = [f"{clock_words(bar.at)} {bar.name}", bar.type_name, STOP_WORDS[bar.stop], bar.held]
-    parts += [f"outside hours: {bar.outside}" if bar.outside else "", bar.gap, bar.note]
+    parts += [f"outside hours: {bar.outside}" if bar.outside else "", bar.gap, _COVER.get(bar.cover, ""), bar.note]
     return ", ".join(part for part in parts if part)
 
 

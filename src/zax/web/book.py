@@ -19,7 +19,7 @@ from sqlalchemy import select
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.series import parse_jump
 from zax.core.errors import NotFound, Refused, ZaxError
-from zax.core.patients.person import parse_query
+from zax.core.patients.query import parse_query
 from zax.desk.book import BookOrder, book_visit
 from zax.desk.bookview import VIEWS, Beside, BookView, beside, book_view
 from zax.desk.planned import household_of, planned_for
@@ -240,9 +240,9 @@ def day_list(request: Request, day: str = "", site: str = "") -> Response:
 def pick_patient(request: Request, who: str = "") -> Response:
     """The hits under a form's patient field."""
     here = enter(request)
-    query = parse_query(who)
+    query = parse_query(who, here.today)
     with here.read() as connection:
-        hits = find_patients(connection, query)
+        hits = find_patients(connection, query, user_id=here.actor.id)
     return here.page("pick.html", hits=hits, who=who, query=query)
 
 

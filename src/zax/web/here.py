@@ -25,7 +25,10 @@ from zax.core.setup.roles import may, require
 from zax.desk.access import note_look, signed_in_user
 from zax.desk.unit import Actor, Desk
 from zax.settings import Settings
+from zax.store.files import FileStore
+from zax.store.vault import Vault
 
+MOST_BYTES = 40 * 1024 * 1024
 CSRF_COOKIE = "zax_form"
 
 
@@ -50,6 +53,8 @@ class Shared:
     settings: Settings
     templates: Environment
     outside: Any
+    files: FileStore
+    vault: Vault
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,11 +159,12 @@ def csrf_of(request: Request) -> str:
 
 
 class Typed(dict[str, str]):
-    """A form's fields as typed, whitespace kept; a missing field reads as empty. `all` has every value of fields that come several times."""
+    """A form's fields as typed, whitespace kept; a missing field reads as empty. `all` has every value of fields that come several times, `content` the bytes of a file that came along."""
 
     def __init__(self, *args: Any, **fields: str) -> None:
         super().__init__(*args, **fields)
         self.all: dict[str, list[str]] = {}
+        self.content = b""
 
     def __missing__(self, key: str) -> str:
         return ""
@@ -203,8 +209,8 @@ async def typed_form(request: Request) -> Typed:
             fields[name] = value
             fields.all.setdefault(name, []).append(value)
         else:
-            content = await value.read()
-            fields[name] = content[: 8 * 1024 * 1024].decode("utf-8", errors="replace")
+            fields.content = await value.read(MOST_BYTES + 1)
+            fields[name] = fields.content[: 8 * 1024 * 1024].decode("utf-8", errors="replace")
             fields[f"{name}_name"] = value.filename or ""
     token = fields.pop("csrf", "")
     if not token or not secrets.compare_digest(token, request.cookies.get(CSRF_COOKIE, "")):

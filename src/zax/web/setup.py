@@ -43,7 +43,7 @@ def show_setup(request: Request) -> Response:
     return here.go(f"/setup/hours/{next(iter(here.clinic.providers))}")
 
 
-def _page(here: Here, template: str, status: int = 200, **values: Any) -> Response:
+def setup_page(here: Here, template: str, status: int = 200, **values: Any) -> Response:
     with here.read() as connection:
         outside = outside_now(connection, here.clinic, here.today)
     return here.page(
@@ -51,7 +51,7 @@ def _page(here: Here, template: str, status: int = 200, **values: Any) -> Respon
     )
 
 
-def _done(
+def done(
     here: Here,
     form: Typed,
     work: Callable[[], Any],
@@ -89,7 +89,7 @@ def hours_page(here: Here, provider_id: int, status: int = 200, **more: Any) -> 
     now = [row for row in rows if row.from_day is None or row.from_day <= here.today]
     coming = [row for row in rows if row not in now]
     typed = more.get("typed")
-    return _page(
+    return setup_page(
         here, "hours", status, provider=provider, rows=_typed_rows(typed) if typed and typed["form"] == "hours" else [_row_of(row) for row in now],
         coming=coming, exceptions=exceptions, patterns=PATTERN_WORDS, fortnight=_fortnight(here, provider_id), **more,
     )  # fmt: skip
@@ -128,7 +128,7 @@ def _typed_rows(form: Typed) -> list[HoursRow]:
 @router.post("/setup/hours/{provider_id}")
 def save_hours(request: Request, provider_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(
+    return done(
         here, form, lambda: set_hours(here.desk, here.actor, provider_id, _date(form["from_day"], "from_day"), _typed_rows(form), form["decision"]),
         lambda status, more: hours_page(here, provider_id, status, **more), f"/setup/hours/{provider_id}", "Hours saved.",
     )  # fmt: skip
@@ -155,7 +155,7 @@ def save_exception(request: Request, provider_id: int, form: Typed = Depends(typ
             form["decision"],
         )
 
-    return _done(
+    return done(
         here,
         form,
         work,
@@ -170,7 +170,7 @@ def take_exception_back(
     request: Request, provider_id: int, exception_id: int, form: Typed = Depends(typed_form)
 ) -> Response:
     here = enter(request, "setup")
-    return _done(
+    return done(
         here, form, lambda: end_exception(here.desk, here.actor, exception_id, form["decision"] or "leave"),
         lambda status, more: hours_page(here, provider_id, status, **more), f"/setup/hours/{provider_id}", "Taken back.",
     )  # fmt: skip
@@ -179,7 +179,7 @@ def take_exception_back(
 @router.post("/setup/hours/{provider_id}/person")
 def store_provider(request: Request, provider_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(
+    return done(
         here, form, lambda: save_provider(here.desk, here.actor, provider_id, form.number("at_once") or 0, form.number("room_id") or 0),
         lambda status, more: hours_page(here, provider_id, status, **more), f"/setup/hours/{provider_id}", "Saved.",
     )  # fmt: skip
@@ -202,7 +202,7 @@ def closures_page(here: Here, status: int = 200, **more: Any) -> Response:
     with here.read() as connection:
         rows = closures_from(connection, here.today)
     offered = public_holidays(here.clinic, here.site_id, here.today)
-    return _page(here, "closures", status, rows=rows, offered=offered, closure=Closure, **more)
+    return setup_page(here, "closures", status, rows=rows, offered=offered, closure=Closure, **more)
 
 
 @router.post("/setup/closures")
@@ -217,7 +217,7 @@ def save_closure(request: Request, form: Typed = Depends(typed_form)) -> Respons
         ends = _moment(last, form["end"], 24 * 60, "ends")
         close_clinic(here.desk, here.actor, starts, ends, form["words"], form.number("site_id"), form["decision"])
 
-    return _done(
+    return done(
         here, form, work, lambda status, more: closures_page(here, status, **more), "/setup/closures", "Closed then."
     )
 
@@ -236,7 +236,7 @@ def save_holidays(request: Request, form: Typed = Depends(typed_form)) -> Respon
         for day, words in public_holidays(here.clinic, here.site_id, here.today)
         if day.isoformat() in wanted
     ]
-    return _done(
+    return done(
         here, form, lambda: close_holidays(here.desk, here.actor, days, form["decision"]), lambda status, more: closures_page(here, status, **more),
         "/setup/closures", f"{len(days)} holidays closed.",
     )  # fmt: skip
@@ -245,13 +245,13 @@ def save_holidays(request: Request, form: Typed = Depends(typed_form)) -> Respon
 @router.post("/setup/closures/{closure_id}/end")
 def end_closure(request: Request, closure_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(here, form, lambda: open_again(here.desk, here.actor, closure_id), lambda status, more: closures_page(here, status, **more), "/setup/closures", "Open again then.")  # fmt: skip
+    return done(here, form, lambda: open_again(here.desk, here.actor, closure_id), lambda status, more: closures_page(here, status, **more), "/setup/closures", "Open again then.")  # fmt: skip
 
 
 # --- visit types and service sets ----------------------------------------------------------------------------------
 @router.get("/setup/types")
 def show_types(request: Request) -> Response:
-    return _page(enter(request, "setup"), "types", for_whom=FOR_WHOM, web=WEB)
+    return setup_page(enter(request, "setup"), "types", for_whom=FOR_WHOM, web=WEB)
 
 
 @router.get("/setup/types/{type_id}")
@@ -272,7 +272,9 @@ def type_page(here: Here, type_id: int, status: int = 200, **more: Any) -> Respo
         if kind
         else TypeForm("", "dentist", "30", "0", "0", "0", "60", "all", "no", False, True, "", "", "", (), (), 0, ())
     )
-    return _page(here, "type", status, kind=kind, form=form, for_whom=FOR_WHOM, web=WEB, roles=ROLE_NAMES, **more)
+    return setup_page(
+        here, "type", status, kind=kind, form=form, for_whom=FOR_WHOM, web=WEB, roles=ROLE_NAMES, **more
+    )
 
 
 def _form_of(kind: Any) -> TypeForm:
@@ -314,7 +316,7 @@ def _type_form(form: Typed) -> TypeForm:
 @router.post("/setup/types/{type_id}")
 def store_type(request: Request, type_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(
+    return done(
         here, form, lambda: save_type(here.desk, here.actor, type_id, _type_form(form)), lambda status, more: type_page(here, type_id, status, **more),
         "/setup/types", "Visit type saved. Visits booked from now on follow it.",
     )  # fmt: skip
@@ -322,15 +324,15 @@ def store_type(request: Request, type_id: int, form: Typed = Depends(typed_form)
 
 @router.get("/setup/sets")
 def show_sets(request: Request) -> Response:
-    return _page(enter(request, "setup"), "sets")
+    return setup_page(enter(request, "setup"), "sets")
 
 
 @router.post("/setup/sets/{set_id}")
 def store_set(request: Request, set_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(
+    return done(
         here, form, lambda: save_set(here.desk, here.actor, set_id, form["name"], form.numbers("services"), bool(form["active"])),
-        lambda status, more: _page(here, "sets", status, about=set_id, **more), "/setup/sets", "Service set saved.",
+        lambda status, more: setup_page(here, "sets", status, about=set_id, **more), "/setup/sets", "Service set saved.",
     )  # fmt: skip
 
 
@@ -341,13 +343,13 @@ def show_sites(request: Request) -> Response:
 
 
 def sites_page(here: Here, status: int = 200, **more: Any) -> Response:
-    return _page(here, "sites", status, grids=GRIDS, mark=here.clinic.about.get("book_mark", "track"), **more)
+    return setup_page(here, "sites", status, grids=GRIDS, mark=here.clinic.about.get("book_mark", "track"), **more)
 
 
 @router.post("/setup/sites/{site_id}")
 def store_site(request: Request, site_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(
+    return done(
         here, form, lambda: save_site(here.desk, here.actor, site_id, form["name"], form["timezone"], form["grid"], form["opens"], form["closes"]),
         lambda status, more: sites_page(here, status, about=f"site-{site_id}", **more), "/setup/sites", "Site saved.",
     )  # fmt: skip
@@ -356,7 +358,7 @@ def store_site(request: Request, site_id: int, form: Typed = Depends(typed_form)
 @router.post("/setup/rooms/{room_id}")
 def store_room(request: Request, room_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(
+    return done(
         here, form,
         lambda: save_room(
             here.desk, here.actor, room_id, form.number("site_id") or 0, form["name"], form["dental"] == "1", form["equipment"], bool(form["active"]), form["decision"]
@@ -368,4 +370,4 @@ def store_room(request: Request, room_id: int, form: Typed = Depends(typed_form)
 @router.post("/setup/mark")
 def store_mark(request: Request, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "setup")
-    return _done(here, form, lambda: choose_mark(here.desk, here.actor, form["mark"]), lambda status, more: sites_page(here, status, **more), "/setup/sites", "Saved.")  # fmt: skip
+    return done(here, form, lambda: choose_mark(here.desk, here.actor, form["mark"]), lambda status, more: sites_page(here, status, **more), "/setup/sites", "Saved.")  # fmt: skip

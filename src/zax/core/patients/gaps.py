@@ -1,26 +1,100 @@
-"""Record gaps: what is missing before this patient can be billed or reached, in words, with the field that mends it."""
+"""Record gaps: what is missing before this patient can be reached, treated or billed, in words, with the field that mends it.
+
+Each purpose has its own list; what stops money or a call comes before what is merely good to have. Screens that show many patients
+give only the facts they have read; what is None is not asked.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
+from enum import StrEnum
+
+
+class Purpose(StrEnum):
+    REACH = "reach"
+    TREAT = "treat"
+    BILL = "bill"
+
+
+PURPOSE_WORDS = {Purpose.REACH: "to reach them", Purpose.TREAT: "to treat them", Purpose.BILL: "to bill"}
 
 
 @dataclass(frozen=True, slots=True)
 class Gap:
+    """`section` is the part of the record that holds the field; `coverage_id` the coverage, where it is one of those."""
+
     field: str
     words: str
+    purpose: Purpose = Purpose.BILL
+    section: str = "name"
+    coverage_id: int = 0
 
 
-def record_gaps(birth: date | None, sex: str, phone: str, street: str) -> list[Gap]:
-    """The most pressing first; empty when nothing is missing."""
-    found = []
-    if birth is None:
-        found.append(Gap("birth", "no birth date"))
-    if not street:
-        found.append(Gap("street", "no address"))
-    if not sex:
-        found.append(Gap("sex", "sex not given"))
-    if not phone:
-        found.append(Gap("phone", "no phone"))
-    return found
+@dataclass(frozen=True, slots=True)
+class CoverFacts:
+    """One coverage as the gaps need it; `own` when the patient is the subscriber."""
+
+    id: int
+    words: str
+    member_id: str
+    own: bool = True
+    holder_birth: date | None = None
+    holder_address: str = ""
+    group: str = ""
+    needs_group: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Facts:
+    """What is on file. `None` means: not looked up, do not ask for it."""
+
+    birth: date | None
+    sex: str
+    phone: str
+    street: str
+    zip: str | None = None
+    other_phones: str = ""
+    texts_go: str | None = None
+    emergency: str | None = None
+    coverages: Sequence[CoverFacts] | None = None
+
+
+def record_gaps(facts: Facts, purpose: Purpose | None = None) -> list[Gap]:
+    """The most pressing first; empty when nothing is missing. `purpose` limits it to one."""
+    return [gap for gap in _all(facts) if purpose is None or gap.purpose == purpose]
+
+
+def _all(facts: Facts) -> Iterator[Gap]:
+    if facts.birth is None:
+        yield Gap("birth", "no birth date")
+    if not facts.street:
+        yield Gap("street", "no address", section="address")
+    elif facts.zip == "":
+        yield Gap("zip", "address without ZIP code", section="address")
+    if not facts.sex:
+        yield Gap("sex", "sex not given")
+    if not facts.phone:
+        words = "no mobile number" if facts.other_phones else "no phone"
+        yield Gap("phone", words, Purpose.REACH, "reach")
+    if facts.texts_go == "":
+        yield Gap("texts_to", "texts go to a number that is missing", Purpose.REACH, "reach")
+    for cover in facts.coverages or ():
+        yield from _of_coverage(cover)
+    if facts.emergency == "":
+        yield Gap("emergency_name", "no emergency contact", Purpose.TREAT, "person")
+
+
+def _of_coverage(cover: CoverFacts) -> Iterator[Gap]:
+    def gap(field: str, words: str) -> Gap:
+        return Gap(field, f"{cover.words}: {words}", Purpose.BILL, "coverage", cover.id)
+
+    if not cover.member_id:
+        yield gap("member_id", "no member id")
+    if cover.needs_group and not cover.group:
+        yield gap("group_number", "no group number")
+    if not cover.own and cover.holder_birth is None:
+        yield gap("holder_birth", "holder’s birth date")
+    if not cover.own and not cover.holder_address:
+        yield gap("holder_street", "holder’s address")

@@ -82,7 +82,7 @@ def parse_birth(text: str, today: date, field: str = "birth") -> date:
     typed = " ".join(text.lower().replace(",", " ").split())
     if not typed:
         raise Refused("Enter the birth date, such as 5/3/1984.", field)
-    birth = _read_date(typed, today)
+    birth = read_date(typed, today)
     if birth is None:
         raise Refused(f"“{text.strip()[:30]}” is not a date. Month, day, year, such as 5/3/1984.", field)
     if birth > today:
@@ -92,7 +92,8 @@ def parse_birth(text: str, today: date, field: str = "birth") -> date:
     return birth
 
 
-def _read_date(typed: str, today: date) -> date | None:
+def read_date(typed: str, today: date) -> date | None:
+    """A date in one of the usual spellings, lower case and without commas; None when it is none."""
     found = next((match for pattern in _NUMBER_DATES if (match := pattern.fullmatch(typed))), None)
     if found is None:
         return None
@@ -131,25 +132,3 @@ def check_new_patient(first: str, last: str, birth: str, phone: str, today: date
 def age_on(birth: date, day: date) -> int:
     """Whole years."""
     return day.year - birth.year - ((day.month, day.day) < (birth.month, birth.day))
-
-
-@dataclass(frozen=True, slots=True)
-class Query:
-    """What somebody typed to find a patient: digits of a phone, or words of a name (as keys)."""
-
-    digits: str = ""
-    words: tuple[str, ...] = ()
-
-    @property
-    def empty(self) -> bool:
-        return not self.digits and not self.words
-
-
-def parse_query(text: str) -> Query:
-    """'vas hel' -> words; '555 01' or '(360) 555' -> digits. Fewer than two signs is not yet a question."""
-    typed = search_key(text)[:80]
-    digits = re.sub(r"[\s().+-]", "", typed)
-    if digits.isdecimal():
-        return Query(digits=digits) if len(digits) >= 3 else Query()
-    words = tuple(word for word in re.split(r"[\s,]+", typed) if word)[:4]
-    return Query(words=words) if sum(map(len, words)) >= 2 else Query()

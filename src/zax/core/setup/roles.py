@@ -30,12 +30,14 @@ RIGHT_WORDS = {
     "payments": "take payments and finish a checkout",
     "accounts": "see accounts",
     "claims": "work on claims and insurer payments",
+    "plans": "change payers, plans and contract fees",
+    "merge": "merge records and import patients",
     "setup": "change hours, visit types and other settings",
 }
 
 RIGHTS: dict[Role, frozenset[str]] = {
     Role.RECEPTIONIST: frozenset({"see", "book", "patients", "arrivals", "charges", "payments", "accounts"}),
-    Role.BILLER: frozenset({"see", "patients", "charges", "payments", "accounts", "claims"}),
+    Role.BILLER: frozenset({"see", "patients", "charges", "payments", "accounts", "claims", "plans", "merge"}),
     Role.CLINICIAN: frozenset({"see", "arrivals", "charges"}),
     Role.MANAGER: frozenset(RIGHT_WORDS),
 }

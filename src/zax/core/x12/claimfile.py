@@ -10,7 +10,8 @@ from collections.abc import Iterator, Sequence
 from datetime import date
 
 from zax.core.claims.claim import Address, Claim, ClaimLine, Envelope, Person
-from zax.core.x12.syntax import amount, clean, write
+from zax.core.x12.envelope import interchange
+from zax.core.x12.syntax import amount, clean
 
 PROFESSIONAL = "005010X222A1"
 DENTAL = "005010X224A2"
@@ -23,27 +24,7 @@ def claim_file(claims: Sequence[Claim], envelope: Envelope) -> str:
     if len(kinds) != 1:
         raise ValueError("a claim file holds claims of one kind")
     version = DENTAL if kinds.pop() else PROFESSIONAL
-    control = f"{envelope.control:09d}"
-    body = list(_transaction(claims, envelope, version))
-    rows: list[Row] = [
-        _isa(envelope, control),
-        ("GS", "HC", envelope.sender.identifier, envelope.receiver.identifier, f"{envelope.made_at:%Y%m%d}",
-         f"{envelope.made_at:%H%M}", str(envelope.control), "X", version),
-        ("ST", "837", f"{1:04d}", version),
-        *body,
-        ("SE", str(len(body) + 2), f"{1:04d}"),
-        ("GE", "1", str(envelope.control)),
-        ("IEA", "1", control),
-    ]  # fmt: skip
-    return "".join(write(rows))
-
-
-def _isa(envelope: Envelope, control: str) -> Row:
-    return (
-        "ISA", "00", " " * 10, "00", " " * 10, "ZZ", envelope.sender.identifier.ljust(15), "ZZ",
-        envelope.receiver.identifier.ljust(15), f"{envelope.made_at:%y%m%d}", f"{envelope.made_at:%H%M}", "^", "00501",
-        control, "0", "T" if envelope.test else "P", ":",
-    )  # fmt: skip
+    return interchange(envelope, "HC", "837", version, list(_transaction(claims, envelope, version)))
 
 
 def _transaction(claims: Sequence[Claim], envelope: Envelope, version: str) -> Iterator[Row]:

@@ -1,4 +1,4 @@
-"""What an X12 file holds, as plain data for `zax x12 read`: payments of an 835, verdicts of a 999, the rest by name.
+"""What an X12 file holds, as plain data for `zax x12 read`: payments of an 835, verdicts of a 999, benefits of a 271, the rest by name.
 
 Amounts are integer cents. `problems` is empty for a sound file.
 """
@@ -7,7 +7,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from zax.core.coverage.answer import told
+from zax.core.x12 import codes271 as codes
 from zax.core.x12.acknowledgement import acknowledgements_of, verdict_words
+from zax.core.x12.eligibility import Member, Rejection, eligibility_of
 from zax.core.x12.remittance import Adjustment, RemitClaim, Remittance, remittances_of
 from zax.core.x12.syntax import Document, read
 
@@ -26,6 +29,8 @@ def describe(text: str) -> Json:
         }
     if kinds == {"999"}:
         return _acknowledgements(document)
+    if kinds == {"271"}:
+        return _eligibility(document)
     described = [
         {"kind": each.kind, "version": each.version, "control": each.control, "segments": len(each.segments)}
         for each in document.transactions
@@ -98,3 +103,50 @@ def _acknowledgements(document: Document) -> Json:
         ],
         "problems": answer.problems,
     }
+
+
+def _eligibility(document: Document) -> Json:
+    found = eligibility_of(document)
+    return {
+        "transactions": [
+            {
+                "kind": "271",
+                "control": answer.control,
+                "payer": answer.payer,
+                "payer_id": answer.payer_id,
+                "provider": answer.provider,
+                "rejections": _rejections(answer.rejections),
+                "members": [_member(member) for member in answer.members],
+                "others": answer.others,
+            }
+            for answer in found.answers
+        ],
+        "problems": found.problems,
+    }
+
+
+def _rejections(rejections: list[Rejection]) -> list[Json]:
+    return [
+        {
+            "where": each.where,
+            "reason": each.reason,
+            "words": codes.words_for(codes.REJECTED, each.reason),
+            "then": codes.words_for(codes.FOLLOW_UP, each.follow_up),
+        }
+        for each in rejections
+    ]
+
+
+def _member(member: Member) -> Json:
+    return {
+        "level": member.level, "first": member.first, "last": member.last, "member_id": member.member_id, "birth": member.birth.isoformat() if member.birth else None,
+        "sex": member.sex, "group": member.group, "traces": member.traces, "address": member.address, "rejections": _rejections(member.rejections),
+        "benefits": [
+            {
+                "information": b.information, "services": list(b.services), "level": b.level, "period": b.period, "network": b.network, "cents": b.cents,
+                "percent": float(b.percent) if b.percent is not None else None, "quantity": b.quantity, "words": " · ".join(part for part in (row.service, row.what, row.value, row.who, row.network, row.when, *row.notes) if part),
+            }
+            for b, row in zip(member.benefits, told(member), strict=True)
+        ],
+        "others": member.others,
+    }  # fmt: skip

@@ -1,7 +1,7 @@
 """X12 as text: segments, elements, envelopes. Reads any valid interchange and says what is wrong with a damaged one.
 
 The delimiters are taken from the ISA segment (X12.5 interchange control structure): element separator at position 3, component
-separator at 104, segment terminator at 105; line breaks after the terminator are layout and carry no meaning.
+separator at 104, segment terminator at 105, the repetition separator in ISA11 (from 00402 on); line breaks after the terminator are layout and carry no meaning.
 """
 
 from __future__ import annotations
@@ -21,6 +21,7 @@ class Segment:
 
     elements: tuple[str, ...]
     component: str = ":"
+    repetition: str = "^"
 
     @property
     def id(self) -> str:
@@ -73,10 +74,12 @@ def split_segments(text: str) -> list[Segment]:
         element, component, terminator = rest[3], rest[104], rest[105]
         if element.isalnum() or terminator.isalnum() or rest[:105].count(element) != 16:
             raise NotX12("The first segment (ISA) does not have its 16 elements of fixed length.")
+        repeats = rest.split(element)[11][:1]
+        repetition = repeats if repeats and not repeats.isalnum() and not repeats.isspace() else "^"
         end = _end_of_interchange(rest, terminator, element)
         chunk, rest = rest[:end], rest[end:].lstrip(" \t\r\n")
         pieces = (piece.strip("\r\n \t" if terminator not in "\r\n" else "\r\n") for piece in chunk.split(terminator))
-        segments += [Segment(tuple(piece.split(element)), component) for piece in pieces if piece]
+        segments += [Segment(tuple(piece.split(element)), component, repetition) for piece in pieces if piece]
     if rest:
         segments.append(Segment(("", rest[:40]), ":"))
     return segments

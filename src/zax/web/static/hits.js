@@ -61,7 +61,18 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+// A name offered beside a hidden field: pressing it chooses that person.
+function setField(button) {
+  const field = document.getElementById(button.dataset.setfield);
+  field.value = button.dataset.value;
+  const chosen = document.getElementById("chosen");
+  const p = Object.assign(document.createElement("p"), { className: "chosen", textContent: button.dataset.words });
+  chosen.replaceChildren(p);
+}
+
 document.addEventListener("click", (event) => {
+  const offered = event.target.closest?.("[data-setfield]");
+  if (offered) { event.preventDefault(); setField(offered); return; }
   const row = event.target.closest?.("[role=option][data-pick], [role=option][data-set]");
   if (row) { event.preventDefault(); take(row); return; }
   if (event.target.closest?.("[data-unpick]")) {

@@ -1,11 +1,8 @@
 """Charge lines name what their code is about; the estimate explains every cent."""
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from zax.core.charges.lines import ServiceRule, check_line, is_tooth, unfinished
-from zax.core.coverage.estimate import Benefits, PricedLine, estimate, totals
 from zax.core.errors import Problems
 from zax.core.money.tender import Tender, check_not_over, check_tender
 
@@ -48,57 +45,6 @@ def test_unfinished_lines_say_what_they_lack() -> None:
     assert unfinished(FILLING, "14", "M", ()) == "D2392 needs its surfaces"
     assert unfinished(OFFICE, "", "", ()) == "99213 needs a diagnosis"
     assert unfinished(OFFICE, "", "", ("J02.9",)) == ""
-
-
-GUILD = Benefits("Guild", {"preventive": 100, "basic": 80, "major": 50}, 5000, frozenset({"preventive"}))
-
-
-def test_the_estimate_takes_the_deductible_once_and_says_so() -> None:
-    lines = [
-        PricedLine(1, 11800, "preventive"),
-        PricedLine(2, 28600, "basic"),
-        PricedLine(3, 28600, "basic"),
-        PricedLine(4, 4500, "other"),
-    ]
-    first, second, third, fourth = estimate(lines, GUILD)
-    assert (first.insurer, first.why) == (11800, "100 percent, preventive care")
-    assert (second.deductible, second.insurer, second.why) == (
-        5000,
-        18880,
-        "80 percent of 236.00, after 50.00 deductible",
-    )
-    assert (third.insurer, third.why) == (22880, "80 percent of 286.00, deductible met")
-    assert (fourth.patient, fourth.why) == (4500, "not covered: other services")
-
-
-def test_small_fees_can_go_wholly_to_the_deductible() -> None:
-    only = estimate([PricedLine(1, 3000, "basic")], GUILD)[0]
-    assert (only.patient, only.why) == (3000, "all of 30.00 goes to the deductible")
-    assert estimate([PricedLine(1, 3000, "basic")], GUILD, deductible_used=4000)[0].deductible == 1000
-
-
-def test_without_coverage_or_unbilled_the_patient_pays() -> None:
-    assert estimate([PricedLine(1, 3000, "basic")], None)[0].why == "no coverage on file"
-    assert estimate([PricedLine(1, 3000, "basic", billed=False)], GUILD)[0].why == "not billed to the plan"
-
-
-fees = st.lists(
-    st.tuples(st.integers(0, 300_000), st.sampled_from(["preventive", "basic", "major", "other"]), st.booleans()),
-    max_size=8,
-)
-
-
-@given(fees, st.integers(0, 20_000), st.integers(0, 30_000), st.integers(0, 100))
-def test_parts_always_make_the_fee_and_the_deductible_is_never_exceeded(
-    lines: list[tuple[int, str, bool]], deductible: int, used: int, percent: int
-) -> None:
-    plan = Benefits("P", {"preventive": 100, "basic": percent, "major": 50}, deductible, frozenset({"preventive"}))
-    answers = estimate(
-        [PricedLine(n, cents, category, billed) for n, (cents, category, billed) in enumerate(lines)], plan, used
-    )
-    assert all(a.insurer + a.patient == a.fee and a.insurer >= 0 and a.patient >= 0 for a in answers)
-    assert sum(a.deductible for a in answers) <= max(0, deductible - used)
-    assert totals(answers)[0] == sum(cents for cents, _, _ in lines)
 
 
 def test_a_cheque_needs_its_number() -> None:

@@ -1,0 +1,137 @@
+"""What a plan promises, as data that a biller enters once and every patient of the plan shares.
+
+Amounts are cents, percentages whole numbers that the *plan* pays, months calendar months. A category that is missing from `percents`
+is not covered. The words are those of a benefit booklet; `terms_of` and `benefits_from` carry them to and from plain JSON.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any
+
+CATEGORY_WORDS = {
+    "preventive": "preventive care",
+    "diagnostic": "diagnostic care",
+    "basic": "basic care",
+    "major": "major care",
+    "braces": "braces",
+    "office": "office visits",
+    "lab": "lab tests",
+    "procedure": "procedures",
+    "vaccine": "vaccines",
+    "other": "other services",
+}
+DENTAL_CATEGORIES = ("preventive", "diagnostic", "basic", "major", "braces", "other")
+MEDICAL_CATEGORIES = ("office", "lab", "procedure", "vaccine", "other")
+PER_WORDS = {"person": "", "tooth": " on one tooth", "quadrant": " in one quadrant"}
+COORDINATION_WORDS = {
+    "standard": "pays up to what is left of the bill",
+    "carve_out": "pays only what it would have paid, less what the first plan paid",
+    "maintenance": "pays its share of what the first plan left",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Frequency:
+    """At most `count` of these codes within `months` calendar months (0: within the benefit year), per person, tooth or quadrant."""
+
+    codes: frozenset[str]
+    count: int
+    months: int
+    per: str = "person"
+
+    @property
+    def words(self) -> str:
+        span = f"in {self.months} months" if self.months else "in a benefit year"
+        return f"{self.count} {span}{PER_WORDS[self.per]}"
+
+
+@dataclass(frozen=True, slots=True)
+class AgeLimit:
+    """These codes are paid from `youngest` to `oldest` completed years, both included; None is no limit on that side."""
+
+    codes: frozenset[str]
+    youngest: int | None = None
+    oldest: int | None = None
+
+    def allows(self, age: int) -> bool:
+        return (self.youngest is None or age >= self.youngest) and (self.oldest is None or age <= self.oldest)
+
+    @property
+    def words(self) -> str:
+        if self.youngest is None:
+            return f"up to age {self.oldest}"
+        return f"from age {self.youngest}" if self.oldest is None else f"from age {self.youngest} to {self.oldest}"
+
+
+@dataclass(frozen=True, slots=True)
+class Copay:
+    """A fixed amount the patient pays first, per visit or per service of the category."""
+
+    category: str
+    cents: int
+    per: str = "visit"
+
+
+@dataclass(frozen=True, slots=True)
+class Benefits:
+    """A plan's promise. Maxima and household amounts of None or 0 deductible mean there is none."""
+
+    name: str
+    percents: Mapping[str, int]
+    deductible_cents: int = 0
+    no_deductible: frozenset[str] = field(default_factory=frozenset)
+    household_deductible_cents: int = 0
+    percents_out: Mapping[str, int] = field(default_factory=dict)
+    copays: tuple[Copay, ...] = ()
+    maximum_cents: int | None = None
+    household_maximum_cents: int | None = None
+    category_maximums: Mapping[str, int] = field(default_factory=dict)
+    lifetime_maximums: Mapping[str, int] = field(default_factory=dict)
+    waiting_months: Mapping[str, int] = field(default_factory=dict)
+    frequencies: tuple[Frequency, ...] = ()
+    ages: tuple[AgeLimit, ...] = ()
+    alternates: Mapping[str, str] = field(default_factory=dict)
+    needs_authorization: frozenset[str] = field(default_factory=frozenset)
+    missing_tooth_codes: frozenset[str] = field(default_factory=frozenset)
+    coordination: str = "standard"
+    year_starts_month: int = 1
+
+    def percent(self, category: str, in_network: bool) -> int:
+        """What the plan pays of this category; 0 when it is not covered."""
+        if not in_network and category in self.percents_out:
+            return self.percents_out[category]
+        return self.percents.get(category, 0)
+
+
+def benefit_year(day: date, starts_month: int) -> tuple[date, date]:
+    """First and last day of the benefit year that `day` lies in."""
+    first = date(day.year if day.month >= starts_month else day.year - 1, starts_month, 1)
+    return first, date.fromordinal(date(first.year + 1, starts_month, 1).toordinal() - 1)
+
+
+def terms_of(benefits: Benefits) -> dict[str, Any]:
+    """Everything but the name as plain JSON."""
+    return {
+        "percents": dict(benefits.percents), "deductible_cents": benefits.deductible_cents, "no_deductible": sorted(benefits.no_deductible),
+        "household_deductible_cents": benefits.household_deductible_cents, "percents_out": dict(benefits.percents_out),
+        "copays": [[c.category, c.cents, c.per] for c in benefits.copays], "maximum_cents": benefits.maximum_cents,
+        "household_maximum_cents": benefits.household_maximum_cents, "category_maximums": dict(benefits.category_maximums),
+        "lifetime_maximums": dict(benefits.lifetime_maximums), "waiting_months": dict(benefits.waiting_months),
+        "frequencies": [[sorted(f.codes), f.count, f.months, f.per] for f in benefits.frequencies],
+        "ages": [[sorted(a.codes), a.youngest, a.oldest] for a in benefits.ages], "alternates": dict(benefits.alternates),
+        "needs_authorization": sorted(benefits.needs_authorization), "missing_tooth_codes": sorted(benefits.missing_tooth_codes),
+        "coordination": benefits.coordination, "year_starts_month": benefits.year_starts_month,
+    }  # fmt: skip
+
+
+def benefits_from(name: str, terms: Mapping[str, Any]) -> Benefits:
+    """The reverse of `terms_of`; what is missing has its default."""
+    lists = {"no_deductible", "needs_authorization", "missing_tooth_codes"}
+    values: dict[str, Any] = {key: frozenset(value) if key in lists else value for key, value in terms.items()}
+    values["copays"] = tuple(Copay(*each) for each in terms.get("copays", ()))
+    values["frequencies"] = tuple(Frequency(frozenset(codes), *rest) for codes, *rest in terms.get("frequencies", ()))
+    values["ages"] = tuple(AgeLimit(frozenset(codes), *rest) for codes, *rest in terms.get("ages", ()))
+    return Benefits(name, **values)

@@ -1,0 +1,161 @@
+"""The record, section by section: each field with its words and its check. Pages, acts and the import all read this one list.
+
+A check takes what was typed and returns what is kept, or raises Refused beside the field. An empty field is allowed everywhere but for
+the name: what is missing is a gap, shown wherever the patient is.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any
+
+from zax.core.errors import ProblemCollector, Refused
+from zax.core.patients.person import check_name, check_phone, parse_birth
+
+SEXES = {"F": "female", "M": "male", "U": "not given"}
+PHONES = {"phone": "mobile", "home_phone": "home", "work_phone": "work"}
+TEXTS_TO = {"phone": "mobile", "home": "home", "work": "work", "none": "none of them"}
+TOPICS = {"reminders": "Reminders of visits", "recalls": "Recalls", "money": "Bills and payments", "news": "News"}
+CHANNELS = {"text": "text", "email": "email", "call": "call", "post": "post", "none": "opted out"}
+STATUSES = {"active": "active", "inactive": "inactive", "deceased": "deceased", "merged": "merged"}
+Check = Callable[[str, str, date], Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    """`choices` makes it a choice; `hint` shows in the empty field."""
+
+    name: str
+    words: str
+    check: Check
+    hint: str = ""
+    choices: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Section:
+    name: str
+    words: str
+    fields: tuple[Field, ...]
+
+
+def _name(what: str) -> Check:
+    return lambda text, name, today: check_name(text, what, name)
+
+
+def _text(most: int) -> Check:
+    def check(text: str, name: str, today: date) -> str:
+        kept = " ".join(text.split())
+        if len(kept) > most:
+            raise Refused(f"At most {most} letters can be kept here; this has {len(kept)}.", name)
+        if any(ord(ch) < 32 for ch in kept):
+            raise Refused("This holds signs that cannot be printed. Type it again.", name)
+        return kept
+
+    return check
+
+
+def _phone(text: str, name: str, today: date) -> str:
+    return check_phone(text, name) if text.strip() else ""
+
+
+def _birth(text: str, name: str, today: date) -> date | None:
+    return parse_birth(text, today, name) if text.strip() else None
+
+
+def _choice(choices: Mapping[str, str]) -> Check:
+    def check(text: str, name: str, today: date) -> str:
+        if text and text not in choices:
+            raise Refused("Choose one of the list.", name)
+        return text
+
+    return check
+
+
+def check_email(text: str, name: str = "email", today: date | None = None) -> str:
+    """One @ with something on both sides, no spaces, at most 120 letters."""
+    text = text.strip()
+    if text and (
+        text.count("@") != 1 or "@" not in text[1:-1] or any(ch.isspace() for ch in text) or len(text) > 120
+    ):
+        raise Refused("An email address looks like name@example.org.", name)
+    return text
+
+
+def _zip(text: str, name: str, today: date) -> str:
+    text = text.strip()
+    digits = text.replace("-", "")
+    if text and (not digits.isdecimal() or not digits.isascii() or len(digits) not in {5, 9}):
+        raise Refused("A ZIP code has 5 digits, or 5 and 4.", name)
+    return text
+
+
+def _state(text: str, name: str, today: date) -> str:
+    text = text.strip().upper()
+    if text and (len(text) != 2 or not text.isalpha() or not text.isascii()):
+        raise Refused("The state has two letters.", name)
+    return text
+
+
+def _address(before: str, words: str) -> tuple[Field, ...]:
+    return (
+        Field(f"{before}street", f"{words}street", _text(80)), Field(f"{before}city", "City", _text(60)),
+        Field(f"{before}state", "State", _state), Field(f"{before}zip", "ZIP", _zip),
+    )  # fmt: skip
+
+
+SECTIONS: Mapping[str, Section] = {
+    section.name: section
+    for section in (
+        Section("name", "Name", (
+            Field("first", "First name", _name("first name")), Field("last", "Last name", _name("last name")),
+            Field("used_name", "Name used", _text(60), "as they like to be called"), Field("pronouns", "Pronouns", _text(20), "she/her"),
+            Field("birth", "Birth date", _birth, "5/3/1984"), Field("sex", "Sex, as the insurer has it", _choice(SEXES), "", SEXES),
+            Field("alert", "Shown everywhere", _text(80), "penicillin allergy"),
+        )),
+        Section("reach", "Phones and email", (
+            Field("phone", "Mobile", _phone, "360 555 0148"), Field("home_phone", "Home", _phone), Field("work_phone", "Work", _phone),
+            Field("texts_to", "Texts go to", _choice(TEXTS_TO), "", TEXTS_TO), Field("email", "Email", check_email, "name@example.org"),
+        )),
+        Section("address", "Address", (*_address("", "S"), *_address("mail_", "Mail to another s"))),
+        Section("person", "About them", (
+            Field("language", "Language", _text(30), "English"), Field("employer", "Employer", _text(80)),
+            Field("emergency_name", "In an emergency", _text(80), "whom to call"), Field("emergency_relation", "who is their", _text(30), "sister"),
+            Field("emergency_phone", "Phone", _phone),
+        )),
+    )
+}  # fmt: skip
+FIELDS: Mapping[str, Field] = {each.name: each for section in SECTIONS.values() for each in section.fields}
+
+
+def check_section(section: Section, typed: Mapping[str, str], today: date) -> dict[str, Any]:
+    """Every field of the section as it is kept; raises Problems with a message a field."""
+    wrong = ProblemCollector()
+    values = {
+        each.name: wrong.take(each.check, typed.get(each.name, ""), each.name, today) for each in section.fields
+    }
+    if section.name == "reach" and not wrong.problems:
+        number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(str(values["texts_to"]))
+        if number and not values[number] and any(values[name] for name in PHONES):
+            wrong.add("texts_to", f"There is no {PHONES[number]} number to send texts to.")
+    wrong.raise_if_any()
+    return values
+
+
+def check_ssn(text: str) -> str:
+    """Nine digits of a number that can have been given out (20 CFR 422.103 and the SSA's rules of assignment); empty is allowed."""
+    digits = text.replace("-", "").replace(" ", "")
+    if not digits:
+        return ""
+    if not digits.isdecimal() or not digits.isascii() or len(digits) != 9:
+        raise Refused("A social security number has nine digits, such as 123-45-6789.", "ssn")
+    if digits[:3] in {"000", "666"} or digits[0] == "9" or digits[3:5] == "00" or digits[5:] == "0000":
+        raise Refused("No such number was ever given out. Look at the card again.", "ssn")
+    return digits
+
+
+def mask_ssn(digits: str) -> str:
+    """'123456789' -> '•••-••-6789'."""
+    return f"•••-••-{digits[-4:]}" if digits else ""

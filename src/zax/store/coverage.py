@@ -1,0 +1,93 @@
+"""Reading coverage: which holds on a day, what its plan has used up, who else shares a plan or a member id."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from typing import Any
+
+from sqlalchemy import Connection, Row, bindparam, or_, select, text
+
+from zax.store.schema import coverage, patient, payer, plan
+
+_WITH_PLAN = (
+    select(
+        coverage,
+        plan.c.payer_id,
+        plan.c.dental,
+        plan.c.name.label("plan_name"),
+        payer.c.name.label("payer_name"),
+        patient.c.first.label("holder_first"),
+        patient.c.last.label("holder_last"),
+        patient.c.birth.label("holder_birth"),
+    )
+    .join(plan, plan.c.id == coverage.c.plan_id)
+    .join(payer, payer.c.id == plan.c.payer_id)
+    .join(patient, patient.c.id == coverage.c.subscriber_id, isouter=True)
+)
+_BY_RANK = (coverage.c.rank, coverage.c.id.desc())
+_ON_DAY = _WITH_PLAN.where(
+    coverage.c.patient_id == bindparam("patient_id"),
+    plan.c.dental == bindparam("dental"),
+    or_(coverage.c.from_day.is_(None), coverage.c.from_day <= bindparam("day")),
+    or_(coverage.c.to_day.is_(None), coverage.c.to_day >= bindparam("day")),
+).order_by(*_BY_RANK)
+_OF_PATIENTS = _WITH_PLAN.where(coverage.c.patient_id.in_(bindparam("patient_ids", expanding=True))).order_by(
+    coverage.c.to_day.is_not(None), coverage.c.patient_id, plan.c.dental.desc(), *_BY_RANK
+)
+_ONE = _WITH_PLAN.where(coverage.c.id == bindparam("coverage_id"))
+# Lines that count toward limits: done, on other visits of that kind. `answered` is how many claims with the line the payer has closed.
+_DONE = text(
+    "SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents, l.second_cents, "
+    "(SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id = l.id AND c.state IN ('closed', 'denied')) AS answered, "
+    "(SELECT COALESCE(-SUM(j.insurer_cents), 0) FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS paid "
+    "FROM visit v JOIN charge_line l ON l.visit_id = v.id JOIN service s ON s.id = l.service_id "
+    "WHERE v.patient_id IN :patient_ids AND v.id <> :visit_id AND s.dental = :dental AND l.removed_at IS NULL AND v.day <= :day "
+    "AND v.state IN ('checkout', 'left', 'settled') ORDER BY v.day, l.id"
+).bindparams(bindparam("patient_ids", expanding=True))
+_SAME_PLAN_AT_HOME = text(
+    "SELECT DISTINCT o.patient_id FROM patient p JOIN patient m ON m.household_id = p.household_id JOIN coverage o ON o.patient_id = m.id "
+    "WHERE p.id = :patient_id AND o.plan_id = :plan_id AND (o.to_day IS NULL OR o.to_day >= :day)"
+)
+_DAY_STATES = text(
+    "SELECT v.id AS visit_id, c.member_id, c.checked_at, c.check_state, y.eligibility FROM visit v JOIN visit_type t ON t.id = v.type_id "
+    "LEFT JOIN (coverage c JOIN plan p ON p.id = c.plan_id JOIN payer y ON y.id = p.payer_id) ON c.patient_id = v.patient_id AND p.dental = t.dental "
+    "AND c.rank = 1 AND (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) "
+    "WHERE v.day = :day AND v.site_id = :site_id AND v.state IN ('held', 'booked', 'confirmed', 'here', 'room')"
+)
+
+
+def coverages_on(connection: Connection, patient_id: int, dental: bool, day: date) -> Sequence[Row[Any]]:
+    """The coverages of this kind that count on the day, first payer first, with plan and payer."""
+    found = connection.execute(_ON_DAY, {"patient_id": patient_id, "dental": dental, "day": day}).all()
+    first_of_rank = {row.rank: row for row in reversed(found)}
+    return [first_of_rank[rank] for rank in sorted(first_of_rank)]
+
+
+def coverages_of(connection: Connection, patient_ids: list[int]) -> Sequence[Row[Any]]:
+    """All coverages of these patients with plan and payer, those that have ended last."""
+    return connection.execute(_OF_PATIENTS, {"patient_ids": patient_ids}).all()
+
+
+def one_coverage(connection: Connection, coverage_id: int) -> Row[Any] | None:
+    return connection.execute(_ONE, {"coverage_id": coverage_id}).first()
+
+
+def done_lines(
+    connection: Connection, patient_ids: list[int], dental: bool, day: date, without_visit: int
+) -> Sequence[Row[Any]]:
+    """What was done for these people up to the day, oldest first, with what the plans were expected to pay and paid."""
+    return connection.execute(
+        _DONE, {"patient_ids": patient_ids, "visit_id": without_visit, "dental": dental, "day": day}
+    ).all()
+
+
+def sharing_plan(connection: Connection, patient_id: int, plan_id: int, day: date) -> list[int]:
+    """The people of the household who are covered by the same plan, the patient among them."""
+    found = connection.execute(_SAME_PLAN_AT_HOME, {"patient_id": patient_id, "plan_id": plan_id, "day": day})
+    return [*found.scalars()]
+
+
+def day_states(connection: Connection, day: date, site_id: int) -> dict[int, Row[Any]]:
+    """By visit of a site's day: the first coverage of the visit's kind, when it was checked and how; all None without one."""
+    return {row.visit_id: row for row in connection.execute(_DAY_STATES, {"day": day, "site_id": site_id})}

@@ -1,0 +1,35 @@
+"""The file store: content under its SHA-256, outside anything the web serves. The same content is kept once and never changed."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from pathlib import Path
+
+
+class FileStore:
+    """`FileStore(var)` keeps under var/files, two letters of the hash a folder."""
+
+    def __init__(self, var: Path) -> None:
+        self.folder = var / "files"
+
+    def path(self, digest: str) -> Path:
+        """Where a digest lies; ValueError for anything that is not 64 hexadecimal digits, so that no name can lead elsewhere."""
+        if len(digest) != 64 or not set(digest) <= set("0123456789abcdef"):
+            raise ValueError("not a digest")
+        return self.folder / digest[:2] / digest
+
+    def put(self, content: bytes) -> str:
+        """Keep the content, whole or not at all; its digest."""
+        digest = hashlib.sha256(content).hexdigest()
+        path = self.path(digest)
+        if not path.exists():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            part = path.with_name(f"{digest}.{os.getpid()}.part")
+            part.write_bytes(content)
+            os.replace(part, path)
+        return digest
+
+    def get(self, digest: str) -> bytes:
+        """Raises FileNotFoundError when it was never kept here."""
+        return self.path(digest).read_bytes()

@@ -1,0 +1,237 @@
+"""Payers, plans with their benefits, and contract fees: seen by everybody, changed by billers and managers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy import func, select
+
+from zax.core.coverage.benefits import (
+    CATEGORY_WORDS,
+    COORDINATION_WORDS,
+    DENTAL_CATEGORIES,
+    MEDICAL_CATEGORIES,
+    PER_WORDS,
+    Benefits,
+)
+from zax.core.errors import NotFound, ZaxError
+from zax.core.money.cents import plain
+from zax.desk import plans as acts
+from zax.store import schema
+from zax.web.here import Here, Typed, enter, typed_form
+
+router = APIRouter()
+MONTHS = (
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
+
+
+@router.get("/plans")
+def show_plans(request: Request) -> Response:
+    """Every payer with its plans and fee schedules, and how many patients have each."""
+    here = enter(request)
+    c = schema.coverage
+    with here.read() as connection:
+        query = (
+            select(c.c.plan_id, func.count(c.c.patient_id.distinct()))
+            .where(c.c.to_day.is_(None) | (c.c.to_day >= here.today))
+            .group_by(c.c.plan_id)
+        )
+        counts = {row[0]: row[1] for row in connection.execute(query)}
+    return here.page("plans.html", counts=counts, kinds=acts.PAYER_KINDS, answers=acts.ELIGIBILITY, screen="plans")
+
+
+@router.get("/plans/{plan_id}")
+def show_plan(request: Request, plan_id: int, payer: int = 0, dental: int = 1) -> Response:
+    """The benefits editor; 0 is a new plan of `payer`."""
+    return plan_page(enter(request), plan_id, payer_id=payer, dental=bool(dental))
+
+
+def plan_page(
+    here: Here, plan_id: int, status: int = 200, payer_id: int = 0, dental: bool = True, **more: Any
+) -> Response:
+    plan = here.clinic.plans.get(plan_id)
+    if plan_id and plan is None:
+        raise NotFound("There is no such plan.")
+    benefits = plan.benefits if plan else Benefits("", {})
+    dental = plan.dental if plan else dental
+    with here.read() as connection:
+        touched = acts.patients_with(connection, plan_id, here.today) if plan else 0
+    shown = more.get("form") or form_of(benefits)
+    return here.page(
+        "plan_edit.html", status, plan=plan, dental=dental, payer_id=plan.payer_id if plan else payer_id, touched=touched,
+        categories=DENTAL_CATEGORIES if dental else MEDICAL_CATEGORIES, words=CATEGORY_WORDS, per_words=PER_WORDS, coordination=COORDINATION_WORDS, months=MONTHS,
+        screen="plans", **(more | {"form": shown}),
+    )  # fmt: skip
+
+
+def form_of(b: Benefits) -> acts.PlanForm:
+    """The editor's fields for a plan as it stands."""
+
+    def money(cents: int | None) -> str:
+        return plain(cents) if cents else ""
+
+    fields = {f"percent-{c}": str(p) for c, p in b.percents.items()} | {
+        f"out-{c}": str(p) for c, p in b.percents_out.items()
+    }
+    fields |= {f"copay-{c.category}": plain(c.cents) for c in b.copays} | {
+        f"per-{c.category}": c.per for c in b.copays
+    }
+    fields |= {f"yearly-{c}": plain(v) for c, v in b.category_maximums.items()} | {
+        f"lifetime-{c}": plain(v) for c, v in b.lifetime_maximums.items()
+    }
+    fields |= {f"waiting-{c}": str(m) for c, m in b.waiting_months.items()}
+    fields |= {
+        "deductible": money(b.deductible_cents), "household_deductible": money(b.household_deductible_cents), "maximum": money(b.maximum_cents),
+        "household_maximum": money(b.household_maximum_cents), "coordination": b.coordination, "year_starts": str(b.year_starts_month),
+        "authorization": " ".join(sorted(b.needs_authorization)), "missing_tooth": " ".join(sorted(b.missing_tooth_codes)),
+    }  # fmt: skip
+    return acts.PlanForm(
+        fields, sorted(b.no_deductible), [(" ".join(sorted(f.codes)), str(f.count), str(f.months or ""), f.per) for f in b.frequencies],
+        [(" ".join(sorted(a.codes)), *("" if x is None else str(x) for x in (a.youngest, a.oldest))) for a in b.ages], list(b.alternates.items()),  # type: ignore[misc]
+    )  # fmt: skip
+
+
+def _typed_form(form: Typed) -> acts.PlanForm:
+    def rows(*names: str) -> list[Any]:
+        columns = [form.all.get(name, []) for name in names]
+        return [row for row in zip(*columns, strict=False) if any(cell.strip() for cell in row[:-1])]
+
+    return acts.PlanForm(
+        form, form.all.get("free", []), rows("f_codes", "f_count", "f_months", "f_per"), [r[:3] for r in rows("a_codes", "a_from", "a_to", "a_end")],
+        [r[:2] for r in rows("x_done", "x_paid", "x_end")],
+    )  # fmt: skip
+
+
+@router.post("/plans/{plan_id}")
+def save_plan(request: Request, plan_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """A new plan (0) or a correction for everybody who has it."""
+    here = enter(request, "plans")
+    typed = _typed_form(form)
+    payer_id, dental = form.number("payer_id") or 0, form["dental"] == "1"
+    try:
+        number = acts.save_plan(
+            here.desk,
+            here.actor,
+            plan_id,
+            payer_id,
+            form["name"],
+            dental,
+            form["note"],
+            typed,
+            form.number("version") or 0,
+        )
+    except ZaxError as error:
+        if isinstance(error, NotFound):
+            raise
+        return plan_page(
+            here, plan_id, error.status, payer_id, dental, problems=error.problems, typed=form, form=typed
+        )
+    return here.go(
+        f"/plans/{number}",
+        "Saved. It holds for everybody who has the plan." if plan_id else "Saved. Patients can have it now.",
+    )
+
+
+@router.post("/plans/{plan_id}/{what}")
+def end_plan(request: Request, plan_id: int, what: str, form: Typed = Depends(typed_form)) -> Response:
+    """Retire, revive or delete."""
+    here = enter(request, "plans")
+    try:
+        if what == "delete":
+            acts.delete_plan(here.desk, here.actor, plan_id)
+            return here.go("/plans", "Deleted.")
+        if what not in {"retire", "revive"}:
+            raise NotFound("There is no such step.")
+        acts.retire_plan(here.desk, here.actor, plan_id, what == "revive")
+    except ZaxError as error:
+        if isinstance(error, NotFound):
+            raise
+        return plan_page(here, plan_id, error.status, problems={"": error.message})
+    return here.go(f"/plans/{plan_id}", "Retired: it is offered no more." if what == "retire" else "Offered again.")
+
+
+@router.get("/payers/{payer_id}")
+def show_payer(request: Request, payer_id: int) -> Response:
+    return payer_page(enter(request), payer_id)
+
+
+def payer_page(here: Here, payer_id: int, status: int = 200, **more: Any) -> Response:
+    payer = here.clinic.payers.get(payer_id)
+    if payer_id and payer is None:
+        raise NotFound("There is no such payer.")
+    return here.page(
+        "payer_edit.html",
+        status,
+        payer=payer,
+        kinds=acts.PAYER_KINDS,
+        answers=acts.ELIGIBILITY,
+        required=acts.REQUIRED,
+        screen="plans",
+        **more,
+    )
+
+
+@router.post("/payers/{payer_id}")
+def save_payer(request: Request, payer_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "plans")
+    try:
+        acts.save_payer(here.desk, here.actor, payer_id, form, form.numbers("outside"))
+    except ZaxError as error:
+        return payer_page(here, payer_id, error.status, problems=error.problems, typed=form)
+    return here.go("/plans", "Saved.")
+
+
+@router.get("/fees/{schedule_id}")
+def show_fees(request: Request, schedule_id: int, payer: int = 0) -> Response:
+    return fees_page(enter(request), schedule_id, payer_id=payer)
+
+
+def fees_page(here: Here, schedule_id: int, status: int = 200, payer_id: int = 0, **more: Any) -> Response:
+    schedule = next((s for s in here.clinic.schedules if s.id == schedule_id), None)
+    if schedule_id and schedule is None:
+        raise NotFound("There is no such fee schedule, or it has ended.")
+    return here.page(
+        "fees_edit.html",
+        status,
+        schedule=schedule,
+        payer_id=schedule.payer_id if schedule else payer_id,
+        plain=plain,
+        screen="plans",
+        **more,
+    )
+
+
+@router.post("/fees/{schedule_id}")
+def save_fees(request: Request, schedule_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "plans")
+    fees = {
+        int(name.removeprefix("fee-")): text
+        for name, text in form.items()
+        if name.startswith("fee-") and name[4:].isdecimal()
+    }
+    try:
+        number = acts.save_fees(here.desk, here.actor, schedule_id, form, fees)
+    except ZaxError as error:
+        return fees_page(here, schedule_id, error.status, problems=error.problems, typed=form)
+    return here.go(f"/fees/{number}", "Saved. Estimates of coming charges follow it.")
+
+
+@router.post("/fees/{schedule_id}/end")
+def end_fees(request: Request, schedule_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "plans")
+    acts.end_schedule(here.desk, here.actor, schedule_id)
+    return here.go("/plans", "Ended: it prices nothing any more.")

@@ -1,0 +1,248 @@
+"""The record: one page, each part edited in its place. `?edit=reach` opens a part, `?edit=coverage-7` a coverage; everything works without scripts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import RedirectResponse, Response
+
+from zax.core.book.waitlist import WAIT_WORDS
+from zax.core.coverage.member import RELATIONSHIP_WORDS
+from zax.core.errors import NotFound, Stale, ZaxError
+from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
+from zax.core.patients.gaps import PURPOSE_WORDS
+from zax.core.patients.papers import KINDS
+from zax.core.patients.person import show_phone
+from zax.desk import household, notes
+from zax.desk import patients as acts
+from zax.desk.coverage import HOLDERS, RANKS, end_coverage, save_coverage
+from zax.desk.eligibility import ask
+from zax.desk.planned import drop_planned, plan_service, set_wishes
+from zax.desk.record import changes_of, number_of, record_of
+from zax.store.coverage import one_coverage
+from zax.web.here import Here, Typed, enter, typed_form
+
+router = APIRouter()
+
+
+@router.get("/patients/{patient_id}")
+def show_record(request: Request, patient_id: int, edit: str = "") -> Response:
+    here = enter(request)
+    with here.read() as connection:
+        number = number_of(connection, patient_id)
+    if number != patient_id:
+        return RedirectResponse(f"/patients/{number}", 303)
+    return record_page(here, patient_id, edit=edit)
+
+
+def record_page(here: Here, patient_id: int, status: int = 200, edit: str = "", **more: Any) -> Response:
+    """`edit` names the part that is open; `problems` and `typed` belong to it."""
+    with here.read() as connection:
+        record = record_of(connection, here.clinic, patient_id, here.now, here.today)
+        kind, _, number = edit.partition("-")
+        open_coverage = (
+            one_coverage(connection, int(number))
+            if kind == "coverage" and number.isdecimal() and number != "0"
+            else None
+        )
+    masked = mask_ssn(here.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
+    page = here.page(
+        "record.html", status, r=record, p=record.patient, edit=edit, sections=SECTIONS, masked=masked, topics=TOPICS, channels=CHANNELS, statuses=STATUSES, kinds=KINDS,
+        purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=_value, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS,
+        screen="patients", **({"about": {}} | more),
+    )  # fmt: skip
+    return here.looked(page, patient_id, "record")
+
+
+def _value(row: Any, name: str) -> str:
+    """A field of the record as it is typed."""
+    value = getattr(row, name)
+    if isinstance(value, date):
+        return f"{value.month}/{value.day}/{value.year}"
+    return show_phone(value) if name.endswith("phone") and value else str(value or "")
+
+
+@router.get("/patients/{patient_id}/changes")
+def show_changes(request: Request, patient_id: int) -> Response:
+    """Every change of the record: what, who, when."""
+    here = enter(request)
+    with here.read() as connection:
+        record = record_of(connection, here.clinic, patient_id, here.now, here.today)
+        changes = changes_of(connection, patient_id)
+    return here.looked(
+        here.page("changes.html", p=record.patient, changes=changes, screen="patients"), patient_id, "changes"
+    )
+
+
+@router.post("/patients/{patient_id}/part/{name}")
+def save_part(request: Request, patient_id: int, name: str, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "patients")
+    try:
+        acts.change_section(here.desk, here.actor, patient_id, name, form, form.number("version") or 0, here.site_id)
+    except ZaxError as error:
+        return _again(here, patient_id, name, error, form)
+    return here.go(f"/patients/{patient_id}", "Saved.")
+
+
+def _again(here: Here, patient_id: int, edit: str, error: ZaxError, form: Typed) -> Response:
+    """The page with the part still open, what was typed, and what is wrong; after a stale save with the version that now stands."""
+    if isinstance(error, NotFound):
+        raise error
+    problems = error.problems
+    if isinstance(error, Stale):
+        form["version"] = ""
+    return record_page(here, patient_id, error.status, edit, problems=problems, typed=form, about={"act": edit})
+
+
+def _flag(here: Here, patient_id: int, form: Typed) -> str:
+    notes.set_flag(here.desk, here.actor, patient_id, form.number("flag_id") or 0)
+    return "Flag set."
+
+
+def _unflag(here: Here, patient_id: int, form: Typed) -> str:
+    notes.end_flag(here.desk, here.actor, patient_id, form.number("flag_id") or 0)
+    return "Flag taken off."
+
+
+def _note(here: Here, patient_id: int, form: Typed) -> str:
+    notes.add_note(here.desk, here.actor, patient_id, form["note"], form["pinned"] == "yes", form["until"])
+    return "Note kept."
+
+
+def _end_note(here: Here, patient_id: int, form: Typed) -> str:
+    notes.end_note(here.desk, here.actor, patient_id, form.number("note_id") or 0)
+    return "Note put away. It stays on record."
+
+
+def _status(here: Here, patient_id: int, form: Typed) -> str:
+    return acts.set_status(
+        here.desk,
+        here.actor,
+        patient_id,
+        form["status"],
+        form["words"],
+        form["died_on"],
+        form.number("version") or 0,
+        here.site_id,
+    )
+
+
+def _messages(here: Here, patient_id: int, form: Typed) -> str:
+    acts.set_reach(here.desk, here.actor, patient_id, form, form.number("version") or 0)
+    return "Saved. Messages follow it from now on."
+
+
+def _ssn(here: Here, patient_id: int, form: Typed) -> str:
+    acts.set_ssn(here.desk, here.actor, here.shared.vault, patient_id, form["ssn"], form.number("version") or 0)
+    return "Saved, sealed."
+
+
+def _join(here: Here, patient_id: int, form: Typed) -> str:
+    household.join_household(here.desk, here.actor, patient_id, form.number("patient_id") or 0)
+    return "Moved. Past bills stay where they are."
+
+
+def _leave(here: Here, patient_id: int, form: Typed) -> str:
+    household.leave_household(here.desk, here.actor, patient_id)
+    return "On their own now. Past bills stay where they are."
+
+
+def _pays(here: Here, patient_id: int, form: Typed) -> str:
+    household.make_payer(here.desk, here.actor, patient_id)
+    return "Pays for the household now."
+
+
+ACTS: dict[str, tuple[Callable[[Here, int, Typed], str], str]] = {
+    "flag": (_flag, "flags"), "unflag": (_unflag, ""), "note": (_note, "notes"), "end-note": (_end_note, ""), "status": (_status, "status"), "messages": (_messages, "messages"),
+    "ssn": (_ssn, "ssn"), "join": (_join, "household"), "leave": (_leave, "household"), "pays": (_pays, "household"),
+}  # fmt: skip
+
+
+@router.post("/patients/{patient_id}/act/{name}")
+def change_record(request: Request, patient_id: int, name: str, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "patients")
+    if name not in ACTS:
+        raise NotFound("There is no such step.")
+    act, part = ACTS[name]
+    try:
+        said = act(here, patient_id, form)
+    except ZaxError as error:
+        return _again(here, patient_id, part, error, form)
+    return here.go(f"/patients/{patient_id}", said)
+
+
+@router.post("/patients/{patient_id}/ssn/show")
+def reveal(request: Request, patient_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """The number in clear, once; who saw it is on record."""
+    here = enter(request, "patients")
+    digits = acts.show_ssn(here.desk, here.actor, here.shared.vault, patient_id)
+    return record_page(here, patient_id, shown_ssn=f"{digits[:3]}-{digits[3:5]}-{digits[5:]}")
+
+
+@router.post("/patients/{patient_id}/wishes")
+def save_wishes(request: Request, patient_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """The half days that suit: fields 'half-0' (Monday morning) to 'half-13', each likes, never or empty."""
+    here = enter(request, "patients")
+    chosen = {number: form[f"half-{number}"] for number in range(14)}
+    likes, never = ([n for n, value in chosen.items() if value == wanted] for wanted in ("likes", "never"))
+    set_wishes(here.desk, here.actor, patient_id, likes, never)
+    return here.go(f"/patients/{patient_id}", "Times saved. Openings and the waitlist follow them.")
+
+
+@router.post("/patients/{patient_id}/planned")
+def add_planned(request: Request, patient_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "charges")
+    try:
+        plan_service(
+            here.desk, here.actor, patient_id, form.number("service_id") or 0, form["tooth"], form["surfaces"]
+        )
+    except ZaxError as error:
+        return _again(here, patient_id, "planned", error, form)
+    return here.go(f"/patients/{patient_id}", "Planned. It is offered when a visit is booked.")
+
+
+@router.post("/patients/{patient_id}/planned/{planned_id}/drop")
+def drop_plan(request: Request, patient_id: int, planned_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "charges")
+    drop_planned(here.desk, here.actor, planned_id)
+    return here.go(f"/patients/{patient_id}", "Not planned any more.")
+
+
+# --- coverage ------------------------------------------------------------------------------------------------------
+@router.post("/patients/{patient_id}/coverage/{coverage_id}")
+def keep_coverage(request: Request, patient_id: int, coverage_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """Enter (0) or correct a coverage."""
+    here = enter(request, "patients")
+    if form["subscriber_id"] == "":
+        form["subscriber_id"] = form["patient_id"]
+    try:
+        save_coverage(here.desk, here.actor, patient_id, coverage_id, form, form.number("version"))
+    except ZaxError as error:
+        return _again(here, patient_id, f"coverage-{coverage_id}", error, form)
+    return here.go(f"/patients/{patient_id}", "Coverage saved.")
+
+
+@router.post("/patients/{patient_id}/coverage/{coverage_id}/end")
+def stop_coverage(request: Request, patient_id: int, coverage_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "patients")
+    try:
+        end_coverage(here.desk, here.actor, patient_id, coverage_id, form["last_day"])
+    except ZaxError as error:
+        return _again(here, patient_id, f"coverage-{coverage_id}", error, form)
+    return here.go(f"/patients/{patient_id}", "Ended. Claims of its time still go out on it.")
+
+
+@router.post("/coverage/{coverage_id}/ask")
+def ask_payer(request: Request, coverage_id: int, form: Typed = Depends(typed_form)) -> Response:
+    """Ask the payer now; the answer is the next page."""
+    here = enter(request)
+    try:
+        judged = ask(
+            here.desk, here.actor, here.shared.outside.clearinghouse, coverage_id, here.today, form.number("visit_id")
+        )
+    except ZaxError as error:
+        return here.go(form.back, error.message)
+    return here.go(f"/coverage/{coverage_id}/answer" if form["stay"] != "yes" else form.back, judged.words)

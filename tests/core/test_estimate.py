@@ -1,0 +1,250 @@
+"""The estimate against estimates.csv, a table of worked examples, and its properties: parts make the fee, nothing below zero or over a maximum."""
+
+from __future__ import annotations
+
+import csv
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zax.core.coverage.benefits import AgeLimit, Benefits, Copay, Frequency, benefit_year, benefits_from, terms_of
+from zax.core.coverage.estimate import Cover, PricedLine, Used, estimate, totals
+from zax.core.coverage.fees import FeeSchedule, allowed_fees
+from zax.core.coverage.limits import Done, Insured, quadrant
+from zax.core.coverage.order import Candidate, order_reason, suggested_order
+
+DAY = date(2026, 11, 24)
+CASES = list(csv.DictReader((Path(__file__).parent / "estimates.csv").open(encoding="utf-8")))
+MAPS = {
+    "out": "percents_out",
+    "wait": "waiting_months",
+    "category": "category_maximums",
+    "lifetime": "lifetime_maximums",
+}
+AMOUNTS = {
+    "deductible": "deductible_cents",
+    "household_deductible": "household_deductible_cents",
+    "max": "maximum_cents",
+    "household_max": "household_maximum_cents",
+}
+
+
+def cents(text: str) -> int:
+    return int(Decimal(text) * 100)
+
+
+def pairs(text: str) -> list[tuple[str, str]]:
+    return [(key, value) for key, _, value in (word.partition("=") for word in text.split())]
+
+
+def done(text: str) -> tuple[Done, ...]:
+    """'D1110:2026-05-20+D2392:2025-06-01#14'."""
+    found = []
+    for each in text.split("+"):
+        code, _, rest = each.partition(":")
+        day, _, tooth = rest.partition("#")
+        found.append(Done(code, date.fromisoformat(day), tooth))
+    return tuple(found)
+
+
+def read_plan(text: str) -> tuple[Benefits, dict[str, Any]]:
+    terms: dict[str, Any] = {"percents": {}, "copays": [], "frequencies": [], "ages": []}
+    cover: dict[str, Any] = {"allowed": {}, "fees": {}}
+    for key, value in pairs(text):
+        head, _, name = key.partition(".")
+        if head in MAPS and name:
+            terms.setdefault(MAPS[head], {})[name] = int(value) if head in ("out", "wait") else cents(value)
+        elif key in AMOUNTS:
+            terms[AMOUNTS[key]] = cents(value)
+        elif head == "copay":
+            amount, per = value.split("/")
+            terms["copays"].append([name, cents(amount), per])
+        elif key == "freq":
+            codes, count, months, *per = value.split("/")
+            terms["frequencies"].append([codes.split("+"), int(count), int(months), *(per or ["person"])])
+        elif key == "age":
+            code, ages = value.split(":")
+            terms["ages"].append([[code], *(int(part) if part else None for part in ages.split("-"))])
+        elif key == "alt":
+            terms.setdefault("alternates", {}).update([value.split(">")])
+        elif head in ("fee", "allowed"):
+            cover["fees" if head == "fee" else "allowed"][name] = cents(value)
+        elif key == "network":
+            cover["in_network"] = value == "in"
+        else:
+            named = {"auth": "needs_authorization", "missing": "missing_tooth_codes", "free": "no_deductible"}
+            if key in named:
+                terms[named[key]] = [value]
+            elif key in ("coordination", "year"):
+                terms["coordination" if key == "coordination" else "year_starts_month"] = (
+                    value if key == "coordination" else int(value)
+                )
+            else:
+                terms["percents"][key] = int(value)
+    return benefits_from("the plan", terms), cover
+
+
+def read_used(text: str) -> Used:
+    values: dict[str, Any] = {"by_category": {}, "lifetime": {}}
+    for key, value in pairs(text):
+        head, _, name = key.partition(".")
+        if head in ("by", "lifetime"):
+            values["by_category" if head == "by" else "lifetime"][name] = cents(value)
+        else:
+            values[key] = done(value) if key == "done" else cents(value)
+    return Used(**values)
+
+
+def read_person(text: str) -> Insured:
+    values = dict(pairs(text))
+    tooth, _, when = values.get("lost", "").partition(":")
+    lost = {tooth: date.fromisoformat(when) if when else None} if tooth else {}
+    day = {key: date.fromisoformat(values[key]) for key in ("birth", "from") if key in values}
+    return Insured(day.get("birth"), day.get("from"), lost)
+
+
+def read_line(number: int, text: str, allowed: dict[str, int]) -> PricedLine:
+    code, category, amount, *more = text.split()
+    values: dict[str, Any] = {
+        "units": 1,
+        "tooth": "",
+        "billed": "unbilled" not in more,
+        "authorized": "authorized" in more,
+    }
+    for word in more:
+        if word.startswith("x"):
+            values["units"] = int(word[1:])
+        elif word.startswith("#"):
+            values["tooth"] = word[1:]
+        elif word.startswith("@"):
+            allowed[code] = cents(word[1:])
+    return PricedLine(number, cents(amount), category, code=code, **values)
+
+
+@pytest.mark.parametrize("case", CASES, ids=[f"{c['rule']}: {c['case']}" for c in CASES])
+def test_a_worked_example(case: dict[str, str]) -> None:
+    covers, allowed = [], {}
+    lines = [read_line(n, text, allowed) for n, text in enumerate(case["lines"].split(";"))]
+    for text, used in ((case["plan"], case["used"]), (case["second plan"], "")):
+        if text not in ("", "-"):
+            plan, more = read_plan(text)
+            # the contract fee on a line is the first plan's
+            more["allowed"] |= {} if covers else allowed
+            covers.append(Cover(plan, read_used(used), insured=read_person(case["person"]), **more))
+    answers = estimate(lines, covers, DAY)
+    expected = [tuple(cents(part) for part in each.strip().split("/")) for each in case["expected"].split(";")]
+    assert [(a.write_off, a.first, a.second, a.patient) for a in answers] == expected
+    told = " ".join(a.why.replace(",", "") for a in answers)
+    for words in case["says"].split(";"):
+        assert words.strip().replace(",", "") in told
+
+
+def test_the_table_covers_every_rule() -> None:
+    assert len(CASES) >= 60
+    rules = {case["rule"] for case in CASES}
+    assert rules >= {
+        "percentage", "contract fee", "network", "deductible", "copay", "maximum", "waiting period", "frequency", "age", "alternate",
+        "missing tooth", "authorization", "two plans",
+    }  # fmt: skip
+    assert all(case["arithmetic"] for case in CASES)
+
+
+categories = st.sampled_from(["preventive", "basic", "major", "other"])
+percents = st.dictionaries(categories, st.integers(0, 100))
+amounts = st.integers(0, 200_000)
+plans = st.builds(
+    Benefits, st.just("P"), percents, st.integers(0, 20_000), st.frozensets(categories), st.integers(0, 40_000), percents,
+    st.lists(st.builds(Copay, categories, st.integers(0, 9_000), st.sampled_from(["visit", "service"])), max_size=2).map(tuple),
+    st.none() | amounts, st.none() | amounts, st.dictionaries(categories, amounts, max_size=2), st.dictionaries(categories, amounts, max_size=1),
+    coordination=st.sampled_from(["standard", "carve_out", "maintenance"]),
+    frequencies=st.just((Frequency(frozenset({"A", "B"}), 2, 12),)), ages=st.just((AgeLimit(frozenset({"C"}), 10, 60),)),
+    alternates=st.just({"A": "C"}),
+)  # fmt: skip
+covers = st.builds(
+    Cover, plans, st.builds(Used, amounts, amounts, amounts, amounts), st.booleans(),
+    st.dictionaries(st.sampled_from("ABC"), amounts), st.dictionaries(st.sampled_from("ABC"), amounts),
+)  # fmt: skip
+bills = st.lists(
+    st.builds(PricedLine, st.integers(1, 9), amounts, categories, st.booleans(), st.sampled_from("ABC"), st.integers(1, 3)), max_size=6
+)  # fmt: skip
+
+
+@given(bills, st.lists(covers, max_size=2))
+def test_parts_make_the_fee_and_no_plan_pays_over_its_maximum(
+    lines: list[PricedLine], given_covers: list[Cover]
+) -> None:
+    answers = estimate(lines, given_covers, DAY)
+    for a in answers:
+        assert a.write_off + a.first + a.second + a.patient == a.fee
+        assert min(a.write_off, a.first, a.second, a.patient, a.deductible) >= 0
+    assert totals(answers)[0] == sum(line.cents for line in lines)
+    for place, cover in enumerate(given_covers):
+        paid = [(a.first, a.second)[place] for a in answers]
+        plan, used = cover.benefits, cover.used
+        if plan.maximum_cents is not None:
+            assert sum(paid) <= max(0, plan.maximum_cents - used.paid)
+        if plan.household_maximum_cents is not None:
+            assert sum(paid) <= max(0, plan.household_maximum_cents - used.household_paid)
+        for category, most in (plan.category_maximums | plan.lifetime_maximums).items():
+            assert sum(p for p, line in zip(paid, lines, strict=True) if line.category == category) <= max(
+                most, plan.category_maximums.get(category, 0), plan.lifetime_maximums.get(category, 0)
+            )
+    if given_covers:
+        plan, used = given_covers[0].benefits, given_covers[0].used
+        assert sum(a.deductible for a in answers) <= max(0, plan.deductible_cents - used.deductible)
+
+
+@given(bills, covers)
+def test_a_second_plan_never_costs_the_patient_more(lines: list[PricedLine], cover: Cover) -> None:
+    alone = estimate(lines, [cover], DAY)
+    both = estimate(lines, [cover, Cover(Benefits("second", {"basic": 80, "major": 50}))], DAY)
+    assert all(two.patient <= one.patient and two.first == one.first for one, two in zip(alone, both, strict=True))
+
+
+@given(plans)
+def test_terms_come_back_from_json_as_they_were(plan: Benefits) -> None:
+    assert benefits_from(plan.name, terms_of(plan)) == plan
+
+
+def test_the_most_particular_fee_schedule_prices() -> None:
+    schedules = [
+        FeeSchedule(1, "payer", {"A": 100, "B": 200}, payer_id=1),
+        FeeSchedule(2, "plan", {"A": 90}, payer_id=1, plan_id=7),
+        FeeSchedule(3, "plan for Dr. Wren", {"A": 80}, payer_id=1, plan_id=7, provider_id=3),
+        FeeSchedule(4, "next year", {"B": 210}, payer_id=1, from_day=date(2027, 1, 1)),
+        FeeSchedule(5, "outside", {"A": 50}, payer_id=1, network="out"),
+        FeeSchedule(6, "somebody else's", {"A": 1}, payer_id=2),
+        FeeSchedule(7, "over", {"A": 2}, payer_id=1, plan_id=7, to_day=date(2025, 12, 31)),
+    ]
+    assert allowed_fees(schedules, 1, 7, 3, True, DAY) == {"A": 80, "B": 200}
+    assert allowed_fees(schedules, 1, 7, 1, True, DAY) == {"A": 90, "B": 200}
+    assert allowed_fees(schedules, 1, 8, 1, False, DAY) == {"A": 50, "B": 200}
+    assert allowed_fees(schedules, 1, 7, 1, True, date(2027, 1, 1))["B"] == 210
+
+
+def test_who_pays_first() -> None:
+    own = Candidate(1, "18", date(1990, 12, 1), date(2025, 1, 1))
+    spouse = Candidate(2, "01", date(1980, 1, 1), date(2020, 1, 1))
+    public = Candidate(3, "18", date(1990, 12, 1), date(2010, 1, 1), public=True)
+    assert [c.coverage_id for c in suggested_order([public, spouse, own])] == [1, 2, 3]
+    mother = Candidate(4, "19", date(1985, 3, 9), date(2024, 1, 1))
+    father = Candidate(5, "19", date(1979, 8, 2), date(2020, 1, 1))
+    assert [c.coverage_id for c in suggested_order([father, mother])] == [4, 5]
+    assert "birthday comes first" in order_reason(mother, father)
+    twin = Candidate(6, "19", date(1980, 3, 9), date(2020, 1, 1))
+    assert [c.coverage_id for c in suggested_order([mother, twin])] == [6, 4]
+    assert "older coverage" in order_reason(twin, mother)
+    assert "own coverage" in order_reason(own, spouse) and "last" in order_reason(own, public)
+
+
+def test_teeth_lie_in_quadrants_and_years_begin_where_the_plan_says() -> None:
+    assert [quadrant(t) for t in ("1", "8", "9", "16", "17", "25", "32", "A", "J", "K", "T", "", "33")] == [
+        "UR", "UR", "UL", "UL", "LL", "LR", "LR", "UR", "UL", "LL", "LR", "", "",
+    ]  # fmt: skip
+    assert benefit_year(DAY, 1) == (date(2026, 1, 1), date(2026, 12, 31))
+    assert benefit_year(date(2026, 6, 30), 7) == (date(2025, 7, 1), date(2026, 6, 30))
