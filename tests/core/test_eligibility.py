@@ -129,7 +129,7 @@ def test_the_table_speaks_plain_words_and_shows_what_it_does_not_know() -> None:
     assert (rows[1].service, rows[1].what, rows[1].value, rows[1].network) == (
         "fillings, root canals, gum care",
         "coinsurance",
-        "patient 20 percent",
+        "patient pays 20 percent",
         "in network",
     )
     assert (rows[5].what, rows[5].value, rows[5].when) == ("deductible", "12.50", "left")

@@ -14,6 +14,7 @@ from zax.clock import ShiftedClock, local, system_now, to_utc
 from zax.demo.bulk import Bulk
 from zax.demo.history import History
 from zax.demo.people import make_people
+from zax.demo.records import enrich
 from zax.demo.standin_state import tell_standin
 from zax.demo.today import OPENS_AT, VISITS, Today, give_helen_a_household
 from zax.demo.waiting import ASKED, SHELVED, WAITERS, Waiting
@@ -71,6 +72,7 @@ def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: 
             give_helen_a_household(desk)
             task = bar.add_task("Waiting", total=len(WAITERS) + len(SHELVED) + len(ASKED))
             Waiting(desk, clock, opens, day).play(lambda: bar.advance(task))
+            enrich(desk, clock, opens, day, var)
             visits += len(VISITS)
     if var is not None:
         tell_standin(engine, var / "standin", day.year)

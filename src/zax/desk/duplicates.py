@@ -17,7 +17,7 @@ from sqlalchemy import Connection, bindparam, insert, select, text, update
 from zax.core.coverage.member import member_key
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.patients.fields import FIELDS
-from zax.core.patients.likeness import LIKELY, Known, Pair, compare
+from zax.core.patients.likeness import LIKELY, NOTICED, Known, Pair, compare
 from zax.core.patients.person import search_key
 from zax.core.patients.sounds import sound_of
 from zax.desk.household import members_of
@@ -97,7 +97,7 @@ def like_typed(
     )
     rows = rows_of(connection, near)
     found = [Found(compare(typed, known_of(row)), None, row) for row in rows.values() if row.status != "merged"]
-    return sorted((each for each in found if each.pair.points >= LIKELY), key=lambda each: -each.pair.points)[:5]
+    return sorted((each for each in found if each.pair.points >= NOTICED), key=lambda each: -each.pair.points)[:5]
 
 
 def likely_pairs(connection: Connection, limit: int = 100, most: int = 5000) -> list[Found]:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, func, select, text, update
+from sqlalchemy import Connection, case, func, select, text, update
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
 from zax.clock import local
@@ -264,7 +264,7 @@ def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> 
 def batches_of(connection: Connection, limit: int = 5) -> list[Any]:
     """The last runs with how many questions are answered, and how."""
     b, e = schema.eligibility_batch, schema.eligibility_check
-    counted = [func.sum(e.c.state == state).label(state) for state in (ASKING, FINE, PROBLEM, FAILED)]
+    counted = [func.count(case((e.c.state == state, 1))).label(state) for state in (ASKING, FINE, PROBLEM, FAILED)]
     query = select(b, *counted).join(e, e.c.batch_id == b.c.id, isouter=True).group_by(b.c.id).order_by(b.c.id.desc())
     return list(connection.execute(query.limit(limit)))
 

@@ -9,10 +9,12 @@ from typing import Any
 
 from sqlalchemy import Connection, or_, select, text
 
+from zax.core.coverage.estimate import Cover
 from zax.core.errors import NotFound
 from zax.core.patients.gaps import Gap, record_gaps
 from zax.desk.clinic import Clinic
 from zax.desk.coverage import holder_of, order_words
+from zax.desk.covers import covers_for
 from zax.desk.eligibility import habits_of
 from zax.desk.facts import facts_of, holds_on
 from zax.desk.files import files_of
@@ -36,9 +38,10 @@ _CHANGES = ("patient.%", "coverage.%", "planned.%")
 
 @dataclass(frozen=True, slots=True)
 class CoverageShown:
-    """A coverage with its holder in words, how its last check stands (fine, problem, failed, unchecked, phone) and whether it holds today."""
+    """A coverage with what is used of it (for those that count today), its holder in words, how its last check stands (fine, problem, failed, unchecked, phone) and whether it holds today."""
 
     row: Any
+    cover: Cover | None
     holder: str
     state: str
     holds: bool
@@ -90,7 +93,7 @@ def record_of(connection: Connection, clinic: Clinic, patient_id: int, now: date
     household = {"household_id": row.household_id}
     return Record(
         row, record_gaps(facts_of(clinic, row, covers, today)), flags_of(connection, patient_id), notes_of(connection, patient_id, today),
-        [_shown(clinic, c, now, today) for c in covers], _orders(clinic, covers, today), members_of(connection, row.household_id),
+        _coverages(connection, clinic, row, covers, now, today), _orders(clinic, covers, today), members_of(connection, row.household_id),
         {r.patient_id: r.day for r in connection.execute(_NEXT, household | {"today": today})},
         {r.patient_id: int(r.cents) for r in connection.execute(_OWES, household)}, [*ahead, *past], len(ahead), planned_for(connection, patient_id),
         reasons_of(connection, patient_id), tally_of(connection, patient_id), files_of(connection, patient_id),
@@ -98,13 +101,26 @@ def record_of(connection: Connection, clinic: Clinic, patient_id: int, now: date
     )  # fmt: skip
 
 
-def _shown(clinic: Clinic, row: Any, now: datetime, today: date) -> CoverageShown:
+def _coverages(
+    connection: Connection, clinic: Clinic, patient: Any, covers: Sequence[Any], now: datetime, today: date
+) -> list[CoverageShown]:
+    """All coverages; those that count today with what is used of them, in the network."""
+    provider = next(iter(clinic.providers))
+    used: dict[int, Cover] = {}
+    for dental in {c.dental for c in covers}:
+        rows, found = covers_for(connection, clinic, (patient.id, patient.birth), dental, today, provider)
+        used |= {r.id: cover for r, cover in zip(rows, found, strict=True)}
+    return [_shown(clinic, c, used.get(c.id), now, today) for c in covers]
+
+
+def _shown(clinic: Clinic, row: Any, cover: Cover | None, now: datetime, today: date) -> CoverageShown:
     holder = holder_of(row)
     words = "" if row.relationship == "18" else f"through {holder['first']} {holder['last']}"
     fresh = row.checked_at is not None and now - row.checked_at < timedelta(days=habits_of(clinic).fresh_days)
     state = row.check_state if fresh or row.check_state == "failed" else "unchecked"
     return CoverageShown(
         row,
+        cover,
         words,
         "phone" if clinic.payers[row.payer_id].eligibility != "auto" else state,
         holds_on(row, today),

@@ -75,8 +75,12 @@ class HttpClearinghouse:
     def _call(self, method: str, path: str, **more: Any) -> httpx.Response:
         try:
             return self.client.request(method, path, **more).raise_for_status()
+        except httpx.HTTPStatusError as error:
+            raise OutsideTrouble(
+                f"The clearinghouse answers with an error ({error.response.status_code})."
+            ) from error
         except httpx.HTTPError as error:
-            raise OutsideTrouble(f"The clearinghouse cannot be reached: {error}") from error
+            raise OutsideTrouble(f"The clearinghouse cannot be reached ({type(error).__name__}).") from error
 
 
 class SmtpMail:

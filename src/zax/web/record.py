@@ -10,6 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
 from zax.core.book.waitlist import WAIT_WORDS
+from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.coverage.member import RELATIONSHIP_WORDS
 from zax.core.errors import NotFound, Stale, ZaxError
 from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
@@ -51,7 +52,7 @@ def record_page(here: Here, patient_id: int, status: int = 200, edit: str = "", 
     masked = mask_ssn(here.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
     page = here.page(
         "record.html", status, r=record, p=record.patient, edit=edit, sections=SECTIONS, masked=masked, topics=TOPICS, channels=CHANNELS, statuses=STATUSES, kinds=KINDS,
-        purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=_value, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS,
+        purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=_value, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS, category_words=CATEGORY_WORDS,
         screen="patients", **({"about": {}} | more),
     )  # fmt: skip
     return here.looked(page, patient_id, "record")

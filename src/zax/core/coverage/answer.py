@@ -167,7 +167,7 @@ def _told(b: Benefit) -> Told:
 def _value(b: Benefit) -> str:
     found = [plain(b.cents)] if b.cents is not None else []
     if b.percent is not None:
-        found.append(f"patient {b.percent:f} percent" if b.information == "A" else f"{b.percent:f} percent")
+        found.append(f"patient pays {b.percent:f} percent" if b.information == "A" else f"{b.percent:f} percent")
     if b.quantity:
         found.append(f"{b.quantity} {words_for(codes.COUNTED, b.counted)}".strip())
     return ", ".join(found)

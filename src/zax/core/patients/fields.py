@@ -99,9 +99,9 @@ def _state(text: str, name: str, today: date) -> str:
     return text
 
 
-def _address(before: str, words: str) -> tuple[Field, ...]:
+def _address(before: str, street: str) -> tuple[Field, ...]:
     return (
-        Field(f"{before}street", f"{words}street", _text(80)), Field(f"{before}city", "City", _text(60)),
+        Field(f"{before}street", street, _text(80)), Field(f"{before}city", "City", _text(60)),
         Field(f"{before}state", "State", _state), Field(f"{before}zip", "ZIP", _zip),
     )  # fmt: skip
 
@@ -119,7 +119,7 @@ SECTIONS: Mapping[str, Section] = {
             Field("phone", "Mobile", _phone, "360 555 0148"), Field("home_phone", "Home", _phone), Field("work_phone", "Work", _phone),
             Field("texts_to", "Texts go to", _choice(TEXTS_TO), "", TEXTS_TO), Field("email", "Email", check_email, "name@example.org"),
         )),
-        Section("address", "Address", (*_address("", "S"), *_address("mail_", "Mail to another s"))),
+        Section("address", "Address", (*_address("", "Street"), *_address("mail_", "Mail goes to"))),
         Section("person", "About them", (
             Field("language", "Language", _text(30), "English"), Field("employer", "Employer", _text(80)),
             Field("emergency_name", "In an emergency", _text(80), "whom to call"), Field("emergency_relation", "who is their", _text(30), "sister"),

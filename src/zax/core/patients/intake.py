@@ -26,7 +26,9 @@ MORE = {
     "member_id": "Member id",
     "group_number": "Group number",
 }
-COLUMNS: Mapping[str, str] = {name: field.words for name, field in FIELDS.items()} | MORE
+COLUMNS: Mapping[str, str] = {
+    name: f"Mail, {field.words.lower()}" if name.startswith("mail_") else field.words for name, field in FIELDS.items()
+} | MORE
 NEEDED = ("first", "last")
 MOST_ROWS = 200_000
 _OTHER_NAMES = {

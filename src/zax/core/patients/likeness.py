@@ -14,6 +14,7 @@ import jellyfish
 from rapidfuzz import fuzz
 
 LIKELY = 50
+NOTICED = 40  # while somebody types, less is known of them
 MOST = 100
 
 
@@ -67,8 +68,8 @@ def _names(a: Known, b: Known) -> Iterator[tuple[int, str]]:
         yield 18, "same first name"
     elif first >= 80 or _short_form(a.first, b.first) or _part_of(a.first, b.first):
         yield 12, "first names alike"
-    elif first < 50:
-        yield -35, "first names differ"
+    elif first < 50 and not _begins(a.first, b.first):
+        yield -60, "first names differ"
 
 
 def _part_of(one: str, two: str) -> bool:
@@ -80,6 +81,11 @@ def _part_of(one: str, two: str) -> bool:
 def _short_form(one: str, two: str) -> bool:
     short, long = sorted((one, two), key=len)
     return 2 <= len(short) < len(long) and long.startswith(short)
+
+
+def _begins(one: str, two: str) -> bool:
+    """'h' says nothing against 'helen'."""
+    return one.startswith(two) or two.startswith(one)
 
 
 def _births(a: Known, b: Known) -> Iterator[tuple[int, str]]:
@@ -99,7 +105,7 @@ def _contacts(a: Known, b: Known) -> Iterator[tuple[int, str]]:
     if a.members & b.members:
         yield 20, "same member id"
     if a.phones & b.phones:
-        yield 12, "same phone"
+        yield 20, "same phone"
     if a.email and a.email.lower() == b.email.lower():
         yield 8, "same email"
     if a.street and a.street.lower() == b.street.lower():

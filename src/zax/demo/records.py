@@ -1,0 +1,154 @@
+"""What makes some of the demo's records worth looking at: households across plans, notes, flags, a second coverage, a file, and two likely pairs."""
+
+from __future__ import annotations
+
+import io
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from PIL import Image, ImageDraw
+from sqlalchemy import insert, select, update
+
+from zax.clock import ShiftedClock, to_utc
+from zax.core.coverage.member import member_key
+from zax.core.patients.papers import Cut
+from zax.core.setup.roles import Role
+from zax.demo.world import ZONE
+from zax.desk.files import keep_file, set_photo
+from zax.desk.notes import add_note, set_flag
+from zax.desk.patients import name_keys
+from zax.desk.unit import Actor, Desk
+from zax.store import schema
+from zax.store.files import FileStore
+
+RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
+# first, last as typed by somebody in a hurry; the record it doubles; what differs
+DOUBLES = (("Teo", "Marsh", "Theo Marsh", {}), ("Graces", "Lindquist", "Grace Lindqvist", {"phone": "3605550190"}))
+
+
+def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Path | None) -> None:
+    """Write it, each at a plausible time; the clock stands at the opening minute afterwards."""
+    people = _ids(desk)
+    helen = people["Helen Vasquez"]
+    clock.set_to(to_utc(datetime(day.year, day.month, 3, 9, 20), ZONE))
+    _details(desk, helen, used_name="Nell", pronouns="she/her", work_phone="3605550191", emergency_name="Rafael Vasquez", emergency_relation="father",
+             emergency_phone="3605550192", employer="Juniper Ferry Works", language="English, Spanish")  # fmt: skip
+    set_flag(desk, RAVI, helen, 1)
+    add_note(desk, RAVI, helen, "Asks for the morning ferry: nothing before 9:15.", True, "")
+    add_note(
+        desk,
+        RAVI,
+        helen,
+        "Wants the estimate for the filling on paper.",
+        False,
+        (day + timedelta(days=20)).isoformat(),
+    )
+    _through(desk, helen, "Rafael", "Mateo")
+    _second(desk, helen, day)
+    if var is not None:
+        store = FileStore(var)
+        set_photo(desk, RAVI, store, helen, portrait_of("HV"), Cut())
+        keep_file(desk, RAVI, store, helen, "card_front", "card.png", card_of("Brightwater Dental Trust", "BW-44111"))
+    for first, last, known, changes in DOUBLES:
+        _double(desk, people[known], first, last, changes)
+    clock.set_to(opens)
+
+
+def _ids(desk: Desk) -> dict[str, int]:
+    p = schema.patient
+    with desk.engine.connect() as connection:
+        rows = connection.execute(select(p.c.id, p.c.first, p.c.last).order_by(p.c.id)).all()
+    return {f"{row.first} {row.last}": row.id for row in rows}
+
+
+def _details(desk: Desk, patient_id: int, **values: Any) -> None:
+    with desk.engine.begin() as connection:
+        connection.execute(update(schema.patient).where(schema.patient.c.id == patient_id).values(**values))
+
+
+def _through(desk: Desk, helen: int, *names: str) -> None:
+    """Two of the household are covered through her."""
+    p, c = schema.patient, schema.coverage
+    with desk.engine.begin() as connection:
+        home = connection.execute(select(p.c.household_id).where(p.c.id == helen)).scalar_one()
+        ids = connection.execute(select(p.c.id).where(p.c.household_id == home, p.c.first.in_(names))).scalars().all()
+        for number in ids:
+            row = connection.execute(
+                select(c.c.id).where(c.c.patient_id == number).order_by(c.c.id).limit(1)
+            ).scalar()
+            if row:
+                connection.execute(
+                    update(c)
+                    .where(c.c.id == row)
+                    .values(
+                        subscriber_id=helen, relationship="19", member_id="BW-44111", member_key="BW44111", plan_id=2
+                    )
+                )
+
+
+def _second(desk: Desk, helen: int, day: date) -> None:
+    """Her own plan and, behind it, that of a husband who is no patient here."""
+    holder = {
+        "first": "Anselmo",
+        "last": "Vasquez",
+        "birth": "1990-06-14",
+        "sex": "M",
+        "street": "22 Tide Street",
+        "city": "Marrow Harbor",
+        "state": "WA",
+        "zip": "98201",
+    }
+    with desk.engine.begin() as connection:
+        connection.execute(
+            insert(schema.coverage).values(
+                patient_id=helen, plan_id=1, subscriber_id=None, relationship="01", member_id="HG-70311", member_key=member_key("HG-70311"), group_number="G109",
+                rank=2, holder=holder, from_day=date(day.year - 1, 1, 1),
+            )
+        )  # fmt: skip
+
+
+def _double(desk: Desk, patient_id: int, first: str, last: str, changes: dict[str, Any]) -> None:
+    with desk.engine.begin() as connection:
+        row = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).one()
+        home = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
+        values = {"birth": row.birth, "phone": row.phone, "sex": row.sex} | changes
+        connection.execute(
+            insert(schema.patient).values(
+                household_id=home,
+                guarantor=True,
+                first=first,
+                last=last,
+                made_at=desk.clock.now(),
+                **name_keys(first, last),
+                **values,
+            )
+        )
+
+
+def portrait_of(initials: str) -> bytes:
+    """A drawn head and shoulders: nobody's face."""
+    picture = Image.new("RGB", (600, 600), "#cfd9d3")
+    pen = ImageDraw.Draw(picture)
+    pen.ellipse((60, 400, 540, 900), fill="#3b5f55")
+    pen.ellipse((185, 110, 415, 390), fill="#e2b99a")
+    pen.chord((165, 80, 435, 330), 180, 360, fill="#4a3527")
+    pen.text((20, 20), initials, fill="#12302a", font_size=40)
+    return _png(picture)
+
+
+def card_of(payer: str, member: str) -> bytes:
+    """A made-up insurance card."""
+    picture = Image.new("RGB", (860, 540), "#fefcf7")
+    pen = ImageDraw.Draw(picture)
+    pen.rectangle((0, 0, 860, 110), fill="#6d2c5e")
+    pen.text((36, 32), payer, fill="white", font_size=44)
+    for at, words in enumerate((f"Member {member}", "Group G204", "Dental, family plan", "Sample, not a real card")):
+        pen.text((36, 170 + at * 76), words, fill="#12302a", font_size=40)
+    return _png(picture)
+
+
+def _png(picture: Image.Image) -> bytes:
+    out = io.BytesIO()
+    picture.save(out, "PNG")
+    return out.getvalue()
