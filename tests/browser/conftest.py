@@ -31,6 +31,7 @@ from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.standin.app import create_app as create_standin
 from zax.store.engine import connect
+from zax.store.files import FileStore
 from zax.store.migrate import migrate
 from zax.store.server import Server
 from zax.web.app import create_app
@@ -88,7 +89,7 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     for thread in threads:
         thread.start()
     stop = threading.Event()
-    worker = threading.Thread(target=_work, args=(desk, outside, stop), daemon=True)
+    worker = threading.Thread(target=_work, args=(desk, outside, stop, FileStore(folder)), daemon=True)
     worker.start()
     running = Running(f"http://127.0.0.1:{settings.port}", desk, clock, settings.standin_url)
     wait_until_up(f"{running.url}/sign-in", threads[1])
@@ -102,10 +103,10 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     server.stop()
 
 
-def _work(desk: Desk, outside: Any, stop: threading.Event) -> None:
+def _work(desk: Desk, outside: Any, stop: threading.Event, files: FileStore) -> None:
     while not stop.is_set():
         beat(desk)
-        run_once(desk, outside, receipt_pdf)
+        run_once(desk, outside, receipt_pdf, files)
         stop.wait(0.3)
 
 

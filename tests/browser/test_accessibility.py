@@ -11,7 +11,9 @@ SCREENS = (
     "/day", "/day?visit={here}", "/book", "/book?visit={booked}", "/book?provider=5&at=14:30", "/visits/{room}/charges", "/visits/{dental}/charges",
     "/visits/{checkout}/checkout", "/accounts/{patient}", "/patients", "/patients?q=va", "/patients/{patient}", "/money", "/claims",
     "/book?by=room&mark=type", "/book?by=week&who=5", "/book?site=all&mark=provider", "/book?find=1&type=1", "/book?carry={booked}", "/book?visit={shelf}",
-    "/requests", "/waitlist", "/setup/hours/5", "/setup/closures", "/setup/types", "/setup/types/1", "/setup/sets", "/setup/sites", "/claims?show=trouble", "/claims?show=answers", "/claims/1", "/keys", "/visits/99999999",
+    "/requests", "/waitlist", "/setup/hours/5", "/setup/closures", "/setup/types", "/setup/types/1", "/setup/sets", "/setup/sites", "/claims?show=trouble", "/claims?show=answers", "/claims/1", "/keys",
+    "/patients/{patient}?edit=reach", "/patients/{patient}?edit=coverage-0", "/patients/{patient}?edit=status", "/patients/{patient}/files", "/patients/{patient}/photo", "/patients/{patient}/changes",
+    "/coverage/{cover}/answer", "/eligibility", "/visits/{checkout}/estimate", "/plans", "/plans/2", "/payers/1", "/fees/1", "/duplicates", "/merge?keep={patient}&drop={teo}", "/import", "/setup/flags", "/visits/99999999",
 )  # fmt: skip
 
 
@@ -24,6 +26,8 @@ def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
     )
     found["shelf"] = of(zax, "SELECT MIN(visit_id) FROM shelf")
     found["patient"] = of(zax, "SELECT patient_id FROM visit WHERE id = :id", id=found["checkout"])
+    found["teo"] = of(zax, "SELECT id FROM patient WHERE first = 'Teo'")
+    found["cover"] = of(zax, "SELECT coverage_id FROM eligibility_check WHERE state = 'fine' LIMIT 1") or 1
     wrong: list[str] = []
     for path in SCREENS:
         sam.open(path.format(**found))

@@ -15,7 +15,7 @@ from zax.demo.world import PASSWORD
 from zax.desk.access import TRIES, note_look, sign_in, signed_in_user
 from zax.desk.unit import Desk
 from zax.store import schema
-from zax.store.people import find_patients
+from zax.store.people import find_patients, recently_seen
 
 
 def test_the_migrations_make_exactly_the_tables_of_the_schema(engine: Engine) -> None:
@@ -102,8 +102,13 @@ def test_people_seen_last_come_first_and_inactive_ones_only_when_asked_for(desk:
     note_look(desk.engine, desk.clock.now(), 1, seen, "record")
     note_look(desk.engine, desk.clock.now(), 1, gone, "record")
     with desk.engine.connect() as connection:
-        hits = find_patients(connection, parse_query("vance", TODAY), user_id=1)
+        hits = find_patients(connection, parse_query("vance", TODAY), recent=recently_seen(connection, 1))
         assert [hit.first for hit in hits] == ["Dora", "Abel", "Bruno", "Carla"]
-        everybody = find_patients(connection, parse_query("vance", TODAY), user_id=1, everybody=True)
+        everybody = find_patients(
+            connection, parse_query("vance", TODAY), recent=recently_seen(connection, 1), everybody=True
+        )
         assert "Emil" in {hit.first for hit in everybody}
-        assert [hit.first for hit in find_patients(connection, parse_query("vance", TODAY), user_id=2)][0] == "Abel"
+        assert [
+            hit.first
+            for hit in find_patients(connection, parse_query("vance", TODAY), recent=recently_seen(connection, 2))
+        ][0] == "Abel"

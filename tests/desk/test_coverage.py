@@ -13,6 +13,7 @@ from sqlalchemy import text
 from tests.conftest import JUNO, ODILE, SETUP, TODAY, add_patient, order, scalar, visit_at_checkout
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale
 from zax.desk.book import book_visit
+from zax.desk.charges import change_line
 from zax.desk.checkout import finish_checkout
 from zax.desk.coverage import end_coverage, order_words, save_coverage, set_elsewhere
 from zax.desk.household import join_household
@@ -379,3 +380,32 @@ def test_a_payer_needs_its_ids(book: Desk) -> None:
     assert (payer.electronic_id, payer.required, payer.filing_indicator) == ("SLT01", ["group"], "MC")
     with book.engine.connect() as connection:
         assert list(coverages_of(connection, [10**7])) == []
+
+
+def test_what_needs_authorization_is_paid_once_it_is_there(book: Desk) -> None:
+    plan = book.clinic.plans[1]
+    write_plan_as_biller(book, 1, replace(plan.benefits, needs_authorization=frozenset({"D2392"})))
+    visit_id = visit_at_checkout(book, add_patient(book, 1), dental=True)
+    assert bill(book, visit_id).estimates[0].why == "needs prior authorization"
+    line = scalar(book, "SELECT id FROM charge_line")
+    change_line(book, JUNO, visit_id, line, "1", "14", "MO", True, True)
+    assert bill(book, visit_id).estimates[0].first == 18880
+
+
+def test_a_payer_that_wants_the_group_gets_no_claim_without(book: Desk) -> None:
+    typed = Typed(
+        {
+            "name": "Harbor Guild Dental",
+            "electronic_id": "HGD01",
+            "filing_days": "365",
+            "kind": "insurer",
+            "eligibility": "auto",
+            "required-group": "yes",
+        }
+    )
+    save_payer(book, ODILE, 1, typed, [])
+    patient_id = add_patient(book, 1)
+    with book.engine.begin() as connection:
+        connection.execute(text("UPDATE coverage SET group_number = ''"))
+    finish_checkout(book, JUNO, visit_at_checkout(book, patient_id, dental=True))
+    assert "no claim without a group number" in scalar(book, "SELECT findings FROM claim")

@@ -59,7 +59,17 @@ def add_line(
 
 
 @act("charges")
-def change_line(unit: Unit, visit_id: int, line_id: int, units: str, tooth: str, surfaces: str, billed: bool) -> None:
+def change_line(
+    unit: Unit,
+    visit_id: int,
+    line_id: int,
+    units: str,
+    tooth: str,
+    surfaces: str,
+    billed: bool,
+    authorized: bool = False,
+) -> None:
+    """What was typed for a line; `authorized`: the plan has given its prior authorization."""
     visit = _open_visit(unit, visit_id)
     line = _line(unit, visit, line_id)
     service = unit.clinic.services[line.service_id]
@@ -67,7 +77,9 @@ def change_line(unit: Unit, visit_id: int, line_id: int, units: str, tooth: str,
     unit.connection.execute(
         update(schema.charge_line)
         .where(schema.charge_line.c.id == line.id)
-        .values(units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, billed=billed)
+        .values(
+            units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, billed=billed, authorized=authorized
+        )
     )
     _changed(unit, visit, "charge.changed", code=service.code)
 

@@ -133,6 +133,7 @@ def claim_data(unit: Unit, row: Any, visit: Any) -> Claim:
         clinician=Clinician(provider.first, provider.last, provider.npi, provider.taxonomy), place_of_service="11",
         lines=_claim_lines(unit, row.id, visit, pointers), diagnoses=() if row.dental else diagnoses,
         coverage_from=coverage.from_day, coverage_to=coverage.to_day, filing_days=payer.filing_days,
+        needs_group="group" in payer.required,
     )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from zax.desk.placing import stands_outside
 from zax.store import visits
 from zax.store.coverage import day_states
 
+COVER_GAP = {"problem": "coverage not confirmed"}
 LEAST_FREE = 15
 CLOSE = 15  # minutes under which two straps would lie on each other when drawn
 
@@ -117,8 +118,8 @@ def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id:
     for bar in bars:
         found = covers.get(bar.id)
         bar.cover = mark_of(clinic, found, now_utc)
-        if found is not None and found.member_id == "" and not bar.gap:
-            bar.gap = "no member id"
+        if not bar.gap:
+            bar.gap = "no member id" if found is not None and found.member_id == "" else COVER_GAP.get(bar.cover, "")
     return bars
 
 

@@ -150,6 +150,8 @@ sign_in_try = Table(
     "sign_in_try", metadata, _id(), _text("sign_in", 40), _text("address", 45), _moment("at"),
     Index("ix_sign_in_try_at", "at"),
 )  # fmt: skip
+# The last word of a name of several, so that 'cruz' finds 'de la Cruz'; empty for most people.
+_TAIL = "IF({0} REGEXP '[ -]', SUBSTRING_INDEX(REPLACE({0}, '-', ' '), ' ', -1), NULL)"
 household = Table("household", metadata, _id(), _text("name", 80))
 patient = Table(
     "patient", metadata, _id(), _ref("household_id", "household"), _flag("guarantor"), _text("first", 60), _text("last", 60),
@@ -163,12 +165,13 @@ patient = Table(
     _text("emergency_relation", 30), _text("mail_street", 80), _text("mail_city", 60), _text("mail_state", 2), _text("mail_zip", 10),
     _text("ssn_cipher", 200), _words_map("reach"), _text("photo", 64), Column("died_on", Date), Column("merged_into_id", Integer, ForeignKey("patient.id")),
     _text("first_sound", 12), _text("last_sound", 12),
+    Column("last_tail", String(60), Computed(_TAIL.format("last_key"), persisted=True)), Column("first_tail", String(60), Computed(_TAIL.format("first_key"), persisted=True)),
     Column("home_end", String(7), Computed("RIGHT(home_phone, 7)", persisted=True)), Column("work_end", String(7), Computed("RIGHT(work_phone, 7)", persisted=True)),
-    Index("ix_patient_last_key_first_key", "last_key", "first_key"), Index("ix_patient_first_key", "first_key"),
+    Index("ix_patient_last_key_first_key", "last_key", "first_key"), Index("ix_patient_first_key_last_sound", "first_key", "last_sound"),
     Index("ix_patient_phone", "phone"), Index("ix_patient_phone_end", "phone_end"), Index("ix_patient_phone_tail", "phone_tail"),
     Index("ix_patient_birth_last_sound", "birth", "last_sound"), Index("ix_patient_last_sound_first_sound", "last_sound", "first_sound"),
     Index("ix_patient_home_phone", "home_phone"), Index("ix_patient_work_phone", "work_phone"), Index("ix_patient_home_end", "home_end"), Index("ix_patient_work_end", "work_end"),
-    Index("ix_patient_used_name", "used_name"),
+    Index("ix_patient_used_name", "used_name"), Index("ix_patient_last_tail_first_key", "last_tail", "first_key"), Index("ix_patient_first_tail_last_key", "first_tail", "last_key"),
 )  # fmt: skip
 # Numbers that a merge left behind; they still find the person.
 patient_alias = Table(

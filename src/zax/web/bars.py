@@ -18,7 +18,7 @@ _GAP_FROM, _OUTSIDE_FROM, _TALL_FROM, _ONE_LINE_BELOW = 45, 25, 40, 25
 _OVER = {Stop.LEFT, Stop.SETTLED, Stop.MISSED}
 
 
-_COVER = {"problem": "coverage not confirmed by the payer", "unchecked": "coverage not checked"}
+_COVER = {"unchecked": "coverage not checked"}
 
 
 @dataclass(frozen=True, slots=True)

@@ -33,6 +33,7 @@ from zax.web.finder import FINDER, finder_of
 from zax.web.here import Here, Typed, enter, typed_form
 from zax.web.papers import day_list_pdf
 from zax.web.plan import plan_page, wants_plan
+from zax.web.recent import recent_of
 
 router = APIRouter()
 LEAST_TO_BOOK = 30
@@ -242,7 +243,7 @@ def pick_patient(request: Request, who: str = "") -> Response:
     here = enter(request)
     query = parse_query(who, here.today)
     with here.read() as connection:
-        hits = find_patients(connection, query, user_id=here.actor.id)
+        hits = find_patients(connection, query, recent=recent_of(here, connection))
     return here.page("pick.html", hits=hits, who=who, query=query)
 
 

@@ -79,6 +79,7 @@ def _change(here: Here, visit_id: int, form: Typed) -> str:
         form["tooth"],
         form["surfaces"],
         billed,
+        form["authorized"] == "yes",
     )
     return "Changed."
 

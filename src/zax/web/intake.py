@@ -113,7 +113,7 @@ def refused(request: Request, job_id: int) -> Response:
     )
 
 
-@router.get("/patients/export.{kind}")
+@router.get("/export/patients.{kind}")
 def export_all(request: Request, kind: str) -> Response:
     """Everybody, as CSV, vCard or FHIR bundle; written while it is read."""
     here = enter(request, "merge")

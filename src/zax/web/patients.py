@@ -11,6 +11,7 @@ from zax.core.patients.query import parse_query
 from zax.core.setup.roles import may
 from zax.store.people import find_patients, recently_seen
 from zax.web.here import enter
+from zax.web.recent import recent_of
 
 router = APIRouter()
 SCREENS = (
@@ -27,7 +28,7 @@ def find(request: Request, q: str = "") -> Response:
     here = enter(request)
     query = parse_query(q, here.today)
     with here.read() as connection:
-        hits = find_patients(connection, query, user_id=here.actor.id)
+        hits = find_patients(connection, query, recent=recent_of(here, connection) if query.words else ())
     wanted = q.strip().lower()
     screens = [s for s in SCREENS if wanted and s[0].lower().startswith(wanted) and may(here.actor.role, s[2])]
     return here.page("find.html", hits=hits, screens=screens, q=q, query=query)
@@ -41,7 +42,7 @@ def show_patients(request: Request, q: str = "", all: bool = False) -> Response:
     with here.read() as connection:
         hits: Any = []
         if not query.empty:
-            hits = find_patients(connection, query, 40, here.actor.id, everybody=all)
+            hits = find_patients(connection, query, 40, recent_of(here, connection), everybody=all)
         elif here.actor.id is not None:
             hits = recently_seen(connection, here.actor.id)
     return here.page("patients.html", hits=hits, q=q, query=query, everybody=all, screen="patients")

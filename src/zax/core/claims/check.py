@@ -58,6 +58,9 @@ def _coverage(claim: Claim, today: date) -> list[Finding]:
     found: list[Finding] = []
     if not claim.subscriber.member_id:
         found.append(Finding("member_id", "coverage", "No member id. It stands on the front of the insurance card."))
+    if claim.needs_group and not claim.group_number:
+        words = f"{claim.payer.name} takes no claim without a group number. It stands on the front of the card."
+        found.append(Finding("group_number", "coverage", words))
     if not claim.payer.identifier:
         found.append(Finding("payer", "setup", f"{claim.payer.name} has no electronic id."))
     for line in claim.lines:

@@ -111,6 +111,7 @@ class Claim:
     coverage_from: date | None = None
     coverage_to: date | None = None
     filing_days: int = 365
+    needs_group: bool = False
 
     @property
     def cents(self) -> int:

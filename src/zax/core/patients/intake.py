@@ -27,7 +27,8 @@ MORE = {
     "group_number": "Group number",
 }
 COLUMNS: Mapping[str, str] = {
-    name: f"Mail, {field.words.lower()}" if name.startswith("mail_") else field.words for name, field in FIELDS.items()
+    name: f"Mail, {field.words.lower()}" if name.startswith("mail_") else field.words
+    for name, field in FIELDS.items()
 } | MORE
 NEEDED = ("first", "last")
 MOST_ROWS = 200_000

@@ -45,8 +45,10 @@ def parse_query(text: str, today: date) -> Query:
         return Query(birth=birth)
     number = member_key(typed)
     member = number if len(number) >= 4 and any(ch.isdecimal() for ch in number) and " " not in typed.strip() else ""
+    if member:
+        return Query(member=member)
     words = tuple(word for word in re.split(r"[\s,]+", typed) if word)[:MOST_WORDS]
-    return Query(words=words if sum(map(len, words)) >= 2 else (), member=member)
+    return Query(words=words) if sum(map(len, words)) >= 2 else Query()
 
 
 def matches(query: Query, row: Any) -> bool:

@@ -1,0 +1,188 @@
+"""The record in a real browser: found and mended by keys, covered and checked, two made one, photographed, a list taken in."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+from PIL import Image
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Person, Running, of
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+
+
+def patient(zax: Running, first: str, last: str) -> int:
+    return int(
+        of(
+            zax,
+            "SELECT MIN(id) FROM patient WHERE first = :first AND last = :last AND status = 'active'",
+            first=first,
+            last=last,
+        )
+    )
+
+
+def test_a_gap_is_mended_by_keys_and_the_second_is_told(person: Callable[[str], Person], zax: Running) -> None:
+    number = patient(zax, "Grace", "Lindqvist")
+    desk, other = person("juno"), person("ravi")
+    other.open(f"/patients/{number}?edit=person")
+    desk.press("/")
+    desk.focus().send_keys("grase lindqist")  # mistyped twice
+    desk.see("Lindqvist, Grace", "#found")
+    desk.press(Keys.ENTER)
+    desk.at(f"/patients/{number}")
+    desk.see("No emergency contact")
+    desk.press("1")
+    desk.at("edit=person")
+    desk.type("#emergency_name", "Anders Lindqvist", clear=True)
+    desk.type("#emergency_phone", "555 01", clear=True)
+    desk.control_enter()
+    desk.see("cannot be a phone number", "#part-person")
+    assert desk.find("#emergency_name").get_attribute("value") == "Anders Lindqvist"
+    desk.type("#emergency_phone", "360 555 0193", clear=True)
+    desk.control_enter()
+    desk.see("Anders Lindqvist", "#part-person")
+    other.type("#employer", "Ferry Works", clear=True)
+    other.control_enter()
+    other.see("Juno Park has changed")
+    other.see("in an emergency to “Anders Lindqvist”")
+    assert other.find("#employer").get_attribute("value") == "Ferry Works"
+    other.type("#emergency_name", "Anders Lindqvist", clear=True)
+    other.control_enter()
+    other.see("Ferry Works", "#part-person")
+
+
+def test_coverage_is_entered_asked_about_and_taken_over(person: Callable[[str], Person], zax: Running) -> None:
+    odile = person("odile")
+    number = patient(zax, "Marcus", "Bell")  # Brightwater
+    odile.open(f"/patients/{number}")
+    odile.press("q")
+    odile.see("Active, Brightwater Family.")
+    odile.see("Fillings, root canals, gum care, mouth surgery")
+    odile.see("Yearly maximum: plan says 2,000.00, payer says 1,500.00")
+    odile.press("2")
+    odile.see("is corrected for everybody who has it")
+    odile.until(
+        lambda: of(zax, "SELECT JSON_VALUE(terms, '$.maximum_cents') FROM plan WHERE id = 2") == "150000",
+        "the plan follows",
+    )
+    odile.press(Keys.ESCAPE)
+    odile.at(f"/patients/{number}")
+    odile.click_words("add", "main .news > div:nth-child(2)")
+    odile.type("#plan_id", "Harbor Guild")
+    odile.type("#member_id", "HG-90210")
+    odile.click("input[name=holder][value=outside]")
+    odile.type("#relationship", "spouse")
+    odile.type("#holder_first", "Ada")
+    odile.type("#holder_last", "Bell")
+    odile.control_enter()
+    odile.see("first dental coverage already")
+    odile.type("#rank", "second")
+    odile.control_enter()
+    odile.see("through Ada Bell, spouse")
+    odile.see("holder’s birth date")
+
+
+def test_two_records_become_one(person: Callable[[str], Person], zax: Running) -> None:
+    odile = person("odile")
+    keep, drop = patient(zax, "Theo", "Marsh"), patient(zax, "Teo", "Marsh")
+    odile.open("/duplicates")
+    odile.see("same birth date")
+    odile.open(f"/duplicates?with={drop}")
+    odile.open(f"/merge?keep={keep}&drop={drop}")
+    odile.control_enter()
+    odile.see("Tick that you have looked at both sides")
+    odile.click("input[name=sure]")
+    odile.control_enter()
+    odile.at(f"/patients/{keep}")
+    odile.see(f"also {drop}")
+    odile.open(f"/patients/{drop}")
+    odile.at(f"/patients/{keep}")
+
+
+def test_somebody_new_may_be_on_file(person: Callable[[str], Person], zax: Running) -> None:
+    desk = person("juno")
+    desk.open("/book?provider=6&at=16:50")
+    desk.click_words("New patient", "#slip")
+    desk.type("#first", "Iriss")
+    desk.type("#last", "Noll")
+    desk.type("#phone", str(of(zax, "SELECT phone FROM patient WHERE last = 'Noll'")))
+    desk.see("On file already?", "#likely")
+    desk.see("Iris Noll", "#likely")
+
+
+def test_a_photo_and_a_card_are_kept(person: Callable[[str], Person], zax: Running, tmp_path: Path) -> None:
+    desk = person("juno")
+    number = patient(zax, "Iris", "Noll")
+    Image.new("RGB", (800, 600), "#3b5f55").save(tmp_path / "face.jpg")
+    (tmp_path / "letter.pdf").write_bytes(b"MZ not a pdf")
+    desk.open(f"/patients/{number}/photo")
+    desk.find("input[name=photo]").send_keys(str(tmp_path / "face.jpg"))
+    desk.until(lambda: desk.find("canvas").is_displayed(), "the picture is drawn")
+    desk.click_words("Turn", "form.camera")
+    desk.click_words("Closer", "form.camera")
+    assert (
+        desk.driver.execute_script(
+            "return document.querySelector('[name=turns]').value + document.querySelector('[name=side]').value"
+        )
+        == "1900"
+    )
+    desk.control_enter()
+    desk.at(f"/patients/{number}")
+    desk.until(
+        lambda: desk.driver.execute_script("return document.querySelector('.photo img')?.naturalWidth") == 480,
+        "the portrait is shown",
+    )
+    desk.open(f"/patients/{number}/files")
+    desk.find("input[name=file]").send_keys(str(tmp_path / "letter.pdf"))
+    desk.click_words("Keep it", ".importform")
+    desk.see("Only PDF, JPEG, PNG and TIFF can be kept")
+    desk.find("input[name=file]").send_keys(str(tmp_path / "face.jpg"))
+    desk.click_words("Keep it", ".importform")
+    desk.see("face.jpg", ".filelist")
+    desk.click_words("take off", ".filelist")
+    desk.see("No files yet")
+    desk.click_words("Put it back", "#said")
+    desk.see("face.jpg", ".filelist")
+
+
+def test_a_list_is_looked_at_and_taken_in(person: Callable[[str], Person], zax: Running, tmp_path: Path) -> None:
+    odile = person("odile")
+    rows = "".join(f"Ana{n},Wharf,1/{1 + n % 28}/1990,360 555 01{n % 100:02d}\n" for n in range(60))
+    (tmp_path / "old.csv").write_bytes(f"\ufeffgiven,Surname,Born,Cell\n{rows}Bad,,x,\n".encode())
+    odile.open("/import")
+    odile.find("input[name=file]").send_keys(str(tmp_path / "old.csv"))
+    odile.click_words("Look at it")
+    odile.see("61 rows, 4 columns")
+    odile.type("select[name=column-0]", "First name")
+    odile.type("select[name=column-2]", "Birth date")
+    odile.control_enter()
+    odile.see("Dry run done, nothing kept yet")
+    odile.see("60 would be new, 0 known already, 1 refused")
+    odile.see("line 62", "main")
+    odile.control_enter()
+    odile.see("Taken in: 61 of 61 rows; 60 new")
+    assert of(zax, "SELECT COUNT(*) FROM patient WHERE last = 'Wharf'") == 60
+
+
+def test_a_plan_is_corrected_and_the_estimate_follows(person: Callable[[str], Person], zax: Running) -> None:
+    odile = person("odile")
+    visit = of(
+        zax,
+        "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.first = 'Fern' AND p.last = 'Whitaker' ORDER BY v.id DESC LIMIT 1",
+    )
+    odile.open(f"/visits/{visit}/estimate")
+    odile.see("70 percent of 215.00 after 25.00 deductible")
+    odile.press("l")
+    odile.at("/plans")
+    odile.click_words("Brightwater Family")
+    odile.see("patients have it")
+    odile.type("input[name=percent-basic]", "160", clear=True)
+    odile.control_enter()
+    odile.see("0 to 100.")
+    odile.type("input[name=percent-basic]", "60", clear=True)
+    odile.control_enter()
+    odile.see("It holds for everybody who has the plan.")
+    odile.open(f"/visits/{visit}/estimate")
+    odile.see("60 percent of 215.00 after 25.00 deductible")
