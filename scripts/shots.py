@@ -63,7 +63,6 @@ class Camera:
 
 def take_all(camera: Camera) -> None:
     camera.open("/sign-in")
-    camera.take("sign-in")
     camera.driver.find_element(By.ID, "name").send_keys("sam", Keys.TAB, "ferry-bell-7", Keys.ENTER)
     camera.until(lambda d: "/day" in d.current_url)
     camera.open("/day")
@@ -98,17 +97,31 @@ def take_all(camera: Camera) -> None:
     account = camera.href("a[href^='/accounts/']")
     camera.open(account)
     camera.take("account")
-    camera.open(account.replace("accounts", "patients"))
-    camera.take("patient")
-    camera.open("/money")
-    camera.take("money")
+    take_record(camera, account.replace("accounts", "patients"), str(vasquez).removeprefix("bar-"))
     camera.open("/claims")
     camera.take("claims")
     camera.open("/claims?show=closed")
     camera.open(camera.href(".plainlist td a"))
     camera.take("claim")
-    camera.open("/keys")
-    camera.take("keys")
+
+
+def take_record(camera: Camera, record: str, visit: str) -> None:
+    """A record with two coverages, the payer's answer, the estimate, a plan, and two records of one person."""
+    camera.open(record)
+    answers = camera.href(".covacts a[href$='/answer']")
+    camera.driver.find_element(By.CSS_SELECTOR, ".covacts [data-key=q]").click()
+    camera.until(lambda d: "/answer" in d.current_url)
+    camera.open(answers)
+    camera.take("eligibility-answer")
+    camera.open(record)
+    camera.take("record")
+    camera.open(f"/visits/{visit}/estimate")
+    camera.take("estimate")
+    camera.open("/plans/2")
+    camera.take("plan")
+    camera.open("/duplicates")
+    camera.open(camera.href("a[href^='/merge']"))
+    camera.take("merge")
 
 
 def take_time(camera: Camera) -> None:
@@ -123,8 +136,6 @@ def take_time(camera: Camera) -> None:
     camera.take("waitlist")
     camera.open("/setup/hours/5")
     camera.take("setup-hours")
-    camera.open("/setup/types/1")
-    camera.take("setup-type")
 
 
 def main() -> int:

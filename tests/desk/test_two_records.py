@@ -191,9 +191,9 @@ def test_what_is_kept_is_known_by_its_content(content: bytes, media: str) -> Non
     ("content", "says"),
     [
         (b"", "empty"), (b"MZ\x90\x00", "Only PDF"), (b"<svg onload=x>", "Only PDF"), (b"GIF89a", "Only PDF"), (b"%PDF-1.7 nothing", "broken"), (pdf("script"), "runs by itself"),
-        (pdf("hidden"), "runs by itself"), (b"\xff\xd8\xff" + b"0" * 40, "broken"), (huge_png(), "40,000 x 40,000|far too large"), (b"%PDF-" + b"0" * (25 * 1024 * 1024), "at most 25 MB"),
+        (pdf("hidden"), "runs by itself"), (b"\xff\xd8\xff" + b"0" * 40, "breaks off"), (b"\xff\xd8\xff" + b"0" * 40 + b"\xff\xd9", "broken"), (huge_png(), "40,000 x 40,000|far too large"), (b"%PDF-" + b"0" * (25 * 1024 * 1024), "at most 25 MB"),
     ],
-    ids=["empty", "program", "svg", "gif", "broken pdf", "script", "hidden script", "broken jpeg", "40,000 points", "too large"],
+    ids=["empty", "program", "svg", "gif", "broken pdf", "script", "hidden script", "half a jpeg", "broken jpeg", "40,000 points", "too large"],
 )  # fmt: skip
 def test_what_is_refused_says_why(content: bytes, says: str) -> None:
     with pytest.raises(Refused, match=says) as wrong:

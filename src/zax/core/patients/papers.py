@@ -26,6 +26,9 @@ KINDS = {
 _BEGINNINGS = (
     (b"%PDF-", "application/pdf"), (b"\xff\xd8\xff", "image/jpeg"), (b"\x89PNG\r\n\x1a\n", "image/png"), (b"II*\x00", "image/tiff"), (b"MM\x00*", "image/tiff"),
 )  # fmt: skip
+# What a whole picture ends with; cameras may put something of their own after it.
+_ENDS = {"image/jpeg": b"\xff\xd9", "image/png": b"IEND"}
+TAIL = 64 * 1024
 _ACTIVE_KEYS = ("/JS", "/JavaScript", "/OpenAction", "/AA", "/Launch", "/EmbeddedFiles", "/RichMedia", "/XFA")
 
 
@@ -40,6 +43,8 @@ def recognise(content: bytes, field: str = "file") -> str:
         raise Refused("Only PDF, JPEG, PNG and TIFF can be kept. What is inside counts, not the name.", field)
     if media == "application/pdf":
         _check_pdf(content, field)
+    elif media in _ENDS and _ENDS[media] not in content[-TAIL:]:
+        raise Refused("The picture breaks off in the middle. Take or save it again.", field)
     else:
         open_picture(content, field)
     return media
