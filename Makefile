@@ -28,6 +28,7 @@ share:
 
 bench: setup
 	$(PY) -m zax.demo.bench
+	$(PY) -m zax.demo.bench_people
 shots: setup-browser
 	$(PY) scripts/shots.py
 vendor:

@@ -81,6 +81,9 @@ def take_all(camera: Camera) -> None:
     camera.open("/book?" + str(ito).split("?")[1])
     camera.take("visit-sheet")
     medical = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='5'] .v.room")[0].get_attribute("id")
+    fern = camera.driver.execute_script(
+        "return [...document.querySelectorAll('a.v')].find((a) => a.textContent.includes('Fern Whitaker')).id"
+    )
     vasquez = camera.driver.find_element(By.CSS_SELECTOR, "[data-provider='2'] .v.checkout").get_attribute("id")
     camera.open(camera.href("[data-provider='5'] .gap"))
     camera.driver.find_element(By.ID, "who").send_keys("bra")
@@ -97,7 +100,7 @@ def take_all(camera: Camera) -> None:
     account = camera.href("a[href^='/accounts/']")
     camera.open(account)
     camera.take("account")
-    take_record(camera, account.replace("accounts", "patients"), str(vasquez).removeprefix("bar-"))
+    take_record(camera, str(fern).removeprefix("bar-"))
     camera.open("/claims")
     camera.take("claims")
     camera.open("/claims?show=closed")
@@ -105,8 +108,10 @@ def take_all(camera: Camera) -> None:
     camera.take("claim")
 
 
-def take_record(camera: Camera, record: str, visit: str) -> None:
+def take_record(camera: Camera, visit: str) -> None:
     """A record with two coverages, the payer's answer, the estimate, a plan, and two records of one person."""
+    camera.open(f"/visits/{visit}/sheet")
+    record = camera.href("h1 a[href^='/patients/']")
     camera.open(record)
     answers = camera.href(".covacts a[href$='/answer']")
     camera.driver.find_element(By.CSS_SELECTOR, ".covacts [data-key=q]").click()

@@ -28,6 +28,9 @@ BOOK = (
     "AND m.to_stop IN ('here', 'room', 'checkout') ORDER BY m.id",
     "SELECT s.visit_id, s.provider_id, s.start_min, s.end_min, s.words FROM staff_slot s JOIN visit v ON v.id = s.visit_id WHERE v.day = %s AND v.site_id = %s "
     "AND s.words <> '' AND v.state NOT IN ('missed', 'cancelled') ORDER BY s.start_min",
+    "SELECT v.id, c.member_id, c.checked_at, c.check_state, y.eligibility FROM visit v JOIN visit_type t ON t.id = v.type_id LEFT JOIN (coverage c JOIN plan p ON p.id = c.plan_id "
+    "JOIN payer y ON y.id = p.payer_id) ON c.patient_id = v.patient_id AND p.dental = t.dental AND c.rank = 1 AND (c.to_day IS NULL OR c.to_day >= v.day) "
+    "WHERE v.day = %s AND v.site_id = %s AND v.state IN ('held', 'booked', 'confirmed', 'here', 'room')",
 )
 DAY = (
     "SELECT j.visit_id, SUM(j.patient_cents), SUM(j.insurer_cents), SUM(CASE WHEN j.kind = 'charge' OR (j.kind = 'reversal' AND j.payment_id IS NULL) "
@@ -53,8 +56,11 @@ SHEET = (
     "SELECT * FROM charge_line WHERE visit_id = %s AND removed_at IS NULL ORDER BY id",
     "SELECT c.*, p.payer_id, p.name, y.name FROM visit v JOIN coverage c ON c.patient_id = v.patient_id JOIN plan p ON p.id = c.plan_id "
     "JOIN payer y ON y.id = p.payer_id WHERE v.id = %s ORDER BY c.id DESC LIMIT 1",
-    "SELECT SUM(l.deductible_cents) FROM charge_line l JOIN visit v ON v.id = l.visit_id JOIN service s ON s.id = l.service_id JOIN visit w ON w.patient_id = v.patient_id "
-    "WHERE w.id = %s AND v.id <> w.id AND YEAR(v.day) = YEAR(w.day) AND l.removed_at IS NULL AND v.state IN ('checkout', 'left', 'settled')",
+    "SELECT v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents, l.second_cents, "
+    "(SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id = l.id AND c.state IN ('closed', 'denied')), "
+    "(SELECT COALESCE(-SUM(j.insurer_cents), 0) FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') "
+    "FROM visit w STRAIGHT_JOIN visit v ON v.patient_id = w.patient_id STRAIGHT_JOIN charge_line l ON l.visit_id = v.id STRAIGHT_JOIN service s ON s.id = l.service_id "
+    "WHERE w.id = %s AND v.id <> w.id AND l.removed_at IS NULL AND v.state IN ('checkout', 'left', 'settled') ORDER BY v.day, l.id",
     "SELECT j.patient_cents FROM journal j JOIN visit v ON v.patient_id = j.patient_id WHERE v.id = %s",
     "SELECT d.position, d.code, c.words FROM visit_diagnosis d JOIN diagnosis_code c ON c.code = d.code WHERE d.visit_id = %s",
     "SELECT id, number, state, findings FROM claim WHERE visit_id = %s",

@@ -30,26 +30,26 @@ DOUBLES = (("Teo", "Marsh", "Theo Marsh", {}), ("Graces", "Lindquist", "Grace Li
 def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Path | None) -> None:
     """Write it, each at a plausible time; the clock stands at the opening minute afterwards."""
     people = _ids(desk)
-    helen = people["Helen Vasquez"]
+    fern = people["Fern Whitaker"]
     clock.set_to(to_utc(datetime(day.year, day.month, 3, 9, 20), ZONE))
-    _details(desk, helen, used_name="Nell", pronouns="she/her", work_phone="3605550191", emergency_name="Rafael Vasquez", emergency_relation="father",
+    _details(desk, fern, used_name="Wren", pronouns="she/her", work_phone="3605550191", emergency_name="Agnes Whitaker", emergency_relation="mother",
              emergency_phone="3605550192", employer="Juniper Ferry Works", language="English, Spanish")  # fmt: skip
-    set_flag(desk, RAVI, helen, 1)
-    add_note(desk, RAVI, helen, "Asks for the morning ferry: nothing before 9:15.", True, "")
+    set_flag(desk, RAVI, fern, 1)
+    add_note(desk, RAVI, fern, "Asks for the morning ferry: nothing before 9:15.", True, "")
     add_note(
         desk,
         RAVI,
-        helen,
+        fern,
         "Wants the estimate for the filling on paper.",
         False,
         (day + timedelta(days=20)).isoformat(),
     )
-    _through(desk, helen, "Rafael", "Mateo")
-    _second(desk, helen, day)
+    _through(desk, people["Helen Vasquez"], "Rafael", "Mateo")
+    _second(desk, fern, day)
     if var is not None:
         store = FileStore(var)
-        set_photo(desk, RAVI, store, helen, portrait_of("HV"), Cut())
-        keep_file(desk, RAVI, store, helen, "card_front", "card.png", card_of("Brightwater Dental Trust", "BW-44111"))
+        set_photo(desk, RAVI, store, fern, portrait_of("FW"), Cut())
+        keep_file(desk, RAVI, store, fern, "card_front", "card.png", card_of("Brightwater Dental Trust", "BW-44123"))
     for first, last, known, changes in DOUBLES:
         _double(desk, people[known], first, last, changes)
     clock.set_to(opens)
@@ -87,14 +87,14 @@ def _through(desk: Desk, helen: int, *names: str) -> None:
                 )
 
 
-def _second(desk: Desk, helen: int, day: date) -> None:
+def _second(desk: Desk, fern: int, day: date) -> None:
     """Her own plan and, behind it, that of a husband who is no patient here."""
     holder = {
         "first": "Anselmo",
-        "last": "Vasquez",
+        "last": "Whitaker",
         "birth": "1990-06-14",
         "sex": "M",
-        "street": "22 Tide Street",
+        "street": "34 Tide Street",
         "city": "Marrow Harbor",
         "state": "WA",
         "zip": "98201",
@@ -102,7 +102,7 @@ def _second(desk: Desk, helen: int, day: date) -> None:
     with desk.engine.begin() as connection:
         connection.execute(
             insert(schema.coverage).values(
-                patient_id=helen, plan_id=1, subscriber_id=None, relationship="01", member_id="HG-70311", member_key=member_key("HG-70311"), group_number="G109",
+                patient_id=fern, plan_id=1, subscriber_id=None, relationship="01", member_id="HG-70311", member_key=member_key("HG-70311"), group_number="G109",
                 rank=2, holder=holder, from_day=date(day.year - 1, 1, 1),
             )
         )  # fmt: skip

@@ -36,12 +36,12 @@ _OF_PATIENTS = _WITH_PLAN.where(coverage.c.patient_id.in_(bindparam("patient_ids
     coverage.c.to_day.is_not(None), coverage.c.patient_id, plan.c.dental.desc(), *_BY_RANK
 )
 _ONE = _WITH_PLAN.where(coverage.c.id == bindparam("coverage_id"))
-# Lines that count toward limits: done, on other visits of that kind. `answered` is how many claims with the line the payer has closed.
+# In this order always: a patient has a dozen visits, the services have millions of lines. Lines that count toward limits: done, on other visits of that kind. `answered` is how many claims with the line the payer has closed.
 _DONE = text(
     "SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents, l.second_cents, "
     "(SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id = l.id AND c.state IN ('closed', 'denied')) AS answered, "
     "(SELECT COALESCE(-SUM(j.insurer_cents), 0) FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS paid "
-    "FROM visit v JOIN charge_line l ON l.visit_id = v.id JOIN service s ON s.id = l.service_id "
+    "FROM visit v STRAIGHT_JOIN charge_line l ON l.visit_id = v.id STRAIGHT_JOIN service s ON s.id = l.service_id "
     "WHERE v.patient_id IN :patient_ids AND v.id <> :visit_id AND s.dental = :dental AND l.removed_at IS NULL AND v.day <= :day "
     "AND v.state IN ('checkout', 'left', 'settled') ORDER BY v.day, l.id"
 ).bindparams(bindparam("patient_ids", expanding=True))

@@ -16,9 +16,7 @@ from zax.web.here import Here, Typed, enter, typed_form
 
 router = APIRouter()
 # A file is shown by the browser's own viewer and may do nothing else.
-SHOWN = {
-    "Content-Security-Policy": "default-src 'none'; img-src 'self'; object-src 'self'; plugin-types application/pdf; frame-ancestors 'self'"
-}
+SHOWN = {"Content-Security-Policy": "default-src 'none'; img-src 'self'; object-src 'self'; frame-ancestors 'self'"}
 
 
 @router.get("/patients/{patient_id}/files")
