@@ -1,5 +1,6 @@
 """The own database instance: one sentence for each trouble, and a folder that can always be started again."""
 
+import json
 import os
 import shutil
 import signal
@@ -8,10 +9,13 @@ from collections import namedtuple
 from pathlib import Path
 
 import pytest
+from alembic import command
 from sqlalchemy import text
 
 from tests.conftest import free_port
+from zax.core.coverage.benefits import Benefits, benefits_from
 from zax.store.engine import connect
+from zax.store.migrate import config
 from zax.store.server import Server, ServerTrouble, port_is_free, url_of
 
 
@@ -67,3 +71,36 @@ def test_a_database_that_does_not_come_up_shows_the_end_of_its_log(tmp_path: Pat
     (tmp_path / "db" / "ready").unlink()  # as after a first run that broke off: made anew
     server.start()
     server.stop()
+
+
+def test_a_database_of_before_the_record_keeps_its_plans_and_people(tmp_path: Path) -> None:
+    """The migration that made plans' terms, member keys and sounds carries over what stood in the old columns."""
+    server = Server(tmp_path / "db", free_port(), buffer_mb=64)
+    old = connect(server.start())
+    alembic = config()
+    try:
+        with old.begin() as connection:
+            alembic.attributes["connection"] = connection
+            command.upgrade(alembic, "0002")
+            for statement in (
+                "INSERT INTO payer (id, name, electronic_id, filing_indicator, filing_days) VALUES (1, 'P', 'P1', 'CI', 365)",
+                """INSERT INTO plan (id, payer_id, name, deductible_cents, dental, percents, no_deductible) VALUES (1, 1, 'Old', 5000, 1, '{"basic": 80}', '["preventive"]')""",
+                "INSERT INTO household (id, name) VALUES (1, 'V')",
+                "INSERT INTO patient (id, household_id, guarantor, first, last, first_key, last_key, phone, made_at) VALUES (1, 1, 1, 'Ana', 'de la Cruz', 'ana', 'de la cruz', '', NOW())",
+                "INSERT INTO coverage (patient_id, plan_id, subscriber_id, member_id) VALUES (1, 1, 1, 'hg-44 1')",
+            ):
+                connection.exec_driver_sql(statement)
+        with old.begin() as connection:
+            alembic.attributes["connection"] = connection
+            command.upgrade(alembic, "head")
+            terms = json.loads(connection.execute(text("SELECT terms FROM plan")).scalar_one())
+            person = connection.execute(
+                text(
+                    "SELECT p.last_sound, p.last_tail, c.member_key, c.`rank` FROM patient p JOIN coverage c ON c.patient_id = p.id"
+                )
+            ).one()
+        assert benefits_from("Old", terms) == Benefits("Old", {"basic": 80}, 5000, frozenset({"preventive"}))
+        assert tuple(person) == ("TLKRS", "cruz", "HG441", 1)
+    finally:
+        old.dispose()
+        server.stop()

@@ -41,7 +41,7 @@ def test_nobody_sees_anything_without_signing_in(web: Browser) -> None:
         answer = web.get(path)
         assert (answer.status_code, answer.headers["location"].split("?")[0]) == (303, "/sign-in"), path
     assert web.get("/live").status_code == 401
-    fragment = web.get("/find?q=vas", headers={"HX-Request": "true"})
+    fragment = web.get("/day", headers={"HX-Request": "true", "X-Live": "1"})
     assert (fragment.status_code, fragment.headers["hx-redirect"]) == (401, "/sign-in")
 
 

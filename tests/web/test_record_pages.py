@@ -113,7 +113,7 @@ def test_a_coverage_form_says_what_is_wrong_and_offers_the_way_out(juno: Browser
     assert clash.status_code == 409 and 'name="end_other"' in clash.text and 'value="BW-7"' in clash.text
     assert juno.post(f"/patients/{number}/coverage/0", **fields, end_other="yes").status_code == 303
     page = juno.get(f"/patients/{number}").text
-    assert "Brightwater Family" in page and "1 not of today" in page and "Yearly maximum" in page
+    assert "Brightwater Family" in page and "1 not of today" in page and "Yearly most" in page
     edit = juno.get(f"/patients/{number}?edit=coverage-{old}").text
     assert 'id="member_id"' in edit and f'action="/patients/{number}/coverage/{old}"' in edit
     new = scalar(desk, "SELECT MAX(id) FROM coverage")
@@ -350,3 +350,11 @@ def test_looking_at_a_record_is_on_record(juno: Browser, desk: Desk, path: str) 
     assert juno.get(path.format(number)).status_code == 200
     assert scalar(desk, "SELECT COUNT(*) FROM look WHERE patient_id = :id AND user_id = 1", id=number) == 1
     assert str(TODAY.year) in str(scalar(desk, "SELECT MAX(at) FROM look"))
+
+
+def test_a_session_that_ends_while_somebody_types_leaves_the_form_alone(juno: Browser) -> None:
+    juno.client.cookies.delete("zax_session")
+    asked = juno.get("/duplicates/typing?first=Otis&last=Finch", headers={"hx-request": "true"})
+    assert asked.status_code == 401 and "what you typed is kept" in asked.text and "hx-redirect" not in asked.headers
+    live = juno.get("/day", headers={"hx-request": "true", "x-live": "1"})
+    assert live.headers["hx-redirect"] == "/sign-in"

@@ -17,10 +17,16 @@ LONGEST_KEPT = 60_000
 
 
 def ask_to_sign_in(request: Request, error: SignInNeeded) -> Response:
-    """A page goes to the sign-in page; a form stays where it is, with everything typed, above the sign-in."""
+    """A page goes to the sign-in page; a form stays where it is, with everything typed, above the sign-in.
+
+    What a field asks for while somebody types is answered in its place: a page that went away would take the half-typed form with it.
+    """
     if error.kept is None:
         if "hx-request" in request.headers and "hx-boosted" not in request.headers:
-            return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
+            if "x-live" in request.headers:
+                return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
+            words = "You are signed out. Send the form, then sign in: what you typed is kept."
+            return HTMLResponse(f'<p class="none" role="status">{words}</p>', 401)
         return RedirectResponse(f"/sign-in?to={quote(url_of(request))}", 303)
     return _page(request, 401, to=request.url.path, kept=dict(error.kept))
 
