@@ -11,9 +11,12 @@ from sqlalchemy import text
 
 from tests.conftest import JUNO, TODAY, add_patient, order, scalar
 from tests.web.conftest import Browser
+from zax.core.coverage.benefits import Benefits, Copay
 from zax.desk.book import book_visit
+from zax.desk.plans import read_benefits
 from zax.desk.unit import Desk
 from zax.standin.eligibility import answer, read_question
+from zax.web.plans import form_of
 
 
 def upload(web: Browser, path: str, name: str, content: bytes, filename: str, **fields: str) -> Any:
@@ -358,3 +361,22 @@ def test_a_session_that_ends_while_somebody_types_leaves_the_form_alone(juno: Br
     assert asked.status_code == 401 and "what you typed is kept" in asked.text and "hx-redirect" not in asked.headers
     live = juno.get("/day", headers={"hx-request": "true", "x-live": "1"})
     assert live.headers["hx-redirect"] == "/sign-in"
+
+
+def test_a_plans_form_shows_what_is_on_file() -> None:
+    plan = Benefits(
+        "P",
+        {"basic": 80},
+        0,
+        maximum_cents=0,
+        lifetime_maximums={"braces": 150000},
+        copays=(Copay("basic", 1000, "service"),),
+    )
+    form = form_of(plan)
+    assert (
+        form.fields["maximum"],
+        form.fields["deductible"],
+        form.fields["household_maximum"],
+        form.fields["lifetime-braces"],
+    ) == ("0.00", "", "", "1,500.00")
+    assert read_benefits(form, "P", True, frozenset()) == plan

@@ -82,7 +82,7 @@ def form_of(b: Benefits) -> acts.PlanForm:
     """The editor's fields for a plan as it stands."""
 
     def money(cents: int | None) -> str:
-        return plain(cents) if cents else ""
+        return "" if cents is None else plain(cents)
 
     fields = {f"percent-{c}": str(p) for c, p in b.percents.items()} | {
         f"out-{c}": str(p) for c, p in b.percents_out.items()
@@ -95,7 +95,7 @@ def form_of(b: Benefits) -> acts.PlanForm:
     }
     fields |= {f"waiting-{c}": str(m) for c, m in b.waiting_months.items()}
     fields |= {
-        "deductible": money(b.deductible_cents), "household_deductible": money(b.household_deductible_cents), "maximum": money(b.maximum_cents),
+        "deductible": money(b.deductible_cents or None), "household_deductible": money(b.household_deductible_cents or None), "maximum": money(b.maximum_cents),
         "household_maximum": money(b.household_maximum_cents), "coordination": b.coordination, "year_starts": str(b.year_starts_month),
         "authorization": " ".join(sorted(b.needs_authorization)), "missing_tooth": " ".join(sorted(b.missing_tooth_codes)),
     }  # fmt: skip
