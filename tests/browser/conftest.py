@@ -215,7 +215,7 @@ def chromium() -> webdriver.Chrome:
     options.binary_location = "/usr/bin/chromium"
     for argument in (
         "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--no-first-run", "--disable-background-networking",
-        "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--force-device-scale-factor=1", "--use-fake-ui-for-media-stream", "--use-fake-device-for-media-stream",
+        "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--force-device-scale-factor=1",
     ):  # fmt: skip
         options.add_argument(argument)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})

@@ -134,13 +134,6 @@ def test_a_photo_and_a_card_are_kept(person: Callable[[str], Person], zax: Runni
         lambda: desk.driver.execute_script("return document.querySelector('.photo img')?.naturalWidth") == 480,
         "the portrait is shown",
     )
-    before = of(zax, "SELECT photo FROM patient WHERE id = :id", id=number)
-    desk.open(f"/patients/{number}/photo")
-    desk.click_words("Start the camera", "form.camera")
-    desk.click_words("Take it", "form.camera")
-    desk.until(lambda: desk.find("canvas").is_displayed(), "the still is drawn")
-    desk.control_enter()
-    desk.until(lambda: of(zax, "SELECT photo FROM patient WHERE id = :id", id=number) != before, "the still is kept")
     desk.open(f"/patients/{number}/files")
     desk.find("input[name=file]").send_keys(str(tmp_path / "letter.pdf"))
     desk.click_words("Keep it", ".importform")

@@ -65,6 +65,8 @@ async function camera(form) {
   video.hidden = false;
   form.querySelector("canvas").hidden = true;
   await video.play();
+  // The camera may take a moment to its first picture; there is nothing to take before.
+  if (video.readyState < HTMLMediaElement.HAVE_CURRENT_DATA) await new Promise((ready) => video.addEventListener("loadeddata", ready, { once: true }));
   form.querySelector("[data-shoot]").hidden = false;
 }
 
@@ -73,6 +75,10 @@ function shoot(form) {
   const still = Object.assign(document.createElement("canvas"), { width: video.videoWidth, height: video.videoHeight });
   still.getContext("2d").drawImage(video, 0, 0);
   still.toBlob((blob) => {
+    if (!blob) {
+      form.querySelector("[data-said]").textContent = "The camera gave no picture. Press once more.";
+      return;
+    }
     const files = new DataTransfer();
     files.items.add(new File([blob], "camera.jpg", { type: "image/jpeg" }));
     form.elements.photo.files = files.files;
