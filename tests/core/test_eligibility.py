@@ -19,6 +19,8 @@ from zax.core.coverage.answer import (
     PROBLEM,
     Asked,
     Difference,
+    Figures,
+    counted_elsewhere,
     differences,
     figures,
     judge,
@@ -26,6 +28,7 @@ from zax.core.coverage.answer import (
     told,
 )
 from zax.core.coverage.benefits import Benefits
+from zax.core.coverage.estimate import Used
 from zax.core.x12.describe import describe
 from zax.core.x12.eligibility import read_eligibility
 from zax.core.x12.inquiry import Inquiry, inquiry_file
@@ -240,3 +243,11 @@ def test_damage_never_raises(data: st.DataObject) -> None:
     damaged = text[:at] + cut if data.draw(st.booleans()) else text[:at] + cut + text[at + 1 :]
     assert judge(read_eligibility(damaged), ASKED, DAY).state in {FINE, PROBLEM, FAILED}
     assert set(describe(damaged)) == {"transactions", "problems"}
+
+
+def test_what_the_payer_counts_beyond_what_was_done_here() -> None:
+    said = Figures({}, deductible=5000, deductible_left=1250, maximum=200000, maximum_left=138800)
+    assert counted_elsewhere(said, Used(deductible=1000, paid=30000, pending=10000), (0, 0)) == (2750, 41200)
+    assert counted_elsewhere(said, Used(deductible=3750, paid=71200, pending=10000), (2750, 41200)) == (2750, 41200)
+    assert counted_elsewhere(Figures({}), Used(), (7, 8)) == (7, 8)
+    assert counted_elsewhere(said, Used(deductible=5000, paid=90000), (0, 0)) == (0, 0)

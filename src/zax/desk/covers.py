@@ -63,13 +63,19 @@ def used_of(
             paid += cents
             pending += 0 if line.answered else cents
             deductible += line.deductible_cents if place == 0 else 0
-    here = row.elsewhere_year == first.year
-    more_deductible, more_paid = (row.elsewhere_deductible_cents, row.elsewhere_paid_cents) if here else (0, 0)
+    more_deductible, more_paid = elsewhere_of(row, benefits, day)
     this_year = [line for line in household if first <= line.day <= last]
     return Used(
         deductible + more_deductible, sum(line.deductible_cents for line in this_year) + more_deductible, paid + more_paid,
         sum(plan_part(line, place) for line in this_year) + more_paid, by_category, lifetime, done, pending,
     )  # fmt: skip
+
+
+def elsewhere_of(row: Any, benefits: Benefits, day: date) -> tuple[int, int]:
+    """(deductible, paid) in cents used at other clinics in the benefit year of the day, as kept on the coverage."""
+    if row.elsewhere_year != benefit_year(day, benefits.year_starts_month)[0].year:
+        return 0, 0
+    return row.elsewhere_deductible_cents, row.elsewhere_paid_cents
 
 
 def plan_part(line: Any, place: int) -> int:

@@ -22,29 +22,31 @@ from zax.core.coverage.answer import (
     Asked,
     Difference,
     Judged,
+    counted_elsewhere,
     differences,
     figures,
     judge,
     taken_over,
 )
+from zax.core.coverage.benefits import Benefits, benefit_year
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.x12.eligibility import read_eligibility
 from zax.core.x12.inquiry import Inquiry, inquiry_file
 from zax.desk.claims import envelope_of, person_of, subscriber_of
 from zax.desk.clinic import Clinic
 from zax.desk.coverage import set_elsewhere
-from zax.desk.covers import covers_for
+from zax.desk.covers import covers_for, elsewhere_of
 from zax.desk.plans import write_plan
 from zax.desk.unit import WORKER, Actor, Desk, Unit, act
 from zax.outside.doors import Clearinghouse, OutsideTrouble
 from zax.store import schema
-from zax.store.coverage import one_coverage
+from zax.store.coverage import coverages_of, one_coverage
 
 DENTAL_TYPES, MEDICAL_TYPES = ("35", "23", "41"), ("30", "98")
 MOST_TRIES = 5
 ASKING = "asking"
 _BOOKED = text(
-    "SELECT DISTINCT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day FROM visit v JOIN visit_type t ON t.id = v.type_id "
+    "SELECT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day FROM visit v JOIN visit_type t ON t.id = v.type_id "
     "JOIN coverage c ON c.patient_id = v.patient_id AND (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) "
     "JOIN plan p ON p.id = c.plan_id AND p.dental = t.dental JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto' "
     "WHERE v.day BETWEEN :first AND :last AND v.state IN ('held', 'booked', 'confirmed', 'here') AND c.member_id <> '' "
@@ -217,9 +219,9 @@ def ask_for_booked(unit: Unit, days: int, run_key: str) -> int:
         return 0
     batch_id = made.inserted_primary_key[0]
     due = unit.rows(_BOOKED, first=today, last=last, fresh=unit.now - timedelta(days=habits.fresh_days))
+    covers = {row.id: row for row in coverages_of(unit.connection, [each.patient_id for each in due] or [0])}
     for each in due:
-        row = one_coverage(unit.connection, each.id)
-        check_id, _ = _question(unit, row, each.day, each.visit_id, batch_id)
+        check_id, _ = _question(unit, covers[each.id], each.day, each.visit_id, batch_id)
         unit.send("eligibility", f"eligibility-{check_id}", {"check_id": check_id})
     unit.connection.execute(update(b).where(b.c.id == batch_id).values(total=len(due)))
     unit.audit("coverage.batch", count=len(due), days=days)
@@ -342,20 +344,9 @@ def used_elsewhere(connection: Connection, clinic: Clinic, check: Any) -> tuple[
     cover = next((c for r, c in zip(rows, covers, strict=True) if r.id == row.id), None)
     if cover is None:
         return None
-    ours = cover.used
-    here = row.elsewhere_year == check.day.year
-    known = (row.elsewhere_deductible_cents, row.elsewhere_paid_cents) if here else (0, 0)
-    deductible = (
-        known[0]
-        if said.deductible is None or said.deductible_left is None
-        else max(0, said.deductible - said.deductible_left - ours.deductible + known[0])
-    )
-    paid = (
-        known[1]
-        if said.maximum is None or said.maximum_left is None
-        else max(0, said.maximum - said.maximum_left - (ours.paid - ours.pending) + known[1])
-    )
-    return (deductible, paid) if (deductible, paid) != known else None
+    known = elsewhere_of(row, plan.benefits, check.day)
+    found = counted_elsewhere(said, cover.used, known)
+    return found if found != known else None
 
 
 def take_over_used(desk: Desk, actor: Actor, check_id: int) -> None:
@@ -367,6 +358,15 @@ def take_over_used(desk: Desk, actor: Actor, check_id: int) -> None:
         if check is None:
             raise NotFound("There is no such answer.")
         found = used_elsewhere(connection, desk.clinic, check)
+        starts = benefits_of(connection, desk.clinic, check).year_starts_month
     if found is None:
         raise Conflict("The answer says nothing that we do not know.")
-    set_elsewhere(desk, actor, check.patient_id, check.coverage_id, found[0], found[1], check.day.year)
+    year = benefit_year(check.day, starts)[0].year
+    set_elsewhere(desk, actor, check.patient_id, check.coverage_id, found[0], found[1], year)
+
+
+def benefits_of(connection: Connection, clinic: Clinic, check: Any) -> Benefits:
+    """The plan that a question was asked about."""
+    row = one_coverage(connection, check.coverage_id)
+    assert row is not None
+    return clinic.plans[row.plan_id].benefits

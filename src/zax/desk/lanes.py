@@ -22,7 +22,7 @@ from zax.desk.placing import stands_outside
 from zax.store import visits
 from zax.store.coverage import day_states
 
-COVER_GAP = {"problem": "coverage not confirmed"}
+COVER_GAP = {"problem": "coverage in doubt"}
 LEAST_FREE = 15
 CLOSE = 15  # minutes under which two straps would lie on each other when drawn
 

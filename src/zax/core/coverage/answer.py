@@ -14,6 +14,7 @@ from typing import Any
 from rapidfuzz import fuzz
 
 from zax.core.coverage.benefits import CATEGORY_WORDS, Benefits
+from zax.core.coverage.estimate import Used
 from zax.core.coverage.member import member_key
 from zax.core.money.cents import plain
 from zax.core.patients.person import search_key
@@ -283,6 +284,19 @@ def differences(plan: Benefits, found: Figures) -> list[Difference]:
 
 def _percent(percent: int) -> str:
     return f"{percent} percent" if percent else "not covered"
+
+
+def counted_elsewhere(said: Figures, used: Used, known: tuple[int, int]) -> tuple[int, int]:
+    """(deductible, paid) in cents that the payer counts beyond what was done here. `used` includes `known`, what is on file of other clinics.
+
+    Where the answer does not give both an amount and what is left of it, what is known stands. Our claims it has not answered it cannot have counted.
+    """
+    deductible, paid = known
+    if said.deductible is not None and said.deductible_left is not None:
+        deductible = max(0, said.deductible - said.deductible_left - (used.deductible - deductible))
+    if said.maximum is not None and said.maximum_left is not None:
+        paid = max(0, said.maximum - said.maximum_left - (used.paid - used.pending - paid))
+    return deductible, paid
 
 
 def taken_over(plan: Benefits, difference: Difference) -> Benefits:
