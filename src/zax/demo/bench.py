@@ -211,6 +211,14 @@ def _quantiles(times: list[float]) -> tuple[float, float]:
     return round(statistics.median(times), 3), round(statistics.quantiles(times, n=20)[18], 3)
 
 
+async def sign_in(ours: Asgi) -> str:
+    """Sam at this client; the form token."""
+    await ours.call(("GET", "/sign-in", None))
+    token = str(ours.cookies["zax_form"])
+    await ours.call(("POST", "/sign-in", {"csrf": token, "name": "sam", "password": PASSWORD, "to": "/day"}))
+    return token
+
+
 async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, Any]]:
     found = seeded(engine)
     assert found is not None
@@ -222,9 +230,7 @@ async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, An
         desk = Desk(engine, clock, load(connection))
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)  # cash asks nobody
     ours, floor = Asgi(create_app(desk, outside, settings)), Asgi(Floor(url).app())
-    await ours.call(("GET", "/sign-in", None))
-    token = ours.cookies["zax_form"]
-    await ours.call(("POST", "/sign-in", {"csrf": token, "name": "sam", "password": PASSWORD, "to": "/day"}))
+    token = await sign_in(ours)
     full = Asgi(ours.app)
     full.cookies = dict(ours.cookies)
     await full.call(("POST", "/site", {"csrf": token, "site_id": str(bench_book.SITE), "back": "/day"}))

@@ -11,9 +11,10 @@ import json
 import random
 import time
 from collections.abc import Callable
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from sqlalchemy import Engine, text
 from starlette.applications import Starlette
@@ -25,10 +26,10 @@ from zax.clock import ShiftedClock, SystemClock, local
 from zax.core.coverage.benefits import benefits_from
 from zax.core.coverage.estimate import Cover, PricedLine, Used, estimate
 from zax.core.coverage.limits import Done, Insured
-from zax.demo.bench import ROUNDS, WARM, Act, Asgi, console, measure, show
+from zax.demo.bench import ROUNDS, WARM, Act, Asgi, console, measure, show, sign_in
 from zax.demo.floor import Floor
 from zax.demo.seed import opening_day, seed, seeded
-from zax.demo.world import PASSWORD, PLANS, ZONE
+from zax.demo.world import PLANS, ZONE
 from zax.desk.clinic import load
 from zax.desk.intake import job_of, open_import, run_import, start_import
 from zax.desk.unit import WORKER, Desk
@@ -81,9 +82,9 @@ def keystrokes(engine: Engine) -> list[Act]:
 
     def act(name: str, kind: str, typed: Callable[[Any], str], bare: Callable[[Any], tuple[str, ...]]) -> Act:
         def floor(n: int) -> tuple[str, str, None]:
-            return "GET", f"/find?kind={kind}" + "".join(f"&v={_quote(v)}" for v in bare(people[n])), None
+            return "GET", f"/find?kind={kind}" + "".join(f"&v={quote(v)}" for v in bare(people[n])), None
 
-        return Act(name, lambda n: ("GET", f"/find?q={_quote(typed(people[n]))}", None), floor, AIM)
+        return Act(name, lambda n: ("GET", f"/find?q={quote(typed(people[n]))}", None), floor, AIM)
 
     return [
         act("letters of a last name", "last", lambda p: p.last_key[:3], lambda p: (p.last_key[:3] + "%",)),
@@ -97,12 +98,6 @@ def keystrokes(engine: Engine) -> list[Act]:
     ]  # fmt: skip
 
 
-def _quote(value: str) -> str:
-    from urllib.parse import quote
-
-    return quote(value)
-
-
 def _mistyped(name: str) -> str:
     """Two letters in the middle swapped."""
     at = len(name) // 2
@@ -112,17 +107,13 @@ def _mistyped(name: str) -> str:
 async def run_region(engine: Engine, url: Any, settings: Settings) -> list[dict[str, Any]]:
     found = seeded(engine)
     assert found is not None
-    from datetime import datetime
-
     clock = ShiftedClock()
     clock.set_to(datetime.fromisoformat(found["opens"]))
     with engine.connect() as connection:
         desk = Desk(engine, clock, load(connection))
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
     ours, floor = Asgi(create_app(desk, outside, settings)), Asgi(Bare(url).app())
-    await ours.call(("GET", "/sign-in", None))
-    token = ours.cookies["zax_form"]
-    await ours.call(("POST", "/sign-in", {"csrf": token, "name": "sam", "password": PASSWORD, "to": "/day"}))
+    await sign_in(ours)
     results = []
     for act in keystrokes(engine):
         row = await measure(act, ours, floor)
