@@ -74,17 +74,19 @@ def _through(desk: Desk, helen: int, *names: str) -> None:
         home = connection.execute(select(p.c.household_id).where(p.c.id == helen)).scalar_one()
         ids = connection.execute(select(p.c.id).where(p.c.household_id == home, p.c.first.in_(names))).scalars().all()
         for number in ids:
-            row = connection.execute(
-                select(c.c.id).where(c.c.patient_id == number).order_by(c.c.id).limit(1)
-            ).scalar()
-            if row:
-                connection.execute(
-                    update(c)
-                    .where(c.c.id == row)
-                    .values(
-                        subscriber_id=helen, relationship="19", member_id="BW-44111", member_key="BW44111", plan_id=2
-                    )
-                )
+            values = {
+                "plan_id": 2,
+                "subscriber_id": helen,
+                "relationship": "19",
+                "member_id": "BW-44111",
+                "member_key": "BW44111",
+            }
+            dental = select(schema.plan.c.id).where(schema.plan.c.dental)
+            done = connection.execute(
+                update(c).where(c.c.patient_id == number, c.c.plan_id.in_(dental)).values(**values)
+            )
+            if not done.rowcount:
+                connection.execute(insert(c).values(patient_id=number, from_day=desk.clock.now().date(), **values))
 
 
 def _second(desk: Desk, fern: int, day: date) -> None:
