@@ -24,11 +24,14 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.setup.roles import Role
 from zax.demo.world import TYPE_ID, ZONE, write_world
+from zax.desk.arrivals import check_in
 from zax.desk.book import BookOrder, book_visit
-from zax.desk.charges import add_diagnosis, change_line, ready_for_checkout
+from zax.desk.charges import LineForm, change_line
 from zax.desk.clinic import load
+from zax.desk.diagnoses import add_diagnosis
+from zax.desk.finishing import ready_for_checkout
 from zax.desk.patients import name_keys
-from zax.desk.track import check_in, take_to_room
+from zax.desk.track import take_to_room
 from zax.desk.unit import Actor, Desk
 from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
 from zax.store import money, schema
@@ -234,7 +237,7 @@ def visit_at_checkout(desk: Desk, patient_id: int, dental: bool = False, start: 
     with desk.engine.connect() as connection:
         lines = money.visit_lines(connection, visit_id)
     if dental:
-        change_line(desk, JUNO, visit_id, lines[0].id, "1", "14", "MO", True)
+        change_line(desk, JUNO, visit_id, lines[0].id, LineForm("1", "14", "MO", True))
     else:
         add_diagnosis(desk, JUNO, visit_id, "J02.9")
     ready_for_checkout(desk, JUNO, visit_id)

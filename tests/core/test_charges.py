@@ -2,7 +2,7 @@
 
 import pytest
 
-from zax.core.charges.lines import ServiceRule, check_line, is_tooth, unfinished
+from zax.core.charges.lines import ServiceRule, Typed, check_line, is_tooth, unfinished
 from zax.core.errors import Problems
 from zax.core.money.tender import Tender, check_not_over, check_tender
 
@@ -12,10 +12,10 @@ OFFICE = ServiceRule("99213", False)
 
 
 def test_a_filling_needs_its_tooth_and_exactly_its_surfaces() -> None:
-    detail = check_line(FILLING, "1", "#14", "om")
+    detail = check_line(FILLING, Typed("1", "#14", "om"))
     assert (detail.tooth, detail.surfaces) == ("14", "MO")
     with pytest.raises(Problems) as wrong:
-        check_line(FILLING, "1", "", "M")
+        check_line(FILLING, Typed("1", "", "M"))
     assert set(wrong.value.problems) == {"tooth", "surfaces"}
 
 
@@ -31,7 +31,7 @@ def test_what_does_not_fit_the_code_is_said_beside_its_field(
     rule: ServiceRule, units: str, tooth: str, surfaces: str, field: str
 ) -> None:
     with pytest.raises(Problems) as wrong:
-        check_line(rule, units, tooth, surfaces)
+        check_line(rule, Typed(units, tooth, surfaces))
     assert set(wrong.value.problems) == {field}
 
 
@@ -41,10 +41,10 @@ def test_teeth_are_one_to_thirty_two_and_a_to_t() -> None:
 
 
 def test_unfinished_lines_say_what_they_lack() -> None:
-    assert unfinished(FILLING, "", "", ()) == "D2392 needs its tooth"
-    assert unfinished(FILLING, "14", "M", ()) == "D2392 needs its surfaces"
-    assert unfinished(OFFICE, "", "", ()) == "99213 needs a diagnosis"
-    assert unfinished(OFFICE, "", "", ("J02.9",)) == ""
+    assert unfinished(FILLING, "", "", "", ()) == "D2392 needs its tooth"
+    assert unfinished(FILLING, "14", "M", "", ()) == "D2392 needs its surfaces"
+    assert unfinished(OFFICE, "", "", "", ()) == "99213 needs a diagnosis"
+    assert unfinished(OFFICE, "", "", "", ("J02.9",)) == ""
 
 
 def test_a_cheque_needs_its_number() -> None:

@@ -244,7 +244,7 @@ def test_who_pays_first() -> None:
 
 def test_teeth_lie_in_quadrants_and_years_begin_where_the_plan_says() -> None:
     assert [quadrant(t) for t in ("1", "8", "9", "16", "17", "25", "32", "A", "J", "K", "T", "", "33")] == [
-        "UR", "UR", "UL", "UL", "LL", "LR", "LR", "UR", "UL", "LL", "LR", "", "",
+        "10", "10", "20", "20", "30", "40", "40", "10", "20", "30", "40", "", "",
     ]  # fmt: skip
     assert benefit_year(DAY, 1) == (date(2026, 1, 1), date(2026, 12, 31))
     assert benefit_year(date(2026, 6, 30), 7) == (date(2025, 7, 1), date(2026, 6, 30))

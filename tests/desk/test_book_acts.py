@@ -12,14 +12,16 @@ from tests.desk.acting import ROOMS, TOMORROW, booked, row, to, undo, waiting
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotFound, Refused, Stale, ZaxError
 from zax.demo.world import SERVICE_ID, TYPE_ID
+from zax.desk.arrivals import check_in
 from zax.desk.book import book_visit
-from zax.desk.charges import add_line, ready_for_checkout, remove_line
+from zax.desk.charges import add_line, remove_line
+from zax.desk.finishing import ready_for_checkout
 from zax.desk.move import MoveOrder, move_visit, replace_patient
 from zax.desk.off import did_not_come, take_day_off, take_off
 from zax.desk.planned import drop_planned, plan_service, planned_for
 from zax.desk.shelf import on_shelf, put_back, share, shelve
 from zax.desk.tally import tally_of
-from zax.desk.track import check_in, confirm, take_to_room
+from zax.desk.track import confirm, take_to_room
 from zax.desk.undo import last_act, undo_act
 from zax.desk.unit import Desk
 from zax.desk.waitlist import wait_for

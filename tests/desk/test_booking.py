@@ -10,11 +10,12 @@ from sqlalchemy import text
 from tests.conftest import INES, JUNO, ODILE, RAVI, TODAY, add_patient, at, order, scalar, state_of
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale, ZaxError
+from zax.desk.arrivals import check_in
 from zax.desk.book import book_visit
 from zax.desk.day import day_view, desk_lists
 from zax.desk.off import did_not_come, take_off
 from zax.desk.sheet import sheet_of
-from zax.desk.track import check_in, confirm, step_back, take_to_room
+from zax.desk.track import confirm, step_back, take_to_room
 from zax.desk.unit import Desk
 from zax.store import visits
 

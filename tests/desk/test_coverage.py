@@ -13,7 +13,7 @@ from sqlalchemy import text
 from tests.conftest import JUNO, ODILE, SETUP, TODAY, add_patient, order, scalar, visit_at_checkout
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale
 from zax.desk.book import book_visit
-from zax.desk.charges import change_line
+from zax.desk.charges import LineForm, change_line
 from zax.desk.checkout import finish_checkout
 from zax.desk.coverage import end_coverage, order_words, save_coverage, set_elsewhere
 from zax.desk.household import join_household
@@ -388,7 +388,7 @@ def test_what_needs_authorization_is_paid_once_it_is_there(book: Desk) -> None:
     visit_id = visit_at_checkout(book, add_patient(book, 1), dental=True)
     assert bill(book, visit_id).estimates[0].why == "needs prior authorization"
     line = scalar(book, "SELECT id FROM charge_line")
-    change_line(book, JUNO, visit_id, line, "1", "14", "MO", True, True)
+    change_line(book, JUNO, visit_id, line, LineForm("1", "14", "MO", True, True))
     assert bill(book, visit_id).estimates[0].first == 18880
 
 

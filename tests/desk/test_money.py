@@ -21,23 +21,16 @@ from zax.core.money.journal import Parts, balance, faults
 from zax.core.money.tender import PaymentState
 from zax.demo.world import SERVICE_ID
 from zax.desk.account import account_of
+from zax.desk.arrivals import check_in
 from zax.desk.book import book_visit
-from zax.desk.charges import (
-    add_diagnosis,
-    add_line,
-    back_to_room,
-    change_line,
-    find_diagnoses,
-    put_line_back,
-    ready_for_checkout,
-    remove_diagnosis,
-    remove_line,
-)  # fmt: skip
+from zax.desk.charges import LineForm, add_line, change_line, put_line_back, remove_line
 from zax.desk.checkout import finish_checkout, take_checkout_back
+from zax.desk.diagnoses import add_diagnosis, find_diagnoses, remove_diagnosis
+from zax.desk.finishing import back_to_room, ready_for_checkout
 from zax.desk.money import bill_of
-from zax.desk.payments import take_payment
+from zax.desk.payments import PayForm, take_payment
 from zax.desk.sheet import sheet_of
-from zax.desk.track import check_in, take_to_room
+from zax.desk.track import take_to_room
 from zax.desk.unit import Desk
 from zax.outside.doors import Outside, Sale
 from zax.store import money, visits
@@ -63,7 +56,7 @@ def pay(
     terminal: FakeTerminal | None = None,
     cheque: str = "",
 ):  # type: ignore[no-untyped-def]
-    return take_payment(desk, JUNO, terminal or FakeTerminal(), visit_id, tender, amount, cheque, key)
+    return take_payment(desk, JUNO, terminal or FakeTerminal(), visit_id, PayForm(tender, amount, cheque, key))
 
 
 def test_charges_become_entries_split_by_the_estimate(desk: Desk) -> None:
@@ -86,7 +79,7 @@ def test_changing_a_line_at_checkout_reverses_and_posts_again(desk: Desk) -> Non
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     line_id = add_line(desk, JUNO, visit_id, SERVICE_ID["D9230"])
     assert open_parts(desk, visit_id) == Parts(9720 + 4500, 18880)
-    change_line(desk, JUNO, visit_id, line_id, "2", "", "", False)
+    change_line(desk, JUNO, visit_id, line_id, LineForm("2", "", "", False))
     assert open_parts(desk, visit_id) == Parts(9720 + 9000, 18880)
     remove_line(desk, JUNO, visit_id, line_id)
     assert open_parts(desk, visit_id) == Parts(9720, 18880)
@@ -147,11 +140,11 @@ def test_lines_refuse_what_does_not_belong(desk: Desk) -> None:
     with pytest.raises(Refused, match="medical service"):
         add_line(desk, JUNO, visit_id, SERVICE_ID["99213"])
     with pytest.raises(Problems):
-        add_line(desk, JUNO, visit_id, SERVICE_ID["D2392"], tooth="40", surfaces="MO")
+        add_line(desk, JUNO, visit_id, SERVICE_ID["D2392"], LineForm("1", "40", "MO"))
     with pytest.raises(Refused):
         add_line(desk, JUNO, visit_id, 9999)
     with pytest.raises(NotFound):
-        change_line(desk, JUNO, visit_id, 10**8, "1", "", "", True)
+        change_line(desk, JUNO, visit_id, 10**8, LineForm("1", "", "", True))
 
 
 def test_tenders_pay_in_parts_until_nothing_is_due(desk: Desk) -> None:
@@ -185,7 +178,7 @@ def test_nothing_is_paid_before_it_is_charged_and_only_with_the_right(desk: Desk
     with pytest.raises(Conflict, match="Nothing is charged"):
         pay(desk, visit_id, "10")
     with pytest.raises(NotAllowed):
-        take_payment(desk, INES, FakeTerminal(), visit_id, "cash", "1", "", "k")
+        take_payment(desk, INES, FakeTerminal(), visit_id, PayForm("cash", "1", "", "k"))
     with pytest.raises(NotFound):
         pay(desk, 10**8, "10")
     with pytest.raises(Refused, match="out of date"):

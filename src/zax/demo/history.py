@@ -42,6 +42,7 @@ COLUMNS = {
     "charge_line": "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at, entered_by, first_cents",
     "visit_diagnosis": "visit_id, position, code",
     "payment": "id, request_key, patient_id, visit_id, tender, cents, cheque_number, state, card_ending, day, at, by_id",
+    "payment_part": "payment_id, visit_id, cents",
     "journal": "id, kind, day, at, by_id, patient_id, visit_id, line_id, payment_id, claim_id, patient_cents, insurer_cents, words",
     "allocation": "credit_id, line_id, patient_id, cents, at, by_id",
     "claim": "id, number, visit_id, patient_id, coverage_id, dental, state, cents, paid_cents, findings, made_at, sent_at",
@@ -206,12 +207,14 @@ class History:
     def _lines(self, visit: _Visit, made: datetime, by: int) -> list[tuple[int, PricedLine]]:
         """Charge lines of the type's services with teeth where they need one: (service id, priced)."""
         result: list[tuple[int, PricedLine]] = []
-        tooth = str(self.rng.choice((3, 4, 13, 14, 18, 19, 20, 29, 30, 31)))
+        molar_or_premolar = self.rng.choice((3, 4, 13, 14, 18, 19, 20, 29, 30, 31))
         for code in TYPES[TYPE_ID[visit.type_name] - 1][3]:
             if code == "D1110" and is_child(visit.person, visit.day):
                 code = "D1120"
             number = SERVICE_ID[code]
             _, _, _, category, fee, needs_tooth, surfaces = SERVICES[number - 1]
+            premolar = {3: 4, 14: 13, 18: 20, 19: 20, 30: 29, 31: 29}.get(molar_or_premolar, molar_or_premolar)
+            tooth = str(premolar if code == "D3320" else molar_or_premolar)
             line_id = self.next_id("charge_line")
             who = visit.helper[0] if visit.helper and category == "diagnostic" else visit.provider
             done = visit.state not in {"booked", "confirmed", "here"}
@@ -354,6 +357,7 @@ class History:
         self.rows["payment"].append(
             (number, f"past-{number}", visit.person.id, visit.id, tender, total, cheque, "taken", ending, day, at, by)
         )
+        self.rows["payment_part"].append((number, visit.id, total))
         words = f"Patient paid, {tender}{' ' + cheque if cheque else ''}{' ending ' + ending if ending else ''}"
         credit = self._entry(visit, "payment", day, at, by, -total, 0, words, payment=number)
         self.rows["allocation"] += [(credit, line, visit.person.id, cents, at, by) for line, cents in due.items()]

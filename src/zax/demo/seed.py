@@ -11,6 +11,7 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from sqlalchemy import Engine, insert, inspect, select
 
 from zax.clock import ShiftedClock, local, system_now, to_utc
+from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
 from zax.demo.history import History
 from zax.demo.people import make_people
@@ -64,6 +65,7 @@ def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: 
     with progress or _bar() as bar:
         visits = _fill(engine, size, size_name, opens, bar)
         if size_name == "demo":
+            write_copays(engine)
             clock = ShiftedClock()
             desk = _desk(engine, clock)
             task = bar.add_task("Today", total=len(VISITS) * 4)
@@ -73,7 +75,11 @@ def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: 
             task = bar.add_task("Waiting", total=len(WAITERS) + len(SHELVED) + len(ASKED))
             Waiting(desk, clock, opens, day).play(lambda: bar.advance(task))
             enrich(desk, clock, opens, day, var)
+            receive(desk, clock, opens, day)
             visits += len(VISITS)
+        else:
+            with engine.begin() as connection:
+                write_arrivals(connection, opens)
     if var is not None:
         tell_standin(engine, var / "standin", day.year)
     with engine.begin() as connection:

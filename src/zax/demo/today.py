@@ -14,13 +14,16 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.setup.roles import Role
 from zax.demo.world import MEMBER_PREFIX, TYPE_ID, ZONE
+from zax.desk.arrivals import check_in
 from zax.desk.book import BookOrder, book_visit
-from zax.desk.charges import add_diagnosis, change_line, ready_for_checkout
+from zax.desk.charges import LineForm, change_line
 from zax.desk.checkout import finish_checkout
+from zax.desk.diagnoses import add_diagnosis
+from zax.desk.finishing import ready_for_checkout
 from zax.desk.off import did_not_come
 from zax.desk.patients import name_keys
-from zax.desk.payments import take_payment
-from zax.desk.track import check_in, confirm, take_to_room
+from zax.desk.payments import PayForm, take_payment
+from zax.desk.track import confirm, take_to_room
 from zax.desk.unit import Actor, Desk
 from zax.outside.doors import Sale, Terminal
 from zax.store import money, schema, visits
@@ -190,7 +193,9 @@ class Today:
         for line in lines:
             rule = self.desk.clinic.services[line.service_id].rule
             if rule.needs_tooth:
-                change_line(self.desk, JUNO, visit_id, line.id, "1", TEETH[name], "MO"[: rule.surfaces], True)
+                change_line(
+                    self.desk, JUNO, visit_id, line.id, LineForm("1", TEETH[name], "MO"[: rule.surfaces], True)
+                )
         if name in DIAGNOSED:
             add_diagnosis(self.desk, JUNO, visit_id, DIAGNOSED[name])
         ready_for_checkout(self.desk, JUNO, visit_id)
@@ -201,7 +206,9 @@ class Today:
             due = sum(entry.patient_cents for entry in money.visit_entries(connection, visit_id))
         if due:
             tender, cheque = (("card", ""), ("cash", ""), ("cheque", "1184"))[visit_id % 3]
-            take_payment(self.desk, JUNO, self.terminal, visit_id, tender, f"{due / 100:.2f}", cheque, f"{key}-pays")
+            take_payment(
+                self.desk, JUNO, self.terminal, visit_id, PayForm(tender, f"{due / 100:.2f}", cheque, f"{key}-pays")
+            )
         finish_checkout(self.desk, JUNO, visit_id)
 
 

@@ -93,7 +93,17 @@ SERVICES = (
     ("99213", "Office visit, known patient", False, "office", 12800, False, 0),
     ("99214", "Office visit, known patient, longer", False, "office", 18600, False, 0),
     ("99396", "Yearly physical", False, "office", 21200, False, 0),
+    ("D2930", "Steel crown, primary tooth", True, "basic", 26000, True, 0),
+    ("D4341", "Deep gum cleaning, one quarter", True, "basic", 24800, False, 0),
+    ("D9944", "Night guard, one arch", True, "other", 42000, False, 0),
+    ("D1204", "Fluoride, adult, old code", True, "preventive", 4200, False, 0),
 )
+# Which teeth a service is for, which area it needs, and since when a code is no longer used.
+SERVICE_MORE: dict[str, dict[str, Any]] = {
+    "D2330": {"teeth": "front"}, "D2391": {"teeth": "back"}, "D2392": {"teeth": "back"}, "D2740": {"teeth": "permanent"}, "D2750": {"teeth": "permanent"},
+    "D2930": {"teeth": "primary"}, "D3320": {"teeth": "premolar"}, "D4341": {"area": "quadrant"}, "D9944": {"area": "arch"}, "D1204": {"retired_on": date(2013, 1, 1)},
+}  # fmt: skip
+_SERVICE_USUAL: dict[str, Any] = {"teeth": "", "area": "", "retired_on": None}
 # name, minutes, role, services, (helper role, minutes, offsets)
 _EXAM = ("dentist", 10, "30 40 20 50 35 45 25 15 10")  # the middle of the visit first
 TYPES: tuple[tuple[str, int, str, tuple[str, ...], tuple[str, int, str]], ...] = (
@@ -149,15 +159,15 @@ FLAGS = (
 MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
 # What a type needs besides: limits, goals, equipment, the web; and how long it may wait before it is asked again.
 TYPE_MORE: dict[str, dict[str, Any]] = {
-    "Hygiene": {"goal_a_day": 6, "web": "held", "ask_after_days": 60, "equipment": ["x-ray"]},
-    "Gum care": {"ask_after_days": 60},
+    "Hygiene": {"recall_months": 6, "goal_a_day": 6, "web": "held", "ask_after_days": 60, "equipment": ["x-ray"]},
+    "Gum care": {"ask_after_days": 60, "recall_months": 4},
     "Root canal": {"equipment": ["microscope"], "ask_after_days": 30},
     "Crown prep": {"ask_after_days": 60},
     "Extraction": {"ask_after_days": 60, "most_a_day": 6},
     "Toothache": {"web": "held", "ask_after_days": 7},
     "Follow-up": {"doubles": True},
     "Sick visit": {"web": "held", "ask_after_days": 7},
-    "Physical": {"equipment": ["heart tracing"], "ask_after_days": 90},
+    "Physical": {"recall_months": 12, "equipment": ["heart tracing"], "ask_after_days": 90},
     "Vaccines": {"web": "firm", "doubles": True},
 }
 # name, dental, services
@@ -255,7 +265,7 @@ def _write_sites(put: Any, copy: int) -> None:
 
 
 _TYPE_USUAL: dict[str, Any] = {
-    "goal_a_day": 0, "most_a_day": 0, "web": "no", "ask_after_days": 60, "equipment": [], "buffer_min": 0, "doubles": False,
+    "goal_a_day": 0, "most_a_day": 0, "web": "no", "ask_after_days": 60, "equipment": [], "buffer_min": 0, "doubles": False, "recall_months": 0,
 }  # fmt: skip
 
 
@@ -276,6 +286,7 @@ def _needs(role: str, minutes: int, offsets: str) -> list[dict[str, Any]]:
 def _write_services(put: Any) -> None:
     put(schema.service, [
         {"id": n, "code": code, "words": words, "dental": dental, "category": category, "fee_cents": fee, "needs_tooth": tooth, "surfaces": surfaces}
+        | _SERVICE_USUAL | SERVICE_MORE.get(code, {})
         for n, (code, words, dental, category, fee, tooth, surfaces) in enumerate(SERVICES, 1)
     ])  # fmt: skip
     put(schema.visit_type, [

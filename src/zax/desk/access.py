@@ -28,7 +28,14 @@ def _nobody() -> str:
 
 
 def sign_in(desk: Desk, name: str, password: str, address: str) -> Actor:
-    """Who it is; Refused for a wrong pair or after too many tries from this address or at this name."""
+    """Who it is, with the signing in on record."""
+    actor = authenticate(desk, name, password, address)
+    in_transaction(desk, WORKER, lambda unit: _welcome(unit, actor, name.strip().lower()[:40], address))
+    return actor
+
+
+def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
+    """Whose name and password these are; Refused for a wrong pair or after too many tries from this address at this name."""
     name = name.strip().lower()[:40]
     tries = in_transaction(desk, WORKER, lambda unit: _count_tries(unit, name, address))
     if tries >= TRIES:
@@ -43,7 +50,6 @@ def sign_in(desk: Desk, name: str, password: str, address: str) -> Actor:
             desk, WORKER, lambda unit: unit.add(schema.sign_in_try, sign_in=name, address=address, at=unit.now)
         )
         raise Refused("Name and password do not belong together. Check both and try again.", "password")
-    in_transaction(desk, WORKER, lambda unit: _welcome(unit, row.id, name, address))
     return actor_of(row)
 
 
@@ -61,13 +67,13 @@ def _count_tries(unit: Unit, name: str, address: str) -> int:
     return int(unit.connection.execute(query).scalar_one())
 
 
-def _welcome(unit: Unit, user_id: int, name: str, address: str) -> None:
+def _welcome(unit: Unit, actor: Actor, name: str, address: str) -> None:
     unit.connection.execute(
         delete(schema.sign_in_try).where(
             schema.sign_in_try.c.sign_in == name, schema.sign_in_try.c.address == address
         )
     )
-    unit.connection.execute(insert(schema.audit).values(at=unit.now, by_id=user_id, act="signed_in", detail={}))
+    unit.connection.execute(insert(schema.audit).values(at=unit.now, by_id=actor.id, act="signed_in", detail={}))
 
 
 def actor_of(row: Any) -> Actor:

@@ -21,6 +21,7 @@ from zax.core.patients.person import check_new_patient
 from zax.desk.clinic import Provider, VisitType
 from zax.desk.patients import new_patient
 from zax.desk.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
+from zax.desk.planned import planned_for
 from zax.desk.tally import tally_of
 from zax.desk.track import write_move
 from zax.desk.undo import Memo
@@ -232,29 +233,21 @@ def write_lines(
 ) -> None:
     """The type's services and the planned ones chosen; a planned service stands for the type's own of the same code."""
     p = schema.planned_service
-    chosen = unit.rows(
-        select(p)
-        .where(
-            p.c.id.in_(list(planned) or [0]),
-            p.c.patient_id == patient_id,
-            p.c.visit_id.is_(None),
-            p.c.removed_at.is_(None),
-        )
-        .order_by(p.c.id)
-    )
+    chosen = [row for row in planned_for(unit.connection, patient_id) if row.id in set(planned)]
     brought = {row.service_id for row in chosen}
     helper = next((slot.provider_id for slot in placed.staff if slot.words), spot.provider.id)
-    lines = [(row.service_id, row.tooth, row.surfaces, row.id) for row in chosen]
-    lines += [(number, "", "", None) for number in spot.kind.services if number not in brought]
     services = unit.clinic.services
+    lines = [(row.service_id, row.tooth, row.surfaces, row.area, row.id) for row in chosen]
+    lines += [(n, "", "", "", None) for n in spot.kind.services if n not in brought and services[n].offered(spot.day)]
     if lines:
         unit.connection.execute(
             insert(schema.charge_line),
             [
-                {"visit_id": visit_id, "service_id": number, "tooth": tooth, "surfaces": surfaces, "planned_id": planned_id,
+                {"visit_id": visit_id, "service_id": number, "tooth": tooth, "surfaces": surfaces, "area": area, "planned_id": planned_id,
+                 "place": unit.clinic.sites[spot.site_id].place,
                  "fee_cents": services[number].fee_cents, "entered_at": unit.now, "entered_by": unit.actor.id,
                  "provider_id": helper if services[number].category == "diagnostic" else spot.provider.id}
-                for number, tooth, surfaces, planned_id in lines
+                for number, tooth, surfaces, area, planned_id in lines
             ],
         )  # fmt: skip
     if chosen:

@@ -13,7 +13,7 @@ from zax.clock import local
 from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.desk.clinic import Clinic, Provider
-from zax.desk.day import DayView, day_view
+from zax.desk.day import DayView, day_view, room_lanes
 from zax.desk.held import held_requests
 from zax.desk.lanes import Bar, Lane, free_spans, make_bar, shut_spans, side_by_side
 from zax.desk.shelf import on_shelf
@@ -103,7 +103,7 @@ def book_view(
     if by == "week":
         return _week(connection, clinic, now, sites, day, provider_id)
     views = [day_view(connection, clinic, now, site, day) for site in sites]
-    lanes = [lane for view in views for lane in (_by_room(connection, clinic, view) if by == "room" else view.lanes)]
+    lanes = [lane for view in views for lane in (room_lanes(clinic, view) if by == "room" else view.lanes)]
     if len(sites) > 1:
         for lane in lanes:
             lane.under = clinic.sites[lane.site_id].name
@@ -149,26 +149,6 @@ def _hours_shown(clinic: Clinic, sites: tuple[int, ...], lanes: list[Lane]) -> t
     opens = min([*(clinic.sites[s].day.start for s in sites), *(bar.at for bar in bars)])
     closes = max([*(clinic.sites[s].day.end for s in sites), *(bar.end for bar in bars)])
     return opens // 30 * 30, -(-closes // 30) * 30
-
-
-def _by_room(connection: Connection, clinic: Clinic, view: DayView) -> list[Lane]:
-    """The same visits in the columns of their rooms; a room is free where nobody is in it."""
-    lanes = []
-    for room in clinic.rooms.values():
-        if room.site_id != view.site.id:
-            continue
-        mine = [bar for bar in view.bars if bar.room_id == room.id and bar.stop != Stop.CANCELLED]
-        if not room.active and not mine:
-            continue
-        for bar in mine:
-            bar.share = (0, 1)
-        busy = [Span(bar.at, bar.end) for bar in mine if bar.stop not in FREES_THE_TIME]
-        under = ", ".join(sorted(room.equipment)) or ("chair" if room.dental else "room")
-        free = free_spans((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
-        lanes.append(
-            Lane(f"r{room.id}", room.name, under, view.day, view.site.id, None, room, side_by_side(mine), [], free)
-        )
-    return lanes
 
 
 def _week(

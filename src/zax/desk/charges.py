@@ -1,30 +1,59 @@
-"""What was done at a visit: lines and diagnoses, and the moves between room and checkout that post and reverse charges."""
+"""What was done at a visit: its lines, one by one, by set or from what was planned. A form says for whom it was filled in, so that a
+visit given to another patient meanwhile is never charged by mistake.
+"""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import delete, func, select, text, update
+from sqlalchemy import select, update
 
 from zax.core.book.track import Stop
-from zax.core.charges.lines import MOST_DIAGNOSES, check_line, unfinished
-from zax.core.errors import Conflict, NotFound, Refused
-from zax.desk.money import post_charges, settle_visit, take_charges_back
-from zax.desk.track import locked_visit, step
+from zax.core.charges.lines import PLACES, LineDetail, Typed, check_line, check_pointers, check_retired
+from zax.core.charges.teeth import read_tooth
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
+from zax.core.money.cents import parse_amount
+from zax.core.setup.roles import require
+from zax.desk.clinic import Service
+from zax.desk.money import post_charges, settle_visit
+from zax.desk.track import locked_visit
 from zax.desk.unit import Unit, act
 from zax.store import money, schema
 
 OPEN_FOR_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 
 
-def _open_visit(unit: Unit, visit_id: int) -> Any:
+@dataclass(frozen=True, slots=True)
+class LineForm:
+    """A line as typed. Empty provider and place keep what is there; an empty `fee` is the schedule's; `pointers` are letters of diagnoses."""
+
+    units: str = "1"
+    tooth: str = ""
+    surfaces: str = ""
+    billed: bool = True
+    authorized: bool = False
+    area: str = ""
+    modifiers: str = ""
+    pointers: str = ""
+    provider_id: int = 0
+    supervising_id: int = 0
+    place: str = ""
+    fee: str = ""
+    fee_why: str = ""
+
+
+def open_visit(unit: Unit, visit_id: int, patient_id: int | None = None) -> Any:
+    """The visit, locked, if it can still be charged. Stale when the form was filled in for somebody else."""
     visit = locked_visit(unit, visit_id)
+    if patient_id is not None and visit.patient_id != patient_id:
+        raise Stale(f"This visit is {visit.first} {visit.last}’s now. Nothing was charged; look at it again.")
     if visit.state not in OPEN_FOR_CHARGES:
         raise Conflict("This visit is finished. Take the checkout back first, then change what was done.")
     return visit
 
 
-def _changed(unit: Unit, visit: Any, act_name: str, **detail: Any) -> None:
+def lines_changed(unit: Unit, visit: Any, act_name: str, **detail: Any) -> None:
     """After any change: at checkout the journal follows at once, before that the lines are only planned."""
     if visit.state == Stop.CHECKOUT:
         post_charges(unit, visit)
@@ -35,77 +64,148 @@ def _changed(unit: Unit, visit: Any, act_name: str, **detail: Any) -> None:
     unit.tell("charges", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
-@act("charges")
-def add_line(
-    unit: Unit, visit_id: int, service_id: int, tooth: str = "", surfaces: str = "", units: str = "1"
-) -> int:
-    """A service done; tooth and surfaces may follow later, but what is given must be right."""
-    visit = _open_visit(unit, visit_id)
-    service = unit.clinic.services.get(service_id)
-    if service is None:
-        raise Refused("Choose a service from the list.", "service")
+def _fitting(unit: Unit, visit: Any, service_id: int) -> Service:
+    service = unit.clinic.find_service(service_id)
     if service.dental != unit.clinic.types[visit.type_id].dental:
         kind = "dental" if service.dental else "medical"
         raise Refused(f"{service.code} is a {kind} service; book it as a visit of that kind.", "service")
-    rule = service.rule
-    detail = check_line(rule, units, tooth, surfaces) if tooth or surfaces or not rule.needs_tooth else None
-    line_id = unit.add(
+    check_retired(service.code, service.retired_on, visit.day)
+    return service
+
+
+def _write_line(unit: Unit, visit: Any, service: Service, detail: LineDetail, planned_id: int | None = None) -> int:
+    return unit.add(
         schema.charge_line, visit_id=visit.id, service_id=service.id, provider_id=visit.provider_id, fee_cents=service.fee_cents,
-        units=detail.units if detail else 1, tooth=detail.tooth if detail else "", surfaces=detail.surfaces if detail else "",
-        entered_at=unit.now, entered_by=unit.actor.id,
+        units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, modifiers=" ".join(detail.modifiers),
+        place=unit.clinic.sites[visit.site_id].place, entered_at=unit.now, entered_by=unit.actor.id, planned_id=planned_id,
     )  # fmt: skip
-    _changed(unit, visit, "charge.added", code=service.code)
+
+
+@act("charges")
+def add_line(
+    unit: Unit, visit_id: int, service_id: int, form: LineForm = LineForm(), patient_id: int | None = None
+) -> int:
+    """A service done; tooth, surfaces and area may follow later, but what is given must be right."""
+    visit = open_visit(unit, visit_id, patient_id)
+    service = _fitting(unit, visit, service_id)
+    tooth = read_tooth(form.tooth, unit.clinic.numbering)
+    later = not (tooth or form.surfaces or form.area) and (service.rule.needs_tooth or bool(service.rule.area))
+    typed = Typed(form.units, tooth, form.surfaces, form.area, form.modifiers)
+    detail = LineDetail(1) if later else check_line(service.rule, typed)
+    line_id = _write_line(unit, visit, service, detail)
+    lines_changed(unit, visit, "charge.added", code=service.code)
     return line_id
 
 
 @act("charges")
-def change_line(
-    unit: Unit,
-    visit_id: int,
-    line_id: int,
-    units: str,
-    tooth: str,
-    surfaces: str,
-    billed: bool,
-    authorized: bool = False,
-) -> None:
-    """What was typed for a line; `authorized`: the plan has given its prior authorization."""
-    visit = _open_visit(unit, visit_id)
+def add_set(unit: Unit, visit_id: int, set_id: int, patient_id: int | None = None) -> list[int]:
+    """Every service of a set that is not on the visit yet; their lines."""
+    visit = open_visit(unit, visit_id, patient_id)
+    chosen = unit.clinic.sets.get(set_id)
+    if chosen is None or not chosen.active:
+        raise Refused("Choose a set from the list.", "service")
+    there = {line.service_id for line in money.visit_lines(unit.connection, visit.id)}
+    services = [_fitting(unit, visit, number) for number in chosen.services if number not in there]
+    if not services:
+        raise Refused(f"Everything of “{chosen.name}” is on the visit already.", "service")
+    made = [_write_line(unit, visit, service, LineDetail(1)) for service in services]
+    lines_changed(unit, visit, "charge.set_added", name=chosen.name)
+    return made
+
+
+@act("charges")
+def add_planned(unit: Unit, visit_id: int, planned_id: int, patient_id: int | None = None) -> int:
+    """Planned work that is done today after all: it belongs to this visit from now on."""
+    visit = open_visit(unit, visit_id, patient_id)
+    p = schema.planned_service
+    row = unit.one(select(p).where(p.c.id == planned_id).with_for_update())
+    if row is None or row.patient_id != visit.patient_id:
+        raise NotFound(f"{visit.first} {visit.last} has no such planned service.")
+    if row.removed_at is not None or row.done_at is not None or row.visit_id is not None:
+        raise Conflict("This planned service is done, booked or taken away already.", "service")
+    service = _fitting(unit, visit, row.service_id)
+    line_id = _write_line(
+        unit, visit, service, LineDetail(1, row.tooth, row.surfaces, row.area), planned_id=planned_id
+    )
+    unit.connection.execute(update(p).where(p.c.id == planned_id).values(visit_id=visit.id))
+    lines_changed(unit, visit, "charge.planned_added", code=service.code)
+    return line_id
+
+
+@act("charges")
+def change_line(unit: Unit, visit_id: int, line_id: int, form: LineForm, patient_id: int | None = None) -> None:
+    """What was typed for a line. Raises Problems beside the fields of LineForm."""
+    visit = open_visit(unit, visit_id, patient_id)
     line = _line(unit, visit, line_id)
     service = unit.clinic.services[line.service_id]
-    detail = check_line(service.rule, units, tooth, surfaces)
+    diagnoses = [row.code for row in money.visit_diagnoses(unit.connection, visit.id)]
+    tooth = read_tooth(form.tooth, unit.clinic.numbering)
+    wrong = ProblemCollector()
+    typed = Typed(form.units, tooth, form.surfaces, form.area, form.modifiers)
+    detail = wrong.take(check_line, service.rule, typed)
+    points = wrong.take(check_pointers, form.pointers, diagnoses)
+    people = wrong.take(_people, unit, service, line, form)
+    if form.place and form.place not in PLACES:
+        wrong.add("place", "Choose the place from the list.")
+    fee = wrong.take(_fee, unit, service, line, form)
+    wrong.raise_if_any()
+    assert detail is not None and points is not None and people is not None and fee is not None
     unit.connection.execute(
-        update(schema.charge_line)
-        .where(schema.charge_line.c.id == line.id)
-        .values(
-            units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, billed=billed, authorized=authorized
+        update(schema.charge_line).where(schema.charge_line.c.id == line.id).values(
+            units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, modifiers=" ".join(detail.modifiers), billed=form.billed,
+            authorized=form.authorized, points_to=list(points), place=form.place or line.place, **people, **fee,
         )
-    )
-    _changed(unit, visit, "charge.changed", code=service.code)
+    )  # fmt: skip
+    lines_changed(unit, visit, "charge.changed", code=service.code, **({"fee": fee} if fee else {}))
+
+
+def _people(unit: Unit, service: Service, line: Any, form: LineForm) -> dict[str, Any]:
+    """Who did it and who supervised, both of the service's kind; nobody supervises themselves."""
+    known = unit.clinic.providers
+    doing = form.provider_id or line.provider_id
+    for number, field in ((doing, "provider_id"), (form.supervising_id, "supervising_id")):
+        if number and (number not in known or known[number].dental != service.dental):
+            raise Refused("Choose somebody of this kind of care.", field)
+    if form.supervising_id == doing:
+        raise Refused("Nobody supervises themselves. Choose another person, or none.", "supervising_id")
+    return {"provider_id": doing, "supervising_id": form.supervising_id or None}
+
+
+def _fee(unit: Unit, service: Service, line: Any, form: LineForm) -> dict[str, Any]:
+    """The fee of one unit: the schedule's, or another by right and reason. Empty when it stays what it is."""
+    cents = parse_amount(form.fee, "fee") if form.fee.strip() else service.fee_cents
+    if cents == line.fee_cents:
+        return {}
+    if cents == service.fee_cents:
+        return {"fee_cents": cents, "fee_why": "", "fee_by": None}
+    require(unit.actor.role, "fees")
+    if not form.fee_why.strip():
+        raise Refused("Say in a few words why the fee differs from the schedule.", "fee_why")
+    return {"fee_cents": cents, "fee_why": form.fee_why.strip()[:120], "fee_by": unit.actor.id}
 
 
 @act("charges")
 def remove_line(unit: Unit, visit_id: int, line_id: int) -> None:
-    visit = _open_visit(unit, visit_id)
+    visit = open_visit(unit, visit_id)
     line = _line(unit, visit, line_id)
     unit.connection.execute(
         update(schema.charge_line).where(schema.charge_line.c.id == line.id).values(removed_at=unit.now)
     )
     _plan_follows(unit, line.id, None)
-    _changed(unit, visit, "charge.removed", code=unit.clinic.services[line.service_id].code)
+    lines_changed(unit, visit, "charge.removed", code=unit.clinic.services[line.service_id].code)
 
 
 @act("charges")
 def put_line_back(unit: Unit, visit_id: int, line_id: int) -> None:
     """Undo a removal."""
-    visit = _open_visit(unit, visit_id)
+    visit = open_visit(unit, visit_id)
     unit.connection.execute(
         update(schema.charge_line)
         .where(schema.charge_line.c.id == line_id, schema.charge_line.c.visit_id == visit.id)
         .values(removed_at=None)
     )
     _plan_follows(unit, line_id, visit.id)
-    _changed(unit, visit, "charge.put_back")
+    lines_changed(unit, visit, "charge.put_back")
 
 
 def _plan_follows(unit: Unit, line_id: int, visit_id: int | None) -> None:
@@ -120,87 +220,3 @@ def _line(unit: Unit, visit: Any, line_id: int) -> Any:
     if found is None:
         raise NotFound("That service is no longer on this visit. Somebody may have taken it off.")
     return found
-
-
-@act("charges")
-def add_diagnosis(unit: Unit, visit_id: int, code: str) -> None:
-    """The next diagnosis of the visit; it must be a billable code of ICD-10-CM, not a heading."""
-    visit = _open_visit(unit, visit_id)
-    found = unit.one(select(schema.diagnosis_code).where(schema.diagnosis_code.c.code == code.strip().upper()))
-    if found is None:
-        raise Refused("Choose a diagnosis from the list.", "diagnosis")
-    if not found.billable:
-        raise Refused(f"{found.code} is a heading. Choose one of the codes below it.", "diagnosis")
-    present = money.visit_diagnoses(unit.connection, visit.id)
-    if any(row.code == found.code for row in present):
-        raise Refused(f"{found.code} is already on this visit.", "diagnosis")
-    if len(present) >= MOST_DIAGNOSES:
-        raise Refused(f"A claim carries at most {MOST_DIAGNOSES} diagnoses.", "diagnosis")
-    position = max((row.position for row in present), default=0) + 1
-    unit.connection.execute(
-        schema.visit_diagnosis.insert().values(visit_id=visit.id, position=position, code=found.code)
-    )
-    _changed(unit, visit, "diagnosis.added", code=found.code)
-
-
-@act("charges")
-def remove_diagnosis(unit: Unit, visit_id: int, code: str) -> None:
-    visit = _open_visit(unit, visit_id)
-    table = schema.visit_diagnosis
-    unit.connection.execute(delete(table).where(table.c.visit_id == visit.id, table.c.code == code))
-    _changed(unit, visit, "diagnosis.removed", code=code)
-
-
-@act("charges")
-def ready_for_checkout(unit: Unit, visit_id: int, reason: str = "", version: int | None = None) -> None:
-    """Out of the room: the charges become entries. A visit without charges needs a reason."""
-    visit = locked_visit(unit, visit_id, version)
-    lines = money.visit_lines(unit.connection, visit.id)
-    if not lines and not reason.strip():
-        raise Refused(
-            "Nothing is charged for this visit. Add what was done, or say why there is no charge.", "reason"
-        )
-    diagnoses = [row.code for row in money.visit_diagnoses(unit.connection, visit.id)]
-    open_points = [
-        problem
-        for line in lines
-        if (problem := unfinished(unit.clinic.services[line.service_id].rule, line.tooth, line.surfaces, diagnoses))
-    ]
-    if open_points:
-        raise Refused(f"Before checkout: {'; '.join(dict.fromkeys(open_points))}.", "lines")
-    step(unit, visit, Stop.CHECKOUT, reason)
-    post_charges(unit, visit)
-    settle_visit(unit, visit)
-    p = schema.planned_service
-    unit.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=unit.now))
-    unit.audit("visit.ready", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
-
-
-@act("charges")
-def back_to_room(unit: Unit, visit_id: int, reason: str, version: int | None = None) -> None:
-    """Checkout taken back: the charges are reversed together, payments stay as credit of the visit."""
-    visit = locked_visit(unit, visit_id, version)
-    step(unit, visit, Stop.ROOM, reason)
-    take_charges_back(unit, visit, reason)
-    settle_visit(unit, visit)
-    p = schema.planned_service
-    unit.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=None))
-    unit.audit("visit.back_to_room", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
-
-
-def find_diagnoses(connection: Any, typed: str, limit: int = 12) -> list[Any]:
-    """Codes by their beginning, or by words in any order (the last may be unfinished); billable ones first."""
-    typed = " ".join(typed.split())[:60]
-    table = schema.diagnosis_code
-    if len(typed) < 2:
-        return []
-    if typed[0].isalpha() and any(ch.isdecimal() for ch in typed[1:3]):
-        query = select(table).where(table.c.code.like(typed.upper().replace("%", "") + "%")).order_by(table.c.code)
-        return list(connection.execute(query.limit(limit)).all())
-    words = ["".join(ch for ch in word if ch.isalnum()) for word in typed.lower().split()]
-    terms = " ".join(f"+{word}*" for word in words if len(word) > 1)
-    if not terms:
-        return []
-    match = text("MATCH(words) AGAINST (:terms IN BOOLEAN MODE)")
-    query = select(table).where(match).order_by(table.c.billable.desc(), func.length(table.c.words), table.c.code)
-    return list(connection.execute(query.limit(limit), {"terms": terms}).all())

@@ -1,37 +1,129 @@
-"""Leaving: the claim is made, the receipt goes out, and the visit is settled or waits for the money still open."""
+"""Leaving: what there is to say and to pay at the counter; then the claim is made, recalls are set, the receipt goes out, and the visit is
+settled or waits for the money still open. A patient who walks out can be finished later.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
 from email.utils import make_msgid
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Connection, select, update
 
 from zax.core.book.track import Stop
-from zax.core.errors import Refused
+from zax.core.errors import Conflict, Refused
+from zax.core.money.leaving import Leaving, OpenPoint, open_points
+from zax.core.patients.gaps import Purpose
+from zax.desk.arrivals import Arrival, arrival_of
 from zax.desk.claims import make_claim, withdraw_unsent
+from zax.desk.clinic import Clinic
+from zax.desk.credits import OpenVisit, open_elsewhere
 from zax.desk.money import post_charges, settle_visit
+from zax.desk.planned import planned_for
+from zax.desk.recalls import recalls_of, write_recall
+from zax.desk.sheet import Sheet
 from zax.desk.track import locked_visit, step
 from zax.desk.unit import Unit, act
-from zax.store import schema
+from zax.store import money, schema
+
+
+@dataclass(frozen=True, slots=True)
+class Counter:
+    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `credits` can be used up."""
+
+    payments: Sequence[Any]
+    asked: int
+    earlier: Sequence[OpenVisit]
+    credits: Sequence[OpenVisit]
+    arrival: Arrival
+    recalls: Mapping[int, Any]
+    planned: Sequence[Any]
+    recall_type: Any = None
+    recall_months: int = 0
+    ticked: Sequence[OpenVisit] = field(default_factory=tuple)
+
+    @property
+    def earlier_due(self) -> int:
+        return sum(each.cents for each in self.ticked)
+
+
+def counter_of(
+    connection: Connection, clinic: Clinic, sheet: Sheet, now: datetime, untick: Sequence[int] = ()
+) -> Counter:
+    """Read what there is to pay besides and what comes next. `untick` are earlier visits the patient does not pay today."""
+    visit = sheet.visit
+    y, part = schema.payment, schema.payment_part
+    payments = connection.execute(
+        select(y, part.c.cents.label("here"))
+        .join(part, part.c.payment_id == y.c.id)
+        .where(part.c.visit_id == visit.id)
+        .order_by(y.c.id)
+    ).all()
+    asked = money.pending_payments(connection, visit.id)
+    elsewhere = open_elsewhere(connection, visit.household_id, visit.id)
+    earlier = [each for each in elsewhere if each.cents > 0]
+    recalls = {row.type_id: row for row in recalls_of(connection, visit.patient_id)}
+    kind = clinic.types[visit.type_id]
+    months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
+    return Counter(
+        payments, asked, earlier, [each for each in elsewhere if each.cents < 0], arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
+        planned_for(connection, visit.patient_id), kind if months else None, months, [each for each in earlier if each.visit_id not in untick],
+    )  # fmt: skip
+
+
+def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[OpenPoint]:
+    """What finishing leaves open if everything asked for is paid."""
+    due = max(0, sheet.due - counter.asked)
+    stops = [gap.words for gap in sheet.gaps if gap.purpose == Purpose.BILL] if sheet.bill.insurer else []
+    needed = {
+        s.step.template_id for s in counter.arrival.stands if s.step.template_id and s.state in {"open", "skipped"}
+    }
+    skipped = [s.step.words for s in counter.arrival.stands if s.state == "skipped" and s.step.template_id is None]
+    payer = sheet.bill.coverage.payer_name if sheet.bill.coverage else ""
+    return open_points(Leaving(
+        due, due, counter.asked, sheet.bill.insurer, payer, sum(e.cents for e in counter.earlier) - counter.earlier_due,
+        -sum(each.cents for each in counter.credits), stops, skipped, [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
+    ))  # fmt: skip
 
 
 @act("payments")
-def finish_checkout(unit: Unit, visit_id: int, receipt: str = "none", version: int | None = None) -> str:
-    """The patient leaves. Returns the visit's new stop; twice gives the same answer."""
+def finish_checkout(
+    unit: Unit, visit_id: int, receipt: str = "none", version: int | None = None, recall_months: int | None = None
+) -> str:
+    """The patient leaves. `recall_months` (None: leave recalls alone, 0: none) counts from this visit for its type.
+
+    Returns the visit's new stop; twice gives the same answer.
+    """
     visit = locked_visit(unit, visit_id)
     if visit.state in {Stop.LEFT, Stop.SETTLED}:
         return str(visit.state)
     if version is not None:
         locked_visit(unit, visit_id, version)
     bill = post_charges(unit, visit)
-    step(unit, visit, Stop.LEFT)
+    step(unit, visit, Stop.LEFT, gone_at=None)
     make_claim(unit, visit, bill)
+    if recall_months is not None:
+        write_recall(unit, visit, visit.type_id, recall_months)
     if receipt == "email":
         _email_receipt(unit, visit)
     unit.audit("visit.finished", patient_id=visit.patient_id, visit_id=visit.id, receipt=receipt)
     settle_visit(unit, locked_visit(unit, visit_id))
     return str(locked_visit(unit, visit_id).state)
+
+
+@act("arrivals")
+def walked_out(unit: Unit, visit_id: int, version: int | None = None) -> None:
+    """The patient has gone before the checkout: nobody waits any more, the checkout stays on the list of jobs. Again takes it back."""
+    visit = locked_visit(unit, visit_id, version)
+    if visit.state != Stop.CHECKOUT:
+        raise Conflict("Only somebody who is ready to leave can have walked out.")
+    v = schema.visit
+    gone = None if visit.gone_at else unit.now
+    unit.connection.execute(update(v).where(v.c.id == visit.id).values(gone_at=gone, version=v.c.version + 1))
+    unit.audit("visit.gone" if gone else "visit.not_gone", patient_id=visit.patient_id, visit_id=visit.id)
+    unit.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
 def _email_receipt(unit: Unit, visit: Any) -> None:

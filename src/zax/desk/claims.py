@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import uuid
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
 from sqlalchemy import insert, select, update
 
-from zax.core.charges.lines import MOST_POINTERS
+from zax.core.charges.lines import pointed
 from zax.core.claims.check import check_claim
 from zax.core.claims.claim import (
     Address,
@@ -23,6 +24,7 @@ from zax.core.claims.claim import (
 )
 from zax.core.errors import Conflict, NotFound
 from zax.core.x12.claimfile import claim_file
+from zax.desk.clinic import Clinic, Provider
 from zax.desk.money import Bill
 from zax.desk.unit import Unit, act
 from zax.store import money, schema
@@ -125,13 +127,14 @@ def claim_data(unit: Unit, row: Any, visit: Any) -> Claim:
     patient = person_of(unit, visit.patient_id, coverage.member_id)
     own = coverage.relationship == "18"
     diagnoses = tuple(d.code for d in money.visit_diagnoses(unit.connection, visit.id))
-    pointers = () if row.dental else tuple(range(1, min(len(diagnoses), MOST_POINTERS) + 1))
+    lines = money.claim_lines(unit.connection, row.id)
+    place = lines[0].place if lines and lines[0].place else clinic.sites[visit.site_id].place
     return Claim(
         number=row.number, dental=row.dental, payer=Organization(payer.name, payer.electronic_id),
         filing_indicator=payer.filing_indicator, group_number=coverage.group_number, relationship=coverage.relationship,
         subscriber=patient if own else subscriber_of(unit, coverage), patient=patient,
-        clinician=Clinician(provider.first, provider.last, provider.npi, provider.taxonomy), place_of_service="11",
-        lines=_claim_lines(unit, row.id, visit, pointers), diagnoses=() if row.dental else diagnoses,
+        clinician=clinician_of(provider), place_of_service=place,
+        lines=tuple(_claim_line(clinic, line, visit, () if row.dental else diagnoses, place) for line in lines), diagnoses=() if row.dental else diagnoses,
         coverage_from=coverage.from_day, coverage_to=coverage.to_day, filing_days=payer.filing_days,
         needs_group="group" in payer.required,
     )  # fmt: skip
@@ -147,13 +150,19 @@ def subscriber_of(unit: Unit, coverage: Any) -> Person:
     return Person(kept["first"], kept["last"], born, kept["sex"], address, coverage.member_id)
 
 
-def _claim_lines(unit: Unit, claim_id: int, visit: Any, pointers: tuple[int, ...]) -> tuple[ClaimLine, ...]:
-    return tuple(
-        ClaimLine(
-            number=f"L{line.id}", code=unit.clinic.services[line.service_id].code, cents=line.cents, units=line.units,
-            day=visit.day, pointers=pointers, tooth=line.tooth, surfaces=line.surfaces,
-        )
-        for line in money.claim_lines(unit.connection, claim_id)
+def clinician_of(provider: Provider) -> Clinician:
+    return Clinician(provider.first, provider.last, provider.npi, provider.taxonomy)
+
+
+def _claim_line(clinic: Clinic, line: Any, visit: Any, diagnoses: Sequence[str], place: str) -> ClaimLine:
+    """A charge line as its claim says it; people and place only where they differ from the claim's."""
+    rendering = clinic.providers[line.provider_id] if line.provider_id != visit.provider_id else None
+    supervising = clinic.providers[line.supervising_id] if line.supervising_id else None
+    return ClaimLine(
+        number=f"L{line.id}", code=clinic.services[line.service_id].code, cents=line.cents, units=line.units, day=visit.day,
+        modifiers=tuple(line.modifiers.split()), pointers=pointed(line.points_to, diagnoses), tooth=line.tooth, surfaces=line.surfaces, area=line.area,
+        place=line.place if line.place != place else "", rendering=clinician_of(rendering) if rendering else None,
+        supervising=clinician_of(supervising) if supervising else None,
     )  # fmt: skip
 
 

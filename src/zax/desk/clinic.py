@@ -12,12 +12,18 @@ from typing import Any
 
 from sqlalchemy import Connection, select
 
+from zax.core.arrivals.conditions import HeadsUp, compile_condition
+from zax.core.arrivals.forms import Block, blocks_from
+from zax.core.arrivals.stages import Stage
+from zax.core.arrivals.steps import Step, StepKind, for_whom_from
 from zax.core.book.booking import StaffNeed
 from zax.core.book.calendar import Closure, DayException, DayHours, Pattern, WeeklyRule, closed_spans, hours_on
 from zax.core.book.hours import Span, gaps
 from zax.core.charges.lines import ServiceRule
+from zax.core.charges.teeth import Numbering
 from zax.core.coverage.benefits import Benefits, benefits_from
 from zax.core.coverage.fees import FeeSchedule, allowed_fees
+from zax.core.errors import Refused
 from zax.store import schema
 
 VERSION = "setup_version"
@@ -32,6 +38,7 @@ class Site:
     phone: str
     day: Span
     grid: int
+    place: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +75,11 @@ class Service:
     category: str
     fee_cents: int
     rule: ServiceRule
+    retired_on: date | None
+
+    def offered(self, day: date) -> bool:
+        """Whether the code may be used for a visit of that day."""
+        return self.retired_on is None or day < self.retired_on
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,6 +110,7 @@ class VisitType:
     web: str
     doubles: bool
     active: bool
+    recall_months: int
     version: int
 
     def allows(self, day: date, span: Span) -> bool:
@@ -132,6 +145,37 @@ class Plan:
 
 
 @dataclass(frozen=True, slots=True)
+class ArrivalStep:
+    """A step of the check-in list with what only the setup page needs."""
+
+    step: Step
+    position: int
+    active: bool
+
+
+@dataclass(frozen=True, slots=True)
+class HeadsUpSetup:
+    """A heads-up compiled, beside its condition as it is edited."""
+
+    headsup: HeadsUp
+    condition: Mapping[str, Any]
+    active: bool
+    version: int
+
+
+@dataclass(frozen=True, slots=True)
+class FormTemplate:
+    """A form as it is signed now; `again_months` of 0: once is enough."""
+
+    id: int
+    name: str
+    blocks: tuple[Block, ...]
+    again_months: int
+    active: bool
+    version: int
+
+
+@dataclass(frozen=True, slots=True)
 class Clinic:
     """Everything by id. `about` holds the clinic's own names and numbers (see zax.demo.world for its keys)."""
 
@@ -151,6 +195,10 @@ class Clinic:
     out_of_network: frozenset[tuple[int, int]]
     flags: Mapping[int, Any]
     fees: Mapping[str, int]
+    stages: Mapping[int, Stage]
+    steps: Mapping[int, ArrivalStep]
+    headsups: Mapping[int, HeadsUpSetup]
+    forms: Mapping[int, FormTemplate]
     _allowed: dict[tuple[int, int, int, bool, date], dict[str, int]]
     _hours: dict[tuple[int, int, date], DayHours]
     _columns: dict[tuple[int, date], list[Provider]]
@@ -236,6 +284,23 @@ class Clinic:
         """Minutes a patient may wait before it shows as too long."""
         return int(self.about.get("wait_limit_minutes", 10))
 
+    @property
+    def late_limit(self) -> int:
+        """Minutes after their time from which somebody expected counts as late and is to be called."""
+        return int(self.about.get("late_limit_minutes", 10))
+
+    @property
+    def numbering(self) -> Numbering:
+        """How teeth are written on the screen."""
+        return Numbering(self.about.get("tooth_numbering", Numbering.UNIVERSAL))
+
+    def find_service(self, service_id: int) -> Service:
+        """Refused, beside `service`, for one that does not exist."""
+        service = self.services.get(service_id)
+        if service is None:
+            raise Refused("Choose a service from the list.", "service")
+        return service
+
 
 def load(connection: Connection) -> Clinic:
     """Read the whole setup; raises LookupError for a database without a clinic."""
@@ -252,7 +317,7 @@ def load(connection: Connection) -> Clinic:
     return Clinic(
         about=about,
         sites={
-            s.id: Site(s.id, s.name, s.timezone, (s.street, s.city, s.state, s.zip), s.phone, Span(s.opens_min, s.closes_min), s.grid_minutes)
+            s.id: Site(s.id, s.name, s.timezone, (s.street, s.city, s.state, s.zip), s.phone, Span(s.opens_min, s.closes_min), s.grid_minutes, s.place)
             for s in read(schema.site)
         },
         rooms={r.id: Room(r.id, r.site_id, r.name, r.dental, frozenset(r.equipment), r.active) for r in read(schema.room, schema.room.c.position)},
@@ -266,7 +331,9 @@ def load(connection: Connection) -> Clinic:
             Closure(c.starts, c.ends, c.words, c.site_id) for c in read(schema.closure, schema.closure.c.starts) if c.ended_at is None
         ),
         services={
-            s.id: Service(s.id, s.code, s.words, s.dental, s.category, s.fee_cents, ServiceRule(s.code, s.dental, s.needs_tooth, s.surfaces))
+            s.id: Service(
+                s.id, s.code, s.words, s.dental, s.category, s.fee_cents, ServiceRule(s.code, s.dental, s.needs_tooth, s.surfaces, teeth=s.teeth, area=s.area), s.retired_on,
+            )
             for s in read(schema.service, schema.service.c.code)
         },
         sets=sets,
@@ -283,6 +350,21 @@ def load(connection: Connection) -> Clinic:
         out_of_network=frozenset((r.payer_id, r.provider_id) for r in read(schema.out_of_network, schema.out_of_network.c.payer_id)),
         flags={f.id: f for f in read(schema.flag, schema.flag.c.position)},
         fees={s.code: s.fee_cents for s in read(schema.service)},
+        stages={s.id: Stage(s.id, s.name, s.whose, s.dental, s.active) for s in read(schema.stage, schema.stage.c.position)},
+        steps={
+            s.id: ArrivalStep(Step(s.id, StepKind(s.kind), s.words, s.note, s.required, for_whom_from(s.for_whom), s.template_id), s.position, s.active)
+            for s in read(schema.arrival_step, schema.arrival_step.c.position, schema.arrival_step.c.id)
+        },
+        headsups={
+            h.id: HeadsUpSetup(
+                HeadsUp(h.id, h.words, h.todo, frozenset(h.places), compile_condition(h.condition), h.warns), h.condition, h.active, h.version
+            )
+            for h in read(schema.headsup, schema.headsup.c.position, schema.headsup.c.id)
+        },
+        forms={
+            f.id: FormTemplate(f.id, f.name, blocks_from(f.blocks), f.again_months, f.active, f.version)
+            for f in read(schema.form_template)
+        },
         _allowed={},
         _hours={},
         _columns={},
@@ -362,7 +444,7 @@ def _types(found: list[Any], services: list[Any], sets: Mapping[int, ServiceSet]
             t.id, t.name, t.dental, t.minutes, t.role, staff_needs(t.staff_needs), tuple((a, b) for a, b in t.lead_parts),
             tuple(dict.fromkeys((*own, *brought))), own, t.set_id or 0, t.buffer_min,
             tuple((frozenset(h["weekdays"]), Span(h["start"], h["end"])) for h in t.hours), frozenset(t.equipment), frozenset(t.room_ids),
-            t.most_a_day, t.goal_a_day, t.ask_after_days, t.for_whom, t.web, t.doubles, t.active, t.version,
+            t.most_a_day, t.goal_a_day, t.ask_after_days, t.for_whom, t.web, t.doubles, t.active, t.recall_months, t.version,
         )  # fmt: skip
 
     return {t.id: made(t) for t in found}

@@ -12,7 +12,7 @@ from sqlalchemy import Connection
 from zax.clock import local
 from zax.core.book.calendar import DayHours
 from zax.core.book.hours import Span, clock_words, closed, gaps
-from zax.core.book.lateness import Running, expected_end, minutes_behind
+from zax.core.book.lateness import Forecast, Running, expected_end, minutes_behind
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.patients.gaps import Facts, record_gaps
 from zax.desk.clinic import Clinic, Provider
@@ -29,7 +29,7 @@ CLOSE = 15  # minutes under which two straps would lie on each other when drawn
 
 @dataclass(slots=True)
 class Bar:
-    """One visit as drawn. `waited` and `since` are minutes; `came_at` and `in_at` minutes of the day (local).
+    """One visit as drawn. `since` and `came_late` are minutes, `in_at` a minute of the day (local); `gone`: left before the checkout.
 
     `share` is its place among visits at the same time in one column: (which, of how many). `outside` says why it lies outside working hours.
     """
@@ -56,12 +56,25 @@ class Bar:
     outside: str = ""
     cover: str = ""
     share: tuple[int, int] = (0, 1)
-    waited: int = 0
     since: int = 0
     in_at: int | None = None
     fee: int = 0
     insurer: int = 0
     due: int = 0
+    stage_id: int = 0
+    gone: bool = False
+    phone: str = ""
+    came_late: int = 0
+    forecast: Forecast | None = None
+
+    @property
+    def late(self) -> int:
+        """Minutes after its time that the visit is expected to begin."""
+        return self.forecast.late if self.forecast else 0
+
+    @property
+    def initials(self) -> str:
+        return f"{self.first[:1]}. {self.last[:1]}."
 
     @property
     def name(self) -> str:
@@ -136,7 +149,7 @@ def make_bar(row: Any, clinic: Clinic, moves: Mapping[str, datetime], now: datet
     bar = Bar(
         row.id, row.patient_id, row.first, row.last, row.start_min, row.minutes, Stop(row.state), clinic.types[row.type_id].name,
         clinic.providers[row.provider_id], row.room_id, clinic.rooms[row.room_id].name, missing[0].words if missing else "", row.alert,
-        row.version, row.note, row.site_id, row.type_id, row.day,
+        row.version, row.note, row.site_id, row.type_id, row.day, stage_id=row.stage_id or 0, gone=row.gone_at is not None, phone=row.phone,
     )  # fmt: skip
     if bar.stop == Stop.HELD:
         bar.held = held_words(row, zone)
@@ -144,6 +157,9 @@ def make_bar(row: Any, clinic: Clinic, moves: Mapping[str, datetime], now: datet
         bar.outside = stands_outside(clinic, row)
     if bar.stop in moves:
         bar.since = max(0, int((now - moves[bar.stop]).total_seconds() // 60))
+    if Stop.HERE in moves and row.day == local(moves[Stop.HERE], zone).date():
+        came = local(moves[Stop.HERE], zone)
+        bar.came_late = max(0, came.hour * 60 + came.minute - bar.at)
     if bar.stop == Stop.ROOM and Stop.ROOM in moves:
         began = local(moves[Stop.ROOM], zone)
         bar.in_at = began.hour * 60 + began.minute

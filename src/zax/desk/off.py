@@ -85,7 +85,7 @@ def _plan_again(unit: Unit, visit: Any) -> None:
     line, p = schema.charge_line, schema.planned_service
     usual = unit.clinic.types[visit.type_id].services
     rows = unit.rows(
-        select(line.c.id, line.c.service_id, line.c.tooth, line.c.surfaces, line.c.planned_id).where(
+        select(line.c.id, line.c.service_id, line.c.tooth, line.c.surfaces, line.c.area, line.c.planned_id).where(
             line.c.visit_id == visit.id, line.c.removed_at.is_(None)
         )
     )
@@ -97,6 +97,7 @@ def _plan_again(unit: Unit, visit: Any) -> None:
             service_id=row.service_id,
             tooth=row.tooth,
             surfaces=row.surfaces,
+            area=row.area,
             visit_id=visit.id,
             made_at=unit.now,
         )

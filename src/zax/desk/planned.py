@@ -7,19 +7,22 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, select, text, update
 
-from zax.core.charges.lines import check_line
+from zax.core.charges.lines import Typed, check_line
+from zax.core.charges.teeth import read_tooth
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.wishes import wishes_of
 from zax.desk.unit import Unit, act
 from zax.store import schema
 
+_P, _O = schema.planned_service, schema.proposal
 _PLANNED = (
-    select(schema.planned_service)
+    select(_P)
+    .join(_O, _O.c.id == _P.c.proposal_id, isouter=True)
     .where(
-        schema.planned_service.c.patient_id == bindparam("patient_id"), schema.planned_service.c.visit_id.is_(None),
-        schema.planned_service.c.done_at.is_(None), schema.planned_service.c.removed_at.is_(None),
+        _P.c.patient_id == bindparam("patient_id"), _P.c.visit_id.is_(None), _P.c.done_at.is_(None), _P.c.removed_at.is_(None),
+        _P.c.proposal_id.is_(None) | ((_O.c.signed_option == _P.c.option_letter) & _O.c.ended_at.is_(None)),
     )
-    .order_by(schema.planned_service.c.id)
+    .order_by(_P.c.phase, _P.c.id)
 )  # fmt: skip
 _HOUSEHOLD = text(
     "SELECT o.id, o.first, o.last, o.birth FROM patient p JOIN patient o ON o.household_id = p.household_id "
@@ -28,7 +31,7 @@ _HOUSEHOLD = text(
 
 
 def planned_for(connection: Connection, patient_id: int) -> Sequence[Any]:
-    """The patient's planned services that no visit is to do yet, oldest first."""
+    """The patient's planned services that no visit is to do yet: single ones, and those of a signed option by phase."""
     return connection.execute(_PLANNED, {"patient_id": patient_id}).all()
 
 
@@ -40,12 +43,11 @@ def household_of(connection: Connection, patient_id: int) -> Sequence[Any]:
 @act("charges")
 def plan_service(unit: Unit, patient_id: int, service_id: int, tooth: str, surfaces: str) -> None:
     """Plan a service; its tooth and surfaces may follow later, but what is given must be right."""
-    service = unit.clinic.services.get(service_id)
-    if service is None:
-        raise Refused("Choose a service from the list.", "service_id")
+    service = unit.clinic.find_service(service_id)
     if unit.one(select(schema.patient.c.id).where(schema.patient.c.id == patient_id)) is None:
         raise NotFound("There is no such patient.")
-    detail = check_line(service.rule, "1", tooth, surfaces) if tooth or surfaces else None
+    typed = Typed("1", read_tooth(tooth, unit.clinic.numbering), surfaces)
+    detail = check_line(service.rule, typed) if tooth or surfaces else None
     unit.add(
         schema.planned_service, patient_id=patient_id, service_id=service.id, tooth=detail.tooth if detail else "", surfaces=detail.surfaces if detail else "",
         made_at=unit.now,

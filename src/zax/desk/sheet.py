@@ -42,7 +42,7 @@ class TrackStop:
 
 @dataclass(slots=True)
 class Sheet:
-    """`due` is the patient's open part of this visit, `owes` that of everything; cents."""
+    """`due` is the patient's open part of this visit, `owes` that of everything; cents. `begun`: its time has come."""
 
     visit: Any
     type_name: str
@@ -68,6 +68,7 @@ class Sheet:
     outside: str
     held: str
     shelf: Any
+    begun: bool
 
 
 def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: int) -> Sheet:
@@ -81,7 +82,8 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
     stop = Stop(visit.state)
     kind = clinic.types[visit.type_id]
     sums = balance(money.visit_entries(connection, visit_id))
-    today = local(now, zone).date()
+    wall = local(now, zone)
+    today = wall.date()
     bill = bill_of(connection, clinic, visit)
     return Sheet(
         visit, kind.name, kind.dental, clinic.providers[visit.provider_id], clinic.rooms[visit.room_id], _helpers(connection, clinic, visit_id),
@@ -91,6 +93,7 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         connection.execute(visits.NEXT_VISIT, {"patient_id": visit.patient_id, "day": today}).first(), today,
         tally_of(connection, visit.patient_id), cover_mark(clinic, bill.coverage, now), stands_outside(clinic, visit) if stop in ON_THE_BOOK else "", held_words(visit, zone),
         connection.execute(_SHELF, {"visit_id": visit_id}).first() if stop == Stop.SHELF else None,
+        (visit.day, visit.start_min) <= (today, wall.hour * 60 + wall.minute),
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""The steps of a visit along its track: confirm, check in, to a room, back. Each is one press and one row with who and when.
+"""The steps of a visit along its track: confirm, to a room, through its stages, back (checking in is zax.desk.arrivals). Each is one press and one row with who and when.
 
 A visit of a past day is left as it was; only its track may be corrected, with a reason.
 """
@@ -10,10 +10,12 @@ from typing import Any
 
 from sqlalchemy import insert, select, update
 
+from zax.core.arrivals.stages import next_stage
 from zax.core.book.hours import Span
 from zax.core.book.track import EXPECTED, ON_THE_BOOK, Stop, check_move
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.setup.roles import require
+from zax.desk.clinic import Room
 from zax.desk.placing import check_still_free
 from zax.desk.unit import Unit, act
 from zax.store import schema, visits
@@ -36,6 +38,8 @@ def step(unit: Unit, visit: Any, to: Stop, reason: str = "", **values: Any) -> N
     """Put a locked visit on another stop: the row, the version, the feed. Raises what the track refuses."""
     move = check_move(Stop(visit.state), to, reason)
     require(unit.actor.role, move.right)
+    if to in _ON_THE_PREMISES:
+        values |= _whereabouts(unit, visit, to, values.get("room_id", visit.room_id))
     unit.connection.execute(
         update(schema.visit)
         .where(schema.visit.c.id == visit.id)
@@ -43,6 +47,24 @@ def step(unit: Unit, visit: Any, to: Stop, reason: str = "", **values: Any) -> N
     )
     write_move(unit, visit.id, visit.state, to, reason)
     unit.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+
+
+_ON_THE_PREMISES = frozenset({Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
+
+
+def _whereabouts(unit: Unit, visit: Any, to: Stop, room_id: int) -> dict[str, Any]:
+    """A step on the premises is a change of place: into a room at the clinic's first stage, out of it at none."""
+    stages = list(unit.clinic.stages.values())
+    first = next_stage(stages, None, unit.clinic.types[visit.type_id].dental) if to == Stop.ROOM else None
+    note_place(unit, visit.id, room_id if to == Stop.ROOM else None, first.id if first else None)
+    return {"stage_id": first.id if first else None}
+
+
+def note_place(unit: Unit, visit_id: int, room_id: int | None, stage_id: int | None, words: str = "") -> None:
+    """One row of where somebody is: from now on there and at that stage."""
+    unit.add(
+        schema.whereabouts, visit_id=visit_id, room_id=room_id, stage_id=stage_id, at=unit.now, by_id=unit.actor.id, words=words[:200],
+    )  # fmt: skip
 
 
 def locked_visit(unit: Unit, visit_id: int, version: int | None = None) -> Any:
@@ -61,19 +83,6 @@ def locked_visit(unit: Unit, visit_id: int, version: int | None = None) -> Any:
 @act("book")
 def confirm(unit: Unit, visit_id: int, version: int | None = None) -> None:
     step(unit, locked_visit(unit, visit_id, version), Stop.CONFIRMED)
-
-
-@act("arrivals")
-def check_in(unit: Unit, visit_id: int, version: int | None = None, reason: str = "") -> None:
-    """The patient is here. On the day itself; for a past day only to correct the track, with a reason."""
-    visit = locked_visit(unit, visit_id, version)
-    today = unit.business_day(visit.site_id)
-    if visit.day > today:
-        raise Refused("This visit is not today, so nobody can be checked in for it.")
-    check_correction(visit, today, reason)
-    if visit.state == Stop.MISSED:
-        take_time_again(unit, visit)
-    step(unit, visit, Stop.HERE, reason)
 
 
 def check_correction(visit: Any, today: date, reason: str) -> None:
@@ -109,7 +118,47 @@ def take_time_again(unit: Unit, visit: Any) -> None:
 def take_to_room(unit: Unit, visit_id: int, room_id: int | None = None, version: int | None = None) -> None:
     """Into the planned room, or another one; refused while somebody else sits there."""
     visit = locked_visit(unit, visit_id, version)
-    room = unit.clinic.rooms.get(room_id or visit.room_id)
+    room = _free_room(unit, visit, room_id or visit.room_id)
+    step(unit, visit, Stop.ROOM, room_id=room.id)
+
+
+@act("arrivals")
+def move_room(unit: Unit, visit_id: int, room_id: int, version: int | None = None) -> None:
+    """Somebody in a room goes on to another one, at the same stage."""
+    visit = locked_visit(unit, visit_id, version)
+    if visit.state != Stop.ROOM:
+        raise Conflict(f"{visit.first} {visit.last} is not in a room.", "room_id")
+    if room_id == visit.room_id:
+        raise Refused(f"{visit.first} {visit.last} is in that room already. Choose another.", "room_id")
+    room = _free_room(unit, visit, room_id)
+    v = schema.visit
+    unit.connection.execute(update(v).where(v.c.id == visit.id).values(room_id=room.id, version=v.c.version + 1))
+    note_place(unit, visit.id, room.id, visit.stage_id)
+    unit.audit("visit.room_moved", patient_id=visit.patient_id, visit_id=visit.id, said=f"moved it to {room.name}")
+    unit.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+
+
+@act("arrivals")
+def set_stage(unit: Unit, visit_id: int, stage_id: int, version: int | None = None) -> None:
+    """The stage that somebody in a room is at now."""
+    visit = locked_visit(unit, visit_id, version)
+    stage = unit.clinic.stages.get(stage_id)
+    if stage is None or not stage.active or stage.dental != unit.clinic.types[visit.type_id].dental:
+        raise Refused("Choose a stage from the list.", "stage_id")
+    if visit.state != Stop.ROOM:
+        raise Conflict(f"{visit.first} {visit.last} is not in a room.", "stage_id")
+    if visit.stage_id == stage.id:
+        return
+    v = schema.visit
+    unit.connection.execute(update(v).where(v.c.id == visit.id).values(stage_id=stage.id, version=v.c.version + 1))
+    note_place(unit, visit.id, visit.room_id, stage.id)
+    unit.audit("visit.stage", patient_id=visit.patient_id, visit_id=visit.id, said=f"set “{stage.name}”")
+    unit.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+
+
+def _free_room(unit: Unit, visit: Any, room_id: int) -> Room:
+    """The room, locked for the day and empty; whoever was expected there gets another one. Conflict names who sits there."""
+    room = unit.clinic.rooms.get(room_id)
     if room is None or room.site_id != visit.site_id:
         raise Refused("Choose a room of this site.", "room_id")
     alike = [r for r in unit.clinic.rooms.values() if r.site_id == visit.site_id and r.dental == room.dental]
@@ -122,7 +171,7 @@ def take_to_room(unit: Unit, visit_id: int, room_id: int | None = None, version:
         raise Conflict(f"{other.first} {other.last} is in {room.name}.{hint}", "room_id")
     if room.id != visit.room_id:
         _make_room(unit, visit, room.id)
-    step(unit, visit, Stop.ROOM, room_id=room.id)
+    return room
 
 
 def _make_room(unit: Unit, visit: Any, room_id: int) -> None:

@@ -33,3 +33,8 @@ class FileStore:
     def get(self, digest: str) -> bytes:
         """Raises FileNotFoundError when it was never kept here."""
         return self.path(digest).read_bytes()
+
+    @staticmethod
+    def is_whole(digest: str, content: bytes) -> bool:
+        """Whether the content is still what was put."""
+        return hashlib.sha256(content).hexdigest() == digest

@@ -16,6 +16,7 @@ from zax.store.schema import (
     journal,
     patient,
     payment,
+    payment_part,
     user,
     visit,
     visit_diagnosis,
@@ -128,8 +129,11 @@ def household_lines(connection: Connection, household_id: int) -> Sequence[Row[A
 
 def pending_payments(connection: Connection, visit_id: int) -> int:
     """Cents the terminal was asked for and has not answered yet."""
-    query = select(func.coalesce(func.sum(payment.c.cents), 0)).where(
-        payment.c.visit_id == visit_id, payment.c.state.in_(("asking", "unknown"))
+    part = payment_part
+    query = (
+        select(func.coalesce(func.sum(part.c.cents), 0))
+        .join(payment, payment.c.id == part.c.payment_id)
+        .where(part.c.visit_id == visit_id, payment.c.state.in_(("asking", "unknown")))
     )
     return int(connection.execute(query).scalar_one())
 

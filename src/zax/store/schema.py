@@ -80,7 +80,7 @@ setting = Table(
 site = Table(
     "site", metadata, _id(), _text("name", 80), _text("timezone", 60), _text("street", 80), _text("city", 60),
     _text("state", 2), _text("zip", 10), _text("phone", 10), Column("opens_min", SmallInteger, nullable=False),
-    Column("closes_min", SmallInteger, nullable=False), Column("grid_minutes", SmallInteger, nullable=False),
+    Column("closes_min", SmallInteger, nullable=False), Column("grid_minutes", SmallInteger, nullable=False), _text("place", 2, "11"),
 )  # fmt: skip
 room = Table(
     "room",
@@ -117,12 +117,13 @@ closure = Table(
 service = Table(
     "service", metadata, _id(), Column("code", String(8), nullable=False, unique=True), _text("words", 120), _flag("dental"),
     _text("category", 20), _cents("fee_cents"), _flag("needs_tooth"), Column("surfaces", SmallInteger, nullable=False, server_default="0"),
+    _text("teeth", 10), _text("area", 8), Column("retired_on", Date),
 )  # fmt: skip
 visit_type = Table(
     "visit_type", metadata, _id(), _text("name", 60), _flag("dental"), Column("minutes", SmallInteger, nullable=False),
     _text("role", 20), Column("position", SmallInteger, nullable=False), _words_list("staff_needs"), _words_list("lead_parts"), _words_list("hours"),
     _words_list("equipment"), _words_list("room_ids"), _number("buffer_min"), _number("most_a_day"), _number("goal_a_day"), _number("ask_after_days", "60"),
-    _text("for_whom", 8, "all"), _text("web", 8, "no"), _flag("doubles"), _ref("set_id", "service_set", nullable=True), _flag("active", "1"),
+    _text("for_whom", 8, "all"), _text("web", 8, "no"), _flag("doubles"), _ref("set_id", "service_set", nullable=True), _flag("active", "1"), _number("recall_months"),
     Column("version", Integer, nullable=False, server_default="1"),
 )  # fmt: skip
 service_set = Table(
@@ -268,6 +269,7 @@ visit = Table(
     Column("start_min", SmallInteger, nullable=False), Column("minutes", SmallInteger, nullable=False), _text("note", 500),
     _text("state", 10), Column("version", Integer, nullable=False, server_default="1"), Column("request_key", String(40), unique=True),
     _moment("made_at"), _ref("made_by", "user"), _number("buffer_min"), _moment("held_until", nullable=True), _text("web_message", 500), _text("off_why", 10),
+    _ref("stage_id", "stage", nullable=True), _moment("gone_at", nullable=True),
     Index("ix_visit_day_site_id", "day", "site_id"), Index("ix_visit_state_site_id", "state", "site_id"),
     Index("ix_visit_patient_id_state_off_why", "patient_id", "state", "off_why"),
 )  # fmt: skip
@@ -279,6 +281,15 @@ staff_slot = Table(
 track_move = Table(
     "track_move", metadata, _id(), _ref("visit_id", "visit"), _text("from_stop", 10), _text("to_stop", 10), _moment("at"),
     _ref("by_id", "user", nullable=True), _text("reason", 200),
+)  # fmt: skip
+# What happens between here and checkout, in the clinic's own words; `whose` says who acts next (see zax.core.arrivals.stages).
+stage = Table(
+    "stage", metadata, _id(), _text("name", 40), _text("whose", 10), _flag("dental"), Column("position", SmallInteger, nullable=False), _flag("active", "1"),
+)  # fmt: skip
+# A row each time somebody on the premises changes room or stage; no room is the waiting room. Time in each is computed from these.
+whereabouts = Table(
+    "whereabouts", metadata, _id(), _ref("visit_id", "visit"), _ref("room_id", "room", nullable=True), _ref("stage_id", "stage", nullable=True), _moment("at"),
+    _ref("by_id", "user", nullable=True), _text("words", 200),
 )  # fmt: skip
 # The shelf: who has a visit in hand; `shared` lets everybody place it.
 shelf = Table(
@@ -313,11 +324,21 @@ room_day = Table(
 planned_service = Table(
     "planned_service", metadata, _id(), _ref("patient_id", "patient"), _ref("service_id", "service"), _text("tooth", 2), _text("surfaces", 5),
     _ref("visit_id", "visit", nullable=True), _moment("made_at"), _moment("done_at", nullable=True), _moment("removed_at", nullable=True),
+    _ref("proposal_id", "proposal", nullable=True), _text("option_letter", 1), _number("phase", "1"), _text("area", 2),
+    Index("ix_planned_service_proposal_id", "proposal_id"),
+)  # fmt: skip
+# Planned work offered as options; `phases` is a list of {words, months} in order, months from the day it was made.
+proposal = Table(
+    "proposal", metadata, _id(), _ref("patient_id", "patient"), _text("name", 80), _words_list("phases"), _words_map("options"), _ref("provider_id", "provider"),
+    _moment("made_at"), _ref("made_by", "user"), _text("signed_option", 1), _moment("signed_at", nullable=True), _moment("ended_at", nullable=True),
+    Column("version", Integer, nullable=False, server_default="1"),
 )  # fmt: skip
 charge_line = Table(
     "charge_line", metadata, _id(), _ref("visit_id", "visit"), _ref("service_id", "service"), _ref("provider_id", "provider"),
     Column("units", SmallInteger, nullable=False, server_default="1"), _cents("fee_cents"), _text("tooth", 2), _text("surfaces", 5),
     _flag("billed", "1"), _cents("deductible_cents"), _cents("first_cents"), _cents("second_cents"), _flag("authorized"), _moment("entered_at"), _ref("entered_by", "user"), _moment("removed_at", nullable=True), _ref("planned_id", "planned_service", nullable=True),
+    _text("area", 2), _text("modifiers", 11), _words_list("points_to"), _ref("supervising_id", "provider", nullable=True), _text("place", 2),
+    _text("fee_why", 120), _ref("fee_by", "user", nullable=True),
 )  # fmt: skip
 visit_diagnosis = Table(
     "visit_diagnosis", metadata, Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True),
@@ -329,6 +350,11 @@ payment = Table(
     _ref("visit_id", "visit", nullable=True), _text("tender", 10), _cents("cents"), _text("cheque_number", 20), _text("state", 10),
     _text("card_ending", 4), _text("terminal_ref", 40), _text("words", 200), Column("day", Date, nullable=False), _moment("at"),
     _ref("by_id", "user"), Index("ix_payment_state", "state"), Index("ix_payment_day", "day"),
+)  # fmt: skip
+# Which visits a payment is for: today's, and what was open from earlier ones.
+payment_part = Table(
+    "payment_part", metadata, Column("payment_id", Integer, ForeignKey("payment.id"), primary_key=True, autoincrement=False),
+    Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True, autoincrement=False), _cents("cents"),
 )  # fmt: skip
 journal = Table(
     "journal", metadata, _id(), _text("kind", 10), Column("day", Date, nullable=False), _moment("at"), _ref("by_id", "user", nullable=True),
@@ -369,6 +395,46 @@ remit = Table(
 remit_claim = Table(
     "remit_claim", metadata, _id(), _ref("remit_id", "remit"), _ref("claim_id", "claim", nullable=True), _text("number", 40), _cents("paid_cents"),
     _text("outcome", 10), _text("why", 500), Index("ix_remit_claim_outcome", "outcome"),
+)  # fmt: skip
+
+# --- arrivals ------------------------------------------------------------------------------------------------------
+# A form in the clinic's own words; `blocks` as zax.core.arrivals.forms reads them.
+form_template = Table(
+    "form_template", metadata, _id(), _text("name", 80), _words_list("blocks"), _number("again_months"), _flag("active", "1"),
+    Column("version", Integer, nullable=False, server_default="1"),
+)  # fmt: skip
+# What was signed, as it was signed. Rows are only added; the PDF lies in the file store under its SHA-256.
+signed_form = Table(
+    "signed_form", metadata, _id(), _ref("patient_id", "patient"), _ref("visit_id", "visit", nullable=True), _ref("template_id", "form_template", nullable=True),
+    Column("template_version", Integer, nullable=False, server_default="0"), _ref("proposal_id", "proposal", nullable=True), _text("name", 80), _words_map("answers"),
+    _text("signer", 80), _text("relation", 30), _moment("at"), _ref("by_id", "user"), _text("digest", 64), Column("bytes", Integer, nullable=False),
+)  # fmt: skip
+# The clinic's check-in list. `for_whom` limits a step: new patients, flags, visit types, once a year.
+arrival_step = Table(
+    "arrival_step", metadata, _id(), _text("kind", 12), _text("words", 80), _text("note", 300), _flag("required"), _words_map("for_whom"),
+    _ref("template_id", "form_template", nullable=True), Column("position", SmallInteger, nullable=False), _flag("active", "1"),
+)  # fmt: skip
+arrival_done = Table(
+    "arrival_done", metadata, _id(), _ref("visit_id", "visit"), _ref("patient_id", "patient"), _ref("step_id", "arrival_step"), _text("how", 8), _text("note", 200), _moment("at"),
+    _ref("by_id", "user", nullable=True), _moment("undone_at", nullable=True),
+    Column("open_key", String(24), Computed("IF(undone_at IS NULL, CONCAT(visit_id, '-', step_id), NULL)", persisted=True), unique=True),
+    Index("ix_arrival_done_patient_id_step_id", "patient_id", "step_id"),
+)  # fmt: skip
+# A message with its conditions (see zax.core.arrivals.conditions) and the places where it shows.
+headsup = Table(
+    "headsup", metadata, _id(), _text("words", 160), _text("todo", 160), _words_map("condition"), _words_list("places"), _flag("warns"), _flag("active", "1"),
+    Column("position", SmallInteger, nullable=False), Column("version", Integer, nullable=False, server_default="1"),
+)  # fmt: skip
+headsup_dismissal = Table(
+    "headsup_dismissal", metadata, _id(), _ref("headsup_id", "headsup"), _ref("patient_id", "patient"), _ref("visit_id", "visit", nullable=True), Column("day", Date, nullable=False),
+    _moment("at"), _ref("by_id", "user"), _moment("undone_at", nullable=True), Index("ix_headsup_dismissal_patient_id_day", "patient_id", "day"),
+)  # fmt: skip
+# When a patient should come again for what; one open row a patient and type.
+recall = Table(
+    "recall", metadata, _id(), _ref("patient_id", "patient"), _ref("type_id", "visit_type"), _number("months"), Column("due_day", Date, nullable=False), _moment("made_at"),
+    _ref("made_by", "user", nullable=True), _ref("visit_id", "visit", nullable=True), _moment("ended_at", nullable=True),
+    Column("open_key", String(24), Computed("IF(ended_at IS NULL, CONCAT(patient_id, '-', type_id), NULL)", persisted=True), unique=True),
+    Index("ix_recall_ended_at_due_day", "ended_at", "due_day"),
 )  # fmt: skip
 
 # --- what runs through everything ----------------------------------------------------------------------------------

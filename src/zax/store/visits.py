@@ -14,7 +14,7 @@ from zax.store.schema import audit, patient, provider_day, room_day, staff_slot,
 
 _BAR = (
     visit.c.id, visit.c.site_id, visit.c.patient_id, visit.c.provider_id, visit.c.room_id, visit.c.type_id, visit.c.day,
-    visit.c.start_min, visit.c.minutes, visit.c.state, visit.c.version, visit.c.note, visit.c.buffer_min, visit.c.held_until,
+    visit.c.start_min, visit.c.minutes, visit.c.state, visit.c.version, visit.c.note, visit.c.buffer_min, visit.c.held_until, visit.c.stage_id, visit.c.gone_at,
     patient.c.first, patient.c.last, patient.c.phone, patient.c.birth, patient.c.street, patient.c.sex, patient.c.alert,
 )  # fmt: skip
 _DAY = (

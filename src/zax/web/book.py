@@ -9,26 +9,29 @@ import uuid
 from collections.abc import Mapping
 from datetime import timedelta
 from typing import Any
-from urllib.parse import urlencode
+from urllib.parse import quote, urlencode
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from markupsafe import escape
 from sqlalchemy import select
 
+from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.series import parse_jump
 from zax.core.errors import NotFound, Refused, ZaxError
 from zax.core.patients.query import parse_query
+from zax.desk.about import Asking
 from zax.desk.book import BookOrder, book_visit
 from zax.desk.bookview import VIEWS, Beside, BookView, beside, book_view
+from zax.desk.headsups import heads_ups
 from zax.desk.planned import household_of, planned_for
 from zax.desk.waitlist import open_times
 from zax.store import visits
 from zax.store.people import find_patients
 from zax.store.schema import patient
 from zax.web.bars import Drawn
-from zax.web.day import open_sheet, parse_day
+from zax.web.day import open_sheet, parse_day, sheet_extras
 from zax.web.finder import FINDER, finder_of
 from zax.web.here import Here, Typed, enter, typed_form
 from zax.web.papers import day_list_pdf
@@ -90,10 +93,16 @@ def book_page(here: Here, query: dict[str, str], status: int = 200, **more: Any)
         day = view.day
         side = beside(connection, here.actor.id, here.site_id, here.now) if here.may("book") else Beside()
         shown = {
-            "view": view, "sheet": open_sheet(here, connection, query), "slip": _slip(here, connection, view, query, more.get("typed")),
-            "carried": _carried(connection, query), "shelf": side.shelf, "requests": side.requests, "undoable": side.undoable,
+            "view": view,
+            "sheet": open_sheet(here, connection, query),
+            "slip": _slip(here, connection, view, query, more.get("typed")),
+            "carried": _carried(connection, query),
+            "shelf": side.shelf,
+            "requests": side.requests,
+            "undoable": side.undoable,
             "finder": finder_of(here, connection, query, day),
-        }  # fmt: skip
+        }
+        shown |= sheet_extras(here, connection, shown["sheet"])  # fmt: skip
     mark = query.get("mark", "") or str(here.clinic.about.get("book_mark", "track"))
     mark = mark if mark in MARKS else "track"
     kept = query | {"day": str(day)}
@@ -163,13 +172,16 @@ def _slip(
         "provider": provider, "at": query.get("at", ""), "types": kinds, "kind": next((k for k in fitting if k.id == wanted), fitting[0] if fitting else kinds[0]),
         "providers": here.clinic.columns(site_id, view.day), "key": (typed and typed["key"]) or uuid.uuid4().hex, "patient": person, "day": view.day,
         "rooms": [room for room in here.clinic.rooms.values() if room.site_id == site_id and room.active], "room": number_in(query, "room_id"),
-        "minutes": query.get("minutes", ""), "wait": number_in(query, "wait"), "site_id": site_id, **(_more(connection, person.id) if person else {}),
+        "minutes": query.get("minutes", ""), "wait": number_in(query, "wait"), "site_id": site_id, "ticked": query.get("planned", "").split(","), **(_more(here, connection, person.id) if person else {}),
     }  # fmt: skip
 
 
-def _more(connection: Any, patient_id: int) -> dict[str, Any]:
-    """What the form offers once the patient is known."""
-    return {"planned": planned_for(connection, patient_id), "household": household_of(connection, patient_id)}
+def _more(here: Here, connection: Any, patient_id: int) -> dict[str, Any]:
+    """What the form offers, and what is to be known, once the patient is."""
+    return {
+        "planned": planned_for(connection, patient_id), "household": household_of(connection, patient_id),
+        "ups": heads_ups(connection, here.clinic, Place.BOOKING, Asking(patient_id), here.today),
+    }  # fmt: skip
 
 
 def _patient(connection: Any, patient_id: int) -> Any:
@@ -177,18 +189,20 @@ def _patient(connection: Any, patient_id: int) -> Any:
 
 
 @router.get("/book/new")
-def book_new(request: Request, day: str = "", patient: int = 0) -> Response:
-    """“Book a visit” without a place: the first free half hour of the day, or of the next days."""
+def book_new(request: Request, day: str = "", patient: int = 0, provider: int = 0, planned: str = "") -> Response:
+    """“Book a visit” without a place: the first free half hour of the day, or of the next days. `planned` are planned services to tick."""
     here = enter(request, "book")
     wanted = parse_day(day, here.today)
     for ahead in range(60):
         at_day = max(wanted, here.today) + timedelta(days=ahead)
         with here.read() as connection:
             found = open_times(connection, here.clinic, here.site_id, [at_day], here.now)
-        gaps = [each.gap for each in found if each.gap.minutes >= LEAST_TO_BOOK]
+        gaps = [
+            each.gap for each in found if each.gap.minutes >= LEAST_TO_BOOK and provider in {0, each.gap.provider_id}
+        ]
         if gaps:
             first = min(gaps, key=lambda gap: gap.start)
-            chosen = f"&patient={patient}" if patient else ""
+            chosen = (f"&patient={patient}" if patient else "") + (f"&planned={quote(planned)}" if planned else "")
             return here.go(
                 f"/book?day={at_day}&provider={first.provider_id}&at={first.start // 60}:{first.start % 60:02d}{chosen}"
             )
@@ -255,7 +269,8 @@ def about_patient(request: Request, patient_id: int) -> Response:
         person = _patient(connection, patient_id)
         if person is None:
             raise NotFound("There is no such patient.")
-        more = _more(connection, patient_id)
+        more = _more(here, connection, patient_id)
     return here.page(
-        "slipmore.html", slip={"patient": person, "types": [k for k in here.clinic.types.values() if k.active]} | more
+        "slipmore.html",
+        slip={"patient": person, "types": [k for k in here.clinic.types.values() if k.active], "ticked": []} | more,
     )

@@ -1,4 +1,4 @@
-"""Charges: what was done at a visit, line by line, with teeth, surfaces and diagnoses."""
+"""Charges: what was done at a visit, line by line, with the picture of the mouth for dental and diagnoses for medical visits."""
 
 from __future__ import annotations
 
@@ -6,12 +6,19 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from rapidfuzz import fuzz
 
+from zax.core.charges.lines import LETTERS, PLACES, pointed
+from zax.core.charges.modifiers import MODIFIER_WORDS
+from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, show_tooth
 from zax.core.errors import NotFound, Refused, ZaxError
 from zax.desk import charges as acts
-from zax.desk.sheet import sheet_of
+from zax.desk import diagnoses
+from zax.desk.picker import find_hits, take_apart
+from zax.desk.planned import planned_for
+from zax.desk.sheet import Sheet, sheet_of
+from zax.desk.teeth import teeth_of
 from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.mouth import mouth_svg
 
 router = APIRouter()
 
@@ -22,65 +29,98 @@ def show_charges(request: Request, visit_id: int, edit: int = 0) -> Response:
 
 
 def charges_page(here: Here, visit_id: int, status: int = 200, edit: int = 0, **more: Any) -> Response:
+    """`edit` is the line that is open; without one the first that still lacks something is."""
     with here.read() as connection:
         sheet = sheet_of(connection, here.clinic, here.now, visit_id)
+        planned = planned_for(connection, sheet.visit.patient_id)
+        teeth = (
+            teeth_of(connection, here.clinic, sheet.visit.patient_id, visit_id, sheet.bill.lines, planned)
+            if sheet.dental
+            else {}
+        )
     editable = sheet.stop in acts.OPEN_FOR_CHARGES
-    page = here.page("charges.html", status, sheet=sheet, editable=editable, edit=edit, screen="day", **more)
+    lacking = [line.id for line in sheet.bill.lines if _lacks(here, line)]
+    open_line = edit or (lacking[0] if lacking and editable and "problems" not in more else 0)
+    typed = more.get("typed")
+    chosen = next((line for line in sheet.bill.lines if line.id == open_line), None)
+    tooth = typed["tooth"] if typed and edit else chosen.tooth if chosen else ""
+    surfaces = typed["surfaces"] if typed and edit else chosen.surfaces if chosen else ""
+    codes = [row.code for row in sheet.diagnoses]
+    page = here.page(
+        "charges.html", status, sheet=sheet, editable=editable, edit=open_line, planned=planned, places=PLACES, areas=AREAS, quadrants=QUADRANTS, arches=ARCHES,
+        letters=LETTERS, modifier_words=MODIFIER_WORDS, pointers={line.id: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes)) for line in sheet.bill.lines},
+        mouth=mouth_svg(teeth, here.clinic.numbering, tooth, surfaces, tooth.isalpha()) if sheet.dental else "", show=lambda number: show_tooth(number, here.clinic.numbering),
+        screen="mine" if here.actor.role == "clinician" else "day", **more,
+    )  # fmt: skip
     return here.looked(page, sheet.visit.patient_id, "charges")
+
+
+def _lacks(here: Here, line: Any) -> bool:
+    rule = here.clinic.services[line.service_id].rule
+    return bool(
+        (rule.needs_tooth and not line.tooth)
+        or (rule.surfaces and len(line.surfaces) != rule.surfaces)
+        or (rule.area and not line.area)
+    )
 
 
 @router.get("/visits/{visit_id}/services")
 def find_services(request: Request, visit_id: int, what: str = "") -> Response:
-    """Services of the visit's kind by code or words, typing mistakes forgiven."""
+    """Planned work, sets and services like what was typed."""
     here = enter(request, "charges")
     with here.read() as connection:
-        sheet = sheet_of(connection, here.clinic, here.now, visit_id)
-    wanted = what.strip().lower()
-    found = []
-    for service in here.clinic.services.values():
-        if service.dental != sheet.dental or not wanted:
-            continue
-        likeness = 101 if service.code.lower().startswith(wanted) else _likeness(wanted, service.words.lower())
-        if likeness >= 75:
-            found.append((likeness, service))
-    hits = [service for _, service in sorted(found, key=lambda pair: (-pair[0], pair[1].code))][:8]
-    return here.page("service_hits.html", hits=hits, what=what, sheet=sheet)
-
-
-def _likeness(wanted: str, words: str) -> float:
-    """How well the worst of the typed words is found in a service's words, 0 to 100."""
-    return min(fuzz.partial_ratio(word, words) for word in wanted.split())
+        sheet: Sheet = sheet_of(connection, here.clinic, here.now, visit_id)
+        planned = planned_for(connection, sheet.visit.patient_id)
+    typed = take_apart(what, here.clinic.numbering) if sheet.dental else take_apart(f" {what}", here.clinic.numbering)
+    hits = find_hits(
+        here.clinic, typed, sheet.dental, sheet.visit.day, planned, lambda n: show_tooth(n, here.clinic.numbering)
+    )
+    return here.page("service_hits.html", hits=hits, what=what)
 
 
 @router.get("/visits/{visit_id}/diagnoses")
 def find_diagnoses(request: Request, visit_id: int, diagnosis: str = "") -> Response:
     here = enter(request, "charges")
     with here.read() as connection:
-        hits = acts.find_diagnoses(connection, diagnosis)
+        hits = diagnoses.find_diagnoses(connection, diagnosis)
     return here.page("diagnosis_hits.html", hits=hits, what=diagnosis, visit_id=visit_id)
 
 
 def _add(here: Here, visit_id: int, form: Typed) -> str:
-    service_id = form.number("service_id")
-    if service_id is None:
-        raise Refused("Type a code or a word, then choose a service from the list.", "service")
-    acts.add_line(here.desk, here.actor, visit_id, service_id, form["tooth"], form["surfaces"], form["units"] or "1")
+    """What was chosen from the one box: planned work, a set or a service."""
+    kind, _, number = form["choice"].partition(":")
+    patient = form.number("patient_id")
+    if not number.isdecimal():
+        raise Refused("Type a code or a word, then choose from the list.", "service")
+    if kind == "planned":
+        acts.add_planned(here.desk, here.actor, visit_id, int(number), patient)
+    elif kind == "set":
+        acts.add_set(here.desk, here.actor, visit_id, int(number), patient)
+    else:
+        typed = take_apart(form["what"], here.clinic.numbering)
+        tooth = show_tooth(typed.tooth, here.clinic.numbering) or form["tooth"]
+        service = here.clinic.find_service(int(number))
+        detail = _fitting(service.rule, tooth, typed.surfaces or form["surfaces"], form["area"])
+        acts.add_line(here.desk, here.actor, visit_id, service.id, detail, patient)
     return "Added."
 
 
+def _fitting(rule: Any, tooth: str, surfaces: str, area: str) -> acts.LineForm:
+    """What stands chosen in the picture, as far as this service asks for it."""
+    if rule.surfaces and len(surfaces) != rule.surfaces:
+        surfaces = ""
+    whole = not rule.surfaces or surfaces
+    return acts.LineForm(
+        "1", tooth if rule.needs_tooth and whole else "", surfaces if rule.surfaces else "", area=area if rule.area else ""
+    )  # fmt: skip
+
+
 def _change(here: Here, visit_id: int, form: Typed) -> str:
-    billed = form["billed"] == "yes"
-    acts.change_line(
-        here.desk,
-        here.actor,
-        visit_id,
-        form.number("line_id") or 0,
-        form["units"],
-        form["tooth"],
-        form["surfaces"],
-        billed,
-        form["authorized"] == "yes",
-    )
+    line = acts.LineForm(
+        form["units"], form["tooth"], form["surfaces"], form["billed"] == "yes", form["authorized"] == "yes", form["area"], form["modifiers"], form["pointers"],
+        form.number("provider_id") or 0, form.number("supervising_id") or 0, form["place"], form["fee"], form["fee_why"],
+    )  # fmt: skip
+    acts.change_line(here.desk, here.actor, visit_id, form.number("line_id") or 0, line, form.number("patient_id"))
     return "Changed."
 
 
@@ -95,18 +135,24 @@ def _put_back(here: Here, visit_id: int, form: Typed) -> str:
 
 
 def _add_diagnosis(here: Here, visit_id: int, form: Typed) -> str:
-    acts.add_diagnosis(here.desk, here.actor, visit_id, form["code"] or form["diagnosis"])
+    code = form["code"] or form["diagnosis"]
+    diagnoses.add_diagnosis(here.desk, here.actor, visit_id, code, form.number("patient_id"))
     return "Diagnosis added."
 
 
 def _remove_diagnosis(here: Here, visit_id: int, form: Typed) -> str:
-    acts.remove_diagnosis(here.desk, here.actor, visit_id, form["code"])
+    diagnoses.remove_diagnosis(here.desk, here.actor, visit_id, form["code"])
     return "Diagnosis taken off."
+
+
+def _main_diagnosis(here: Here, visit_id: int, form: Typed) -> str:
+    diagnoses.make_main(here.desk, here.actor, visit_id, form["code"])
+    return f"{form['code']} is A now."
 
 
 ACTS = {
     "add": _add, "change": _change, "remove": _remove, "put-back": _put_back, "add-diagnosis": _add_diagnosis,
-    "remove-diagnosis": _remove_diagnosis,
+    "remove-diagnosis": _remove_diagnosis, "main-diagnosis": _main_diagnosis,
 }  # fmt: skip
 
 

@@ -4,21 +4,30 @@ from __future__ import annotations
 
 from datetime import date
 from typing import Any
+from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from zax.core.arrivals.conditions import Place
 from zax.core.errors import NotFound
-from zax.desk.day import day_view, desk_lists
+from zax.core.setup.roles import Role
+from zax.desk.about import Asking
+from zax.desk.clinic import Clinic
+from zax.desk.day import Filter, day_view, desk_lists
+from zax.desk.headsups import heads_ups
 from zax.desk.sheet import Sheet, sheet_of
+from zax.desk.stages import stays_of
+from zax.desk.visittypes import ROLE_NAMES
 from zax.web.here import Here, enter
 
 router = APIRouter()
 
 
 @router.get("/")
-def home() -> Response:
-    return RedirectResponse("/day", 303)
+def home(request: Request) -> Response:
+    clinician = "user" in request.session and enter(request).actor.role == Role.CLINICIAN
+    return RedirectResponse("/mine" if clinician else "/day", 303)
 
 
 def parse_day(text: str, today: date) -> date:
@@ -31,19 +40,41 @@ def parse_day(text: str, today: date) -> date:
         raise NotFound(f"“{text[:20]}” is not a day. Choose one on the Book.") from error
 
 
+def filter_of(clinic: Clinic, query: dict[str, str]) -> Filter:
+    """`show` narrows the day: p5 a provider, r3 a room, or a role; `by` draws it by room. What is not known narrows nothing."""
+    show, by = query.get("show", ""), "room" if query.get("by") == "room" else "provider"
+    kind, number = show[:1], int(show[1:]) if show[1:].isdecimal() and len(show) < 10 else 0
+    return Filter(
+        number if kind == "p" and number in clinic.providers else 0, number if kind == "r" and number in clinic.rooms else 0, show if show in ROLE_NAMES else "", by
+    )  # fmt: skip
+
+
+def address_of(day: date, today: date, query: dict[str, str], **more: object) -> str:
+    """Day's address with its filter kept."""
+    kept: dict[str, object] = {"day": day} if day != today else {}
+    kept |= {name: query[name] for name in ("show", "by") if query.get(name)}
+    kept |= {name: value for name, value in more.items() if value not in {None, ""}}
+    return "/day" + (f"?{urlencode(kept)}" if kept else "")
+
+
 @router.get("/day")
-def show_day(request: Request, day: str = "", visit: int = 0) -> Response:
-    return day_page(enter(request), {"day": day, "visit": str(visit or "")})
+def show_day(request: Request, visit: int = 0) -> Response:
+    query = {name: value for name, value in request.query_params.items() if name in {"day", "show", "by"}}
+    return day_page(enter(request), query | {"visit": str(visit or "")})
 
 
 def day_page(here: Here, query: dict[str, str], status: int = 200, **more: Any) -> Response:
     """Day with the visit's sheet over it, if the address has one open."""
     day = parse_day(query.get("day", ""), here.today)
     with here.read() as connection:
-        view = day_view(connection, here.clinic, here.now, here.site_id, day)
+        view = day_view(connection, here.clinic, here.now, here.site_id, day, filter_of(here.clinic, query))
         lists = desk_lists(connection, here.clinic, view)
         sheet = open_sheet(here, connection, query)
-    page = here.page("day.html", status, view=view, lists=lists, sheet=sheet, screen="day", **more)
+        extras = sheet_extras(here, connection, sheet)
+    page = here.page(
+        "day.html", status, view=view, lists=lists, sheet=sheet, screen="day", query=query, roles=ROLE_NAMES,
+        base=address_of(day, here.today, query), address=lambda **more: address_of(day, here.today, query, **more), **extras, **more,
+    )  # fmt: skip
     return here.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 
@@ -51,6 +82,19 @@ def open_sheet(here: Here, connection: Any, query: dict[str, str]) -> Sheet | No
     """The sheet of the visit in the address; None when none is open."""
     visit = query.get("visit", "")
     return sheet_of(connection, here.clinic, here.now, int(visit)) if visit.isdecimal() else None
+
+
+def sheet_extras(here: Here, connection: Any, sheet: Sheet | None) -> dict[str, Any]:
+    """What the sheet shows besides the visit itself: heads-ups for booking or arrival, and the time at each place."""
+    if sheet is None:
+        return {"ups": [], "stays": []}
+    visit = sheet.visit
+    place = Place.ARRIVAL if visit.day == here.today else Place.BOOKING
+    asked = Asking(visit.patient_id, visit.type_id, visit.provider_id)
+    return {
+        "ups": heads_ups(connection, here.clinic, place, asked, here.today, visit.id),
+        "stays": stays_of(connection, here.clinic, visit, here.now),
+    }
 
 
 @router.get("/visits/{visit_id}")
@@ -68,7 +112,12 @@ def show_sheet(request: Request, visit_id: int, on: str = "book") -> Response:
     here = enter(request)
     with here.read() as connection:
         sheet = sheet_of(connection, here.clinic, here.now, visit_id)
+        extras = sheet_extras(here, connection, sheet)
     query = "&".join(part for part in request.url.query.split("&") if part and not part.startswith("on="))
-    base = f"/book?{query}" if query else f"/book?day={sheet.visit.day}"
-    page = here.page("sheet.html", sheet=sheet, screen="day" if on == "day" else "book", base=base)
+    if on == "day":
+        kept = {name: value for name, value in request.query_params.items() if name in {"show", "by"}}
+        base = address_of(sheet.visit.day, here.today, kept)
+    else:
+        base = f"/book?{query}" if query else f"/book?day={sheet.visit.day}"
+    page = here.page("sheet.html", sheet=sheet, screen="day" if on == "day" else "book", base=base, **extras)
     return here.looked(page, sheet.visit.patient_id, "visit")

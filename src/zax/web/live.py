@@ -102,7 +102,7 @@ async def live(request: Request) -> StreamingResponse:
     if not isinstance(user_id, int) or not await run_in_threadpool(_known, shared, user_id):
         return StreamingResponse(iter(()), 401, media_type="text/event-stream")
     return StreamingResponse(
-        _stream(request.app.state.feed), media_type="text/event-stream", headers={"X-Accel-Buffering": "no"}
+        stream(request.app.state.feed), media_type="text/event-stream", headers={"X-Accel-Buffering": "no"}
     )
 
 
@@ -111,7 +111,7 @@ def _known(shared: Shared, user_id: int) -> bool:
         return signed_in_user(connection, user_id) is not None
 
 
-async def _stream(watched: Feed) -> AsyncIterator[str]:
+async def stream(watched: Feed) -> AsyncIterator[str]:
     queue: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
     watched.listeners.add(queue)
     try:

@@ -1,4 +1,4 @@
-"""Papers as PDF, from HTML templates through WeasyPrint: the receipt, and the list of a day."""
+"""Papers as PDF, from HTML templates through WeasyPrint: about a visit, about planned work, what was signed, and the list of a day."""
 
 from __future__ import annotations
 
@@ -11,14 +11,19 @@ from jinja2 import Environment
 from sqlalchemy import select
 
 from zax.clock import local
+from zax.core.arrivals.forms import stroke_paths
 from zax.core.book.track import FREES_THE_TIME
-from zax.core.errors import NotFound
+from zax.core.charges.lines import LETTERS, PLACES, pointed
+from zax.core.charges.teeth import AREAS, Numbering, show_tooth
+from zax.core.errors import NotFound, Refused
 from zax.core.money.tender import PaymentState
 from zax.desk.bookview import book_view
+from zax.desk.forms import Signed
 from zax.desk.payments import tender_words
+from zax.desk.proposals import proposal_of
 from zax.desk.sheet import sheet_of
 from zax.desk.unit import Desk
-from zax.store import schema
+from zax.store import money, schema
 from zax.web.render import make_environment
 
 FONTS = Path(__file__).parent / "static" / "vendor"
@@ -36,20 +41,96 @@ def _pdf(template: str, **values: Any) -> bytes:
     return bytes(HTML(string=html, base_url=str(FONTS)).write_pdf())
 
 
+def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
+    """A paper about one visit. `payments` are those taken, each with what of it was for this visit (`here`)."""
+    with desk.engine.connect() as connection:
+        sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
+        p, part = schema.payment, schema.payment_part
+        query = select(p, part.c.cents.label("here")).join(part, part.c.payment_id == p.c.id)
+        query = query.where(part.c.visit_id == visit_id, p.c.state == PaymentState.TAKEN).order_by(p.c.id)
+        payments = connection.execute(query).all()
+        patient = connection.execute(
+            select(schema.patient).where(schema.patient.c.id == sheet.visit.patient_id)
+        ).one()
+    site = desk.clinic.sites[sheet.visit.site_id]
+    return _pdf(
+        template, sheet=sheet, patient=patient, payments=payments, site=site, about=desk.clinic.about, tender_words=tender_words, clinic=desk.clinic, services=desk.clinic.services,
+        printed=local(desk.clock.now(), site.timezone), show=lambda number: show_tooth(number, desk.clinic.numbering), areas=AREAS, **more,
+    )  # fmt: skip
+
+
 def receipt_pdf(desk: Desk, visit_id: int) -> bytes:
     """The receipt of a visit's payments; NotFound when nothing was paid."""
     with desk.engine.connect() as connection:
+        p, part = schema.payment, schema.payment_part
+        paid = select(p.c.id).join(part, part.c.payment_id == p.c.id)
+        if (
+            connection.execute(paid.where(part.c.visit_id == visit_id, p.c.state == PaymentState.TAKEN)).first()
+            is None
+        ):
+            raise NotFound("Nothing was paid for this visit yet, so there is no receipt.")
+    return _of_visit(desk, visit_id, "papers/receipt.html")
+
+
+def itemised_pdf(desk: Desk, visit_id: int) -> bytes:
+    """The bill line by line: fee, what the contract forgives, what the plan should pay and why, what the patient pays."""
+    return _of_visit(desk, visit_id, "papers/itemised.html")
+
+
+def summary_pdf(desk: Desk, visit_id: int) -> bytes:
+    """The visit for the patient's own insurer: diagnoses, codes, modifiers, place, who did it with NPI, the clinic's tax id."""
+    with desk.engine.connect() as connection:
+        codes = [row.code for row in money.visit_diagnoses(connection, visit_id)]
+    letters = lambda line: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes))  # noqa: E731
+    return _of_visit(desk, visit_id, "papers/summary.html", letters=letters, names=LETTERS, places=PLACES)
+
+
+def attendance_pdf(desk: Desk, visit_id: int) -> bytes:
+    """A letter that the patient was here from when to when; Refused for somebody who was not."""
+    with desk.engine.connect() as connection:
         sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
-        p = schema.payment
-        query = select(p).where(p.c.visit_id == visit_id, p.c.state == PaymentState.TAKEN).order_by(p.c.id)
-        payments = connection.execute(query).all()
-    if not payments:
-        raise NotFound("Nothing was paid for this visit yet, so there is no receipt.")
-    site = desk.clinic.sites[sheet.visit.site_id]
+    zone = desk.clinic.sites[sheet.visit.site_id].timezone
+    times = {row.to_stop: local(row.at, zone) for row in sheet.history if row.to_stop in {"here", "checkout"}}
+    if "here" not in times:
+        raise Refused(f"{sheet.visit.first} {sheet.visit.last} was not checked in, so there is nothing to confirm.")
+    until = times.get("checkout", local(desk.clock.now(), zone))
+    return _of_visit(desk, visit_id, "papers/attendance.html", came=times["here"], until=until)
+
+
+def signed_paper(signed: Signed) -> bytes:
+    """What was signed, as it was signed: the texts, the answers, the strokes, who and when."""
+    return _pdf("papers/signed.html", s=signed, paths=stroke_paths(signed.strokes), **_clinic_of(signed))
+
+
+def proposal_paper(signed: Signed) -> bytes:
+    """The signed option of planned work with its costs on that day."""
     return _pdf(
-        "papers/receipt.html", sheet=sheet, payments=payments, site=site, about=desk.clinic.about, tender_words=tender_words,
-        services=desk.clinic.services, printed=local(desk.clock.now(), site.timezone),
+        "papers/proposal.html",
+        s=signed,
+        paths=stroke_paths(signed.strokes),
+        **signed.more,
+        **_clinic_of(signed),
+        **_words_of_teeth(signed.more["numbering"]),
+    )
+
+
+def plan_pdf(desk: Desk, proposal_id: int) -> bytes:
+    """Planned work for the patient to take home: every option with its phases and costs."""
+    with desk.engine.connect() as connection:
+        shown = proposal_of(connection, desk.clinic, proposal_id, desk.clock.now())
+    site = next(iter(desk.clinic.sites.values()))
+    return _pdf(
+        "papers/proposal.html", s=None, paths=[], shown=shown, option=None, services=desk.clinic.services, about=desk.clinic.about, site=site,
+        printed=local(desk.clock.now(), site.timezone), **_words_of_teeth(desk.clinic.numbering),
     )  # fmt: skip
+
+
+def _words_of_teeth(numbering: Numbering) -> dict[str, Any]:
+    return {"show": lambda number: show_tooth(number, numbering), "areas": AREAS}
+
+
+def _clinic_of(signed: Signed) -> dict[str, Any]:
+    return {"about": signed.more["about"], "site": signed.more["site"], "printed": signed.at}
 
 
 def day_list_pdf(desk: Desk, sites: tuple[int, ...], day: date) -> bytes:

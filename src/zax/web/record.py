@@ -52,13 +52,13 @@ def record_page(here: Here, patient_id: int, status: int = 200, edit: str = "", 
     masked = mask_ssn(here.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
     page = here.page(
         "record.html", status, r=record, p=record.patient, edit=edit, sections=SECTIONS, masked=masked, topics=TOPICS, channels=CHANNELS, statuses=STATUSES, kinds=KINDS,
-        purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=_value, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS, category_words=CATEGORY_WORDS,
+        purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=value_of, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS, category_words=CATEGORY_WORDS,
         screen="patients", **({"about": {}} | more),
     )  # fmt: skip
     return here.looked(page, patient_id, "record")
 
 
-def _value(row: Any, name: str) -> str:
+def value_of(row: Any, name: str) -> str:
     """A field of the record as it is typed."""
     value = getattr(row, name)
     if isinstance(value, date):

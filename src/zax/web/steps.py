@@ -12,9 +12,11 @@ from fastapi.responses import Response
 from zax.core.errors import NotFound, ZaxError
 from zax.desk import off
 from zax.desk import track as acts
-from zax.desk.charges import back_to_room, ready_for_checkout
+from zax.desk.arrivals import StepsOpen, check_in
 from zax.desk.checkout import take_checkout_back
+from zax.desk.finishing import back_to_room, ready_for_checkout
 from zax.desk.sheet import sheet_of
+from zax.web.arrival import arrival_page
 from zax.web.book import book_page
 from zax.web.charges import charges_page
 from zax.web.day import day_page
@@ -29,7 +31,7 @@ def _confirm(here: Here, visit_id: int, form: Typed) -> str:
 
 
 def _check_in(here: Here, visit_id: int, form: Typed) -> str:
-    acts.check_in(here.desk, here.actor, visit_id, form.number("version"), form["reason"])
+    check_in(here.desk, here.actor, visit_id, form.number("version"), form["reason"])
     return "Checked in. The waiting time runs."
 
 
@@ -60,7 +62,9 @@ def _undo(here: Here, visit_id: int, form: Typed) -> str:
 
 
 def _finish(here: Here, visit_id: int, form: Typed) -> str:
-    ready_for_checkout(here.desk, here.actor, visit_id, form["reason"], form.number("version"))
+    ready_for_checkout(
+        here.desk, here.actor, visit_id, form["reason"], form.number("version"), form.number("patient_id")
+    )
     return "Ready for checkout."
 
 
@@ -81,6 +85,9 @@ def act_on_visit(request: Request, visit_id: int, act: str, form: Typed = Depend
     except ZaxError as error:
         if isinstance(error, NotFound):
             raise
+        if isinstance(error, StepsOpen):
+            blocked = {"act": "check-in", "step": "", "blocked": True}
+            return arrival_page(here, visit_id, error.status, problems=error.problems, typed=form, about=blocked)
         shown_on = f"/visits/{visit_id}/charges" if act == "finish" else form.back
         return back_with(here, shown_on, error, {"visit_id": visit_id, "act": act}, form)
     return here.go(form.back, said)

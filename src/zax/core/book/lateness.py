@@ -37,3 +37,51 @@ def minutes_behind(visits: Sequence[Running], now: int) -> int:
         elif visit.stop == Stop.HERE and visit.planned.start < now:
             behind = max(behind, now - visit.planned.start)
     return max(0, behind)
+
+
+@dataclass(frozen=True, slots=True)
+class Coming:
+    """One visit of a provider as the forecast needs it, with the minute it went into a room, if it did."""
+
+    id: int
+    planned: Span
+    stop: Stop
+    in_room_at: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """When a visit that has not begun is expected to, and how many minutes after its time that is."""
+
+    start: int
+    late: int
+
+
+def expected_starts(visits: Sequence[Coming], now: int, at_once: int = 1) -> dict[int, Forecast]:
+    """By visit id, when those to come will begin, from what really happened. Minutes of the day.
+
+    Each person takes the provider's next free place in order of planned start: somebody in a room keeps it until their length has passed
+    (from when they went in), nobody begins before their time or before now.
+    A short delay disappears in free time between visits, a long one runs on. `at_once` is how many visits the provider may have at the same time.
+    """
+    free = [0] * max(1, at_once)
+    inside = [visit for visit in visits if visit.stop == Stop.ROOM]
+    for visit in inside:
+        ends = expected_end(Running(visit.planned, visit.stop, visit.in_room_at), now)
+        _seat(free, ends)
+    found: dict[int, Forecast] = {}
+    for visit in sorted(visits, key=lambda v: (v.planned.start, v.id)):
+        if visit.stop not in _TO_COME:
+            continue
+        start = max(visit.planned.start, min(free), now)
+        _seat(free, start + visit.planned.minutes)
+        found[visit.id] = Forecast(start, start - visit.planned.start)
+    return found
+
+
+_TO_COME = frozenset({Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.HERE})
+
+
+def _seat(free: list[int], until: int) -> None:
+    """The place that is free first is taken until then."""
+    free[free.index(min(free))] = until

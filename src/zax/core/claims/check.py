@@ -10,7 +10,7 @@ from datetime import date, timedelta
 
 from stdnum import luhn
 
-from zax.core.claims.claim import Claim, Clinician
+from zax.core.claims.claim import Claim
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +29,7 @@ def is_npi(number: str) -> bool:
 
 def check_claim(claim: Claim, today: date) -> list[Finding]:
     """All stops, in the order a person would mend them; empty when the claim may leave."""
-    return [*_who(claim), *_coverage(claim, today), *_clinician(claim.clinician), *_lines(claim, today)]
+    return [*_who(claim), *_coverage(claim, today), *_clinicians(claim), *_lines(claim, today)]
 
 
 def _who(claim: Claim) -> list[Finding]:
@@ -87,15 +87,12 @@ def _coverage(claim: Claim, today: date) -> list[Finding]:
     return found
 
 
-def _clinician(clinician: Clinician) -> list[Finding]:
-    if is_npi(clinician.npi):
-        return []
+def _clinicians(claim: Claim) -> list[Finding]:
+    people = [claim.clinician, *(who for line in claim.lines for who in (line.rendering, line.supervising) if who)]
     return [
-        Finding(
-            "npi",
-            "setup",
-            f"{clinician.first} {clinician.last} has no valid NPI. Enter it in the clinic's setup.",
-        )
+        Finding("npi", "setup", f"{who.first} {who.last} has no valid NPI. Enter it in the clinic's setup.")
+        for who in dict.fromkeys(people)
+        if not is_npi(who.npi)
     ]
 
 

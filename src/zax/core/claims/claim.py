@@ -79,7 +79,10 @@ class Clinician:
 
 @dataclass(frozen=True, slots=True)
 class ClaimLine:
-    """One service. `number` comes back in the 835 as line item control number; `pointers` are 1-based diagnoses."""
+    """One service. `number` comes back in the 835 as line item control number; `pointers` are 1-based diagnoses.
+
+    `place` and `rendering` are given only where they differ from the claim's; `area` is an oral cavity code (X12 SV304).
+    """
 
     number: str
     code: str
@@ -90,6 +93,10 @@ class ClaimLine:
     pointers: tuple[int, ...] = ()
     tooth: str = ""
     surfaces: str = ""
+    area: str = ""
+    place: str = ""
+    rendering: Clinician | None = None
+    supervising: Clinician | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,11 +10,11 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from zax.core.book.calendar import step_months
+from zax.core.charges.teeth import TEETH
 from zax.core.coverage.benefits import Benefits, Frequency, benefit_year
 from zax.core.patients.person import age_on
 
 EXTRACTIONS = frozenset({"D7111", "D7140", "D7210", "D7220", "D7230", "D7240", "D7250"})
-_PRIMARY_QUADRANTS = {"UR": "ABCDE", "UL": "FGHIJ", "LL": "KLMNO", "LR": "PQRST"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,10 +36,8 @@ class Insured:
 
 
 def quadrant(tooth: str) -> str:
-    """'3' -> 'UR'; universal numbering, empty for no tooth."""
-    if tooth.isdecimal() and 1 <= int(tooth) <= 32:
-        return ("UR", "UL", "LL", "LR")[(int(tooth) - 1) // 8]
-    return next((name for name, letters in _PRIMARY_QUADRANTS.items() if tooth and tooth in letters), "")
+    """'3' -> '10', the upper right (universal numbering; areas as zax.core.charges.teeth); empty for no tooth."""
+    return TEETH[tooth].quadrant if tooth in TEETH else ""
 
 
 def teeth_lost(done: Iterable[Done]) -> dict[str, date | None]:

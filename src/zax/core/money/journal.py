@@ -84,14 +84,28 @@ def line_parts(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> d
 
 
 def credit_left(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> dict[int, int]:
-    """What is left of each credit (an entry without a line), reversals counted against the credit they reverse."""
+    """What is left of each credit (an entry without a line), reversals counted against the credit they reverse.
+
+    What was moved away to another visit (a transfer that raises what is open here) is taken from the credits in their order.
+    """
     left: dict[int, int] = {}
+    moved = 0
     for entry in entries:
-        if entry.line_id is None:
-            credit = entry.reverses if entry.reverses is not None else entry.id
-            left[credit] = left.get(credit, 0) - entry.patient_cents
+        if entry.line_id is not None:
+            continue
+        if entry.kind == Kind.TRANSFER and entry.patient_cents > 0:
+            moved += entry.patient_cents
+            continue
+        credit = entry.reverses if entry.reverses is not None else entry.id
+        left[credit] = left.get(credit, 0) - entry.patient_cents
     for given in allocations:
         left[given.credit_id] = left.get(given.credit_id, 0) - given.cents
+    for credit, cents in left.items():
+        part = min(moved, max(0, cents))
+        left[credit] = cents - part
+        moved -= part
+    if moved and left:
+        left[next(iter(left))] -= moved
     return left
 
 

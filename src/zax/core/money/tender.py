@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -61,3 +62,19 @@ def check_not_over(cents: int, owed: int) -> None:
             "Take at most what is due; hand the rest back as change.",
             "amount",
         )
+
+
+def split_over(cents: int, owed: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """A payment over what it is for, each in order up to what is owed there: [(id, cents)] without empty parts; the parts make the whole.
+
+    Raises ValueError when there is more money than is owed.
+    """
+    made = []
+    for number, due in owed:
+        part = min(cents, max(0, due))
+        if part:
+            made.append((number, part))
+        cents -= part
+    if cents:
+        raise ValueError("more is paid than is owed")
+    return made

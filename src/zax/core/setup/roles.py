@@ -32,12 +32,16 @@ RIGHT_WORDS = {
     "claims": "work on claims and insurer payments",
     "plans": "change payers, plans and contract fees",
     "merge": "merge records and import patients",
+    "fees": "charge another fee than the schedule's",
+    "overrule": "let a patient in although a required step is open",
     "setup": "change hours, visit types and other settings",
 }
 
 RIGHTS: dict[Role, frozenset[str]] = {
     Role.RECEPTIONIST: frozenset({"see", "book", "patients", "arrivals", "charges", "payments", "accounts"}),
-    Role.BILLER: frozenset({"see", "patients", "charges", "payments", "accounts", "claims", "plans", "merge"}),
+    Role.BILLER: frozenset(
+        {"see", "patients", "charges", "payments", "accounts", "claims", "plans", "merge", "fees"}
+    ),
     Role.CLINICIAN: frozenset({"see", "arrivals", "charges"}),
     Role.MANAGER: frozenset(RIGHT_WORDS),
 }

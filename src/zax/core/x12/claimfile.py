@@ -138,20 +138,33 @@ def _professional(line: ClaimLine) -> Iterator[Row]:
     """Loop 2400 of the 837P."""
     service = ":".join(("HC", line.code, *line.modifiers))
     pointers = ":".join(str(pointer) for pointer in line.pointers)
-    yield ("SV1", service, amount(line.cents), "UN", str(line.units), "", "", pointers)
+    yield ("SV1", service, amount(line.cents), "UN", str(line.units), line.place, "", pointers)
     yield ("DTP", "472", "D8", _day(line.day))
     yield ("REF", "6R", line.number)
+    yield from _line_people(line)
 
 
 def _dental(line: ClaimLine, claim_day: date) -> Iterator[Row]:
     """Loop 2400 of the 837D; the line's date only where it is not the claim's."""
     service = ":".join(("AD", line.code, *line.modifiers))
-    yield ("SV3", service, amount(line.cents), "", "", "", str(line.units))
+    yield ("SV3", service, amount(line.cents), line.place, line.area, "", str(line.units))
     if line.tooth:
         yield ("TOO", "JP", line.tooth, ":".join(line.surfaces))
     if line.day != claim_day:
         yield ("DTP", "472", "D8", _day(line.day))
     yield ("REF", "6R", line.number)
+    yield from _line_people(line)
+
+
+def _line_people(line: ClaimLine) -> Iterator[Row]:
+    """Loops 2420A and 2420D: who did this line, where it is not the claim's clinician, and who supervised."""
+    if line.rendering:
+        who = line.rendering
+        yield ("NM1", "82", "1", clean(who.last), clean(who.first), "", "", "", "XX", who.npi)
+        yield ("PRV", "PE", "PXC", who.taxonomy)
+    if line.supervising:
+        who = line.supervising
+        yield ("NM1", "DQ", "1", clean(who.last), clean(who.first), "", "", "", "XX", who.npi)
 
 
 def _day(day: date) -> str:

@@ -34,6 +34,17 @@ document.addEventListener("input", (event) => {
   if (takes) takes.textContent = event.target.value.trim() ? `$${event.target.value.trim().replace(/^\$/, "")}` : "…";
 });
 
+// Earlier balances ticked or not: the sum due, the amount and the words of the button follow.
+document.addEventListener("change", (event) => {
+  if (!event.target.matches("input[name=also]")) return;
+  const due = document.getElementById("alldue");
+  const ticked = [...document.querySelectorAll("input[name=also]:checked")].reduce((sum, each) => sum + Number(each.dataset.cents), 0);
+  const words = ((Number(due.dataset.here) + ticked) / 100).toLocaleString("en-US", { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+  due.textContent = `$${words}`;
+  const amount = document.getElementById("amount");
+  if (amount) { amount.value = words; amount.dispatchEvent(new Event("input", { bubbles: true })); }
+});
+
 // While an answer is on its way the same form is not sent again; the server would take it only once anyway.
 document.addEventListener("submit", (event) => {
   const form = event.target;

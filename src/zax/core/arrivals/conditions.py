@@ -1,0 +1,216 @@
+"""Heads-ups: messages that show when their conditions hold. Conditions are data and are compiled once, so that a whole day is quickly asked.
+
+A condition is a tree of plain JSON: `{"all": [...]}`, `{"any": [...]}`, `{"not": {...}}`, or a leaf `{"fact": name, "value": ...}`. The
+facts and what their values mean are in FACTS. What is not known (no birth date, never here) makes a comparison false, but for
+"not here for more than ... days", which holds for somebody who never came.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from zax.core.errors import Refused
+from zax.core.money.cents import plain
+
+Test = Callable[["About"], bool]
+MOST_LEAVES = 40
+
+
+class Place(StrEnum):
+    """Where a heads-up may show."""
+
+    BOOKING = "booking"
+    ARRIVAL = "arrival"
+    CHECKOUT = "checkout"
+    RECORD = "record"
+
+
+PLACE_WORDS = {
+    Place.BOOKING: "when booking",
+    Place.ARRIVAL: "at arrival",
+    Place.CHECKOUT: "at checkout",
+    Place.RECORD: "on the record",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class About:
+    """What is known of a person for one visit (or none). `balance` is cents the patient owes, `days_since` the last visit, `overdue` days of a recall.
+
+    `kinds` are coverage kinds that hold: insurer, public, dental, medical or none. `unsigned` are ids of forms never signed or due again.
+    """
+
+    first: str = ""
+    last: str = ""
+    flags: frozenset[int] = frozenset()
+    age: int | None = None
+    balance: int = 0
+    days_since: int | None = None
+    type_id: int = 0
+    type_name: str = ""
+    provider: str = ""
+    diagnoses: tuple[str, ...] = ()
+    kinds: frozenset[str] = frozenset()
+    unsigned: frozenset[int] = frozenset()
+    overdue: int | None = None
+    gaps: frozenset[str] = frozenset()
+    missing: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Fact:
+    """One kind of leaf: its words, and what its value is: number, money, code, choice (of setup) or nothing."""
+
+    words: str
+    value: str
+
+
+FACTS: Mapping[str, Fact] = {
+    "flag": Fact("has the flag", "choice"),
+    "type": Fact("the visit is", "choice"),
+    "kind": Fact("the coverage is", "choice"),
+    "unsigned": Fact("has not signed", "choice"),
+    "gap": Fact("something is missing", "choice"),
+    "older": Fact("is older than (years)", "number"),
+    "younger": Fact("is younger than (years)", "number"),
+    "owes": Fact("owes more than ($)", "money"),
+    "away": Fact("was not here for more than (days)", "number"),
+    "recent": Fact("was here within the last (days)", "number"),
+    "overdue": Fact("a recall is overdue by more than (days)", "number"),
+    "diagnosis": Fact("has a diagnosis beginning with", "code"),
+}
+KIND_WORDS = {
+    "none": "missing",
+    "insurer": "with an insurer",
+    "public": "public",
+    "dental": "dental",
+    "medical": "medical",
+}
+GAP_WORDS = {"any": "anything", "bill": "to bill", "reach": "to reach them", "treat": "to treat them"}
+_PLACEHOLDER = re.compile(r"\{([^{}]*)\}")
+
+
+def _leaf(name: str, value: Any) -> Test:
+    tests: dict[str, Callable[[], Test]] = {
+        "flag": lambda: lambda a: value in a.flags,
+        "type": lambda: lambda a: a.type_id == value,
+        "kind": lambda: lambda a: value in a.kinds,
+        "unsigned": lambda: lambda a: value in a.unsigned,
+        "gap": lambda: (lambda a: bool(a.gaps)) if value == "any" else (lambda a: value in a.gaps),
+        "older": lambda: lambda a: a.age is not None and a.age > value,
+        "younger": lambda: lambda a: a.age is not None and a.age < value,
+        "owes": lambda: lambda a: a.balance > value,
+        "away": lambda: lambda a: a.days_since is None or a.days_since > value,
+        "recent": lambda: lambda a: a.days_since is not None and a.days_since <= value,
+        "overdue": lambda: lambda a: a.overdue is not None and a.overdue > value,
+        "diagnosis": lambda: lambda a: any(code.startswith(value) for code in a.diagnoses),
+    }
+    return tests[name]()
+
+
+def compile_condition(tree: Mapping[str, Any]) -> Test:
+    """The tree as one function. An empty tree holds for everybody. Raises Refused for a tree that is not one of ours."""
+    if not tree:
+        return lambda about: True
+    if "all" in tree:
+        return _all_of([compile_condition(each) for each in tree["all"]])
+    if "any" in tree:
+        return _any_of([compile_condition(each) for each in tree["any"]])
+    if "not" in tree:
+        inner = compile_condition(tree["not"])
+        return lambda about: not inner(about)
+    if tree.get("fact") not in FACTS or "value" not in tree:
+        raise Refused("This condition is not one we know. Choose it again from the list.", "condition")
+    return _leaf(tree["fact"], tree["value"])
+
+
+def _all_of(tests: Sequence[Test]) -> Test:
+    if len(tests) == 1:
+        return tests[0]
+
+    def holds(about: About) -> bool:
+        for test in tests:  # noqa: SIM110 (all() over a generator costs three times as much)
+            if not test(about):
+                return False
+        return True
+
+    return holds
+
+
+def _any_of(tests: Sequence[Test]) -> Test:
+    if len(tests) == 1:
+        return tests[0]
+
+    def holds(about: About) -> bool:
+        for test in tests:  # noqa: SIM110
+            if test(about):
+                return True
+        return False
+
+    return holds
+
+
+def leaves(tree: Mapping[str, Any]) -> list[Mapping[str, Any]]:
+    """Every leaf of the tree, in order."""
+    if "not" in tree:
+        return leaves(tree["not"])
+    inner = tree.get("all") or tree.get("any")
+    return [leaf for each in inner for leaf in leaves(each)] if inner else [tree] if tree else []
+
+
+def parse_value(name: str, typed: str) -> int | str:
+    """A leaf's value as typed or chosen; Refused beside `condition`. Money becomes cents."""
+    typed = typed.strip().lstrip("$")
+    kind = FACTS[name].value
+    if kind == "code":
+        if not re.fullmatch(r"[A-Za-z][0-9][0-9A-Za-z.]{0,6}", typed):
+            raise Refused("A diagnosis begins with a letter and a digit, such as E11.", "condition")
+        return typed.upper()
+    if kind == "choice":
+        return int(typed) if typed.isdecimal() else typed
+    if not re.fullmatch(r"[0-9]{1,6}(\.[0-9]{1,2})?" if kind == "money" else r"[0-9]{1,5}", typed):
+        raise Refused(f"“{FACTS[name].words}” needs a number.", "condition")
+    whole, _, part = typed.partition(".")
+    return int(whole) * 100 + int(part.ljust(2, "0")) if kind == "money" else int(whole)
+
+
+@dataclass(frozen=True, slots=True)
+class HeadsUp:
+    """`holds` is the compiled condition; `words` says what is so, `todo` what to do about it."""
+
+    id: int
+    words: str
+    todo: str
+    places: frozenset[str]
+    holds: Test
+    warns: bool = False
+
+
+def placeholders(about: About) -> dict[str, str]:
+    """What the braces in a heads-up stand for."""
+    return {
+        "first": about.first, "last": about.last, "age": "age not known" if about.age is None else str(about.age), "balance": plain(about.balance),
+        "days": "never here" if about.days_since is None else f"{about.days_since} days", "type": about.type_name, "provider": about.provider,
+        "overdue": "" if about.overdue is None else f"{about.overdue} days", "missing": about.missing,
+    }  # fmt: skip
+
+
+def fill(words: str, about: About) -> str:
+    """'{first} owes {balance}' with what is known of the person."""
+    values = placeholders(about)
+    return _PLACEHOLDER.sub(lambda found: values.get(found[1], found[0]), words)
+
+
+def unknown_placeholders(words: str) -> list[str]:
+    """The names in braces that mean nothing to us."""
+    return [name for name in _PLACEHOLDER.findall(words) if name not in placeholders(About())]
+
+
+def showing(heads_ups: Iterable[HeadsUp], about: About, place: str, dismissed: frozenset[int]) -> list[HeadsUp]:
+    """Those that hold for this person at this place and were not put away; those that warn first."""
+    found = [h for h in heads_ups if place in h.places and h.id not in dismissed and h.holds(about)]
+    return sorted(found, key=lambda h: not h.warns)

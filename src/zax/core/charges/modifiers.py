@@ -1,0 +1,56 @@
+"""Modifiers of medical services: two characters that say how a service was done. Only what can be told from the line itself is checked.
+
+Sources: HCPCS Level II modifier list (CMS, public) and the situational rules of X12 005010X222A1 loop 2400 SV101-3 to 6.
+Words are our own. A modifier that is not listed is taken if its form is right: payers have their own.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+
+from zax.core.errors import Refused
+
+MOST_MODIFIERS = 4
+MODIFIER_WORDS = {
+    "24": "visit unrelated to the surgery before it", "25": "visit of its own beside a procedure", "26": "the reading only", "TC": "the technical part only",
+    "50": "on both sides", "LT": "left side", "RT": "right side", "51": "one of several procedures", "52": "less than usual", "53": "stopped",
+    "57": "visit that led to surgery", "59": "separate procedure", "76": "repeated by the same person", "77": "repeated by another person", "90": "outside laboratory",
+    "91": "laboratory test repeated", "93": "by telephone", "95": "by video", "GT": "by video", "GA": "notice of cost signed", "GY": "not a covered service", "GZ": "expected to be denied",
+    "KX": "requirements are met", "QW": "simple laboratory test", "SL": "vaccine paid by the state",
+}  # fmt: skip
+_VISITS = frozenset({"24", "25", "57"})
+_OPPOSED = (("26", "TC"), ("LT", "RT"), ("50", "LT"), ("50", "RT"), ("76", "77"), ("GA", "GZ"), ("93", "95"))
+
+
+def is_visit_code(code: str) -> bool:
+    """Evaluation and management: 99202 to 99499, and the general eye visits."""
+    return code.isdecimal() and (99202 <= int(code) <= 99499 or code in {"92002", "92004", "92012", "92014"})
+
+
+def check_modifiers(typed: str, code: str, dental: bool) -> tuple[str, ...]:
+    """'25, lt' -> ('25', 'LT'), in the order typed. Refused beside `modifiers`."""
+    found = tuple(part.upper() for part in re.split(r"[\s,;:]+", typed.strip()) if part)
+    if problem := _problem(found, code, dental):
+        raise Refused(problem, "modifiers")
+    return found
+
+
+def _problem(found: Sequence[str], code: str, dental: bool) -> str:
+    if found and dental:
+        return f"{code} is a dental service: it takes no modifiers."
+    wrong = next((each for each in found if not re.fullmatch(r"[A-Z0-9]{2}", each)), "")
+    if wrong:
+        return f"“{wrong[:6]}” is not a modifier. They have two letters or digits, such as 25 or LT."
+    if len(found) > MOST_MODIFIERS:
+        return f"A line takes at most {MOST_MODIFIERS} modifiers."
+    twice = next((each for at, each in enumerate(found) if each in found[:at]), "")
+    if twice:
+        return f"Modifier {twice} is there twice. Once is enough."
+    for one, other in _OPPOSED:
+        if one in found and other in found:
+            return f"{one} ({MODIFIER_WORDS[one]}) and {other} ({MODIFIER_WORDS[other]}) exclude each other."
+    for each in found:
+        if each in _VISITS and not is_visit_code(code):
+            return f"{each} ({MODIFIER_WORDS[each]}) belongs to an office visit, not to {code}."
+    return ""

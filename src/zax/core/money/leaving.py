@@ -1,0 +1,59 @@
+"""What is still open when a patient leaves, each with its reason, so that nobody has to remember it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from zax.core.money.cents import plain
+
+
+@dataclass(frozen=True, slots=True)
+class Leaving:
+    """What is known at the end of a checkout. Cents. `stops` are gaps that hold the claim back, `skipped` arrival steps left out, `unsigned` forms not signed."""
+
+    due: int
+    paying: int
+    pending: int
+    plan: int
+    payer: str
+    earlier: int
+    credit: int
+    stops: Sequence[str] = ()
+    skipped: Sequence[str] = ()
+    unsigned: Sequence[str] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class OpenPoint:
+    """`what` stays open because of `why`; `trouble` needs somebody, the rest goes its way."""
+
+    what: str
+    why: str
+    trouble: bool = False
+
+
+def open_points(facts: Leaving) -> list[OpenPoint]:
+    """What stays open once the visit is finished with `paying` taken; what needs a person comes first."""
+    found: list[OpenPoint] = []
+    if facts.stops:
+        found.append(OpenPoint("the claim is held back", ", ".join(facts.stops), True))
+    found += [
+        OpenPoint(f"“{name}” is not signed", "it was not due at arrival or was left out", True)
+        for name in facts.unsigned
+    ]
+    found += [OpenPoint(f"“{name}” was left out at arrival", "ask now, or next time", True) for name in facts.skipped]
+    if facts.pending:
+        found.append(
+            OpenPoint(f"{plain(facts.pending)} by card is being clarified", "the terminal gave no answer yet", True)
+        )
+    rest = facts.due - facts.paying
+    if rest > 0:
+        found.append(OpenPoint(f"{plain(rest)} of today", "not paid today; it stays on the account"))
+    if facts.earlier > 0:
+        found.append(OpenPoint(f"{plain(facts.earlier)} from earlier visits", "not chosen to be paid today"))
+    if facts.plan > 0:
+        found.append(OpenPoint(f"{plain(facts.plan)} with {facts.payer}", "the claim goes out when you finish"))
+    if facts.credit > 0:
+        found.append(OpenPoint(f"{plain(facts.credit)} of credit", "kept for the next visit"))
+    return found
