@@ -17,6 +17,7 @@ from zax.clock import Clock, ShiftedClock, SystemClock
 from zax.desk.clinic import load
 from zax.desk.unit import Desk
 from zax.desk.worker import beat, prune_feed, run_once
+from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect
@@ -79,6 +80,7 @@ def serve_standin() -> None:
 
 def run_worker() -> None:
     """Until told to stop: carry out the outbox, fetch the mailbox, say that we live."""
+    configure()
     settings = Settings()
     desk = desk_of(settings)
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)

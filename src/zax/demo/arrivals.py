@@ -103,7 +103,7 @@ def write_arrivals(connection: Connection, now: datetime) -> None:
 
 
 def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None:
-    """Those who are here went through the list this morning, and Fern Whitaker has options to choose from."""
+    """Those who are here went through the list this morning, and Priya Raman has options to choose from."""
     with desk.engine.begin() as connection:
         write_arrivals(connection, opens)
     desk.read_setup()
@@ -114,13 +114,13 @@ def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None
             .scalars()
             .all()
         )
-        fern = connection.execute(select(p.c.id).where(p.c.first == "Fern", p.c.last == "Whitaker")).scalar_one()
+        priya = connection.execute(select(p.c.id).where(p.c.first == "Priya", p.c.last == "Raman")).scalar_one()
         inside = connection.execute(select(v.c.id, v.c.room_id).where(v.c.day == day, v.c.state == "room")).all()
     for visit_id in here:
         do_step(desk, SAM, visit_id, 1)
     _stage_rooms(desk, [row.id for row in inside])
     clock.set_to(to_utc(datetime(day.year, day.month, day.day, 9, 15), ZONE))
-    _offer(desk, fern)
+    _offer(desk, priya)
     clock.set_to(opens)
 
 
@@ -148,9 +148,9 @@ def _stage_rooms(desk: Desk, visit_ids: list[int]) -> None:
             connection.execute(update(v).where(v.c.id == number).values(stage_id=second))
 
 
-def _offer(desk: Desk, fern: int) -> None:
+def _offer(desk: Desk, priya: int) -> None:
     """Three ways to mend the upper left side, in two phases."""
-    made = make_proposal(desk, SAM, fern, "Upper left side", 3)
+    made = make_proposal(desk, SAM, priya, "Upper left side", 1)
     name_parts(desk, SAM, made, {"A": "Ceramic crown"}, [("Now", "0"), ("After the new year", "2")], 1)
     for code, phase, tooth, surfaces in (("D2950", 1, "14", ""), ("D2740", 1, "14", ""), ("D2392", 2, "12", "DO")):
         add_to_option(desk, SAM, made, PlanForm(SERVICE_ID[code], "A", phase, tooth, surfaces))

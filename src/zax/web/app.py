@@ -23,6 +23,7 @@ from zax.clock import system_now
 from zax.core.errors import NotFound, ZaxError
 from zax.desk.unit import Desk
 from zax.desk.worker import last_beat
+from zax.logs import configure
 from zax.settings import Settings
 from zax.store.engine import reader
 from zax.store.files import FileStore
@@ -144,6 +145,7 @@ def session_secret(var: Path) -> str:
 
 
 def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
+    configure()
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
     app.state.shared = Shared(
         desk, reader(desk.engine), settings, make_environment(), outside, FileStore(settings.var), Vault(settings.var)

@@ -32,11 +32,12 @@ SHOWN_DETAILS = ("birth", "phone", "email", "street", "city", "zip", "emergency_
 
 
 @router.get("/visits/{visit_id}/arrival")
-def show_arrival(request: Request, visit_id: int) -> Response:
-    return arrival_page(enter(request, "arrivals"), visit_id)
+def show_arrival(request: Request, visit_id: int, step: int = 0) -> Response:
+    """`step` opens another one than the first that is to be done."""
+    return arrival_page(enter(request, "arrivals"), visit_id, step=step)
 
 
-def arrival_page(here: Here, visit_id: int, status: int = 200, **more: Any) -> Response:
+def arrival_page(here: Here, visit_id: int, status: int = 200, step: int = 0, **more: Any) -> Response:
     """`about` names the step that a problem belongs to."""
     with here.read() as connection:
         sheet = sheet_of(connection, here.clinic, here.now, visit_id)
@@ -45,7 +46,8 @@ def arrival_page(here: Here, visit_id: int, status: int = 200, **more: Any) -> R
         ups = heads_ups(connection, here.clinic, Place.ARRIVAL, Asking(patient), here.today, visit_id, arrival.about)
         away = away_with_names(connection, patient, visit_id, here.today)
         words = record_words(connection, here.clinic, arrival.patient, here.now, here.site_id)
-    now = next_open(arrival.stands)
+    asked = [stand for stand in arrival.stands if stand.step.id == step and stand.state in {"open", "skipped"}]
+    now = asked[0] if asked else next_open(arrival.stands)
     forms = {
         each.id: (each, filled_blocks(each.blocks, words)) for each in here.clinic.forms.values()
         if any(s.step.template_id == each.id for s in arrival.stands)

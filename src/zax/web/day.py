@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
 from urllib.parse import urlencode
@@ -40,26 +41,29 @@ def parse_day(text: str, today: date) -> date:
         raise NotFound(f"“{text[:20]}” is not a day. Choose one on the Book.") from error
 
 
-def filter_of(clinic: Clinic, query: dict[str, str]) -> Filter:
-    """`show` narrows the day: p5 a provider, r3 a room, or a role; `by` draws it by room. What is not known narrows nothing."""
-    show, by = query.get("show", ""), "room" if query.get("by") == "room" else "provider"
+def filter_of(clinic: Clinic, show: str) -> Filter:
+    """What narrows the day: p5 a provider, r3 a room, or a role; `rooms` draws everybody by room. What is not known narrows nothing."""
     kind, number = show[:1], int(show[1:]) if show[1:].isdecimal() and len(show) < 10 else 0
+    if kind == "r" and number in clinic.rooms:
+        return Filter(room_id=number, by="room")
+    if show == "rooms":
+        return Filter(by="room")
     return Filter(
-        number if kind == "p" and number in clinic.providers else 0, number if kind == "r" and number in clinic.rooms else 0, show if show in ROLE_NAMES else "", by
-    )  # fmt: skip
+        number if kind == "p" and number in clinic.providers else 0, role=show if show in ROLE_NAMES else ""
+    )
 
 
-def address_of(day: date, today: date, query: dict[str, str], **more: object) -> str:
-    """Day's address with its filter kept."""
+def address_of(day: date, today: date, query: Mapping[str, str], visit: int = 0) -> str:
+    """Day's address with its filter kept, and a visit open."""
     kept: dict[str, object] = {"day": day} if day != today else {}
-    kept |= {name: query[name] for name in ("show", "by") if query.get(name)}
-    kept |= {name: value for name, value in more.items() if value not in {None, ""}}
+    kept |= {"show": query["show"]} if query.get("show") else {}
+    kept |= {"visit": visit} if visit else {}
     return "/day" + (f"?{urlencode(kept)}" if kept else "")
 
 
 @router.get("/day")
 def show_day(request: Request, visit: int = 0) -> Response:
-    query = {name: value for name, value in request.query_params.items() if name in {"day", "show", "by"}}
+    query = {name: value for name, value in request.query_params.items() if name in {"day", "show"}}
     return day_page(enter(request), query | {"visit": str(visit or "")})
 
 
@@ -67,13 +71,15 @@ def day_page(here: Here, query: dict[str, str], status: int = 200, **more: Any) 
     """Day with the visit's sheet over it, if the address has one open."""
     day = parse_day(query.get("day", ""), here.today)
     with here.read() as connection:
-        view = day_view(connection, here.clinic, here.now, here.site_id, day, filter_of(here.clinic, query))
+        view = day_view(
+            connection, here.clinic, here.now, here.site_id, day, filter_of(here.clinic, query.get("show", ""))
+        )
         lists = desk_lists(connection, here.clinic, view)
         sheet = open_sheet(here, connection, query)
         extras = sheet_extras(here, connection, sheet)
     page = here.page(
         "day.html", status, view=view, lists=lists, sheet=sheet, screen="day", query=query, roles=ROLE_NAMES,
-        base=address_of(day, here.today, query), address=lambda **more: address_of(day, here.today, query, **more), **extras, **more,
+        base=address_of(day, here.today, query), address=lambda visit: address_of(day, here.today, query, visit), **extras, **more,
     )  # fmt: skip
     return here.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
@@ -115,8 +121,7 @@ def show_sheet(request: Request, visit_id: int, on: str = "book") -> Response:
         extras = sheet_extras(here, connection, sheet)
     query = "&".join(part for part in request.url.query.split("&") if part and not part.startswith("on="))
     if on == "day":
-        kept = {name: value for name, value in request.query_params.items() if name in {"show", "by"}}
-        base = address_of(sheet.visit.day, here.today, kept)
+        base = address_of(sheet.visit.day, here.today, request.query_params)
     else:
         base = f"/book?{query}" if query else f"/book?day={sheet.visit.day}"
     page = here.page("sheet.html", sheet=sheet, screen="day" if on == "day" else "book", base=base, **extras)

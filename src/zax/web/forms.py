@@ -42,7 +42,7 @@ def form_page(
         words = record_words(connection, here.clinic, patient, here.now, here.site_id)
     back = f"/visits/{visit}/arrival" if visit else f"/patients/{patient_id}/signed"
     page = here.page(
-        "sign.html", status, template=template, blocks=filled_blocks(template.blocks, words), fills=words, p=patient, visit=visit, step=step, relations=RELATIONS,
+        "sign.html", status, form=template, blocks=filled_blocks(template.blocks, words), fills=words, p=patient, visit=visit, step=step, relations=RELATIONS,
         back=back, screen="day" if visit else "patients", **more,
     )  # fmt: skip
     return here.looked(page, patient_id, "form")

@@ -15,10 +15,11 @@ from markupsafe import Markup, escape
 from zax.core.charges.teeth import AREAS, SURFACE_WORDS, TEETH, Numbering, Tooth, show_tooth
 from zax.desk.teeth import OneTooth
 
-WIDTH, HEIGHT = 430, 392
+WIDTH, HEIGHT = 430, 352
 _MIDDLE = WIDTH / 2
-_UPPER, _LOWER = (_MIDDLE, 186.0), (_MIDDLE, 206.0)
-_ARCH = {False: (176.0, 158.0), True: (122.0, 112.0)}
+_UPPER, _LOWER = (_MIDDLE, 166.0), (_MIDDLE, 186.0)
+_ARCH = {False: (176.0, 136.0), True: (128.0, 104.0)}
+_MIDLINE = (_UPPER[1] + _LOWER[1]) / 2
 _FROM, _TO = 0.03 * pi, 0.97 * pi
 _SIZE = {"front": 7.0, "premolar": 8.5, "molar": 10.5}
 
@@ -96,7 +97,7 @@ def _dots(tooth: Tooth, place: tuple[float, float, float], today: str, size: flo
     """The five surfaces as dots: outward cheek or lip, inward tongue, along the arch toward and away from the middle."""
     x, y, angle = place
     toward_left = x > _MIDDLE
-    along = angle - pi / 2 if (y < 196) == toward_left else angle + pi / 2
+    along = angle - pi / 2 if (y < _MIDLINE) == toward_left else angle + pi / 2
     spots = {"B": angle, "F": angle, "L": angle + pi, "M": along, "D": along + pi}
     made = []
     for letter in tooth.surfaces:
@@ -107,12 +108,12 @@ def _dots(tooth: Tooth, place: tuple[float, float, float], today: str, size: flo
     return "".join(made)
 
 
-_CORNERS = {"10": (4, 22, "start"), "20": (WIDTH - 4, 22, "end"), "40": (4, HEIGHT - 10, "start"), "30": (WIDTH - 4, HEIGHT - 10, "end")}  # fmt: skip
+_CORNERS = {"10": (4, 14, "start"), "20": (WIDTH - 4, 14, "end"), "40": (4, HEIGHT - 6, "start"), "30": (WIDTH - 4, HEIGHT - 6, "end")}  # fmt: skip
 
 
 def _areas() -> str:
     """Quadrants in the corners, arches at the rims, the whole mouth is no service's area here."""
-    places = {**_CORNERS, "01": (_MIDDLE, 72, "middle"), "02": (_MIDDLE, 332, "middle")}
+    places = {**_CORNERS, "01": (_MIDDLE, 66, "middle"), "02": (_MIDDLE, 294, "middle")}
     return "".join(
         f'<g class="area" role="button" tabindex="-1" data-area="{code}" aria-label="{AREAS[code]}" aria-pressed="false">'
         f'<text x="{x:.0f}" y="{y}" text-anchor="{anchor}">{AREAS[code]}</text></g>'
@@ -125,11 +126,11 @@ def _surfaces(chosen: str) -> str:
     spots: Sequence[tuple[str, float, float]] = (
         ("M", -46, 0), ("O", 0, 0), ("I", 0, 0), ("D", 46, 0), ("B", 0, -42), ("F", 0, -42), ("L", 0, 42)
     )  # fmt: skip
-    cy = 198
+    cy = round(_MIDLINE)
     buttons = "".join(
         f'<g class="surface" role="button" tabindex="-1" data-surface="{letter}" aria-label="{letter}, {SURFACE_WORDS[letter]}" '
         f'aria-pressed="{"true" if letter in chosen else "false"}" hidden><circle cx="{_MIDDLE + dx:.0f}" cy="{cy + dy}" r="17"/>'
         f'<text x="{_MIDDLE + dx:.0f}" y="{cy + dy + 5}">{letter}</text></g>'
         for letter, dx, dy in spots
     )
-    return f'<g class="large"><text class="name" x="{_MIDDLE:.0f}" y="{cy - 72}"></text><text class="kind" x="{_MIDDLE:.0f}" y="{cy + 82}">choose a tooth</text>{buttons}</g>'
+    return f'<g class="large"><text class="name" x="{_MIDDLE:.0f}" y="{cy - 68}"></text><text class="kind" x="{_MIDDLE:.0f}" y="{cy + 78}">choose a tooth</text>{buttons}</g>'

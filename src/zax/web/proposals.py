@@ -67,6 +67,14 @@ def new_proposal(request: Request, patient_id: int, form: Typed = Depends(typed_
     return here.go(f"/planned/{made}")
 
 
+@router.get("/planned/{proposal_id}.pdf")
+def proposal_pdf(request: Request, proposal_id: int) -> Response:
+    """Every option for the patient to take home."""
+    here = enter(request)
+    headers = {"Content-Disposition": f'inline; filename="planned-{proposal_id}.pdf"'}
+    return Response(plan_pdf(here.desk, proposal_id), media_type="application/pdf", headers=headers)
+
+
 @router.get("/planned/{proposal_id}")
 def show_proposal(request: Request, proposal_id: int, sign: str = "", letter: str = "A") -> Response:
     """`sign` opens the signing of that option; `letter` is the option that the next service goes to."""
@@ -167,11 +175,3 @@ def change_proposal(request: Request, proposal_id: int, act: str, form: Typed = 
         )  # fmt: skip
     to = f"?letter={form['letter']}" if act == "add" else ""
     return here.go(f"/planned/{proposal_id}{to}", said)
-
-
-@router.get("/planned/{proposal_id}.pdf")
-def proposal_pdf(request: Request, proposal_id: int) -> Response:
-    """Every option for the patient to take home."""
-    here = enter(request)
-    headers = {"Content-Disposition": f'inline; filename="planned-{proposal_id}.pdf"'}
-    return Response(plan_pdf(here.desk, proposal_id), media_type="application/pdf", headers=headers)

@@ -114,7 +114,7 @@ def forms_page(here: Here, status: int = 200, edit: int = -1, **more: Any) -> Re
         "forms",
         status,
         edit=edit,
-        template=template,
+        was=template,
         rows=rows,
         block_kinds=[k.value for k in BlockKind],
         fills=FILLS,

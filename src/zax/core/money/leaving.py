@@ -39,10 +39,11 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     if facts.stops:
         found.append(OpenPoint("the claim is held back", ", ".join(facts.stops), True))
     found += [
-        OpenPoint(f"“{name}” is not signed", "it was not due at arrival or was left out", True)
-        for name in facts.unsigned
+        OpenPoint(f"“{name}” is not signed", "ask before they go, or next time", True) for name in facts.unsigned
     ]
-    found += [OpenPoint(f"“{name}” was left out at arrival", "ask now, or next time", True) for name in facts.skipped]
+    found += [
+        OpenPoint(f"“{name}” was left out at arrival", "do it now, or next time", True) for name in facts.skipped
+    ]
     if facts.pending:
         found.append(
             OpenPoint(f"{plain(facts.pending)} by card is being clarified", "the terminal gave no answer yet", True)

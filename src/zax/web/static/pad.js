@@ -71,7 +71,7 @@ function writeName(box) {
   pen.fillText(name, 30, 130);
   const seen = pen.getImageData(0, 0, sheet.width, sheet.height).data;
   const strokes = [];
-  for (let y = 0; y < sheet.height; y += 3) {
+  for (let y = 0; y < sheet.height; y += 2) {
     let from = -1;
     for (let x = 0; x <= sheet.width; x += 1) {
       const on = x < sheet.width && seen[(y * sheet.width + x) * 4 + 3] > 120;
