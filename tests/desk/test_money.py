@@ -28,6 +28,7 @@ from zax.desk.checkout import finish_checkout, take_checkout_back
 from zax.desk.diagnoses import add_diagnosis, find_diagnoses, remove_diagnosis
 from zax.desk.finishing import back_to_room, ready_for_checkout
 from zax.desk.money import bill_of
+from zax.desk.off import take_off
 from zax.desk.payments import PayForm, take_payment
 from zax.desk.sheet import sheet_of
 from zax.desk.track import take_to_room
@@ -173,9 +174,10 @@ def test_payments_that_cannot_be_taken(desk: Desk, tender: str, amount: str, che
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 0
 
 
-def test_nothing_is_paid_before_it_is_charged_and_only_with_the_right(desk: Desk) -> None:
+def test_nothing_is_paid_for_a_visit_that_is_off_and_only_with_the_right(desk: Desk) -> None:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
-    with pytest.raises(Conflict, match="Nothing is charged"):
+    take_off(desk, JUNO, visit_id, "wants", "", None)
+    with pytest.raises(Conflict, match="not on the Book"):
         pay(desk, visit_id, "10")
     with pytest.raises(NotAllowed):
         take_payment(desk, INES, FakeTerminal(), visit_id, PayForm("cash", "1", "", "k"))

@@ -14,7 +14,7 @@ from zax.core.charges.lines import PLACES, LineDetail, Typed, check_line, check_
 from zax.core.charges.teeth import read_tooth
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.money.cents import parse_amount
-from zax.core.setup.roles import require
+from zax.core.setup.roles import RIGHT_WORDS, ROLE_WORDS, may
 from zax.desk.clinic import Service
 from zax.desk.money import post_charges, settle_visit
 from zax.desk.track import locked_visit
@@ -178,7 +178,10 @@ def _fee(unit: Unit, service: Service, line: Any, form: LineForm) -> dict[str, A
         return {}
     if cents == service.fee_cents:
         return {"fee_cents": cents, "fee_why": "", "fee_by": None}
-    require(unit.actor.role, "fees")
+    if not may(unit.actor.role, "fees"):
+        raise Refused(
+            f"{ROLE_WORDS[unit.actor.role]} may not {RIGHT_WORDS['fees']}. Ask billing or the manager.", "fee"
+        )
     if not form.fee_why.strip():
         raise Refused("Say in a few words why the fee differs from the schedule.", "fee_why")
     return {"fee_cents": cents, "fee_why": form.fee_why.strip()[:120], "fee_by": unit.actor.id}

@@ -99,19 +99,16 @@ def attendance_pdf(desk: Desk, visit_id: int) -> bytes:
 
 def signed_paper(signed: Signed) -> bytes:
     """What was signed, as it was signed: the texts, the answers, the strokes, who and when."""
-    return _pdf("papers/signed.html", s=signed, paths=stroke_paths(signed.strokes), **_clinic_of(signed))
+    return _signed("papers/signed.html", signed)
 
 
 def proposal_paper(signed: Signed) -> bytes:
     """The signed option of planned work with its costs on that day."""
-    return _pdf(
-        "papers/proposal.html",
-        s=signed,
-        paths=stroke_paths(signed.strokes),
-        **signed.more,
-        **_clinic_of(signed),
-        **_words_of_teeth(signed.more["numbering"]),
-    )
+    return _signed("papers/proposal.html", signed, **_words_of_teeth(signed.more["numbering"]))
+
+
+def _signed(template: str, signed: Signed, **more: Any) -> bytes:
+    return _pdf(template, s=signed, paths=stroke_paths(signed.strokes), printed=signed.at, **signed.more, **more)
 
 
 def plan_pdf(desk: Desk, proposal_id: int) -> bytes:
@@ -127,10 +124,6 @@ def plan_pdf(desk: Desk, proposal_id: int) -> bytes:
 
 def _words_of_teeth(numbering: Numbering) -> dict[str, Any]:
     return {"show": lambda number: show_tooth(number, numbering), "areas": AREAS}
-
-
-def _clinic_of(signed: Signed) -> dict[str, Any]:
-    return {"about": signed.more["about"], "site": signed.more["site"], "printed": signed.at}
 
 
 def day_list_pdf(desk: Desk, sites: tuple[int, ...], day: date) -> bytes:
