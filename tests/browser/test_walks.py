@@ -8,7 +8,7 @@ import httpx
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.conftest import Person, Running, of
+from tests.browser.conftest import Person, Running, arrive, of
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
@@ -46,8 +46,10 @@ def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Runni
     desk.at("visit=")
     visit_id = visit_in_address(desk)
     desk.see("Iris Noll", "#sheet")
-    desk.press("s")  # check in
+    desk.press("s")  # to the arrival steps
+    arrive(desk)
     desk.until(lambda: state(zax, visit_id) == "here", "here")
+    desk.open(f"/book?visit={visit_id}")
     desk.see("Take to room", "#sheet")
     desk.press("s")  # take to a room: Exam A is taken, so the refusal offers the free ones
     desk.see("Free now", "#sheet")
@@ -129,6 +131,8 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
 
     desk.open(f"/visits/{visit_id}")
     desk.click_words("Check in", "#sheet")
+    arrive(desk)
+    desk.open(f"/visits/{visit_id}")
     desk.see("Take to room", "#sheet")
     desk.type("#room_id", "Chair 3")
     desk.click("#next")
@@ -205,6 +209,7 @@ def test_what_one_browser_does_shows_in_another(person: Callable[[str], Person],
         "SELECT id FROM visit WHERE state = 'confirmed' AND patient_id = (SELECT id FROM patient WHERE last = 'Marsh' AND first = 'Theo')",
     )
     juno.click(f"#in-{waiting}")
+    arrive(juno)
     # The change must be there within two seconds of the other desk's act.
     ravi.until(lambda: ravi.all(f"#room-{waiting}"), "Ravi sees Theo Marsh waiting")
     ravi.open("/book")

@@ -60,3 +60,18 @@ def web(desk: Desk, outside: Outside, tmp_path: Path) -> Iterator[Browser]:
 @pytest.fixture
 def juno(web: Browser) -> Browser:
     return web.sign_in("juno")
+
+
+@pytest.fixture
+def sam(web: Browser) -> Browser:
+    return web.sign_in("sam")
+
+
+@pytest.fixture
+def odile(web: Browser) -> Browser:
+    return web.sign_in("odile")
+
+
+@pytest.fixture
+def ines(web: Browser) -> Browser:
+    return web.sign_in("ines")

@@ -10,7 +10,7 @@ from zax.core.book.track import Stop
 from zax.desk.unit import Desk
 from zax.store import schema
 from zax.store.engine import reader
-from zax.web.live import Feed, _stream
+from zax.web.live import Feed, stream
 from zax.web.signs import minutes_css, sign, sprite
 
 
@@ -35,14 +35,14 @@ def test_each_change_is_told_once_even_when_a_lower_number_appears_late(desk: De
 def test_a_listening_browser_gets_hello_and_then_the_change(desk: Desk) -> None:
     async def listen() -> list[str]:
         feed = Feed(reader(desk.engine), desk)
-        stream = _stream(feed)
-        heard = [await anext(stream)]
+        told = stream(feed)
+        heard = [await anext(told)]
         feed.start()
         watching = asyncio.create_task(feed.watch())
         add_change(desk)
-        heard.append(await asyncio.wait_for(anext(stream), 5))
+        heard.append(await asyncio.wait_for(anext(told), 5))
         watching.cancel()
-        await stream.aclose()
+        await told.aclose()
         assert feed.listeners == set()
         return heard
 

@@ -187,8 +187,8 @@ def test_charges_are_added_changed_and_removed(juno: Browser, desk: Desk) -> Non
     base = f"/visits/{visit_id}/charges"
     assert "White filling, back, one surface" in juno.get(f"/visits/{visit_id}/services?what=fillng%20one").text
     assert "D2740" in juno.get(f"/visits/{visit_id}/services?what=d274").text
-    assert juno.post(f"{base}/add", service_id="", what="crown").status_code == 422
-    assert juno.post(f"{base}/add", service_id=12).status_code == 303
+    assert juno.post(f"{base}/add", choice="", what="crown").status_code == 422
+    assert juno.post(f"{base}/add", choice="service:12").status_code == 303
     line_id = scalar(desk, "SELECT MAX(id) FROM charge_line")
     wrong = juno.post(f"{base}/change", line_id=line_id, tooth="44", surfaces="", units="1", billed="yes")
     assert wrong.status_code == 422 and "There is no tooth “44”" in wrong.text and 'value="44"' in wrong.text
@@ -375,7 +375,7 @@ def test_the_sheet_comes_alone_or_over_its_page(juno: Browser, desk: Desk) -> No
     visit_id = book_visit(desk, JUNO, order(add_patient(desk, street="", alert="Latex allergy")))
     alone = juno.get(f"/visits/{visit_id}/sheet?on=day").text
     assert alone.strip().startswith("<aside") and "<html" not in alone
-    assert f"/day?day={TODAY}" in alone and "Latex allergy" in alone and "No address, so no claim can go out" in alone
+    assert 'href="/day"' in alone and "Latex allergy" in alone and "No address, so no claim can go out" in alone
     for path in (f"/day?visit={visit_id}", f"/book?visit={visit_id}"):
         assert "Latex allergy" in juno.get(path).text
     assert juno.get(f"/visits/{visit_id}").headers["location"] == f"/book?day={TODAY}&visit={visit_id}"

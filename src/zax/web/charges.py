@@ -40,7 +40,8 @@ def charges_page(here: Here, visit_id: int, status: int = 200, edit: int = 0, **
         )
     editable = sheet.stop in acts.OPEN_FOR_CHARGES
     lacking = [line.id for line in sheet.bill.lines if _lacks(here, line)]
-    open_line = edit or (lacking[0] if lacking and editable and "problems" not in more else 0)
+    told = set(more.get("problems", {})) - {"lines"}
+    open_line = edit or (lacking[0] if lacking and editable and not told else 0)
     typed = more.get("typed")
     chosen = next((line for line in sheet.bill.lines if line.id == open_line), None)
     tooth = typed["tooth"] if typed and edit else chosen.tooth if chosen else ""

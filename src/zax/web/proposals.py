@@ -55,7 +55,7 @@ def _show(here: Here) -> Any:
     return lambda number: show_tooth(number, here.clinic.numbering)
 
 
-@router.post("/patients/{patient_id}/planned")
+@router.post("/patients/{patient_id}/options")
 def new_proposal(request: Request, patient_id: int, form: Typed = Depends(typed_form)) -> Response:
     here = enter(request, "charges")
     try:

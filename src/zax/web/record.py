@@ -9,7 +9,9 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
 
+from zax.core.arrivals.conditions import Place
 from zax.core.book.waitlist import WAIT_WORDS
+from zax.core.charges.teeth import show_tooth
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.coverage.member import RELATIONSHIP_WORDS
 from zax.core.errors import NotFound, Stale, ZaxError
@@ -19,9 +21,13 @@ from zax.core.patients.papers import KINDS
 from zax.core.patients.person import show_phone
 from zax.desk import household, notes
 from zax.desk import patients as acts
+from zax.desk.about import Asking
 from zax.desk.coverage import HOLDERS, RANKS, end_coverage, save_coverage
 from zax.desk.eligibility import ask
+from zax.desk.forms import signed_forms
+from zax.desk.headsups import heads_ups
 from zax.desk.planned import drop_planned, plan_service, set_wishes
+from zax.desk.recalls import end_recall, recalls_of
 from zax.desk.record import changes_of, number_of, record_of
 from zax.store.coverage import one_coverage
 from zax.web.here import Here, Typed, enter, typed_form
@@ -49,11 +55,13 @@ def record_page(here: Here, patient_id: int, status: int = 200, edit: str = "", 
             if kind == "coverage" and number.isdecimal() and number != "0"
             else None
         )
+        ups = heads_ups(connection, here.clinic, Place.RECORD, Asking(patient_id), here.today)
+        signed, recalls = signed_forms(connection, patient_id), recalls_of(connection, patient_id)
     masked = mask_ssn(here.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
     page = here.page(
         "record.html", status, r=record, p=record.patient, edit=edit, sections=SECTIONS, masked=masked, topics=TOPICS, channels=CHANNELS, statuses=STATUSES, kinds=KINDS,
         purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=value_of, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS, category_words=CATEGORY_WORDS,
-        screen="patients", **({"about": {}} | more),
+        screen="patients", ups=ups, signed=signed, recalls=recalls, show=lambda number: show_tooth(number, here.clinic.numbering), **({"about": {}} | more),
     )  # fmt: skip
     return here.looked(page, patient_id, "record")
 
@@ -203,6 +211,13 @@ def add_planned(request: Request, patient_id: int, form: Typed = Depends(typed_f
     except ZaxError as error:
         return _again(here, patient_id, "planned", error, form)
     return here.go(f"/patients/{patient_id}", "Planned. It is offered when a visit is booked.")
+
+
+@router.post("/patients/{patient_id}/recalls/{recall_id}/end")
+def stop_recall(request: Request, patient_id: int, recall_id: int, form: Typed = Depends(typed_form)) -> Response:
+    here = enter(request, "book")
+    end_recall(here.desk, here.actor, recall_id)
+    return here.go(f"/patients/{patient_id}", "Not recalled for this any more.")
 
 
 @router.post("/patients/{patient_id}/planned/{planned_id}/drop")

@@ -32,7 +32,7 @@ def ask_to_sign_in(request: Request, error: SignInNeeded) -> Response:
 
 
 def _page(request: Request, status: int = 200, **values: object) -> HTMLResponse:
-    given: dict[str, object] = {"to": "/day", "kept": None, "problems": {}, "typed": Typed()} | values
+    given: dict[str, object] = {"to": "/", "kept": None, "problems": {}, "typed": Typed()} | values
     kept = json.dumps(given["kept"]) if given["kept"] else ""
     template = request.app.state.shared.templates.get_template("signin.html")
     about = request.app.state.shared.desk.clinic.about
@@ -42,7 +42,7 @@ def _page(request: Request, status: int = 200, **values: object) -> HTMLResponse
 
 
 @router.get("/sign-in")
-def show_sign_in(request: Request, to: str = "/day") -> Response:
+def show_sign_in(request: Request, to: str = "/") -> Response:
     return _page(request, to=_ours(to))
 
 
@@ -50,7 +50,7 @@ def _ours(to: str) -> str:
     return (
         to
         if to.startswith("/") and not to.startswith("//") and not urlsplit(to).netloc and "\\" not in to
-        else "/day"
+        else "/"
     )
 
 

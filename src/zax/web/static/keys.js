@@ -20,7 +20,7 @@ function find(name) {
 }
 
 function press(el) {
-  if (el.matches("input, select, textarea")) {
+  if (el.matches("input:not([type=radio]):not([type=checkbox]), select, textarea")) {
     el.focus();
     el.select?.();
   } else if (el.matches("[data-back]") && history.length > 1) {

@@ -38,16 +38,24 @@ async function refresh() {
 
 const soon = () => { waiting ??= setTimeout(refresh, 120); };
 
+function say(lost) {
+  const sign = document.getElementById("lost");
+  if (sign) sign.hidden = !lost;
+}
+
+// The browser knows at once when its network goes; the stream only notices when it next hears nothing.
+addEventListener("offline", () => say(true));
+addEventListener("online", () => { source?.close(); listen(); });
+
 function listen() {
   source = new EventSource("/live");
   source.addEventListener("change", (event) => { if (concerns(JSON.parse(event.data))) soon(); });
   source.addEventListener("hello", () => {
     const lost = document.getElementById("lost");
-    if (lost && !lost.hidden) { lost.hidden = true; soon(); }
+    if (lost && !lost.hidden) { say(false); soon(); }
   });
   source.onerror = () => {
-    const lost = document.getElementById("lost");
-    if (lost) lost.hidden = false;
+    say(true);
     if (source.readyState === EventSource.CLOSED) setTimeout(listen, 3000);
   };
 }
