@@ -22,7 +22,7 @@ from rich.table import Table
 from sqlalchemy import Engine, text
 
 from zax.clock import ShiftedClock, SystemClock, local
-from zax.demo import bench_book
+from zax.demo import bench_book, bench_visit
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
@@ -42,13 +42,13 @@ Request = tuple[str, str, dict[str, str] | None]
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """One measured act: the n-th request to Zax and to the floor, and the aimed ratio; at the full house (bench_book) or the first site."""
+    """One measured act: the n-th request to Zax and to the floor, and the aimed ratio; at the first site or another."""
 
     name: str
     ours: Callable[[int], Request]
     floor: Callable[[int], Request]
     aim: float | None
-    full_house: bool = False
+    site: int = 1
 
 
 class Asgi:
@@ -166,6 +166,7 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
         Act("book_visit", booking, booking_floor, None),
         Act("take_payment", payment, payment_floor, None),
         *_of_time(day),
+        *_of_visits(engine, day),
     ]
 
 
@@ -176,15 +177,29 @@ def _of_time(day: Any) -> list[Act]:
     kind = TYPE_ID["Physical"]
     last = day + timedelta(days=27)
     return [
-        Act("Book, 12 columns, 150 visits", lambda n: ("GET", f"/book?day={monday}", None), lambda n: ("GET", f"/book?day={monday}&site={bench_book.SITE}", None), 3, True),
+        Act("Book, 12 columns, 150 visits", lambda n: ("GET", f"/book?day={monday}", None), lambda n: ("GET", f"/book?day={monday}&site={bench_book.SITE}", None), 3, bench_book.SITE),
         Act(
             "Book, a week", lambda n: ("GET", f"/book?by=week&who={person}&day={monday}", None),
-            lambda n: ("GET", f"/week?provider={person}&first={monday}&last={monday + timedelta(days=6)}", None), None, True,
+            lambda n: ("GET", f"/week?provider={person}&first={monday}&last={monday + timedelta(days=6)}", None), None, bench_book.SITE,
         ),
-        Act("waitlist of 2,000 with fit", lambda n: ("GET", "/waitlist", None), lambda n: ("GET", f"/waitlist?day={day}", None), None, True),
+        Act("waitlist of 2,000 with fit", lambda n: ("GET", "/waitlist", None), lambda n: ("GET", f"/waitlist?day={day}", None), None, bench_book.SITE),
         Act(
             "openings, 20 people, a year", lambda n: ("GET", f"/book?find=1&more=1&type={kind}&day={day}&after={8 + n % 4}:00", None),
-            lambda n: ("GET", f"/openings?first={day}&last={last}", None), None, True,
+            lambda n: ("GET", f"/openings?first={day}&last={last}", None), None, bench_book.SITE,
+        ),
+    ]  # fmt: skip
+
+
+def _of_visits(engine: Engine, day: Any) -> list[Act]:
+    """A crowded Day, and the checkout page with everything it offers."""
+    leaving = bench_visit.leaving(engine, day)
+    return [
+        Act(
+            "Day, 200 visits", lambda n: ("GET", "/day", None), lambda n: ("GET", f"/day?day={day}&site={bench_visit.SITE}", None), 3, bench_visit.SITE,
+        ),
+        Act(
+            "checkout page", lambda n: ("GET", f"/visits/{leaving[n % len(leaving)]}/checkout", None),
+            lambda n: ("GET", f"/checkout?id={leaving[n % len(leaving)]}&day={day}", None), None,
         ),
     ]  # fmt: skip
 
@@ -226,18 +241,21 @@ async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, An
     clock = ShiftedClock()
     clock.set_to(opens)
     bench_book.prepare(engine, opens)
+    bench_visit.prepare(engine, opens.date())
     with engine.connect() as connection:
         desk = Desk(engine, clock, load(connection))
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)  # cash asks nobody
     ours, floor = Asgi(create_app(desk, outside, settings)), Asgi(Floor(url).app())
     token = await sign_in(ours)
-    full = Asgi(ours.app)
-    full.cookies = dict(ours.cookies)
-    await full.call(("POST", "/site", {"csrf": token, "site_id": str(bench_book.SITE), "back": "/day"}))
+    at_site = {1: ours}
+    for site in (bench_book.SITE, bench_visit.SITE):
+        at_site[site] = Asgi(ours.app)
+        at_site[site].cookies = dict(ours.cookies)
+        await at_site[site].call(("POST", "/site", {"csrf": token, "site_id": str(site), "back": "/day"}))
     results = []
     for act in acts(engine, opens.date(), token):
         clock.set_to(opens)
-        results.append(await measure(act, full if act.full_house else ours, floor) | {"aim": act.aim})
+        results.append(await measure(act, at_site[act.site], floor) | {"aim": act.aim})
         console.print(f"measured {act.name}")
     return results
 
@@ -286,6 +304,7 @@ def main() -> None:
         growth = bench_book.openings_table()
         (base.var / "bench-openings.json").write_text(json.dumps(growth, indent=1))
         show_growth(growth)
+        console.print(f"200 heads-ups for 60 people: {bench_visit.headsup_ms():.1f} ms of CPU (aim 20)")
     finally:
         engine.dispose()
         server.stop()

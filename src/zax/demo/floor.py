@@ -15,7 +15,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from zax.demo import bench_book
+from zax.demo import bench_book, bench_visit
 
 SEARCH = (
     "SELECT id, first, last, birth, phone, household_id, alert FROM patient WHERE status = 'active' AND last_key LIKE %s ORDER BY last_key, first_key, id LIMIT 8",
@@ -110,6 +110,7 @@ class Floor:
                 "week",
                 "waitlist",
                 "openings",
+                "checkout",
             )
         ]
         return Starlette(routes=routes)
@@ -126,6 +127,13 @@ class Floor:
 
     def sheet(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(SHEET, request.query_params["id"]))
+
+    def checkout(self, request: Request) -> JSONResponse:
+        """The sheet's rows, what is open besides, what is planned and due, and who is busy half a year on."""
+        visit, day = request.query_params["id"], date.fromisoformat(request.query_params["day"])
+        since = day + timedelta(days=182)
+        busy = self.rows(bench_book.SLOTS[:1], 1, 6, since, since + timedelta(days=14))
+        return JSONResponse([self.rows(SHEET, visit), self.rows(bench_visit.CHECKOUT, visit), busy])
 
     def week(self, request: Request) -> JSONResponse:
         q = request.query_params

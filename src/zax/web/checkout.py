@@ -67,7 +67,9 @@ def checkout_page(
         )  # fmt: skip
         kind, since = _next_wish(here, sheet, counter, next_type, after)
         openings, none_why = (
-            _openings(here, connection, sheet, kind, since) if kind and not sheet.next_visit else ([], "")
+            _openings(here, connection, sheet, kind, since)
+            if kind and not sheet.next_visit and sheet.stop == Stop.CHECKOUT
+            else ([], "")
         )
     key = (typed and typed["key"]) or uuid.uuid4().hex
     page = here.page(

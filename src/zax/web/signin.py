@@ -48,9 +48,7 @@ def show_sign_in(request: Request, to: str = "/") -> Response:
 
 def _ours(to: str) -> str:
     return (
-        to
-        if to.startswith("/") and not to.startswith("//") and not urlsplit(to).netloc and "\\" not in to
-        else "/"
+        to if to.startswith("/") and not to.startswith("//") and not urlsplit(to).netloc and "\\" not in to else "/"
     )
 
 
