@@ -67,20 +67,16 @@ def take_all(camera: Camera) -> None:
     camera.until(lambda d: "/day" in d.current_url)
     camera.open("/day")
     camera.take("day")
-    checkouts = [
-        str(a.get_attribute("href")) for a in camera.driver.find_elements(By.CSS_SELECTOR, ".a a[href$='/checkout']")
-    ]
     waiting = re.search(r"visit=(\d+)", camera.href(".a .who a[href*='visit=']:not([href*='checkout'])"))
     ito = next(
         a for a in camera.driver.find_elements(By.CSS_SELECTOR, ".a .who a") if "Hana Ito" in a.text
     ).get_attribute("href")
-    castell = re.search(r"/visits/(\d+)/", checkouts[0])
-    assert waiting and ito and castell
+    assert waiting and ito
     camera.open("/book")
     camera.take("book")
     camera.open("/book?" + str(ito).split("?")[1])
     camera.take("visit-sheet")
-    medical = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='5'] .v.room")[0].get_attribute("id")
+    dental = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='1'] .v.room")[0].get_attribute("id")
     fern = camera.driver.execute_script(
         "return [...document.querySelectorAll('a.v')].find((a) => a.textContent.includes('Fern Whitaker')).id"
     )
@@ -90,26 +86,21 @@ def take_all(camera: Camera) -> None:
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#people [role=option]"))
     camera.take("booking")
     take_time(camera)
-    camera.open(f"/visits/{str(medical).removeprefix('bar-')}/charges")
-    camera.driver.find_element(By.ID, "diagnosis").send_keys("cough")
-    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#dxhits [role=option]"))
-    camera.take("charges")
-    camera.open(f"/visits/{castell[1]}/checkout")
+    camera.open(f"/visits/{str(vasquez).removeprefix('bar-')}/checkout")
     camera.take("checkout")
+    take_visit(camera, str(dental).removeprefix("bar-"))
     camera.open(f"/visits/{str(vasquez).removeprefix('bar-')}/sheet")
     account = camera.href("a[href^='/accounts/']")
     camera.open(account)
     camera.take("account")
     take_record(camera, str(fern).removeprefix("bar-"))
-    camera.open("/claims")
-    camera.take("claims")
     camera.open("/claims?show=closed")
     camera.open(camera.href(".plainlist td a"))
     camera.take("claim")
 
 
 def take_record(camera: Camera, visit: str) -> None:
-    """A record with two coverages, the payer's answer, the estimate, a plan, and two records of one person."""
+    """A record with two coverages, the payer's answer, the estimate, and a plan."""
     camera.open(f"/visits/{visit}/sheet")
     record = camera.href("h1 a[href^='/patients/']")
     camera.open(record)
@@ -124,17 +115,26 @@ def take_record(camera: Camera, visit: str) -> None:
     camera.take("estimate")
     camera.open("/plans/2")
     camera.take("plan")
-    camera.open("/duplicates")
-    camera.open(camera.href("a[href^='/merge']"))
-    camera.take("merge")
+
+
+def take_visit(camera: Camera, dental: str) -> None:
+    """Arrival with its steps, the mouth with a crown being chosen, options of planned work, and the corridor screen."""
+    camera.open("/day")
+    camera.open(camera.href(".b a[href$='/arrival']"))
+    camera.take("arrival")
+    camera.open(f"/visits/{dental}/charges")
+    camera.driver.find_element(By.CSS_SELECTOR, "[data-tooth='14'] .hit").click()
+    camera.take("charges")
+    camera.open("/planned/1")
+    camera.take("planned-work")
+    camera.open("/wall")
+    camera.take("wall")
 
 
 def take_time(camera: Camera) -> None:
     """The Book's other views, the finder, the waitlist, and setup."""
     camera.open("/book?by=room")
     camera.take("book-rooms")
-    camera.open("/book?by=week&who=5&side=off")
-    camera.take("book-week")
     camera.open("/book?find=1&type=1&when=next")
     camera.take("openings")
     camera.open("/waitlist")

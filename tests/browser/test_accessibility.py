@@ -14,6 +14,8 @@ SCREENS = (
     "/requests", "/waitlist", "/setup/hours/5", "/setup/closures", "/setup/types", "/setup/types/1", "/setup/sets", "/setup/sites", "/claims?show=trouble", "/claims?show=answers", "/claims/1", "/keys",
     "/patients/{patient}?edit=reach", "/patients/{patient}?edit=coverage-0", "/patients/{patient}?edit=status", "/patients/{patient}/files", "/patients/{patient}/photo", "/patients/{patient}/changes",
     "/coverage/{cover}/answer", "/eligibility", "/visits/{checkout}/estimate", "/plans", "/plans/2", "/payers/1", "/fees/1", "/duplicates", "/merge?keep={patient}&drop={teo}", "/import", "/setup/flags", "/visits/99999999",
+    "/day?show=rooms", "/day?show=p5", "/mine", "/wall", "/visits/{dental}/arrival", "/patients/{patient}/sign/1", "/patients/{patient}/signed", "/patients/{patient}/planned", "/planned/1", "/planned/1?sign=A",
+    "/setup/arrival?edit=0", "/setup/forms?edit=1", "/setup/headsups?edit=3", "/setup/day",
 )  # fmt: skip
 
 

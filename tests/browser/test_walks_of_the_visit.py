@@ -117,7 +117,8 @@ def test_the_mouth_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Ru
     ines.gone(".lineform")
     ines.ready()
 
-    ines.press(Keys.ESCAPE, ".", "3")
+    ines.press(".", "3")
+    ines.until(lambda: field(ines, "tooth") == "3", "tooth 3 by its digit")
     ines.press("m", "o")
     ines.until(lambda: ines.all(".surface[data-surface=O][aria-pressed=true]"), "the surfaces are marked")
     ines.press(Keys.ENTER)

@@ -38,6 +38,38 @@ def test_837p_passes_the_full_5010_map(claims: list) -> None:  # type: ignore[ty
     assert valid_by_pyx12(text)
 
 
+FERRO = Clinician("Nadia", "Ferro", "1467560052", "363LF0000X")
+
+
+def test_a_line_by_somebody_else_elsewhere_and_supervised_passes_the_full_map() -> None:
+    line = replace(
+        claim().lines[0],
+        modifiers=("25", "59", "76", "GA"),
+        pointers=(2, 1),
+        place="10",
+        rendering=FERRO,
+        supervising=Clinician("Ines", "Calloway", "1467560003", "1223G0001X"),
+    )
+    text = claim_file([claim(lines=(claim().lines[0], line))], ENVELOPE)
+    assert valid_by_pyx12(text)
+    at = text.splitlines().index("LX*2~")
+    assert text.splitlines()[at + 1 : at + 7] == [
+        "SV1*HC:99213:25:59:76:GA*128*UN*1*10**2:1~", "DTP*472*D8*20261124~", "REF*6R*L7~", "NM1*82*1*FERRO*NADIA****XX*1467560052~", "PRV*PE*PXC*363LF0000X~",
+        "NM1*DQ*1*CALLOWAY*INES****XX*1467560003~",
+    ]  # fmt: skip
+
+
+def test_a_quadrant_stands_in_the_oral_cavity_element() -> None:
+    line = ClaimLine("L9", "D4341", 24800, 1, DAY, area="20", place="12")
+    assert "SV3*AD:D4341*248*12*20**1~" in claim_file([claim(True, lines=(line,))], ENVELOPE).splitlines()
+
+
+def test_everybody_named_on_a_claim_needs_a_valid_npi() -> None:
+    wrong = Clinician("Nadia", "Ferro", "1467560053", "363LF0000X")
+    found = check_claim(claim(lines=(replace(claim().lines[0], supervising=wrong),)), DAY)
+    assert [(f.field, f.message[:12]) for f in found] == [("npi", "Nadia Ferro ")]
+
+
 def test_pyx12_would_see_a_broken_file() -> None:
     assert not valid_by_pyx12(claim_file([claim()], ENVELOPE).replace("SV1*HC", "SV1*ZZ"))
     assert not valid_by_pyx12(claim_file([claim()], ENVELOPE).replace("NM1*IL*1", "NM1*IL*9"))

@@ -129,8 +129,12 @@ def compile_condition(tree: Mapping[str, Any]) -> Test:
 
 
 def _all_of(tests: Sequence[Test]) -> Test:
+    """Most groups hold one or two conditions: those are spelled out, a loop costs twice as much."""
     if len(tests) == 1:
         return tests[0]
+    if len(tests) == 2:
+        one, two = tests
+        return lambda about: one(about) and two(about)
 
     def holds(about: About) -> bool:
         for test in tests:  # noqa: SIM110 (all() over a generator costs three times as much)
@@ -144,6 +148,9 @@ def _all_of(tests: Sequence[Test]) -> Test:
 def _any_of(tests: Sequence[Test]) -> Test:
     if len(tests) == 1:
         return tests[0]
+    if len(tests) == 2:
+        one, two = tests
+        return lambda about: one(about) or two(about)
 
     def holds(about: About) -> bool:
         for test in tests:  # noqa: SIM110
