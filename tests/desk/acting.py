@@ -5,12 +5,15 @@ from datetime import date, timedelta
 from typing import Any
 
 from tests.conftest import JUNO, TODAY, add_patient, order
+from zax.core.money.journal import balance, faults
+from zax.desk.arrivals import check_in
 from zax.desk.book import book_visit
 from zax.desk.move import MoveOrder
+from zax.desk.track import take_to_room
 from zax.desk.undo import last_act, undo_act
 from zax.desk.unit import Desk
 from zax.desk.waitlist import entries
-from zax.store import visits
+from zax.store import money, visits
 
 TOMORROW = TODAY + timedelta(days=1)
 NOON = (TODAY.isoformat(), 10 * 60 + 42)
@@ -42,6 +45,29 @@ def undo(desk: Desk, actor: Any = JUNO) -> str:
 def waiting(desk: Desk) -> list[tuple[str, str]]:
     with desk.engine.connect() as connection:
         return [(e.name, "+".join(r.why for r in e.reasons)) for e in entries(connection, desk.clinic, 1)]
+
+
+def in_room(desk: Desk, patient: int, dental: bool = False, start: str = "14:00") -> int:
+    wanted = order(patient, 1, start, "Filling") if dental else order(patient, 5, start, "Sick visit")
+    visit_id = book_visit(desk, JUNO, wanted)
+    check_in(desk, JUNO, visit_id)
+    take_to_room(desk, JUNO, visit_id)
+    return visit_id
+
+
+def lines(desk: Desk, visit_id: int) -> list[Any]:
+    with desk.engine.connect() as connection:
+        return list(money.visit_lines(connection, visit_id))
+
+
+def nothing_is_wrong(desk: Desk, visit_id: int) -> bool:
+    with desk.engine.connect() as connection:
+        return faults(money.visit_entries(connection, visit_id), money.visit_allocations(connection, visit_id)) == []
+
+
+def patient_open(desk: Desk, visit_id: int) -> int:
+    with desk.engine.connect() as connection:
+        return balance(money.visit_entries(connection, visit_id)).patient
 
 
 ROOMS = """

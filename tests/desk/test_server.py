@@ -73,8 +73,8 @@ def test_a_database_that_does_not_come_up_shows_the_end_of_its_log(tmp_path: Pat
     server.stop()
 
 
-def test_a_database_of_before_the_record_keeps_its_plans_and_people(tmp_path: Path) -> None:
-    """The migration that made plans' terms, member keys and sounds carries over what stood in the old columns."""
+def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp_path: Path) -> None:
+    """The migrations since then carry over plans' terms, member keys, sounds, what payments were for, and who is in which room."""
     server = Server(tmp_path / "db", free_port(), buffer_mb=64)
     old = connect(server.start())
     alembic = config()
@@ -88,6 +88,11 @@ def test_a_database_of_before_the_record_keeps_its_plans_and_people(tmp_path: Pa
                 "INSERT INTO household (id, name) VALUES (1, 'V')",
                 "INSERT INTO patient (id, household_id, guarantor, first, last, first_key, last_key, phone, made_at) VALUES (1, 1, 1, 'Ana', 'de la Cruz', 'ana', 'de la cruz', '', NOW())",
                 "INSERT INTO coverage (patient_id, plan_id, subscriber_id, member_id) VALUES (1, 1, 1, 'hg-44 1')",
+                "SET foreign_key_checks=0",
+                "INSERT INTO visit (id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, made_at, made_by) VALUES (1, 1, 1, 1, 7, 1, '2026-11-24', 600, 30, 'room', NOW(), 1)",
+                "INSERT INTO track_move (visit_id, from_stop, to_stop, at) VALUES (1, 'here', 'room', '2026-11-24 18:00:00')",
+                "INSERT INTO payment (id, request_key, patient_id, visit_id, tender, cents, state, day, at, by_id) VALUES (9, 'k', 1, 1, 'cash', 4260, 'taken', '2026-11-24', NOW(), 1)",
+                "SET foreign_key_checks=1",
             ):
                 connection.exec_driver_sql(statement)
         with old.begin() as connection:
@@ -100,7 +105,10 @@ def test_a_database_of_before_the_record_keeps_its_plans_and_people(tmp_path: Pa
                 )
             ).one()
         assert benefits_from("Old", terms) == Benefits("Old", {"basic": 80}, 5000, frozenset({"preventive"}))
+            part = connection.execute(text("SELECT payment_id, visit_id, cents FROM payment_part")).one()
+            place = connection.execute(text("SELECT visit_id, room_id, stage_id FROM whereabouts")).one()
         assert tuple(person) == ("TLKRS", "cruz", "HG441", 1)
+        assert (tuple(part), tuple(place)) == ((9, 1, 4260), (1, 7, None))
     finally:
         old.dispose()
         server.stop()

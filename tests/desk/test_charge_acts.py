@@ -1,7 +1,6 @@
-"""Charges in full, planned work with options, and checkout on the database: what moves together, and what cannot be done."""
+"""Charges in full and planned work with options on the database: what moves together, and what cannot be done."""
 
 import json
-from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -14,30 +13,22 @@ from tests.conftest import (
     ODILE,
     SAM,
     TODAY,
-    FakeTerminal,
     add_patient,
     order,
     scalar,
-    state_of,
     visit_at_checkout,
 )  # fmt: skip
-from tests.desk.acting import booked, row
+from tests.desk.acting import in_room, lines, nothing_is_wrong, row
 from zax.core.charges.teeth import Numbering, show_tooth
 from zax.core.errors import Conflict, NotFound, Problems, Refused, Stale
-from zax.core.money.journal import balance, faults
-from zax.demo.world import SERVICE_ID, TYPE_ID
-from zax.desk.arrivals import check_in
+from zax.demo.world import SERVICE_ID
 from zax.desk.book import book_visit
 from zax.desk.charges import LineForm, add_line, add_planned, add_set, change_line
-from zax.desk.checkout import counter_of, finish_checkout, take_checkout_back, walked_out, what_stays_open
+from zax.desk.checkout import finish_checkout, take_checkout_back
 from zax.desk.claims import claim_data
-from zax.desk.credits import open_elsewhere, use_credit
-from zax.desk.day import Filter, day_view, desk_lists
 from zax.desk.diagnoses import add_diagnosis, make_main, remove_diagnosis
 from zax.desk.finishing import back_to_room, ready_for_checkout
 from zax.desk.forms import SignForm
-from zax.desk.off import take_off
-from zax.desk.payments import PayForm, take_payment
 from zax.desk.picker import find_hits, take_apart
 from zax.desk.planned import plan_service, planned_for
 from zax.desk.proposals import (
@@ -53,40 +44,13 @@ from zax.desk.proposals import (
     put_away,
     sign_option,
 )
-from zax.desk.recalls import end_recall, recalls_of
-from zax.desk.sheet import sheet_of
 from zax.desk.teeth import teeth_of
-from zax.desk.track import take_to_room
 from zax.desk.unit import Desk, in_transaction
-from zax.outside.doors import Sale
 from zax.store import money, schema
 from zax.store.files import FileStore
-from zax.web.papers import attendance_pdf, itemised_pdf, plan_pdf, proposal_paper, receipt_pdf, summary_pdf
+from zax.web.papers import plan_pdf, proposal_paper
 
 SIGNED = SignForm(json.dumps([[[20 + n * 10, 90] for n in range(30)]]), "Helen Vasquez", "for themselves", {}, 0)
-
-
-def in_room(desk: Desk, patient: int, dental: bool = False, start: str = "14:00") -> int:
-    wanted = order(patient, 1, start, "Filling") if dental else order(patient, 5, start, "Sick visit")
-    visit_id = book_visit(desk, JUNO, wanted)
-    check_in(desk, JUNO, visit_id)
-    take_to_room(desk, JUNO, visit_id)
-    return visit_id
-
-
-def lines(desk: Desk, visit_id: int) -> list[Any]:
-    with desk.engine.connect() as connection:
-        return list(money.visit_lines(connection, visit_id))
-
-
-def nothing_is_wrong(desk: Desk, visit_id: int) -> bool:
-    with desk.engine.connect() as connection:
-        return faults(money.visit_entries(connection, visit_id), money.visit_allocations(connection, visit_id)) == []
-
-
-def patient_open(desk: Desk, visit_id: int) -> int:
-    with desk.engine.connect() as connection:
-        return balance(money.visit_entries(connection, visit_id)).patient
 
 
 # --- charges -------------------------------------------------------------------------------------------------------
@@ -415,156 +379,3 @@ def test_a_proposals_words_and_phases_are_checked_and_it_can_be_put_away(desk: D
         assert proposals_of(connection, patient) == []
     with pytest.raises(NotFound):
         view(desk, 999)
-
-
-# --- checkout ------------------------------------------------------------------------------------------------------
-def counter(desk: Desk, visit_id: int) -> tuple[Any, Any]:
-    with desk.engine.connect() as connection:
-        sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
-        return sheet, counter_of(connection, desk.clinic, sheet, desk.clock.now())
-
-
-def test_one_payment_covers_today_and_earlier_visits_without_losing_a_cent(desk: Desk) -> None:
-    patient = add_patient(desk, 1)
-    earlier = visit_at_checkout(desk, patient, dental=True, start="13:00")
-    finish_checkout(desk, JUNO, earlier)
-    today = visit_at_checkout(desk, patient, dental=True, start="15:00")
-    sheet, here = counter(desk, today)
-    assert [(each.visit_id, each.cents) for each in here.earlier] == [(earlier, 9720)] and here.earlier_due == 9720
-    terminal = FakeTerminal()
-    total = f"{(sheet.due + 9720) / 100:.2f}"
-    taken = take_payment(desk, JUNO, terminal, today, PayForm("card", total, "", "both", (earlier,)))
-    again = take_payment(desk, JUNO, terminal, today, PayForm("card", total, "", "both", (earlier,)))
-    assert taken == again and terminal.asked == [("both", sheet.due + 9720)]
-    assert patient_open(desk, today) == patient_open(desk, earlier) == 0
-    assert nothing_is_wrong(desk, today) and nothing_is_wrong(desk, earlier)
-    assert scalar(desk, "SELECT SUM(cents) FROM payment_part") == sheet.due + 9720
-    assert receipt_pdf(desk, today).startswith(b"%PDF") and receipt_pdf(desk, earlier).startswith(b"%PDF")
-
-
-def test_money_being_clarified_is_reserved_on_every_visit_it_is_for(desk: Desk) -> None:
-    patient = add_patient(desk, 1)
-    earlier = visit_at_checkout(desk, patient, dental=True, start="13:00")
-    finish_checkout(desk, JUNO, earlier)
-    today = visit_at_checkout(desk, patient, dental=True, start="15:00")
-    sheet, _ = counter(desk, today)
-    total = f"{(sheet.due + 9720) / 100:.2f}"
-    take_payment(
-        desk,
-        JUNO,
-        FakeTerminal([Sale("unknown", "no answer")]),
-        today,
-        PayForm("card", total, "", "slow", (earlier,)),
-    )
-    _, here = counter(desk, today)
-    assert here.asked == sheet.due and here.earlier == []
-    with pytest.raises(Refused, match="more than the 0.00 due"):
-        take_payment(desk, JUNO, FakeTerminal(), earlier, PayForm("cash", "1", "", "other"))
-
-
-def test_another_households_visit_cannot_be_paid_along(desk: Desk) -> None:
-    mine = visit_at_checkout(desk, add_patient(desk), start="14:00")
-    other = visit_at_checkout(desk, add_patient(desk, first="Iris"), start="15:00")
-    with pytest.raises(Refused, match="another household"):
-        take_payment(desk, JUNO, FakeTerminal(), mine, PayForm("cash", "200", "", "k", (other,)))
-    assert scalar(desk, "SELECT COUNT(*) FROM payment") == 0
-
-
-def test_money_before_charges_is_given_to_them_when_they_come(desk: Desk) -> None:
-    visit_id = booked(desk)
-    take_payment(desk, JUNO, FakeTerminal(), visit_id, PayForm("cash", "20", "", "copay"))
-    check_in(desk, JUNO, visit_id)
-    take_to_room(desk, JUNO, visit_id)
-    add_diagnosis(desk, JUNO, visit_id, "J02.9")
-    ready_for_checkout(desk, JUNO, visit_id)
-    assert patient_open(desk, visit_id) == 10_800 and nothing_is_wrong(desk, visit_id)
-    assert scalar(desk, "SELECT SUM(cents) FROM allocation") == 2000
-
-
-def test_credit_of_a_visit_that_fell_through_is_used_by_choice(desk: Desk) -> None:
-    patient = add_patient(desk)
-    gone = book_visit(desk, JUNO, order(patient, start="9:30", day=date(2026, 11, 25)))
-    take_payment(desk, JUNO, FakeTerminal(), gone, PayForm("cash", "50", "", "deposit"))
-    today = visit_at_checkout(desk, patient)
-    _, here = counter(desk, today)
-    assert here.credits == []  # it belongs to the visit to come
-    with pytest.raises(Conflict, match="used meanwhile"):
-        use_credit(desk, JUNO, today, gone)
-    take_off(desk, JUNO, gone, "wants", "", None)
-    _, here = counter(desk, today)
-    assert [each.cents for each in here.credits] == [-5000]
-    assert use_credit(desk, JUNO, today, gone) == 5000
-    assert patient_open(desk, today) == 7800 and patient_open(desk, gone) == 0
-    assert nothing_is_wrong(desk, today) and nothing_is_wrong(desk, gone)
-    for wrong in (lambda: use_credit(desk, JUNO, today, gone), lambda: use_credit(desk, JUNO, gone, today)):
-        with pytest.raises(Conflict):
-            wrong()
-    with pytest.raises(NotFound):
-        use_credit(desk, JUNO, today, today)
-    with desk.engine.connect() as connection:
-        assert open_elsewhere(connection, row(desk, today).household_id, today) == []
-
-
-def test_finishing_sets_the_recall_and_a_later_visit_moves_it_on(desk: Desk) -> None:
-    patient = add_patient(desk)
-    visit_id = book_visit(desk, JUNO, order(patient, 2, "13:15", "Hygiene"))
-    check_in(desk, JUNO, visit_id)
-    take_to_room(desk, JUNO, visit_id)
-    ready_for_checkout(desk, JUNO, visit_id)
-    _, here = counter(desk, visit_id)
-    assert (here.recall_type.name, here.recall_months) == ("Hygiene", 6)
-    finish_checkout(desk, JUNO, visit_id, "none", None, 4)
-    with desk.engine.connect() as connection:
-        recalls = recalls_of(connection, patient)
-    assert [(r.type_id, r.months, r.due_day) for r in recalls] == [(TYPE_ID["Hygiene"], 4, date(2027, 3, 24))]
-    end_recall(desk, JUNO, recalls[0].id)
-    with desk.engine.connect() as connection:
-        assert recalls_of(connection, patient) == []
-
-
-def test_somebody_who_walked_out_waits_among_the_jobs(desk: Desk) -> None:
-    visit_id = visit_at_checkout(desk, add_patient(desk))
-
-    def seen() -> tuple[int, list[str]]:
-        with desk.engine.connect() as connection:
-            view = day_view(connection, desk.clinic, desk.clock.now(), 1, TODAY)
-            lists = desk_lists(connection, desk.clinic, view)
-        return len(lists.ready), [job.words for job in lists.jobs]
-
-    assert seen() == (1, [])
-    walked_out(desk, JUNO, visit_id)
-    assert seen() == (0, ["Helen Vasquez left before the checkout"])
-    walked_out(desk, JUNO, visit_id)
-    assert seen()[0] == 1
-    walked_out(desk, JUNO, visit_id)
-    finish_checkout(desk, JUNO, visit_id)
-    assert state_of(desk, visit_id) == "left" and row(desk, visit_id).gone_at is None
-    with pytest.raises(Conflict):
-        walked_out(desk, JUNO, visit_id)
-
-
-def test_what_stays_open_is_said_and_the_papers_are_there(desk: Desk) -> None:
-    visit_id = visit_at_checkout(desk, add_patient(desk, 4, street=""))
-    sheet, here = counter(desk, visit_id)
-    words = [point.what for point in what_stays_open(desk.clinic, sheet, here)]
-    assert words[0] == "the claim is held back" and any("with Copperline Health" in each for each in words)
-    for paper in (itemised_pdf, summary_pdf, attendance_pdf):
-        assert paper(desk, visit_id).startswith(b"%PDF")
-    with pytest.raises(Refused, match="not checked in"):
-        attendance_pdf(desk, booked(desk, "16:00"))
-    with pytest.raises(NotFound):
-        receipt_pdf(desk, visit_id)
-
-
-def test_a_day_can_be_narrowed_to_a_person_a_room_or_a_role(desk: Desk) -> None:
-    booked(desk, "14:00"), booked(desk, "14:00", provider=6), booked(desk, "13:00", provider=1, kind="Filling")
-
-    def shown(chosen: Filter) -> tuple[int, list[str]]:
-        with desk.engine.connect() as connection:
-            view = day_view(connection, desk.clinic, desk.clock.now(), 1, TODAY, chosen)
-        return len(view.bars), [lane.title for lane in view.lanes if lane.bars]
-
-    assert shown(Filter(provider_id=6)) == (1, ["Nadia Ferro NP"])
-    assert shown(Filter(role="dentist")) == (1, ["Dr. Ines Calloway"])
-    assert shown(Filter(by="room")) == (3, ["Chair 1", "Exam A", "Exam C"])
-    assert shown(Filter(room_id=5, by="room")) == (1, ["Exam A"])
