@@ -104,9 +104,9 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
                     "SELECT p.last_sound, p.last_tail, c.member_key, c.`rank` FROM patient p JOIN coverage c ON c.patient_id = p.id"
                 )
             ).one()
-        assert benefits_from("Old", terms) == Benefits("Old", {"basic": 80}, 5000, frozenset({"preventive"}))
             part = connection.execute(text("SELECT payment_id, visit_id, cents FROM payment_part")).one()
             place = connection.execute(text("SELECT visit_id, room_id, stage_id FROM whereabouts")).one()
+        assert benefits_from("Old", terms) == Benefits("Old", {"basic": 80}, 5000, frozenset({"preventive"}))
         assert tuple(person) == ("TLKRS", "cruz", "HG441", 1)
         assert (tuple(part), tuple(place)) == ((9, 1, 4260), (1, 7, None))
     finally:
