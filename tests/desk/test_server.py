@@ -89,6 +89,7 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
                 "INSERT INTO patient (id, household_id, guarantor, first, last, first_key, last_key, phone, made_at) VALUES (1, 1, 1, 'Ana', 'de la Cruz', 'ana', 'de la cruz', '', NOW())",
                 "INSERT INTO coverage (patient_id, plan_id, subscriber_id, member_id) VALUES (1, 1, 1, 'hg-44 1')",
                 "SET foreign_key_checks=0",
+                "INSERT INTO room (id, site_id, name, position) VALUES (7, 1, 'Chair 1', 1)",
                 "INSERT INTO visit (id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, made_at, made_by) VALUES (1, 1, 1, 1, 7, 1, '2026-11-24', 600, 30, 'room', NOW(), 1)",
                 "INSERT INTO track_move (visit_id, from_stop, to_stop, at) VALUES (1, 'here', 'room', '2026-11-24 18:00:00')",
                 "INSERT INTO payment (id, request_key, patient_id, visit_id, tender, cents, state, day, at, by_id) VALUES (9, 'k', 1, 1, 'cash', 4260, 'taken', '2026-11-24', NOW(), 1)",

@@ -204,7 +204,7 @@ def test_public_holidays_are_offered_until_closed(setup: Desk) -> None:
 
 def form(**changes: Any) -> TypeForm:
     values: dict[str, Any] = {
-        "name": "Long crown", "role": "dentist", "minutes": "60", "buffer": "10", "most": "2", "goal": "1", "ask_after": "30", "for_whom": "known", "web": "held",
+        "name": "Long crown", "role": "dentist", "minutes": "60", "buffer": "10", "most": "2", "goal": "1", "ask_after": "30", "recall": "6", "for_whom": "known", "web": "held",
         "doubles": False, "active": True, "hours": "mon tue 8:00-12:00; fri 13:00-16:00", "lead_parts": "0-10, 40-60", "equipment": "Microscope", "room_ids": (1, 2),
         "services": (SERVICE_ID["D2740"],), "set_id": 2, "needs": (NeedRow("hygienist", "20", "10, 15", "help", ""), NeedRow("hygienist", "5", "50", "rinse", "0")),
     }  # fmt: skip
@@ -241,7 +241,7 @@ def test_a_visit_type_keeps_everything_that_was_entered(setup: Desk) -> None:
     ("changes", "field"),
     [
         ({"name": " "}, "name"), ({"name": "hygiene"}, "name"), ({"role": "pilot"}, "role"), ({"minutes": "0"}, "minutes"), ({"minutes": "62"}, "minutes"), ({"buffer": "-5"}, "buffer"),
-        ({"ask_after": "999"}, "ask_after"), ({"hours": "noon"}, "hours"), ({"hours": "mon 12:00-8:00"}, "hours"), ({"lead_parts": "0-70"}, "lead_parts"), ({"lead_parts": "20-30, 10-15"}, "lead_parts"),
+        ({"ask_after": "999"}, "ask_after"), ({"recall": "x"}, "recall"), ({"hours": "noon"}, "hours"), ({"hours": "mon 12:00-8:00"}, "hours"), ({"lead_parts": "0-70"}, "lead_parts"), ({"lead_parts": "20-30, 10-15"}, "lead_parts"),
         ({"services": (SERVICE_ID["99213"],)}, "services"), ({"set_id": 3}, "set_id"), ({"needs": (NeedRow("dentist", "10", "55", "x", ""),)}, "need-0"),
         ({"needs": (NeedRow("dentist", "10", "", "x", ""),)}, "need-0"), ({"needs": (NeedRow("dentist", "10", "5", "x", "0"),)}, "need-0"), ({"web": "maybe"}, "web"),
     ],

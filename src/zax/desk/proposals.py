@@ -325,7 +325,7 @@ def sign_option(
     zone = unit.clinic.sites[site_id].timezone
     signed = Signed(
         f"{row.name}, option {letter}", (), {}, strokes, signer, relation, shown.patient, local(unit.now, zone), zone,
-        {"shown": shown, "option": option, "services": unit.clinic.services, "numbering": unit.clinic.numbering, "about": unit.clinic.about, "site": unit.clinic.sites[site_id]},
+        {"shown": shown, "option": option, "services": unit.clinic.services, "clinic": unit.clinic, "about": unit.clinic.about, "site": unit.clinic.sites[site_id]},
     )  # fmt: skip
     totals = {part: option.total(part) for part in ("fee", "insurer", "write_off", "patient")}
     signed_id = keep_signed(

@@ -50,7 +50,7 @@ def charges_page(here: Here, visit_id: int, status: int = 200, edit: int = 0, **
     page = here.page(
         "charges.html", status, sheet=sheet, editable=editable, edit=open_line, planned=planned, places=PLACES, areas=AREAS, quadrants=QUADRANTS, arches=ARCHES,
         letters=LETTERS, modifier_words=MODIFIER_WORDS, pointers={line.id: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes)) for line in sheet.bill.lines},
-        mouth=mouth_svg(teeth, here.clinic.numbering, tooth, surfaces, tooth.isalpha()) if sheet.dental else "", show=lambda number: show_tooth(number, here.clinic.numbering),
+        mouth=mouth_svg(teeth, here.clinic.numbering, tooth, surfaces, tooth.isalpha()) if sheet.dental else "",
         screen="mine" if here.actor.role == "clinician" else "day", **more,
     )  # fmt: skip
     return here.looked(page, sheet.visit.patient_id, "charges")

@@ -15,7 +15,6 @@ from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.hours import clock_words
 from zax.core.book.need import Opening
 from zax.core.book.track import Stop
-from zax.core.charges.teeth import show_tooth
 from zax.core.errors import NotFound, Refused, ZaxError
 from zax.core.followup.recall import INTERVALS, next_due, parse_interval
 from zax.core.money.tender import PaymentState
@@ -75,7 +74,7 @@ def checkout_page(
     page = here.page(
         "checkout.html", status, sheet=sheet, counter=counter, payments=counter.payments, key_of_form=key, asked=counter.asked, printing=printing,
         tender_words=tender_words, ups=ups, points=what_stays_open(here.clinic, sheet, counter), openings=openings, none_why=none_why, next_kind=kind, since=since, after=after, afters=AFTER,
-        intervals=list(INTERVALS), due_on=next_due, show=lambda number: show_tooth(number, here.clinic.numbering), screen="day", **more,
+        intervals=list(INTERVALS), due_on=next_due, screen="day", **more,
     )  # fmt: skip
     return here.looked(page, sheet.visit.patient_id, "checkout")
 

@@ -14,7 +14,7 @@ from zax.clock import local
 from zax.core.arrivals.forms import stroke_paths
 from zax.core.book.track import FREES_THE_TIME
 from zax.core.charges.lines import LETTERS, PLACES, pointed
-from zax.core.charges.teeth import AREAS, Numbering, show_tooth
+from zax.core.charges.teeth import AREAS
 from zax.core.errors import NotFound, Refused
 from zax.core.money.tender import PaymentState
 from zax.desk.bookview import book_view
@@ -55,7 +55,7 @@ def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
     site = desk.clinic.sites[sheet.visit.site_id]
     return _pdf(
         template, sheet=sheet, patient=patient, payments=payments, site=site, about=desk.clinic.about, tender_words=tender_words, clinic=desk.clinic, services=desk.clinic.services,
-        printed=local(desk.clock.now(), site.timezone), show=lambda number: show_tooth(number, desk.clinic.numbering), areas=AREAS, **more,
+        printed=local(desk.clock.now(), site.timezone), areas=AREAS, **more,
     )  # fmt: skip
 
 
@@ -104,7 +104,7 @@ def signed_paper(signed: Signed) -> bytes:
 
 def proposal_paper(signed: Signed) -> bytes:
     """The signed option of planned work with its costs on that day."""
-    return _signed("papers/proposal.html", signed, **_words_of_teeth(signed.more["numbering"]))
+    return _signed("papers/proposal.html", signed, areas=AREAS)
 
 
 def _signed(template: str, signed: Signed, **more: Any) -> bytes:
@@ -118,12 +118,8 @@ def plan_pdf(desk: Desk, proposal_id: int) -> bytes:
     site = next(iter(desk.clinic.sites.values()))
     return _pdf(
         "papers/proposal.html", s=None, paths=[], shown=shown, option=None, services=desk.clinic.services, about=desk.clinic.about, site=site,
-        printed=local(desk.clock.now(), site.timezone), **_words_of_teeth(desk.clinic.numbering),
+        printed=local(desk.clock.now(), site.timezone), clinic=desk.clinic, areas=AREAS,
     )  # fmt: skip
-
-
-def _words_of_teeth(numbering: Numbering) -> dict[str, Any]:
-    return {"show": lambda number: show_tooth(number, numbering), "areas": AREAS}
 
 
 def day_list_pdf(desk: Desk, sites: tuple[int, ...], day: date) -> bytes:

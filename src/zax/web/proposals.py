@@ -43,7 +43,6 @@ def planned_page(here: Here, patient_id: int, status: int = 200, **more: Any) ->
         p=patient,
         proposals=found,
         planned=planned,
-        show=_show(here),
         areas=AREAS,
         screen="patients",
         **more,
@@ -90,7 +89,7 @@ def proposal_page(
         teeth = teeth_of(connection, here.clinic, shown.patient.id, 0, [], lines) if shown.provider.dental else {}
     letter = letter if letter in shown.row.options else "A"
     page = here.page(
-        "proposal.html", status, shown=shown, sign=sign if sign in shown.row.options else "", letter=letter, relations=RELATIONS, show=_show(here), areas=AREAS,
+        "proposal.html", status, shown=shown, sign=sign if sign in shown.row.options else "", letter=letter, relations=RELATIONS, areas=AREAS,
         mouth=mouth_svg(teeth, here.clinic.numbering) if shown.provider.dental else "", more_options=len(shown.options) < len(OPTIONS), screen="patients", **more,
     )  # fmt: skip
     return here.looked(page, shown.patient.id, "planned")

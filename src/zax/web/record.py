@@ -11,7 +11,6 @@ from fastapi.responses import RedirectResponse, Response
 
 from zax.core.arrivals.conditions import Place
 from zax.core.book.waitlist import WAIT_WORDS
-from zax.core.charges.teeth import show_tooth
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.coverage.member import RELATIONSHIP_WORDS
 from zax.core.errors import NotFound, Stale, ZaxError
@@ -61,7 +60,7 @@ def record_page(here: Here, patient_id: int, status: int = 200, edit: str = "", 
     page = here.page(
         "record.html", status, r=record, p=record.patient, edit=edit, sections=SECTIONS, masked=masked, topics=TOPICS, channels=CHANNELS, statuses=STATUSES, kinds=KINDS,
         purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=value_of, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS, category_words=CATEGORY_WORDS,
-        screen="patients", ups=ups, signed=signed, recalls=recalls, show=lambda number: show_tooth(number, here.clinic.numbering), **({"about": {}} | more),
+        screen="patients", ups=ups, signed=signed, recalls=recalls, **({"about": {}} | more),
     )  # fmt: skip
     return here.looked(page, patient_id, "record")
 

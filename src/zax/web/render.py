@@ -11,9 +11,11 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined, pass_context
 from markupsafe import Markup
 
 from zax.clock import local
+from zax.core.arrivals.stages import WHOSE
 from zax.core.book.hours import clock_words
 from zax.core.book.off import OFF
 from zax.core.book.track import STOP_WORDS, Stop
+from zax.core.charges.teeth import show_tooth
 from zax.core.claims.claim import STATE_WORDS, ClaimState
 from zax.core.patients.person import age_on, show_phone
 from zax.core.setup.roles import ROLE_WORDS, may
@@ -73,6 +75,12 @@ def wall(context: Any, moment: datetime) -> datetime:
     return local(moment, context["site"].timezone)
 
 
+@pass_context
+def tooth(context: Any, number: str) -> str:
+    """A tooth as this clinic writes it."""
+    return show_tooth(number, context["clinic"].numbering)
+
+
 def make_environment() -> Environment:
     environment = Environment(
         loader=FileSystemLoader(FOLDER / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
@@ -80,10 +88,10 @@ def make_environment() -> Environment:
     )  # fmt: skip
     environment.filters |= {
         "money": money, "dollars": dollars, "phone": show_phone, "clock": clock_words, "day": day_words, "long_day": long_day, "iso_day": iso_day,
-        "span": span_words, "stop": stop_words, "claim_words": claim_words, "wall": wall,
+        "span": span_words, "stop": stop_words, "claim_words": claim_words, "wall": wall, "tooth": tooth,
     }  # fmt: skip
     environment.globals |= {
         "sign": sign, "bar_html": bar_html, "gap_html": gap_html, "mark_sign": mark_sign, "key": keys.key_attributes, "cap": keys.key_cap, "age_on": age_on, "may": may, "role_words": ROLE_WORDS,
-        "Stop": Stop, "off_reasons": {why.value: off for why, off in OFF.items()}, "timedelta": timedelta, "key_groups": keys.groups, "max": max, "min": min, "Markup": Markup,
+        "Stop": Stop, "off_reasons": {why.value: off for why, off in OFF.items()}, "timedelta": timedelta, "key_groups": keys.groups, "whose_turn": WHOSE, "max": max, "min": min, "Markup": Markup,
     }  # fmt: skip
     return environment

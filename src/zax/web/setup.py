@@ -270,7 +270,7 @@ def type_page(here: Here, type_id: int, status: int = 200, **more: Any) -> Respo
         if typed
         else _form_of(kind)
         if kind
-        else TypeForm("", "dentist", "30", "0", "0", "0", "60", "all", "no", False, True, "", "", "", (), (), 0, ())
+        else TypeForm("", "dentist", "30", "0", "0", "0", "60", "0", "all", "no", False, True, "", "", "", (), (), 0, ())
     )
     return setup_page(
         here, "type", status, kind=kind, form=form, for_whom=FOR_WHOM, web=WEB, roles=ROLE_NAMES, **more
@@ -295,7 +295,7 @@ def _form_of(kind: Any) -> TypeForm:
     )
     parts = ", ".join(f"{offset}-{offset + minutes}" for offset, minutes in kind.lead_parts)
     return TypeForm(
-        kind.name, kind.role, str(kind.minutes), str(kind.buffer), str(kind.most), str(kind.goal), str(kind.ask_after), kind.for_whom, kind.web, kind.doubles,
+        kind.name, kind.role, str(kind.minutes), str(kind.buffer), str(kind.most), str(kind.goal), str(kind.ask_after), str(kind.recall_months), kind.for_whom, kind.web, kind.doubles,
         kind.active, hours, parts, ", ".join(sorted(kind.equipment)), tuple(kind.room_ids), kind.own_services, kind.set_id, needs, kind.version,
     )  # fmt: skip
 
@@ -307,7 +307,7 @@ def _type_form(form: Typed) -> TypeForm:
         if row.role:
             needs.append(row)
     return TypeForm(
-        form["name"], form["role"], form["minutes"], form["buffer"], form["most"], form["goal"], form["ask_after"], form["for_whom"], form["web"],
+        form["name"], form["role"], form["minutes"], form["buffer"], form["most"], form["goal"], form["ask_after"], form["recall"], form["for_whom"], form["web"],
         bool(form["doubles"]), bool(form["active"]), form["hours"], form["lead_parts"], form["equipment"], tuple(form.numbers("room_ids")),
         tuple(form.numbers("services")), form.number("set_id") or 0, tuple(needs), form.number("version") or 0,
     )  # fmt: skip
