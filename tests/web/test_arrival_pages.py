@@ -55,6 +55,10 @@ def test_a_managers_password_is_checked_and_never_kept_in_the_page(juno: Browser
     wrong = juno.post(f"/visits/{visit}/arrival/check-in", boss="sam", boss_password="guess-7", reason="in pain")
     assert wrong.status_code == 422 and "do not belong together" in wrong.text
     assert "guess-7" not in wrong.text and 'value="in pain"' in wrong.text
+    juno.client.cookies.delete("zax_session")
+    out = juno.post(f"/visits/{visit}/arrival/check-in", boss="sam", boss_password="ferry-bell-7", reason="in pain")
+    assert out.status_code == 401 and "in pain" in out.text and "ferry-bell-7" not in out.text
+    juno.sign_in("juno")
     good = juno.post(f"/visits/{visit}/arrival/check-in", boss="sam", boss_password="ferry-bell-7", reason="in pain")
     assert good.status_code == 303 and state_of(desk, visit) == "here"
 

@@ -17,15 +17,11 @@ VISITS = 200
 CHECKOUT = (
     "SELECT v.id, v.day, v.state, SUM(j.patient_cents) AS c, SUM(j.insurer_cents) FROM visit w JOIN patient q ON q.id = w.patient_id STRAIGHT_JOIN patient p ON p.household_id = q.household_id "
     "STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE w.id = %s AND v.id <> w.id GROUP BY v.id HAVING c <> 0",
-    "SELECT y.*, t.cents FROM payment y JOIN payment_part t ON t.payment_id = y.id WHERE t.visit_id = %s",
     "SELECT r.* FROM recall r JOIN visit v ON v.patient_id = r.patient_id WHERE v.id = %s AND r.ended_at IS NULL",
+    "SELECT y.*, t.cents FROM payment y JOIN payment_part t ON t.payment_id = y.id WHERE t.visit_id = %s",
     "SELECT s.* FROM planned_service s JOIN visit v ON v.patient_id = s.patient_id WHERE v.id = %s AND s.done_at IS NULL",
     "SELECT d.* FROM arrival_done d WHERE d.visit_id = %s AND d.undone_at IS NULL",
-    "SELECT f.* FROM signed_form f JOIN visit v ON v.patient_id = f.patient_id WHERE v.id = %s",
-    "SELECT f.* FROM patient_flag f JOIN visit v ON v.patient_id = f.patient_id WHERE v.id = %s AND f.ended_at IS NULL",
-    "SELECT DISTINCT d.code FROM visit w JOIN visit v ON v.patient_id = w.patient_id JOIN visit_diagnosis d ON d.visit_id = v.id WHERE w.id = %s",
     "SELECT f.kind, MAX(f.at) FROM patient_file f JOIN visit v ON v.patient_id = f.patient_id WHERE v.id = %s GROUP BY f.kind",
-    "SELECT d.headsup_id FROM headsup_dismissal d WHERE d.visit_id = %s AND d.undone_at IS NULL",
 )
 
 

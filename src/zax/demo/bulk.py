@@ -28,6 +28,7 @@ class Bulk:
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
         self.lines: dict[tuple[str, str], list[str]] = {}
+        self.loaded: set[str] = set()
         self.pool = ThreadPoolExecutor(1)
         self.running: list[Future[None]] = []
         self.folder = tempfile.TemporaryDirectory(prefix="zax-load-")
@@ -47,9 +48,17 @@ class Bulk:
         if error is None:
             for done in self.running:
                 done.result()
+            self._count()
+
+    def _count(self) -> None:
+        """Let the database look at what was loaded: until it does by itself, its plans are those for empty tables."""
+        with self.engine.begin() as connection:
+            for name in sorted(self.loaded):
+                connection.execute(text(f"ANALYZE TABLE `{name}`"))
 
     def add(self, table: Table, columns: str, rows: Sequence[Sequence[Any]]) -> None:
         key = (table.name, columns)
+        self.loaded.add(table.name)
         kept = self.lines.setdefault(key, [])
         kept += ["\t".join(map(_cell, row)) for row in rows]
         if len(kept) >= BATCH:

@@ -66,6 +66,15 @@ SHEET = (
     "SELECT id, number, state, findings FROM claim WHERE visit_id = %s",
     "SELECT w.id, w.day, w.start_min, w.provider_id, w.type_id FROM visit v JOIN visit w ON w.patient_id = v.patient_id AND w.day > v.day "
     "AND w.state IN ('held', 'booked', 'confirmed') WHERE v.id = %s ORDER BY w.day LIMIT 1",
+    # what heads-ups ask about, and where the patient was
+    "SELECT f.flag_id FROM patient_flag f JOIN visit v ON v.patient_id = f.patient_id WHERE v.id = %s AND f.ended_at IS NULL",
+    "SELECT MAX(v.day) FROM visit w JOIN visit v ON v.patient_id = w.patient_id AND v.day < w.day AND v.state IN ('checkout', 'left', 'settled') WHERE w.id = %s",
+    "SELECT DISTINCT d.code FROM visit w JOIN visit v ON v.patient_id = w.patient_id JOIN visit_diagnosis d ON d.visit_id = v.id WHERE w.id = %s",
+    "SELECT f.template_id, MAX(f.at) FROM signed_form f JOIN visit v ON v.patient_id = f.patient_id WHERE v.id = %s GROUP BY f.template_id",
+    "SELECT MIN(r.due_day) FROM recall r JOIN visit v ON v.patient_id = r.patient_id WHERE v.id = %s AND r.ended_at IS NULL",
+    "SELECT c.*, p.payer_id, p.dental, y.kind FROM visit v JOIN coverage c ON c.patient_id = v.patient_id JOIN plan p ON p.id = c.plan_id JOIN payer y ON y.id = p.payer_id WHERE v.id = %s",
+    "SELECT d.headsup_id FROM headsup_dismissal d WHERE d.visit_id = %s AND d.undone_at IS NULL",
+    "SELECT w.at, w.room_id, w.stage_id FROM whereabouts w WHERE w.visit_id = %s ORDER BY w.id",
 )
 
 

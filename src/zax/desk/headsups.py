@@ -92,6 +92,8 @@ def dismiss(unit: Unit, headsup_id: int, patient_id: int, visit_id: int | None, 
     """Put a heads-up away for this visit, or for today where there is none; who did is on record."""
     if headsup_id not in unit.clinic.headsups:
         raise NotFound("There is no such heads-up any more.")
+    if unit.one(select(schema.patient.c.id).where(schema.patient.c.id == patient_id)) is None:
+        raise NotFound("There is no such patient.")
     d = schema.headsup_dismissal
     today = unit.business_day(site_id)
     if headsup_id not in dismissed_of(unit.connection, {patient_id: visit_id or 0}, today)[patient_id]:

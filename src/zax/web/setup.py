@@ -270,7 +270,9 @@ def type_page(here: Here, type_id: int, status: int = 200, **more: Any) -> Respo
         if typed
         else _form_of(kind)
         if kind
-        else TypeForm("", "dentist", "30", "0", "0", "0", "60", "0", "all", "no", False, True, "", "", "", (), (), 0, ())
+        else TypeForm(
+            "", "dentist", "30", "0", "0", "0", "60", "0", "all", "no", False, True, "", "", "", (), (), 0, ()
+        )
     )
     return setup_page(
         here, "type", status, kind=kind, form=form, for_whom=FOR_WHOM, web=WEB, roles=ROLE_NAMES, **more

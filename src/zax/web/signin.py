@@ -28,7 +28,8 @@ def ask_to_sign_in(request: Request, error: SignInNeeded) -> Response:
             words = "You are signed out. Send the form, then sign in: what you typed is kept."
             return HTMLResponse(f'<p class="none" role="status">{words}</p>', 401)
         return RedirectResponse(f"/sign-in?to={quote(url_of(request))}", 303)
-    return _page(request, 401, to=request.url.path, kept=dict(error.kept))
+    kept = {name: value for name, value in error.kept.items() if "password" not in name}
+    return _page(request, 401, to=request.url.path, kept=kept)
 
 
 def _page(request: Request, status: int = 200, **values: object) -> HTMLResponse:
