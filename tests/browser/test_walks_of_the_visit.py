@@ -139,6 +139,11 @@ def test_the_mouth_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Ru
     area = "SELECT area FROM charge_line WHERE visit_id = :id ORDER BY id DESC LIMIT 1"
     ines.until(lambda: of(zax, area, id=visit) == "20", "the quadrant came along")
     ines.until(lambda: len(ines.all("tbody tr[data-row]")) == 3, "three services stand there")
+    arch = ines.find(".area[data-area='01']")  # the same by keys: a stop of the Tab key, chosen by Space
+    ines.driver.execute_script("arguments[0].focus()", arch)
+    ines.press(Keys.SPACE)
+    ines.see("The next service takes upper arch", ".adder")
+    ines.press(Keys.SPACE)
     ines.driver.execute_script("document.activeElement.blur()")
     ines.control_enter()
     ines.at("/mine")

@@ -29,7 +29,7 @@ from zax.core.arrivals.forms import (
     parse_signature,
     stroke_paths,
 )
-from zax.core.arrivals.stages import Stage, Whereabouts, next_stage, stays
+from zax.core.arrivals.stages import Stage, Whereabouts, first_stage, stays
 from zax.core.arrivals.steps import Answer, Arriving, ForWhom, Step, StepKind, applies, blocking, next_open, standing
 from zax.core.arrivals.turn import Standing, desk_order
 from zax.core.book.track import Stop
@@ -266,17 +266,14 @@ def test_the_time_in_each_place_adds_up_to_the_whole(seconds: list[int], more: i
     assert all(each.minutes >= 0 for each in found)
 
 
-def test_stages_follow_the_order_of_their_own_kind() -> None:
+def test_the_first_stage_in_use_of_a_kind_begins_by_itself() -> None:
     listed = [
-        Stage(1, "Ready", "assistant", True),
+        Stage(1, "Old", "desk", True, False),
         Stage(2, "Nurse", "assistant", False),
         Stage(3, "Treat", "provider", True),
-        Stage(4, "Old", "desk", True, False),
     ]
-    assert next_stage(listed, None, True) == listed[0]
-    assert next_stage(listed, 1, True) == listed[2]
-    assert next_stage(listed, 3, True) is None
-    assert next_stage(listed, 99, False) is None
+    assert (first_stage(listed, True), first_stage(listed, False)) == (listed[2], listed[1])
+    assert first_stage(listed[:1], True) is None
     assert stays([], NINE) == []
 
 

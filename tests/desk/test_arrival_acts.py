@@ -39,7 +39,6 @@ from zax.desk.arrivals import (
     order_steps,
     save_step,
     undo_step,
-    visit_for_arrival,
 )
 from zax.desk.book import book_visit
 from zax.desk.forms import SignForm, save_template, sign_form, signed_forms, signed_pdf
@@ -81,7 +80,7 @@ def step(desk: Desk, words: str = "Look at the card", kind: str = "own", **chang
 def stands(desk: Desk, visit_id: int) -> dict[str, str]:
     """By step, where it stands."""
     with desk.engine.connect() as connection:
-        arrival = arrival_of(connection, desk.clinic, desk.clock.now(), visit_for_arrival(connection, visit_id))
+        arrival = arrival_of(connection, desk.clinic, desk.clock.now(), row(desk, visit_id))
     return {each.step.words: each.state for each in arrival.stands}
 
 

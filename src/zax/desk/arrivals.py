@@ -27,7 +27,7 @@ from zax.desk.facts import facts_of
 from zax.desk.money import Bill, bill_of
 from zax.desk.track import check_correction, locked_visit, step, take_time_again
 from zax.desk.unit import Actor, Unit, act
-from zax.store import money, schema, visits
+from zax.store import money, schema
 
 _LAST_DONE = text(
     "SELECT d.step_id, MAX(d.at) AS at FROM arrival_done d WHERE d.patient_id = :patient_id AND d.visit_id <> :visit_id AND d.undone_at IS NULL "
@@ -227,13 +227,6 @@ def _past_the_door(unit: Unit, visit: Any, reason: str, boss: Actor | None) -> s
         "visit.let_in", patient_id=visit.patient_id, visit_id=visit.id, by=manager.name, without=names, reason=reason
     )
     return f"{reason.strip()} (let in by {manager.name} without {', '.join(names)})"
-
-
-def visit_for_arrival(connection: Connection, visit_id: int) -> Any:
-    visit = visits.one_visit(connection, visit_id)
-    if visit is None:
-        raise NotFound("There is no such visit. It may be an old link; look for the patient instead.")
-    return visit
 
 
 # --- setup ---------------------------------------------------------------------------------------------------------

@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import insert, select, update
 
-from zax.core.arrivals.stages import next_stage
+from zax.core.arrivals.stages import first_stage
 from zax.core.book.hours import Span
 from zax.core.book.track import EXPECTED, ON_THE_BOOK, Stop, check_move
 from zax.core.errors import Conflict, NotFound, Refused, Stale
@@ -55,7 +55,7 @@ _ON_THE_PREMISES = frozenset({Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 def _whereabouts(unit: Unit, visit: Any, to: Stop, room_id: int) -> dict[str, Any]:
     """A step on the premises is a change of place: into a room at the clinic's first stage, out of it at none."""
     stages = list(unit.clinic.stages.values())
-    first = next_stage(stages, None, unit.clinic.types[visit.type_id].dental) if to == Stop.ROOM else None
+    first = first_stage(stages, unit.clinic.types[visit.type_id].dental) if to == Stop.ROOM else None
     note_place(unit, visit.id, room_id if to == Stop.ROOM else None, first.id if first else None)
     return {"stage_id": first.id if first else None}
 

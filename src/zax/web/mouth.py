@@ -115,7 +115,7 @@ def _areas() -> str:
     """Quadrants in the corners, arches at the rims, the whole mouth is no service's area here."""
     places = {**_CORNERS, "01": (_MIDDLE, 66, "middle"), "02": (_MIDDLE, 294, "middle")}
     return "".join(
-        f'<g class="area" role="button" tabindex="-1" data-area="{code}" aria-label="{AREAS[code]}" aria-pressed="false">'
+        f'<g class="area" role="button" tabindex="0" data-area="{code}" aria-label="{AREAS[code]}" aria-pressed="false">'
         f'<text x="{x:.0f}" y="{y}" text-anchor="{anchor}">{AREAS[code]}</text></g>'
         for code, (x, y, anchor) in places.items()
     )

@@ -62,10 +62,6 @@ def stays(rows: Sequence[Whereabouts], until: datetime) -> list[Stay]:
     ]
 
 
-def next_stage(stages: Sequence[Stage], now: int | None, dental: bool) -> Stage | None:
-    """The stage after `now` in the clinic's order for this kind of visit, or None after the last."""
-    own = [stage for stage in stages if stage.active and stage.dental == dental]
-    if now is None:
-        return own[0] if own else None
-    at = next((number for number, stage in enumerate(own) if stage.id == now), len(own))
-    return own[at + 1] if at + 1 < len(own) else None
+def first_stage(stages: Sequence[Stage], dental: bool) -> Stage | None:
+    """The stage that begins by itself when somebody comes into a room: the clinic's first for this kind of visit, if it has any."""
+    return next((stage for stage in stages if stage.active and stage.dental == dental), None)
