@@ -120,10 +120,16 @@ def take_record(camera: Camera, visit: str) -> None:
 def take_visit(camera: Camera, dental: str) -> None:
     """Arrival with its steps, the mouth with a crown being chosen, options of planned work, and the corridor screen."""
     camera.open("/day")
-    camera.open(camera.href(".b a[href$='/arrival']"))
+    rows = camera.driver.find_elements(By.CSS_SELECTOR, ".b .row")
+    reed = next(row for row in rows if "Cy Reed" in row.text)
+    camera.open(
+        str(reed.find_element(By.CSS_SELECTOR, "a[href$='/arrival']").get_attribute("href")).removeprefix(URL)
+    )
     camera.take("arrival")
     camera.open(f"/visits/{dental}/charges")
-    camera.driver.find_element(By.CSS_SELECTOR, "[data-tooth='14'] .hit").click()
+    camera.driver.execute_script(
+        "document.querySelector(\"[data-tooth='14']\").dispatchEvent(new MouseEvent('click', {bubbles: true}))"
+    )
     camera.take("charges")
     camera.open("/planned/1")
     camera.take("planned-work")

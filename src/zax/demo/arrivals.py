@@ -11,6 +11,7 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.setup.roles import Role
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
 from zax.desk.arrivals import do_step
+from zax.desk.planned import plan_service
 from zax.desk.proposals import PlanForm, add_option, add_to_option, drop_from_option, make_proposal, name_parts
 from zax.desk.unit import Actor, Desk
 from zax.store import schema
@@ -103,7 +104,7 @@ def write_arrivals(connection: Connection, now: datetime) -> None:
 
 
 def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None:
-    """Those who are here went through the list this morning, and Priya Raman has options to choose from."""
+    """Those who are here went through the list this morning, Dana Whitlow has planned work, and Priya Raman has options to choose from."""
     with desk.engine.begin() as connection:
         write_arrivals(connection, opens)
     desk.read_setup()
@@ -114,10 +115,13 @@ def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None
             .scalars()
             .all()
         )
+        dana = connection.execute(select(p.c.id).where(p.c.first == "Dana", p.c.last == "Whitlow")).scalar_one()
         priya = connection.execute(select(p.c.id).where(p.c.first == "Priya", p.c.last == "Raman")).scalar_one()
         inside = connection.execute(select(v.c.id, v.c.room_id).where(v.c.day == day, v.c.state == "room")).all()
     for visit_id in here:
         do_step(desk, SAM, visit_id, 1)
+    for code, tooth, surfaces in (("D2740", "14", ""), ("D2392", "18", "DO"), ("D2330", "9", "M")):
+        plan_service(desk, SAM, dana, SERVICE_ID[code], tooth, surfaces)
     _stage_rooms(desk, [row.id for row in inside])
     clock.set_to(to_utc(datetime(day.year, day.month, day.day, 9, 15), ZONE))
     _offer(desk, priya)
