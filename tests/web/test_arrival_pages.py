@@ -226,6 +226,9 @@ def test_the_one_box_offers_planned_work_sets_and_services(juno: Browser, desk: 
     hits = juno.get(f"/visits/{visit_id}/services?what=crown").text
     assert hits.index("Planned") < hits.index("Service sets") < hits.index("Services") and "tooth 3" in hits
     assert "Planned" in juno.get(f"/visits/{visit_id}/services?what=").text
+    chosen = juno.get(f"/visits/{visit_id}/services?what=crown&tooth=14").text
+    assert "Planned" not in chosen and "Service sets" in chosen
+    assert "Planned" in juno.get(f"/visits/{visit_id}/services?what=crown&tooth=3").text
     base = f"/visits/{visit_id}/charges"
     assert juno.post(f"{base}/add", choice="set:2", what="crown", patient_id=patient).status_code == 303
     assert (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -9,10 +10,11 @@ from fastapi.responses import Response
 
 from zax.core.charges.lines import LETTERS, PLACES, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS
-from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, show_tooth
+from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import NotFound, Refused, ZaxError
 from zax.desk import charges as acts
 from zax.desk import diagnoses
+from zax.desk.picker import Typed as Words
 from zax.desk.picker import find_hits, take_apart
 from zax.desk.planned import planned_for
 from zax.desk.sheet import Sheet, sheet_of
@@ -66,13 +68,14 @@ def _lacks(here: Here, line: Any) -> bool:
 
 
 @router.get("/visits/{visit_id}/services")
-def find_services(request: Request, visit_id: int, what: str = "") -> Response:
-    """Planned work, sets and services like what was typed."""
+def find_services(request: Request, visit_id: int, what: str = "", tooth: str = "") -> Response:
+    """Planned work, sets and services like what was typed; of planned work only what is for the tooth typed or chosen in the picture."""
     here = enter(request, "charges")
     with here.read() as connection:
         sheet: Sheet = sheet_of(connection, here.clinic, here.now, visit_id)
         planned = planned_for(connection, sheet.visit.patient_id)
-    typed = take_apart(what, here.clinic.numbering) if sheet.dental else take_apart(f" {what}", here.clinic.numbering)
+    typed = take_apart(what, here.clinic.numbering) if sheet.dental else Words("", "", what.strip())
+    typed = replace(typed, tooth=typed.tooth or read_tooth(tooth, here.clinic.numbering))
     hits = find_hits(
         here.clinic, typed, sheet.dental, sheet.visit.day, planned, lambda n: show_tooth(n, here.clinic.numbering)
     )
