@@ -169,7 +169,8 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     )
     sales = httpx.get(f"{zax.standin}/sales", trust_env=False).json()
     assert sum(sale["cents"] == 9720 and sale["state"] == "approved" for sale in sales) == 1
-    desk.open(f"/visits/{visit_id}/checkout")
+    desk.see("receipt", ".due")
+    assert "clarified" not in desk.find("#main").text
     desk.see("$0.00", ".due")
     desk.click_words("Finish", ".fin")
     desk.see("Finished")
