@@ -248,3 +248,16 @@ def test_teeth_lie_in_quadrants_and_years_begin_where_the_plan_says() -> None:
     ]  # fmt: skip
     assert benefit_year(DAY, 1) == (date(2026, 1, 1), date(2026, 12, 31))
     assert benefit_year(date(2026, 6, 30), 7) == (date(2025, 7, 1), date(2026, 6, 30))
+
+
+def test_the_copay_to_ask_for_is_what_the_bill_will_take_and_no_more_than_the_patient_owes() -> None:
+    plan = Benefits(
+        "P", {"office": 80, "lab": 80}, copays=(Copay("office", 2000, "service"), Copay("lab", 1500, "visit"))
+    )
+    lines = [
+        PricedLine(1, 20_000, "office", code="A", units=2), PricedLine(2, 10_000, "lab", code="B"), PricedLine(3, 10_000, "lab", code="C"),
+        PricedLine(4, 1_200, "office", code="D"), PricedLine(5, 10_000, "office", billed=False, code="E"),
+    ]  # fmt: skip
+    assert [each.copay_due for each in estimate(lines, [Cover(plan)], DAY)] == [4000, 1500, 0, 1200, 0]
+    second = Benefits("S", {"office": 100, "lab": 100})
+    assert [each.copay_due for each in estimate(lines, [Cover(plan), Cover(second)], DAY)] == [0, 0, 0, 0, 0]

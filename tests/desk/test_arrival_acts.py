@@ -376,6 +376,17 @@ def test_an_empty_signature_or_a_missing_answer_is_told_at_its_place(desk: Desk,
     assert scalar(desk, "SELECT COUNT(*) FROM signed_form") == 0
 
 
+def test_a_form_signed_in_the_evening_was_signed_on_the_clinics_day(
+    desk: Desk, clock: ShiftedClock, tmp_path: Path
+) -> None:
+    patient = add_patient(desk)
+    template = save_template(desk, SAM, 0, "Policy", BLOCKS, "12", True, 0)
+    clock.set_to(at(18, 30))
+    sign_form(desk, JUNO, FileStore(tmp_path), signed_paper, patient, template, signing(), 1)
+    with desk.engine.connect() as connection:
+        assert known_of(connection, desk.clinic, [Asking(patient)], TODAY)[0].signed == {template: TODAY}
+
+
 def test_a_paper_changed_outside_is_not_shown_as_signed(desk: Desk, tmp_path: Path) -> None:
     store, patient = FileStore(tmp_path), add_patient(desk)
     template = save_template(desk, SAM, 0, "Policy", BLOCKS, "0", True, 0)

@@ -280,7 +280,10 @@ def test_options_carry_the_maximum_from_line_to_line_and_year_to_year(desk: Desk
     assert option_b.total("patient") == option_a.total("patient") and option_b.count == 3
     first = option_b.phases[0].lines[0].row.id
     move_in_option(desk, INES, made, first, 2)
-    drop_from_option(desk, INES, made, option_b.phases[0].lines[1].row.id)
+    dropped = option_b.phases[0].lines[1].row.id
+    drop_from_option(desk, INES, made, dropped)
+    with pytest.raises(NotFound, match="not part of this"):
+        move_in_option(desk, INES, made, dropped, 2)
     option_b = view(desk, made).options[1]
     assert [len(phase.lines) for phase in option_b.phases] == [0, 2]
     assert option_b.phases[1].lines[0].estimate.insurer == 56_500  # January is another benefit year

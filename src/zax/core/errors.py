@@ -24,11 +24,15 @@ class ZaxError(Exception):
         self.problems: dict[str, str] = {field: message}
 
 
-class Refused(ZaxError):
+class Mendable(ZaxError):
+    """What the person can mend in the form that was sent: it is shown again with what was typed. NotFound is not one: the form's thing is gone."""
+
+
+class Refused(Mendable):
     """What was entered cannot be taken as it is."""
 
 
-class Problems(ZaxError):
+class Problems(Mendable):
     """Several fields are wrong at once: `problems` maps field to message."""
 
     def __init__(self, problems: dict[str, str]) -> None:
@@ -36,19 +40,19 @@ class Problems(ZaxError):
         self.problems = problems
 
 
-class Conflict(ZaxError):
+class Conflict(Mendable):
     """Somebody or something else already has the time, the room or the money."""
 
     status = 409
 
 
-class Stale(ZaxError):
+class Stale(Mendable):
     """The thing changed since the form was shown; says what changed and by whom."""
 
     status = 409
 
 
-class NotAllowed(ZaxError):
+class NotAllowed(Mendable):
     """The role may not do this."""
 
     status = 403

@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy import Connection, bindparam, select, text
 
+from zax.clock import local
 from zax.core.arrivals.conditions import About
 from zax.core.arrivals.forms import is_due
 from zax.core.followup.recall import overdue_days
@@ -52,12 +53,12 @@ class Asking:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """The facts, and beside them what arrival steps need: when forms were last signed by template."""
+    """The facts, and beside them what arrival steps need: the patient's row, and the clinic's day on which forms were last signed by template."""
 
     about: About
+    patient: Any
     signed: dict[int, date]
     here_before: bool
-    photo: bool
 
 
 def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], today: date) -> list[Known]:
@@ -69,9 +70,10 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
     owes = _one_each(connection, _OWES, ids, "cents")
     last = _one_each(connection, _LAST, ids, "day", today=today)
     recalls = _one_each(connection, _RECALLS, ids, "day")
+    zone = clinic.first_site.timezone
     signed: dict[int, dict[int, date]] = defaultdict(dict)
     for row in connection.execute(_SIGNED, {"ids": ids}):
-        signed[row.patient_id][row.template_id] = row.at.date()
+        signed[row.patient_id][row.template_id] = local(row.at, zone).date()
     covers: dict[int, list[Any]] = defaultdict(list)
     for row in coverages_of(connection, ids):
         covers[row.patient_id].append(row)
@@ -93,7 +95,7 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
             overdue_days(recalls[person.id], today) if person.id in recalls else None, frozenset(gap.purpose.value for gap in gaps),
             gaps[0].words if gaps else "",
         )  # fmt: skip
-        return Known(about, signed[person.id], was is not None, bool(person.photo))
+        return Known(about, person, signed[person.id], was is not None)
 
     return [known(each) for each in asked]
 

@@ -68,12 +68,15 @@ class Arrival:
     known: Known
     collect: Collect
     gaps: list[Gap]
-    patient: Any
     cards: Mapping[str, datetime]
 
     @property
     def about(self) -> About:
         return self.known.about
+
+    @property
+    def patient(self) -> Any:
+        return self.known.patient
 
     @property
     def blocked_by(self) -> list[Stand]:
@@ -87,10 +90,9 @@ def arrival_of(
     bill = bill or bill_of(connection, clinic, visit)
     zone = clinic.sites[visit.site_id].timezone
     today = local(now, zone).date()
-    patient = connection.execute(select(schema.patient).where(schema.patient.c.id == visit.patient_id)).one()
     known = known_of(connection, clinic, [Asking(visit.patient_id, visit.type_id, visit.provider_id)], today)[0]
-    gaps = record_gaps(facts_of(clinic, patient, bill.coverages, today))
-    collect = collect_of(connection, clinic, visit, bill)
+    gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today))
+    collect = collect_of(connection, visit, bill)
     cards = {row.kind: row.at for row in connection.execute(_CARDS, {"patient_id": visit.patient_id})}
     last = {
         row.step_id: local(row.at, zone).date()
@@ -103,7 +105,7 @@ def arrival_of(
         if (why := _by_itself(each, clinic, known, gaps, collect, bill, cards, now, today))
     }
     who = Arriving(not known.here_before, known.about.flags, visit.type_id, last, itself)
-    return Arrival(standing(steps, who, _answers(connection, visit.id), today), known, collect, gaps, patient, cards)
+    return Arrival(standing(steps, who, _answers(connection, visit.id), today), known, collect, gaps, cards)
 
 
 def _by_itself(
@@ -115,7 +117,7 @@ def _by_itself(
     if each.kind == StepKind.COLLECT:
         return "" if collect.due else "paid" if collect.paid else "nothing is due"
     if each.kind == StepKind.PHOTO:
-        return "on file" if known.photo else ""
+        return "on file" if known.patient.photo else ""
     if each.kind == StepKind.ELIGIBILITY:
         mark = cover_mark(clinic, bill.coverage, now)
         return {"": "no payer to ask", "fine": "active, checked"}.get(mark, "")
@@ -131,11 +133,9 @@ def _by_itself(
     return ""
 
 
-def collect_of(connection: Connection, clinic: Clinic, visit: Any, bill: Bill) -> Collect:
+def collect_of(connection: Connection, visit: Any, bill: Bill) -> Collect:
     """The copays that the plan asks for these services, and what the household has open from earlier."""
-    categories = {clinic.services[line.service_id].category for line in bill.lines if line.billed}
-    copays = bill.covers[0].benefits.copays if bill.covers else ()
-    copay = sum(each.cents for each in copays if each.category in categories)
+    copay = sum(each.copay_due for each in bill.estimates)
     paid = -sum(entry.patient_cents for entry in money.visit_entries(connection, visit.id) if entry.line_id is None)
     earlier = [each for each in open_elsewhere(connection, visit.household_id, visit.id) if each.cents > 0]
     return Collect(copay, earlier, paid)

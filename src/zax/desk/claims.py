@@ -106,7 +106,7 @@ def _write_file(unit: Unit, claim: Claim) -> int:
 def envelope_of(unit: Unit, control: int) -> Envelope:
     """Who we are to the clearinghouse."""
     about = unit.clinic.about
-    site = next(iter(unit.clinic.sites.values()))
+    site = unit.clinic.first_site
     address = Address(*site.address)
     name = about["clinic_name"]
     return Envelope(

@@ -204,6 +204,11 @@ class Clinic:
     _columns: dict[tuple[int, date], list[Provider]]
     _closed: dict[tuple[int, date], str]
 
+    @property
+    def first_site(self) -> Site:
+        """The one whose name, address and clock stand for the clinic where no site is chosen."""
+        return next(iter(self.sites.values()))
+
     def day_hours(self, provider_id: int, site_id: int, day: date) -> DayHours:
         """When this provider works at this site on this day, and why not at other times; kept, since every screen asks again."""
         key = (provider_id, site_id, day)

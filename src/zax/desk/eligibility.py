@@ -205,7 +205,7 @@ def judged_answer(connection: Connection, check: Any, answer: str) -> Judged:
 @act("see")
 def ask_for_booked(unit: Unit, days: int, run_key: str) -> int:
     """Questions for everybody booked from today on whose coverage has no fresh answer, carried out by the worker. How many; 0 for a run known already."""
-    habits, today = habits_of(unit.clinic), unit.business_day(next(iter(unit.clinic.sites)))
+    habits, today = habits_of(unit.clinic), unit.business_day(unit.clinic.first_site.id)
     if not 0 <= days <= 60:
         raise Refused("0 to 60 days ahead.", "days")
     last = today + timedelta(days=days)
@@ -231,7 +231,7 @@ def ask_for_booked(unit: Unit, days: int, run_key: str) -> int:
 
 def nightly(desk: Desk) -> int:
     """Once a day, from the set hour on: ask for everybody booked. How many questions were made."""
-    site = next(iter(desk.clinic.sites.values()))
+    site = desk.clinic.first_site
     now = local(desk.clock.now(), site.timezone)
     habits = habits_of(desk.clinic)
     key = f"night-{now.date()}"

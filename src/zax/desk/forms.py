@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, select
 
 from zax.clock import local
 from zax.core.arrivals.forms import (
@@ -189,16 +189,7 @@ def save_template(
         wrong.add("name", "There is a form of that name already.")
     wrong.raise_if_any()
     assert checked is not None
-    f = schema.form_template
     values = {"name": checked[0][:80], "blocks": blocks_to(checked[1]), "again_months": int(again), "active": active}
-    if template_id:
-        row = unit.one(select(f).where(f.c.id == template_id).with_for_update())
-        if row is None:
-            raise NotFound("There is no such form.")
-        if row.version != version:
-            raise Stale("Somebody has changed this form since you opened it. Look at it again, then save.")
-        unit.connection.execute(update(f).where(f.c.id == template_id).values(**values, version=row.version + 1))
-    else:
-        template_id = unit.add(f, **values)
+    template_id = unit.keep_row(schema.form_template, template_id, version, values, "form")
     unit.change_setup("form.saved", form=template_id, name=values["name"])
     return template_id

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, func, select, text, update
+from sqlalchemy import Connection, bindparam, select, text, update
 
 from zax.core.arrivals.conditions import (
     FACTS,
@@ -25,7 +25,7 @@ from zax.core.arrivals.conditions import (
     showing,
     unknown_placeholders,
 )
-from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
+from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.desk.about import Asking, known_of
 from zax.desk.clinic import Clinic
 from zax.desk.unit import Unit, act
@@ -220,17 +220,8 @@ def checked(form: HeadsUpForm) -> dict[str, Any]:
 @act("setup")
 def save_headsup(unit: Unit, headsup_id: int, form: HeadsUpForm) -> int:
     """Change a heads-up, or make one (`headsup_id` 0); its id."""
-    values, h = checked(form), schema.headsup
-    if headsup_id:
-        row = unit.one(select(h).where(h.c.id == headsup_id).with_for_update())
-        if row is None:
-            raise NotFound("There is no such heads-up.")
-        if row.version != form.version:
-            raise Stale("Somebody has changed this heads-up since you opened it. Look at it again, then save.")
-        unit.connection.execute(update(h).where(h.c.id == headsup_id).values(**values, version=row.version + 1))
-    else:
-        position = unit.connection.execute(select(func.coalesce(func.max(h.c.position), 0) + 1)).scalar_one()
-        headsup_id = unit.add(h, position=position, **values)
+    values = checked(form)
+    headsup_id = unit.keep_row(schema.headsup, headsup_id, form.version, values, "heads-up")
     unit.change_setup("headsup.saved", headsup=headsup_id, words=values["words"])
     return headsup_id
 

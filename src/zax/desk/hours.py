@@ -17,7 +17,7 @@ from sqlalchemy import Connection, bindparam, select, update
 from zax.core.book.calendar import DAY, Pattern
 from zax.core.book.hours import Span, clock_words
 from zax.core.book.track import ON_THE_BOOK
-from zax.core.errors import NotFound, ProblemCollector, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, ProblemCollector, Refused
 from zax.desk.book import parse_clock
 from zax.desk.clinic import Clinic
 from zax.desk.placing import provider_of
@@ -54,7 +54,7 @@ class Outside:
     provider: str
 
 
-class Affected(ZaxError):
+class Affected(Mendable):
     """The change would leave these visits outside working hours; nothing was changed yet."""
 
     status = 409
@@ -83,7 +83,7 @@ class HoursRow:
 def set_hours(unit: Unit, provider_id: int, from_day: date, rows: Sequence[HoursRow], decision: str = "") -> None:
     """The provider's weekly hours from a date on; what holds before stays. Problems by row, Affected without a decision."""
     provider = provider_of(unit.clinic, provider_id)
-    if from_day < unit.business_day(next(iter(unit.clinic.sites))):
+    if from_day < unit.business_day(unit.clinic.first_site.id):
         raise Refused("Hours can be changed from today on; the past stays as it was.", "from_day")
     checked = _check_rows(unit.clinic, rows)
     h = schema.provider_hours
@@ -161,7 +161,7 @@ def add_exception(
             wrong.add("last", "The last day is before the first.")
         if last - first > timedelta(days=366):
             wrong.add("last", "At most a year at once. Change the weekly hours instead.")
-        if last < unit.business_day(next(iter(unit.clinic.sites))):
+        if last < unit.business_day(unit.clinic.first_site.id):
             wrong.add("first", "These days are over.")
         if begins is not None and ends is not None and ends <= begins:
             wrong.add("end", "It has to end after it begins.")
@@ -201,7 +201,7 @@ def close_clinic(
             wrong.add("ends", "It has to end after it begins.")
         if ends - starts > timedelta(days=90):
             wrong.add("ends", "At most 90 days at once.")
-        if starts.date() < unit.business_day(site_id or next(iter(unit.clinic.sites))):
+        if starts.date() < unit.business_day(site_id or unit.clinic.first_site.id):
             wrong.add("starts", "A closure can begin today or later.")
         if not words.strip():
             wrong.add("words", "Say why: the patients will ask.")
@@ -248,7 +248,7 @@ def _decide(unit: Unit, people: Sequence[int], first: date, decision: str, words
         unit.desk.clinic,
         unit.clinic,
         people,
-        max(first, unit.business_day(next(iter(unit.clinic.sites)))),
+        max(first, unit.business_day(unit.clinic.first_site.id)),
     )
     if not outside or decision == "leave":
         return

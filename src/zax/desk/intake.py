@@ -168,7 +168,7 @@ class _Part:
 
     def take_in(self) -> list[dict[str, Any]]:
         """What came of each row, as rows of import_row."""
-        today = self.unit.business_day(next(iter(self.unit.clinic.sites)))
+        today = self.unit.business_day(self.unit.clinic.first_site.id)
         good: list[tuple[int, Row]] = []
         results: list[dict[str, Any]] = []
         columns = {name: int(place) for name, place in self.job.columns.items()}

@@ -93,10 +93,10 @@ def proposals_of(connection: Connection, patient_id: int) -> Sequence[Any]:
 
 def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: datetime) -> ProposalShown:
     """One proposal with every option estimated as of today; NotFound for an unknown one."""
-    row = _row(connection, proposal_id)
+    row = proposal_row(connection, proposal_id)
     patient = connection.execute(select(schema.patient).where(schema.patient.c.id == row.patient_id)).one()
     provider = clinic.providers[row.provider_id]
-    zone = next(iter(clinic.sites.values())).timezone
+    zone = clinic.first_site.timezone
     today, made = local(now, zone).date(), local(row.made_at, zone).date()
     coverages, covers = covers_for(
         connection, clinic, (patient.id, patient.birth), provider.dental, today, provider.id
@@ -141,7 +141,8 @@ def _priced(clinic: Clinic, line: Any) -> PricedLine:
     return PricedLine(line.id, service.fee_cents, service.category, True, service.code, 1, line.tooth)
 
 
-def _row(connection: Connection, proposal_id: int, lock: bool = False) -> Any:
+def proposal_row(connection: Connection, proposal_id: int, lock: bool = False) -> Any:
+    """The proposal itself, without its lines; NotFound for an unknown one."""
     query = select(schema.proposal).where(schema.proposal.c.id == proposal_id)
     row = connection.execute(query.with_for_update() if lock else query).first()
     if row is None:
@@ -151,7 +152,7 @@ def _row(connection: Connection, proposal_id: int, lock: bool = False) -> Any:
 
 def _open(unit: Unit, proposal_id: int) -> Any:
     """The proposal, locked, while it may be changed."""
-    row = _row(unit.connection, proposal_id, lock=True)
+    row = proposal_row(unit.connection, proposal_id, lock=True)
     if row.signed_option:
         raise Conflict("This was signed and stays as it is. Make a new proposal for other work.")
     if row.ended_at is not None:
@@ -202,7 +203,7 @@ def add_to_option(unit: Unit, proposal_id: int, form: PlanForm) -> int:
     """A service into an option's phase; its id. Tooth, surfaces and area must be right from the beginning: the price depends on them."""
     row = _open(unit, proposal_id)
     service = unit.clinic.find_service(form.service_id)
-    check_retired(service.code, service.retired_on, unit.business_day(next(iter(unit.clinic.sites))))
+    check_retired(service.code, service.retired_on, unit.business_day(unit.clinic.first_site.id))
     if service.dental != unit.clinic.providers[row.provider_id].dental:
         raise Refused(f"{service.code} is not done by {unit.clinic.providers[row.provider_id].name}.", "service")
     if form.letter not in row.options or not 1 <= form.phase <= len(row.phases):
@@ -222,13 +223,7 @@ def add_to_option(unit: Unit, proposal_id: int, form: PlanForm) -> int:
 def drop_from_option(unit: Unit, proposal_id: int, planned_id: int) -> None:
     """Take a line out of an option that is not signed."""
     row = _open(unit, proposal_id)
-    s = schema.planned_service
-    done = unit.connection.execute(
-        update(s).where(s.c.id == planned_id, s.c.proposal_id == row.id).values(removed_at=unit.now)
-    )
-    if not done.rowcount:
-        raise NotFound("That line is not part of this proposal any more.")
-    _write(unit, row, "line_dropped")
+    _change_line(unit, row, planned_id, "line_dropped", removed_at=unit.now)
 
 
 @act("charges")
@@ -237,9 +232,15 @@ def move_in_option(unit: Unit, proposal_id: int, planned_id: int, phase: int) ->
     row = _open(unit, proposal_id)
     if not 1 <= phase <= len(row.phases):
         raise Refused("There is no such phase.", "phase")
+    _change_line(unit, row, planned_id, "line_moved", phase=phase)
+
+
+def _change_line(unit: Unit, row: Any, planned_id: int, act_name: str, **values: Any) -> None:
     s = schema.planned_service
-    unit.connection.execute(update(s).where(s.c.id == planned_id, s.c.proposal_id == row.id).values(phase=phase))
-    _write(unit, row, "line_moved")
+    mine = (s.c.id == planned_id) & (s.c.proposal_id == row.id) & s.c.removed_at.is_(None)
+    if not unit.connection.execute(update(s).where(mine).values(**values)).rowcount:
+        raise NotFound("That line is not part of this proposal any more.")
+    _write(unit, row, act_name)
 
 
 @act("charges")
@@ -294,7 +295,7 @@ def name_parts(
 @act("charges")
 def put_away(unit: Unit, proposal_id: int) -> int:
     """The patient does not want it: out of the lists, kept on record. Its open lines are no longer planned. The patient's id."""
-    row = _row(unit.connection, proposal_id, lock=True)
+    row = proposal_row(unit.connection, proposal_id, lock=True)
     s = schema.planned_service
     booked = unit.one(
         select(s.c.id).where(

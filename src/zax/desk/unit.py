@@ -14,11 +14,12 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Connection, Engine, insert, select, update
+from sqlalchemy import Connection, Engine, func, insert, select, update
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 from sqlalchemy.exc import OperationalError
 
 from zax.clock import Clock, local
+from zax.core.errors import NotFound, Stale
 from zax.core.setup.roles import Role, require
 from zax.desk.clinic import VERSION, Clinic, load
 from zax.store import schema
@@ -85,6 +86,27 @@ class Unit:
 
     def add(self, table: Any, **values: Any) -> int:
         return int(self.connection.execute(insert(table).values(**values)).inserted_primary_key[0])
+
+    def keep_row(self, table: Any, row_id: int, version: int, values: dict[str, Any], what: str) -> int:
+        """A row of the setup as it is kept now; `row_id` 0 makes one, at the end where rows have an order. Its id.
+
+        Raises NotFound, and Stale when its version is no longer the one that the form was filled in from. `what` is its word for people.
+        """
+        if not row_id:
+            if "position" in table.c:
+                values = values | {
+                    "position": self.connection.execute(
+                        select(func.coalesce(func.max(table.c.position), 0) + 1)
+                    ).scalar_one()
+                }
+            return self.add(table, **values)
+        row = self.one(select(table.c.version).where(table.c.id == row_id).with_for_update())
+        if row is None:
+            raise NotFound(f"There is no such {what}.")
+        if row.version != version:
+            raise Stale(f"Somebody has changed this {what} since you opened it. Look at it again, then save.")
+        self.connection.execute(update(table).where(table.c.id == row_id).values(**values, version=row.version + 1))
+        return row_id
 
     def audit(self, act: str, *, patient_id: int | None = None, visit_id: int | None = None, **detail: Any) -> None:
         self.connection.execute(

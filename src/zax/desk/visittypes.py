@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import delete, func, insert, select, update
 
 from zax.core.book.booking import LONGEST_VISIT
-from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
+from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.desk.book import parse_clock
 from zax.desk.clinic import Clinic
 from zax.desk.unit import Unit, act
@@ -61,17 +61,8 @@ class TypeForm:
 def save_type(unit: Unit, type_id: int, form: TypeForm) -> int:
     """Change a type, or make one (`type_id` 0); its id. Problems by field."""
     values = _checked(unit.clinic, form, type_id)
-    t, ts = schema.visit_type, schema.visit_type_service
-    if type_id:
-        before = unit.one(select(t).where(t.c.id == type_id).with_for_update())
-        if before is None:
-            raise NotFound("There is no such visit type.")
-        if before.version != form.version:
-            raise Stale("Somebody has changed this type since you opened it. Look at it again, then save.")
-        unit.connection.execute(update(t).where(t.c.id == type_id).values(**values, version=before.version + 1))
-    else:
-        position = unit.connection.execute(select(func.coalesce(func.max(t.c.position), 0) + 1)).scalar_one()
-        type_id = unit.add(t, position=position, **values)
+    ts = schema.visit_type_service
+    type_id = unit.keep_row(schema.visit_type, type_id, form.version, values, "visit type")
     unit.connection.execute(delete(ts).where(ts.c.type_id == type_id))
     _write_services(unit, ts, "type_id", type_id, form.services)
     unit.change_setup("type.saved", type=type_id, name=values["name"])

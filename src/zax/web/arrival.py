@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from zax.core.arrivals.conditions import Place
 from zax.core.arrivals.steps import next_open
 from zax.core.book.track import Stop
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.money.tender import PaymentState
 from zax.core.patients.fields import SECTIONS
 from zax.core.patients.papers import Cut
@@ -139,9 +139,7 @@ def act_on_arrival(request: Request, visit_id: int, act: str, form: Typed = Depe
         raise NotFound("There is no such step.")
     try:
         said = ACTS[act](here, visit_id, form)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         form.pop("boss_password", None)
         about = {"act": act, "step": form["step_id"], "blocked": isinstance(error, StepsOpen)}
         return arrival_page(here, visit_id, error.status, problems=error.problems, typed=form, about=about)

@@ -19,7 +19,7 @@ from sqlalchemy import select
 from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.series import parse_jump
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.patients.query import parse_query
 from zax.desk.about import Asking
 from zax.desk.book import BookOrder, book_visit
@@ -227,9 +227,7 @@ def book(request: Request, form: Typed = Depends(typed_form)) -> Response:
         if wants_plan(form):
             return plan_page(here, form, order)
         visit_id = book_visit(here.desk, here.actor, order)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return slip_again(here, form, error)
     return here.go(f"/book?day={day}&visit={visit_id}", "Booked.")
 

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
 
 from zax.core.book.hours import Span, clock_words
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.desk.held import accept_requests, decline_requests, held_requests
 from zax.desk.move import MoveOrder, move_visit, replace_patient
 from zax.desk.off import take_day_off
@@ -74,9 +74,7 @@ def place(request: Request, visit_id: int, form: Typed = Depends(typed_form)) ->
     order = MoveOrder(site_id, day, form["at"], provider_id, form["minutes"], form.number("room_id") or 0)
     try:
         move_visit(here.desk, here.actor, visit_id, order, form.number("version"))
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return shown_again(here, form, error, placing=visit_id, near=_near(here, visit_id, order))
     return here.go(back_without(form, "carry", "visit"), "Placed.")
 
@@ -128,9 +126,7 @@ def on_the_shelf(request: Request, visit_id: int, what: str, form: Typed = Depen
             share(here.desk, here.actor, visit_id, what == "share")
         else:
             raise NotFound("There is no such thing to do on the shelf.")
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return shown_again(here, form, error)
     said = {"back": "Back where it was.", "share": "Everybody can place it now.", "keep": "Only you see it now."}[
         what

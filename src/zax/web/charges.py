@@ -11,7 +11,7 @@ from fastapi.responses import Response
 from zax.core.charges.lines import LETTERS, PLACES, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused
 from zax.desk import charges as acts
 from zax.desk import diagnoses
 from zax.desk.picker import Typed as Words
@@ -167,9 +167,7 @@ def change_charges(request: Request, visit_id: int, act: str, form: Typed = Depe
         raise NotFound("There is no such step.")
     try:
         said = ACTS[act](here, visit_id, form)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         line = form["line_id"]
         edit = int(line) if act == "change" and line.isdecimal() else 0
         return charges_page(

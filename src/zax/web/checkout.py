@@ -15,7 +15,7 @@ from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.hours import clock_words
 from zax.core.book.need import Opening
 from zax.core.book.track import Stop
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.recall import INTERVALS, next_due, parse_interval
 from zax.core.money.tender import PaymentState
 from zax.desk.about import Asking
@@ -124,9 +124,7 @@ def take_or_finish(request: Request, visit_id: int, form: Typed = Depends(typed_
         said += _pay(here, visit_id, form) if form["do"] in {"pay", "pay-finish"} else ""
         if form["do"] in {"finish", "pay-finish"}:
             return _finish(here, visit_id, form, said, months)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return checkout_page(here, visit_id, error.status, problems=error.problems, typed=form)
     return here.go(f"/visits/{visit_id}/checkout", said)
 
@@ -178,9 +176,7 @@ def take_credit(request: Request, visit_id: int, form: Typed = Depends(typed_for
     here = enter(request, "payments")
     try:
         use_credit(here.desk, here.actor, visit_id, form.number("from") or 0)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return checkout_page(here, visit_id, error.status, problems={"": error.message})
     return here.go(f"/visits/{visit_id}/checkout", "The credit is used here.")
 

@@ -7,7 +7,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_phone, parse_birth, show_phone
 from zax.desk import duplicates as acts
@@ -108,8 +108,6 @@ def do_merge(request: Request, form: Typed = Depends(typed_form)) -> Response:
             form,
             (form.number("keep_version") or 0, form.number("drop_version") or 0),
         )
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return merge_page(here, keep_id, drop_id, error.status, problems=error.problems, typed=form)
     return here.go(f"/patients/{keep_id}", f"Merged. Number {drop_id} finds this record from now on.")

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from sqlalchemy import select
 
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.patients.papers import KINDS, Cut, as_png
 from zax.desk import files as acts
 from zax.store import schema
@@ -56,9 +56,7 @@ def take_in(request: Request, patient_id: int, form: Typed = Depends(typed_form)
             form.content,
             coverage_id or None,
         )
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return files_page(here, patient_id, error.status, coverage_id, problems=error.problems, typed=form)
     return here.go(f"/patients/{patient_id}/files", "Kept.")
 
@@ -124,8 +122,6 @@ def take_photo(request: Request, patient_id: int, form: Typed = Depends(typed_fo
         numbers = {name: form.number(name) or 0 for name in ("turns", "left", "top")}
         cut = Cut(**numbers, side=form.number("side") or 1000)
         acts.set_photo(here.desk, here.actor, here.shared.files, patient_id, form.content, cut)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return photo_page(here, patient_id, error.status, problems=error.problems, typed=form)
     return here.go(f"/patients/{patient_id}", "Photo kept.")

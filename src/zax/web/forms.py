@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.arrivals.forms import RELATIONS
-from zax.core.errors import NotFound, Stale, ZaxError
+from zax.core.errors import Mendable, NotFound, Stale
 from zax.desk.arrivals import do_step
 from zax.desk.forms import SignForm, filled_blocks, record_words, sign_form, signed_forms, signed_pdf
 from zax.desk.record import number_of
@@ -63,9 +63,7 @@ def keep_form(request: Request, patient_id: int, template_id: int, form: Typed =
         )  # fmt: skip
         if visit and step:
             do_step(here.desk, here.actor, visit, step)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         if isinstance(error, Stale):
             form["strokes"] = ""  # another text must be signed anew
         return form_page(

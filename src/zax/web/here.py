@@ -138,7 +138,7 @@ def enter(request: Request, right: str = "see") -> Here:
     require(actor.role, right)
     site_id = request.session.get("site", 0)
     if site_id not in shared.desk.clinic.sites:
-        site_id = next(iter(shared.desk.clinic.sites))
+        site_id = shared.desk.clinic.first_site.id
     return Here(request, shared, actor, site_id)
 
 

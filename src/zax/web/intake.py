@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response, StreamingResponse
 from sqlalchemy import select
 
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.patients.card import write_csv, write_vcard
 from zax.core.patients.fhir import write_bundle
 from zax.core.patients.intake import COLUMNS
@@ -96,9 +96,7 @@ def run_import(request: Request, job_id: int, form: Typed = Depends(typed_form))
             )
         else:
             acts.start_import(here.desk, here.actor, job_id, columns, form["do"] != "import")
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return import_page(here, job_id, error.status, problems=error.problems, typed=form)
     return here.go(f"/import/{job_id}")
 

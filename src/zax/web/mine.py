@@ -8,7 +8,7 @@ from sqlalchemy import select
 
 from zax.core.arrivals.stages import WHOSE
 from zax.core.book.track import Stop
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.desk import track
 from zax.desk.day import Filter, day_view
 from zax.desk.stages import stays_of
@@ -57,9 +57,7 @@ def set_stage(request: Request, visit_id: int, form: Typed = Depends(typed_form)
             track.move_room(here.desk, here.actor, visit_id, form.number("room_id") or 0, form.number("version"))
         else:
             track.set_stage(here.desk, here.actor, visit_id, form.number("stage_id") or 0, form.number("version"))
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return _refused(here, visit_id, form, error)
     return here.go(form.back)
 

@@ -115,7 +115,7 @@ def plan_pdf(desk: Desk, proposal_id: int) -> bytes:
     """Planned work for the patient to take home: every option with its phases and costs."""
     with desk.engine.connect() as connection:
         shown = proposal_of(connection, desk.clinic, proposal_id, desk.clock.now())
-    site = next(iter(desk.clinic.sites.values()))
+    site = desk.clinic.first_site
     return _pdf(
         "papers/proposal.html", s=None, paths=[], shown=shown, option=None, services=desk.clinic.services, about=desk.clinic.about, site=site,
         printed=local(desk.clock.now(), site.timezone), clinic=desk.clinic, areas=AREAS,

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.book.hours import Span
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.desk.book import BookOrder, book_many, parse_clock
 from zax.desk.placing import Spot, nearest_anywhere
 from zax.desk.series import Member, Planned, plan_household, plan_series
@@ -100,9 +100,7 @@ def book_plan(request: Request, form: Typed = Depends(typed_form)) -> Response:
         return here.go(form.back, "Nothing was booked: every row was left out.")
     try:
         made = book_many(here.desk, here.actor, orders)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return _again(here, form, orders, error)
     return here.go(f"/book?day={orders[0].day}&visit={made[0]}", f"{len(made)} visits booked.")
 

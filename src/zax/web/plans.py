@@ -16,7 +16,7 @@ from zax.core.coverage.benefits import (
     PER_WORDS,
     Benefits,
 )
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.cents import plain
 from zax.desk import plans as acts
 from zax.store import schema
@@ -134,9 +134,7 @@ def save_plan(request: Request, plan_id: int, form: Typed = Depends(typed_form))
             typed,
             form.number("version") or 0,
         )
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return plan_page(
             here, plan_id, error.status, payer_id, dental, problems=error.problems, typed=form, form=typed
         )
@@ -157,9 +155,7 @@ def end_plan(request: Request, plan_id: int, what: str, form: Typed = Depends(ty
         if what not in {"retire", "revive"}:
             raise NotFound("There is no such step.")
         acts.retire_plan(here.desk, here.actor, plan_id, what == "revive")
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return plan_page(here, plan_id, error.status, problems={"": error.message})
     return here.go(f"/plans/{plan_id}", "Retired: it is offered no more." if what == "retire" else "Offered again.")
 

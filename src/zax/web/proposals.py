@@ -9,11 +9,11 @@ from fastapi.responses import Response
 
 from zax.core.arrivals.forms import RELATIONS
 from zax.core.charges.teeth import AREAS, show_tooth
-from zax.core.errors import NotFound, Refused, Stale, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused, Stale
 from zax.desk import proposals as acts
 from zax.desk.picker import find_hits, take_apart
 from zax.desk.planned import planned_for
-from zax.desk.proposals import OPTIONS, PlanForm, proposal_of, proposals_of
+from zax.desk.proposals import OPTIONS, PlanForm, proposal_of, proposal_row, proposals_of
 from zax.desk.record import number_of
 from zax.desk.teeth import teeth_of
 from zax.store import schema
@@ -59,9 +59,7 @@ def new_proposal(request: Request, patient_id: int, form: Typed = Depends(typed_
     here = enter(request, "charges")
     try:
         made = acts.make_proposal(here.desk, here.actor, patient_id, form["name"], form.number("provider_id") or 0)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return planned_page(here, patient_id, error.status, problems=error.problems, typed=form)
     return here.go(f"/planned/{made}")
 
@@ -99,9 +97,9 @@ def proposal_page(
 def find_services(request: Request, proposal_id: int, what: str = "") -> Response:
     here = enter(request, "charges")
     with here.read() as connection:
-        shown = proposal_of(connection, here.clinic, proposal_id, here.now)
+        row = proposal_row(connection, proposal_id)
     typed = take_apart(what, here.clinic.numbering)
-    hits = find_hits(here.clinic, typed, shown.provider.dental, here.today, [], _show(here))
+    hits = find_hits(here.clinic, typed, here.clinic.providers[row.provider_id].dental, here.today, [], _show(here))
     return here.page("service_hits.html", hits=[hit for hit in hits if hit.choice.startswith("service")], what=what)
 
 
@@ -163,9 +161,7 @@ def change_proposal(request: Request, proposal_id: int, act: str, form: Typed = 
         raise NotFound("There is no such step.")
     try:
         said = ACTS[act](here, proposal_id, form)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         if isinstance(error, Stale):
             form["strokes"] = ""
         sign = form["letter"] if act == "sign" else ""

@@ -13,7 +13,7 @@ from zax.core.arrivals.conditions import Place
 from zax.core.book.waitlist import WAIT_WORDS
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.coverage.member import RELATIONSHIP_WORDS
-from zax.core.errors import NotFound, Stale, ZaxError
+from zax.core.errors import Mendable, NotFound, Stale, ZaxError
 from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
 from zax.core.patients.gaps import PURPOSE_WORDS
 from zax.core.patients.papers import KINDS
@@ -90,15 +90,13 @@ def save_part(request: Request, patient_id: int, name: str, form: Typed = Depend
     here = enter(request, "patients")
     try:
         acts.change_section(here.desk, here.actor, patient_id, name, form, form.number("version") or 0, here.site_id)
-    except ZaxError as error:
+    except Mendable as error:
         return _again(here, patient_id, name, error, form)
     return here.go(f"/patients/{patient_id}", "Saved.")
 
 
-def _again(here: Here, patient_id: int, edit: str, error: ZaxError, form: Typed) -> Response:
+def _again(here: Here, patient_id: int, edit: str, error: Mendable, form: Typed) -> Response:
     """The page with the part still open, what was typed, and what is wrong; after a stale save with the version that now stands."""
-    if isinstance(error, NotFound):
-        raise error
     problems = error.problems
     if isinstance(error, Stale):
         form["version"] = ""
@@ -177,7 +175,7 @@ def change_record(request: Request, patient_id: int, name: str, form: Typed = De
     act, part = ACTS[name]
     try:
         said = act(here, patient_id, form)
-    except ZaxError as error:
+    except Mendable as error:
         return _again(here, patient_id, part, error, form)
     return here.go(f"/patients/{patient_id}", said)
 
@@ -207,7 +205,7 @@ def add_planned(request: Request, patient_id: int, form: Typed = Depends(typed_f
         plan_service(
             here.desk, here.actor, patient_id, form.number("service_id") or 0, form["tooth"], form["surfaces"]
         )
-    except ZaxError as error:
+    except Mendable as error:
         return _again(here, patient_id, "planned", error, form)
     return here.go(f"/patients/{patient_id}", "Planned. It is offered when a visit is booked.")
 
@@ -235,7 +233,7 @@ def keep_coverage(request: Request, patient_id: int, coverage_id: int, form: Typ
         form["subscriber_id"] = form["patient_id"]
     try:
         save_coverage(here.desk, here.actor, patient_id, coverage_id, form, form.number("version"))
-    except ZaxError as error:
+    except Mendable as error:
         return _again(here, patient_id, f"coverage-{coverage_id}", error, form)
     return here.go(f"/patients/{patient_id}", "Coverage saved.")
 
@@ -245,7 +243,7 @@ def stop_coverage(request: Request, patient_id: int, coverage_id: int, form: Typ
     here = enter(request, "patients")
     try:
         end_coverage(here.desk, here.actor, patient_id, coverage_id, form["last_day"])
-    except ZaxError as error:
+    except Mendable as error:
         return _again(here, patient_id, f"coverage-{coverage_id}", error, form)
     return here.go(f"/patients/{patient_id}", "Ended. Claims of its time still go out on it.")
 

@@ -11,7 +11,7 @@ from fastapi.responses import Response
 
 from zax.core.book.calendar import PATTERN_WORDS, Closure
 from zax.core.book.hours import Span, clock_words
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused
 from zax.desk.book import parse_clock
 from zax.desk.hours import (
     Affected,
@@ -66,9 +66,7 @@ def done(
         return again(
             affected.status, {"affected": affected.visits, "typed": form, "problems": {"": affected.message}}
         )
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return again(error.status, {"typed": form, "problems": error.problems})
     return here.go(to, said)
 

@@ -9,7 +9,7 @@ from urllib.parse import urlsplit
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.desk import off
 from zax.desk import track as acts
 from zax.desk.arrivals import StepsOpen, check_in
@@ -82,9 +82,7 @@ def act_on_visit(request: Request, visit_id: int, act: str, form: Typed = Depend
         raise NotFound("There is no such step.")
     try:
         said = ACTS[act](here, visit_id, form)
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         if isinstance(error, StepsOpen):
             blocked = {"act": "check-in", "step": "", "blocked": True}
             return arrival_page(here, visit_id, error.status, problems=error.problems, typed=form, about=blocked)

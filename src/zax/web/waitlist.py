@@ -13,7 +13,7 @@ from fastapi.responses import Response
 
 from zax.core.book.hours import Span
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Fit, best_for, chosen, stale_first
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.desk.waitlist import OpenTime, entries, leave_waitlist, note_try, open_times, still_waits, wait_for
 from zax.store import visits
 from zax.web.book import number_in
@@ -147,9 +147,7 @@ def act_on_wait(request: Request, wait_id: int, what: str, form: Typed = Depends
             note_try(here.desk, here.actor, wait_id, form["words"])
         else:
             raise NotFound("There is no such thing to do on the waitlist.")
-    except ZaxError as error:
-        if isinstance(error, NotFound):
-            raise
+    except Mendable as error:
         return _again(here, form, error, about={"wait": wait_id, "what": what})
     said = {"still": "Kept; asked again when its time has come.", "leave": "Off the waitlist.", "tried": "Noted."}[
         what

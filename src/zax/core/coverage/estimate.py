@@ -90,6 +90,12 @@ class LineEstimate:
     patient: int
     why: str
     why_second: str = ""
+    copay: int = 0
+
+    @property
+    def copay_due(self) -> int:
+        """What may be asked for before the visit: the first plan's copay, as far as the patient's part goes."""
+        return min(self.copay, self.patient)
 
     @property
     def insurer(self) -> int:
@@ -236,7 +242,9 @@ def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
     write_off = line.cents - share.allowed if plan.cover.in_network else 0
     why = share.why + (f", contract fee {plain(share.allowed)}" if write_off else "")
     patient = line.cents - write_off - share.pays
-    made = LineEstimate(line.line_id, line.cents, write_off, share.deductible, share.pays, 0, patient, why)
+    made = LineEstimate(
+        line.line_id, line.cents, write_off, share.deductible, share.pays, 0, patient, why, copay=share.copay
+    )
     return _second(made, line, share, others[0]) if others else made
 
 
