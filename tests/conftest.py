@@ -22,6 +22,7 @@ from sqlalchemy import Engine, insert, text
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
+from zax.core.money.tender import TenderForm
 from zax.core.setup.roles import Role
 from zax.demo.world import TYPE_ID, ZONE, write_world
 from zax.desk.arrivals import check_in
@@ -31,6 +32,7 @@ from zax.desk.clinic import load
 from zax.desk.diagnoses import add_diagnosis
 from zax.desk.finishing import ready_for_checkout
 from zax.desk.patients import name_keys
+from zax.desk.payments import Item, PayForm, Taken, take_payment
 from zax.desk.track import take_to_room
 from zax.desk.unit import Actor, Desk
 from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
@@ -42,7 +44,7 @@ from zax.store.server import Server
 TODAY = date(2026, 11, 24)  # a Tuesday
 SETUP = {
     "setting", "site", "room", "provider", "provider_hours", "closure", "service", "visit_type", "visit_type_service",
-    "diagnosis_code", "user", "payer", "plan", "fee_schedule", "fee", "flag", "out_of_network", "alembic_version", "service_set", "service_set_line", "provider_exception",
+    "diagnosis_code", "user", "payer", "plan", "fee_schedule", "fee", "flag", "out_of_network", "alembic_version", "service_set", "service_set_line", "provider_exception", "reason", "discount", "tender_kind", "product",
 }  # fmt: skip
 CODES = (
     ("J02.9", "Acute pharyngitis, unspecified", 1), ("J02", "Acute pharyngitis", 0), ("R05.1", "Acute cough", 1),
@@ -138,10 +140,18 @@ class FakeTerminal:
     answers: list[Sale] = field(default_factory=list)
     asked: list[tuple[str, int]] = field(default_factory=list)
     later: dict[str, Sale] = field(default_factory=dict)
+    tokens: list[str] = field(default_factory=list)
 
-    def sell(self, key: str, cents: int) -> Sale:
+    def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
         self.asked.append((key, cents))
-        return self.answers.pop(0) if self.answers else Sale("approved", "", "4417", f"T{len(self.asked)}")
+        self.tokens.append(token)
+        if self.answers:
+            return self.answers.pop(0)
+        made = f"token-{len(self.asked)}" if keep else ""
+        return Sale("approved", "", "4417", f"T{len(self.asked)}", token=made, expires="08/29" if keep else "")
+
+    def give_back(self, key: str, cents: int, reference: str) -> Sale:
+        return self.sell(key, -cents)
 
     def look_up(self, key: str) -> Sale:
         return self.later.get(key, Sale("absent", "never heard of it"))
@@ -242,6 +252,16 @@ def visit_at_checkout(desk: Desk, patient_id: int, dental: bool = False, start: 
         add_diagnosis(desk, JUNO, visit_id, "J02.9")
     ready_for_checkout(desk, JUNO, visit_id)
     return visit_id
+
+
+def pay_visit(
+    desk: Desk, visit_id: int, tender: str, amount: str, key: str, number: str = "", terminal: FakeTerminal | None = None, also: tuple[int, ...] = (), **more: Any
+) -> Taken:  # fmt: skip
+    """One tender for a visit, and for others of the household."""
+    patient = scalar(desk, "SELECT patient_id FROM visit WHERE id = :id", id=visit_id)
+    items = [Item(visit_id), *(Item(other) for other in also)]
+    form = PayForm([TenderForm(tender, amount, number)], items, key, **more)
+    return take_payment(desk, JUNO, terminal or FakeTerminal(), patient, form)
 
 
 def state_of(desk: Desk, visit_id: int) -> str:

@@ -4,7 +4,7 @@ import pytest
 
 from zax.core.charges.lines import ServiceRule, Typed, check_line, is_tooth, unfinished
 from zax.core.errors import Problems
-from zax.core.money.tender import Tender, check_not_over, check_tender
+from zax.core.money.tender import Tender, TenderForm, check_tenders
 
 FILLING = ServiceRule("D2392", True, True, 2)
 CROWN = ServiceRule("D2740", True, True)
@@ -49,17 +49,11 @@ def test_unfinished_lines_say_what_they_lack() -> None:
 
 def test_a_cheque_needs_its_number() -> None:
     with pytest.raises(Problems) as wrong:
-        check_tender("cheque", "12", " ")
-    assert "printed on the cheque" in wrong.value.problems["cheque_number"]
-    assert check_tender("cheque", "12", "1 184").cheque_number == "1184"
-    assert check_tender("cash", "12", "99").cheque_number == ""
+        check_tenders([TenderForm("cheque", "12", " ")], {})
+    assert "printed on the cheque" in wrong.value.problems["number-1"]
+    assert check_tenders([TenderForm("cheque", "12", "1 184")], {})[0].number == "1184"
+    assert check_tenders([TenderForm("cash", "12", "99")], {})[0].number == ""
     with pytest.raises(Problems) as wrong:
-        check_tender("shells", "abc", "")
-    assert set(wrong.value.problems) == {"tender", "amount"}
-    assert check_tender("card", "1.5", "").tender == Tender.CARD
-
-
-def test_more_than_is_due_says_by_how_much() -> None:
-    check_not_over(4260, 4260)
-    with pytest.raises(Exception, match=r"7\.40 more than the 42\.60 due"):
-        check_not_over(5000, 4260)
+        check_tenders([TenderForm("cash", "1"), TenderForm("shells", "abc", "")], {})
+    assert set(wrong.value.problems) == {"tender-2", "amount-2"}
+    assert check_tenders([TenderForm("card", "1.5", "")], {})[0].tender == Tender.CARD

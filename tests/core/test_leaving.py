@@ -244,15 +244,15 @@ def test_a_payment_is_split_without_losing_a_cent(owed: list[tuple[int, int]], c
 @given(st.integers(1, 5000), st.integers(1, 5000))
 def test_credit_moved_away_is_gone_here_and_there_for_the_lines_there(paid: int, wanted: int) -> None:
     moved = min(paid, wanted)
-    here = [Entry(1, Kind.PAYMENT, DAY, -paid, 0), Entry(2, Kind.TRANSFER, DAY, moved, 0)]
+    here = [Entry(1, Kind.PAYMENT, DAY, -paid, 0), Entry(2, Kind.TRANSFER, DAY, moved, 0, of=1)]
     assert credit_left(here, []) == {1: paid - moved} and faults(here, []) == []
-    there = [Entry(3, Kind.CHARGE, DAY, wanted, 0, line_id=7), Entry(4, Kind.TRANSFER, DAY, -moved, 0)]
+    there = [Entry(3, Kind.CHARGE, DAY, wanted, 0, line_id=7), Entry(4, Kind.TRANSFER, DAY, -moved, 0, of=2)]
     given_there = give(credit_left(there, []), [(7, wanted)])
     assert given_there == [Allocation(4, 7, moved)] and faults(there, given_there) == []
 
 
 def test_more_moved_away_than_there_was_is_a_fault() -> None:
-    wrong = [Entry(1, Kind.PAYMENT, DAY, -100, 0), Entry(2, Kind.TRANSFER, DAY, 150, 0)]
+    wrong = [Entry(1, Kind.PAYMENT, DAY, -100, 0), Entry(2, Kind.TRANSFER, DAY, 150, 0, of=1)]
     assert faults(wrong, []) == ["credit 1 gives 50 more than it holds"]
 
 

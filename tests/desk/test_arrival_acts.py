@@ -16,10 +16,10 @@ from tests.conftest import (
     RAVI,
     SAM,
     TODAY,
-    FakeTerminal,
     add_patient,
     at,
     order,
+    pay_visit,
     scalar,
     state_of,
 )  # fmt: skip
@@ -55,7 +55,6 @@ from zax.desk.headsups import (
     try_on,
 )
 from zax.desk.notes import set_flag
-from zax.desk.payments import PayForm, take_payment
 from zax.desk.stages import order_stages, save_day_habits, save_stage, stays_of
 from zax.desk.track import move_room, set_stage, step_back, take_to_room
 from zax.desk.unit import Desk
@@ -202,7 +201,7 @@ def test_a_copay_is_asked_before_anything_is_charged_and_waits_as_credit(desk: D
     try:
         visit_id = book_visit(desk, JUNO, order(add_patient(desk, 3)))
         assert stands(desk, visit_id) == {"Collect": "open"}
-        taken = take_payment(desk, JUNO, FakeTerminal(), visit_id, PayForm("cash", "20", "", "copay"))
+        taken = pay_visit(desk, visit_id, "cash", "20", "copay")
         assert taken.state == PaymentState.TAKEN and stands(desk, visit_id) == {"Collect": "itself"}
         assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == -2000
     finally:

@@ -11,6 +11,7 @@ from tests.conftest import (
     FakeTerminal,
     add_patient,
     order,
+    pay_visit,
     scalar,
     state_of,
     visit_at_checkout,
@@ -26,13 +27,13 @@ from zax.desk.day import Filter, day_view, desk_lists
 from zax.desk.diagnoses import add_diagnosis
 from zax.desk.finishing import ready_for_checkout
 from zax.desk.off import take_off
-from zax.desk.payments import PayForm, take_payment
 from zax.desk.recalls import end_recall, recalls_of
 from zax.desk.sheet import sheet_of
 from zax.desk.track import take_to_room
 from zax.desk.unit import Desk
 from zax.outside.doors import Sale
-from zax.web.papers import attendance_pdf, itemised_pdf, receipt_pdf, summary_pdf
+from zax.web.papers import attendance_pdf, itemised_pdf, summary_pdf
+from zax.web.papers import visit_receipt_pdf as receipt_pdf
 
 
 # --- checkout ------------------------------------------------------------------------------------------------------
@@ -51,9 +52,9 @@ def test_one_payment_covers_today_and_earlier_visits_without_losing_a_cent(desk:
     assert [(each.visit_id, each.cents) for each in here.earlier] == [(earlier, 9720)] and here.earlier_due == 9720
     terminal = FakeTerminal()
     total = f"{(sheet.due + 9720) / 100:.2f}"
-    taken = take_payment(desk, JUNO, terminal, today, PayForm("card", total, "", "both", (earlier,)))
-    again = take_payment(desk, JUNO, terminal, today, PayForm("card", total, "", "both", (earlier,)))
-    assert taken == again and terminal.asked == [("both", sheet.due + 9720)]
+    taken = pay_visit(desk, today, "card", total, "both", terminal=terminal, also=(earlier,))
+    again = pay_visit(desk, today, "card", total, "both", terminal=terminal, also=(earlier,))
+    assert taken == again and terminal.asked == [("both-1", sheet.due + 9720)]
     assert patient_open(desk, today) == patient_open(desk, earlier) == 0
     assert nothing_is_wrong(desk, today) and nothing_is_wrong(desk, earlier)
     assert scalar(desk, "SELECT SUM(cents) FROM payment_part") == sheet.due + 9720
@@ -67,30 +68,26 @@ def test_money_being_clarified_is_reserved_on_every_visit_it_is_for(desk: Desk) 
     today = visit_at_checkout(desk, patient, dental=True, start="15:00")
     sheet, _ = counter(desk, today)
     total = f"{(sheet.due + 9720) / 100:.2f}"
-    take_payment(
-        desk,
-        JUNO,
-        FakeTerminal([Sale("unknown", "no answer")]),
-        today,
-        PayForm("card", total, "", "slow", (earlier,)),
+    pay_visit(
+        desk, today, "card", total, "slow", terminal=FakeTerminal([Sale("unknown", "no answer")]), also=(earlier,)
     )
     _, here = counter(desk, today)
     assert here.asked == sheet.due and here.earlier == []
     with pytest.raises(Refused, match="more than the 0.00 due"):
-        take_payment(desk, JUNO, FakeTerminal(), earlier, PayForm("cash", "1", "", "other"))
+        pay_visit(desk, earlier, "cash", "1", "other")
 
 
 def test_another_households_visit_cannot_be_paid_along(desk: Desk) -> None:
     mine = visit_at_checkout(desk, add_patient(desk), start="14:00")
     other = visit_at_checkout(desk, add_patient(desk, first="Iris"), start="15:00")
     with pytest.raises(Refused, match="another household"):
-        take_payment(desk, JUNO, FakeTerminal(), mine, PayForm("cash", "200", "", "k", (other,)))
+        pay_visit(desk, mine, "cash", "200", "k", also=(other,))
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 0
 
 
 def test_money_before_charges_is_given_to_them_when_they_come(desk: Desk) -> None:
     visit_id = booked(desk)
-    take_payment(desk, JUNO, FakeTerminal(), visit_id, PayForm("cash", "20", "", "copay"))
+    pay_visit(desk, visit_id, "cash", "20", "copay")
     check_in(desk, JUNO, visit_id)
     take_to_room(desk, JUNO, visit_id)
     add_diagnosis(desk, JUNO, visit_id, "J02.9")
@@ -102,23 +99,22 @@ def test_money_before_charges_is_given_to_them_when_they_come(desk: Desk) -> Non
 def test_credit_of_a_visit_that_fell_through_is_used_by_choice(desk: Desk) -> None:
     patient = add_patient(desk)
     gone = book_visit(desk, JUNO, order(patient, start="9:30", day=date(2026, 11, 25)))
-    take_payment(desk, JUNO, FakeTerminal(), gone, PayForm("cash", "50", "", "deposit"))
+    pay_visit(desk, gone, "cash", "50", "deposit")
     today = visit_at_checkout(desk, patient)
     _, here = counter(desk, today)
     assert here.credits == []  # it belongs to the visit to come
-    with pytest.raises(Conflict, match="used meanwhile"):
-        use_credit(desk, JUNO, today, gone)
+    credit = scalar(desk, "SELECT id FROM journal WHERE visit_id = :id", id=gone)
     take_off(desk, JUNO, gone, "wants", "", None)
     _, here = counter(desk, today)
-    assert [each.cents for each in here.credits] == [-5000]
-    assert use_credit(desk, JUNO, today, gone) == 5000
+    assert [each.cents for each in here.credits] == [5000]
+    assert use_credit(desk, JUNO, credit, today) == 5000
     assert patient_open(desk, today) == 7800 and patient_open(desk, gone) == 0
     assert nothing_is_wrong(desk, today) and nothing_is_wrong(desk, gone)
-    for wrong in (lambda: use_credit(desk, JUNO, today, gone), lambda: use_credit(desk, JUNO, gone, today)):
+    for other in (today, gone):
         with pytest.raises(Conflict):
-            wrong()
+            use_credit(desk, JUNO, credit, other)
     with pytest.raises(NotFound):
-        use_credit(desk, JUNO, today, today)
+        use_credit(desk, JUNO, 999_999, today)
     with desk.engine.connect() as connection:
         assert open_elsewhere(connection, row(desk, today).household_id, today) == []
 

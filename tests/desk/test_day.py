@@ -6,7 +6,18 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import OperationalError, ProgrammingError
 
-from tests.conftest import JUNO, ODILE, TODAY, FakeTerminal, add_patient, at, order, scalar, visit_at_checkout
+from tests.conftest import (
+    JUNO,
+    ODILE,
+    TODAY,
+    FakeTerminal,
+    add_patient,
+    at,
+    order,
+    pay_visit,
+    scalar,
+    visit_at_checkout,
+)
 from zax.clock import ShiftedClock, local, to_utc
 from zax.core.book.track import Stop
 from zax.core.errors import NotAllowed, Refused
@@ -15,7 +26,6 @@ from zax.desk.book import book_visit
 from zax.desk.checkout import finish_checkout
 from zax.desk.day import DayView, DeskLists, Lane, day_view, desk_lists
 from zax.desk.off import did_not_come
-from zax.desk.payments import PayForm, take_payment
 from zax.desk.sheet import sheet_of
 from zax.desk.unit import TRIES, Desk, Unit, act, in_transaction
 from zax.outside.doors import Sale
@@ -84,7 +94,7 @@ def test_jobs_name_what_waits_for_the_desk(desk: Desk, clock: ShiftedClock) -> N
     finish_checkout(desk, JUNO, rest)
     held = visit_at_checkout(desk, add_patient(desk, plan_id=1, street="", last="Tully"), dental=True)
     terminal = FakeTerminal([Sale("unknown", "no answer")])
-    take_payment(desk, JUNO, terminal, held, PayForm("card", "97.20", "", "k"))
+    pay_visit(desk, held, "card", "97.20", "k", terminal=terminal)
     finish_checkout(desk, JUNO, held)
     missed = book_visit(desk, JUNO, order(add_patient(desk, last="Dunn"), start="11:00"))
     clock.set_to(at(11, 30))

@@ -19,6 +19,7 @@ from tests.conftest import (
     FakeTerminal,
     add_patient,
     at,
+    pay_visit,
     scalar,
     state_of,
     visit_at_checkout,
@@ -30,7 +31,6 @@ from zax.core.x12.syntax import read
 from zax.desk.checkout import finish_checkout
 from zax.desk.claims import recheck
 from zax.desk.patients import change_section
-from zax.desk.payments import PayForm, take_payment
 from zax.desk.remits import import_file
 from zax.desk.unit import Desk
 from zax.desk.worker import LEASE, beat, last_beat, prune_feed, run_once
@@ -45,7 +45,7 @@ def left_visit(
     """(visit id, claim number, line id) of a finished checkout."""
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=plan_id, **patient), dental=dental)
     if paid:
-        take_payment(desk, JUNO, FakeTerminal(), visit_id, PayForm("cash", paid, "", f"pay-{visit_id}"))
+        pay_visit(desk, visit_id, "cash", paid, f"pay-{visit_id}")
     finish_checkout(desk, JUNO, visit_id)
     number = scalar(desk, "SELECT number FROM claim WHERE visit_id = :id", id=visit_id)
     return visit_id, number, scalar(desk, "SELECT id FROM charge_line WHERE visit_id = :id", id=visit_id)
@@ -93,7 +93,7 @@ def test_a_lower_payment_leaves_the_rest_with_the_patient(desk: Desk) -> None:
     assert state_of(desk, visit_id) == "left"
     assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 12600 - 9720
     assert scalar(desk, "SELECT SUM(insurer_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 0
-    take_payment(desk, JUNO, FakeTerminal(), visit_id, PayForm("cash", "28.80", "", "rest"))
+    pay_visit(desk, visit_id, "cash", "28.80", "rest")
     assert state_of(desk, visit_id) == "settled"
 
 
@@ -298,21 +298,21 @@ def test_a_worker_killed_in_the_middle_of_sending_loses_nothing_and_sends_nothin
 def test_an_unanswered_card_is_asked_again_by_its_key(desk: Desk, clock: ShiftedClock) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
     terminal = FakeTerminal([Sale("unknown", "no answer"), Sale("unknown", "no answer")])
-    take_payment(desk, JUNO, terminal, visit_id, PayForm("card", "100", "", "first"))
-    take_payment(desk, JUNO, terminal, visit_id, PayForm("card", "50", "", "second"))
-    terminal.later["first"] = Sale("approved", "", "4417", "T9")
+    pay_visit(desk, visit_id, "card", "100", "first", terminal=terminal)
+    pay_visit(desk, visit_id, "card", "50", "second", terminal=terminal)
+    terminal.later["first-1"] = Sale("approved", "", "4417", "T9")
     outside = Outside(terminal, FakeClearinghouse(), FakeMail())
     assert run_once(desk, outside, receipt_pdf) == 0
     clock.set_to(at(10, 43))
     run_once(desk, outside, receipt_pdf)
-    assert dict(_all(desk, "SELECT request_key, state FROM payment")) == {"first": "taken", "second": "declined"}
+    assert dict(_all(desk, "SELECT request_key, state FROM payment")) == {"first-1": "taken", "second-1": "declined"}
     assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE kind = 'payment'") == -10000
     assert len(terminal.asked) == 2
 
 
 def test_a_receipt_goes_out_as_one_mail_with_the_pdf(desk: Desk, outside: Outside) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
-    take_payment(desk, JUNO, FakeTerminal(), visit_id, PayForm("cash", "286", "", "k"))
+    pay_visit(desk, visit_id, "cash", "286", "k")
     finish_checkout(desk, JUNO, visit_id, "email")
     run_once(desk, outside, receipt_pdf)
     run_once(desk, outside, receipt_pdf)

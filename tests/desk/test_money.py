@@ -12,13 +12,14 @@ from tests.conftest import (
     FakeTerminal,
     add_patient,
     order,
+    pay_visit,
     scalar,
     state_of,
     visit_at_checkout,
 )  # fmt: skip
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, ZaxError
 from zax.core.money.journal import Parts, balance, faults
-from zax.core.money.tender import PaymentState
+from zax.core.money.tender import PaymentState, TenderForm
 from zax.demo.world import SERVICE_ID
 from zax.desk.account import account_of
 from zax.desk.arrivals import check_in
@@ -29,13 +30,13 @@ from zax.desk.diagnoses import add_diagnosis, find_diagnoses, remove_diagnosis
 from zax.desk.finishing import back_to_room, ready_for_checkout
 from zax.desk.money import bill_of
 from zax.desk.off import take_off
-from zax.desk.payments import PayForm, take_payment
+from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.sheet import sheet_of
 from zax.desk.track import take_to_room
 from zax.desk.unit import Desk
 from zax.outside.doors import Outside, Sale
 from zax.store import money, visits
-from zax.web.papers import receipt_pdf
+from zax.web.papers import visit_receipt_pdf as receipt_pdf
 
 
 def open_parts(desk: Desk, visit_id: int) -> Parts:
@@ -57,7 +58,7 @@ def pay(
     terminal: FakeTerminal | None = None,
     cheque: str = "",
 ):  # type: ignore[no-untyped-def]
-    return take_payment(desk, JUNO, terminal or FakeTerminal(), visit_id, PayForm(tender, amount, cheque, key))
+    return pay_visit(desk, visit_id, tender, amount, key, cheque, terminal)
 
 
 def test_charges_become_entries_split_by_the_estimate(desk: Desk) -> None:
@@ -162,8 +163,8 @@ def test_tenders_pay_in_parts_until_nothing_is_due(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("tender", "amount", "cheque", "field"),
     [
-        ("cash", "0", "", "amount"), ("cash", "-5", "", "amount"), ("cash", "99999999", "", "amount"), ("cash", "lots", "", "amount"), ("cash", "97.21", "", "amount"),
-        ("cheque", "10", "", "cheque_number"), ("shells", "10", "", "tender"),
+        ("cash", "0", "", "amount-1"), ("cash", "-5", "", "amount-1"), ("cash", "99999999", "", "amount-1"), ("cash", "lots", "", "amount-1"), ("cash", "97.21", "", "over"),
+        ("cheque", "10", "", "number-1"), ("shells", "10", "", "tender-1"),
     ],
 )  # fmt: skip
 def test_payments_that_cannot_be_taken(desk: Desk, tender: str, amount: str, cheque: str, field: str) -> None:
@@ -180,7 +181,7 @@ def test_nothing_is_paid_for_a_visit_that_is_off_and_only_with_the_right(desk: D
     with pytest.raises(Conflict, match="not on the Book"):
         pay(desk, visit_id, "10")
     with pytest.raises(NotAllowed):
-        take_payment(desk, INES, FakeTerminal(), visit_id, PayForm("cash", "1", "", "k"))
+        take_payment(desk, INES, FakeTerminal(), 1, PayForm([TenderForm("cash", "1")], [Item(visit_id)], "k"))
     with pytest.raises(NotFound):
         pay(desk, 10**8, "10")
     with pytest.raises(Refused, match="out of date"):
@@ -193,7 +194,7 @@ def test_the_same_payment_sent_ten_times_at_once_is_taken_once(desk: Desk, tende
     terminal = FakeTerminal()
     with ThreadPoolExecutor(10) as pool:
         answers = list(pool.map(lambda _: pay(desk, visit_id, "97.20", tender, "one key", terminal), range(10)))
-    assert len({answer.payment_id for answer in answers}) == 1
+    assert len({answer.receipt_id for answer in answers}) == 1
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 1
     assert scalar(desk, "SELECT COUNT(*) FROM journal WHERE kind = 'payment'") == 1
     assert len(terminal.asked) == (1 if tender == "card" else 0)

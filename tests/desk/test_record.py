@@ -185,7 +185,7 @@ def test_people_move_between_households_and_their_bills_do_not(desk: Desk) -> No
     with desk.engine.begin() as connection:
         connection.execute(
             text(
-                "INSERT INTO journal (kind, day, at, patient_id, patient_cents) VALUES ('charge', '2026-11-02', NOW(), :id, 4260)"
+                "INSERT INTO journal (kind, day, at, site_id, patient_id, patient_cents) VALUES ('charge', '2026-11-02', NOW(), 1, :id, 4260)"
             ),
             {"id": mateo},
         )

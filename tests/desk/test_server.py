@@ -6,6 +6,7 @@ import shutil
 import signal
 import socket
 from collections import namedtuple
+from datetime import date
 from pathlib import Path
 
 import pytest
@@ -93,6 +94,9 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
                 "INSERT INTO visit (id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, made_at, made_by) VALUES (1, 1, 1, 1, 7, 1, '2026-11-24', 600, 30, 'room', NOW(), 1)",
                 "INSERT INTO track_move (visit_id, from_stop, to_stop, at) VALUES (1, 'here', 'room', '2026-11-24 18:00:00')",
                 "INSERT INTO payment (id, request_key, patient_id, visit_id, tender, cents, state, day, at, by_id) VALUES (9, 'k', 1, 1, 'cash', 4260, 'taken', '2026-11-24', NOW(), 1)",
+                "INSERT INTO site (id, name, timezone, opens_min, closes_min, grid_minutes) VALUES (1, 'Quay', 'America/Los_Angeles', 480, 1080, 5)",
+                "INSERT INTO user (id, sign_in, name, role, password_hash) VALUES (1, 'juno', 'Juno', 'receptionist', '')",
+                "INSERT INTO journal (id, kind, day, at, patient_id, visit_id, payment_id, patient_cents, words) VALUES (5, 'payment', '2026-11-24', NOW(), 1, 1, 9, -4260, 'Paid')",
                 "SET foreign_key_checks=1",
             ):
                 connection.exec_driver_sql(statement)
@@ -107,9 +111,16 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
             ).one()
             part = connection.execute(text("SELECT payment_id, visit_id, cents FROM payment_part")).one()
             place = connection.execute(text("SELECT visit_id, room_id, stage_id FROM whereabouts")).one()
+            paid = connection.execute(
+                text(
+                    "SELECT p.site_id, p.asked_cents, r.day, t.patient_id, j.site_id FROM payment p JOIN receipt r ON r.id = p.receipt_id "
+                    "JOIN payment_part t ON t.payment_id = p.id JOIN journal j ON j.payment_id = p.id"
+                )
+            ).one()
         assert benefits_from("Old", terms) == Benefits("Old", {"basic": 80}, 5000, frozenset({"preventive"}))
         assert tuple(person) == ("TLKRS", "cruz", "HG441", 1)
         assert (tuple(part), tuple(place)) == ((9, 1, 4260), (1, 7, None))
+        assert tuple(paid) == (1, 4260, date(2026, 11, 24), 1, 1)
     finally:
         old.dispose()
         server.stop()

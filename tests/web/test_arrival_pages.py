@@ -78,7 +78,7 @@ def test_a_copay_is_taken_at_arrival_and_a_declined_card_leaves_the_step_open(
     finish_checkout(desk, JUNO, other)
     number = step(desk, "Collect", "collect")
     page = juno.get(f"/visits/{visit}/arrival").text
-    assert "Take 105.60" in page
+    assert 'Take <span id="takes">105.60</span>' in page
     wrong = juno.post(
         f"/visits/{visit}/arrival/collect", step_id=number, tender="cheque", amount="x", key="k1", also=other
     )

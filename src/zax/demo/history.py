@@ -41,9 +41,10 @@ COLUMNS = {
     "track_move": "visit_id, from_stop, to_stop, at, by_id",
     "charge_line": "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at, entered_by, first_cents",
     "visit_diagnosis": "visit_id, position, code",
-    "payment": "id, request_key, patient_id, visit_id, tender, cents, cheque_number, state, card_ending, day, at, by_id",
-    "payment_part": "payment_id, visit_id, cents",
-    "journal": "id, kind, day, at, by_id, patient_id, visit_id, line_id, payment_id, claim_id, patient_cents, insurer_cents, words",
+    "receipt": "id, request_key, patient_id, site_id, day, at, by_id",
+    "payment": "id, request_key, receipt_id, patient_id, visit_id, site_id, tender, cents, asked_cents, cheque_number, state, card_ending, day, at, by_id",
+    "payment_part": "payment_id, patient_id, visit_id, cents",
+    "journal": "id, kind, day, at, by_id, site_id, patient_id, visit_id, line_id, payment_id, claim_id, patient_cents, insurer_cents, words",
     "allocation": "credit_id, line_id, patient_id, cents, at, by_id",
     "claim": "id, number, visit_id, patient_id, coverage_id, dental, state, cents, paid_cents, findings, made_at, sent_at",
     "claim_line": "claim_id, line_id, position, cents",
@@ -354,10 +355,11 @@ class History:
         cheque = str(self.rng.randrange(1000, 9999)) if tender == "cheque" else ""
         ending = f"{self.rng.randrange(10_000):04d}" if tender == "card" else ""
         total = sum(due.values())
-        self.rows["payment"].append(
-            (number, f"past-{number}", visit.person.id, visit.id, tender, total, cheque, "taken", ending, day, at, by)
-        )
-        self.rows["payment_part"].append((number, visit.id, total))
+        self.rows["receipt"].append((number, f"past-{number}", visit.person.id, visit.site_id, day, at, by))
+        self.rows["payment"].append((
+            number, f"past-{number}-1", number, visit.person.id, visit.id, visit.site_id, tender, total, total, cheque, "taken", ending, day, at, by
+        ))  # fmt: skip
+        self.rows["payment_part"].append((number, visit.person.id, visit.id, total))
         words = f"Patient paid, {tender}{' ' + cheque if cheque else ''}{' ending ' + ending if ending else ''}"
         credit = self._entry(visit, "payment", day, at, by, -total, 0, words, payment=number)
         self.rows["allocation"] += [(credit, line, visit.person.id, cents, at, by) for line, cents in due.items()]
@@ -368,7 +370,22 @@ class History:
     ) -> int:  # fmt: skip
         number = self.next_id("journal")
         self.rows["journal"].append(
-            (number, kind, day, at, by, visit.person.id, visit.id, line, payment, claim, patient, insurer, words)
+            (
+                number,
+                kind,
+                day,
+                at,
+                by,
+                visit.site_id,
+                visit.person.id,
+                visit.id,
+                line,
+                payment,
+                claim,
+                patient,
+                insurer,
+                words,
+            )
         )
         return number
 

@@ -12,6 +12,7 @@ from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
+from zax.core.money.tender import TenderForm
 from zax.core.setup.roles import Role
 from zax.demo.world import MEMBER_PREFIX, TYPE_ID, ZONE
 from zax.desk.arrivals import check_in
@@ -22,7 +23,7 @@ from zax.desk.diagnoses import add_diagnosis
 from zax.desk.finishing import ready_for_checkout
 from zax.desk.off import did_not_come
 from zax.desk.patients import name_keys
-from zax.desk.payments import PayForm, take_payment
+from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.track import confirm, take_to_room
 from zax.desk.unit import Actor, Desk
 from zax.outside.doors import Sale, Terminal
@@ -119,8 +120,11 @@ TEETH = {"Ruth Amadi": "3", "Marcus Bell": "19", "Lena Ortega": "20", "Gus Fairl
 class _PayingTerminal(Terminal):
     """Cards taken this morning, before the demo began."""
 
-    def sell(self, key: str, cents: int) -> Sale:
+    def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
         return Sale("approved", "", f"{4000 + cents % 997:04d}", f"T-{key}")
+
+    def give_back(self, key: str, cents: int, reference: str) -> Sale:
+        return self.sell(key, cents)
 
     def look_up(self, key: str) -> Sale:
         return self.sell(key, 0)
@@ -206,9 +210,10 @@ class Today:
             due = sum(entry.patient_cents for entry in money.visit_entries(connection, visit_id))
         if due:
             tender, cheque = (("card", ""), ("cash", ""), ("cheque", "1184"))[visit_id % 3]
-            take_payment(
-                self.desk, JUNO, self.terminal, visit_id, PayForm(tender, f"{due / 100:.2f}", cheque, f"{key}-pays")
-            )
+            form = PayForm([TenderForm(tender, f"{due / 100:.2f}", cheque)], [Item(visit_id)], f"{key}-pays")
+            with self.desk.engine.connect() as connection:
+                patient_id = visits.one_visit(connection, visit_id).patient_id
+            take_payment(self.desk, JUNO, self.terminal, patient_id, form)
         finish_checkout(self.desk, JUNO, visit_id)
 
 

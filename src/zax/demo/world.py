@@ -221,6 +221,7 @@ def write_world(connection: Connection, today: date, copies: int = 1) -> None:
     )
     _write_services(put)
     _write_payers(put)
+    _write_money(put)
     hashed = PasswordHasher().hash(PASSWORD)
     put(
         schema.user,
@@ -229,6 +230,21 @@ def write_world(connection: Connection, today: date, copies: int = 1) -> None:
             for s, n, r, p in USERS
         ],
     )
+
+
+def _write_money(put: Any) -> None:
+    """Reasons to write off, the clinic's own tender, discounts and a few products."""
+    rows = (
+        (schema.reason, ("words",), (("Hardship",), ("Our mistake",), ("Small balance",), ("Cannot be collected",), ("Courtesy",))),
+        (schema.tender_kind, ("words", "needs_number"), (("Bank transfer", True), ("Ferry voucher", False))),
+        (schema.discount, ("words", "percent"), (("Paid in full today", 5), ("Family of staff", 20))),
+        (schema.product, ("words", "code", "price_cents", "tax", "stock", "low"), (
+            ("Soft toothbrush", "TB-S", 450, 850, 60, 12), ("Whitening tray, upper and lower", "WT-2", 18_500, 850, 6, 2),
+            ("Fluoride toothpaste", "FT-75", 1_290, 850, 34, 10), ("Night guard case", "NG-C", 990, 850, 9, 4), ("Travel vaccine record", "VR", 600, 0, 25, 5),
+        )),
+    )  # fmt: skip
+    for table, names, values in rows:
+        put(table, [dict(zip(names, row, strict=True)) | {"position": n} for n, row in enumerate(values, 1)])
 
 
 def _putter(connection: Connection) -> Any:

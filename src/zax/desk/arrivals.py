@@ -137,7 +137,7 @@ def collect_of(connection: Connection, visit: Any, bill: Bill) -> Collect:
     """The copays that the plan asks for these services, and what the household has open from earlier."""
     copay = sum(each.copay_due for each in bill.estimates)
     paid = -sum(entry.patient_cents for entry in money.visit_entries(connection, visit.id) if entry.line_id is None)
-    earlier = [each for each in open_elsewhere(connection, visit.household_id, visit.id) if each.cents > 0]
+    earlier = open_elsewhere(connection, visit.household_id, visit.id)
     return Collect(copay, earlier, paid)
 
 

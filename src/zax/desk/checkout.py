@@ -10,17 +10,20 @@ from datetime import datetime
 from email.utils import make_msgid
 from typing import Any
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, func, select, update
 
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, Refused
 from zax.core.money.leaving import Leaving, OpenPoint, open_points
 from zax.core.patients.gaps import Purpose
 from zax.desk.arrivals import Arrival, arrival_of
+from zax.desk.cards import cards_of
 from zax.desk.claims import make_claim, withdraw_unsent
 from zax.desk.clinic import Clinic
 from zax.desk.credits import OpenVisit, open_elsewhere
 from zax.desk.money import post_charges, settle_visit
+from zax.desk.openitems import Credit, OpenLine, open_items
+from zax.desk.paydesk import last_ways
 from zax.desk.planned import planned_for
 from zax.desk.recalls import recalls_of, write_recall
 from zax.desk.sheet import Sheet
@@ -31,45 +34,58 @@ from zax.store import money, schema
 
 @dataclass(frozen=True, slots=True)
 class Counter:
-    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `credits` can be used up."""
+    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `loose` for no visit, `credits` can be used up."""
 
     payments: Sequence[Any]
     asked: int
     earlier: Sequence[OpenVisit]
-    credits: Sequence[OpenVisit]
+    loose: Sequence[OpenLine]
+    credits: Sequence[Credit]
+    cards: Sequence[Any]
+    last_tender: str
     arrival: Arrival
     recalls: Mapping[int, Any]
     planned: Sequence[Any]
     recall_type: Any = None
     recall_months: int = 0
     ticked: Sequence[OpenVisit] = field(default_factory=tuple)
+    ticked_lines: Sequence[OpenLine] = field(default_factory=tuple)
 
     @property
     def earlier_due(self) -> int:
-        return sum(each.cents for each in self.ticked)
+        return sum(each.cents for each in self.ticked) + sum(each.cents for each in self.ticked_lines)
 
 
 def counter_of(
-    connection: Connection, clinic: Clinic, sheet: Sheet, now: datetime, untick: Sequence[int] = ()
+    connection: Connection,
+    clinic: Clinic,
+    sheet: Sheet,
+    now: datetime,
+    untick: Sequence[int] = (),
+    untick_lines: Sequence[int] = (),
 ) -> Counter:
-    """Read what there is to pay besides and what comes next. `untick` are earlier visits the patient does not pay today."""
+    """Read what there is to pay besides and what comes next. `untick` are earlier visits (and lines without one) the patient does not pay today."""
     visit = sheet.visit
     y, part = schema.payment, schema.payment_part
     payments = connection.execute(
-        select(y, part.c.cents.label("here"))
+        select(y, func.sum(part.c.cents).label("here"))
         .join(part, part.c.payment_id == y.c.id)
         .where(part.c.visit_id == visit.id)
+        .group_by(y.c.id)
         .order_by(y.c.id)
     ).all()
     asked = money.pending_payments(connection, visit.id)
-    elsewhere = open_elsewhere(connection, visit.household_id, visit.id)
-    earlier = [each for each in elsewhere if each.cents > 0]
+    earlier = open_elsewhere(connection, visit.household_id, visit.id)
+    items = open_items(connection, clinic, visit.household_id)
+    loose = [each for each in items.lines if each.visit_id is None]
+    credits = [each for each in items.credits if not each.coming and each.visit_id != visit.id]
     recalls = {row.type_id: row for row in recalls_of(connection, visit.patient_id)}
     kind = clinic.types[visit.type_id]
     months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
     return Counter(
-        payments, asked, earlier, [each for each in elsewhere if each.cents < 0], arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
+        payments, asked, earlier, loose, credits, cards_of(connection, visit.household_id), last_ways(connection, visit.household_id).tender, arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
         planned_for(connection, visit.patient_id), kind if months else None, months, [each for each in earlier if each.visit_id not in untick],
+        [each for each in loose if each.line_id not in untick_lines],
     )  # fmt: skip
 
 
@@ -83,8 +99,8 @@ def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[Open
     skipped = [s.step.words for s in counter.arrival.stands if s.state == "skipped" and s.step.template_id is None]
     payer = sheet.bill.coverage.payer_name if sheet.bill.coverage else ""
     return open_points(Leaving(
-        due, due, counter.asked, sheet.bill.insurer, payer, sum(e.cents for e in counter.earlier) - counter.earlier_due,
-        -sum(each.cents for each in counter.credits), stops, skipped, [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
+        due, due, counter.asked, sheet.bill.insurer, payer, sum(e.cents for e in (*counter.earlier, *counter.loose)) - counter.earlier_due,
+        sum(each.cents for each in counter.credits), stops, skipped, [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
     ))  # fmt: skip
 
 
@@ -130,17 +146,14 @@ def _email_receipt(unit: Unit, visit: Any) -> None:
     """One mail a finished checkout; its Message-ID stays the same however often it is tried."""
     if not visit.email:
         raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
-    paid = unit.one(
-        select(schema.payment.c.id)
-        .where(schema.payment.c.visit_id == visit.id, schema.payment.c.state == "taken")
-        .limit(1)
-    )
+    p, part = schema.payment, schema.payment_part
+    query = select(p.c.receipt_id).join(part, part.c.payment_id == p.c.id).where(part.c.visit_id == visit.id)
+    paid = unit.one(query.where(p.c.state == "taken", p.c.kind == "payment").order_by(p.c.id.desc()).limit(1))
     if paid is None:
         raise Refused("Nothing was paid, so there is no receipt to send.", "receipt")
     key = f"receipt-{visit.id}-{visit.version}"
-    unit.send(
-        "receipt_mail", key, {"visit_id": visit.id, "to": visit.email, "message_id": make_msgid(domain="zax.invalid")}
-    )
+    payload = {"receipt_id": paid.receipt_id, "to": visit.email, "message_id": make_msgid(domain="zax.invalid")}
+    unit.send("receipt_mail", key, payload)
 
 
 @act("payments")

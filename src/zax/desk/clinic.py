@@ -24,6 +24,7 @@ from zax.core.charges.teeth import Numbering
 from zax.core.coverage.benefits import Benefits, benefits_from
 from zax.core.coverage.fees import FeeSchedule, allowed_fees
 from zax.core.errors import Refused
+from zax.desk.moneysetup import MoneySetup, load_money
 from zax.store import schema
 
 VERSION = "setup_version"
@@ -194,6 +195,7 @@ class Clinic:
     schedules: tuple[FeeSchedule, ...]
     out_of_network: frozenset[tuple[int, int]]
     flags: Mapping[int, Any]
+    money: MoneySetup
     fees: Mapping[str, int]
     stages: Mapping[int, Stage]
     steps: Mapping[int, ArrivalStep]
@@ -354,6 +356,7 @@ def load(connection: Connection) -> Clinic:
         schedules=_schedules(read(schema.fee_schedule), read(schema.fee, schema.fee.c.schedule_id), {s.id: s.code for s in read(schema.service)}),
         out_of_network=frozenset((r.payer_id, r.provider_id) for r in read(schema.out_of_network, schema.out_of_network.c.payer_id)),
         flags={f.id: f for f in read(schema.flag, schema.flag.c.position)},
+        money=load_money(connection, about),
         fees={s.code: s.fee_cents for s in read(schema.service)},
         stages={s.id: Stage(s.id, s.name, s.whose, s.dental, s.active) for s in read(schema.stage, schema.stage.c.position)},
         steps={

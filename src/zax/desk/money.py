@@ -1,15 +1,22 @@
-"""Writing the journal. Every money act ends in `settle_visit`: credits find their lines and the track follows the open parts."""
+"""Writing the journal. Every money act ends in `settle_visit`: credits find their lines and the track follows the open parts.
+
+A ledger is a visit's row, or `OwnLedger` for what belongs to no visit. On a visit's ledger credit goes to what is open there by itself; on a
+patient's own it waits, visibly, until somebody says what it is for. Entries fall on the site's books day: today, or the day after the last
+closed one.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import update
+from sqlalchemy import insert, select, update
 
 from zax.core.book.track import Stop
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
+from zax.core.money.cents import percent_of
 from zax.core.money.journal import (
     Allocation,
     Entry,
@@ -27,6 +34,15 @@ from zax.desk.covers import covers_for
 from zax.desk.track import step
 from zax.desk.unit import Unit
 from zax.store import money, schema
+
+
+@dataclass(frozen=True, slots=True)
+class OwnLedger:
+    """The patient's own ledger, kept at a site; stands where a visit's row may stand, without its `id`."""
+
+    patient_id: int
+    site_id: int
+    id: None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,10 +97,13 @@ def priced_line(clinic: Clinic, line: Any) -> PricedLine:
 def post_charges(unit: Unit, visit: Any) -> Bill:
     """Make the journal say what the lines say: post what is new, reverse what changed. Unchanged lines are left alone.
 
-    What the contract forgives stands with the insurer's part until the payer's answer writes it off.
+    What the contract forgives stands with the insurer's part until the payer's answer writes it off. A discount that the patient has by a
+    flag comes with the charge and goes with it.
     """
     bill = bill_of(unit.connection, unit.clinic, visit)
-    standing = _standing_charges(money.visit_entries(unit.connection, visit.id))
+    entries = money.visit_entries(unit.connection, visit.id)
+    standing = _standing(entries, Kind.CHARGE)
+    discounted = _standing(entries, Kind.DISCOUNT)
     wanted = {each.line_id: each for each in bill.estimates}
     for line_id, entry in standing.items():
         each = wanted.get(line_id)
@@ -92,13 +111,22 @@ def post_charges(unit: Unit, visit: Any) -> Bill:
             entry.patient_cents,
             entry.insurer_cents,
         ):
-            reverse(unit, visit, entry, "Service taken off" if each is None else "Service changed")
+            words = "Service taken off" if each is None else "Service changed"
+            if line_id in discounted:
+                reverse(unit, visit, discounted[line_id], words)
+            reverse(unit, visit, entry, words)
         else:
             wanted.pop(line_id)
+    off = _discount_by_flag(unit, visit.patient_id) if wanted else None
     for each in wanted.values():
         add_entry(
             unit, visit, Kind.CHARGE, each.patient, each.insurer + each.write_off, each.why, line_id=each.line_id
         )
+        less = percent_of(each.patient, off.percent) if off else 0
+        if less:
+            add_entry(
+                unit, visit, Kind.DISCOUNT, -less, 0, f"{off.words}, {off.percent} percent", line_id=each.line_id, discount_id=off.id
+            )  # fmt: skip
     for each in bill.estimates:
         unit.connection.execute(
             update(schema.charge_line)
@@ -108,56 +136,105 @@ def post_charges(unit: Unit, visit: Any) -> Bill:
     return bill
 
 
+def _discount_by_flag(unit: Unit, patient_id: int) -> Any:
+    """The largest discount in use that one of the patient's flags brings, or None."""
+    f = schema.patient_flag
+    flags = {
+        row.flag_id
+        for row in unit.rows(select(f.c.flag_id).where(f.c.patient_id == patient_id, f.c.ended_at.is_(None)))
+    }
+    found = [each for each in unit.clinic.money.discounts.values() if each.active and each.flag_id in flags]
+    return max(found, key=lambda each: each.percent, default=None)
+
+
 def take_charges_back(unit: Unit, visit: Any, reason: str) -> None:
-    """Reverse every standing charge of a visit that goes back into its room."""
-    for entry in _standing_charges(money.visit_entries(unit.connection, visit.id)).values():
-        reverse(unit, visit, entry, reason)
+    """Reverse every standing charge of a visit that goes back into its room, and what was taken off it."""
+    entries = money.visit_entries(unit.connection, visit.id)
+    for kind in (Kind.DISCOUNT, Kind.WRITE_OFF, Kind.CHARGE):
+        for entry in _standing_all(entries, kind):
+            reverse(unit, visit, entry, reason)
 
 
-def _standing_charges(entries: Sequence[Entry]) -> dict[int, Entry]:
+def _standing_all(entries: Sequence[Entry], kind: Kind) -> list[Entry]:
     undone = {entry.reverses for entry in entries}
-    return {e.line_id: e for e in entries if e.kind == Kind.CHARGE and e.line_id is not None and e.id not in undone}
+    return [e for e in entries if e.kind == kind and e.line_id is not None and e.id not in undone]
+
+
+def _standing(entries: Sequence[Entry], kind: Kind) -> dict[int, Entry]:
+    return {e.line_id: e for e in _standing_all(entries, kind) if e.line_id is not None}
+
+
+def books_day(unit: Unit, site_id: int) -> date:
+    """The business day on which an entry made now falls; the close of the day waits until this act is through.
+
+    Never a closed day: after the close, or with a clock that stands before it, the day after the last closed one.
+    """
+    if site_id not in unit.books:
+        b = schema.site_books
+        row = unit.one(select(b.c.closed_day).where(b.c.site_id == site_id).with_for_update(read=True))
+        if row is None:
+            unit.connection.execute(insert(b).prefix_with("IGNORE").values(site_id=site_id))
+            row = unit.one(select(b.c.closed_day).where(b.c.site_id == site_id).with_for_update(read=True))
+        today = unit.business_day(site_id)
+        closed = row.closed_day
+        unit.books[site_id] = today if closed is None or today > closed else closed + timedelta(days=1)
+    return unit.books[site_id]
 
 
 def add_entry(
-    unit: Unit, visit: Any, kind: Kind, patient_cents: int, insurer_cents: int, words: str, **more: Any
+    unit: Unit, ledger: Any, kind: Kind, patient_cents: int, insurer_cents: int, words: str, **more: Any
 ) -> int:
-    """One journal entry on today's business day of the visit's site."""
+    """One journal entry on the books day of the ledger's site; its number. `site_id` among `more` names another site's books."""
+    site_id = more.pop("site_id", ledger.site_id)
     return unit.add(
-        schema.journal, kind=kind, day=unit.business_day(visit.site_id), at=unit.now, by_id=unit.actor.id, patient_id=visit.patient_id,
-        visit_id=visit.id, patient_cents=patient_cents, insurer_cents=insurer_cents, words=words[:200], **more,
+        schema.journal, kind=kind, day=books_day(unit, site_id), at=unit.now, by_id=unit.actor.id, site_id=site_id, patient_id=ledger.patient_id,
+        visit_id=ledger.id, patient_cents=patient_cents, insurer_cents=insurer_cents, words=words[:200], **more,
     )  # fmt: skip
 
 
-def reverse(unit: Unit, visit: Any, entry: Entry, words: str) -> None:
+def reverse(unit: Unit, ledger: Any, entry: Entry, words: str, **more: Any) -> int:
     """Post what undoes the entry, today; the entry itself stays."""
-    undo = reversal_of(entry, 0, unit.business_day(visit.site_id))
-    add_entry(
-        unit,
-        visit,
-        undo.kind,
-        undo.patient_cents,
-        undo.insurer_cents,
-        words,
-        line_id=undo.line_id,
-        reverses_id=undo.reverses,
-    )
+    undo = reversal_of(entry, 0, books_day(unit, ledger.site_id))
+    return add_entry(
+        unit, ledger, undo.kind, undo.patient_cents, undo.insurer_cents, words, line_id=undo.line_id, reverses_id=undo.reverses, **more
+    )  # fmt: skip
+
+
+def settle(unit: Unit, ledger: Any) -> Parts:
+    """`settle_visit`, or for a patient's own ledger: free what a line holds too much. What stays open."""
+    if ledger.id is not None:
+        return settle_visit(unit, ledger)
+    entries = entries_of(unit, ledger)
+    write_allocations(unit, ledger, _held_too_much(entries, allocations_of(unit, ledger)))
+    return balance(entries)
+
+
+def entries_of(unit: Unit, ledger: Any) -> list[Entry]:
+    return money.ledger_entries(unit.connection, ledger.patient_id, ledger.id)
+
+
+def allocations_of(unit: Unit, ledger: Any) -> list[Allocation]:
+    return money.ledger_allocations(unit.connection, ledger.patient_id, ledger.id)
+
+
+def _held_too_much(entries: Sequence[Entry], given: Sequence[Allocation]) -> list[Allocation]:
+    return [
+        back
+        for line_id, parts in line_parts(entries, given).items()
+        if parts.patient < 0
+        for back in take_back(line_id, -parts.patient, given)
+    ]
 
 
 def settle_visit(unit: Unit, visit: Any) -> Parts:
     """Give credits to open lines, free what a line holds too much, and move between LEFT and SETTLED. What stays open."""
     entries = money.visit_entries(unit.connection, visit.id)
     given = money.visit_allocations(unit.connection, visit.id)
-    freed = [
-        back
-        for line_id, parts in line_parts(entries, given).items()
-        if parts.patient < 0
-        for back in take_back(line_id, -parts.patient, given)
-    ]
+    freed = _held_too_much(entries, given)
     given = [*given, *freed]
     open_lines = [(line_id, parts.patient) for line_id, parts in line_parts(entries, given).items()]
     more = give(credit_left(entries, given), open_lines)
-    _write_allocations(unit, visit, [*freed, *more])
+    write_allocations(unit, visit, [*freed, *more])
     left = balance(entries)
     unsettled = left != Parts() or money.pending_payments(unit.connection, visit.id) > 0
     if visit.state == Stop.LEFT and not unsettled:
@@ -167,10 +244,10 @@ def settle_visit(unit: Unit, visit: Any) -> Parts:
     return left
 
 
-def _write_allocations(unit: Unit, visit: Any, allocations: Sequence[Allocation]) -> None:
+def write_allocations(unit: Unit, ledger: Any, allocations: Sequence[Allocation]) -> None:
     for each in allocations:
         unit.add(
-            schema.allocation, credit_id=each.credit_id, line_id=each.line_id, cents=each.cents, patient_id=visit.patient_id,
+            schema.allocation, credit_id=each.credit_id, line_id=each.line_id, cents=each.cents, patient_id=ledger.patient_id,
             at=unit.now, by_id=unit.actor.id,
         )  # fmt: skip
 

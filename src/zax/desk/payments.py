@@ -1,177 +1,421 @@
 """Taking a payment. It is written down before the terminal is asked, under the key of the form, so that pressing twice, a lost
 answer or a crash can neither charge twice nor forget: what is not known is *being clarified* until the terminal says.
 
-A payment has a part for every visit it is for: today's, and what was still open from earlier ones. Before anything is charged it
-stays as credit of its visit, and the charges find it there.
+One receipt may have several tenders, and each has parts: the lines, visits and deposits it is for. Before anything is charged the money stays
+as credit of its visit, and the charges find it there.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
+from email.utils import make_msgid
 from typing import Any
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import delete, insert, select, update
 
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.core.errors import Conflict, NotFound, Refused
-from zax.core.money.journal import Kind
-from zax.core.money.tender import TENDER_WORDS, PaymentState, Tender, check_not_over, check_tender, split_over
-from zax.desk.money import add_entry, due_now, settle_visit
+from zax.core.money.cents import plain
+from zax.core.money.journal import Parts, line_parts
+from zax.core.money.tender import (
+    OPEN_STATES,
+    Handed,
+    PaymentState,
+    Tendered,
+    TenderForm,
+    check_tenders,
+    cover,
+    settle_over,
+)
+from zax.desk.cards import keep_card, usable_card
+from zax.desk.money import OwnLedger, allocations_of, books_day, due_now, entries_of, settle
+from zax.desk.posting import ledger_of, lock_household, post_back, post_payment, tell_money
+from zax.desk.products import Sale as ProductSale
+from zax.desk.products import sell_product
 from zax.desk.track import locked_visit
 from zax.desk.unit import Actor, Desk, Unit, act
 from zax.outside.doors import Sale, Terminal
-from zax.store import schema
+from zax.store import money, schema
 
 CLARIFY_AFTER = timedelta(seconds=15)
+CHARGED = frozenset({Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED})
 
 
 @dataclass(frozen=True, slots=True)
-class Taken:
-    """What became of a payment: `words` is the sentence to show."""
+class Item:
+    """What a payment is for: a line, a visit as a whole, or neither (a deposit). `cents` None is all that is open; for money before charges, all that is left."""
 
-    payment_id: int
-    state: PaymentState
-    cents: int
-    words: str
+    visit_id: int | None = None
+    line_id: int | None = None
+    cents: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class PayForm:
-    """A payment as typed; `also` are earlier visits of the household that it is to pay as well, `key` the form's own."""
+    """A payment as typed; `key` is the form's own, `over` says what more than the dues is: change or credit. `sales` are products sold with it."""
 
-    tender: str
-    amount: str
-    cheque_number: str
+    tenders: Sequence[TenderForm]
+    items: Sequence[Item]
     key: str
-    also: Sequence[int] = ()
+    over: str = ""
+    receipt: str = "none"
+    site_id: int = 0
+    sales: Sequence[ProductSale] = ()
 
 
-def take_payment(desk: Desk, actor: Actor, terminal: Terminal, visit_id: int, form: PayForm) -> Taken:
-    """Take one tender for a visit. Raises Problems or Refused before anything is asked of the terminal."""
-    if not form.key or len(form.key) > 40:
-        raise Refused("This form is out of date. Reload the page; nothing was taken.", "amount")
-    opened, is_new = open_payment(desk, actor, visit_id, form)
-    if not is_new or opened.state != PaymentState.ASKING:
+@dataclass(frozen=True, slots=True)
+class TenderResult:
+    """What became of one tender; `words` is the sentence to show."""
+
+    payment_id: int
+    key: str
+    tender: str
+    state: PaymentState
+    cents: int
+    asked: int
+    words: str
+
+    @property
+    def whole(self) -> bool:
+        return self.state == PaymentState.TAKEN and self.cents == self.asked
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """What became of a payment. `state` is TAKEN only when every tender was taken whole."""
+
+    receipt_id: int
+    tenders: Sequence[TenderResult]
+    change: int = 0
+
+    @property
+    def cents(self) -> int:
+        return sum(each.cents for each in self.tenders if each.state == PaymentState.TAKEN)
+
+    @property
+    def whole(self) -> bool:
+        return all(each.whole for each in self.tenders)
+
+    @property
+    def state(self) -> PaymentState:
+        return next((each.state for each in self.tenders if each.state != PaymentState.TAKEN), PaymentState.TAKEN)
+
+    @property
+    def words(self) -> str:
+        if self.whole:
+            return f"Paid.{f' Change to give back: {plain(self.change)}.' if self.change else ''}"
+        taken = f"{plain(self.cents)} was taken. " if self.cents else ""
+        return taken + " ".join(each.words for each in self.tenders if not each.whole)
+
+
+def take_payment(desk: Desk, actor: Actor, terminal: Terminal, patient_id: int, form: PayForm) -> Taken:
+    """Take every tender of a payment. Raises Problems or Refused before anything is asked of the terminal."""
+    if not form.key or len(form.key) > 36:
+        raise Refused("This form is out of date. Reload the page; nothing was taken.")
+    opened, is_new = open_payment(desk, actor, patient_id, form)
+    if not is_new:
         return opened
-    return close_payment(desk, actor, form.key, terminal.sell(form.key, opened.cents))
+    return replace(opened, tenders=[_ask_terminal(desk, actor, terminal, each) for each in opened.tenders])
+
+
+def _ask_terminal(desk: Desk, actor: Actor, terminal: Terminal, each: TenderResult) -> TenderResult:
+    if each.state != PaymentState.ASKING:
+        return each
+    token, keep = _card_wish(desk, each.payment_id)
+    return close_payment(desk, actor, each.key, terminal.sell(each.key, each.asked, token, keep))
+
+
+def _card_wish(desk: Desk, payment_id: int) -> tuple[str, bool]:
+    """The token to charge, and whether the terminal should give one out."""
+    p, c = schema.payment, schema.card_on_file
+    with desk.engine.connect() as connection:
+        query = select(c.c.token, p.c.words).join(c, c.c.id == p.c.card_id, isouter=True)
+        row = connection.execute(query.select_from(p).where(p.c.id == payment_id)).one()
+    return row.token or "", row.words == _KEEP
+
+
+_KEEP = "keep the card"
 
 
 @act("payments")
-def open_payment(unit: Unit, visit_id: int, form: PayForm) -> tuple[Taken, bool]:
-    """The payment of this key, and whether this call made it. Cash and cheque are final at once."""
-    wanted = sorted({visit_id, *form.also})
-    locked = {number: locked_visit(unit, number) for number in wanted}  # always in the same order
-    visit = locked[visit_id]
-    found = _by_key(unit, form.key)
+def open_payment(unit: Unit, patient_id: int, form: PayForm) -> tuple[Taken, bool]:
+    """The payment of this key, and whether this call made it. All but cards are final at once."""
+    ledgers = _lock(unit, patient_id, form)
+    found = receipt_by_key(unit, form.key)
     if found is not None:
-        return _taken(found), False
-    tendered = check_tender(form.tender, form.amount, form.cheque_number)
-    if visit.state in FREES_THE_TIME or visit.state == Stop.HELD:
-        raise Conflict("This visit is not on the Book, so nothing can be taken for it.", "amount")
-    if any(row.household_id != visit.household_id for row in locked.values()):
-        raise Refused("One of these visits belongs to another household. Reload the page; nothing was taken.", "also")
-    parts = _parts(unit, visit, [row for number, row in locked.items() if number != visit_id], tendered.cents)
-    state = PaymentState.ASKING if tendered.tender == Tender.CARD else PaymentState.TAKEN
-    payment_id = unit.add(
-        schema.payment, request_key=form.key, patient_id=visit.patient_id, visit_id=visit.id, tender=tendered.tender, cents=tendered.cents,
-        cheque_number=tendered.cheque_number, state=state, day=unit.business_day(visit.site_id), at=unit.now, by_id=unit.actor.id,
+        return found, False
+    tenders = check_tenders(form.tenders, unit.clinic.money.own)
+    site_id = form.site_id or next((row.site_id for row in ledgers.values()), unit.clinic.first_site.id)
+    for each in tenders:
+        if each.card_id is not None:
+            usable_card(unit, each.card_id, patient_id)
+    items = [*form.items, *(_sell(unit, patient_id, site_id, sale) for sale in form.sales)]
+    dues = _dues(unit, patient_id, site_id, items, ledgers, sum(each.cents for each in tenders))
+    handed = settle_over(tenders, sum(cents for *_, cents in dues), form.over)
+    if handed.over:
+        dues = [*dues, (patient_id, None, None, handed.over)]
+    receipt_id = unit.add(
+        schema.receipt, request_key=form.key, patient_id=patient_id, site_id=site_id, day=books_day(unit, site_id), at=unit.now, by_id=unit.actor.id,
+        how=form.receipt, email=_email_of(unit, patient_id) if form.receipt == "email" else "", change_cents=handed.change,
     )  # fmt: skip
-    rows = [{"payment_id": payment_id, "visit_id": number, "cents": cents} for number, cents in parts]
-    unit.connection.execute(insert(schema.payment_part), rows)
-    payment = _by_key(unit, form.key)
-    if state == PaymentState.TAKEN:
-        _post(unit, payment)
-    else:
-        _ask_later(unit, form.key)
+    for number, (tendered, parts) in enumerate(zip(handed.tenders, _parts(handed, dues), strict=True), 1):
+        _open_tender(unit, receipt_id, f"{form.key}-{number}", patient_id, site_id, tendered, parts)
+    mail_receipt(unit, receipt_id)
     unit.audit(
-        "payment.opened", patient_id=visit.patient_id, visit_id=visit.id, tender=tendered.tender, cents=tendered.cents
+        "payment.opened",
+        patient_id=patient_id,
+        receipt=receipt_id,
+        tenders=[[each.tender, each.cents] for each in handed.tenders],
     )
-    return _taken(payment), True
+    made = receipt_by_key(unit, form.key)
+    assert made is not None
+    return made, True
 
 
-def _parts(unit: Unit, visit: Any, earlier: Sequence[Any], cents: int) -> list[tuple[int, int]]:
-    """What of the payment is for which visit: this one first, then the earlier ones, oldest first. Money before charges is all this visit's."""
-    earlier = sorted(earlier, key=lambda row: (row.day, row.id))
-    owed = [(row.id, due_now(unit.connection, row.id)) for row in earlier]
-    if visit.state not in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}:
-        return split_over(cents, [*owed, (visit.id, cents)] if earlier else [(visit.id, cents)])
-    due = [(visit.id, due_now(unit.connection, visit.id)), *owed]
-    check_not_over(cents, sum(max(0, each) for _, each in due))
-    return split_over(cents, due)
+def _lock(unit: Unit, patient_id: int, form: PayForm) -> dict[int, Any]:
+    """Hold every visit that is paid for, always in the same order, and the household when something is for no visit; all of one household."""
+    wanted = sorted({item.visit_id for item in form.items if item.visit_id is not None})
+    visits = {number: locked_visit(unit, number) for number in wanted}
+    household_id = lock_household(unit, patient_id)
+    if any(row.household_id != household_id for row in visits.values()):
+        raise Refused("One of these visits belongs to another household. Reload the page; nothing was taken.", "also")
+    if any(row.state in FREES_THE_TIME or row.state == Stop.HELD for row in visits.values()):
+        raise Conflict("This visit is not on the Book, so nothing can be taken for it.", "amount-1")
+    return visits
+
+
+def _sell(unit: Unit, patient_id: int, site_id: int, sale: ProductSale) -> Item:
+    line_id, cents = sell_product(unit, OwnLedger(patient_id, site_id), sale)
+    return Item(None, line_id, cents)
+
+
+_Due = tuple[int, int | None, int | None, int]  # patient, visit, line, cents
+
+
+def _dues(
+    unit: Unit, patient_id: int, site_id: int, items: Sequence[Item], visits: dict[int, Any], tendered: int
+) -> list[_Due]:
+    """What each item takes at most, charges before money that waits. Raises Refused beside an item that asks for more than is open on it."""
+    charged = [each for each in items if each.line_id is not None or _is_charged(visits, each)]
+    found = [due for each in charged for due in _due_of(unit, patient_id, site_id, each, visits)]
+    for visit_id, visit in visits.items():
+        asked = sum(cents for _, number, _, cents in found if number == visit_id)
+        if visit.state in CHARGED and asked > max(0, due_now(unit.connection, visit_id)):
+            raise Conflict(
+                "Part of this was paid or asked of the terminal meanwhile. Look at what is open now.", "items"
+            )
+    left = tendered - sum(cents for *_, cents in found)
+    for each in items:
+        if each in charged:
+            continue
+        cents = each.cents if each.cents is not None else max(0, left)
+        person = visits[each.visit_id].patient_id if each.visit_id is not None else patient_id
+        found.append((person, each.visit_id, None, cents))
+        left -= cents
+    return found
+
+
+def _is_charged(visits: dict[int, Any], item: Item) -> bool:
+    return item.visit_id is not None and visits[item.visit_id].state in CHARGED
+
+
+def _due_of(unit: Unit, patient_id: int, site_id: int, item: Item, visits: dict[int, Any]) -> list[_Due]:
+    if item.line_id is None:
+        assert item.visit_id is not None
+        most = max(0, due_now(unit.connection, item.visit_id))
+        return [(visits[item.visit_id].patient_id, item.visit_id, None, _at_most(item, most))]
+    line = next(iter(money.lines_of(unit.connection, [item.line_id])), None)
+    if (
+        line is None
+        or line.visit_id != item.visit_id
+        or (line.visit_id is None and not _same_household(unit, line.person_id, patient_id))
+    ):
+        raise Refused("This charge is not on the account any more. Reload the page; nothing was taken.", "items")
+    ledger = visits[line.visit_id] if line.visit_id is not None else OwnLedger(line.person_id, site_id)
+    parts = line_parts(entries_of(unit, ledger), allocations_of(unit, ledger)).get(line.id, Parts())
+    pending = money.pending_lines(unit.connection, lock_household(unit, patient_id)).get(line.id, 0)
+    return [(line.person_id, line.visit_id, line.id, _at_most(item, max(0, parts.patient - pending)))]
+
+
+def _same_household(unit: Unit, one: int, other: int) -> bool:
+    p = schema.patient
+    rows = unit.rows(select(p.c.household_id).where(p.c.id.in_((one, other))).distinct())
+    return len(rows) == 1
+
+
+def _at_most(item: Item, most: int) -> int:
+    if item.cents is None:
+        return most
+    if item.cents > most:
+        field = f"item-{item.line_id}" if item.line_id else f"visit-{item.visit_id}"
+        raise Refused(
+            f"Only {plain(most)} is open here." if most else "Nothing is open here any more: it was paid or reversed.", field
+        )  # fmt: skip
+    return item.cents
+
+
+def _parts(handed: Handed, dues: Sequence[_Due]) -> list[list[tuple[_Due, int]]]:
+    covered = cover([each.cents for each in handed.tenders], [cents for *_, cents in dues])
+    return [[(dues[index], cents) for index, cents in parts] for parts in covered]
+
+
+def _open_tender(
+    unit: Unit, receipt_id: int, key: str, patient_id: int, site_id: int, tendered: Tendered, parts: Sequence[tuple[_Due, int]]
+) -> None:  # fmt: skip
+    state = PaymentState.ASKING if tendered.by_terminal else PaymentState.TAKEN
+    visits = [visit_id for (_, visit_id, _, _), _ in parts if visit_id is not None]
+    payment_id = unit.add(
+        schema.payment, request_key=key, receipt_id=receipt_id, patient_id=patient_id, visit_id=visits[0] if visits else None, site_id=site_id, tender=tendered.tender,
+        cents=tendered.cents, asked_cents=tendered.cents, cheque_number=tendered.number, state=state, card_id=tendered.card_id, day=books_day(unit, site_id),
+        words=_KEEP if tendered.keep_card else "", at=unit.now, by_id=unit.actor.id,
+    )  # fmt: skip
+    rows = [
+        {"payment_id": payment_id, "patient_id": person, "visit_id": visit_id, "line_id": line_id, "cents": cents}
+        for (person, visit_id, line_id, _), cents in parts
+    ]
+    unit.connection.execute(insert(schema.payment_part), rows)
+    if state == PaymentState.TAKEN:
+        post_payment(unit, _by_key(unit, key))
+    else:
+        ask_later(unit, key)
 
 
 @act("payments")
-def close_payment(unit: Unit, key: str, sale: Sale) -> Taken:
+def close_payment(unit: Unit, key: str, sale: Sale) -> TenderResult:
     """Write down what the terminal said; a payment already closed stays as it is."""
     p, part = schema.payment, schema.payment_part
     payment = unit.one(select(p).where(p.c.request_key == key))
     if payment is None:
         raise NotFound("There is no such payment.")
-    visits = [row.visit_id for row in unit.rows(select(part.c.visit_id).where(part.c.payment_id == payment.id))]
-    locked = [locked_visit(unit, number) for number in sorted(visits)]
+    named = unit.rows(select(part.c.patient_id, part.c.visit_id).where(part.c.payment_id == payment.id).distinct())
+    named = sorted(named, key=lambda row: (row.visit_id is None, row.visit_id or 0))
+    ledgers = [ledger_of(unit, row.patient_id, row.visit_id, payment.site_id) for row in named]
     payment = _by_key(unit, key)
-    if payment.state not in {PaymentState.ASKING, PaymentState.UNKNOWN}:
-        return _taken(payment)
+    if payment.state not in OPEN_STATES:
+        return result_of(payment)
     state = {"approved": PaymentState.TAKEN, "unknown": PaymentState.UNKNOWN}.get(sale.state, PaymentState.DECLINED)
-    unit.connection.execute(
-        update(p).where(p.c.id == payment.id).values(
-            state=state, words=sale.words[:200], card_ending=sale.card_ending, terminal_ref=sale.reference
-        )
-    )  # fmt: skip
+    values: dict[str, Any] = {
+        "state": state,
+        "words": sale.words[:200],
+        "card_ending": sale.card_ending,
+        "terminal_ref": sale.reference,
+    }
+    if state == PaymentState.UNKNOWN and payment.words == _KEEP:
+        values.pop("words")
+    if state == PaymentState.TAKEN and sale.cents is not None and 0 < sale.cents < payment.cents:
+        values["cents"] = sale.cents
+        _shrink(unit, payment.id, payment.cents - sale.cents)
+    unit.connection.execute(update(p).where(p.c.id == payment.id).values(**values))
+    if sale.token:
+        keep_card(unit, payment.patient_id, sale)
     payment = _by_key(unit, key)
     if state == PaymentState.TAKEN:
         _post(unit, payment)
-    elif state == PaymentState.DECLINED:
-        for visit in locked:
-            settle_visit(unit, visit)
+    if state != PaymentState.UNKNOWN:
+        for ledger in ledgers:
+            settle(unit, locked_visit(unit, ledger.id) if ledger.id is not None else ledger)
+        mail_receipt(unit, payment.receipt_id)
     unit.audit(
         "payment.closed", patient_id=payment.patient_id, visit_id=payment.visit_id, state=state, words=sale.words
     )
-    for visit in locked:
-        unit.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
-    return _taken(payment)
+    for ledger in ledgers:
+        tell_money(unit, ledger)
+    return result_of(payment)
+
+
+def _post(unit: Unit, payment: Any) -> None:
+    if payment.kind == "payment":
+        post_payment(unit, payment)
+    else:
+        post_back(unit, payment, f"Given back to the card ending {payment.card_ending}")
+
+
+def _shrink(unit: Unit, payment_id: int, less: int) -> None:
+    """The terminal approved less: the parts named last go without."""
+    part = schema.payment_part
+    for row in unit.rows(select(part).where(part.c.payment_id == payment_id).order_by(part.c.id.desc())):
+        off = min(less, row.cents)
+        less -= off
+        change = update(part).values(cents=row.cents - off) if off < row.cents else delete(part)
+        unit.connection.execute(change.where(part.c.id == row.id))
+        if not less:
+            return
 
 
 def _by_key(unit: Unit, key: str) -> Any:
     return unit.one(select(schema.payment).where(schema.payment.c.request_key == key).with_for_update())
 
 
-def _post(unit: Unit, payment: Any) -> None:
-    """An entry for every part, each settled with its visit."""
-    part = schema.payment_part
-    words = f"Patient paid, {tender_words(payment)}"
-    for row in unit.rows(select(part).where(part.c.payment_id == payment.id).order_by(part.c.visit_id)):
-        visit = locked_visit(unit, row.visit_id)
-        add_entry(unit, visit, Kind.PAYMENT, -row.cents, 0, words, payment_id=payment.id)
-        settle_visit(unit, visit)
-        unit.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+def receipt_by_key(unit: Unit, key: str) -> Taken | None:
+    """What became of the payment of this key, or None if there never was one."""
+    r, p = schema.receipt, schema.payment
+    row = unit.one(select(r).where(r.c.request_key == key).with_for_update())
+    if row is None:
+        return None
+    rows = unit.rows(select(p).where(p.c.receipt_id == row.id).order_by(p.c.id))
+    return Taken(row.id, [result_of(each) for each in rows], row.change_cents)
 
 
-def tender_words(payment: Any) -> str:
-    words = TENDER_WORDS[Tender(payment.tender)].lower()
-    if payment.cheque_number:
-        return f"{words} {payment.cheque_number}"
-    return f"{words} ending {payment.card_ending}" if payment.card_ending else words
-
-
-def _ask_later(unit: Unit, key: str) -> None:
+def ask_later(unit: Unit, key: str) -> None:
     """Should this process die before the answer is written, the worker asks the terminal by the key."""
-    unit.connection.execute(
-        schema.outbox.insert().values(
-            kind="terminal", request_key=f"terminal-{key}", payload={"key": key}, state="waiting",
-            due_at=unit.now + CLARIFY_AFTER, made_at=unit.now,
-        )
-    )  # fmt: skip
+    unit.send("terminal", f"terminal-{key}", {"key": key}, unit.now + CLARIFY_AFTER)
 
 
-def _taken(payment: Any) -> Taken:
+def result_of(payment: Any) -> TenderResult:
+    state = PaymentState(payment.state)
     words = {
-        PaymentState.TAKEN: "Paid.",
+        PaymentState.TAKEN: "Paid."
+        if payment.cents == payment.asked_cents
+        else f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another way.",
         PaymentState.DECLINED: f"The card was declined: {payment.words or 'no reason given'}. Try another card or tender.",
         PaymentState.UNKNOWN: "The terminal gave no answer. The payment is being clarified and is never charged twice.",
-        PaymentState.ASKING: "The terminal is still being asked. Nothing is charged twice.",
-    }
-    state = PaymentState(payment.state)
-    return Taken(payment.id, state, payment.cents, words[state])
+        PaymentState.ASKING: "The terminal is being asked.",
+    }[state]
+    return TenderResult(
+        payment.id, payment.request_key, payment.tender, state, payment.cents, payment.asked_cents, words
+    )
+
+
+def _email_of(unit: Unit, patient_id: int) -> str:
+    p = schema.patient
+    email = str(unit.one(select(p.c.email).where(p.c.id == patient_id)).email)
+    if not email:
+        raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
+    return email
+
+
+def mail_receipt(unit: Unit, receipt_id: int) -> None:
+    """Once nothing is being clarified any more the receipt goes out, if it was wished by email and something was paid."""
+    r, p, o = schema.receipt, schema.payment, schema.outbox
+    row = unit.one(select(r).where(r.c.id == receipt_id))
+    if row.how != "email":
+        return
+    states = {each.state for each in unit.rows(select(p.c.state).where(p.c.receipt_id == receipt_id))}
+    key = f"receipt-paid-{receipt_id}"
+    if (
+        states & set(OPEN_STATES)
+        or PaymentState.TAKEN not in states
+        or unit.one(select(o.c.id).where(o.c.request_key == key))
+    ):
+        return
+    _mail(unit, key, receipt_id, row.email)
+
+
+def _mail(unit: Unit, key: str, receipt_id: int, to: str) -> None:
+    unit.send(
+        "receipt_mail", key, {"receipt_id": receipt_id, "to": to, "message_id": make_msgid(domain="zax.invalid")}
+    )
+
+
+@act("payments")
+def send_receipt(unit: Unit, receipt_id: int) -> str:
+    """Mail a receipt again, to the address on file today; the address. Refused without one."""
+    row = unit.one(select(schema.receipt).where(schema.receipt.c.id == receipt_id))
+    if row is None:
+        raise NotFound("There is no such receipt.")
+    to = _email_of(unit, row.patient_id)
+    _mail(unit, f"receipt-again-{receipt_id}-{int(unit.now.timestamp())}", receipt_id, to)
+    unit.audit("receipt.sent", patient_id=row.patient_id, receipt=receipt_id)
+    return to

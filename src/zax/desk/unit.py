@@ -10,7 +10,7 @@ import functools
 import random
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any, Concatenate, ParamSpec, TypeVar
 
@@ -59,13 +59,14 @@ class Desk:
 
 @dataclass(slots=True)
 class Unit:
-    """One running act. `now` is UTC and stays the same for the whole act."""
+    """One running act. `now` is UTC and stays the same for the whole act; `books` are the books days it has asked for, by site."""
 
     connection: Connection
     desk: Desk
     actor: Actor
     now: datetime
     changed_clinic: Clinic | None = None
+    books: dict[int, date] = field(default_factory=dict)
 
     @property
     def clinic(self) -> Clinic:

@@ -144,7 +144,7 @@ def _send_receipt(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, row: An
     message["Message-ID"] = payload["message_id"]
     message.set_content(f"Thank you for your payment. Your receipt is attached.\n\n{name}\n")
     message.add_attachment(
-        receipt_pdf(desk, payload["visit_id"]), maintype="application", subtype="pdf", filename="receipt.pdf"
+        receipt_pdf(desk, payload["receipt_id"]), maintype="application", subtype="pdf", filename="receipt.pdf"
     )
     outside.mail.send(message)
     in_transaction(desk, WORKER, lambda unit: _finish(unit, row))

@@ -21,6 +21,9 @@ def _sale(answer: Any) -> Sale:
         str(answer.get("words", "")),
         str(answer.get("card_ending", ""))[:4],
         str(answer.get("reference", ""))[:40],
+        answer["cents"] if isinstance(answer.get("cents"), int) else None,
+        str(answer.get("token", ""))[:64],
+        str(answer.get("expires", ""))[:5],
     )
 
 
@@ -28,9 +31,15 @@ class HttpTerminal:
     def __init__(self, url: str, seconds: float) -> None:
         self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
 
-    def sell(self, key: str, cents: int) -> Sale:
+    def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
+        return self._ask(key, {"cents": cents, "token": token, "keep": keep})
+
+    def give_back(self, key: str, cents: int, reference: str) -> Sale:
+        return self._ask(key, {"cents": -cents, "reference": reference})
+
+    def _ask(self, key: str, order: dict[str, Any]) -> Sale:
         try:
-            answer = self.client.post("/terminal/sales", json={"cents": cents}, headers={"Idempotency-Key": key})
+            answer = self.client.post("/terminal/sales", json=order, headers={"Idempotency-Key": key})
             return _sale(answer.raise_for_status().json())
         except (httpx.HTTPError, ValueError) as error:
             return Sale("unknown", f"no answer from the terminal ({type(error).__name__})")

@@ -16,12 +16,18 @@ class OutsideTrouble(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Sale:
-    """What the terminal says of a sale: `unknown` when no answer came, `absent` when it never heard of the key."""
+    """What the terminal says of a sale: `unknown` when no answer came, `absent` when it never heard of the key.
+
+    `cents` is what was approved, which may be less than what was asked; None is all of it. `token` stands for a card that is to be kept.
+    """
 
     state: Literal["approved", "declined", "unknown", "absent"]
     words: str = ""
     card_ending: str = ""
     reference: str = ""
+    cents: int | None = None
+    token: str = ""
+    expires: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,8 +40,11 @@ class Incoming:
 
 
 class Terminal(Protocol):
-    def sell(self, key: str, cents: int) -> Sale:
-        """Ask for a card payment; never raises, an unreachable terminal is `unknown`."""
+    def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
+        """Ask for a card payment, by the card's token if there is one; `keep` asks for a token. Never raises, an unreachable terminal is `unknown`."""
+
+    def give_back(self, key: str, cents: int, reference: str) -> Sale:
+        """Give (part of) the sale of that reference back to its card; never raises."""
 
     def look_up(self, key: str) -> Sale:
         """What became of an earlier sale; raises OutsideTrouble when the terminal cannot be asked."""

@@ -27,13 +27,19 @@ from zax.standin.keep import Keep
 MODES = {
     "approve": "approves",
     "decline": "is declined",
+    "part": "is approved for half of it only",
     "silent": "is charged, but the terminal gives no answer in time",
     "lost": "never reaches the terminal",
 }
 
 
 class SaleOrder(BaseModel):
+    """What the terminal is asked for; negative cents go back to the card of `reference`. `token` stands for a card kept before, `keep` asks for one."""
+
     cents: int
+    token: str = ""
+    keep: bool = False
+    reference: str = ""
 
 
 class _Inbox:
@@ -80,7 +86,7 @@ def _terminal(app: FastAPI, keep: Keep) -> None:
             known = keep.get("sales", idempotency_key)
             mode = (keep.get("terminal", "mode") or {"mode": "approve"})["mode"]
             if known is None and mode != "lost":
-                keep.put("sales", idempotency_key, _sale(idempotency_key, order.cents, mode))
+                keep.put("sales", idempotency_key, _sale(keep, idempotency_key, order, mode))
             keep.put("terminal", "mode", {"mode": "approve"})
         if known is None and mode in {"silent", "lost"}:
             await asyncio.sleep(60)
@@ -101,16 +107,23 @@ def _terminal(app: FastAPI, keep: Keep) -> None:
         return RedirectResponse("/", 303)
 
 
-def _sale(key: str, cents: int, mode: str) -> dict[str, Any]:
+def _sale(keep: Keep, key: str, order: SaleOrder, mode: str) -> dict[str, Any]:
+    """The bank's answer. A token is known by the card that it was given out for; the number of a card is nowhere."""
+    card = keep.get("cards", order.token) if order.token else {"ending": "4417", "expires": "08/29"}
+    refused = {"key": key, "cents": order.cents, "state": "declined"}
+    if card is None:
+        return {**refused, "words": "the bank does not know this card any more"}
     if mode == "decline":
-        return {"key": key, "cents": cents, "state": "declined", "words": "the bank refuses this card"}
-    return {
-        "key": key,
-        "cents": cents,
-        "state": "approved",
-        "card_ending": "4417",
-        "reference": f"T{abs(hash(key)) % 10**8:08d}",
-    }
+        return {**refused, "words": "the bank refuses this card"}
+    cents = order.cents // 2 if mode == "part" and order.cents > 1 else order.cents
+    answer = {
+        "key": key, "cents": cents, "state": "approved", "card_ending": card["ending"], "reference": f"T{uuid.uuid5(uuid.NAMESPACE_OID, key).int % 10**8:08d}",
+    }  # fmt: skip
+    if order.keep:
+        token = f"card-{uuid.uuid5(uuid.NAMESPACE_URL, key).hex}"
+        keep.put("cards", token, card)
+        answer |= {"token": token, "expires": card["expires"]}
+    return answer
 
 
 def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:

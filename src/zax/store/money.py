@@ -29,13 +29,25 @@ _LINES = (
 )
 _ENTRY = (
     journal.c.id, journal.c.kind, journal.c.day, journal.c.patient_cents, journal.c.insurer_cents, journal.c.line_id,
-    journal.c.visit_id, journal.c.reverses_id,
+    journal.c.visit_id, journal.c.reverses_id, journal.c.of_id,
 )  # fmt: skip
 _VISIT_ENTRIES = select(*_ENTRY).where(journal.c.visit_id == bindparam("visit_id")).order_by(journal.c.id)
 _VISIT_ALLOCATIONS = (
     select(allocation.c.credit_id, allocation.c.line_id, allocation.c.cents)
     .join(charge_line, charge_line.c.id == allocation.c.line_id)
     .where(charge_line.c.visit_id == bindparam("visit_id"))
+    .order_by(allocation.c.id)
+)
+# What belongs to no visit stands on the patient's own ledger.
+_OWN_ENTRIES = (
+    select(*_ENTRY)
+    .where(journal.c.patient_id == bindparam("patient_id"), journal.c.visit_id.is_(None))
+    .order_by(journal.c.id)
+)
+_OWN_ALLOCATIONS = (
+    select(allocation.c.credit_id, allocation.c.line_id, allocation.c.cents)
+    .join(charge_line, charge_line.c.id == allocation.c.line_id)
+    .where(charge_line.c.patient_id == bindparam("patient_id"), charge_line.c.visit_id.is_(None))
     .order_by(allocation.c.id)
 )
 _DIAGNOSES = (
@@ -67,24 +79,30 @@ def visit_diagnoses(connection: Connection, visit_id: int) -> Sequence[Row[Any]]
 
 
 def visit_entries(connection: Connection, visit_id: int) -> list[Entry]:
-    return [_entry(row) for row in connection.execute(_VISIT_ENTRIES, {"visit_id": visit_id})]
+    return [entry_of(row) for row in connection.execute(_VISIT_ENTRIES, {"visit_id": visit_id})]
 
 
 def visit_allocations(connection: Connection, visit_id: int) -> list[Allocation]:
     return [Allocation(*row) for row in connection.execute(_VISIT_ALLOCATIONS, {"visit_id": visit_id})]
 
 
-def _entry(row: Row[Any]) -> Entry:
+def ledger_entries(connection: Connection, patient_id: int, visit_id: int | None) -> list[Entry]:
+    """The entries of a visit's ledger, or of the patient's own."""
+    if visit_id is not None:
+        return visit_entries(connection, visit_id)
+    return [entry_of(row) for row in connection.execute(_OWN_ENTRIES, {"patient_id": patient_id})]
+
+
+def ledger_allocations(connection: Connection, patient_id: int, visit_id: int | None) -> list[Allocation]:
+    if visit_id is not None:
+        return visit_allocations(connection, visit_id)
+    return [Allocation(*row) for row in connection.execute(_OWN_ALLOCATIONS, {"patient_id": patient_id})]
+
+
+def entry_of(row: Row[Any]) -> Entry:
     return Entry(
-        row.id,
-        Kind(row.kind),
-        row.day,
-        row.patient_cents,
-        row.insurer_cents,
-        row.line_id,
-        row.visit_id,
-        row.reverses_id,
-    )
+        row.id, Kind(row.kind), row.day, row.patient_cents, row.insurer_cents, row.line_id, row.visit_id, row.reverses_id, row.of_id
+    )  # fmt: skip
 
 
 def household_entries(connection: Connection, household_id: int) -> Sequence[Row[Any]]:
@@ -97,6 +115,7 @@ def household_entries(connection: Connection, household_id: int) -> Sequence[Row
             journal.c.claim_id,
             journal.c.words,
             journal.c.at,
+            journal.c.reason_id,
             user.c.name.label("by_name"),
         )
         .join(patient, patient.c.id == journal.c.patient_id)
@@ -117,14 +136,43 @@ def household_allocations(connection: Connection, household_id: int) -> Sequence
     return connection.execute(query).all()
 
 
+def lines_of(connection: Connection, line_ids: Sequence[int]) -> Sequence[Row[Any]]:
+    """Charge lines with whose they are (`person_id`) and their visit's day and provider."""
+    return connection.execute(_LINE_ROWS.where(charge_line.c.id.in_(line_ids or [0]))).all()
+
+
 def household_lines(connection: Connection, household_id: int) -> Sequence[Row[Any]]:
-    query = (
-        select(charge_line)
-        .join(visit, visit.c.id == charge_line.c.visit_id)
-        .join(patient, patient.c.id == visit.c.patient_id)
-        .where(patient.c.household_id == household_id)
+    """Every charge line of a household that is in its journal, those without a visit among them."""
+    query = _LINE_ROWS.where(charge_line.c.id.in_(_LINES_OF_HOUSEHOLD))
+    return connection.execute(query, {"household_id": household_id}).all()
+
+
+def household_people(connection: Connection, household_id: int) -> dict[int, str]:
+    """{patient_id: first name}."""
+    query = select(patient.c.id, patient.c.first).where(patient.c.household_id == household_id)
+    return {row.id: row.first for row in connection.execute(query)}
+
+
+def household_visits(connection: Connection, household_id: int) -> dict[int, Row[Any]]:
+    """The household's visits that have money, by id: day, state, type, provider, site."""
+    query = text(
+        "SELECT v.id, v.patient_id, v.day, v.start_min, v.state, v.type_id, v.provider_id, v.site_id FROM visit v WHERE v.id IN "
+        "(SELECT j.visit_id FROM patient p JOIN journal j ON j.patient_id = p.id WHERE p.household_id = :household_id)"
     )
-    return connection.execute(query).all()
+    return {row.id: row for row in connection.execute(query, {"household_id": household_id})}
+
+
+_LINE_ROWS = select(
+    charge_line,
+    func.coalesce(charge_line.c.patient_id, visit.c.patient_id).label("person_id"),
+    visit.c.day.label("visit_day"),
+    visit.c.provider_id.label("visit_provider_id"),
+).join(visit, visit.c.id == charge_line.c.visit_id, isouter=True)
+_LINES_OF_HOUSEHOLD = (
+    select(journal.c.line_id)
+    .join(patient, patient.c.id == journal.c.patient_id)
+    .where(patient.c.household_id == bindparam("household_id"), journal.c.line_id.is_not(None))
+)
 
 
 def pending_payments(connection: Connection, visit_id: int) -> int:
@@ -136,6 +184,24 @@ def pending_payments(connection: Connection, visit_id: int) -> int:
         .where(part.c.visit_id == visit_id, payment.c.state.in_(("asking", "unknown")))
     )
     return int(connection.execute(query).scalar_one())
+
+
+_PENDING_LINES = (
+    select(payment_part.c.line_id, func.sum(payment_part.c.cents).label("cents"))
+    .join(payment, payment.c.id == payment_part.c.payment_id)
+    .join(patient, patient.c.id == payment_part.c.patient_id)
+    .where(
+        patient.c.household_id == bindparam("household_id"),
+        payment.c.state.in_(("asking", "unknown")),
+        payment_part.c.line_id.is_not(None),
+    )
+    .group_by(payment_part.c.line_id)
+)
+
+
+def pending_lines(connection: Connection, household_id: int) -> dict[int, int]:
+    """Cents that a terminal is being asked for, by the line they are for."""
+    return {row.line_id: int(row.cents) for row in connection.execute(_PENDING_LINES, {"household_id": household_id})}
 
 
 _CLAIM_LINES = (

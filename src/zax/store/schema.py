@@ -7,15 +7,12 @@ from __future__ import annotations
 
 from sqlalchemy import (
     JSON,
-    BigInteger,
-    Boolean,
     Column,
     Computed,
     Date,
     ForeignKey,
     Index,
     Integer,
-    MetaData,
     SmallInteger,
     String,
     Table,
@@ -24,54 +21,40 @@ from sqlalchemy import (
 )
 from sqlalchemy.dialects.mysql import DATETIME, MEDIUMTEXT
 
-metadata = MetaData(
-    naming_convention={
-        "ix": "ix_%(table_name)s_%(column_0_N_name)s",
-        "uq": "uq_%(table_name)s_%(column_0_N_name)s",
-        "fk": "fk_%(table_name)s_%(column_0_N_name)s",
-        "pk": "pk_%(table_name)s",
-    }
+from zax.store.columns import cents_column as _cents
+from zax.store.columns import flag_column as _flag
+from zax.store.columns import id_column as _id
+from zax.store.columns import metadata
+from zax.store.columns import moment as _moment
+from zax.store.columns import number_column as _number
+from zax.store.columns import ref as _ref
+from zax.store.columns import text_column as _text
+from zax.store.columns import words_list as _words_list
+from zax.store.columns import words_map as _words_map
+from zax.store.money_tables import (
+    allocation,
+    card_on_file,
+    day_close,
+    discount,
+    journal,
+    payment,
+    payment_part,
+    payment_plan,
+    plan_line,
+    plan_try,
+    product,
+    reason,
+    receipt,
+    site_books,
+    statement,
+    statement_run,
+    tender_kind,
 )
-Moment = DATETIME(fsp=6)
 
-
-def _id() -> Column[int]:
-    return Column("id", Integer, primary_key=True, autoincrement=True)
-
-
-def _ref(name: str, target: str, nullable: bool = False) -> Column[int]:
-    return Column(name, Integer, ForeignKey(f"{target}.id"), nullable=nullable)
-
-
-def _text(name: str, length: int, default: str | None = "") -> Column[str]:
-    return Column(name, String(length), nullable=False, server_default=default)
-
-
-def _flag(name: str, default: str = "0") -> Column[bool]:
-    return Column(name, Boolean, nullable=False, server_default=default)
-
-
-def _cents(name: str) -> Column[int]:
-    return Column(name, BigInteger, nullable=False, server_default="0")
-
-
-def _number(name: str, default: str = "0") -> Column[int]:
-    return Column(name, SmallInteger, nullable=False, server_default=default)
-
-
-def _words_list(name: str) -> Column:  # type: ignore[type-arg]
-    """A small list of the setup, read and written as a whole."""
-    return Column(name, JSON, nullable=False, server_default="[]")
-
-
-def _words_map(name: str) -> Column:  # type: ignore[type-arg]
-    """A small object, read and written as a whole."""
-    return Column(name, JSON, nullable=False, server_default="{}")
-
-
-def _moment(name: str, nullable: bool = False) -> Column:  # type: ignore[type-arg]
-    return Column(name, Moment, nullable=nullable)
-
+__all__ = [
+    "allocation", "card_on_file", "day_close", "discount", "journal", "metadata", "payment", "payment_part", "payment_plan", "plan_line", "plan_try",
+    "product", "reason", "receipt", "site_books", "statement", "statement_run", "tender_kind",
+]  # fmt: skip
 
 # --- setup ---------------------------------------------------------------------------------------------------------
 setting = Table(
@@ -333,41 +316,21 @@ proposal = Table(
     _moment("made_at"), _ref("made_by", "user"), _text("signed_option", 1), _moment("signed_at", nullable=True), _moment("ended_at", nullable=True),
     Column("version", Integer, nullable=False, server_default="1"),
 )  # fmt: skip
+# Something that is owed for. A service of a visit; or, without a visit, a product, a fee, interest, an opening balance, or what was moved here
+# from somebody else (`kind`, `patient_id`, `words`).
 charge_line = Table(
-    "charge_line", metadata, _id(), _ref("visit_id", "visit"), _ref("service_id", "service"), _ref("provider_id", "provider"),
+    "charge_line", metadata, _id(), _ref("visit_id", "visit", nullable=True), _ref("service_id", "service", nullable=True), _ref("provider_id", "provider", nullable=True),
     Column("units", SmallInteger, nullable=False, server_default="1"), _cents("fee_cents"), _text("tooth", 2), _text("surfaces", 5),
-    _flag("billed", "1"), _cents("deductible_cents"), _cents("first_cents"), _cents("second_cents"), _flag("authorized"), _moment("entered_at"), _ref("entered_by", "user"), _moment("removed_at", nullable=True), _ref("planned_id", "planned_service", nullable=True),
+    _flag("billed", "1"), _cents("deductible_cents"), _cents("first_cents"), _cents("second_cents"), _flag("authorized"), _moment("entered_at"), _ref("entered_by", "user", nullable=True), _moment("removed_at", nullable=True), _ref("planned_id", "planned_service", nullable=True),
     _text("area", 2), _text("modifiers", 11), _words_list("points_to"), _ref("supervising_id", "provider", nullable=True), _text("place", 2),
-    _text("fee_why", 120), _ref("fee_by", "user", nullable=True),
+    _text("fee_why", 120), _ref("fee_by", "user", nullable=True), _text("kind", 10, "service"), _ref("patient_id", "patient", nullable=True),
+    _ref("product_id", "product", nullable=True), _cents("tax_cents"), _text("words", 120),
 )  # fmt: skip
 visit_diagnosis = Table(
     "visit_diagnosis", metadata, Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True),
     Column("position", SmallInteger, primary_key=True, autoincrement=False), Column("code", String(8), nullable=False),
     UniqueConstraint("visit_id", "code"),
 )  # fmt: skip
-payment = Table(
-    "payment", metadata, _id(), Column("request_key", String(40), nullable=False, unique=True), _ref("patient_id", "patient"),
-    _ref("visit_id", "visit", nullable=True), _text("tender", 10), _cents("cents"), _text("cheque_number", 20), _text("state", 10),
-    _text("card_ending", 4), _text("terminal_ref", 40), _text("words", 200), Column("day", Date, nullable=False), _moment("at"),
-    _ref("by_id", "user"), Index("ix_payment_state", "state"), Index("ix_payment_day", "day"),
-)  # fmt: skip
-# Which visits a payment is for: today's, and what was open from earlier ones.
-payment_part = Table(
-    "payment_part", metadata, Column("payment_id", Integer, ForeignKey("payment.id"), primary_key=True, autoincrement=False),
-    Column("visit_id", Integer, ForeignKey("visit.id"), primary_key=True, autoincrement=False), _cents("cents"),
-)  # fmt: skip
-journal = Table(
-    "journal", metadata, _id(), _text("kind", 10), Column("day", Date, nullable=False), _moment("at"), _ref("by_id", "user", nullable=True),
-    _ref("patient_id", "patient"), _ref("visit_id", "visit", nullable=True), _ref("line_id", "charge_line", nullable=True),
-    _ref("payment_id", "payment", nullable=True), _ref("claim_id", "claim", nullable=True), _cents("patient_cents"),
-    _cents("insurer_cents"), _text("words", 200), Column("reverses_id", Integer, ForeignKey("journal.id"), unique=True),
-    Index("ix_journal_day", "day"),
-)  # fmt: skip
-allocation = Table(
-    "allocation", metadata, _id(), Column("credit_id", Integer, ForeignKey("journal.id"), nullable=False),
-    _ref("line_id", "charge_line"), _ref("patient_id", "patient"), _cents("cents"), _moment("at"), _ref("by_id", "user", nullable=True),
-)  # fmt: skip
-
 # --- claims and remittances ----------------------------------------------------------------------------------------
 claim = Table(
     "claim", metadata, _id(), Column("number", String(20), nullable=False, unique=True), _ref("visit_id", "visit"),

@@ -12,20 +12,22 @@ from zax.core.arrivals.conditions import Place
 from zax.core.arrivals.steps import next_open
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, Refused
-from zax.core.money.tender import PaymentState
 from zax.core.patients.fields import SECTIONS
 from zax.core.patients.papers import Cut
 from zax.desk.about import Asking
 from zax.desk.access import authenticate
 from zax.desk.arrivals import StepsOpen, arrival_of, check_in, do_step, undo_step
+from zax.desk.cards import cards_of
 from zax.desk.eligibility import ask
 from zax.desk.files import keep_file, set_photo
 from zax.desk.forms import filled_blocks, record_words
 from zax.desk.headsups import away_with_names, dismiss, heads_ups, show_again
-from zax.desk.payments import PayForm, take_payment
+from zax.desk.paydesk import last_ways
+from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.sheet import sheet_of
 from zax.web.here import Here, Typed, enter, typed_form
 from zax.web.record import value_of
+from zax.web.tenders import tender_choices, tender_forms
 
 router = APIRouter()
 SHOWN_DETAILS = ("birth", "phone", "email", "street", "city", "zip", "emergency_name", "emergency_phone")
@@ -46,6 +48,10 @@ def arrival_page(here: Here, visit_id: int, status: int = 200, step: int = 0, **
         ups = heads_ups(connection, here.clinic, Place.ARRIVAL, Asking(patient), here.today, visit_id, arrival.about)
         away = away_with_names(connection, patient, visit_id, here.today)
         words = record_words(connection, here.clinic, arrival.patient, here.now, here.site_id)
+        household = sheet.visit.household_id
+        choices = tender_choices(
+            here.clinic, cards_of(connection, household), last_ways(connection, household).tender
+        )
     asked = [stand for stand in arrival.stands if stand.step.id == step and stand.state in {"open", "skipped"}]
     now = asked[0] if asked else next_open(arrival.stands)
     forms = {
@@ -54,7 +60,7 @@ def arrival_page(here: Here, visit_id: int, status: int = 200, step: int = 0, **
     }  # fmt: skip
     page = here.page(
         "arrival.html", status, sheet=sheet, arrival=arrival, now_step=now, ups=ups, away=away, forms=forms, fills=words, key_of_form=uuid.uuid4().hex, details=SHOWN_DETAILS,
-        fields={f.name: f for section in SECTIONS.values() for f in section.fields}, value_of=value_of, screen="day",
+        fields={f.name: f for section in SECTIONS.values() for f in section.fields}, value_of=value_of, screen="day", choices=choices, no_typed=Typed(),
         expected=sheet.stop in {Stop.BOOKED, Stop.CONFIRMED, Stop.MISSED}, **({"about": {}} | more),
     )  # fmt: skip
     return here.looked(page, patient, "arrival")
@@ -96,9 +102,12 @@ def _photo(here: Here, visit_id: int, form: Typed) -> str:
 
 def _collect(here: Here, visit_id: int, form: Typed) -> str:
     """Take the copay and what is open from earlier; a card that is declined or unclear leaves the step open."""
-    pay = PayForm(form["tender"], form["amount"], form["cheque_number"], form["key"], form.numbers("also"))
-    taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, visit_id, pay)
-    if taken.state != PaymentState.TAKEN:
+    items = [*(Item(number) for number in form.numbers("also")), Item(visit_id)]
+    pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=here.site_id)
+    with here.read() as connection:
+        patient_id = sheet_of(connection, here.clinic, here.now, visit_id).visit.patient_id
+    taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, patient_id, pay)
+    if not taken.whole:
         raise Refused(taken.words, "tender")
     _done(here, visit_id, form)
     return f"{taken.words} It is offered to the charges when they come."

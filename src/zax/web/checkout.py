@@ -7,8 +7,8 @@ from datetime import date, timedelta
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import RedirectResponse, Response
-from sqlalchemy import Connection, select
+from fastapi.responses import Response
+from sqlalchemy import Connection
 
 from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
@@ -17,7 +17,6 @@ from zax.core.book.need import Opening
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.recall import INTERVALS, next_due, parse_interval
-from zax.core.money.tender import PaymentState
 from zax.desk.about import Asking
 from zax.desk.book import BookOrder, book_visit
 from zax.desk.checkout import Counter, counter_of, finish_checkout, walked_out, what_stays_open
@@ -25,11 +24,12 @@ from zax.desk.credits import use_credit
 from zax.desk.headsups import heads_ups
 from zax.desk.openings import Part, find_openings
 from zax.desk.openings import Request as Wanted
-from zax.desk.payments import PayForm, take_payment, tender_words
+from zax.desk.payments import Item, PayForm, take_payment
+from zax.desk.posting import tender_words
 from zax.desk.sheet import Sheet, sheet_of
-from zax.store import schema
 from zax.web.here import Here, Typed, enter, typed_form
-from zax.web.papers import attendance_pdf, itemised_pdf, receipt_pdf, summary_pdf
+from zax.web.papers import attendance_pdf, itemised_pdf, summary_pdf, visit_receipt_pdf
+from zax.web.tenders import tender_choices, tender_forms
 
 router = APIRouter()
 OFFERED = 3
@@ -57,10 +57,12 @@ def checkout_page(
 ) -> Response:  # fmt: skip
     """`printing`: the visit is finished and its receipt is the next thing to press."""
     typed = more.get("typed")
-    untick = _unticked(typed)
+    untick = _unticked(typed, "offered", "also")
     with here.read() as connection:
         sheet = sheet_of(connection, here.clinic, here.now, visit_id)
-        counter = counter_of(connection, here.clinic, sheet, here.now, untick)
+        counter = counter_of(
+            connection, here.clinic, sheet, here.now, untick, _unticked(typed, "offered_line", "line")
+        )
         ups = heads_ups(
             connection, here.clinic, Place.CHECKOUT, Asking(sheet.visit.patient_id), here.today, visit_id, counter.arrival.about
         )  # fmt: skip
@@ -73,17 +75,17 @@ def checkout_page(
     key = (typed and typed["key"]) or uuid.uuid4().hex
     page = here.page(
         "checkout.html", status, sheet=sheet, counter=counter, payments=counter.payments, key_of_form=key, asked=counter.asked, printing=printing,
-        tender_words=tender_words, ups=ups, points=what_stays_open(here.clinic, sheet, counter), openings=openings, none_why=none_why, next_kind=kind, since=since, after=after, afters=AFTER,
+        tender_words=tender_words, choices=tender_choices(here.clinic, counter.cards, counter.last_tender), ups=ups, points=what_stays_open(here.clinic, sheet, counter), openings=openings, none_why=none_why, next_kind=kind, since=since, after=after, afters=AFTER,
         intervals=list(INTERVALS), due_on=next_due, screen="day", **more,
     )  # fmt: skip
     return here.looked(page, sheet.visit.patient_id, "checkout")
 
 
-def _unticked(typed: Typed | None) -> list[int]:
-    """Earlier visits that were offered on the form and not ticked."""
-    if typed is None or "offered" not in typed:
+def _unticked(typed: Typed | None, offered: str, ticked: str) -> list[int]:
+    """Earlier visits, or lines without one, that were offered on the form and not ticked."""
+    if typed is None or offered not in typed:
         return []
-    return sorted(set(typed.numbers("offered")) - set(typed.numbers("also")))
+    return sorted(set(typed.numbers(offered)) - set(typed.numbers(ticked)))
 
 
 def _next_wish(here: Here, sheet: Sheet, counter: Counter, next_type: int, after: str) -> tuple[Any, date]:
@@ -151,10 +153,19 @@ def _book_next(here: Here, visit_id: int, form: Typed) -> str:
 
 def _pay(here: Here, visit_id: int, form: Typed) -> str:
     """Take the payment; a card that is declined or unclear is said beside the tender and stops the finishing."""
-    pay = PayForm(form["tender"], form["amount"], form["cheque_number"], form["key"], form.numbers("also"))
-    taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, visit_id, pay)
-    if taken.state != PaymentState.TAKEN:
-        form["key"] = ""  # the next press is a new payment
+    with here.read() as connection:
+        visit = sheet_of(connection, here.clinic, here.now, visit_id).visit
+    items = [
+        Item(visit_id),
+        *(Item(number) for number in form.numbers("also")),
+        *(Item(None, number) for number in form.numbers("line")),
+    ]
+    pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=here.site_id)
+    taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, visit.patient_id, pay)
+    if not taken.whole:
+        for name in ("key", "amount", "number", "tender", "over"):  # the next press is a new payment
+            form.pop(name, None)
+            form.all.pop(name, None)
         raise Refused(taken.words, "tender")
     return taken.words
 
@@ -175,7 +186,7 @@ def take_credit(request: Request, visit_id: int, form: Typed = Depends(typed_for
     """Use the credit of another visit here."""
     here = enter(request, "payments")
     try:
-        use_credit(here.desk, here.actor, visit_id, form.number("from") or 0)
+        use_credit(here.desk, here.actor, form.number("from") or 0, visit_id)
     except Mendable as error:
         return checkout_page(here, visit_id, error.status, problems={"": error.message})
     return here.go(f"/visits/{visit_id}/checkout", "The credit is used here.")
@@ -189,17 +200,12 @@ def gone(request: Request, visit_id: int, form: Typed = Depends(typed_form)) -> 
     return here.go(form.back, "The checkout waits among the next jobs.")
 
 
-@router.get("/payments/{payment_id}/receipt.pdf")
-def receipt_of_payment(request: Request, payment_id: int) -> Response:
-    here = enter(request, "payments")
-    with here.read() as connection:
-        row = connection.execute(select(schema.payment).where(schema.payment.c.id == payment_id)).first()
-    if row is None or row.state != PaymentState.TAKEN or row.visit_id is None:
-        raise NotFound("There is no receipt for this payment.")
-    return RedirectResponse(f"/visits/{row.visit_id}/receipt.pdf", 303)
-
-
-PAPERS = {"receipt": receipt_pdf, "itemised": itemised_pdf, "summary": summary_pdf, "attendance": attendance_pdf}
+PAPERS = {
+    "receipt": visit_receipt_pdf,
+    "itemised": itemised_pdf,
+    "summary": summary_pdf,
+    "attendance": attendance_pdf,
+}
 
 
 @router.get("/visits/{visit_id}/{paper}.pdf")

@@ -106,6 +106,10 @@ class Here:
         )  # fmt: skip
         return HTMLResponse(html, status)
 
+    def page_without_database(self, template: str, status: int, **values: Any) -> HTMLResponse:
+        """A page that reads nothing, for when the database does not answer."""
+        return HTMLResponse(self.shared.templates.get_template(template).render(**values), status)
+
     def looked(self, page: Response, patient_id: int, screen: str) -> Response:
         """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no new look."""
         if "x-live" not in self.request.headers and self.actor.id is not None:

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from jinja2 import Environment
-from sqlalchemy import select
+from sqlalchemy import bindparam, func, select
 
 from zax.clock import local
 from zax.core.arrivals.forms import stroke_paths
@@ -19,7 +19,8 @@ from zax.core.errors import NotFound, Refused
 from zax.core.money.tender import PaymentState
 from zax.desk.bookview import book_view
 from zax.desk.forms import Signed
-from zax.desk.payments import tender_words
+from zax.desk.paydesk import receipt_of
+from zax.desk.posting import tender_words
 from zax.desk.proposals import proposal_of
 from zax.desk.sheet import sheet_of
 from zax.desk.unit import Desk
@@ -45,10 +46,7 @@ def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
     """A paper about one visit. `payments` are those taken, each with what of it was for this visit (`here`)."""
     with desk.engine.connect() as connection:
         sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
-        p, part = schema.payment, schema.payment_part
-        query = select(p, part.c.cents.label("here")).join(part, part.c.payment_id == p.c.id)
-        query = query.where(part.c.visit_id == visit_id, p.c.state == PaymentState.TAKEN).order_by(p.c.id)
-        payments = connection.execute(query).all()
+        payments = connection.execute(_PAID_FOR_VISIT, {"visit_id": visit_id}).all()
         patient = connection.execute(
             select(schema.patient).where(schema.patient.c.id == sheet.visit.patient_id)
         ).one()
@@ -59,15 +57,33 @@ def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
     )  # fmt: skip
 
 
-def receipt_pdf(desk: Desk, visit_id: int) -> bytes:
+_PAID_FOR_VISIT = (
+    select(schema.payment, func.sum(schema.payment_part.c.cents).label("here"))
+    .join(schema.payment_part, schema.payment_part.c.payment_id == schema.payment.c.id)
+    .where(schema.payment_part.c.visit_id == bindparam("visit_id"), schema.payment.c.state == PaymentState.TAKEN)
+    .group_by(schema.payment.c.id)
+    .order_by(schema.payment.c.id)
+)
+
+
+def receipt_pdf(desk: Desk, receipt_id: int) -> bytes:
+    """What was paid in one go, by which tenders, for what; the same numbers whenever it is asked for. NotFound when nothing was taken."""
+    with desk.engine.connect() as connection:
+        shown = receipt_of(connection, desk.clinic, receipt_id)
+        patient = connection.execute(select(schema.patient).where(schema.patient.c.id == shown.row.patient_id)).one()
+    if not shown.taken:
+        raise NotFound("Nothing was paid, so there is no receipt.")
+    site = desk.clinic.sites[shown.row.site_id]
+    return _pdf(
+        "papers/paid.html", shown=shown, patient=patient, site=site, about=desk.clinic.about, clinic=desk.clinic, tender_words=tender_words,
+        printed=local(shown.row.at, site.timezone),
+    )  # fmt: skip
+
+
+def visit_receipt_pdf(desk: Desk, visit_id: int) -> bytes:
     """The receipt of a visit's payments; NotFound when nothing was paid."""
     with desk.engine.connect() as connection:
-        p, part = schema.payment, schema.payment_part
-        paid = select(p.c.id).join(part, part.c.payment_id == p.c.id)
-        if (
-            connection.execute(paid.where(part.c.visit_id == visit_id, p.c.state == PaymentState.TAKEN)).first()
-            is None
-        ):
+        if not connection.execute(_PAID_FOR_VISIT, {"visit_id": visit_id}).first():
             raise NotFound("Nothing was paid for this visit yet, so there is no receipt.")
     return _of_visit(desk, visit_id, "papers/receipt.html")
 

@@ -4,6 +4,9 @@ Each entry moves two parts at once: what the patient owes and what an insurer is
 removed; a mistake is answered by a reversal with the signs turned. A patient's payment belongs to no line by itself: an
 allocation gives (part of) it to a line, and a negative allocation takes it back, so the choice can be moved without
 touching history. All amounts are cents; days are the clinic's business days (local).
+
+The journal is kept in ledgers: one for every visit, and one for every patient for what belongs to no visit (products, fees, deposits). Each
+ledger adds up by itself; money goes from one to another as two transfers that add up to nothing.
 """
 
 from __future__ import annotations
@@ -20,13 +23,25 @@ class Kind(StrEnum):
     PAYMENT = "payment"
     INSURER_PAYMENT = "insurer"
     WRITE_OFF = "writeoff"
+    DISCOUNT = "discount"
     TRANSFER = "transfer"
+    REFUND = "refund"
     REVERSAL = "reversal"
+    FEE = "fee"
+    INTEREST = "interest"
+    OPENING = "opening"
+
+
+RAISES = frozenset({Kind.CHARGE, Kind.FEE, Kind.INTEREST, Kind.OPENING})
+LOWERS = frozenset({Kind.WRITE_OFF, Kind.DISCOUNT})
 
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One line of the journal. `line_id` is the charge line it concerns; None for a payment not yet given to a line."""
+    """One line of the journal. `line_id` is the charge line it concerns; None for money that was not yet given to a line.
+
+    `of` is the credit that a refund or an outgoing transfer draws on, or the outgoing transfer that an incoming one came from.
+    """
 
     id: int
     kind: Kind
@@ -36,6 +51,7 @@ class Entry:
     line_id: int | None = None
     visit_id: int | None = None
     reverses: int | None = None
+    of: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,28 +100,24 @@ def line_parts(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> d
 
 
 def credit_left(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> dict[int, int]:
-    """What is left of each credit (an entry without a line), reversals counted against the credit they reverse.
+    """What is left of each credit (an entry without a line), in order.
 
-    What was moved away to another visit (a transfer that raises what is open here) is taken from the credits in their order.
+    What was refunded or transferred away counts against the credit it was drawn on, a reversal against that of the entry it reverses.
     """
     left: dict[int, int] = {}
-    moved = 0
+    home: dict[int, int] = {}
     for entry in entries:
         if entry.line_id is not None:
             continue
-        if entry.kind == Kind.TRANSFER and entry.patient_cents > 0:
-            moved += entry.patient_cents
-            continue
-        credit = entry.reverses if entry.reverses is not None else entry.id
+        credit = entry.id
+        if entry.reverses is not None:
+            credit = home.get(entry.reverses, entry.reverses)
+        elif entry.patient_cents > 0 and entry.of is not None:
+            credit = entry.of
+        home[entry.id] = credit
         left[credit] = left.get(credit, 0) - entry.patient_cents
     for given in allocations:
         left[given.credit_id] = left.get(given.credit_id, 0) - given.cents
-    for credit, cents in left.items():
-        part = min(moved, max(0, cents))
-        left[credit] = cents - part
-        moved -= part
-    if moved and left:
-        left[next(iter(left))] -= moved
     return left
 
 
@@ -137,6 +149,26 @@ def take_back(line_id: int, excess: int, allocations: Sequence[Allocation]) -> l
         if part > 0:
             freed.append(Allocation(credit_id, line_id, -part))
             excess -= part
+    return freed
+
+
+def held_by(credit_id: int, allocations: Iterable[Allocation]) -> dict[int, int]:
+    """The lines that a credit pays: {line_id: cents}, without those it was taken back from."""
+    held: dict[int, int] = {}
+    for given in allocations:
+        if given.credit_id == credit_id:
+            held[given.line_id] = held.get(given.line_id, 0) + given.cents
+    return {line_id: cents for line_id, cents in held.items() if cents}
+
+
+def free(credit_id: int, wanted: int, allocations: Sequence[Allocation]) -> list[Allocation]:
+    """Take back up to `wanted` cents that a credit pays, from the line it was given to last."""
+    freed: list[Allocation] = []
+    for line_id, cents in reversed(held_by(credit_id, allocations).items()):
+        part = min(wanted, cents)
+        if part > 0:
+            freed.append(Allocation(credit_id, line_id, -part))
+            wanted -= part
     return freed
 
 

@@ -28,23 +28,6 @@ document.addEventListener("click", (event) => {
   part.querySelector("input:not([type=hidden]), select")?.focus();
 });
 
-document.addEventListener("input", (event) => {
-  if (event.target.id !== "amount") return;
-  const takes = document.getElementById("takes");
-  if (takes) takes.textContent = event.target.value.trim() ? `$${event.target.value.trim().replace(/^\$/, "")}` : "…";
-});
-
-// Earlier balances ticked or not: the sum due, the amount and the words of the button follow.
-document.addEventListener("change", (event) => {
-  if (!event.target.matches("input[name=also]")) return;
-  const due = document.getElementById("alldue");
-  const ticked = [...document.querySelectorAll("input[name=also]:checked")].reduce((sum, each) => sum + Number(each.dataset.cents), 0);
-  const words = ((Number(due.dataset.here) + ticked) / 100).toLocaleString("en-US", { minimumFractionDigits: 2, maximumFractionDigits: 2 });
-  due.textContent = `$${words}`;
-  const amount = document.getElementById("amount");
-  if (amount) { amount.value = words; amount.dispatchEvent(new Event("input", { bubbles: true })); }
-});
-
 // While an answer is on its way the same form is not sent again; the server would take it only once anyway.
 document.addEventListener("submit", (event) => {
   const form = event.target;
@@ -52,19 +35,6 @@ document.addEventListener("submit", (event) => {
   form.dataset.sent = "yes";
   setTimeout(() => delete form.dataset.sent, 1500);
 }, true);
-
-// A card takes a few seconds: say what is being waited for.
-document.addEventListener("htmx:beforeRequest", (event) => {
-  const form = event.target;
-  if (!form.matches?.(".coform") || !form.querySelector("[name=tender][value=card]:checked")) return;
-  if (event.detail.requestConfig.parameters.do === "finish") return;
-  document.getElementById("said")?.remove();
-  const words = document.createElement("div");
-  words.className = "said";
-  words.setAttribute("role", "status");
-  words.textContent = "Asking the card terminal. This can take a few seconds.";
-  document.body.append(words);
-});
 
 function settle() {
   const wrong = document.querySelector("[aria-invalid=true]");

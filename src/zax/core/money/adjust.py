@@ -1,0 +1,67 @@
+"""What may be taken off a charge or given back: write-offs and discounts with a limit by role, products with tax and stock."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from zax.core.errors import NotAllowed, Refused
+from zax.core.money.cents import plain
+from zax.core.setup.roles import ROLE_WORDS, Role
+
+NO_LIMIT = -1
+DEFAULT_LIMITS: Mapping[str, int] = {
+    Role.RECEPTIONIST: 2_500,
+    Role.BILLER: 25_000,
+    Role.CLINICIAN: 0,
+    Role.MANAGER: NO_LIMIT,
+}
+
+
+def check_limit(cents: int, role: Role, limits: Mapping[str, int], what: str) -> None:
+    """Raises NotAllowed, naming who may, when the role may not take off that much at once. A limit below nothing is none."""
+    limit = limits.get(role, 0)
+    if limit == NO_LIMIT or cents <= limit:
+        return
+    holders = [ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= cents]
+    most = f"at most {plain(limit)}" if limit else "nothing"
+    raise NotAllowed(
+        f"{ROLE_WORDS[role]} may {what} {most} at once. Ask {' or '.join(holders) or 'the manager'}.", "amount"
+    )
+
+
+def check_within(cents: int, still_open: int, what: str) -> None:
+    """Refused when more would be taken off than is open; an answered or reversed charge has nothing open."""
+    if still_open <= 0:
+        raise Refused(
+            "Nothing is owed on this charge any more: it was reversed or is paid. Choose another.", "line_id"
+        )
+    if cents > still_open:
+        raise Refused(f"Only {plain(still_open)} is open on it, so at most that can be {what}.", "amount")
+
+
+@dataclass(frozen=True, slots=True)
+class Priced:
+    """A sale of some pieces: net, tax and together, in cents."""
+
+    net: int
+    tax: int
+
+    @property
+    def total(self) -> int:
+        return self.net + self.tax
+
+
+def price_of(price_cents: int, tax: int, pieces: int) -> Priced:
+    """`tax` in hundredths of a percent, reckoned on the whole and rounded half up."""
+    net = price_cents * pieces
+    return Priced(net, (net * tax + 5_000) // 10_000)
+
+
+def check_stock(words: str, stock: int, pieces: int) -> None:
+    """Refused when there are not so many: a stock never goes below nothing."""
+    if pieces < 1:
+        raise Refused("How many? Enter 1 or more.", "pieces")
+    if pieces > stock:
+        have = f"Only {stock} left" if stock else "None left"
+        raise Refused(f"{have} of “{words}”. Sell fewer, or correct the stock in Setup, Money.", "pieces")

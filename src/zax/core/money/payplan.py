@@ -1,0 +1,95 @@
+"""A payment plan: a sum in instalments. What is paid of it is never counted apart: it is what is no longer open on the charges it covers.
+
+So a payment at the desk, a card charged at night or an insurer who pays after all move the plan alike, and nothing can disagree.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from zax.core.book.calendar import step_months
+from zax.core.errors import ProblemCollector, Refused
+from zax.core.money.cents import parse_amount, plain
+
+EVERY = {"week": "every week", "fortnight": "every two weeks", "month": "every month"}
+MOST_INSTALMENTS = 60
+TRY_AGAIN = timedelta(days=3)
+MOST_TRIES = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Instalment:
+    """The n-th instalment (from 1), due on a local day; cents."""
+
+    number: int
+    day: date
+    cents: int
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """A plan today; cents. `overdue` is due before today and not paid, `due` with today's; `next` the first not yet covered."""
+
+    paid: int
+    due: int
+    overdue: int
+    next: Instalment | None
+    done: bool
+
+
+def schedule(cents: int, count: int, first: date, every: str) -> list[Instalment]:
+    """Equal instalments; the cents that do not divide go to the first ones. They add up to the sum."""
+    each, rest = divmod(cents, count)
+    return [Instalment(n + 1, _day(first, n, every), each + (n < rest)) for n in range(count)]
+
+
+def _day(first: date, n: int, every: str) -> date:
+    if every == "month":
+        return step_months(first, n)
+    return first + timedelta(weeks=n * (2 if every == "fortnight" else 1))
+
+
+def standing(cents: int, instalments: Sequence[Instalment], still_open: int, today: date) -> Standing:
+    """`still_open` are the cents open on the charges of the plan; more than the plan's sum counts as nothing paid."""
+    paid = cents - max(0, min(cents, still_open))
+    due = sum(each.cents for each in instalments if each.day <= today) - paid
+    overdue = sum(each.cents for each in instalments if each.day < today) - paid
+    covered = 0
+    following = None
+    for each in instalments:
+        covered += each.cents
+        if covered > paid:
+            following = each
+            break
+    return Standing(paid, max(0, due), max(0, overdue), following, paid == cents)
+
+
+def check_plan(amount: str, count: str, still_open: int) -> tuple[int, int]:
+    """The sum and the number of instalments as typed. Raises Problems when the sum does not fit what is open, or too many or too small."""
+    wrong = ProblemCollector()
+    cents = wrong.take(parse_amount, amount)
+    if cents is not None and cents > still_open:
+        wrong.add("amount", f"Only {plain(still_open)} of the chosen charges is open. A plan can be at most that.")
+    number = int(count) if count.strip().isdecimal() and len(count.strip()) < 4 else 0
+    if not 2 <= number <= MOST_INSTALMENTS:
+        wrong.add("count", f"Between 2 and {MOST_INSTALMENTS} instalments.")
+    elif cents is not None and cents < number:
+        wrong.add("count", "An instalment would be less than a cent.")
+    wrong.raise_if_any()
+    assert cents
+    return cents, number
+
+
+def check_first(first: date, today: date) -> None:
+    if not today <= first <= step_months(today, 3):
+        raise Refused("The first instalment is due between today and three months from now.", "first")
+
+
+def may_try(tries: Sequence[tuple[date, str]], today: date) -> bool:
+    """Whether the card may be asked today for an instalment that was tried on these days [(day, state)], oldest first."""
+    failed = [day for day, state in tries if state == "declined"]
+    if len(failed) >= MOST_TRIES or any(state in {"asking", "unknown"} for _, state in tries):
+        return False
+    return not failed or failed[-1] + TRY_AGAIN <= today

@@ -1,0 +1,175 @@
+"""What the payment page and a receipt show: what is open, what may be paid ahead, how this household paid last, and what one receipt was for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, select, text
+
+from zax.clock import local
+from zax.core.errors import NotFound
+from zax.core.money.tender import OPEN_STATES, PaymentState
+from zax.desk.cards import cards_of
+from zax.desk.clinic import Clinic
+from zax.desk.money import bill_of
+from zax.desk.moneysetup import products
+from zax.desk.openitems import OpenItems, line_words, open_items
+from zax.store import money, schema, visits
+
+# Visits from today on for which nothing is charged yet: a copay or a deposit may be taken for them.
+_COMING = text(
+    "SELECT v.id, v.patient_id, v.day, v.start_min, v.type_id, v.state, p.first, COALESCE((SELECT -SUM(j.patient_cents) FROM journal j WHERE j.visit_id = v.id), 0) AS paid "
+    "FROM patient p JOIN visit v ON v.patient_id = p.id WHERE p.household_id = :household_id AND v.day >= :today "
+    "AND v.state IN ('booked', 'confirmed', 'here', 'room') ORDER BY v.day, v.start_min LIMIT 6"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Ways:
+    """How a household paid last and what it did with the receipt; empty when it never paid."""
+
+    tender: str = ""
+    receipt: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Ahead:
+    """A visit that may be paid for before it is charged; `copay` is what the plan asks for and is not paid yet (cents)."""
+
+    visit: Any
+    copay: int
+
+
+@dataclass(frozen=True, slots=True)
+class PayDesk:
+    """Everything on the payment page. `asking` are payments of the household that are being clarified."""
+
+    patient: Any
+    household: Any
+    members: int
+    items: OpenItems
+    ahead: Sequence[Ahead]
+    cards: Sequence[Any]
+    products: Sequence[Any]
+    ways: Ways
+    asking: Sequence[Any]
+
+
+def pay_desk(
+    connection: Connection, clinic: Clinic, now: datetime, patient_id: int, visit_id: int | None = None
+) -> PayDesk:
+    """Read it; NotFound for an unknown patient. `visit_id` is the visit the payment is about, if there is one."""
+    patient = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).first()
+    if patient is None:
+        raise NotFound("There is no such patient.")
+    household_id = patient.household_id
+    household = connection.execute(select(schema.household).where(schema.household.c.id == household_id)).one()
+    today = local(now, clinic.first_site.timezone).date()
+    coming = connection.execute(_COMING, {"household_id": household_id, "today": today}).all()
+    ahead = [
+        Ahead(row, _copay(connection, clinic, row) if row.day == today or row.id == visit_id else 0) for row in coming
+    ]
+    return PayDesk(
+        patient, household, len(money.household_people(connection, household_id)), open_items(connection, clinic, household_id), ahead,
+        cards_of(connection, household_id), products(connection), last_ways(connection, household_id), asking_of(connection, household_id),
+    )  # fmt: skip
+
+
+def _copay(connection: Connection, clinic: Clinic, row: Any) -> int:
+    bill = bill_of(connection, clinic, visits.one_visit(connection, row.id))
+    return max(0, sum(each.copay_due for each in bill.estimates) - int(row.paid))
+
+
+def last_ways(connection: Connection, household_id: int) -> Ways:
+    """The tender used last, and the wish for its receipt."""
+    y, r, p = schema.payment, schema.receipt, schema.patient
+    query = select(y.c.tender, r.c.how).join(r, r.c.id == y.c.receipt_id).join(p, p.c.id == y.c.patient_id)
+    query = query.where(p.c.household_id == household_id, y.c.state == PaymentState.TAKEN, y.c.kind == "payment")
+    row = connection.execute(query.order_by(y.c.id.desc()).limit(1)).first()
+    return Ways(row.tender, row.how) if row else Ways()
+
+
+def asking_of(connection: Connection, household_id: int) -> list[Any]:
+    """Payments of the household that the terminal has not answered."""
+    y, p = schema.payment, schema.patient
+    query = (
+        select(y)
+        .join(p, p.c.id == y.c.patient_id)
+        .where(p.c.household_id == household_id, y.c.state.in_(OPEN_STATES))
+    )
+    return list(connection.execute(query.order_by(y.c.id)).all())
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """What some of a receipt was for; cents, negative when it was given back."""
+
+    words: str
+    first: str
+    day: date | None
+    visit_id: int | None
+    cents: int
+
+
+@dataclass(frozen=True, slots=True)
+class Receipt:
+    """One receipt: its row, its tenders in order, and what they were for. `back` says that money was given back."""
+
+    row: Any
+    payments: Sequence[Any]
+    parts: Sequence[Part]
+
+    @property
+    def taken(self) -> list[Any]:
+        return [each for each in self.payments if each.state == PaymentState.TAKEN]
+
+    @property
+    def cents(self) -> int:
+        return sum(each.cents for each in self.taken)
+
+    @property
+    def back(self) -> bool:
+        return any(each.kind != "payment" for each in self.payments)
+
+    @property
+    def missing(self) -> int:
+        """Cents that were asked for and not approved."""
+        return sum(
+            each.asked_cents - (each.cents if each.state == PaymentState.TAKEN else 0)
+            for each in self.payments
+            if each.state not in OPEN_STATES and each.kind == "payment"
+        )
+
+
+def receipt_of(connection: Connection, clinic: Clinic, receipt_id: int) -> Receipt:
+    """Read one; NotFound for an unknown number."""
+    r, y, part, v, p = schema.receipt, schema.payment, schema.payment_part, schema.visit, schema.patient
+    row = connection.execute(select(r).where(r.c.id == receipt_id)).first()
+    if row is None:
+        raise NotFound("There is no such receipt.")
+    payments = connection.execute(select(y).where(y.c.receipt_id == receipt_id).order_by(y.c.id)).all()
+    query = (
+        select(part, p.c.first, v.c.day, v.c.type_id)
+        .join(p, p.c.id == part.c.patient_id)
+        .join(v, v.c.id == part.c.visit_id, isouter=True)
+        .where(part.c.payment_id.in_([each.id for each in payments if each.state == PaymentState.TAKEN] or [0]))
+        .order_by(part.c.id)
+    )
+    rows = connection.execute(query).all()
+    lines = {line.id: line for line in money.lines_of(connection, [each.line_id for each in rows if each.line_id])}
+    together: dict[tuple[Any, ...], int] = {}
+    for each in rows:
+        key = (_part_words(clinic, each, lines), each.first, each.day, each.visit_id, each.line_id)
+        together[key] = together.get(key, 0) + int(each.cents)
+    return Receipt(row, payments, [Part(*key[:4], cents) for key, cents in together.items()])
+
+
+def _part_words(clinic: Clinic, row: Any, lines: dict[int, Any]) -> str:
+    if row.line_id in lines:
+        return line_words(clinic, lines[row.line_id])
+    if row.visit_id is not None:
+        return clinic.types[row.type_id].name
+    return "Credit for later"
