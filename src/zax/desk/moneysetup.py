@@ -20,6 +20,7 @@ class MoneySetup:
 
     own: Mapping[str, OwnTender]
     own_active: tuple[str, ...]
+    tender_rows: tuple[Any, ...]
     reasons: Mapping[int, Any]
     discounts: Mapping[int, Any]
     limits: Mapping[str, int]
@@ -46,7 +47,7 @@ def load_money(connection: Connection, about: Mapping[str, Any]) -> MoneySetup:
     own = {f"own-{row.id}": row for row in _rows(connection, schema.tender_kind)}
     limits = dict(DEFAULT_LIMITS) | {role: int(about[name]) for role in Role if (name := f"limit_{role}") in about}
     return MoneySetup(
-        {key: OwnTender(row.words, row.needs_number) for key, row in own.items()}, tuple(key for key, row in own.items() if row.active),
+        {key: OwnTender(row.words, row.needs_number) for key, row in own.items()}, tuple(key for key, row in own.items() if row.active), tuple(own.values()),
         {row.id: row for row in _rows(connection, schema.reason)}, {row.id: row for row in _rows(connection, schema.discount)}, limits,
         int(about.get("returned_fee", 2_500)), int(about.get("interest", 0)), int(about.get("interest_after", 60)), int(about.get("drawer_float", 15_000)),
     )  # fmt: skip

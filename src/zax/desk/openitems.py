@@ -83,7 +83,7 @@ def open_items(connection: Connection, clinic: Clinic, household_id: int, patien
     ]
     visits = money.household_visits(connection, household_id)
     found = _lines(connection, clinic, household_id, rows, given, people)
-    return OpenItems(found, _credits(rows, given, people, visits))
+    return OpenItems(found, open_credits(rows, given, people, visits))
 
 
 def _lines(
@@ -121,10 +121,10 @@ def line_code(clinic: Clinic, line: Any) -> str:
     return clinic.services[line.service_id].code if line.service_id is not None else ""
 
 
-def _credits(
+def open_credits(
     rows: Sequence[Any], given: Sequence[Allocation], people: Mapping[int, str], visits: Mapping[int, Any]
 ) -> list[Credit]:
-    """Credits ledger by ledger: what refunds and transfers drew on them is already off."""
+    """Credits that are left, ledger by ledger and oldest first: what refunds and transfers drew on them is off. `rows` are journal rows."""
     by_id = {row.id: row for row in rows}
     ledgers: dict[tuple[int, int | None], list[Any]] = defaultdict(list)
     for row in rows:

@@ -25,31 +25,40 @@ from zax.desk.eligibility import carry_out, nightly
 from zax.desk.held import release_held
 from zax.desk.intake import run_import
 from zax.desk.payments import close_payment
+from zax.desk.payplans import charge_due
 from zax.desk.remits import import_file, keep_unreadable
+from zax.desk.statements import StatementPdf, carry_on
 from zax.desk.unit import WORKER, Desk, Unit, in_transaction
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.store import schema
 from zax.store.files import FileStore
 
 LEASE = timedelta(seconds=40)
-IMPORT_SECONDS = 10.0
+SLICE_SECONDS = 10.0
 LONGEST_PAUSE = timedelta(minutes=10)
 log = structlog.get_logger()
 ReceiptPdf = Callable[[Desk, int], bytes]
 
 
 def run_once(
-    desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, files: FileStore | None = None, limit: int = 20
+    desk: Desk,
+    outside: Outside,
+    receipt_pdf: ReceiptPdf,
+    files: FileStore | None = None,
+    limit: int = 20,
+    statement_pdf: StatementPdf | None = None,
 ) -> int:
-    """Carry out what is due and fetch the mailbox; how many things were done. `files` is where imported lists lie."""
+    """Carry out what is due and fetch the mailbox; how many things were done. `files` is where imported lists and made papers lie."""
     done = 0
     for _ in range(limit):
         row = _lease(desk)
         if row is None:
             break
-        _carry_out(desk, outside, receipt_pdf, files, row)
+        _carry_out(desk, outside, receipt_pdf, files, row, statement_pdf)
         done += 1
-    return done + nightly(desk) + release_held(desk) + fetch_mailbox(desk, outside)
+    return (
+        done + nightly(desk) + charge_due(desk, outside.terminal) + release_held(desk) + fetch_mailbox(desk, outside)
+    )
 
 
 def _lease(desk: Desk) -> Any:
@@ -64,8 +73,8 @@ def _lease(desk: Desk) -> Any:
                 o.c.due_at <= unit.now,
                 (o.c.leased_until.is_(None)) | (o.c.leased_until < unit.now),
             )
-            # claims and mail go before the many questions of a night
-            .order_by(o.c.kind == "eligibility", o.c.due_at, o.c.id)
+            # claims and mail go before the many questions of a night and long runs
+            .order_by(o.c.kind.in_(("eligibility", "statements")), o.c.due_at, o.c.id)
             .limit(1)
             .with_for_update(skip_locked=True)
         )
@@ -78,7 +87,14 @@ def _lease(desk: Desk) -> Any:
     return in_transaction(desk, WORKER, take)
 
 
-def _carry_out(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, files: FileStore | None, row: Any) -> None:
+def _carry_out(
+    desk: Desk,
+    outside: Outside,
+    receipt_pdf: ReceiptPdf,
+    files: FileStore | None,
+    row: Any,
+    statement_pdf: StatementPdf | None,
+) -> None:
     payload = row.payload if isinstance(row.payload, dict) else json.loads(row.payload)
     handlers: Mapping[str, Callable[[], None]] = {
         "claim_file": lambda: _send_claim_file(desk, outside, row, payload),
@@ -86,6 +102,7 @@ def _carry_out(desk: Desk, outside: Outside, receipt_pdf: ReceiptPdf, files: Fil
         "patient_mail": lambda: _send_mail(desk, outside, row, payload),
         "eligibility": lambda: _check_coverage(desk, outside, row, payload),
         "import": lambda: _import_patients(desk, files, row, payload),
+        "statements": lambda: _make_statements(desk, files, statement_pdf, row, payload),
         "terminal": lambda: _clarify(desk, outside, row, payload),
     }
     try:
@@ -171,7 +188,20 @@ def _import_patients(desk: Desk, files: FileStore | None, row: Any, payload: dic
     """A slice of a patient import; what is left waits its turn again, so that nothing else waits long."""
     if files is None:
         raise RuntimeError("this worker was given no file store")
-    finished = run_import(desk, WORKER, files, payload["job_id"], seconds=IMPORT_SECONDS)
+    _slice_done(desk, row, run_import(desk, WORKER, files, payload["job_id"], seconds=SLICE_SECONDS))
+
+
+def _make_statements(
+    desk: Desk, files: FileStore | None, pdf: StatementPdf | None, row: Any, payload: dict[str, Any]
+) -> None:
+    """A slice of a run of statements."""
+    if files is None or pdf is None:
+        raise RuntimeError("this worker was given no file store")
+    _slice_done(desk, row, carry_on(desk, files, pdf, payload["run_id"], SLICE_SECONDS))
+
+
+def _slice_done(desk: Desk, row: Any, finished: bool) -> None:
+    """Long work is done in slices: what is left waits its turn again."""
 
     def write(unit: Unit) -> None:
         if finished:

@@ -1,7 +1,9 @@
-"""Papers as PDF, from HTML templates through WeasyPrint: about a visit, about planned work, what was signed, and the list of a day."""
+"""Papers as PDF, from HTML templates through WeasyPrint: about a visit, about planned work, what was signed, money, and the list of a day."""
 
 from __future__ import annotations
 
+import io
+from collections.abc import Sequence
 from datetime import date
 from functools import cache
 from pathlib import Path
@@ -16,14 +18,20 @@ from zax.core.book.track import FREES_THE_TIME
 from zax.core.charges.lines import LETTERS, PLACES, pointed
 from zax.core.charges.teeth import AREAS
 from zax.core.errors import NotFound, Refused
+from zax.core.money.aging import BUCKETS
+from zax.core.money.statement import PAY_WITHIN
 from zax.core.money.tender import PaymentState
 from zax.desk.bookview import book_view
+from zax.desk.closing import closes_of
+from zax.desk.daysheet import day_sheet, journal_of
 from zax.desk.forms import Signed
 from zax.desk.paydesk import receipt_of
 from zax.desk.posting import tender_words
 from zax.desk.proposals import proposal_of
 from zax.desk.sheet import sheet_of
+from zax.desk.statements import Statement
 from zax.desk.unit import Desk
+from zax.desk.why import sentence, title
 from zax.store import money, schema
 from zax.web.render import make_environment
 
@@ -154,3 +162,54 @@ def day_list_pdf(desk: Desk, sites: tuple[int, ...], day: date) -> bytes:
         printed=printed,
         closed=FREES_THE_TIME,
     )
+
+
+def statement_pdf(desk: Desk, made: Statement) -> bytes:
+    """A statement in plain words: visit by visit what it came to, who paid what, what is open and why, its age, and a pay slip."""
+    site = desk.clinic.first_site
+    shown = [each for each in made.account.visits if each.open.patient or each.open.insurer]
+    return _pdf(
+        "papers/statement.html", s=made, account=made.account, shown=shown, visit_why=lambda each: sentence(made.account, each), site=site, about=desk.clinic.about,
+        buckets=BUCKETS, pay_by=made.day + PAY_WITHIN, title=title, payer=made.account.members[0] if len(made.account.visits) else made.account.patient,
+        printed=local(desk.clock.now(), site.timezone),
+    )  # fmt: skip
+
+
+def joined_pdf(papers: Sequence[bytes]) -> bytes:
+    """Several papers in one file, for the printer."""
+    import pikepdf
+
+    out = io.BytesIO()
+    with pikepdf.new() as together:
+        for each in papers:
+            with pikepdf.open(io.BytesIO(each)) as one:
+                together.pages.extend(one.pages)
+        together.save(out)
+    return out.getvalue()
+
+
+def deposit_slip_pdf(desk: Desk, close: Any) -> bytes:
+    """What goes to the bank: cash by pieces and every cheque."""
+    site = desk.clinic.sites[close.site_id]
+    pieces = sorted(((int(value), number) for value, number in close.pieces.items()), reverse=True)
+    return _pdf(
+        "papers/deposit.html",
+        close=close,
+        pieces=pieces,
+        site=site,
+        about=desk.clinic.about,
+        printed=local(close.at, site.timezone),
+    )
+
+
+def day_sheet_pdf(desk: Desk, site_id: int, day: date) -> bytes:
+    """Production, collections and adjustments of a day by provider, tender, payer and reason, with its count once it is closed."""
+    with desk.engine.connect() as connection:
+        sheet = day_sheet(connection, desk.clinic, site_id, day, day)
+        closed = closes_of(connection, site_id, day, day).get(day)
+        rows = journal_of(connection, site_id, day, day)
+    site = desk.clinic.sites[site_id]
+    return _pdf(
+        "papers/daysheet.html", sheet=sheet, closed=closed, rows=rows, day=day, site=site, about=desk.clinic.about, tender_words=desk.clinic.money.tender_words,
+        printed=local(desk.clock.now(), site.timezone),
+    )  # fmt: skip

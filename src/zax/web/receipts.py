@@ -9,7 +9,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from sqlalchemy import select
 
-from zax.core.errors import Mendable
+from zax.core.errors import Mendable, NotFound
 from zax.core.money.tender import PaymentState
 from zax.desk.corrections import BackForm, cheque_returned, refund, void
 from zax.desk.paydesk import receipt_of
@@ -59,6 +59,19 @@ def receipt_page(
         voidable=shown.row.day == here.today and (closed is None or closed < shown.row.day), tender_words=tender_words, key_of_form=uuid.uuid4().hex, screen="money", **more,
     )  # fmt: skip
     return here.looked(page, patient.id, "receipt")
+
+
+@router.get("/payments/{payment_id}")
+def receipt_with(request: Request, payment_id: int) -> Response:
+    """The receipt that a payment is on."""
+    here = enter(request, "payments")
+    with here.read() as connection:
+        found = connection.execute(
+            select(schema.payment.c.receipt_id).where(schema.payment.c.id == payment_id)
+        ).scalar()
+    if found is None:
+        raise NotFound("There is no such payment.")
+    return here.go(f"/receipts/{found}?back={payment_id}")
 
 
 @router.post("/receipts/{receipt_id}/mail")

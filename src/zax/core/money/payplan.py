@@ -67,11 +67,19 @@ def standing(cents: int, instalments: Sequence[Instalment], still_open: int, tod
 
 
 def check_plan(amount: str, count: str, still_open: int) -> tuple[int, int]:
-    """The sum and the number of instalments as typed. Raises Problems when the sum does not fit what is open, or too many or too small."""
+    """The sum and the number of instalments as typed. Raises Problems when the sum is not that of the chosen charges, or the instalments are too many or too small.
+
+    A plan covers whole charges, so that whatever pays them pays the plan; a down payment is taken before it is made.
+    """
     wrong = ProblemCollector()
     cents = wrong.take(parse_amount, amount)
-    if cents is not None and cents > still_open:
-        wrong.add("amount", f"Only {plain(still_open)} of the chosen charges is open. A plan can be at most that.")
+    if not still_open:
+        wrong.add("lines", "Tick the charges that the plan is for.")
+    elif cents is not None and cents != still_open:
+        wrong.add(
+            "amount",
+            f"The ticked charges come to {plain(still_open)}. Take a down payment first, or tick other charges.",
+        )
     number = int(count) if count.strip().isdecimal() and len(count.strip()) < 4 else 0
     if not 2 <= number <= MOST_INSTALMENTS:
         wrong.add("count", f"Between 2 and {MOST_INSTALMENTS} instalments.")

@@ -29,6 +29,8 @@ RIGHT_WORDS = {
     "charges": "enter what was done",
     "payments": "take payments and finish a checkout",
     "accounts": "see accounts",
+    "close": "close the day",
+    "statements": "make statements for everybody",
     "claims": "work on claims and insurer payments",
     "plans": "change payers, plans and contract fees",
     "merge": "merge records and import patients",
@@ -38,9 +40,21 @@ RIGHT_WORDS = {
 }
 
 RIGHTS: dict[Role, frozenset[str]] = {
-    Role.RECEPTIONIST: frozenset({"see", "book", "patients", "arrivals", "charges", "payments", "accounts"}),
+    Role.RECEPTIONIST: frozenset({"see", "book", "patients", "arrivals", "charges", "payments", "accounts", "close"}),
     Role.BILLER: frozenset(
-        {"see", "patients", "charges", "payments", "accounts", "claims", "plans", "merge", "fees"}
+        {
+            "see",
+            "patients",
+            "charges",
+            "payments",
+            "accounts",
+            "close",
+            "statements",
+            "claims",
+            "plans",
+            "merge",
+            "fees",
+        }
     ),
     Role.CLINICIAN: frozenset({"see", "arrivals", "charges"}),
     Role.MANAGER: frozenset(RIGHT_WORDS),

@@ -1,0 +1,89 @@
+"""Who gets a statement, and why somebody does not: the rule of a run, told for every household so that the list can be read before it is made.
+
+What is on a payment plan is not asked for again beside its instalments: only the instalment that is due counts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from datetime import date, timedelta
+from typing import Any
+
+from zax.core.errors import ProblemCollector
+from zax.core.money.cents import plain
+from zax.core.money.drawer import counted_amount
+
+PAY_WITHIN = timedelta(days=21)
+
+
+@dataclass(frozen=True, slots=True)
+class Rule:
+    """`minimum` cents; `days` since the last statement; `without` are flags left out; `answered` leaves out who has a part open with an insurer.
+
+    `interest` says that interest is charged on what is old, as set up, before the statements are made.
+    """
+
+    minimum: int = 500
+    days: int = 28
+    without: tuple[int, ...] = ()
+    answered: bool = False
+    interest: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """A household with something open; cents. `on_plan` is open but not due by a plan, `due_by_plan` is."""
+
+    household_id: int
+    name: str
+    patient_cents: int
+    insurer_cents: int
+    flags: frozenset[int] = frozenset()
+    last: date | None = None
+    on_plan: int = 0
+
+    @property
+    def asked(self) -> int:
+        """What a statement asks for now."""
+        return self.patient_cents - self.on_plan
+
+
+def rule_from(kept: Mapping[str, Any]) -> Rule:
+    return Rule(
+        int(kept.get("minimum", 500)), int(kept.get("days", 28)), tuple(kept.get("without", ())), bool(kept.get("answered")), bool(kept.get("interest"))
+    )  # fmt: skip
+
+
+def kept(rule: Rule) -> dict[str, Any]:
+    return asdict(rule) | {"without": list(rule.without)}
+
+
+def check_rule(minimum: str, days: str, without: Sequence[int], answered: bool, interest: bool) -> Rule:
+    """A rule as typed; raises Problems beside its fields."""
+    wrong = ProblemCollector()
+    cents = wrong.take(counted_amount, minimum, "minimum")
+    if not (days.strip().isdecimal() and int(days) <= 365):
+        wrong.add("days", "A number of days from 0 to 365.")
+    wrong.raise_if_any()
+    return Rule(max(1, cents or 0), int(days), tuple(sorted(set(without))), answered, interest)
+
+
+def why_not(each: Candidate, rule: Rule, today: date) -> str:
+    """Why this household gets none; empty when it does."""
+    if each.patient_cents > 0 >= each.asked:
+        return "on a payment plan, nothing due"
+    if each.asked < rule.minimum:
+        return f"{plain(each.asked)} is below the minimum"
+    if each.flags & set(rule.without):
+        return "has a flag that is left out"
+    if rule.answered and each.insurer_cents > 0:
+        return f"the insurer still owes {plain(each.insurer_cents)}"
+    if each.last is not None and (today - each.last).days < rule.days:
+        return f"had one {(today - each.last).days} days ago"
+    return ""
+
+
+def interest_on(cents: int, hundredths: int) -> int:
+    """A month's interest on what is old, in hundredths of a percent, halves of a cent rounded up."""
+    return (cents * hundredths + 5_000) // 10_000

@@ -1,0 +1,43 @@
+// The evening count: pieces become the drawer, ticks become the bag, and every tender says at once whether it agrees.
+const cents = (text) => Math.round(Number(text.replaceAll(",", "").replace("$", "")) * 100) || 0;
+const words = (value) => `${value < 0 ? "−" : ""}${(Math.abs(value) / 100).toLocaleString("en-US", { minimumFractionDigits: 2, maximumFractionDigits: 2 })}`;
+
+function count(form) {
+  const kept = Number(form.dataset.float);
+  const drawer = [...form.querySelectorAll("[data-value]")].reduce((sum, each) => sum + Number(each.dataset.value) * (Number(each.value) || 0), 0);
+  const bag = [...form.querySelectorAll("[data-cheque]:checked")].reduce((sum, each) => sum + Number(each.dataset.cheque), 0);
+  const cash = Math.max(0, drawer - kept);
+  form.querySelector("[data-drawer]").textContent = words(drawer);
+  for (const each of form.querySelectorAll("[data-cash]")) each.textContent = words(cash);
+  form.querySelector("[data-bank]").textContent = `$${words(cash + bag)}`;
+  let counted = 0, expected = 0;
+  for (const row of form.querySelectorAll("[data-tender-count]")) {
+    const wanted = Number(row.dataset.expected);
+    const field = row.querySelector("input");
+    const have = field ? cents(field.value) : row.dataset.tenderCount === "cash" ? drawer - kept : bag;
+    const shown = row.querySelector("[data-counted]");
+    if (shown) shown.textContent = words(have);
+    differs(row.querySelector("[data-differs]"), have - wanted);
+    counted += have;
+    expected += wanted;
+  }
+  form.querySelector("[data-all]").textContent = words(counted);
+  differs(form.querySelector("[data-alldiffers]"), counted - expected);
+}
+
+function differs(place, over) {
+  place.replaceChildren();
+  const said = document.createElement("span");
+  if (over) said.className = "stop";
+  said.textContent = over ? `${words(Math.abs(over))} ${over > 0 ? "over" : "short"}` : "agrees";
+  place.append(said);
+}
+
+const formOf = (el) => el.closest?.("[data-count]");
+for (const name of ["input", "change"]) document.addEventListener(name, (event) => { const form = formOf(event.target); if (form && !form.querySelector("[data-value]").disabled) count(form); });
+function start() {
+  const form = document.querySelector("[data-count]");
+  if (form && !form.querySelector("[data-value]").disabled) count(form);
+}
+document.addEventListener("htmx:afterSettle", start);
+if (document.readyState !== "loading") start(); else document.addEventListener("DOMContentLoaded", start);
