@@ -1,4 +1,4 @@
-"""The command line: demo, serve, worker, standin, migrate, seed, import, export, x12."""
+"""The command line: demo, serve, worker, standin, migrate, seed, import, export, audit, x12."""
 
 from __future__ import annotations
 
@@ -16,6 +16,8 @@ app.add_typer(x12, name="x12")
 
 bring = typer.Typer(no_args_is_help=True, help="Take data in from a file.")
 give = typer.Typer(no_args_is_help=True, help="Give data out in open formats.")
+check = typer.Typer(no_args_is_help=True, help="Check what is kept against itself.")
+app.add_typer(check, name="audit")
 app.add_typer(bring, name="import")
 app.add_typer(give, name="export")
 
@@ -40,6 +42,14 @@ def export_patients(
     from zax.intake_cli import export_file
 
     raise typer.Exit(export_file(file))
+
+
+@check.command("money")
+def audit_money() -> None:
+    """Recount every balance from the journal; exit 1 when anything does not agree."""
+    from zax import money_cli
+
+    raise typer.Exit(money_cli.audit_money())
 
 
 @x12.command("read")

@@ -14,7 +14,9 @@ from zax.core.money.journal import (
     balance,
     credit_left,
     faults,
+    free,
     give,
+    held_by,
     line_parts,
     reversal_of,
     take_back,
@@ -109,9 +111,23 @@ class Account(RuleBasedStateMachine):
         self.entries: list[Entry] = []
         self.given: list[Allocation] = []
 
-    def add(self, kind: Kind, patient: int, insurer: int, line: int | None, reverses: int | None = None) -> None:
-        self.entries.append(Entry(len(self.entries) + 1, kind, DAY, patient, insurer, line, None, reverses))
+    def add(
+        self,
+        kind: Kind,
+        patient: int,
+        insurer: int,
+        line: int | None,
+        reverses: int | None = None,
+        of: int | None = None,
+    ) -> None:
+        self.entries.append(Entry(len(self.entries) + 1, kind, DAY, patient, insurer, line, None, reverses, of))
         self.settle()
+
+    def take_from_credit(self, credit: int, amount: int) -> int:
+        """Free up to `amount` of a credit, as a refund does; what it can give."""
+        left = credit_left(self.entries, self.given)[credit]
+        self.given += free(credit, amount - left, self.given)
+        return min(amount, credit_left(self.entries, self.given)[credit])
 
     def settle(self) -> None:
         for line, parts in line_parts(self.entries, self.given).items():
@@ -129,6 +145,30 @@ class Account(RuleBasedStateMachine):
     @rule(amount=cents)
     def pay(self, amount: int) -> None:
         self.add(Kind.PAYMENT, -amount, 0, None)
+
+    @rule(amount=cents, kind=st.sampled_from([Kind.REFUND, Kind.TRANSFER]), newest=st.booleans())
+    def give_back_or_move_away(self, amount: int, kind: Kind, newest: bool) -> None:
+        credits = [
+            e.id for e in self.entries if e.kind == Kind.PAYMENT and all(r.reverses != e.id for r in self.entries)
+        ]
+        if credits and (part := self.take_from_credit(credits[-1 if newest else 0], amount)) > 0:
+            self.add(kind, part, 0, None, of=credits[-1 if newest else 0])
+
+    @rule()
+    def void_the_last_payment(self) -> None:
+        paid = [
+            e
+            for e in self.entries
+            if e.kind == Kind.PAYMENT and all(e.id not in {r.reverses, r.of} for r in self.entries)
+        ]
+        if paid and self.take_from_credit(paid[-1].id, -paid[-1].patient_cents) == -paid[-1].patient_cents:
+            self.add(Kind.REVERSAL, -paid[-1].patient_cents, 0, None, paid[-1].id)
+
+    @rule(line=lines, amount=cents, kind=st.sampled_from([Kind.WRITE_OFF, Kind.DISCOUNT]))
+    def take_off(self, line: int, amount: int, kind: Kind) -> None:
+        part = min(amount, max(0, line_parts(self.entries, self.given).get(line, Parts()).patient))
+        if part:
+            self.add(kind, -part, 0, line)
 
     @rule(line=lines, amount=st.integers(-20_000, 20_000).filter(bool))
     def transfer(self, line: int, amount: int) -> None:
@@ -151,5 +191,27 @@ class Account(RuleBasedStateMachine):
         credit = sum(credit_left(self.entries, self.given).values())
         assert on_lines - credit == balance(self.entries).patient
 
+    @invariant()
+    def replaying_the_journal_gives_the_same_balances(self) -> None:
+        backwards = list(reversed(self.entries))
+        assert balance(backwards) == balance(self.entries)
+        parts = line_parts(self.entries, self.given)
+        assert {line: parts[line] for line in parts} == line_parts(backwards, list(reversed(self.given)))
+
 
 TestAccount = Account.TestCase
+
+
+def test_what_a_credit_pays_is_freed_from_the_line_it_was_given_to_last() -> None:
+    given_out = [Allocation(1, 10, 300), Allocation(1, 11, 200), Allocation(2, 10, 50), Allocation(1, 10, -100)]
+    assert held_by(1, given_out) == {10: 200, 11: 200}
+    assert free(1, 250, given_out) == [Allocation(1, 11, -200), Allocation(1, 10, -50)]
+    assert free(1, 0, given_out) == [] and free(9, 5, given_out) == []
+
+
+def test_a_reversed_transfer_gives_its_credit_back_to_where_it_came_from() -> None:
+    entries = [paid(1, 500), Entry(2, Kind.TRANSFER, DAY, 300, 0, of=1)]
+    assert credit_left(entries, []) == {1: 200}
+    assert credit_left([*entries, reversal_of(entries[1], 3, DAY)], []) == {1: 500}
+    refund = Entry(4, Kind.REFUND, DAY, 200, 0, of=1)
+    assert credit_left([*entries, refund], []) == {1: 0} and faults([*entries, refund], []) == []

@@ -86,36 +86,37 @@ def _give_to_lines(unit: Unit, ledger: Any, credit: int, wanted: list[tuple[int,
 
 
 def post_back(unit: Unit, payment: Any, words: str) -> int:
-    """Money given back (`payment` is negative): drawn on the credit of the payment it is of. The cents that had been refunded before.
+    """Money given back (`payment` is negative): drawn on the credit of the payment it is of, what waits before what pays a charge.
 
-    A void or a returned cheque reverses the whole; what of it was refunded already is left out, and returned for the caller to charge.
+    A void or a returned cheque reverses the whole; the cents that could not be drawn, since they were refunded before, are returned.
     """
     left = -payment.cents
-    for entry in _credits_of(unit, payment.of_id):
-        ledger = ledger_of(unit, entry.patient_id, entry.visit_id, entry.site_id)
-        held = -entry.patient_cents - _refunded(unit, entry.id)
-        part = min(left, held)
-        if part <= 0:
-            continue
-        make_free(unit, ledger, entry.id, part)
-        if payment.kind != "refund" and part == -entry.patient_cents:
-            reverse(unit, ledger, money.entry_of(entry), words, payment_id=payment.id, site_id=payment.site_id)
-        else:
-            add_entry(
-                unit,
-                ledger,
-                Kind.REFUND,
-                part,
-                0,
-                words,
-                payment_id=payment.id,
-                of_id=entry.id,
-                site_id=payment.site_id,
-            )
-        settle(unit, ledger)
-        tell_money(unit, ledger)
-        left -= part
+    credits = [
+        (each, ledger_of(unit, each.patient_id, each.visit_id, each.site_id))
+        for each in _credits_of(unit, payment.of_id)
+    ]
+    for only_waiting in (True, False):
+        for entry, ledger in credits:
+            held = -entry.patient_cents - _refunded(unit, entry.id)
+            if only_waiting:
+                held = min(held, credit_left(entries_of(unit, ledger), allocations_of(unit, ledger)).get(entry.id, 0))
+            part = min(left, held)
+            if part > 0 and not (only_waiting and payment.kind != "refund"):
+                _draw(unit, ledger, entry, part, payment, words)
+                left -= part
     return left
+
+
+def _draw(unit: Unit, ledger: Any, entry: Any, cents: int, payment: Any, words: str) -> None:
+    make_free(unit, ledger, entry.id, cents)
+    if payment.kind != "refund" and cents == -entry.patient_cents:
+        reverse(unit, ledger, money.entry_of(entry), words, payment_id=payment.id, site_id=payment.site_id)
+    else:
+        add_entry(
+            unit, ledger, Kind.REFUND, cents, 0, words, payment_id=payment.id, of_id=entry.id, site_id=payment.site_id
+        )
+    settle(unit, ledger)
+    tell_money(unit, ledger)
 
 
 def _credits_of(unit: Unit, payment_id: int) -> list[Any]:

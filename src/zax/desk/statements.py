@@ -28,7 +28,7 @@ from zax.store.files import FileStore
 StatementPdf = Callable[[Desk, "Statement"], bytes]
 # Households with something open on the patient's side, with what insurers owe on top.
 _OPEN = text(
-    "SELECT p.household_id, h.name, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents FROM journal j "
+    "SELECT p.household_id, h.name, MIN(CASE WHEN p.guarantor THEN p.first END) AS first, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents FROM journal j "
     "JOIN patient p ON p.id = j.patient_id JOIN household h ON h.id = p.household_id GROUP BY p.household_id HAVING patient_cents > 0 ORDER BY h.name, h.id"
 )
 
@@ -73,7 +73,7 @@ def candidates(connection: Connection, today: date) -> list[Candidate]:
         waiting[plan.row.household_id] += _not_due(plan)
     return [
         Candidate(
-            row.household_id, row.name, int(row.patient_cents), int(row.insurer_cents), frozenset(flags.get(row.household_id, ())), last.get(row.household_id),
+            row.household_id, f"{row.name}, {row.first}" if row.first else row.name, int(row.patient_cents), int(row.insurer_cents), frozenset(flags.get(row.household_id, ())), last.get(row.household_id),
             waiting.get(row.household_id, 0),
         )
         for row in connection.execute(_OPEN)

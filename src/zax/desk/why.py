@@ -119,23 +119,29 @@ def sentence(account: Account, visit: LedgerView) -> str:
     if visit.id is not None and visit.billed:
         told.append(f"It came to {plain(visit.billed)}.")
     if visit.received:
-        told.append(f"{payer} paid {plain(visit.received)}.")
+        told.append(f"{_capital(payer)} paid {plain(visit.received)}.")
     elif visit.open.insurer > 0:
-        told.append(f"{payer} should pay {plain(visit.open.insurer)} and has not answered yet.")
+        told.append(f"{_capital(payer)} should pay {plain(visit.open.insurer)} and has not answered yet.")
     off = -sum(e.patient_cents + e.insurer_cents for e in visit.entries if e.kind in {Kind.WRITE_OFF, Kind.DISCOUNT})
     if off:
         told.append(f"{plain(off)} was taken off.")
     if visit.paid:
         told.append(f"{plain(visit.paid)} was paid before.")
-    reasons = {
-        entry.words
-        for entry in visit.entries
-        if entry.patient_cents > 0 and entry.kind in {Kind.CHARGE, Kind.TRANSFER, Kind.FEE, Kind.INTEREST} and entry.words
-        and (line := account.lines.get(entry.line_id)) is not None and line.open.patient > 0
-    }  # fmt: skip
+    owed = {
+        entry.line_id: entry.words for entry in visit.entries if entry.patient_cents > 0 and entry.line_id is not None
+    }
+    reasons = [
+        f"{line.words} {plain(line.open.patient)}{f' ({words})' if words else ''}"
+        for line_id, words in owed.items()
+        if (line := account.lines.get(line_id)) is not None and line.open.patient > 0
+    ]
     if reasons and visit.open.patient > 0:
-        told.append(f"Why: {'; '.join(sorted(reasons))}.")
+        told.append(f"Open are {'; '.join(reasons[:4])}{' and more' if len(reasons) > 4 else ''}.")
     return " ".join(told)
+
+
+def _capital(words: str) -> str:
+    return words[:1].upper() + words[1:]
 
 
 def _entry(account: Account, visit: LedgerView, entry: Any) -> Why:

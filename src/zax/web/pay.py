@@ -138,7 +138,7 @@ def _items(form: Typed) -> list[Item]:
         kind, _, number = pick.partition("-")
         text = form[f"for-{pick}"]
         field = pick if kind == "deposit" else f"{'item' if kind == 'line' else 'visit'}-{number.partition('-')[0]}"
-        cents = wrong.take(parse_amount, text, field) if text.strip() or kind != "line" else None
+        cents = wrong.take(parse_amount, text, field) if text.strip() else None
         if kind == "line" and number.isdecimal():
             visit = form.number(f"of-{pick}")
             items.append(Item(visit, int(number), cents))

@@ -8,9 +8,13 @@ function nameOf(event) {
   return event.key.length === 1 ? event.key.toLowerCase() : event.key;
 }
 
-// The topmost layer (a sheet or form) answers first, then the page, then the frame.
+// The row that has the focus answers first, then the topmost layer (a sheet or form), then the page, then the frame.
 function find(name) {
-  const all = [...document.querySelectorAll("[data-key]")].filter((el) => el.dataset.key === name && visible(el));
+  const every = [...document.querySelectorAll("[data-key]")].filter((el) => el.dataset.key === name && visible(el));
+  const row = document.activeElement?.closest("[data-row]");
+  const here = row && every.find((el) => row.contains(el));
+  if (here) return here;
+  const all = every.filter((el) => !el.hasAttribute("data-in-row"));
   const layers = [...document.querySelectorAll("[data-layer]")].filter(visible).reverse();
   for (const layer of layers) {
     const inside = all.find((el) => layer.contains(el));

@@ -63,7 +63,7 @@ function show(form) {
 
 function refresh(form, typing) {
   if (typing) amountOf(typing).dataset.typed = "yes";
-  else fill(form);
+  fill(form);
   show(form);
 }
 
@@ -87,18 +87,20 @@ document.addEventListener("change", (event) => {
   refresh(form, event.target.matches("[name=amount]") ? event.target.closest("[data-tender]") : null);
 });
 
-// One more tender: the row above keeps what was typed, the new one takes the rest.
+// One more tender: say what the first one gives, the new one takes the rest.
 document.addEventListener("click", (event) => {
   const more = event.target.closest?.("[data-more]");
   const form = more && formOf(more);
   if (!form) return;
   const hidden = rowsOf(form).find((row) => row.hidden);
   if (!hidden) return;
+  const before = rowsOf(form).filter((row) => !row.hidden).pop();
   for (const row of rowsOf(form)) if (!row.hidden) amountOf(row).dataset.typed = "yes";
   hidden.hidden = false;
   refresh(form, null);
   more.hidden = !rowsOf(form).some((row) => row.hidden);
-  hidden.querySelector("select").focus();
+  amountOf(before).focus();
+  amountOf(before).select();
 });
 
 // A card takes a few seconds: say what is being waited for.
@@ -120,7 +122,7 @@ function start() {
     const amount = amountOf(row);
     if (amount.value && cents(amount.value) !== due(row.closest("form"))) amount.dataset.typed = "yes";
   }
-  for (const form of new Set([...document.querySelectorAll("[data-tender]")].map((row) => row.closest("form")))) show(form);
+  for (const form of new Set([...document.querySelectorAll("[data-tender]")].map((row) => row.closest("form")))) refresh(form, null);
 }
 document.addEventListener("htmx:afterSettle", start);
 if (document.readyState !== "loading") start(); else document.addEventListener("DOMContentLoaded", start);

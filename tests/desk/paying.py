@@ -1,0 +1,51 @@
+"""What tests of money share: paying in a line, what is open, and a recount that finds nothing wrong."""
+
+from typing import Any
+
+from tests.conftest import JUNO, FakeTerminal, add_patient, scalar
+from zax.core.money.tender import TenderForm
+from zax.desk.openitems import OpenItems, open_items
+from zax.desk.payments import Item, PayForm, Taken, take_payment
+from zax.desk.recount import recount
+from zax.desk.unit import Desk
+from zax.store import schema
+
+
+def rows(*tenders: tuple[str, ...]) -> list[TenderForm]:
+    """('cash', '40'), ('cheque', '21', '1042')."""
+    return [TenderForm(*each) for each in tenders]
+
+
+def pay(
+    desk: Desk, patient: int, items: list[Item], *tenders: tuple[str, ...], key: str = "key", terminal: FakeTerminal | None = None, actor: Any = JUNO, **more: Any
+) -> Taken:  # fmt: skip
+    return take_payment(desk, actor, terminal or FakeTerminal(), patient, PayForm(rows(*tenders), items, key, **more))
+
+
+def items_of(desk: Desk, patient: int) -> OpenItems:
+    household = scalar(desk, "SELECT household_id FROM patient WHERE id = :id", id=patient)
+    with desk.engine.connect() as connection:
+        return open_items(connection, desk.clinic, household)
+
+
+def all_lines(desk: Desk, patient: int) -> list[Item]:
+    return [Item(each.visit_id, each.line_id) for each in items_of(desk, patient).lines]
+
+
+def relative(desk: Desk, patient: int, **changes: Any) -> int:
+    """Somebody else of the patient's household."""
+    made = add_patient(desk, **({"first": "Rafael"} | changes))
+    with desk.engine.begin() as connection:
+        household = (
+            connection.execute(schema.patient.select().where(schema.patient.c.id == patient)).one().household_id
+        )
+        connection.execute(
+            schema.patient.update().where(schema.patient.c.id == made).values(household_id=household, guarantor=False)
+        )
+    return made
+
+
+def agrees(desk: Desk) -> bool:
+    found = recount(desk.engine)
+    assert found.faults == []
+    return found.entries > 0
