@@ -14,6 +14,7 @@ for style in normal italic; do
     cp "$font/files/atkinson-hyperlegible-next-$part-wght-$style.woff2" "$to/"
   done
 done
+.venv/bin/python scripts/paper_fonts.py
 cp node_modules/axe-core/axe.min.js tests/vendor/
 cp node_modules/bulma/LICENSE licenses/bulma.txt
 cp node_modules/htmx.org/LICENSE licenses/htmx.txt

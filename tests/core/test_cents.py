@@ -5,7 +5,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.errors import Refused
-from zax.core.money.cents import LARGEST_PAYMENT, parse_amount, percent_of, plain
+from zax.core.money.cents import LARGEST_PAYMENT, parse_amount, parse_balance, percent_of, plain
 
 
 @pytest.mark.parametrize(
@@ -48,3 +48,16 @@ def test_a_percentage_and_its_rest_are_the_whole(cents: int, percent: int) -> No
     part = percent_of(cents, percent)
     assert 0 <= part <= cents
     assert abs(part * 100 - cents * percent) <= 50
+
+
+@pytest.mark.parametrize(
+    ("text", "cents"),
+    [("42.60", 4260), ("-20", -2000), ("(20.00)", -2000), ("20.00 CR", -2000), ("20.00-", -2000), ("", 0), ("0.00", 0), ("$1,204.50", 120_450), ("-0", 0)],
+)  # fmt: skip
+def test_a_balance_brought_over_may_be_a_credit(text: str, cents: int) -> None:
+    assert parse_balance(text) == cents
+
+
+def test_a_balance_that_is_no_amount_is_refused() -> None:
+    with pytest.raises(Refused, match="is not an amount"):
+        parse_balance("owes much")

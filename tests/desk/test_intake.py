@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import JUNO, ODILE, TODAY, FakeClearinghouse, FakeMail, FakeTerminal, add_patient, order, scalar
+from tests.desk.paying import agrees, all_lines, items_of, pay
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
 from zax.core.patients.card import (
     CSV_COLUMNS,
@@ -290,3 +291,19 @@ def test_everybody_goes_out_and_comes_in_elsewhere(desk: Desk, tmp_path: Path) -
         )
         assert run(desk, FileStore(tmp_path), content.encode()).known == 2
     assert set(found[0].values) <= {*FIELDS, *EXTRA}
+
+
+def test_balances_brought_over_are_owed_or_wait_as_credit(desk: Desk, tmp_path: Path) -> None:
+    table = (
+        "First name,Surname,DOB,Account balance\nAna,Ruiz,5/3/1984,42.60\nLuis,Ruiz,2/1/2015,(20.00)\nIvo,Zeller,2/1/2001,0.00\n"
+        "Eve,Long,2/1/2001,much\n"
+    )
+    job = run(desk, FileStore(tmp_path), table.encode())
+    assert (job.made, job.refused) == (3, 1)
+    ana = scalar(desk, "SELECT id FROM patient WHERE first = 'Ana'")
+    luis = scalar(desk, "SELECT id FROM patient WHERE first = 'Luis'")
+    assert [(each.words, each.cents) for each in items_of(desk, ana).lines] == [("Balance brought over", 4260)]
+    assert [each.cents for each in items_of(desk, luis).credits] == [2000]
+    assert scalar(desk, "SELECT COUNT(*) FROM journal") == 2 and agrees(desk)
+    pay(desk, ana, all_lines(desk, ana), ("cash", "42.60"))
+    assert items_of(desk, ana).due == 0

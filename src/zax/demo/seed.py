@@ -11,13 +11,14 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from sqlalchemy import Engine, insert, inspect, select
 
 from zax.clock import ShiftedClock, local, system_now, to_utc
+from zax.demo.accounts import add_money
 from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
 from zax.demo.history import History
 from zax.demo.people import make_people
 from zax.demo.records import enrich
 from zax.demo.standin_state import tell_standin
-from zax.demo.today import OPENS_AT, VISITS, Today, give_helen_a_household
+from zax.demo.today import OPENS_AT, VISITS, PayingTerminal, Today, give_helen_a_household
 from zax.demo.waiting import ASKED, SHELVED, WAITERS, Waiting
 from zax.demo.world import ZONE, diagnosis_rows, working_day_after, write_world
 from zax.desk.clinic import load
@@ -76,6 +77,7 @@ def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: 
             Waiting(desk, clock, opens, day).play(lambda: bar.advance(task))
             enrich(desk, clock, opens, day, var)
             receive(desk, clock, opens, day)
+            add_money(desk, clock, PayingTerminal(), day)
             visits += len(VISITS)
         else:
             with engine.begin() as connection:

@@ -1,4 +1,4 @@
-"""Tells the stand-in's payers what they would know: how much of this year's deductible each member has used. As JSON files."""
+"""Tells the stand-in what it would know: how much of this year's deductible each member has used, and the card on file. As JSON files."""
 
 from __future__ import annotations
 
@@ -7,6 +7,8 @@ import shutil
 from pathlib import Path
 
 from sqlalchemy import Engine, text
+
+from zax.demo.accounts import CARD, TOKEN
 
 _USED = text(
     "SELECT c.member_id, SUM(l.deductible_cents) AS cents FROM charge_line l JOIN visit v ON v.id = l.visit_id JOIN service s ON s.id = l.service_id "
@@ -18,10 +20,13 @@ _USED = text(
 
 
 def tell_standin(engine: Engine, folder: Path, year: int) -> None:
-    """Write the stand-in's memory of deductibles; whatever it remembered of another clinic goes."""
+    """Write the stand-in's memory of deductibles and cards; whatever it remembered of another clinic goes."""
     shutil.rmtree(folder, ignore_errors=True)
     target = folder / "deductibles"
     target.mkdir(parents=True)
+    cards = folder / "cards"
+    cards.mkdir()
+    (cards / f"{TOKEN}.json").write_text(json.dumps(CARD))
     with engine.connect() as connection:
         for row in connection.execute(_USED, {"year": year}):
             (target / f"{row.member_id}-{year}.json").write_text(json.dumps({"cents": int(row.cents)}))

@@ -117,7 +117,7 @@ DIAGNOSED = {
 TEETH = {"Ruth Amadi": "3", "Marcus Bell": "19", "Lena Ortega": "20", "Gus Fairley": "17", "Mina Castell": "14"}
 
 
-class _PayingTerminal(Terminal):
+class PayingTerminal(Terminal):
     """Cards taken this morning, before the demo began."""
 
     def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
@@ -135,7 +135,7 @@ class Today:
 
     def __init__(self, desk: Desk, clock: ShiftedClock, day: date) -> None:
         self.desk, self.clock, self.day = desk, clock, day
-        self.terminal = _PayingTerminal()
+        self.terminal = PayingTerminal()
         self.events: list[tuple[datetime, int, Callable[[], Any]]] = []
 
     def at(self, minute: int, work: Callable[[], Any], days_before: int = 0) -> None:

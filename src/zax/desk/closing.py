@@ -188,6 +188,8 @@ def close_day(unit: Unit, site_id: int, day: date, form: CloseForm) -> int:
     _check_day(unit, found, books.closed_day, today)
     if form.mark != found.mark:
         raise Stale("Money came in while you counted. The figures are new; look at them again, then close.")
+    if not any(text.strip() for text in form.pieces.values()):
+        raise Refused("Count the drawer first: how many pieces of each, or 0 when it is empty.", "piece-10000")
     pieces = count_pieces(form.pieces)
     float_cents = unit.clinic.money.float_cents
     tenders = _counted(found, form, worth(pieces) - float_cents)

@@ -19,10 +19,12 @@ from sqlalchemy import delete, insert, select, tuple_, update
 
 from zax.core.coverage.member import member_key
 from zax.core.errors import Conflict, NotFound, Refused, ZaxError
+from zax.core.money.journal import Kind
 from zax.core.patients.card import read_vcards
 from zax.core.patients.fhir import read_bundle
 from zax.core.patients.intake import COLUMNS, NEEDED, Row, Sheet, guess_columns, read_row, read_sheet, why_refused
 from zax.desk.clinic import Clinic
+from zax.desk.money import books_day
 from zax.desk.patients import name_keys
 from zax.desk.unit import Actor, Desk, Unit, act, in_transaction
 from zax.store import schema
@@ -258,6 +260,9 @@ class _Part:
         ]
         if covers:
             self.unit.connection.execute(insert(schema.coverage), covers)
+        self._bring_balances(
+            [(number, row.balance) for number, (_, row) in zip(ids, fresh, strict=True) if row.balance]
+        )
         audit = {
             "at": self.unit.now,
             "by_id": self.unit.actor.id,
@@ -266,6 +271,26 @@ class _Part:
         }
         self.unit.connection.execute(insert(schema.audit), [audit | {"patient_id": number} for number in ids])
         return [self._result(line, "made", "", number) for number, (line, _) in zip(ids, fresh, strict=True)]
+
+    def _bring_balances(self, balances: list[tuple[int, int]]) -> None:
+        """What was owed elsewhere is a line of the patient's own ledger; a credit waits there."""
+        site_id = self.unit.clinic.first_site.id
+        owing = [(number, cents) for number, cents in balances if cents > 0]
+        words = "Balance brought over"
+        lines = self._insert(schema.charge_line, [
+            {"patient_id": number, "kind": "opening", "fee_cents": cents, "words": words, "billed": False, "entered_at": self.unit.now, "entered_by": self.unit.actor.id}
+            for number, cents in owing
+        ])  # fmt: skip
+        line_of = {number: line for (number, _), line in zip(owing, lines, strict=True)}
+        entries = [
+            {
+                "kind": Kind.OPENING, "day": books_day(self.unit, site_id), "at": self.unit.now, "by_id": self.unit.actor.id, "site_id": site_id, "patient_id": number,
+                "line_id": line_of.get(number), "patient_cents": cents, "insurer_cents": 0, "words": words,
+            }
+            for number, cents in balances
+        ]  # fmt: skip
+        if entries:
+            self.unit.connection.execute(insert(schema.journal), entries)
 
     def _households(self, fresh: list[tuple[int, Row]]) -> list[int]:
         """A household for each row: shared by rows of one text in this file (also of earlier steps), else their own."""

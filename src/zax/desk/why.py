@@ -115,7 +115,9 @@ def sentence(account: Account, visit: LedgerView) -> str:
     for_what = (
         f"{visit.first}’s {visit.title.lower()} on {_day(visit.day)}" if visit.id else f"{visit.first}’s account"
     )
-    told = [f"{plain(max(0, visit.open.patient))} is open for {for_what}."]
+    if visit.open.patient < 0:
+        return f"{plain(-visit.open.patient)} of {for_what} waits as credit."
+    told = [f"{plain(visit.open.patient)} is open for {for_what}."]
     if visit.id is not None and visit.billed:
         told.append(f"It came to {plain(visit.billed)}.")
     if visit.received:

@@ -167,9 +167,10 @@ def day_list_pdf(desk: Desk, sites: tuple[int, ...], day: date) -> bytes:
 def statement_pdf(desk: Desk, made: Statement) -> bytes:
     """A statement in plain words: visit by visit what it came to, who paid what, what is open and why, its age, and a pay slip."""
     site = desk.clinic.first_site
-    shown = [each for each in made.account.visits if each.open.patient or each.open.insurer]
+    shown = [each for each in made.account.visits if each.open.patient]
+    waiting = sum(each.open.insurer for each in made.account.visits if not each.open.patient)
     return _pdf(
-        "papers/statement.html", s=made, account=made.account, shown=shown, visit_why=lambda each: sentence(made.account, each), site=site, about=desk.clinic.about,
+        "papers/statement.html", s=made, account=made.account, shown=shown, waiting=waiting, visit_why=lambda each: sentence(made.account, each), site=site, about=desk.clinic.about,
         buckets=BUCKETS, pay_by=made.day + PAY_WITHIN, title=title, payer=made.account.members[0] if len(made.account.visits) else made.account.patient,
         printed=local(desk.clock.now(), site.timezone),
     )  # fmt: skip

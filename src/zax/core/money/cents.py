@@ -35,6 +35,17 @@ def parse_amount(text: str, field: str = "amount") -> int:
     return cents
 
 
+def parse_balance(text: str, field: str = "balance") -> int:
+    """A balance brought over from elsewhere: owed is positive, a credit is written -20.00, (20.00) or 20.00 CR. Empty is nothing."""
+    typed = text.strip().replace(" ", "").upper()
+    credit = typed.startswith(("-", "−", "(")) or typed.endswith(("CR", "-"))
+    bare = typed.strip("-−()").removesuffix("CR")
+    if not bare.strip("0.$"):
+        return 0
+    cents = parse_amount(bare, field)
+    return -cents if credit else cents
+
+
 def plain(cents: int) -> str:
     """123450 -> '1,234.50', for sentences made in the core; pages use the money filter."""
     sign = "−" if cents < 0 else ""

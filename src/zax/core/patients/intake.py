@@ -17,6 +17,7 @@ from rapidfuzz import fuzz
 
 from zax.core.coverage.member import check_member_id
 from zax.core.errors import ProblemCollector, Refused, ZaxError
+from zax.core.money.cents import parse_balance
 from zax.core.patients.fields import FIELDS, SEXES
 
 MORE = {
@@ -25,6 +26,7 @@ MORE = {
     "plan": "Plan",
     "member_id": "Member id",
     "group_number": "Group number",
+    "balance": "Balance brought over",
 }
 COLUMNS: Mapping[str, str] = {
     name: f"Mail, {field.words.lower()}" if name.startswith("mail_") else field.words
@@ -38,7 +40,7 @@ _OTHER_NAMES = {
     "used_name": "nickname|preferred name|goes by", "mail_street": "mailing address|mailing street", "mail_zip": "mailing zip", "mail_city": "mailing city", "mail_state": "mailing state",
     "emergency_name": "emergency contact", "emergency_phone": "emergency phone", "emergency_relation": "emergency relation|emergency relationship", "alert": "alert|allergies",
     "chart": "chart|chart number|patient number|patient id|record number|id", "household": "household|family id|account number", "plan": "insurance plan|insurance", "member_id": "subscriber id|policy number|insurance id",
-    "group_number": "group|group no", "texts_to": "texts to",
+    "group_number": "group|group no", "texts_to": "texts to", "balance": "opening balance|account balance|amount due|balance due|owes",
 }  # fmt: skip
 
 
@@ -116,7 +118,7 @@ def _likeness(title: str, name: str) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A row as it will be kept. `values` are the record's fields; the rest what is not a field of the record."""
+    """A row as it will be kept. `values` are the record's fields; the rest what is not a field of the record. `balance` cents, a credit negative."""
 
     values: Mapping[str, Any]
     chart: str = ""
@@ -124,6 +126,7 @@ class Row:
     plan: str = ""
     member_id: str = ""
     group_number: str = ""
+    balance: int = 0
 
 
 def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> Row:
@@ -141,6 +144,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
     number = wrong.take(check_member_id, member) if member else ""
     if bool(member) != bool(typed.get("plan")):
         wrong.add("plan", "Plan and member id belong together; one is missing.")
+    balance = wrong.take(parse_balance, typed.get("balance", ""))
     wrong.raise_if_any()
     return Row(
         values,
@@ -149,6 +153,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
         typed.get("plan", ""),
         number or "",
         typed.get("group_number", "")[:30],
+        balance or 0,
     )
 
 

@@ -4,32 +4,36 @@ const words = (value) => `${value < 0 ? "−" : ""}${(Math.abs(value) / 100).toL
 
 function count(form) {
   const kept = Number(form.dataset.float);
+  const fields = [...form.querySelectorAll("[data-value]")];
+  const begun = fields.some((each) => each.value.trim());
   const drawer = [...form.querySelectorAll("[data-value]")].reduce((sum, each) => sum + Number(each.dataset.value) * (Number(each.value) || 0), 0);
   const bag = [...form.querySelectorAll("[data-cheque]:checked")].reduce((sum, each) => sum + Number(each.dataset.cheque), 0);
   const cash = Math.max(0, drawer - kept);
   form.querySelector("[data-drawer]").textContent = words(drawer);
   for (const each of form.querySelectorAll("[data-cash]")) each.textContent = words(cash);
   form.querySelector("[data-bank]").textContent = `$${words(cash + bag)}`;
-  let counted = 0, expected = 0;
+  let counted = 0, expected = 0, complete = true;
   for (const row of form.querySelectorAll("[data-tender-count]")) {
     const wanted = Number(row.dataset.expected);
     const field = row.querySelector("input");
     const have = field ? cents(field.value) : row.dataset.tenderCount === "cash" ? drawer - kept : bag;
     const shown = row.querySelector("[data-counted]");
-    if (shown) shown.textContent = words(have);
-    differs(row.querySelector("[data-differs]"), have - wanted);
+    const waits = row.dataset.tenderCount === "cash" && !begun;
+    if (shown) shown.textContent = waits ? "" : words(have);
+    differs(row.querySelector("[data-differs]"), have - wanted, waits);
+    complete &&= !waits;
     counted += have;
     expected += wanted;
   }
-  form.querySelector("[data-all]").textContent = words(counted);
-  differs(form.querySelector("[data-alldiffers]"), counted - expected);
+  form.querySelector("[data-all]").textContent = complete ? words(counted) : "";
+  differs(form.querySelector("[data-alldiffers]"), counted - expected, !complete);
 }
 
-function differs(place, over) {
+function differs(place, over, waits = false) {
   place.replaceChildren();
   const said = document.createElement("span");
-  if (over) said.className = "stop";
-  said.textContent = over ? `${words(Math.abs(over))} ${over > 0 ? "over" : "short"}` : "agrees";
+  if (over && !waits) said.className = "stop";
+  said.textContent = waits ? "not counted" : over ? `${words(Math.abs(over))} ${over > 0 ? "over" : "short"}` : "agrees";
   place.append(said);
 }
 
