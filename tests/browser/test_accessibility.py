@@ -15,7 +15,8 @@ SCREENS = (
     "/patients/{patient}?edit=reach", "/patients/{patient}?edit=coverage-0", "/patients/{patient}?edit=status", "/patients/{patient}/files", "/patients/{patient}/photo", "/patients/{patient}/changes",
     "/coverage/{cover}/answer", "/eligibility", "/visits/{checkout}/estimate", "/plans", "/plans/2", "/payers/1", "/fees/1", "/duplicates", "/merge?keep={patient}&drop={teo}", "/import", "/setup/flags", "/visits/99999999",
     "/day?show=rooms", "/day?show=p5", "/mine", "/visits/{dental}/arrival", "/patients/{patient}/sign/1", "/patients/{patient}/signed", "/patients/{patient}/planned", "/planned/1", "/planned/1?sign=A",
-    "/setup/arrival?edit=0", "/setup/forms?edit=1", "/setup/headsups?edit=3", "/setup/day",
+    "/setup/arrival?edit=0", "/setup/forms?edit=1", "/setup/headsups?edit=3", "/setup/day", "/pay/{patient}", "/accounts/{patient}?by=date", "/accounts/{patient}?why=e{entry}", "/accounts/{patient}/plan",
+    "/receipts/{receipt}", "/statements", "/close", "/journal", "/month", "/setup/money",
 )  # fmt: skip
 
 
@@ -30,6 +31,10 @@ def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
     found["patient"] = of(zax, "SELECT patient_id FROM visit WHERE id = :id", id=found["checkout"])
     found["teo"] = of(zax, "SELECT id FROM patient WHERE first = 'Teo'")
     found["cover"] = of(zax, "SELECT coverage_id FROM eligibility_check WHERE state = 'fine' LIMIT 1") or 1
+    found["receipt"] = of(zax, "SELECT MAX(id) FROM receipt")
+    found["entry"] = of(
+        zax, "SELECT MIN(id) FROM journal WHERE patient_id = :id AND kind = 'charge'", id=found["patient"]
+    )
     wrong: list[str] = []
     for path in SCREENS:
         sam.open(path.format(**found))

@@ -7,6 +7,7 @@ from datetime import timedelta
 import httpx
 import pytest
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Person, Running, arrive, of
 
@@ -78,9 +79,8 @@ def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Runni
     desk.open(f"/visits/{visit_id}/checkout")
     desk.see("because", "table.done")
     due = desk.find(".due .tot b").text
-    desk.press(Keys.TAB)
-    desk.driver.find_element("css selector", "input[value=cheque]").send_keys(Keys.SPACE)
-    number = desk.find("#cheque_number")
+    Select(desk.find("[data-tender] select")).select_by_value("cheque")
+    number = desk.find("[name=number]")
     number.send_keys("2041")
     desk.control_enter()
     desk.see("Finished", "body")
@@ -194,11 +194,14 @@ def test_a_rest_after_the_insurers_answer_is_a_job_on_day(person: Callable[[str]
     desk.click_words("Collect", ".c")
     desk.at("/accounts/")
     desk.click_words("Collect", ".doings")
-    desk.at("/checkout")
-    visit_id = re.search(r"/visits/(\d+)/", desk.driver.current_url)[1]  # type: ignore[index]
-    desk.find("input[value=cash]").click()
+    desk.at("/pay/")
+    visit_id = int(
+        str(desk.find(".due input[name^='of-line-']:first-of-type, .due [name^='of-line-']").get_attribute("value"))
+    )
+    Select(desk.find("[data-tender] select")).select_by_value("cash")
     desk.click_words("Take $", ".fin")
-    desk.see("Paid.")
+    desk.at("/receipts/")
+    desk.see("taken", ".rsum")
     assert state(zax, visit_id) == "settled"
 
 
