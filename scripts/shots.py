@@ -91,12 +91,29 @@ def take_all(camera: Camera) -> None:
     take_visit(camera, str(dental).removeprefix("bar-"))
     camera.open(f"/visits/{str(vasquez).removeprefix('bar-')}/sheet")
     account = camera.href("a[href^='/accounts/']")
-    camera.open(account)
-    camera.take("account")
+    take_money(camera, account)
     take_record(camera, str(fern).removeprefix("bar-"))
     camera.open("/claims?show=closed")
     camera.open(camera.href(".plainlist td a"))
     camera.take("claim")
+
+
+def take_money(camera: Camera, account: str) -> None:
+    """A household's account, its payment split over two tenders, its statement, and the evening's count."""
+    camera.open(account)
+    camera.take("account")
+    camera.open(account.replace("/accounts/", "/pay/"))
+    camera.driver.find_element(By.CSS_SELECTOR, "[data-more]").click()
+    camera.driver.switch_to.active_element.send_keys("40")
+    camera.take("payment")
+    camera.open("/close")
+    for value, pieces in ((5_000, 4), (2_000, 8), (1_000, 1), (500, 2), (100, 4), (25, 3), (10, 1), (5, 1)):
+        camera.driver.find_element(By.NAME, f"piece-{value}").send_keys(str(pieces))
+    camera.take("close-the-day")
+    camera.open("/statements")
+    camera.driver.find_element(By.CSS_SELECTOR, "[name=do][value=look]").click()
+    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[name=do][value=make]"))
+    camera.take("statements")
 
 
 def take_record(camera: Camera, visit: str) -> None:
@@ -113,8 +130,6 @@ def take_record(camera: Camera, visit: str) -> None:
     camera.take("record")
     camera.open(f"/visits/{visit}/estimate")
     camera.take("estimate")
-    camera.open("/plans/2")
-    camera.take("plan")
 
 
 def take_visit(camera: Camera, dental: str) -> None:
@@ -139,14 +154,10 @@ def take_visit(camera: Camera, dental: str) -> None:
 
 def take_time(camera: Camera) -> None:
     """The Book's other views, the finder, the waitlist, and setup."""
-    camera.open("/book?by=room")
-    camera.take("book-rooms")
     camera.open("/book?find=1&type=1&when=next")
     camera.take("openings")
     camera.open("/waitlist")
     camera.take("waitlist")
-    camera.open("/setup/hours/5")
-    camera.take("setup-hours")
 
 
 def main() -> int:

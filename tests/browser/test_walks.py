@@ -195,9 +195,7 @@ def test_a_rest_after_the_insurers_answer_is_a_job_on_day(person: Callable[[str]
     desk.at("/accounts/")
     desk.click_words("Collect", ".doings")
     desk.at("/pay/")
-    visit_id = int(
-        str(desk.find(".due input[name^='of-line-']:first-of-type, .due [name^='of-line-']").get_attribute("value"))
-    )
+    visit_id = int(str(desk.all("[name^='of-line-']")[0].get_attribute("value")))
     Select(desk.find("[data-tender] select")).select_by_value("cash")
     desk.click_words("Take $", ".fin")
     desk.at("/receipts/")

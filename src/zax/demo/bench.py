@@ -22,7 +22,7 @@ from rich.table import Table
 from sqlalchemy import Engine, text
 
 from zax.clock import ShiftedClock, SystemClock, local
-from zax.demo import bench_book, bench_visit
+from zax.demo import bench_book, bench_money, bench_visit
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
@@ -167,6 +167,7 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
         Act("take_payment", payment, payment_floor, None),
         *_of_time(day),
         *_of_visits(engine, day),
+        *_of_money(engine),
     ]
 
 
@@ -202,6 +203,18 @@ def _of_visits(engine: Engine, day: Any) -> list[Act]:
             lambda n: ("GET", f"/checkout?id={leaving[n % len(leaving)]}&day={day}", None), None,
         ),
     ]  # fmt: skip
+
+
+def _of_money(engine: Engine) -> list[Act]:
+    """The account of a household with 500 entries, by visit and by date, and its payment page."""
+    homes = bench_money.accounts(engine)
+    account = lambda n: homes[n % len(homes)]  # noqa: E731
+    floor = lambda n: ("GET", f"/account?id={account(n).household_id}", None)  # noqa: E731
+    return [
+        Act("account, 500 entries", lambda n: ("GET", f"/accounts/{account(n).patient_id}", None), floor, 3),
+        Act("account by date", lambda n: ("GET", f"/accounts/{account(n).patient_id}?by=date", None), floor, 3),
+        Act("payment page", lambda n: ("GET", f"/pay/{account(n).patient_id}", None), floor, None),
+    ]
 
 
 async def measure(act: Act, ours: Asgi, floor: Asgi) -> dict[str, Any]:
@@ -242,6 +255,7 @@ async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, An
     clock.set_to(opens)
     bench_book.prepare(engine, opens)
     bench_visit.prepare(engine, opens.date())
+    bench_money.prepare(engine)
     with engine.connect() as connection:
         desk = Desk(engine, clock, load(connection))
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)  # cash asks nobody
@@ -304,6 +318,18 @@ def main() -> None:
         growth = bench_book.openings_table()
         (base.var / "bench-openings.json").write_text(json.dumps(growth, indent=1))
         show_growth(growth)
+        clock = ShiftedClock()
+        clock.set_to(datetime.fromisoformat((seeded(engine) or {})["opens"]))
+        with engine.connect() as connection:
+            desk = Desk(engine, clock, load(connection))
+        counted = bench_money.recount_seconds(engine) | bench_money.statements_seconds(desk)
+        (base.var / "bench-money.json").write_text(json.dumps(counted, indent=1))
+        console.print(
+            f"recount: {counted['entries']:,} entries in {counted['recount_s']} s (aim 120), {counted['faults']} faults"
+        )
+        console.print(
+            f"{counted['statements']} statements in {counted['run_s']} s (aim 180); whom the rule picks in {counted['preview_s']} s"
+        )
         console.print(f"200 heads-ups for 60 people: {bench_visit.headsup_ms():.1f} ms of CPU (aim 20)")
     finally:
         engine.dispose()

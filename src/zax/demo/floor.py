@@ -15,7 +15,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from zax.demo import bench_book, bench_visit
+from zax.demo import bench_book, bench_money, bench_visit
 
 SEARCH = (
     "SELECT id, first, last, birth, phone, household_id, alert FROM patient WHERE status = 'active' AND last_key LIKE %s ORDER BY last_key, first_key, id LIMIT 8",
@@ -120,6 +120,7 @@ class Floor:
                 "waitlist",
                 "openings",
                 "checkout",
+                "account",
             )
         ]
         return Starlette(routes=routes)
@@ -143,6 +144,9 @@ class Floor:
         since = day + timedelta(days=182)
         busy = self.rows(bench_book.SLOTS[:1], 1, 6, since, since + timedelta(days=14))
         return JSONResponse([self.rows(SHEET, visit), self.rows(bench_visit.CHECKOUT, visit), busy])
+
+    def account(self, request: Request) -> JSONResponse:
+        return JSONResponse(self.rows(bench_money.ACCOUNT, request.query_params["id"]))
 
     def week(self, request: Request) -> JSONResponse:
         q = request.query_params
@@ -224,13 +228,30 @@ class Floor:
             "SELECT a.credit_id, a.line_id, a.cents FROM allocation a JOIN charge_line l ON l.id = a.line_id WHERE l.visit_id = %s",
             (visit,),
         )
+        c.execute("SELECT closed_day FROM site_books WHERE site_id = 1 LOCK IN SHARE MODE")
         c.execute(
-            "INSERT INTO payment (request_key, patient_id, visit_id, tender, cents, state, day, at, by_id) VALUES (%s, %s, %s, 'cash', 1, 'taken', CURDATE(), NOW(), 1)",
-            (f"floor-{key}-{uuid.uuid4().hex[:12]}", patient, visit),
+            "SELECT id FROM household WHERE id = (SELECT household_id FROM patient WHERE id = %s) FOR UPDATE",
+            (patient,),
+        )
+        unique = f"floor-{key}-{uuid.uuid4().hex[:12]}"
+        c.execute(
+            "INSERT INTO receipt (request_key, patient_id, site_id, day, at, by_id) VALUES (%s, %s, 1, CURDATE(), NOW(), 1)",
+            (unique, patient),
+        )
+        c.execute(
+            "INSERT INTO payment (request_key, receipt_id, patient_id, visit_id, site_id, tender, cents, asked_cents, state, day, at, by_id) "
+            "VALUES (%s, %s, %s, %s, 1, 'cash', 1, 1, 'taken', CURDATE(), NOW(), 1)",
+            (unique, c.lastrowid, patient, visit),
         )  # fmt: skip
+        payment = c.lastrowid
         c.execute(
-            "INSERT INTO journal (kind, day, at, by_id, patient_id, visit_id, payment_id, patient_cents, words) VALUES ('payment', CURDATE(), NOW(), 1, %s, %s, %s, -1, 'paid')",
-            (patient, visit, c.lastrowid),
+            "INSERT INTO payment_part (payment_id, patient_id, visit_id, cents) VALUES (%s, %s, %s, 1)",
+            (payment, patient, visit),
+        )
+        c.execute(
+            "INSERT INTO journal (kind, day, at, by_id, site_id, patient_id, visit_id, payment_id, patient_cents, words) "
+            "VALUES ('payment', CURDATE(), NOW(), 1, 1, %s, %s, %s, -1, 'paid')",
+            (patient, visit, payment),
         )  # fmt: skip
         c.execute(
             "INSERT INTO allocation (credit_id, line_id, patient_id, cents, at, by_id) VALUES (%s, %s, %s, 1, NOW(), 1)",

@@ -87,20 +87,20 @@ document.addEventListener("change", (event) => {
   refresh(form, event.target.matches("[name=amount]") ? event.target.closest("[data-tender]") : null);
 });
 
-// One more tender: say what the first one gives, the new one takes the rest.
+// One more tender: say what it gives, the one above takes the rest; where that was typed by hand the new one takes it.
 document.addEventListener("click", (event) => {
   const more = event.target.closest?.("[data-more]");
   const form = more && formOf(more);
   if (!form) return;
   const hidden = rowsOf(form).find((row) => row.hidden);
   if (!hidden) return;
-  const before = rowsOf(form).filter((row) => !row.hidden).pop();
-  for (const row of rowsOf(form)) if (!row.hidden) amountOf(row).dataset.typed = "yes";
+  const rest = rowsOf(form).some((row) => !row.hidden && !amountOf(row).dataset.typed);
+  if (rest) amountOf(hidden).dataset.typed = "yes";
   hidden.hidden = false;
   refresh(form, null);
   more.hidden = !rowsOf(form).some((row) => row.hidden);
-  amountOf(before).focus();
-  amountOf(before).select();
+  amountOf(hidden).focus();
+  amountOf(hidden).select();
 });
 
 // A card takes a few seconds: say what is being waited for.

@@ -11,6 +11,7 @@ depends_on = None
 
 
 def upgrade() -> None:
+    op.execute("SET foreign_key_checks=0")  # a reference is added in place then; every row that is filled below names one that exists
     op.create_table('product',
     sa.Column('id', sa.Integer(), autoincrement=True, nullable=False),
     sa.Column('words', sa.String(length=60), server_default='', nullable=False),
@@ -207,9 +208,9 @@ def upgrade() -> None:
     op.add_column('journal', sa.Column('discount_id', sa.Integer(), nullable=True))
     op.drop_index(op.f('ix_journal_day'), table_name='journal')
     op.create_index('ix_journal_site_id_day', 'journal', ['site_id', 'day'], unique=False)
+    op.create_foreign_key(op.f('fk_journal_discount_id'), 'journal', 'discount', ['discount_id'], ['id'])
     op.create_foreign_key(op.f('fk_journal_of_id'), 'journal', 'journal', ['of_id'], ['id'])
     op.create_foreign_key(op.f('fk_journal_reason_id'), 'journal', 'reason', ['reason_id'], ['id'])
-    op.create_foreign_key(op.f('fk_journal_discount_id'), 'journal', 'discount', ['discount_id'], ['id'])
     op.add_column('payment', sa.Column('receipt_id', sa.Integer(), nullable=True))
     op.add_column('payment', sa.Column('kind', sa.String(length=10), server_default='payment', nullable=False))
     op.add_column('payment', sa.Column('of_id', sa.Integer(), nullable=True))
@@ -221,8 +222,8 @@ def upgrade() -> None:
                nullable=True)
     op.drop_index(op.f('ix_payment_day'), table_name='payment')
     op.create_index('ix_payment_site_id_day', 'payment', ['site_id', 'day'], unique=False)
-    op.create_foreign_key(op.f('fk_payment_of_id'), 'payment', 'payment', ['of_id'], ['id'])
     op.create_foreign_key(op.f('fk_payment_card_id'), 'payment', 'card_on_file', ['card_id'], ['id'])
+    op.create_foreign_key(op.f('fk_payment_of_id'), 'payment', 'payment', ['of_id'], ['id'])
     op.execute(
         "ALTER TABLE payment_part DROP PRIMARY KEY, ADD COLUMN id INTEGER NOT NULL AUTO_INCREMENT PRIMARY KEY FIRST, "
         "ADD INDEX fk_payment_part_payment_id (payment_id)"
@@ -238,9 +239,11 @@ def upgrade() -> None:
     for table, column in (("journal", "site_id"), ("payment", "receipt_id"), ("payment", "site_id"), ("payment_part", "patient_id")):
         op.alter_column(table, column, existing_type=sa.Integer(), nullable=False)
     op.create_foreign_key(op.f('fk_journal_site_id'), 'journal', 'site', ['site_id'], ['id'])
-    op.create_foreign_key(op.f('fk_payment_receipt_id'), 'payment', 'receipt', ['receipt_id'], ['id'])
     op.create_foreign_key(op.f('fk_payment_site_id'), 'payment', 'site', ['site_id'], ['id'])
+    op.create_foreign_key(op.f('fk_payment_receipt_id'), 'payment', 'receipt', ['receipt_id'], ['id'])
     op.create_foreign_key(op.f('fk_payment_part_patient_id'), 'payment_part', 'patient', ['patient_id'], ['id'])
+    op.execute("SET foreign_key_checks=1")
+
 
 def _carry_over() -> None:
     """Every payment gets a receipt of its own and the site of its visit; a credit that was used elsewhere names what it was drawn from."""
