@@ -444,12 +444,12 @@ def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_t
             told = web.post(f"/pay/{patient}", **form)
             assert (
                 told.status_code == 503
-                and f"/pay/{patient}/check/k" in told.text
+                and f"/pay/check/k?back=/pay/{patient}" in told.text
                 and "whole or not at all" in told.text
             )
             monkeypatch.undo()
             server.start()
-            checked = web.get(f"/pay/{patient}/check/k")
+            checked = web.get(f"/pay/check/k?back=/pay/{patient}")
             if when == "while it is written":
                 assert (
                     checked.headers["location"] == f"/pay/{patient}"

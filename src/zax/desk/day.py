@@ -34,7 +34,7 @@ _UNFINISHED = text(
     "WHERE v.state = 'checkout' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today) ORDER BY v.day, v.id LIMIT 5"
 )
 _UNCLEAR = text(
-    "SELECT y.id, y.cents, y.visit_id, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id "
+    "SELECT y.receipt_id, y.cents, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id "
     "WHERE y.state IN ('asking', 'unknown') ORDER BY y.id LIMIT 3"
 )
 
@@ -230,8 +230,8 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 Job(
                     "◇",
                     f"card payment of {row.first} {row.last} is being clarified",
-                    f"Look at {plain(row.cents)}",
-                    f"/visits/{row.visit_id}/checkout",
+                    f"Look at {plain(abs(row.cents))}",
+                    f"/receipts/{row.receipt_id}",
                 )
             )
     for row in connection.execute(_UNFINISHED, {"site_id": view.site.id, "today": view.today}):

@@ -35,6 +35,7 @@ from zax.store.files import FileStore
 
 LEASE = timedelta(seconds=40)
 SLICE_SECONDS = 10.0
+PLANS_EVERY = timedelta(minutes=10)
 LONGEST_PAUSE = timedelta(minutes=10)
 log = structlog.get_logger()
 ReceiptPdf = Callable[[Desk, int], bytes]
@@ -56,9 +57,17 @@ def run_once(
             break
         _carry_out(desk, outside, receipt_pdf, files, row, statement_pdf)
         done += 1
-    return (
-        done + nightly(desk) + charge_due(desk, outside.terminal) + release_held(desk) + fetch_mailbox(desk, outside)
-    )
+    return done + nightly(desk) + _plans(desk, outside) + release_held(desk) + fetch_mailbox(desk, outside)
+
+
+def _plans(desk: Desk, outside: Outside) -> int:
+    """Instalments that are due, looked at every few minutes; each is charged once a day whoever looks."""
+    with desk.engine.connect() as connection:
+        last = last_beat(connection, "plans")
+    if last is not None and desk.clock.now() - last.clock_at < PLANS_EVERY:
+        return 0
+    beat(desk, "plans")
+    return _plans(desk, outside)
 
 
 def _lease(desk: Desk) -> Any:

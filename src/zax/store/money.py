@@ -68,6 +68,11 @@ PATIENT_REST = text(
     "WHERE v.state = 'left' AND v.site_id = :site_id GROUP BY v.id "
     "HAVING SUM(j.insurer_cents) = 0 AND patient_cents <> 0 ORDER BY v.day DESC, v.id DESC LIMIT 40"
 )
+# What is open on patients' own ledgers: products, fees, balances brought over.
+OWN_REST = text(
+    "SELECT NULL AS id, j.patient_id, MAX(j.day) AS day, p.first, p.last, SUM(j.patient_cents) AS patient_cents FROM journal j JOIN patient p ON p.id = j.patient_id "
+    "WHERE j.visit_id IS NULL AND j.site_id = :site_id GROUP BY j.patient_id HAVING patient_cents > 0 ORDER BY day DESC LIMIT 40"
+)
 
 
 def visit_lines(connection: Connection, visit_id: int) -> Sequence[Row[Any]]:

@@ -14,7 +14,7 @@ from zax.core.money.journal import Kind
 from zax.desk.account import account_of
 from zax.desk.corrections import OffForm, give_discount, hand_over, shift_part, take_entry_back, write_off
 from zax.desk.credits import move_allocation, spread_credit
-from zax.desk.payplans import plans_of
+from zax.desk.payplans import plans_of, running_plans
 from zax.desk.products import take_product_back
 from zax.desk.statements import statements_of
 from zax.desk.why import KIND_WORDS, explain, title
@@ -171,5 +171,10 @@ def show_money(request: Request) -> Response:
     """Who has a rest to pay, the insurer having answered."""
     here = enter(request, "accounts")
     with here.read() as connection:
-        rests = connection.execute(money.PATIENT_REST, {"site_id": here.site_id}).all()
-    return here.page("money.html", rests=rests, screen="money")
+        rests = [
+            row
+            for query in (money.PATIENT_REST, money.OWN_REST)
+            for row in connection.execute(query, {"site_id": here.site_id})
+        ]
+        waiting = [plan for plan in running_plans(connection, here.today) if plan.needs_a_person]
+    return here.page("money.html", rests=rests, waiting=waiting, screen="money")

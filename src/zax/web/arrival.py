@@ -7,6 +7,7 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
+from sqlalchemy.exc import OperationalError
 
 from zax.core.arrivals.conditions import Place
 from zax.core.arrivals.steps import next_open
@@ -148,6 +149,10 @@ def act_on_arrival(request: Request, visit_id: int, act: str, form: Typed = Depe
         raise NotFound("There is no such step.")
     try:
         said = ACTS[act](here, visit_id, form)
+    except OperationalError:
+        if act != "collect":
+            raise
+        return here.unsure(form["key"], f"/visits/{visit_id}/arrival")
     except Mendable as error:
         form.pop("boss_password", None)
         about = {"act": act, "step": form["step_id"], "blocked": isinstance(error, StepsOpen)}

@@ -9,6 +9,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from sqlalchemy import Connection
+from sqlalchemy.exc import OperationalError
 
 from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
@@ -126,6 +127,8 @@ def take_or_finish(request: Request, visit_id: int, form: Typed = Depends(typed_
         said += _pay(here, visit_id, form) if form["do"] in {"pay", "pay-finish"} else ""
         if form["do"] in {"finish", "pay-finish"}:
             return _finish(here, visit_id, form, said, months)
+    except OperationalError:
+        return here.unsure(form["key"], f"/visits/{visit_id}/checkout")
     except Mendable as error:
         return checkout_page(here, visit_id, error.status, problems=error.problems, typed=form)
     return here.go(f"/visits/{visit_id}/checkout", said)

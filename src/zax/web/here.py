@@ -106,9 +106,9 @@ class Here:
         )  # fmt: skip
         return HTMLResponse(html, status)
 
-    def page_without_database(self, template: str, status: int, **values: Any) -> HTMLResponse:
-        """A page that reads nothing, for when the database does not answer."""
-        return HTMLResponse(self.shared.templates.get_template(template).render(**values), status)
+    def unsure(self, key: str, back: str) -> HTMLResponse:
+        """The database went away while money was taken: a page that reads nothing and, later, asks by the form's key what became of it."""
+        return HTMLResponse(self.shared.templates.get_template("unsure.html").render(key_of_form=key, back=back), 503)
 
     def looked(self, page: Response, patient_id: int, screen: str) -> Response:
         """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no new look."""

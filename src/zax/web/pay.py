@@ -26,6 +26,17 @@ from zax.web.tenders import tender_choices, tender_forms
 router = APIRouter()
 
 
+@router.get("/pay/check/{key}")
+def check(request: Request, key: str, back: str = "/day") -> Response:
+    """Whether a payment whose answer was lost was taken: its receipt, or the page it came from with the word that nothing was."""
+    here = enter(request, "arrivals")
+    with here.read() as connection:
+        row = connection.execute(select(schema.receipt.c.id).where(schema.receipt.c.request_key == key)).first()
+    if row is not None:
+        return here.go(f"/receipts/{row.id}?now=1", "It was taken, once. Nothing need be entered again.")
+    return here.go(Typed(back=back).back, "Nothing was taken and nothing was charged. Enter it again.")
+
+
 @router.get("/pay/{patient_id}")
 def show_payment(request: Request, patient_id: int, visit: int = 0, only: str = "") -> Response:
     """`visit` is what the payment is about: its items are ticked, or money is taken for it ahead. `only` ticks nothing else."""
@@ -110,7 +121,7 @@ def take(request: Request, patient_id: int, form: Typed = Depends(typed_form)) -
         )
         taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, patient_id, pay)
     except OperationalError:
-        return unsure_page(here, patient_id, form["key"])
+        return here.unsure(form["key"], f"/pay/{patient_id}")
     except Mendable as error:
         return pay_page(here, patient_id, error.status, visit_id=visit_id, problems=error.problems, typed=form)
     return here.go(
@@ -148,22 +159,6 @@ def _items(form: Typed) -> list[Item]:
             items.append(Item(None, None, cents))
     wrong.raise_if_any()
     return items
-
-
-def unsure_page(here: Here, patient_id: int, key: str) -> Response:
-    """The database went away in the middle: nothing is known here, so the page asks again by the form's key."""
-    return here.page_without_database("unsure.html", 503, patient_id=patient_id, key_of_form=key)
-
-
-@router.get("/pay/{patient_id}/check/{key}")
-def check(request: Request, patient_id: int, key: str) -> Response:
-    """Whether a payment whose answer was lost was taken: its receipt, or the page again with the word that nothing was."""
-    here = enter(request, "payments")
-    with here.read() as connection:
-        row = connection.execute(select(schema.receipt.c.id).where(schema.receipt.c.request_key == key)).first()
-    if row is not None:
-        return here.go(f"/receipts/{row.id}?now=1", "It was taken, once. Nothing need be entered again.")
-    return here.go(f"/pay/{patient_id}", "Nothing was taken and nothing was charged. Enter it again.")
 
 
 @router.post("/pay/{patient_id}/credit")
