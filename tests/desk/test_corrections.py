@@ -14,20 +14,10 @@ from zax.core.money.journal import Parts
 from zax.core.money.tender import PaymentState
 from zax.desk.account import account_of
 from zax.desk.checkout import finish_checkout
-from zax.desk.corrections import (
-    BackForm,
-    OffForm,
-    cheque_returned,
-    give_discount,
-    hand_over,
-    refund,
-    shift_part,
-    take_entry_back,
-    void,
-    write_off,
-)
+from zax.desk.corrections import OffForm, give_discount, hand_over, shift_part, take_entry_back, write_off
 from zax.desk.credits import spread_credit
 from zax.desk.finishing import back_to_room, ready_for_checkout
+from zax.desk.givingback import BackForm, cheque_returned, refund, void
 from zax.desk.payments import Item
 from zax.desk.setmoney import save_discount
 from zax.desk.unit import Desk

@@ -15,9 +15,10 @@ from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused, Stale
 from zax.desk.checkout import finish_checkout, take_checkout_back
 from zax.desk.closing import CloseForm, Closing, close_day, close_of, closing_of
-from zax.desk.corrections import BackForm, OffForm, refund, void, write_off
+from zax.desk.corrections import OffForm, write_off
 from zax.desk.daysheet import day_sheet, journal_csv, journal_of
 from zax.desk.finishing import back_to_room
+from zax.desk.givingback import BackForm, refund, void
 from zax.desk.payments import Item
 from zax.desk.unit import Desk
 from zax.outside.doors import Sale

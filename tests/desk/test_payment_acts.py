@@ -13,12 +13,14 @@ from zax.core.money.tender import PaymentState, TenderForm
 from zax.desk.book import book_visit
 from zax.desk.cards import cards_of, remove_card
 from zax.desk.checkout import finish_checkout
-from zax.desk.corrections import BackForm, refund
 from zax.desk.credits import move_allocation, spread_credit, use_credit
 from zax.desk.finishing import back_to_room
-from zax.desk.paydesk import pay_desk, receipt_of
-from zax.desk.payments import Item, PayForm, close_payment, send_receipt, take_payment
+from zax.desk.givingback import BackForm, refund
+from zax.desk.paydesk import pay_desk
+from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.products import Sale, take_product_back
+from zax.desk.receipts import receipt_of, send_receipt
+from zax.desk.terminal import close_payment
 from zax.desk.unit import Desk
 from zax.desk.worker import run_once
 from zax.outside.doors import Outside

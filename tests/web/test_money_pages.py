@@ -31,7 +31,7 @@ from zax.demo.world import write_world
 from zax.desk.book import book_visit
 from zax.desk.checkout import finish_checkout
 from zax.desk.clinic import load
-from zax.desk.payments import CLARIFY_AFTER
+from zax.desk.terminal import CLARIFY_AFTER
 from zax.desk.unit import Desk
 from zax.desk.worker import run_once
 from zax.outside.doors import Outside, Sale

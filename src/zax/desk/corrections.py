@@ -1,5 +1,5 @@
-"""Putting money right: refund, void, returned cheque, write-off, discount, transfer, and taking any of them back. Nothing is edited: every act
-is entries of its own on the books day it is made.
+"""Putting a charge right: write-off, discount, moving a part, and taking any of them back. Nothing is edited: every act is entries of its own
+on the books day it is made.
 """
 
 from __future__ import annotations
@@ -7,182 +7,16 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import insert, select
+from sqlalchemy import select
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
-from zax.core.money.adjust import NO_LIMIT, check_limit, check_within
+from zax.core.money.adjust import check_limit, check_within
 from zax.core.money.cents import parse_amount, percent_of, plain
 from zax.core.money.journal import Entry, Kind, Parts, line_parts
-from zax.core.money.tender import PaymentState, Tender
-from zax.desk.money import OwnLedger, add_entry, allocations_of, books_day, entries_of, reverse, settle
-from zax.desk.payments import TenderResult, ask_later, close_payment, result_of
-from zax.desk.posting import is_terminal, ledger_of, post_back, tell_money, tender_words
-from zax.desk.unit import Actor, Desk, Unit, act
-from zax.outside.doors import Terminal
+from zax.desk.money import OwnLedger, add_entry, allocations_of, entries_of, reverse, settle
+from zax.desk.posting import ledger_of, tell_money
+from zax.desk.unit import Unit, act
 from zax.store import money, schema
-
-
-@dataclass(frozen=True, slots=True)
-class BackForm:
-    """Money to give back, as typed; `key` is the form's own."""
-
-    payment_id: int
-    amount: str
-    why: str
-    key: str
-
-
-def refund(desk: Desk, actor: Actor, terminal: Terminal, form: BackForm) -> TenderResult:
-    """Give (part of) a payment back to the tender it came from. Raises Refused above what was paid, NotAllowed above the role's limit."""
-    return _give_back(desk, actor, terminal, *open_back(desk, actor, "refund", form))
-
-
-def void(desk: Desk, actor: Actor, terminal: Terminal, form: BackForm) -> TenderResult:
-    """Undo a payment of today's books whole, as if it had not been taken."""
-    return _give_back(desk, actor, terminal, *open_back(desk, actor, "void", form))
-
-
-def _give_back(
-    desk: Desk, actor: Actor, terminal: Terminal, opened: TenderResult, is_new: bool, reference: str
-) -> TenderResult:
-    if not is_new or opened.state != PaymentState.ASKING:
-        return opened
-    return close_payment(desk, actor, opened.key, terminal.give_back(opened.key, -opened.asked, reference))
-
-
-@act("payments")
-def open_back(unit: Unit, kind: str, form: BackForm) -> tuple[TenderResult, bool, str]:
-    """Write the giving back down before anything is given; again with the same key it is the same one."""
-    paid = _held_payment(unit, form.payment_id)
-    known = unit.one(select(schema.payment).where(schema.payment.c.request_key == f"{form.key}-1").with_for_update())
-    if known is not None:
-        return result_of(known), False, paid.terminal_ref
-    left = paid.cents - given_back(unit, paid.id)
-    cents = left if kind == "void" else parse_amount(form.amount)
-    _check_back(unit, kind, paid, cents, left, form.why)
-    receipt_id = unit.add(
-        schema.receipt, request_key=form.key, patient_id=paid.patient_id, site_id=paid.site_id, day=books_day(unit, paid.site_id), at=unit.now, by_id=unit.actor.id,
-    )  # fmt: skip
-    state = PaymentState.ASKING if is_terminal(paid) else PaymentState.TAKEN
-    back_id = unit.add(
-        schema.payment, request_key=f"{form.key}-1", receipt_id=receipt_id, kind=kind, of_id=paid.id, patient_id=paid.patient_id, visit_id=paid.visit_id, site_id=paid.site_id,
-        tender=paid.tender, cents=-cents, asked_cents=-cents, cheque_number=paid.cheque_number, card_ending=paid.card_ending, card_id=paid.card_id, state=state,
-        words=form.why.strip()[:200], day=books_day(unit, paid.site_id), at=unit.now, by_id=unit.actor.id,
-    )  # fmt: skip
-    _negative_parts(unit, paid.id, back_id, cents)
-    back = unit.one(select(schema.payment).where(schema.payment.c.id == back_id))
-    if state == PaymentState.TAKEN:
-        what = "Payment voided" if kind == "void" else f"Given back, {tender_words(unit.clinic, paid)}"
-        post_back(unit, back, f"{what}: {form.why.strip()}")
-    else:
-        ask_later(unit, back.request_key)
-    unit.audit(
-        f"payment.{kind}",
-        patient_id=paid.patient_id,
-        visit_id=paid.visit_id,
-        payment=paid.id,
-        cents=cents,
-        why=form.why.strip(),
-    )
-    return result_of(back), True, paid.terminal_ref
-
-
-def _held_payment(unit: Unit, payment_id: int) -> Any:
-    """A taken payment, its ledgers locked first, in the order of every act on money."""
-    p, part = schema.payment, schema.payment_part
-    paid = unit.one(select(p).where(p.c.id == payment_id, p.c.kind == "payment"))
-    if paid is None:
-        raise NotFound("There is no such payment.")
-    rows = unit.rows(select(part.c.patient_id, part.c.visit_id).where(part.c.payment_id == payment_id).distinct())
-    for row in sorted(rows, key=lambda row: (row.visit_id is None, row.visit_id or 0)):
-        ledger_of(unit, row.patient_id, row.visit_id, paid.site_id)
-    paid = unit.one(select(p).where(p.c.id == payment_id).with_for_update())
-    if paid.state != PaymentState.TAKEN:
-        raise Conflict("This payment was not taken, so nothing can be given back.", "amount")
-    return paid
-
-
-def given_back(unit: Unit, payment_id: int) -> int:
-    """Cents of a payment that were refunded, voided or returned, or that the terminal is being asked to give back."""
-    p = schema.payment
-    rows = unit.rows(select(p.c.cents).where(p.c.of_id == payment_id, p.c.state != PaymentState.DECLINED))
-    return -int(sum(row.cents for row in rows))
-
-
-def _check_back(unit: Unit, kind: str, paid: Any, cents: int, left: int, why: str) -> None:
-    wrong = ProblemCollector()
-    if not why.strip():
-        wrong.add("why", "Say why; it stands on the account.")
-    if left <= 0:
-        wrong.add("amount", "All of this payment was given back before.")
-    elif cents > left:
-        wrong.add("amount", f"Only {plain(left)} of this payment is left, so at most that can be given back.")
-    wrong.raise_if_any()
-    if kind == "void" and paid.day != books_day(unit, paid.site_id):
-        raise Conflict("Its day is closed or over, so it cannot be voided. Give it back as a refund.", "amount")
-    if kind == "refund":
-        check_limit(cents, unit.actor.role, unit.clinic.money.limits, "give back")
-
-
-def _negative_parts(unit: Unit, payment_id: int, back_id: int, cents: int) -> None:
-    """The parts of what is given back mirror those of the payment, the last named first."""
-    part = schema.payment_part
-    rows = []
-    for row in unit.rows(select(part).where(part.c.payment_id == payment_id).order_by(part.c.id.desc())):
-        off = min(cents, row.cents)
-        cents -= off
-        if off:
-            rows.append(
-                {
-                    "payment_id": back_id,
-                    "patient_id": row.patient_id,
-                    "visit_id": row.visit_id,
-                    "line_id": row.line_id,
-                    "cents": -off,
-                }
-            )
-    if rows:
-        unit.connection.execute(insert(part), rows)
-
-
-@act("payments")
-def cheque_returned(unit: Unit, payment_id: int, why: str, with_fee: bool) -> int:
-    """The bank sent a cheque back: it is undone, what it paid is open again, and the clinic's fee is charged. The fee in cents."""
-    paid = _held_payment(unit, payment_id)
-    if paid.tender != Tender.CHEQUE:
-        raise Refused("Only a cheque can come back from the bank.", "why")
-    before = given_back(unit, paid.id)
-    p = schema.payment
-    if unit.one(select(p.c.id).where(p.c.of_id == paid.id, p.c.kind.in_(("returned", "void")))) is not None:
-        raise Conflict("This cheque was returned or voided before.", "why")
-    receipt_id = unit.add(
-        schema.receipt, request_key=f"returned-{paid.id}", patient_id=paid.patient_id, site_id=paid.site_id, day=books_day(unit, paid.site_id), at=unit.now, by_id=unit.actor.id,
-    )  # fmt: skip
-    back_id = unit.add(
-        schema.payment, request_key=f"returned-{paid.id}-1", receipt_id=receipt_id, kind="returned", of_id=paid.id, patient_id=paid.patient_id, visit_id=paid.visit_id,
-        site_id=paid.site_id, tender=paid.tender, cents=-paid.cents, asked_cents=-paid.cents, cheque_number=paid.cheque_number, state=PaymentState.TAKEN,
-        words=why.strip()[:200], day=books_day(unit, paid.site_id), at=unit.now, by_id=unit.actor.id,
-    )  # fmt: skip
-    _negative_parts(unit, paid.id, back_id, paid.cents)
-    back = unit.one(select(p).where(p.c.id == back_id))
-    words = f"Cheque {paid.cheque_number} came back{f': {why.strip()}' if why.strip() else ''}"
-    unpaid = post_back(unit, back, words)
-    ledger = OwnLedger(paid.patient_id, paid.site_id)
-    if unpaid and before:  # refunded before it bounced: the person had that money
-        charge_own(
-            unit,
-            ledger,
-            "fee",
-            Kind.FEE,
-            unpaid,
-            f"Cheque {paid.cheque_number} came back after {plain(unpaid)} of it was refunded",
-        )
-    fee = unit.clinic.money.returned_fee if with_fee else 0
-    if fee:
-        charge_own(unit, ledger, "fee", Kind.FEE, fee, f"Fee, cheque {paid.cheque_number} came back")
-    unit.audit("cheque.returned", patient_id=paid.patient_id, visit_id=paid.visit_id, payment=paid.id, fee=fee)
-    tell_money(unit, ledger)
-    return fee
 
 
 def charge_own(unit: Unit, ledger: OwnLedger, line_kind: str, kind: Kind, cents: int, words: str, **more: Any) -> int:
@@ -358,13 +192,8 @@ def take_entry_back(unit: Unit, entry_id: int, why: str) -> int:
     for each in pair:
         if unit.one(select(j.c.id).where(j.c.reverses_id == each.id)) is not None:
             raise Conflict("This was taken back before.", "entry")
-    if row.patient_cents < 0:
-        check_limit(
-            0 if unit.clinic.money.limits.get(unit.actor.role, 0) == NO_LIMIT else -row.patient_cents,
-            unit.actor.role,
-            unit.clinic.money.limits,
-            "take back",
-        )
+    if row.kind in {Kind.FEE, Kind.INTEREST}:  # taking these back forgives them
+        check_limit(row.patient_cents, unit.actor.role, unit.clinic.money.limits, "take back")
     for each in pair:
         ledger = next(one for one in ledgers if (one.patient_id, one.id) == (each.patient_id, each.visit_id))
         entry = money.entry_of(each)

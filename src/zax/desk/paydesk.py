@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, select, text
@@ -16,7 +16,7 @@ from zax.desk.cards import cards_of
 from zax.desk.clinic import Clinic
 from zax.desk.money import bill_of
 from zax.desk.moneysetup import products
-from zax.desk.openitems import OpenItems, line_words, open_items
+from zax.desk.openitems import OpenItems, open_items
 from zax.store import money, schema, visits
 
 # Visits from today on for which nothing is charged yet: a copay or a deposit may be taken for them.
@@ -101,75 +101,3 @@ def asking_of(connection: Connection, household_id: int) -> list[Any]:
         .where(p.c.household_id == household_id, y.c.state.in_(OPEN_STATES))
     )
     return list(connection.execute(query.order_by(y.c.id)).all())
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """What some of a receipt was for; cents, negative when it was given back."""
-
-    words: str
-    first: str
-    day: date | None
-    visit_id: int | None
-    cents: int
-
-
-@dataclass(frozen=True, slots=True)
-class Receipt:
-    """One receipt: its row, its tenders in order, and what they were for. `back` says that money was given back."""
-
-    row: Any
-    payments: Sequence[Any]
-    parts: Sequence[Part]
-
-    @property
-    def taken(self) -> list[Any]:
-        return [each for each in self.payments if each.state == PaymentState.TAKEN]
-
-    @property
-    def cents(self) -> int:
-        return sum(each.cents for each in self.taken)
-
-    @property
-    def back(self) -> bool:
-        return any(each.kind != "payment" for each in self.payments)
-
-    @property
-    def missing(self) -> int:
-        """Cents that were asked for and not approved."""
-        return sum(
-            each.asked_cents - (each.cents if each.state == PaymentState.TAKEN else 0)
-            for each in self.payments
-            if each.state not in OPEN_STATES and each.kind == "payment"
-        )
-
-
-def receipt_of(connection: Connection, clinic: Clinic, receipt_id: int) -> Receipt:
-    """Read one; NotFound for an unknown number."""
-    r, y, part, v, p = schema.receipt, schema.payment, schema.payment_part, schema.visit, schema.patient
-    row = connection.execute(select(r).where(r.c.id == receipt_id)).first()
-    if row is None:
-        raise NotFound("There is no such receipt.")
-    payments = connection.execute(select(y).where(y.c.receipt_id == receipt_id).order_by(y.c.id)).all()
-    query = (
-        select(part, p.c.first, v.c.day, v.c.type_id)
-        .join(p, p.c.id == part.c.patient_id)
-        .join(v, v.c.id == part.c.visit_id, isouter=True)
-        .where(part.c.payment_id.in_([each.id for each in payments if each.state == PaymentState.TAKEN] or [0]))
-        .order_by(part.c.id)
-    )
-    rows = connection.execute(query).all()
-    lines = {line.id: line for line in money.lines_of(connection, [each.line_id for each in rows if each.line_id])}
-    together: dict[tuple[Any, ...], int] = {}
-    for each in rows:
-        key = (_part_words(clinic, each, lines), each.first, each.day, each.visit_id, each.line_id)
-        together[key] = together.get(key, 0) + int(each.cents)
-    return Receipt(row, payments, [Part(*key[:4], cents) for key, cents in together.items()])
-
-
-def _part_words(clinic: Clinic, row: Any, lines: dict[int, Any]) -> str:
-    if row.line_id in lines:
-        return line_words(clinic, lines[row.line_id])
-    if row.visit_id is not None:
-        return clinic.types[row.type_id].name
-    return "Credit for later"

@@ -9,18 +9,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import timedelta
-from email.utils import make_msgid
 from typing import Any
 
-from sqlalchemy import delete, insert, select, update
+from sqlalchemy import insert, select
 
 from zax.core.book.track import FREES_THE_TIME, Stop
-from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.errors import Conflict, Refused
 from zax.core.money.cents import plain
 from zax.core.money.journal import Parts, line_parts
 from zax.core.money.tender import (
-    OPEN_STATES,
     Handed,
     PaymentState,
     Tendered,
@@ -29,17 +26,18 @@ from zax.core.money.tender import (
     cover,
     settle_over,
 )
-from zax.desk.cards import keep_card, usable_card
-from zax.desk.money import OwnLedger, allocations_of, books_day, due_now, entries_of, settle
-from zax.desk.posting import ledger_of, lock_household, post_back, post_payment, tell_money
+from zax.desk.cards import usable_card
+from zax.desk.money import OwnLedger, allocations_of, books_day, due_now, entries_of
+from zax.desk.posting import lock_household, post_payment
 from zax.desk.products import Sale as ProductSale
 from zax.desk.products import sell_product
+from zax.desk.receipts import email_of, mail_receipt
+from zax.desk.terminal import KEEP_CARD, TenderResult, ask_later, close_payment, payment_by_key, result_of
 from zax.desk.track import locked_visit
 from zax.desk.unit import Actor, Desk, Unit, act
-from zax.outside.doors import Sale, Terminal
+from zax.outside.doors import Terminal
 from zax.store import money, schema
 
-CLARIFY_AFTER = timedelta(seconds=15)
 CHARGED = frozenset({Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED})
 
 
@@ -63,23 +61,6 @@ class PayForm:
     receipt: str = "none"
     site_id: int = 0
     sales: Sequence[ProductSale] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class TenderResult:
-    """What became of one tender; `words` is the sentence to show."""
-
-    payment_id: int
-    key: str
-    tender: str
-    state: PaymentState
-    cents: int
-    asked: int
-    words: str
-
-    @property
-    def whole(self) -> bool:
-        return self.state == PaymentState.TAKEN and self.cents == self.asked
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,17 +114,14 @@ def _card_wish(desk: Desk, payment_id: int) -> tuple[str, bool]:
     with desk.engine.connect() as connection:
         query = select(c.c.token, p.c.words).join(c, c.c.id == p.c.card_id, isouter=True)
         row = connection.execute(query.select_from(p).where(p.c.id == payment_id)).one()
-    return row.token or "", row.words == _KEEP
-
-
-_KEEP = "keep the card"
+    return row.token or "", row.words == KEEP_CARD
 
 
 @act("payments")
 def open_payment(unit: Unit, patient_id: int, form: PayForm) -> tuple[Taken, bool]:
     """The payment of this key, and whether this call made it. All but cards are final at once."""
     ledgers = _lock(unit, patient_id, form)
-    found = receipt_by_key(unit, form.key)
+    found = receiptpayment_by_key(unit, form.key)
     if found is not None:
         return found, False
     tenders = check_tenders(form.tenders, unit.clinic.money.own)
@@ -158,7 +136,7 @@ def open_payment(unit: Unit, patient_id: int, form: PayForm) -> tuple[Taken, boo
         dues = [*dues, (patient_id, None, None, handed.over)]
     receipt_id = unit.add(
         schema.receipt, request_key=form.key, patient_id=patient_id, site_id=site_id, day=books_day(unit, site_id), at=unit.now, by_id=unit.actor.id,
-        how=form.receipt, email=_email_of(unit, patient_id) if form.receipt == "email" else "", change_cents=handed.change,
+        how=form.receipt, email=email_of(unit, patient_id) if form.receipt == "email" else "", change_cents=handed.change,
     )  # fmt: skip
     for number, (tendered, parts) in enumerate(zip(handed.tenders, _parts(handed, dues), strict=True), 1):
         _open_tender(unit, receipt_id, f"{form.key}-{number}", patient_id, site_id, tendered, parts)
@@ -169,7 +147,7 @@ def open_payment(unit: Unit, patient_id: int, form: PayForm) -> tuple[Taken, boo
         receipt=receipt_id,
         tenders=[[each.tender, each.cents] for each in handed.tenders],
     )
-    made = receipt_by_key(unit, form.key)
+    made = receiptpayment_by_key(unit, form.key)
     assert made is not None
     return made, True
 
@@ -269,7 +247,7 @@ def _open_tender(
     payment_id = unit.add(
         schema.payment, request_key=key, receipt_id=receipt_id, patient_id=patient_id, visit_id=visits[0] if visits else None, site_id=site_id, tender=tendered.tender,
         cents=tendered.cents, asked_cents=tendered.cents, cheque_number=tendered.number, state=state, card_id=tendered.card_id, day=books_day(unit, site_id),
-        words=_KEEP if tendered.keep_card else "", at=unit.now, by_id=unit.actor.id,
+        words=KEEP_CARD if tendered.keep_card else "", at=unit.now, by_id=unit.actor.id,
     )  # fmt: skip
     rows = [
         {"payment_id": payment_id, "patient_id": person, "visit_id": visit_id, "line_id": line_id, "cents": cents}
@@ -277,78 +255,12 @@ def _open_tender(
     ]
     unit.connection.execute(insert(schema.payment_part), rows)
     if state == PaymentState.TAKEN:
-        post_payment(unit, _by_key(unit, key))
+        post_payment(unit, payment_by_key(unit, key))
     else:
         ask_later(unit, key)
 
 
-@act("payments")
-def close_payment(unit: Unit, key: str, sale: Sale) -> TenderResult:
-    """Write down what the terminal said; a payment already closed stays as it is."""
-    p, part = schema.payment, schema.payment_part
-    payment = unit.one(select(p).where(p.c.request_key == key))
-    if payment is None:
-        raise NotFound("There is no such payment.")
-    named = unit.rows(select(part.c.patient_id, part.c.visit_id).where(part.c.payment_id == payment.id).distinct())
-    named = sorted(named, key=lambda row: (row.visit_id is None, row.visit_id or 0))
-    ledgers = [ledger_of(unit, row.patient_id, row.visit_id, payment.site_id) for row in named]
-    payment = _by_key(unit, key)
-    if payment.state not in OPEN_STATES:
-        return result_of(payment)
-    state = {"approved": PaymentState.TAKEN, "unknown": PaymentState.UNKNOWN}.get(sale.state, PaymentState.DECLINED)
-    values: dict[str, Any] = {
-        "state": state,
-        "words": sale.words[:200],
-        "card_ending": sale.card_ending,
-        "terminal_ref": sale.reference,
-    }
-    if state == PaymentState.UNKNOWN and payment.words == _KEEP:
-        values.pop("words")
-    if state == PaymentState.TAKEN and sale.cents is not None and 0 < sale.cents < payment.cents:
-        values["cents"] = sale.cents
-        _shrink(unit, payment.id, payment.cents - sale.cents)
-    unit.connection.execute(update(p).where(p.c.id == payment.id).values(**values))
-    if sale.token:
-        keep_card(unit, payment.patient_id, sale)
-    payment = _by_key(unit, key)
-    if state == PaymentState.TAKEN:
-        _post(unit, payment)
-    if state != PaymentState.UNKNOWN:
-        for ledger in ledgers:
-            settle(unit, locked_visit(unit, ledger.id) if ledger.id is not None else ledger)
-        mail_receipt(unit, payment.receipt_id)
-    unit.audit(
-        "payment.closed", patient_id=payment.patient_id, visit_id=payment.visit_id, state=state, words=sale.words
-    )
-    for ledger in ledgers:
-        tell_money(unit, ledger)
-    return result_of(payment)
-
-
-def _post(unit: Unit, payment: Any) -> None:
-    if payment.kind == "payment":
-        post_payment(unit, payment)
-    else:
-        post_back(unit, payment, f"Given back to the card ending {payment.card_ending}")
-
-
-def _shrink(unit: Unit, payment_id: int, less: int) -> None:
-    """The terminal approved less: the parts named last go without."""
-    part = schema.payment_part
-    for row in unit.rows(select(part).where(part.c.payment_id == payment_id).order_by(part.c.id.desc())):
-        off = min(less, row.cents)
-        less -= off
-        change = update(part).values(cents=row.cents - off) if off < row.cents else delete(part)
-        unit.connection.execute(change.where(part.c.id == row.id))
-        if not less:
-            return
-
-
-def _by_key(unit: Unit, key: str) -> Any:
-    return unit.one(select(schema.payment).where(schema.payment.c.request_key == key).with_for_update())
-
-
-def receipt_by_key(unit: Unit, key: str) -> Taken | None:
+def receiptpayment_by_key(unit: Unit, key: str) -> Taken | None:
     """What became of the payment of this key, or None if there never was one."""
     r, p = schema.receipt, schema.payment
     row = unit.one(select(r).where(r.c.request_key == key).with_for_update())
@@ -356,66 +268,3 @@ def receipt_by_key(unit: Unit, key: str) -> Taken | None:
         return None
     rows = unit.rows(select(p).where(p.c.receipt_id == row.id).order_by(p.c.id))
     return Taken(row.id, [result_of(each) for each in rows], row.change_cents)
-
-
-def ask_later(unit: Unit, key: str) -> None:
-    """Should this process die before the answer is written, the worker asks the terminal by the key."""
-    unit.send("terminal", f"terminal-{key}", {"key": key}, unit.now + CLARIFY_AFTER)
-
-
-def result_of(payment: Any) -> TenderResult:
-    state = PaymentState(payment.state)
-    words = {
-        PaymentState.TAKEN: "Paid."
-        if payment.cents == payment.asked_cents
-        else f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another way.",
-        PaymentState.DECLINED: f"The card was declined: {payment.words or 'no reason given'}. Try another card or tender.",
-        PaymentState.UNKNOWN: "The terminal gave no answer. The payment is being clarified and is never charged twice.",
-        PaymentState.ASKING: "The terminal is being asked.",
-    }[state]
-    return TenderResult(
-        payment.id, payment.request_key, payment.tender, state, payment.cents, payment.asked_cents, words
-    )
-
-
-def _email_of(unit: Unit, patient_id: int) -> str:
-    p = schema.patient
-    email = str(unit.one(select(p.c.email).where(p.c.id == patient_id)).email)
-    if not email:
-        raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
-    return email
-
-
-def mail_receipt(unit: Unit, receipt_id: int) -> None:
-    """Once nothing is being clarified any more the receipt goes out, if it was wished by email and something was paid."""
-    r, p, o = schema.receipt, schema.payment, schema.outbox
-    row = unit.one(select(r).where(r.c.id == receipt_id))
-    if row.how != "email":
-        return
-    states = {each.state for each in unit.rows(select(p.c.state).where(p.c.receipt_id == receipt_id))}
-    key = f"receipt-paid-{receipt_id}"
-    if (
-        states & set(OPEN_STATES)
-        or PaymentState.TAKEN not in states
-        or unit.one(select(o.c.id).where(o.c.request_key == key))
-    ):
-        return
-    _mail(unit, key, receipt_id, row.email)
-
-
-def _mail(unit: Unit, key: str, receipt_id: int, to: str) -> None:
-    unit.send(
-        "receipt_mail", key, {"receipt_id": receipt_id, "to": to, "message_id": make_msgid(domain="zax.invalid")}
-    )
-
-
-@act("payments")
-def send_receipt(unit: Unit, receipt_id: int) -> str:
-    """Mail a receipt again, to the address on file today; the address. Refused without one."""
-    row = unit.one(select(schema.receipt).where(schema.receipt.c.id == receipt_id))
-    if row is None:
-        raise NotFound("There is no such receipt.")
-    to = _email_of(unit, row.patient_id)
-    _mail(unit, f"receipt-again-{receipt_id}-{int(unit.now.timestamp())}", receipt_id, to)
-    unit.audit("receipt.sent", patient_id=row.patient_id, receipt=receipt_id)
-    return to

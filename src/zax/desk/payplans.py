@@ -30,8 +30,9 @@ from zax.core.money.payplan import (
 from zax.core.money.tender import PaymentState, TenderForm
 from zax.desk.cards import usable_card
 from zax.desk.openitems import open_items
-from zax.desk.payments import Item, PayForm, TenderResult, take_payment
+from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.posting import lock_household
+from zax.desk.terminal import TenderResult
 from zax.desk.unit import WORKER, Desk, Unit, act, in_transaction
 from zax.outside.doors import Terminal
 from zax.store import money, schema

@@ -24,10 +24,9 @@ from zax.desk.claims import add_event
 from zax.desk.eligibility import carry_out, nightly
 from zax.desk.held import release_held
 from zax.desk.intake import run_import
-from zax.desk.payments import close_payment
-from zax.desk.payplans import charge_due
 from zax.desk.remits import import_file, keep_unreadable
 from zax.desk.statements import StatementPdf, carry_on
+from zax.desk.terminal import close_payment
 from zax.desk.unit import WORKER, Desk, Unit, in_transaction
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.store import schema

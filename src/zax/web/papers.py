@@ -25,9 +25,9 @@ from zax.desk.bookview import book_view
 from zax.desk.closing import closes_of
 from zax.desk.daysheet import day_sheet, journal_of
 from zax.desk.forms import Signed
-from zax.desk.paydesk import receipt_of
 from zax.desk.posting import tender_words
 from zax.desk.proposals import proposal_of
+from zax.desk.receipts import receipt_of
 from zax.desk.sheet import sheet_of
 from zax.desk.statements import Statement
 from zax.desk.unit import Desk

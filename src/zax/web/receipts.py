@@ -11,10 +11,9 @@ from sqlalchemy import select
 
 from zax.core.errors import Mendable, NotFound
 from zax.core.money.tender import PaymentState
-from zax.desk.corrections import BackForm, cheque_returned, refund, void
-from zax.desk.paydesk import receipt_of
-from zax.desk.payments import send_receipt
+from zax.desk.givingback import BackForm, cheque_returned, refund, void
 from zax.desk.posting import tender_words
+from zax.desk.receipts import receipt_of, send_receipt
 from zax.store import schema
 from zax.web.here import Here, Typed, enter, typed_form
 from zax.web.papers import receipt_pdf

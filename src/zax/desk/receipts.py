@@ -1,0 +1,133 @@
+"""Receipts: what was paid in one go, whatever the tenders, and for what; shown, printed and mailed again at any time with the same numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from email.utils import make_msgid
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from zax.core.errors import NotFound, Refused
+from zax.core.money.tender import OPEN_STATES, PaymentState
+from zax.desk.clinic import Clinic
+from zax.desk.openitems import line_words
+from zax.desk.unit import Unit, act
+from zax.store import money, schema
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """What some of a receipt was for; cents, negative when it was given back."""
+
+    words: str
+    first: str
+    day: date | None
+    visit_id: int | None
+    cents: int
+
+
+@dataclass(frozen=True, slots=True)
+class Receipt:
+    """One receipt: its row, its tenders in order, and what they were for. `back` says that money was given back."""
+
+    row: Any
+    payments: Sequence[Any]
+    parts: Sequence[Part]
+
+    @property
+    def taken(self) -> list[Any]:
+        return [each for each in self.payments if each.state == PaymentState.TAKEN]
+
+    @property
+    def cents(self) -> int:
+        return sum(each.cents for each in self.taken)
+
+    @property
+    def back(self) -> bool:
+        return any(each.kind != "payment" for each in self.payments)
+
+    @property
+    def missing(self) -> int:
+        """Cents that were asked for and not approved."""
+        return sum(
+            each.asked_cents - (each.cents if each.state == PaymentState.TAKEN else 0)
+            for each in self.payments
+            if each.state not in OPEN_STATES and each.kind == "payment"
+        )
+
+
+def receipt_of(connection: Connection, clinic: Clinic, receipt_id: int) -> Receipt:
+    """Read one; NotFound for an unknown number."""
+    r, y, part, v, p = schema.receipt, schema.payment, schema.payment_part, schema.visit, schema.patient
+    row = connection.execute(select(r).where(r.c.id == receipt_id)).first()
+    if row is None:
+        raise NotFound("There is no such receipt.")
+    payments = connection.execute(select(y).where(y.c.receipt_id == receipt_id).order_by(y.c.id)).all()
+    query = (
+        select(part, p.c.first, v.c.day, v.c.type_id)
+        .join(p, p.c.id == part.c.patient_id)
+        .join(v, v.c.id == part.c.visit_id, isouter=True)
+        .where(part.c.payment_id.in_([each.id for each in payments if each.state == PaymentState.TAKEN] or [0]))
+        .order_by(part.c.id)
+    )
+    rows = connection.execute(query).all()
+    lines = {line.id: line for line in money.lines_of(connection, [each.line_id for each in rows if each.line_id])}
+    together: dict[tuple[Any, ...], int] = {}
+    for each in rows:
+        key = (_part_words(clinic, each, lines), each.first, each.day, each.visit_id, each.line_id)
+        together[key] = together.get(key, 0) + int(each.cents)
+    return Receipt(row, payments, [Part(*key[:4], cents) for key, cents in together.items()])
+
+
+def _part_words(clinic: Clinic, row: Any, lines: dict[int, Any]) -> str:
+    if row.line_id in lines:
+        return line_words(clinic, lines[row.line_id])
+    if row.visit_id is not None:
+        return clinic.types[row.type_id].name
+    return "Credit for later"
+
+
+def email_of(unit: Unit, patient_id: int) -> str:
+    p = schema.patient
+    email = str(unit.one(select(p.c.email).where(p.c.id == patient_id)).email)
+    if not email:
+        raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
+    return email
+
+
+def mail_receipt(unit: Unit, receipt_id: int) -> None:
+    """Once nothing is being clarified any more the receipt goes out, if it was wished by email and something was paid."""
+    r, p, o = schema.receipt, schema.payment, schema.outbox
+    row = unit.one(select(r).where(r.c.id == receipt_id))
+    if row.how != "email":
+        return
+    states = {each.state for each in unit.rows(select(p.c.state).where(p.c.receipt_id == receipt_id))}
+    key = f"receipt-paid-{receipt_id}"
+    if (
+        states & set(OPEN_STATES)
+        or PaymentState.TAKEN not in states
+        or unit.one(select(o.c.id).where(o.c.request_key == key))
+    ):
+        return
+    _mail(unit, key, receipt_id, row.email)
+
+
+def _mail(unit: Unit, key: str, receipt_id: int, to: str) -> None:
+    unit.send(
+        "receipt_mail", key, {"receipt_id": receipt_id, "to": to, "message_id": make_msgid(domain="zax.invalid")}
+    )
+
+
+@act("payments")
+def send_receipt(unit: Unit, receipt_id: int) -> str:
+    """Mail a receipt again, to the address on file today; the address. Refused without one."""
+    row = unit.one(select(schema.receipt).where(schema.receipt.c.id == receipt_id))
+    if row is None:
+        raise NotFound("There is no such receipt.")
+    to = email_of(unit, row.patient_id)
+    _mail(unit, f"receipt-again-{receipt_id}-{int(unit.now.timestamp())}", receipt_id, to)
+    unit.audit("receipt.sent", patient_id=row.patient_id, receipt=receipt_id)
+    return to

@@ -1,0 +1,127 @@
+"""What the terminal said of a payment, or did not say: writing it down, once, by the payment's key; asking again later when no answer came."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import delete, select, update
+
+from zax.core.errors import NotFound
+from zax.core.money.cents import plain
+from zax.core.money.tender import OPEN_STATES, PaymentState
+from zax.desk.cards import keep_card
+from zax.desk.money import settle
+from zax.desk.posting import ledger_of, post_back, post_payment, tell_money
+from zax.desk.receipts import mail_receipt
+from zax.desk.track import locked_visit
+from zax.desk.unit import Unit, act
+from zax.outside.doors import Sale
+from zax.store import schema
+
+CLARIFY_AFTER = timedelta(seconds=15)
+KEEP_CARD = "keep the card"  # stands in a payment's words while the terminal is asked to give out a token
+
+
+@dataclass(frozen=True, slots=True)
+class TenderResult:
+    """What became of one tender; `words` is the sentence to show."""
+
+    payment_id: int
+    key: str
+    tender: str
+    state: PaymentState
+    cents: int
+    asked: int
+    words: str
+
+    @property
+    def whole(self) -> bool:
+        return self.state == PaymentState.TAKEN and self.cents == self.asked
+
+
+@act("payments")
+def close_payment(unit: Unit, key: str, sale: Sale) -> TenderResult:
+    """Write down what the terminal said; a payment already closed stays as it is."""
+    p, part = schema.payment, schema.payment_part
+    payment = unit.one(select(p).where(p.c.request_key == key))
+    if payment is None:
+        raise NotFound("There is no such payment.")
+    named = unit.rows(select(part.c.patient_id, part.c.visit_id).where(part.c.payment_id == payment.id).distinct())
+    named = sorted(named, key=lambda row: (row.visit_id is None, row.visit_id or 0))
+    ledgers = [ledger_of(unit, row.patient_id, row.visit_id, payment.site_id) for row in named]
+    payment = payment_by_key(unit, key)
+    if payment.state not in OPEN_STATES:
+        return result_of(payment)
+    state = {"approved": PaymentState.TAKEN, "unknown": PaymentState.UNKNOWN}.get(sale.state, PaymentState.DECLINED)
+    values: dict[str, Any] = {
+        "state": state,
+        "words": sale.words[:200],
+        "card_ending": sale.card_ending,
+        "terminal_ref": sale.reference,
+    }
+    if state == PaymentState.UNKNOWN and payment.words == KEEP_CARD:
+        values.pop("words")
+    if state == PaymentState.TAKEN and sale.cents is not None and 0 < sale.cents < payment.cents:
+        values["cents"] = sale.cents
+        _shrink(unit, payment.id, payment.cents - sale.cents)
+    unit.connection.execute(update(p).where(p.c.id == payment.id).values(**values))
+    if sale.token:
+        keep_card(unit, payment.patient_id, sale)
+    payment = payment_by_key(unit, key)
+    if state == PaymentState.TAKEN:
+        _post(unit, payment)
+    if state != PaymentState.UNKNOWN:
+        for ledger in ledgers:
+            settle(unit, locked_visit(unit, ledger.id) if ledger.id is not None else ledger)
+        mail_receipt(unit, payment.receipt_id)
+    unit.audit(
+        "payment.closed", patient_id=payment.patient_id, visit_id=payment.visit_id, state=state, words=sale.words
+    )
+    for ledger in ledgers:
+        tell_money(unit, ledger)
+    return result_of(payment)
+
+
+def _post(unit: Unit, payment: Any) -> None:
+    if payment.kind == "payment":
+        post_payment(unit, payment)
+    else:
+        post_back(unit, payment, f"Given back to the card ending {payment.card_ending}")
+
+
+def _shrink(unit: Unit, payment_id: int, less: int) -> None:
+    """The terminal approved less: the parts named last go without."""
+    part = schema.payment_part
+    for row in unit.rows(select(part).where(part.c.payment_id == payment_id).order_by(part.c.id.desc())):
+        off = min(less, row.cents)
+        less -= off
+        change = update(part).values(cents=row.cents - off) if off < row.cents else delete(part)
+        unit.connection.execute(change.where(part.c.id == row.id))
+        if not less:
+            return
+
+
+def payment_by_key(unit: Unit, key: str) -> Any:
+    return unit.one(select(schema.payment).where(schema.payment.c.request_key == key).with_for_update())
+
+
+def ask_later(unit: Unit, key: str) -> None:
+    """Should this process die before the answer is written, the worker asks the terminal by the key."""
+    unit.send("terminal", f"terminal-{key}", {"key": key}, unit.now + CLARIFY_AFTER)
+
+
+def result_of(payment: Any) -> TenderResult:
+    state = PaymentState(payment.state)
+    words = {
+        PaymentState.TAKEN: "Paid."
+        if payment.cents == payment.asked_cents
+        else f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another way.",
+        PaymentState.DECLINED: f"The card was declined: {payment.words or 'no reason given'}. Try another card or tender.",
+        PaymentState.UNKNOWN: "The terminal gave no answer. The payment is being clarified and is never charged twice.",
+        PaymentState.ASKING: "The terminal is being asked.",
+    }[state]
+    return TenderResult(
+        payment.id, payment.request_key, payment.tender, state, payment.cents, payment.asked_cents, words
+    )
