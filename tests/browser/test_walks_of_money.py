@@ -66,6 +66,21 @@ def choose(desk: Person, row: int, tender: str) -> None:
     Select(desk.all("[data-tender] select")[row]).select_by_value(tender)
 
 
+def test_the_payment_is_one_key_from_a_row_of_the_day(person: Callable[[str], Person], zax: Running) -> None:
+    desk = person("juno")
+    desk.open("/day")
+    row = desk.find(".row [data-act]")
+    desk.driver.execute_script("arguments[0].focus()", row)
+    desk.press("p")
+    desk.at("/pay/")
+    name = desk.find("h1").text
+    desk.press(Keys.ESCAPE, "a")
+    desk.at("/accounts/")
+    desk.press("p")
+    desk.at("/pay/")
+    assert desk.find("h1").text == name
+
+
 def test_too_much_cash_is_change_and_a_deposit_waits_for_its_charges(
     person: Callable[[str], Person], zax: Running
 ) -> None:

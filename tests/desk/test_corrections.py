@@ -13,13 +13,14 @@ from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Z
 from zax.core.money.journal import Parts
 from zax.core.money.tender import PaymentState
 from zax.desk.account import account_of
-from zax.desk.checkout import finish_checkout
+from zax.desk.checkout import counter_of, finish_checkout
 from zax.desk.corrections import OffForm, give_discount, hand_over, shift_part, take_entry_back, write_off
 from zax.desk.credits import spread_credit
 from zax.desk.finishing import back_to_room, ready_for_checkout
 from zax.desk.givingback import BackForm, cheque_returned, refund, void
 from zax.desk.payments import Item
 from zax.desk.setmoney import save_discount
+from zax.desk.sheet import sheet_of
 from zax.desk.unit import Desk
 from zax.outside.doors import Sale
 from zax.store import schema
@@ -218,6 +219,9 @@ def test_a_discount_by_flag_comes_and_goes_with_the_charge(desk: Desk) -> None:
     try:
         visit = visit_at_checkout(desk, patient, dental=True)
         assert patient_open(desk, visit) == 22_880  # 286.00 less 20 percent
+        with desk.engine.connect() as connection:
+            sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit)
+            assert counter_of(connection, desk.clinic, sheet, desk.clock.now()).taken_off == 5_720
         back_to_room(desk, JUNO, visit, "more")
         assert patient_open(desk, visit) == 0
         ready_for_checkout(desk, JUNO, visit)

@@ -13,7 +13,7 @@ from sqlalchemy import Connection, select
 from zax.core.book.track import Stop
 from zax.core.errors import NotFound
 from zax.core.money.aging import BUCKETS, aging
-from zax.core.money.journal import Allocation, Kind, Parts, line_parts
+from zax.core.money.journal import LOWERS, RAISES, Allocation, Kind, Parts, line_parts
 from zax.desk.clinic import Clinic
 from zax.desk.openitems import Credit, line_code, line_words, open_credits
 from zax.store import money, schema
@@ -208,7 +208,7 @@ def _links(
     for row in rows:
         if row.line_id is None:
             found[row.id] = [f"p{row.of_id or row.reverses_id or row.id}", f"p{row.id}"]
-        elif row.kind in {Kind.CHARGE, Kind.FEE, Kind.INTEREST, Kind.OPENING}:
+        elif row.kind in RAISES:
             found[row.id] = [
                 *(f"c{n}" for n in on_claims.get(row.line_id, ())),
                 *credits_of_line[row.line_id],
@@ -271,6 +271,6 @@ def _months(visits: Sequence[LedgerView], today: date) -> list[Month]:
         month.patient_paid += visit.paid
         month.plan_paid += visit.received
         for entry in visit.entries:
-            if entry.kind in {Kind.WRITE_OFF, Kind.DISCOUNT}:
+            if entry.kind in LOWERS:
                 month.written_off -= entry.insurer_cents + entry.patient_cents
     return months

@@ -14,6 +14,7 @@ from sqlalchemy import Connection, func, select, update
 
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, Refused
+from zax.core.money.journal import LOWERS
 from zax.core.money.leaving import Leaving, OpenPoint, open_points
 from zax.core.patients.gaps import Purpose
 from zax.desk.arrivals import Arrival, arrival_of
@@ -34,7 +35,7 @@ from zax.store import money, schema
 
 @dataclass(frozen=True, slots=True)
 class Counter:
-    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `loose` for no visit, `credits` can be used up."""
+    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs."""
 
     payments: Sequence[Any]
     asked: int
@@ -48,6 +49,7 @@ class Counter:
     planned: Sequence[Any]
     recall_type: Any = None
     recall_months: int = 0
+    taken_off: int = 0
     ticked: Sequence[OpenVisit] = field(default_factory=tuple)
     ticked_lines: Sequence[OpenLine] = field(default_factory=tuple)
 
@@ -84,9 +86,16 @@ def counter_of(
     months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
     return Counter(
         payments, asked, earlier, loose, credits, cards_of(connection, visit.household_id), last_ways(connection, visit.household_id).tender, arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
-        planned_for(connection, visit.patient_id), kind if months else None, months, [each for each in earlier if each.visit_id not in untick],
+        planned_for(connection, visit.patient_id), kind if months else None, months, _taken_off(connection, visit.id), [each for each in earlier if each.visit_id not in untick],
         [each for each in loose if each.line_id not in untick_lines],
     )  # fmt: skip
+
+
+def _taken_off(connection: Connection, visit_id: int) -> int:
+    """What discounts and write-offs took off the patient's part of a visit, those that stand."""
+    entries = money.visit_entries(connection, visit_id)
+    undone = {entry.reverses for entry in entries}
+    return -sum(entry.patient_cents for entry in entries if entry.kind in LOWERS and entry.id not in undone)
 
 
 def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[OpenPoint]:

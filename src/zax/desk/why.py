@@ -13,7 +13,7 @@ from typing import Any
 
 from zax.core.errors import NotFound
 from zax.core.money.cents import plain
-from zax.core.money.journal import Kind, held_by
+from zax.core.money.journal import LOWERS, RAISES, Kind, held_by
 from zax.desk.account import Account, LedgerView, Line
 
 KIND_WORDS = {
@@ -124,7 +124,7 @@ def sentence(account: Account, visit: LedgerView) -> str:
         told.append(f"{_capital(payer)} paid {plain(visit.received)}.")
     elif visit.open.insurer > 0:
         told.append(f"{_capital(payer)} should pay {plain(visit.open.insurer)} and has not answered yet.")
-    off = -sum(e.patient_cents + e.insurer_cents for e in visit.entries if e.kind in {Kind.WRITE_OFF, Kind.DISCOUNT})
+    off = -sum(e.patient_cents + e.insurer_cents for e in visit.entries if e.kind in LOWERS)
     if off:
         told.append(f"{plain(off)} was taken off.")
     if visit.paid:
@@ -152,7 +152,7 @@ def _entry(account: Account, visit: LedgerView, entry: Any) -> Why:
     rows = [Row("Patient’s part", entry.patient_cents), Row("Insurer’s part", entry.insurer_cents, True)]
     notes = [entry_words(account, entry)]
     held = [(account.lines[n], cents) for n, cents in held_by(entry.id, account.given).items() if n in account.lines]
-    if line is not None and entry.kind in {Kind.CHARGE, Kind.FEE, Kind.INTEREST, Kind.OPENING}:
+    if line is not None and entry.kind in RAISES:
         notes += _what_pays(account, line)
         notes.append(
             f"Open on it: {plain(line.open.patient)} with the patient, {plain(line.open.insurer)} with the insurer."
