@@ -114,6 +114,13 @@ def take_money(camera: Camera, account: str) -> None:
     camera.driver.find_element(By.CSS_SELECTOR, "[name=do][value=look]").click()
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[name=do][value=make]"))
     camera.take("statements")
+    camera.open(account)
+    camera.driver.execute_script("document.querySelector(\"form[action$='/statement']\").removeAttribute('target')")
+    camera.driver.find_element(By.CSS_SELECTOR, "form[action$='/statement'] button").click()
+    camera.until(lambda d: ".pdf" in d.current_url)
+    camera.driver.get(f"{camera.driver.current_url}#toolbar=0&navpanes=0")
+    camera.until(lambda d: len(d.get_screenshot_as_png()) > 30_000)  # the paper is drawn
+    camera.take("statement")
 
 
 def take_record(camera: Camera, visit: str) -> None:
@@ -128,8 +135,6 @@ def take_record(camera: Camera, visit: str) -> None:
     camera.take("eligibility-answer")
     camera.open(record)
     camera.take("record")
-    camera.open(f"/visits/{visit}/estimate")
-    camera.take("estimate")
 
 
 def take_visit(camera: Camera, dental: str) -> None:

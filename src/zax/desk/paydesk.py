@@ -27,6 +27,14 @@ _COMING = text(
 )
 
 
+def patient_of_visit(connection: Connection, visit_id: int) -> int:
+    """Whose visit it is; NotFound for an unknown one."""
+    found = connection.execute(select(schema.visit.c.patient_id).where(schema.visit.c.id == visit_id)).scalar()
+    if found is None:
+        raise NotFound("There is no such visit.")
+    return int(found)
+
+
 @dataclass(frozen=True, slots=True)
 class Ways:
     """How a household paid last and what it did with the receipt; empty when it never paid."""

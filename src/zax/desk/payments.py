@@ -140,7 +140,8 @@ def open_payment(unit: Unit, patient_id: int, form: PayForm) -> tuple[Taken, boo
     )  # fmt: skip
     for number, (tendered, parts) in enumerate(zip(handed.tenders, _parts(handed, dues), strict=True), 1):
         _open_tender(unit, receipt_id, f"{form.key}-{number}", patient_id, site_id, tendered, parts)
-    mail_receipt(unit, receipt_id)
+    if form.receipt == "email":
+        mail_receipt(unit, receipt_id)
     unit.audit(
         "payment.opened",
         patient_id=patient_id,

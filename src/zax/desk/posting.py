@@ -75,6 +75,8 @@ def post_payment(unit: Unit, payment: Any) -> None:
 
 
 def _give_to_lines(unit: Unit, ledger: Any, credit: int, wanted: list[tuple[int, int]]) -> None:
+    if not wanted:
+        return
     parts = line_parts(entries_of(unit, ledger), allocations_of(unit, ledger))
     made = []
     for line_id, cents in wanted:

@@ -23,7 +23,7 @@ from zax.desk.eligibility import ask
 from zax.desk.files import keep_file, set_photo
 from zax.desk.forms import filled_blocks, record_words
 from zax.desk.headsups import away_with_names, dismiss, heads_ups, show_again
-from zax.desk.paydesk import last_ways
+from zax.desk.paydesk import last_ways, patient_of_visit
 from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.sheet import sheet_of
 from zax.web.here import Here, Typed, enter, typed_form
@@ -106,7 +106,7 @@ def _collect(here: Here, visit_id: int, form: Typed) -> str:
     items = [*(Item(number) for number in form.numbers("also")), Item(visit_id)]
     pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=here.site_id)
     with here.read() as connection:
-        patient_id = sheet_of(connection, here.clinic, here.now, visit_id).visit.patient_id
+        patient_id = patient_of_visit(connection, visit_id)
     taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, patient_id, pay)
     if not taken.whole:
         raise Refused(taken.words, "tender")

@@ -25,6 +25,7 @@ from zax.desk.credits import use_credit
 from zax.desk.headsups import heads_ups
 from zax.desk.openings import Part, find_openings
 from zax.desk.openings import Request as Wanted
+from zax.desk.paydesk import patient_of_visit
 from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.posting import tender_words
 from zax.desk.sheet import Sheet, sheet_of
@@ -157,14 +158,14 @@ def _book_next(here: Here, visit_id: int, form: Typed) -> str:
 def _pay(here: Here, visit_id: int, form: Typed) -> str:
     """Take the payment; a card that is declined or unclear is said beside the tender and stops the finishing."""
     with here.read() as connection:
-        visit = sheet_of(connection, here.clinic, here.now, visit_id).visit
+        patient_id = patient_of_visit(connection, visit_id)
     items = [
         Item(visit_id),
         *(Item(number) for number in form.numbers("also")),
         *(Item(None, number) for number in form.numbers("line")),
     ]
     pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=here.site_id)
-    taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, visit.patient_id, pay)
+    taken = take_payment(here.desk, here.actor, here.shared.outside.terminal, patient_id, pay)
     if not taken.whole:
         for name in ("key", "amount", "number", "tender", "over"):  # the next press is a new payment
             form.pop(name, None)
