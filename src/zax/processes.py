@@ -24,7 +24,7 @@ from zax.store.engine import connect
 from zax.store.files import FileStore
 from zax.store.server import url_of
 from zax.web.app import create_app
-from zax.web.papers import receipt_pdf, statement_pdf
+from zax.web.papers import receipt_pdf, statement_pdfs
 
 log = structlog.get_logger()
 WORKER_PAUSE = 1.0
@@ -95,7 +95,7 @@ def run_worker() -> None:
             if time.monotonic() - said > BEAT_SECONDS:
                 beat(desk)
                 said = time.monotonic()
-            run_once(desk, outside, receipt_pdf, files, statement_pdf=statement_pdf)
+            run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs)
         except OperationalError as error:
             log.warning("worker.database", why=str(error.orig))
         stop.wait(WORKER_PAUSE)

@@ -35,7 +35,7 @@ from zax.store.files import FileStore
 from zax.store.migrate import migrate
 from zax.store.server import Server
 from zax.web.app import create_app
-from zax.web.papers import receipt_pdf, statement_pdf
+from zax.web.papers import receipt_pdf, statement_pdfs
 
 WAIT = 20
 
@@ -106,7 +106,7 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
 def _work(desk: Desk, outside: Any, stop: threading.Event, files: FileStore) -> None:
     while not stop.is_set():
         beat(desk)
-        run_once(desk, outside, receipt_pdf, files, statement_pdf=statement_pdf)
+        run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs)
         stop.wait(0.3)
 
 

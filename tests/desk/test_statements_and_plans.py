@@ -1,9 +1,11 @@
 """Payment plans and statements: what is charged when, what is asked for, what is kept."""
 
+import io
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 
+import pikepdf
 import pytest
 from sqlalchemy import insert
 
@@ -14,6 +16,7 @@ from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
 from zax.core.money.statement import Rule
 from zax.core.money.tender import TenderForm
+from zax.desk import statements
 from zax.desk.account import account_of
 from zax.desk.cards import remove_card
 from zax.desk.checkout import finish_checkout
@@ -37,7 +40,8 @@ from zax.desk.worker import run_once
 from zax.outside.doors import Outside, Sale
 from zax.store import schema
 from zax.store.files import FileStore
-from zax.web.papers import joined_pdf, receipt_pdf, statement_pdf
+from zax.web import press
+from zax.web.papers import joined_pdf, receipt_pdf, statement_pdfs
 
 
 @pytest.fixture
@@ -166,8 +170,8 @@ def test_what_is_on_a_plan_is_not_asked_for_twice(desk: Desk, owing: int) -> Non
 def test_a_statement_is_kept_as_it_was_made(desk: Desk, owing: int, tmp_path: Path) -> None:
     store = FileStore(tmp_path)
     household = scalar(desk, "SELECT household_id FROM patient WHERE id = :id", id=owing)
-    number = make_statement(desk, JUNO, statement_pdf, store, household, None)
-    alone = make_statement(desk, JUNO, statement_pdf, store, household, owing)
+    number = make_statement(desk, JUNO, statement_pdfs, store, household, None)
+    alone = make_statement(desk, JUNO, statement_pdfs, store, household, owing)
     with desk.engine.connect() as connection:
         rows = statements_of(connection, household)
     assert [(row.id, row.cents, row.patient_id) for row in rows] == [(alone, 28_600, owing), (number, 28_600, None)]
@@ -196,7 +200,7 @@ def test_a_run_makes_one_statement_for_everybody_the_rule_picks(
     run_id = start_run(desk, ODILE, rule)
     with pytest.raises(Conflict, match="being made"):
         start_run(desk, SAM, rule)
-    run_once(desk, outside, receipt_pdf, store, statement_pdf=statement_pdf)
+    run_once(desk, outside, receipt_pdf, store, statement_pdfs=statement_pdfs)
     with desk.engine.connect() as connection:
         run, rows, kept = run_of(connection, run_id)
         again = preview(connection, rule, TODAY)
@@ -210,30 +214,31 @@ def test_a_run_makes_one_statement_for_everybody_the_rule_picks(
 
 
 def test_a_run_that_broke_off_goes_on_and_one_that_is_stopped_does_not(
-    desk: Desk, owing: int, tmp_path: Path
+    desk: Desk, owing: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
+    monkeypatch.setattr(statements, "BATCH", 1)
     store = FileStore(tmp_path)
     finish_checkout(desk, JUNO, visit_at_checkout(desk, add_patient(desk, first="Iris"), start="16:00"))
     run_id = start_run(desk, SAM, Rule())
     broken = 0
 
-    def breaks(where: Desk, made: Any) -> bytes:
+    def breaks(where: Desk, made: Any) -> list[bytes]:
         nonlocal broken
         broken += 1
         if broken == 2:
             raise OSError("the disk is full")
-        return statement_pdf(where, made)
+        return statement_pdfs(where, made)
 
     with pytest.raises(OSError, match="disk"):
         carry_on(desk, store, breaks, run_id, 60)
     assert scalar(desk, "SELECT CONCAT(done, state) FROM statement_run") == "1waiting"
-    assert carry_on(desk, store, statement_pdf, run_id, 60)
+    assert carry_on(desk, store, statement_pdfs, run_id, 60)
     assert scalar(desk, "SELECT CONCAT(done, state) FROM statement_run") == "2done"
     with pytest.raises(Conflict):
         stop_run(desk, SAM, run_id)
     second = start_run(desk, SAM, Rule(days=0))
     stop_run(desk, SAM, second)
-    assert carry_on(desk, store, statement_pdf, second, 60)
+    assert carry_on(desk, store, statement_pdfs, second, 60)
     assert scalar(desk, "SELECT done FROM statement_run WHERE id = :id", id=second) == 0
 
 
@@ -302,3 +307,13 @@ def test_every_amount_of_an_account_explains_itself(desk: Desk) -> None:
     for wrong in ("e999999", "x1", "v", "o1"):
         with pytest.raises(NotFound):
             explain(account, wrong)
+
+
+def test_many_papers_are_made_on_every_core_in_their_order() -> None:
+    made = press.write_all([f"<p>{n} {'word ' * 40 * n}</p>" for n in range(6)])
+    assert all(each.startswith(b"%PDF") for each in made)
+    sizes = []
+    for each in made:
+        with pikepdf.open(io.BytesIO(each)) as paper:
+            sizes.append(len(paper.pages[0].Contents.read_bytes()))
+    assert sizes == sorted(sizes) and len(set(sizes)) == 6

@@ -42,7 +42,7 @@ from zax.store.files import FileStore
 from zax.store.migrate import migrate
 from zax.store.server import Server
 from zax.web.app import create_app
-from zax.web.papers import receipt_pdf, statement_pdf
+from zax.web.papers import receipt_pdf, statement_pdfs
 
 
 @pytest.fixture
@@ -324,7 +324,7 @@ def test_statements_are_previewed_made_and_printed(
     assert "Vasquez, Helen" in listed and "Make 1 statement" in listed
     run = sam.post("/statements", minimum="5", days="0", do="make").headers["location"]
     assert "0 of 1" in sam.get(run).text and sam.get(f"{run}.pdf").status_code == 404
-    run_once(desk, outside, receipt_pdf, FileStore(tmp_path), statement_pdf=statement_pdf)
+    run_once(desk, outside, receipt_pdf, FileStore(tmp_path), statement_pdfs=statement_pdfs)
     assert "1 of 1" in sam.get(run).text and sam.get(f"{run}.pdf").content[:5] == b"%PDF-"
     assert sam.post(f"{run}/stop").status_code == 409 and sam.get("/statements/999999.pdf").status_code == 404
 

@@ -16,7 +16,7 @@ from zax.desk.recount import recount
 from zax.desk.statements import carry_on, preview, start_run
 from zax.desk.unit import Actor, Desk
 from zax.store.files import FileStore
-from zax.web.papers import statement_pdf
+from zax.web.papers import statement_pdfs
 
 SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
 HOUSEHOLDS, ENTRIES, STATEMENTS = 20, 500, 1_000
@@ -81,7 +81,7 @@ def statements_seconds(desk: Desk, number: int = STATEMENTS) -> dict[str, float]
         connection.execute(keep, {"run": run_id, "number": number})
     began = time.monotonic()
     with tempfile.TemporaryDirectory() as folder:
-        finished = carry_on(desk, FileStore(Path(folder)), statement_pdf, run_id, 3_600)
+        finished = carry_on(desk, FileStore(Path(folder)), statement_pdfs, run_id, 3_600)
     assert finished
     return {
         "picked": picked,

@@ -10,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import partial
 from typing import Any
 
 from sqlalchemy import Connection, func, insert, select, text, update
@@ -25,7 +26,8 @@ from zax.desk.unit import WORKER, Desk, Unit, act, in_transaction
 from zax.store import schema
 from zax.store.files import FileStore
 
-StatementPdf = Callable[[Desk, "Statement"], bytes]
+StatementPdfs = Callable[[Desk, Sequence["Statement"]], list[bytes]]
+BATCH = 16  # made at once, so that every core has work
 # Households with something open on the patient's side, with what insurers owe on top.
 _OPEN = text(
     "SELECT p.household_id, h.name, MIN(CASE WHEN p.guarantor THEN p.first END) AS first, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents FROM journal j "
@@ -109,7 +111,9 @@ def statement_of(
 
 
 @act("payments")
-def make_statement(unit: Unit, pdf: StatementPdf, store: FileStore, household_id: int, patient_id: int | None) -> int:
+def make_statement(
+    unit: Unit, pdf: StatementPdfs, store: FileStore, household_id: int, patient_id: int | None
+) -> int:
     """One statement now; its number."""
     today = unit.business_day(unit.clinic.first_site.id)
     number = unit.add(
@@ -121,7 +125,7 @@ def make_statement(unit: Unit, pdf: StatementPdf, store: FileStore, household_id
         by_id=unit.actor.id,
     )
     made = statement_of(unit.connection, unit.clinic, household_id, patient_id, number, today)
-    _keep(unit, number, made.asked, store, pdf(unit.desk, made))
+    _keep(unit, number, made.asked, store, pdf(unit.desk, [made])[0])
     unit.audit("statement.made", patient_id=made.account.patient.id, statement=number, cents=made.asked)
     return number
 
@@ -218,31 +222,39 @@ def stop_run(unit: Unit, run_id: int) -> None:
     unit.audit("statements.stopped", run=run_id)
 
 
-def carry_on(desk: Desk, store: FileStore, pdf: StatementPdf, run_id: int, seconds: float) -> bool:
+def carry_on(desk: Desk, store: FileStore, pdf: StatementPdfs, run_id: int, seconds: float) -> bool:
     """Make statements of a run for so many seconds; whether it is done. Each is its own transaction."""
     until = time.monotonic() + seconds
     s, r = schema.statement, schema.statement_run
     while time.monotonic() < until:
         with desk.engine.connect() as connection:
             run = connection.execute(select(r).where(r.c.id == run_id)).one()
-            rows = connection.execute(
-                select(s).where(s.c.run_id == run_id, s.c.state == "waiting").order_by(s.c.id).limit(10)
-            ).all()
-        if run.state != "waiting" or not rows:
+            waiting = select(s).where(s.c.run_id == run_id, s.c.state == "waiting").order_by(s.c.id).limit(BATCH)
+            rows = connection.execute(waiting).all()
+            going = run.state == "waiting" and bool(rows)
+            made = (
+                [
+                    statement_of(connection, desk.clinic, row.household_id, row.patient_id, row.id, row.day)
+                    for row in rows
+                ]
+                if going
+                else []
+            )
+        if not going:
             _finish(desk, run_id)
             return True
-        for row in rows:
-            with desk.engine.connect() as connection:
-                made = statement_of(connection, desk.clinic, row.household_id, row.patient_id, row.id, row.day)
-            content = pdf(desk, made)
-
-            def write(unit: Unit, number: int = row.id, cents: int = made.asked, content: bytes = content) -> None:
-                _keep(unit, number, cents, store, content)
-                unit.connection.execute(update(r).where(r.c.id == run_id).values(done=r.c.done + 1))
-
-            in_transaction(desk, WORKER, write)
+        for statement, content in zip(made, pdf(desk, made), strict=True):
+            in_transaction(
+                desk, WORKER, partial(_made, statement=statement, content=content, store=store, run_id=run_id)
+            )
         in_transaction(desk, WORKER, lambda unit: unit.tell("statements"))
     return False
+
+
+def _made(unit: Unit, *, statement: Statement, content: bytes, store: FileStore, run_id: int) -> None:
+    r = schema.statement_run
+    _keep(unit, statement.number, statement.asked, store, content)
+    unit.connection.execute(update(r).where(r.c.id == run_id).values(done=r.c.done + 1))
 
 
 def _finish(desk: Desk, run_id: int) -> None:

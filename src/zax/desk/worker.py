@@ -25,7 +25,7 @@ from zax.desk.eligibility import carry_out, nightly
 from zax.desk.held import release_held
 from zax.desk.intake import run_import
 from zax.desk.remits import import_file, keep_unreadable
-from zax.desk.statements import StatementPdf, carry_on
+from zax.desk.statements import StatementPdfs, carry_on
 from zax.desk.terminal import close_payment
 from zax.desk.unit import WORKER, Desk, Unit, in_transaction
 from zax.outside.doors import Outside, OutsideTrouble
@@ -46,7 +46,7 @@ def run_once(
     receipt_pdf: ReceiptPdf,
     files: FileStore | None = None,
     limit: int = 20,
-    statement_pdf: StatementPdf | None = None,
+    statement_pdfs: StatementPdfs | None = None,
 ) -> int:
     """Carry out what is due and fetch the mailbox; how many things were done. `files` is where imported lists and made papers lie."""
     done = 0
@@ -54,7 +54,7 @@ def run_once(
         row = _lease(desk)
         if row is None:
             break
-        _carry_out(desk, outside, receipt_pdf, files, row, statement_pdf)
+        _carry_out(desk, outside, receipt_pdf, files, row, statement_pdfs)
         done += 1
     return done + nightly(desk) + _plans(desk, outside) + release_held(desk) + fetch_mailbox(desk, outside)
 
@@ -101,7 +101,7 @@ def _carry_out(
     receipt_pdf: ReceiptPdf,
     files: FileStore | None,
     row: Any,
-    statement_pdf: StatementPdf | None,
+    statement_pdfs: StatementPdfs | None,
 ) -> None:
     payload = row.payload if isinstance(row.payload, dict) else json.loads(row.payload)
     handlers: Mapping[str, Callable[[], None]] = {
@@ -110,7 +110,7 @@ def _carry_out(
         "patient_mail": lambda: _send_mail(desk, outside, row, payload),
         "eligibility": lambda: _check_coverage(desk, outside, row, payload),
         "import": lambda: _import_patients(desk, files, row, payload),
-        "statements": lambda: _make_statements(desk, files, statement_pdf, row, payload),
+        "statements": lambda: _make_statements(desk, files, statement_pdfs, row, payload),
         "terminal": lambda: _clarify(desk, outside, row, payload),
     }
     try:
@@ -200,7 +200,7 @@ def _import_patients(desk: Desk, files: FileStore | None, row: Any, payload: dic
 
 
 def _make_statements(
-    desk: Desk, files: FileStore | None, pdf: StatementPdf | None, row: Any, payload: dict[str, Any]
+    desk: Desk, files: FileStore | None, pdf: StatementPdfs | None, row: Any, payload: dict[str, Any]
 ) -> None:
     """A slice of a run of statements."""
     if files is None or pdf is None:

@@ -190,7 +190,7 @@ class Server:
 
 
 def end_with_parent() -> None:
-    """Should the one who started the database be killed, the kernel asks the database to stop."""
+    """Should the one who started this process be killed, the kernel asks it to stop."""
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
 
 

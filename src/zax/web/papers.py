@@ -6,7 +6,6 @@ import io
 from collections.abc import Sequence
 from datetime import date
 from functools import cache
-from pathlib import Path
 from typing import Any
 
 from jinja2 import Environment
@@ -33,9 +32,8 @@ from zax.desk.statements import Statement
 from zax.desk.unit import Desk
 from zax.desk.why import sentence, title
 from zax.store import money, schema
+from zax.web import press
 from zax.web.render import make_environment
-
-FONTS = Path(__file__).parent / "static" / "vendor"
 
 
 @cache
@@ -43,11 +41,12 @@ def _templates() -> Environment:
     return make_environment()
 
 
-def _pdf(template: str, **values: Any) -> bytes:
-    from weasyprint import HTML
+def _html(template: str, **values: Any) -> str:
+    return str(_templates().get_template(template).render(**values))
 
-    html = _templates().get_template(template).render(**values)
-    return bytes(HTML(string=html, base_url=str(FONTS)).write_pdf())
+
+def _pdf(template: str, **values: Any) -> bytes:
+    return press.write(_html(template, **values))
 
 
 def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
@@ -164,14 +163,18 @@ def day_list_pdf(desk: Desk, sites: tuple[int, ...], day: date) -> bytes:
     )
 
 
-def statement_pdf(desk: Desk, made: Statement) -> bytes:
-    """A statement in plain words: visit by visit what it came to, who paid what, what is open and why, its age, and a pay slip."""
-    site = desk.clinic.first_site
-    shown = [each for each in made.account.visits if each.open.patient]
-    waiting = sum(each.open.insurer for each in made.account.visits if not each.open.patient)
-    return _pdf(
-        "papers/statement.html", s=made, account=made.account, shown=shown, waiting=waiting, visit_why=lambda each: sentence(made.account, each), site=site, about=desk.clinic.about,
-        buckets=BUCKETS, pay_by=made.day + PAY_WITHIN, title=title, payer=made.account.members[0] if len(made.account.visits) else made.account.patient,
+def statement_pdfs(desk: Desk, made: Sequence[Statement]) -> list[bytes]:
+    """Statements in plain words: visit by visit what it came to, who paid what, what is open and why, its age, and a pay slip."""
+    return press.write_all([_statement_html(desk, each) for each in made])
+
+
+def _statement_html(desk: Desk, made: Statement) -> str:
+    account, site = made.account, desk.clinic.first_site
+    shown = [each for each in account.visits if each.open.patient]
+    waiting = sum(each.open.insurer for each in account.visits if not each.open.patient)
+    return _html(
+        "papers/statement.html", s=made, account=account, shown=shown, waiting=waiting, visit_why=lambda each: sentence(account, each), site=site, about=desk.clinic.about,
+        buckets=BUCKETS, pay_by=made.day + PAY_WITHIN, title=title, payer=account.members[0] if account.visits else account.patient,
         printed=local(desk.clock.now(), site.timezone),
     )  # fmt: skip
 

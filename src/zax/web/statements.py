@@ -13,7 +13,7 @@ from zax.core.money.statement import Rule, check_rule
 from zax.desk.statements import make_statement, preview, run_of, runs, start_run, stop_run
 from zax.store import schema
 from zax.web.here import Here, Typed, enter, typed_form
-from zax.web.papers import joined_pdf, statement_pdf
+from zax.web.papers import joined_pdf, statement_pdfs
 
 router = APIRouter()
 SHOWN = 200
@@ -30,7 +30,7 @@ def one(request: Request, patient_id: int, form: Typed = Depends(typed_form)) ->
     if row is None:
         raise NotFound("There is no such patient.")
     number = make_statement(
-        here.desk, here.actor, statement_pdf, here.shared.files, row.household_id, patient_id if form["who"] == "one" else None
+        here.desk, here.actor, statement_pdfs, here.shared.files, row.household_id, patient_id if form["who"] == "one" else None
     )  # fmt: skip
     return here.go(f"/statements/{number}.pdf")
 
