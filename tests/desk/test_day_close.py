@@ -95,6 +95,15 @@ def test_a_cheque_missing_from_the_bag_and_a_slip_that_differs_are_differences(d
     assert set(refused.value.problems) == {"counted-card"}
 
 
+def test_a_voided_cheque_is_not_in_the_bag_and_one_of_the_same_number_is(desk: Desk, day: int) -> None:
+    iris = add_patient(desk, first="Iris")
+    pay(desk, iris, [Item()], ("cheque", "5", "1042"), key="same")
+    void(desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MAX(id) FROM payment"), "", "wrong patient", "v"))
+    found = closing(desk)
+    assert [each.first for each in found.cheques] == ["Helen"] and found.expected["cheque"] == 8_600
+    close_day(desk, JUNO, 1, TODAY, count(found))
+
+
 def test_a_day_is_closed_once_by_one_person(desk: Desk, day: int) -> None:
     form = count(closing(desk))
 

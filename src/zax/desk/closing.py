@@ -25,7 +25,7 @@ from zax.desk.unit import Unit, act
 from zax.store import schema
 
 _PAYMENTS = text(
-    "SELECT y.id, y.tender, y.kind, y.cents, y.cheque_number, y.card_ending, y.receipt_id, y.day, p.first, p.last, y.patient_id FROM payment y "
+    "SELECT y.id, y.of_id, y.tender, y.kind, y.cents, y.cheque_number, y.card_ending, y.receipt_id, y.day, p.first, p.last, y.patient_id FROM payment y "
     "JOIN patient p ON p.id = y.patient_id WHERE y.site_id = :site_id AND y.day > :after AND y.day <= :day AND y.state = 'taken' AND y.kind <> 'returned' ORDER BY y.id"
 )
 _ENTRIES = text(
@@ -81,11 +81,12 @@ class Closing:
 
     @property
     def cheques(self) -> list[Any]:
-        gone = {each.cheque_number for each in self.payments if each.kind == "void" and each.tender == Tender.CHEQUE}
+        """The cheques that should lie in the bag: those taken and not voided."""
+        gone = {each.of_id for each in self.payments if each.kind == "void"}
         return [
             each
             for each in self.payments
-            if each.tender == Tender.CHEQUE and each.kind == "payment" and each.cheque_number not in gone
+            if each.tender == Tender.CHEQUE and each.kind == "payment" and each.id not in gone
         ]
 
     @property

@@ -5,7 +5,6 @@ Credit that was taken for a visit still to come belongs to that visit first and 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -16,9 +15,8 @@ from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.cents import plain
 from zax.core.money.journal import Allocation, Parts, credit_left, held_by, line_parts
-from zax.desk.clinic import Clinic
 from zax.desk.money import OwnLedger, allocations_of, due_now, entries_of, settle, write_allocations
-from zax.desk.openitems import Credit, open_items
+from zax.desk.openitems import open_items
 from zax.desk.posting import ledger_of, lock_household, move_credit, tell_money
 from zax.desk.unit import Unit, act
 from zax.store import money, schema
@@ -57,17 +55,6 @@ def open_elsewhere(connection: Connection, household_id: int, visit_id: int) -> 
         for row in rows
     ]  # fmt: skip
     return [each for each in found if each.cents > 0]
-
-
-def credits_for(
-    connection: Connection, clinic: Clinic, household_id: int, visit_id: int | None = None
-) -> Sequence[Credit]:
-    """What may be used here: the household's credits but those of this visit and of visits still to come."""
-    return [
-        each
-        for each in open_items(connection, clinic, household_id).credits
-        if not each.coming and (visit_id is None or each.visit_id != visit_id)
-    ]
 
 
 @act("payments")

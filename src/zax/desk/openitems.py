@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy import Connection
 
 from zax.core.book.track import Stop
-from zax.core.money.journal import Allocation, Kind, Parts, credit_left, line_parts
+from zax.core.money.journal import Allocation, Kind, credit_left, line_parts
 from zax.desk.clinic import Clinic
 from zax.store import money
 
@@ -158,8 +158,3 @@ def open_credits(
 
 
 _BEFORE_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM})
-
-
-def open_of(items: OpenItems) -> dict[int, Parts]:
-    """{line_id: what is open on it}."""
-    return {each.line_id: Parts(each.cents, each.insurer) for each in items.lines}

@@ -121,7 +121,7 @@ def _card_wish(desk: Desk, payment_id: int) -> tuple[str, bool]:
 def open_payment(unit: Unit, patient_id: int, form: PayForm) -> tuple[Taken, bool]:
     """The payment of this key, and whether this call made it. All but cards are final at once."""
     ledgers = _lock(unit, patient_id, form)
-    found = receiptpayment_by_key(unit, form.key)
+    found = receipt_by_key(unit, form.key)
     if found is not None:
         return found, False
     tenders = check_tenders(form.tenders, unit.clinic.money.own)
@@ -148,7 +148,7 @@ def open_payment(unit: Unit, patient_id: int, form: PayForm) -> tuple[Taken, boo
         receipt=receipt_id,
         tenders=[[each.tender, each.cents] for each in handed.tenders],
     )
-    made = receiptpayment_by_key(unit, form.key)
+    made = receipt_by_key(unit, form.key)
     assert made is not None
     return made, True
 
@@ -261,7 +261,7 @@ def _open_tender(
         ask_later(unit, key)
 
 
-def receiptpayment_by_key(unit: Unit, key: str) -> Taken | None:
+def receipt_by_key(unit: Unit, key: str) -> Taken | None:
     """What became of the payment of this key, or None if there never was one."""
     r, p = schema.receipt, schema.payment
     row = unit.one(select(r).where(r.c.request_key == key).with_for_update())
