@@ -118,7 +118,9 @@ def take_money(camera: Camera, account: str) -> None:
     camera.driver.execute_script("document.querySelector(\"form[action$='/statement']\").removeAttribute('target')")
     camera.driver.find_element(By.CSS_SELECTOR, "form[action$='/statement'] button").click()
     camera.until(lambda d: ".pdf" in d.current_url)
-    camera.driver.get(f"{camera.driver.current_url}#toolbar=0&navpanes=0")
+    paper = camera.driver.current_url
+    camera.driver.get("about:blank")  # the address below is opened anew, as the paper alone
+    camera.driver.get(f"{paper}#toolbar=0&navpanes=0")
     camera.until(lambda d: len(d.get_screenshot_as_png()) > 30_000)  # the paper is drawn
     camera.take("statement")
 

@@ -142,7 +142,7 @@ def household_allocations(connection: Connection, household_id: int) -> Sequence
 
 
 def lines_of(connection: Connection, line_ids: Sequence[int]) -> Sequence[Row[Any]]:
-    """Charge lines with whose they are (`person_id`) and their visit's day and provider."""
+    """What charge lines say of themselves, with whose they are (`person_id`) and their visit's day."""
     return connection.execute(_LINE_ROWS.where(charge_line.c.id.in_(line_ids or [0]))).all()
 
 
@@ -168,10 +168,16 @@ def household_visits(connection: Connection, household_id: int) -> dict[int, Row
 
 
 _LINE_ROWS = select(
-    charge_line,
+    charge_line.c.id,
+    charge_line.c.visit_id,
+    charge_line.c.service_id,
+    charge_line.c.units,
+    charge_line.c.tooth,
+    charge_line.c.kind,
+    charge_line.c.words,
+    charge_line.c.entered_at,
     func.coalesce(charge_line.c.patient_id, visit.c.patient_id).label("person_id"),
     visit.c.day.label("visit_day"),
-    visit.c.provider_id.label("visit_provider_id"),
 ).join(visit, visit.c.id == charge_line.c.visit_id, isouter=True)
 _LINES_OF_HOUSEHOLD = (
     select(journal.c.line_id)

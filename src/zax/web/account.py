@@ -22,7 +22,7 @@ from zax.store import money
 from zax.web.here import Here, Typed, enter, typed_form
 
 router = APIRouter()
-BY_DATE_ROWS = 100
+BY_DATE_ROWS = 80
 
 
 @router.get("/accounts/{patient_id}")
