@@ -1,11 +1,13 @@
 """Money as integer cents: what people type, and percentages that never lose one."""
 
+from decimal import Decimal
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.errors import Refused
-from zax.core.money.cents import LARGEST_PAYMENT, parse_amount, parse_balance, percent_of, plain
+from zax.core.money.cents import LARGEST_PAYMENT, decimal, parse_amount, parse_balance, percent_of, plain
 
 
 @pytest.mark.parametrize(
@@ -41,6 +43,11 @@ def test_what_is_no_amount_is_refused_beside_its_field(typed: str, says: str) ->
 @given(st.integers(1, LARGEST_PAYMENT))
 def test_plain_text_is_read_back_as_the_same_cents(cents: int) -> None:
     assert parse_amount(plain(cents)) == cents
+
+
+@given(st.integers(-(10**12), 10**12))
+def test_an_amount_in_a_file_is_its_cents_exactly(cents: int) -> None:
+    assert Decimal(decimal(cents)) * 100 == cents and decimal(cents)[-3] == "."
 
 
 @given(st.integers(0, 10**9), st.integers(0, 100))

@@ -1,6 +1,6 @@
 """The journal: properties that hold whatever is charged, paid, reversed and allocated, in any order."""
 
-from datetime import date
+from datetime import date, timedelta
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -18,8 +18,10 @@ from zax.core.money.journal import (
     give,
     held_by,
     line_parts,
+    open_since,
     reversal_of,
     take_back,
+    unreversed,
 )
 
 DAY = date(2026, 11, 24)
@@ -52,6 +54,20 @@ def test_money_before_charges_waits_as_credit() -> None:
     entries.append(charge(2, 10, 1500))
     given_out = give(credit_left(entries, []), [(10, 1500)])
     assert credit_left(entries, given_out) == {1: 500}
+
+
+def test_what_was_undone_no_longer_stands_nor_does_what_undid_it() -> None:
+    off = Entry(2, Kind.DISCOUNT, DAY, -100, 0, 10)
+    entries = [charge(1, 10, 1280), off, paid(3, 1180), reversal_of(off, 4, DAY)]
+    assert [entry.id for entry in unreversed(entries)] == [1, 3]
+
+
+def test_a_part_is_as_old_as_the_last_entry_that_raised_it() -> None:
+    late = DAY + timedelta(days=30)
+    to_patient = Entry(3, Kind.TRANSFER, late, 5_120, -5_120, 10)
+    less = Entry(4, Kind.DISCOUNT, late + timedelta(days=9), -100, 0, 10)
+    entries = [charge(1, 10, 0, 5_120), charge(2, 11, 900), to_patient, less, paid(5, 700)]
+    assert open_since(entries) == {10: late, 11: DAY}
 
 
 def test_taking_back_frees_the_newest_credit_first() -> None:

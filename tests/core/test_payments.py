@@ -9,9 +9,11 @@ from hypothesis import strategies as st
 from zax.core.errors import NotAllowed, Problems, Refused
 from zax.core.money.adjust import DEFAULT_LIMITS, NO_LIMIT, check_limit, check_stock, check_within, price_of
 from zax.core.money.aging import aging, bucket
+from zax.core.money.books import Sums, day_of_books
 from zax.core.money.drawer import CountedTender, check_difference, count_pieces, counted_amount, to_bank, worth
+from zax.core.money.journal import Kind
 from zax.core.money.payplan import Instalment, check_first, check_plan, may_try, schedule, standing
-from zax.core.money.statement import Candidate, Rule, check_rule, interest_on, kept, rule_from, why_not
+from zax.core.money.statement import Candidate, Rule, check_rule, interest_on, kept, old_enough, rule_from, why_not
 from zax.core.money.tender import OwnTender, Tender, Tendered, TenderForm, check_tenders, cover, settle_over
 from zax.core.setup.roles import Role
 
@@ -225,6 +227,34 @@ def test_the_rule_says_why_somebody_gets_none() -> None:
     assert "insurer still owes 171.40" in one(insurer_cents=17_140)
     assert "12 days ago" in one(last=TODAY - timedelta(days=12)) and one(last=TODAY - timedelta(days=28)) == ""
     assert "payment plan" in one(on_plan=4260) and "below" in one(on_plan=4000) and one(on_plan=3000) == ""
+
+
+def test_only_what_has_been_open_long_enough_bears_interest() -> None:
+    lines = [
+        (5_000, TODAY - timedelta(days=61)),
+        (700, TODAY - timedelta(days=60)),
+        (-900, TODAY - timedelta(days=90)),
+    ]
+    assert old_enough(lines, TODAY, 60) == 5_000
+
+
+def test_an_entry_falls_on_no_closed_day() -> None:
+    yesterday, tomorrow = TODAY - timedelta(days=1), TODAY + timedelta(days=1)
+    assert day_of_books(TODAY, None) == day_of_books(TODAY, yesterday) == TODAY
+    assert day_of_books(TODAY, TODAY) == day_of_books(yesterday, TODAY) == tomorrow
+
+
+def test_the_day_is_summed_by_what_each_kind_means() -> None:
+    sums = Sums()
+    assert sums.empty
+    for kind, cents in (
+        (Kind.CHARGE, 28_600), (Kind.FEE, 2_500), (Kind.INTEREST, 100), (Kind.PAYMENT, -20_000), (Kind.REFUND, 1_000), (Kind.INSURER_PAYMENT, -5_000),
+        (Kind.WRITE_OFF, -300), (Kind.DISCOUNT, -200), (Kind.TRANSFER, 999), (Kind.OPENING, 7_000),
+    ):  # fmt: skip
+        sums.add(kind, cents)
+    assert (sums.production, sums.patients, sums.plans, sums.adjusted) == (31_200, 19_000, 5_000, 500)
+    sums.add(Kind.CHARGE, -31_200)  # a reversal comes with the kind of what it reverses
+    assert sums.production == 0 and not sums.empty
 
 
 def test_a_rule_is_kept_and_read_back() -> None:

@@ -6,7 +6,7 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from sqlalchemy import insert
 
-from tests.conftest import JUNO, ODILE, SAM, FakeTerminal, add_patient, scalar, visit_at_checkout
+from tests.conftest import JUNO, ODILE, SAM, TODAY, FakeTerminal, add_patient, scalar, visit_at_checkout
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, all_lines, items_of, pay, relative
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, ZaxError
@@ -21,9 +21,11 @@ from zax.desk.givingback import BackForm, cheque_returned, refund, void
 from zax.desk.payments import Item
 from zax.desk.setmoney import save_discount
 from zax.desk.sheet import sheet_of
+from zax.desk.terminal import close_payment
 from zax.desk.unit import Desk
 from zax.outside.doors import Sale
 from zax.store import schema
+from zax.store.money import OPEN_OF_VISITS
 
 
 @pytest.fixture
@@ -102,6 +104,25 @@ def test_a_declined_or_unclear_refund_changes_nothing_until_it_is_known(
 
     close_payment(desk, SAM, "b-1", Sale("approved", "", "4417", "T5"))
     assert patient_open(desk, visit) == 1_000 and agrees(desk)
+
+
+def test_why_a_card_was_given_its_money_back_stays_on_the_account(desk: Desk, owing: tuple[int, int, int]) -> None:
+    patient, _, _ = owing
+    terminal = FakeTerminal()
+    pay(desk, patient, all_lines(desk, patient), ("card", "286"), terminal=terminal)
+    terminal.answers = [
+        Sale("approved", "thank you", "4417", "T9"),
+        Sale("unknown", "no answer"),
+        Sale("declined", "the card is closed"),
+    ]
+    assert refund(desk, SAM, terminal, back(desk, "10", why="crown not made")).words == "Given back."
+    assert "never done twice" in refund(desk, SAM, terminal, back(desk, "5", key="slow", why="paid twice")).words
+    refused = refund(desk, SAM, terminal, back(desk, "1", key="no")).words
+    assert refused == "The bank refused it: the card is closed. Nothing was given back."
+    close_payment(desk, SAM, "slow-1", Sale("approved", "late", "4417", "T8"))
+    said = scalar(desk, "SELECT GROUP_CONCAT(words ORDER BY id SEPARATOR '; ') FROM journal WHERE kind = 'refund'")
+    assert said == "Given back, card ending 4417: crown not made; Given back, card ending 4417: paid twice"
+    assert agrees(desk)
 
 
 def test_a_void_undoes_the_payment_on_the_same_day_only(desk: Desk, owing: tuple[int, int, int], clock) -> None:  # type: ignore[no-untyped-def]
@@ -228,6 +249,40 @@ def test_a_discount_by_flag_comes_and_goes_with_the_charge(desk: Desk) -> None:
         assert patient_open(desk, visit) == 22_880 and agrees(desk)
     finally:
         save_discount(desk, SAM, number, 1, "Family of staff", "20", None, False)
+
+
+def test_whatever_was_taken_off_or_moved_goes_with_its_charge(desk: Desk) -> None:
+    patient = add_patient(desk, plan_id=1)
+    visit = visit_at_checkout(desk, patient, dental=True)
+    line = items_of(desk, patient).lines[0].line_id
+    give_discount(desk, SAM, OffForm(line, "10", why="pays today"))
+    give_discount(desk, SAM, OffForm(line, "", "10", why="waited long"))
+    write_off(desk, SAM, OffForm(line, "5", reason_id=2))
+    shift_part(desk, JUNO, line, "patient", "100", "the plan ended")
+    back_to_room(desk, JUNO, visit, "one more")
+    with desk.engine.connect() as connection:
+        assert account_of(connection, desk.clinic, patient, TODAY).open == Parts()
+    ready_for_checkout(desk, JUNO, visit)
+    with desk.engine.connect() as connection:
+        assert account_of(connection, desk.clinic, patient, TODAY).open == Parts(9_720, 18_880)
+        fee = {
+            row.visit_id: int(row.fee_cents)
+            for row in connection.execute(OPEN_OF_VISITS, {"day": TODAY, "site_id": 1})
+        }
+    assert fee == {visit: 28_600} and agrees(desk)  # what was taken off and back again is no fee
+
+
+def test_a_charge_that_somebody_took_over_in_part_is_not_undone_under_them(desk: Desk) -> None:
+    patient = add_patient(desk)
+    visit = visit_at_checkout(desk, patient, dental=True)
+    hand_over(desk, JUNO, items_of(desk, patient).lines[0].line_id, relative(desk, patient), "86", "he pays for it")
+    with pytest.raises(Conflict, match="moved to another person"):
+        back_to_room(desk, JUNO, visit, "one more")
+    take_entry_back(
+        desk, SAM, scalar(desk, "SELECT id FROM journal WHERE kind = 'transfer' AND patient_cents > 0"), "not his"
+    )
+    back_to_room(desk, JUNO, visit, "one more")
+    assert items_of(desk, patient).due == 0 and agrees(desk)
 
 
 def test_a_part_moves_between_insurer_and_patient(desk: Desk) -> None:

@@ -15,11 +15,12 @@ from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused, Stale
 from zax.desk.checkout import finish_checkout, take_checkout_back
 from zax.desk.closing import CloseForm, Closing, close_day, close_of, closing_of
-from zax.desk.corrections import OffForm, write_off
-from zax.desk.daysheet import day_sheet, journal_csv, journal_of
+from zax.desk.corrections import OffForm, give_discount, take_entry_back, write_off
+from zax.desk.daysheet import JOURNAL_COLUMNS, day_sheet, journal_csv, journal_of
 from zax.desk.finishing import back_to_room
 from zax.desk.givingback import BackForm, refund, void
 from zax.desk.payments import Item
+from zax.desk.terminal import close_payment
 from zax.desk.unit import Desk
 from zax.outside.doors import Sale
 from zax.web.papers import day_sheet_pdf, deposit_slip_pdf
@@ -166,6 +167,18 @@ def test_a_clock_before_the_closed_day_writes_on_the_day_after_it(desk: Desk, da
         close_day(desk, JUNO, 1, TOMORROW, count(closing(desk, TOMORROW)))
 
 
+def test_a_terminal_that_answers_after_the_close_counts_on_the_day_after(
+    desk: Desk, day: int, clock: ShiftedClock
+) -> None:
+    pay(desk, day, [Item()], ("card", "45"), key="slow", terminal=FakeTerminal([Sale("unknown", "no answer")]))
+    close_day(desk, JUNO, 1, TODAY, count(closing(desk)))
+    close_payment(desk, JUNO, "slow-1", Sale("approved", "", "4417", "T7"))
+    clock.set_to(at(18, 0, TOMORROW))
+    assert closing(desk).expected["card"] == 10_000  # what was counted on the closed day stays
+    tomorrow = closing(desk, TOMORROW)
+    assert tomorrow.expected["card"] == 4_500 and tomorrow.counts["card"] == 1 and agrees(desk)
+
+
 def test_what_is_unfinished_is_listed_with_where_it_is_finished(desk: Desk) -> None:
     patient = add_patient(desk)
     visit = visit_at_checkout(desk, patient)
@@ -199,6 +212,29 @@ def test_the_day_sheet_sums_the_journal_by_provider_tender_and_reason(desk: Desk
         len(table) == len(rows)
         and sum(round(float(each["patient_part"]) * 100) for each in table) == 41_400 - 28_600 - 2_800
     )
+
+
+def test_what_was_taken_off_and_back_again_stands_under_no_reason(desk: Desk, day: int) -> None:
+    other = add_patient(desk, first="Iris")
+    finish_checkout(desk, JUNO, visit_at_checkout(desk, other, start="16:00"))
+    line = scalar(desk, "SELECT MAX(id) FROM charge_line")
+    entry = write_off(desk, SAM, OffForm(line, "28", reason_id=2))
+    give_discount(desk, SAM, OffForm(line, "5", why="waited long"))
+    take_entry_back(desk, SAM, entry, "she pays")
+    with desk.engine.connect() as connection:
+        sheet = day_sheet(connection, desk.clinic, 1, TODAY, TODAY)
+    assert [(each.words, int(each.cents)) for each in sheet.reasons] == [("Discounts", 500)]
+    assert sheet.total.adjusted == 500
+
+
+def test_words_that_a_spreadsheet_would_run_are_guarded_in_the_journals_file(desk: Desk, day: int) -> None:
+    sneaky = add_patient(desk, last="=HYPERLINK(1)")
+    visit = visit_at_checkout(desk, sneaky, start="16:00")
+    back_to_room(desk, SAM, visit, "@SUM(A1:A9)")
+    with desk.engine.connect() as connection:
+        table = list(csv.DictReader(io.StringIO(journal_csv(journal_of(connection, 1, TODAY, TODAY)))))
+    assert table[-1]["words"] == "'@SUM(A1:A9)" and table[-1]["name"].startswith("'=HYPERLINK(1)")
+    assert table[-1]["patient_part"] == "-128.00" and tuple(table[-1]) == JOURNAL_COLUMNS
 
 
 def test_a_reversal_takes_its_production_back(desk: Desk, day: int) -> None:

@@ -28,7 +28,7 @@ from tests.x12_samples import acknowledgement, remittance
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
 from zax.core.x12.syntax import read
-from zax.desk.checkout import finish_checkout
+from zax.desk.checkout import finish_checkout, take_checkout_back
 from zax.desk.claims import recheck
 from zax.desk.patients import change_section
 from zax.desk.remits import import_file
@@ -103,6 +103,15 @@ def test_a_higher_payment_gives_the_patient_credit(desk: Desk) -> None:
     assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 8600 - 9720
     assert state_of(desk, visit_id) == "left"
     assert scalar(desk, "SELECT SUM(cents) FROM allocation") == 8600
+
+
+def test_a_checkout_that_the_insurer_has_answered_is_not_taken_back(desk: Desk) -> None:
+    visit_id, number, line = left_visit(desk, paid="97.20")
+    import_file(desk, ODILE, "x.835", answer(number, line))
+    assert scalar(desk, "SELECT state FROM claim") == "closed"
+    with pytest.raises(Conflict, match="has answered"):
+        take_checkout_back(desk, SAM, visit_id, "one more")
+    assert state_of(desk, visit_id) == "settled"
 
 
 def test_the_same_file_twice_changes_nothing(desk: Desk) -> None:

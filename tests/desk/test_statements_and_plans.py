@@ -16,7 +16,7 @@ from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
 from zax.core.money.statement import Rule
 from zax.core.money.tender import TenderForm
-from zax.desk import statements
+from zax.desk import payplans, statements
 from zax.desk.account import account_of
 from zax.desk.cards import remove_card
 from zax.desk.checkout import finish_checkout
@@ -34,7 +34,8 @@ from zax.desk.statements import (
     statements_of,
     stop_run,
 )
-from zax.desk.unit import Desk
+from zax.desk.terminal import close_payment
+from zax.desk.unit import WORKER, Desk
 from zax.desk.why import explain
 from zax.desk.worker import run_once
 from zax.outside.doors import Outside, Sale
@@ -127,6 +128,36 @@ def test_an_unclear_instalment_is_never_charged_twice(
     clock.set_to(at(12))
     run_once(desk, outside, receipt_pdf)
     assert len(outside.terminal.asked) == 1 and plan(desk, owing).standing.paid == 7_150 and agrees(desk)
+
+
+def test_an_unclear_instalment_that_was_refused_after_all_is_tried_again(
+    desk: Desk, owing: int, clock: ShiftedClock
+) -> None:
+    make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
+    terminal = FakeTerminal([Sale("unknown", "no answer")])
+    charge_due(desk, terminal)
+    clock.set_to(at(9, 0, TODAY + timedelta(days=5)))
+    assert charge_due(desk, terminal) == 0  # not while nobody knows
+    close_payment(desk, WORKER, terminal.asked[0][0], Sale("declined", "no funds"))
+    found = plan(desk, owing, TODAY + timedelta(days=5))
+    assert (found.tries, found.failed) == (1, "no funds")
+    assert charge_due(desk, terminal) == 1 and plan(desk, owing).standing.paid == 7_150 and agrees(desk)
+
+
+def test_a_try_that_broke_off_before_the_terminal_was_asked_does_not_hold_up_the_plan(
+    desk: Desk, owing: int, clock: ShiftedClock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
+
+    def breaks(*_: Any) -> None:
+        raise OSError("the power went off")
+
+    with monkeypatch.context() as broken, pytest.raises(OSError, match="power"):
+        broken.setattr(payplans, "take_payment", breaks)
+        charge_due(desk, FakeTerminal())
+    assert scalar(desk, "SELECT COUNT(*) FROM plan_try") == 1 and charge_due(desk, FakeTerminal()) == 0  # once a day
+    clock.set_to(at(9, 0, TODAY + timedelta(days=1)))
+    assert charge_due(desk, FakeTerminal()) == 1 and plan(desk, owing).standing.paid == 7_150
 
 
 def test_plans_that_do_not_fit(desk: Desk, owing: int) -> None:

@@ -13,7 +13,7 @@ from sqlalchemy import Connection, select
 from zax.core.book.track import Stop
 from zax.core.errors import NotFound
 from zax.core.money.aging import BUCKETS, aging
-from zax.core.money.journal import LOWERS, RAISES, Allocation, Kind, Parts, line_parts
+from zax.core.money.journal import LOWERS, RAISES, Allocation, Kind, Parts, line_parts, open_since
 from zax.desk.clinic import Clinic
 from zax.desk.openitems import Credit, line_code, line_words, open_credits
 from zax.store import money, schema
@@ -118,10 +118,7 @@ def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: d
     rows = [
         row for row in money.household_entries(connection, household.id) if not only or row.patient_id == patient_id
     ]
-    given = [
-        Allocation(row.credit_id, row.line_id, row.cents)
-        for row in money.household_allocations(connection, household.id)
-    ]
+    given = money.household_allocations(connection, household.id)
     rows_of_visits = money.household_visits(connection, household.id)
     names = {member.id: member.first for member in members}
     lines = _lines(connection, clinic, household.id, rows, given)
@@ -140,9 +137,10 @@ def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: d
 def _lines(
     connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[Any], given: Sequence[Allocation]
 ) -> dict[int, Line]:
-    mine = {row.line_id for row in rows}
-    parts = line_parts([money.entry_of(row) for row in rows], [each for each in given if each.line_id in mine])
-    since = {row.line_id: row.day for row in rows if row.line_id is not None and row.patient_cents > 0}
+    entries = [money.entry_of(row) for row in rows]
+    mine = {entry.line_id for entry in entries}
+    parts = line_parts(entries, [each for each in given if each.line_id in mine])
+    since = open_since(entries)
     return {
         line.id: Line(
             line.id, line, line_words(clinic, line), line_code(clinic, line), parts[line.id], since.get(line.id)

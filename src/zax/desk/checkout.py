@@ -14,7 +14,7 @@ from sqlalchemy import Connection, func, select, update
 
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, Refused
-from zax.core.money.journal import LOWERS
+from zax.core.money.journal import LOWERS, unreversed
 from zax.core.money.leaving import Leaving, OpenPoint, open_points
 from zax.core.patients.gaps import Purpose
 from zax.desk.arrivals import Arrival, arrival_of
@@ -93,9 +93,7 @@ def counter_of(
 
 def _taken_off(connection: Connection, visit_id: int) -> int:
     """What discounts and write-offs took off the patient's part of a visit, those that stand."""
-    entries = money.visit_entries(connection, visit_id)
-    undone = {entry.reverses for entry in entries}
-    return -sum(entry.patient_cents for entry in entries if entry.kind in LOWERS and entry.id not in undone)
+    return -sum(e.patient_cents for e in unreversed(money.visit_entries(connection, visit_id)) if e.kind in LOWERS)
 
 
 def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[OpenPoint]:

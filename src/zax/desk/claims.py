@@ -184,7 +184,11 @@ def add_event(unit: Unit, claim_id: int, words: str, file_id: int | None = None)
 
 def withdraw_unsent(unit: Unit, visit: Any) -> None:
     """A checkout is taken back: its claim must not have left. Held-back claims are closed with the reason on record."""
-    rows = unit.rows(select(schema.claim).where(schema.claim.c.visit_id == visit.id).with_for_update())
+    c, m = schema.claim, schema.remit_claim
+    rows = unit.rows(select(c).where(c.c.visit_id == visit.id).with_for_update())
+    answered = select(m.c.id).where(m.c.claim_id.in_([row.id for row in rows]), m.c.outcome == "posted").limit(1)
+    if unit.one(answered) is not None:
+        raise Conflict("The insurer has answered this visit’s claim, so the checkout cannot be taken back.")
     for row in rows:
         if row.state not in {ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.CLOSED}:
             raise Conflict(f"Claim {row.number} is already with the insurer, so the checkout cannot be taken back.")

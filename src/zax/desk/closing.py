@@ -6,7 +6,7 @@ closed day, and two people who close at once get one close and one answer that s
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -193,7 +193,7 @@ def close_day(unit: Unit, site_id: int, day: date, form: CloseForm) -> int:
         raise Refused("Count the drawer first: how many pieces of each, or 0 when it is empty.", "piece-10000")
     pieces = count_pieces(form.pieces)
     float_cents = unit.clinic.money.float_cents
-    tenders = _counted(found, form, worth(pieces) - float_cents)
+    tenders = counted_tenders(found, worth(pieces) - float_cents, form.cheques, form.counted)
     over = check_difference(tenders, form.why)
     bank = to_bank(worth(pieces), float_cents)
     cheques = [_cheque(unit, each) for each in found.cheques if each.id in form.cheques]
@@ -220,17 +220,19 @@ def _check_day(unit: Unit, found: Closing, closed_day: date | None, today: date)
         raise Refused("This day has not come yet.")
 
 
-def _counted(found: Closing, form: CloseForm, cash: int) -> list[CountedTender]:
-    """Cash less the float, cheques as ticked, every other tender as typed; what was not typed counts as expected."""
+def counted_tenders(
+    found: Closing, cash: int, cheques: Collection[int], typed: Mapping[str, str]
+) -> list[CountedTender]:
+    """Cash less the float, cheques as ticked, every other tender as typed; what was not typed counts as expected. Raises Problems."""
     made = []
     for tender, expected in found.expected.items():
         if tender == Tender.CASH:
             counted = cash
         elif tender == Tender.CHEQUE:
-            counted = sum(each.cents for each in found.cheques if each.id in form.cheques)
+            counted = sum(each.cents for each in found.cheques if each.id in cheques)
         else:
-            typed = form.counted.get(tender, "")
-            counted = counted_amount(typed, f"counted-{tender}") if typed.strip() else expected
+            said = typed.get(tender, "")
+            counted = counted_amount(said, f"counted-{tender}") if said.strip() else expected
         made.append(CountedTender(tender, expected, counted))
     return made
 

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.money.adjust import check_limit, check_within
 from zax.core.money.cents import parse_amount, percent_of, plain
-from zax.core.money.journal import Entry, Kind, Parts, line_parts
+from zax.core.money.journal import Kind, Parts, line_parts
 from zax.desk.money import OwnLedger, add_entry, allocations_of, entries_of, reverse, settle
 from zax.desk.posting import ledger_of, tell_money
 from zax.desk.unit import Unit, act
@@ -188,7 +188,6 @@ def take_entry_back(unit: Unit, entry_id: int, why: str) -> int:
         ledger_of(unit, each.patient_id, each.visit_id, each.site_id)
         for each in sorted(pair, key=lambda e: (e.visit_id is None, e.visit_id or 0))
     ]
-    entry: Entry
     for each in pair:
         if unit.one(select(j.c.id).where(j.c.reverses_id == each.id)) is not None:
             raise Conflict("This was taken back before.", "entry")
@@ -196,8 +195,7 @@ def take_entry_back(unit: Unit, entry_id: int, why: str) -> int:
         check_limit(row.patient_cents, unit.actor.role, unit.clinic.money.limits, "take back")
     for each in pair:
         ledger = next(one for one in ledgers if (one.patient_id, one.id) == (each.patient_id, each.visit_id))
-        entry = money.entry_of(each)
-        reverse(unit, ledger, entry, f"Taken back: {why.strip()}")
+        reverse(unit, ledger, money.entry_of(each), f"Taken back: {why.strip()}")
     for ledger in ledgers:
         settle(unit, ledger)
         tell_money(unit, ledger)

@@ -15,6 +15,10 @@ from typing import Any
 
 from sqlalchemy import Connection, text
 
+from zax.core.money.books import Sums
+from zax.core.money.cents import decimal
+from zax.core.money.journal import Kind
+from zax.core.patients.card import safe_cell
 from zax.desk.clinic import Clinic
 
 # A reversal counts with the kind of what it reverses.
@@ -31,42 +35,18 @@ _PAYERS = text(
     "JOIN plan n ON n.id = o.plan_id JOIN payer y ON y.id = n.payer_id WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last AND j.kind = 'insurer' GROUP BY y.id ORDER BY cents DESC"
 )
 _REASONS = text(
-    "SELECT COALESCE(e.words, CASE WHEN j.kind = 'discount' THEN 'Discounts' ELSE 'Agreed price' END) AS words, -SUM(j.patient_cents + j.insurer_cents) AS cents FROM journal j "
-    "LEFT JOIN reason e ON e.id = j.reason_id WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last AND j.kind IN ('writeoff', 'discount') GROUP BY 1 ORDER BY cents DESC"
+    "SELECT COALESCE(e.words, CASE WHEN COALESCE(r.kind, j.kind) = 'discount' THEN 'Discounts' ELSE 'Agreed price' END) AS words, -SUM(j.patient_cents + j.insurer_cents) AS cents "
+    "FROM journal j LEFT JOIN journal r ON r.id = j.reverses_id LEFT JOIN reason e ON e.id = COALESCE(r.reason_id, j.reason_id) WHERE j.site_id = :site_id "
+    "AND j.day BETWEEN :first AND :last AND COALESCE(r.kind, j.kind) IN ('writeoff', 'discount') GROUP BY 1 HAVING cents <> 0 ORDER BY cents DESC"
 )
 _JOURNAL = text(
     "SELECT j.id, j.day, j.kind, j.patient_cents, j.insurer_cents, j.words, j.visit_id, j.patient_id, j.reverses_id, p.first, p.last, u.name AS by_name, r.kind AS reversed FROM journal j "
     "JOIN patient p ON p.id = j.patient_id LEFT JOIN user u ON u.id = j.by_id LEFT JOIN journal r ON r.id = j.reverses_id "
     "WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last ORDER BY j.id"
 )
-PRODUCTION = frozenset({"charge", "fee", "interest"})
-FROM_PATIENTS = frozenset({"payment", "refund"})
-ADJUSTED = frozenset({"writeoff", "discount"})
-
-
-@dataclass(slots=True)
-class Sums:
-    """Cents; `adjusted` is positive for what was taken off."""
-
-    production: int = 0
-    patients: int = 0
-    plans: int = 0
-    adjusted: int = 0
-
-    def add(self, row: Any) -> None:
-        cents = int(row.patient) + int(row.insurer)
-        if row.kind in PRODUCTION:
-            self.production += cents
-        elif row.kind in FROM_PATIENTS:
-            self.patients -= cents
-        elif row.kind == "insurer":
-            self.plans -= cents
-        elif row.kind in ADJUSTED:
-            self.adjusted -= cents
-
-    @property
-    def empty(self) -> bool:
-        return not (self.production or self.patients or self.plans or self.adjusted)
+JOURNAL_COLUMNS = (
+    "entry", "day", "kind", "reverses", "patient", "name", "visit", "patient_part", "insurer_part", "words", "by",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +71,7 @@ def day_sheet(connection: Connection, clinic: Clinic, site_id: int, first: date,
     total = Sums()
     for row in connection.execute(_ROWS, values):
         for sums in (providers.setdefault(row.provider_id, Sums()), days.setdefault(row.day, Sums()), total):
-            sums.add(row)
+            sums.add(Kind(row.kind), int(row.patient) + int(row.insurer))
     order = {number: n for n, number in enumerate(clinic.providers)}
     named = sorted(providers.items(), key=lambda each: order.get(each[0], len(order)))
     name = lambda number: clinic.providers[number].short if number in clinic.providers else "No provider"  # noqa: E731
@@ -111,24 +91,10 @@ def journal_csv(rows: Sequence[Any]) -> str:
     """The entries as CSV: amounts in the currency with two digits, as docs/formats.md says."""
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(
-        [
-            "entry",
-            "day",
-            "kind",
-            "reverses",
-            "patient",
-            "name",
-            "visit",
-            "patient_part",
-            "insurer_part",
-            "words",
-            "by",
-        ]
-    )
+    writer.writerow(JOURNAL_COLUMNS)
     for row in rows:
         writer.writerow([
-            row.id, row.day, row.kind, row.reverses_id or "", row.patient_id, f"{row.last}, {row.first}", row.visit_id or "", f"{row.patient_cents / 100:.2f}",
-            f"{row.insurer_cents / 100:.2f}", row.words, row.by_name or "Zax",
+            row.id, row.day, row.kind, row.reverses_id or "", row.patient_id, safe_cell(f"{row.last}, {row.first}"), row.visit_id or "", decimal(row.patient_cents),
+            decimal(row.insurer_cents), safe_cell(row.words), safe_cell(row.by_name or "Zax"),
         ])  # fmt: skip
     return out.getvalue()

@@ -11,10 +11,10 @@ from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.money.adjust import check_limit
 from zax.core.money.cents import parse_amount, plain
 from zax.core.money.journal import Kind
-from zax.core.money.tender import PaymentState, Tender
+from zax.core.money.tender import BY_TERMINAL, PaymentState, Tender
 from zax.desk.corrections import charge_own
 from zax.desk.money import OwnLedger, books_day
-from zax.desk.posting import is_terminal, ledger_of, post_back, tell_money, tender_words
+from zax.desk.posting import ledger_of, post_back, tell_money
 from zax.desk.terminal import TenderResult, ask_later, close_payment, result_of
 from zax.desk.unit import Actor, Desk, Unit, act
 from zax.outside.doors import Terminal
@@ -62,7 +62,7 @@ def open_back(unit: Unit, kind: str, form: BackForm) -> tuple[TenderResult, bool
     receipt_id = unit.add(
         schema.receipt, request_key=form.key, patient_id=paid.patient_id, site_id=paid.site_id, day=books_day(unit, paid.site_id), at=unit.now, by_id=unit.actor.id,
     )  # fmt: skip
-    state = PaymentState.ASKING if is_terminal(paid) else PaymentState.TAKEN
+    state = PaymentState.ASKING if paid.tender in BY_TERMINAL else PaymentState.TAKEN
     back_id = unit.add(
         schema.payment, request_key=f"{form.key}-1", receipt_id=receipt_id, kind=kind, of_id=paid.id, patient_id=paid.patient_id, visit_id=paid.visit_id, site_id=paid.site_id,
         tender=paid.tender, cents=-cents, asked_cents=-cents, cheque_number=paid.cheque_number, card_ending=paid.card_ending, card_id=paid.card_id, state=state,
@@ -71,8 +71,7 @@ def open_back(unit: Unit, kind: str, form: BackForm) -> tuple[TenderResult, bool
     _negative_parts(unit, paid.id, back_id, cents)
     back = unit.one(select(schema.payment).where(schema.payment.c.id == back_id))
     if state == PaymentState.TAKEN:
-        what = "Payment voided" if kind == "void" else f"Given back, {tender_words(unit.clinic, paid)}"
-        post_back(unit, back, f"{what}: {form.why.strip()}")
+        post_back(unit, back)
     else:
         ask_later(unit, back.request_key)
     unit.audit(
@@ -164,8 +163,7 @@ def cheque_returned(unit: Unit, payment_id: int, why: str, with_fee: bool) -> in
     )  # fmt: skip
     _negative_parts(unit, paid.id, back_id, paid.cents)
     back = unit.one(select(p).where(p.c.id == back_id))
-    words = f"Cheque {paid.cheque_number} came back{f': {why.strip()}' if why.strip() else ''}"
-    unpaid = post_back(unit, back, words)
+    unpaid = post_back(unit, back)
     ledger = OwnLedger(paid.patient_id, paid.site_id)
     if unpaid and before:  # refunded before it bounced: the person had that money
         charge_own(

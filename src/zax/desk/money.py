@@ -9,13 +9,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date
 from typing import Any
 
 from sqlalchemy import insert, select, update
 
 from zax.core.book.track import Stop
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
+from zax.core.errors import Conflict
+from zax.core.money.books import day_of_books
 from zax.core.money.cents import percent_of
 from zax.core.money.journal import (
     Allocation,
@@ -28,6 +30,7 @@ from zax.core.money.journal import (
     line_parts,
     reversal_of,
     take_back,
+    unreversed,
 )
 from zax.desk.clinic import Clinic
 from zax.desk.covers import covers_for
@@ -102,19 +105,14 @@ def post_charges(unit: Unit, visit: Any) -> Bill:
     """
     bill = bill_of(unit.connection, unit.clinic, visit)
     entries = money.visit_entries(unit.connection, visit.id)
-    standing = _standing(entries, Kind.CHARGE)
-    discounted = _standing(entries, Kind.DISCOUNT)
     wanted = {each.line_id: each for each in bill.estimates}
-    for line_id, entry in standing.items():
+    for line_id, entry in _standing_charges(entries).items():
         each = wanted.get(line_id)
         if each is None or (each.patient, each.insurer + each.write_off) != (
             entry.patient_cents,
             entry.insurer_cents,
         ):
-            words = "Service taken off" if each is None else "Service changed"
-            if line_id in discounted:
-                reverse(unit, visit, discounted[line_id], words)
-            reverse(unit, visit, entry, words)
+            _undo_line(unit, visit, entries, line_id, "Service taken off" if each is None else "Service changed")
         else:
             wanted.pop(line_id)
     off = _discount_by_flag(unit, visit.patient_id) if wanted else None
@@ -148,20 +146,25 @@ def _discount_by_flag(unit: Unit, patient_id: int) -> Any:
 
 
 def take_charges_back(unit: Unit, visit: Any, reason: str) -> None:
-    """Reverse every standing charge of a visit that goes back into its room, and what was taken off it."""
+    """Reverse every standing charge of a visit that goes back into its room, and what was taken off or moved on it."""
     entries = money.visit_entries(unit.connection, visit.id)
-    for kind in (Kind.DISCOUNT, Kind.WRITE_OFF, Kind.CHARGE):
-        for entry in _standing_all(entries, kind):
-            reverse(unit, visit, entry, reason)
+    for line_id in _standing_charges(entries):
+        _undo_line(unit, visit, entries, line_id, reason)
 
 
-def _standing_all(entries: Sequence[Entry], kind: Kind) -> list[Entry]:
-    undone = {entry.reverses for entry in entries}
-    return [e for e in entries if e.kind == kind and e.line_id is not None and e.id not in undone]
+def _standing_charges(entries: Sequence[Entry]) -> dict[int, Entry]:
+    return {e.line_id: e for e in unreversed(entries) if e.kind == Kind.CHARGE and e.line_id is not None}
 
 
-def _standing(entries: Sequence[Entry], kind: Kind) -> dict[int, Entry]:
-    return {e.line_id: e for e in _standing_all(entries, kind) if e.line_id is not None}
+def _undo_line(unit: Unit, visit: Any, entries: Sequence[Entry], line_id: int, words: str) -> None:
+    """Reverse all that stands on a line, the newest first. Conflict when somebody else took part of it over: that is theirs now."""
+    mine = [entry for entry in unreversed(entries) if entry.line_id == line_id]
+    if any(entry.kind == Kind.TRANSFER and not entry.insurer_cents for entry in mine):
+        raise Conflict(
+            "Part of a charge was moved to another person of the household. Take that back on the account first."
+        )
+    for entry in reversed(mine):
+        reverse(unit, visit, entry, words)
 
 
 def books_day(unit: Unit, site_id: int) -> date:
@@ -175,9 +178,7 @@ def books_day(unit: Unit, site_id: int) -> date:
         if row is None:
             unit.connection.execute(insert(b).prefix_with("IGNORE").values(site_id=site_id))
             row = unit.one(select(b.c.closed_day).where(b.c.site_id == site_id).with_for_update(read=True))
-        today = unit.business_day(site_id)
-        closed = row.closed_day
-        unit.books[site_id] = today if closed is None or today > closed else closed + timedelta(days=1)
+        unit.books[site_id] = day_of_books(unit.business_day(site_id), row.closed_day)
     return unit.books[site_id]
 
 

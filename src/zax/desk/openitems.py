@@ -11,16 +11,9 @@ from typing import Any
 from sqlalchemy import Connection
 
 from zax.core.book.track import Stop
-from zax.core.money.journal import Allocation, Kind, credit_left, line_parts
+from zax.core.money.journal import Allocation, Kind, credit_left, line_parts, open_since
 from zax.desk.clinic import Clinic
 from zax.store import money
-
-LINE_WORDS = {
-    "fee": "Fee",
-    "interest": "Interest",
-    "opening": "Balance brought over",
-    "moved": "Moved from another person",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,18 +62,11 @@ class OpenItems:
         return sum(each.cents for each in self.credits)
 
 
-def open_items(connection: Connection, clinic: Clinic, household_id: int, patient_id: int | None = None) -> OpenItems:
-    """Read the household's journal and say what is open; `patient_id` narrows to one person."""
+def open_items(connection: Connection, clinic: Clinic, household_id: int) -> OpenItems:
+    """Read the household's journal and say what is open."""
     people = money.household_people(connection, household_id)
-    rows = [
-        row
-        for row in money.household_entries(connection, household_id)
-        if patient_id is None or row.patient_id == patient_id
-    ]
-    given = [
-        Allocation(row.credit_id, row.line_id, row.cents)
-        for row in money.household_allocations(connection, household_id)
-    ]
+    rows = money.household_entries(connection, household_id)
+    given = money.household_allocations(connection, household_id)
     visits = money.household_visits(connection, household_id)
     found = _lines(connection, clinic, household_id, rows, given, people)
     return OpenItems(found, open_credits(rows, given, people, visits))
@@ -90,20 +76,19 @@ def _lines(
     connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[Any], given: Sequence[Allocation], people: Mapping[int, str]
 ) -> list[OpenLine]:  # fmt: skip
     entries = [money.entry_of(row) for row in rows]
-    mine = {entry.line_id for entry in entries}
-    parts = line_parts(entries, [each for each in given if each.line_id in mine])
+    parts = line_parts(entries, given)
     wanted = [line_id for line_id, each in parts.items() if each.patient > 0]
     if not wanted:
         return []
     pending = money.pending_lines(connection, household_id)
-    since = {row.line_id: row.day for row in rows if row.line_id is not None and row.patient_cents > 0}
+    since = open_since(entries)
     found = []
     for line in money.lines_of(connection, wanted):
         open_cents = parts[line.id].patient - pending.get(line.id, 0)
         if open_cents > 0:
             found.append(OpenLine(
-                line.id, line.person_id, people[line.person_id], line.visit_id, line.visit_day or line.entered_at.date(), line_words(clinic, line), line_code(clinic, line),
-                open_cents, parts[line.id].insurer, since.get(line.id, line.visit_day or line.entered_at.date()),
+                line.id, line.person_id, people[line.person_id], line.visit_id, line.visit_day or since[line.id], line_words(clinic, line), line_code(clinic, line),
+                open_cents, parts[line.id].insurer, since[line.id],
             ))  # fmt: skip
     return sorted(found, key=lambda each: (each.day, each.line_id))
 
@@ -112,7 +97,7 @@ def line_words(clinic: Clinic, line: Any) -> str:
     """'Filling, two surfaces, tooth 14', or what a line without a visit says."""
     if line.service_id is None:
         pieces = f"{line.units} × " if line.units > 1 else ""
-        return f"{pieces}{line.words or LINE_WORDS.get(line.kind, 'Charge')}"
+        return f"{pieces}{line.words}"
     tooth = f", tooth {line.tooth}" if line.tooth else ""
     return f"{clinic.services[line.service_id].words}{tooth}"
 

@@ -32,7 +32,7 @@ from zax.desk.posting import lock_household, post_payment
 from zax.desk.products import Sale as ProductSale
 from zax.desk.products import sell_product
 from zax.desk.receipts import email_of, mail_receipt
-from zax.desk.terminal import KEEP_CARD, TenderResult, ask_later, close_payment, payment_by_key, result_of
+from zax.desk.terminal import TenderResult, ask_later, close_payment, payment_by_key, result_of
 from zax.desk.track import locked_visit
 from zax.desk.unit import Actor, Desk, Unit, act
 from zax.outside.doors import Terminal
@@ -112,9 +112,9 @@ def _card_wish(desk: Desk, payment_id: int) -> tuple[str, bool]:
     """The token to charge, and whether the terminal should give one out."""
     p, c = schema.payment, schema.card_on_file
     with desk.engine.connect() as connection:
-        query = select(c.c.token, p.c.words).join(c, c.c.id == p.c.card_id, isouter=True)
+        query = select(c.c.token, p.c.keep_card).join(c, c.c.id == p.c.card_id, isouter=True)
         row = connection.execute(query.select_from(p).where(p.c.id == payment_id)).one()
-    return row.token or "", row.words == KEEP_CARD
+    return row.token or "", row.keep_card
 
 
 @act("payments")
@@ -248,7 +248,7 @@ def _open_tender(
     payment_id = unit.add(
         schema.payment, request_key=key, receipt_id=receipt_id, patient_id=patient_id, visit_id=visits[0] if visits else None, site_id=site_id, tender=tendered.tender,
         cents=tendered.cents, asked_cents=tendered.cents, cheque_number=tendered.number, state=state, card_id=tendered.card_id, day=books_day(unit, site_id),
-        words=KEEP_CARD if tendered.keep_card else "", at=unit.now, by_id=unit.actor.id,
+        keep_card=tendered.keep_card, at=unit.now, by_id=unit.actor.id,
     )  # fmt: skip
     rows = [
         {"payment_id": payment_id, "patient_id": person, "visit_id": visit_id, "line_id": line_id, "cents": cents}

@@ -15,6 +15,7 @@ from sqlalchemy.dialects.mysql import insert as mysql_insert
 
 from zax.clock import local
 from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.money.cents import plain
 from zax.core.money.journal import Allocation, line_parts
 from zax.core.money.payplan import (
     EVERY,
@@ -32,7 +33,6 @@ from zax.desk.cards import usable_card
 from zax.desk.openitems import open_items
 from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.posting import lock_household
-from zax.desk.terminal import TenderResult
 from zax.desk.unit import WORKER, Desk, Unit, act, in_transaction
 from zax.outside.doors import Terminal
 from zax.store import money, schema
@@ -178,11 +178,27 @@ def _open_of(connection: Connection, row: Any) -> dict[int, int]:
     return {line_id: max(0, parts.patient) for line_id, parts in line_parts(entries, given).items()}
 
 
-def _tries(connection: Connection, plan_id: int, number: int) -> list[Any]:
-    t = schema.plan_try
-    return list(
-        connection.execute(select(t).where(t.c.plan_id == plan_id, t.c.number == number).order_by(t.c.id)).all()
-    )
+@dataclass(frozen=True, slots=True)
+class _Try:
+    day: date
+    state: str
+    words: str
+
+
+def _tries(connection: Connection, plan_id: int, number: int) -> list[_Try]:
+    """The tries of an instalment, oldest first. What came of one is what its payment says now; without a payment it was refused before the terminal was asked, or broke off."""
+    t, y = schema.plan_try, schema.payment
+    rows = connection.execute(select(t).where(t.c.plan_id == plan_id, t.c.number == number).order_by(t.c.id)).all()
+    keys = {f"{_try_key(plan_id, number, row.day)}-1": row for row in rows}
+    paid = {row.request_key: row for row in connection.execute(select(y).where(y.c.request_key.in_(keys or [""])))}
+    return [
+        _Try(row.day, paid[key].state, paid[key].words) if key in paid else _Try(row.day, row.state, row.words)
+        for key, row in keys.items()
+    ]
+
+
+def _try_key(plan_id: int, number: int, day: date) -> str:
+    return f"plan-{plan_id}-{number}-{day:%y%m%d}"
 
 
 def charge_due(desk: Desk, terminal: Terminal) -> int:
@@ -211,17 +227,12 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> int:
     items = [Item(lines[line].visit_id, line, None) for line in sorted(plan.open) if plan.open[line]]
     cents = plan.standing.due
     form = PayForm(
-        [TenderForm("file", f"{cents / 100:.2f}", card_id=plan.card.id)],
-        items,
-        f"plan-{plan.row.id}-{number}-{today:%y%m%d}",
+        [TenderForm("file", plain(cents), card_id=plan.card.id)], items, _try_key(plan.row.id, number, today)
     )
     try:
-        taken = take_payment(desk, WORKER, terminal, plan.row.patient_id, form)
+        take_payment(desk, WORKER, terminal, plan.row.patient_id, form)
     except Mendable as error:
-        _note_try(desk, plan.row.id, number, today, None, PaymentState.DECLINED, error.message)
-        return 1
-    result: TenderResult = taken.tenders[0]
-    _note_try(desk, plan.row.id, number, today, result.payment_id, result.state, "" if result.whole else result.words)
+        _note_refused(desk, plan.row.id, number, today, error.message)
     return 1
 
 
@@ -230,23 +241,18 @@ def _claim_try(desk: Desk, plan_id: int, number: int, today: date) -> bool:
     t = schema.plan_try
 
     def write(unit: Unit) -> bool:
-        row = (
-            mysql_insert(t)
-            .prefix_with("IGNORE")
-            .values(plan_id=plan_id, number=number, day=today, state="asking", at=unit.now)
-        )
+        row = mysql_insert(t).prefix_with("IGNORE").values(plan_id=plan_id, number=number, day=today, at=unit.now)
         return bool(unit.connection.execute(row).rowcount)
 
     return in_transaction(desk, WORKER, write)
 
 
-def _note_try(
-    desk: Desk, plan_id: int, number: int, today: date, payment_id: int | None, state: str, words: str
-) -> None:
+def _note_refused(desk: Desk, plan_id: int, number: int, today: date, words: str) -> None:
+    """The card was not even asked: it is off file, or nothing is open any more."""
     t = schema.plan_try
 
     def write(unit: Unit) -> None:
-        values = {"payment_id": payment_id, "state": state, "words": words[:200]}
+        values = {"state": PaymentState.DECLINED, "words": words[:200]}
         unit.connection.execute(
             update(t).where(t.c.plan_id == plan_id, t.c.number == number, t.c.day == today).values(**values)
         )

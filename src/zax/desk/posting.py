@@ -14,7 +14,6 @@ from sqlalchemy import select
 from zax.core.errors import Conflict, Refused
 from zax.core.money.cents import plain
 from zax.core.money.journal import Allocation, Entry, Kind, Parts, credit_left, free, line_parts
-from zax.core.money.tender import Tender
 from zax.desk.clinic import Clinic
 from zax.desk.money import (
     OwnLedger,
@@ -87,12 +86,13 @@ def _give_to_lines(unit: Unit, ledger: Any, credit: int, wanted: list[tuple[int,
     write_allocations(unit, ledger, made)
 
 
-def post_back(unit: Unit, payment: Any, words: str) -> int:
+def post_back(unit: Unit, payment: Any) -> int:
     """Money given back (`payment` is negative): drawn on the credit of the payment it is of, what waits before what pays a charge.
 
     A void or a returned cheque reverses the whole; the cents that could not be drawn, since they were refunded before, are returned.
     """
     left = -payment.cents
+    words = _back_words(unit.clinic, payment)
     credits = [
         (each, ledger_of(unit, each.patient_id, each.visit_id, each.site_id))
         for each in _credits_of(unit, payment.of_id)
@@ -107,6 +107,16 @@ def post_back(unit: Unit, payment: Any, words: str) -> int:
                 _draw(unit, ledger, entry, part, payment, words)
                 left -= part
     return left
+
+
+def _back_words(clinic: Clinic, payment: Any) -> str:
+    """'Given back, card ending 4417: overpaid'."""
+    what = {
+        "void": "Payment voided",
+        "returned": f"Cheque {payment.cheque_number} came back",
+        "refund": f"Given back, {tender_words(clinic, payment)}",
+    }[payment.kind]
+    return f"{what}: {payment.words}" if payment.words else what
 
 
 def _draw(unit: Unit, ledger: Any, entry: Any, cents: int, payment: Any, words: str) -> None:
@@ -189,7 +199,3 @@ def tell_money(unit: Unit, ledger: Any) -> None:
     unit.tell(
         "money", site_id=ledger.site_id, day=getattr(ledger, "day", None), visit_id=ledger.id, patient_id=ledger.patient_id
     )  # fmt: skip
-
-
-def is_terminal(payment: Any) -> bool:
-    return payment.tender in {Tender.CARD, Tender.FILE}

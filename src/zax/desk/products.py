@@ -10,7 +10,7 @@ from sqlalchemy import select, update
 from zax.core.errors import NotFound, Refused
 from zax.core.money.adjust import check_stock, price_of
 from zax.core.money.cents import plain
-from zax.core.money.journal import Kind
+from zax.core.money.journal import Kind, unreversed
 from zax.desk.money import OwnLedger, add_entry, entries_of, reverse, settle
 from zax.desk.posting import lock_household, tell_money
 from zax.desk.unit import Unit, act
@@ -54,12 +54,10 @@ def take_product_back(unit: Unit, line_id: int) -> int:
     lock_household(unit, line.patient_id)
     first = unit.one(select(schema.journal).where(schema.journal.c.line_id == line_id).order_by(schema.journal.c.id))
     ledger = OwnLedger(line.patient_id, first.site_id)
-    mine = [entry for entry in entries_of(unit, ledger) if entry.line_id == line_id]
-    undone = {entry.reverses for entry in mine}
-    standing = [e for e in mine if e.id not in undone and e.reverses is None]
-    if not standing:
+    mine = [entry for entry in unreversed(entries_of(unit, ledger)) if entry.line_id == line_id]
+    if not mine:
         raise Refused("This sale was taken back before.")
-    for entry in reversed(standing):
+    for entry in reversed(mine):
         reverse(unit, ledger, entry, "Product taken back")
     p = schema.product
     unit.connection.execute(update(p).where(p.c.id == line.product_id).values(stock=p.c.stock + line.units))

@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import Connection, select
 
 from zax.core.errors import NotFound, Refused
+from zax.core.money.books import day_of_books
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.desk.clinic import Clinic
 from zax.desk.openitems import line_words
@@ -31,11 +32,15 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Receipt:
-    """One receipt: its row, its tenders in order, and what they were for. `back` says that money was given back."""
+    """One receipt: its row, its tenders in order, and what they were for. `back` says that it gives money back."""
 
     row: Any
     payments: Sequence[Any]
     parts: Sequence[Part]
+
+    def voidable(self, today: date) -> bool:
+        """While the books of its day are open its payments can be undone whole."""
+        return bool(self.row.day == day_of_books(today, self.row.closed_day))
 
     @property
     def taken(self) -> list[Any]:
@@ -60,17 +65,37 @@ class Receipt:
 
 
 def receipt_of(connection: Connection, clinic: Clinic, receipt_id: int) -> Receipt:
-    """Read one; NotFound for an unknown number."""
-    r, y, part, v, p = schema.receipt, schema.payment, schema.payment_part, schema.visit, schema.patient
-    row = connection.execute(select(r).where(r.c.id == receipt_id)).first()
+    """Read one, with its patient's name and address and who took it; NotFound for an unknown number."""
+    r, y, p, u, b = schema.receipt, schema.payment, schema.patient, schema.user, schema.site_books
+    query = (
+        select(r, p.c.first, p.c.last, p.c.email.label("email_now"), u.c.name.label("by_name"), b.c.closed_day)
+        .join(p, p.c.id == r.c.patient_id)
+        .join(u, u.c.id == r.c.by_id, isouter=True)
+        .join(b, b.c.site_id == r.c.site_id, isouter=True)
+    )
+    row = connection.execute(query.where(r.c.id == receipt_id)).first()
     if row is None:
         raise NotFound("There is no such receipt.")
     payments = connection.execute(select(y).where(y.c.receipt_id == receipt_id).order_by(y.c.id)).all()
+    return Receipt(row, payments, _parts_of(connection, clinic, payments))
+
+
+def given_back_of(connection: Connection, shown: Receipt) -> tuple[Sequence[Any], dict[int, Any]]:
+    """The later payments that gave something of a receipt back, and by number those that it gives back itself."""
+    y = schema.payment
+    later = select(y).where(y.c.of_id.in_([each.id for each in shown.payments])).order_by(y.c.id)
+    originals = select(y).where(y.c.id.in_([each.of_id for each in shown.payments if each.of_id]))
+    return connection.execute(later).all(), {each.id: each for each in connection.execute(originals)}
+
+
+def _parts_of(connection: Connection, clinic: Clinic, payments: Sequence[Any]) -> list[Part]:
+    """What the taken payments were for; several parts for the same thing come together."""
+    part, v, p = schema.payment_part, schema.visit, schema.patient
     query = (
         select(part, p.c.first, v.c.day, v.c.type_id)
         .join(p, p.c.id == part.c.patient_id)
         .join(v, v.c.id == part.c.visit_id, isouter=True)
-        .where(part.c.payment_id.in_([each.id for each in payments if each.state == PaymentState.TAKEN] or [0]))
+        .where(part.c.payment_id.in_([each.id for each in payments if each.state == PaymentState.TAKEN]))
         .order_by(part.c.id)
     )
     rows = connection.execute(query).all()
@@ -79,7 +104,7 @@ def receipt_of(connection: Connection, clinic: Clinic, receipt_id: int) -> Recei
     for each in rows:
         key = (_part_words(clinic, each, lines), each.first, each.day, each.visit_id, each.line_id)
         together[key] = together.get(key, 0) + int(each.cents)
-    return Receipt(row, payments, [Part(*key[:4], cents) for key, cents in together.items()])
+    return [Part(*key[:4], cents) for key, cents in together.items()]
 
 
 def _part_words(clinic: Clinic, row: Any, lines: dict[int, Any]) -> str:

@@ -16,8 +16,9 @@ from typing import Any
 from sqlalchemy import Connection, func, insert, select, text, update
 
 from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.money.cents import plain
 from zax.core.money.journal import Kind
-from zax.core.money.statement import Candidate, Rule, interest_on, kept, rule_from, why_not
+from zax.core.money.statement import Candidate, Rule, interest_on, kept, old_enough, rule_from, why_not
 from zax.desk.account import Account, account_of
 from zax.desk.corrections import charge_own
 from zax.desk.money import OwnLedger
@@ -190,17 +191,13 @@ def _charge_interest(unit: Unit, today: date) -> None:
             continue
         made = statement_of(unit.connection, unit.clinic, each.household_id, None, 0, today)
         planned = {line for plan in made.plans for line in plan.open}
-        old = sum(
-            line.open.patient
-            for line in made.account.lines.values()
-            if line.open.patient > 0
-            and line.id not in planned
-            and line.since is not None
-            and (today - line.since).days > setup.interest_after
-        )
+        lines = [line for line in made.account.lines.values() if line.id not in planned and line.since is not None]
+        old = old_enough([(line.open.patient, line.since) for line in lines], today, setup.interest_after)
         cents = interest_on(old, setup.interest)
         if cents:
-            words = f"Interest, {setup.interest / 100:g} percent of {old / 100:,.2f} open over {setup.interest_after} days"
+            words = (
+                f"Interest, {setup.interest / 100:g} percent of {plain(old)} open over {setup.interest_after} days"
+            )
             charge_own(
                 unit,
                 OwnLedger(made.account.members[0].id, unit.clinic.first_site.id),

@@ -12,7 +12,7 @@ from zax.core.errors import NotFound
 from zax.core.money.cents import plain
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.desk.cards import keep_card
-from zax.desk.money import settle
+from zax.desk.money import books_day, settle
 from zax.desk.posting import ledger_of, post_back, post_payment, tell_money
 from zax.desk.receipts import mail_receipt
 from zax.desk.track import locked_visit
@@ -21,7 +21,6 @@ from zax.outside.doors import Sale
 from zax.store import schema
 
 CLARIFY_AFTER = timedelta(seconds=15)
-KEEP_CARD = "keep the card"  # stands in a payment's words while the terminal is asked to give out a token
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,12 +56,13 @@ def close_payment(unit: Unit, key: str, sale: Sale) -> TenderResult:
     state = {"approved": PaymentState.TAKEN, "unknown": PaymentState.UNKNOWN}.get(sale.state, PaymentState.DECLINED)
     values: dict[str, Any] = {
         "state": state,
-        "words": sale.words[:200],
-        "card_ending": sale.card_ending,
+        "card_ending": sale.card_ending or payment.card_ending,
         "terminal_ref": sale.reference,
     }
-    if state == PaymentState.UNKNOWN and payment.words == KEEP_CARD:
-        values.pop("words")
+    if payment.kind == "payment" or state == PaymentState.DECLINED:
+        values["words"] = sale.words[:200]  # else why it was given back stays
+    if state == PaymentState.TAKEN:
+        values["day"] = books_day(unit, payment.site_id)  # the day may have been closed while the terminal was silent
     if state == PaymentState.TAKEN and sale.cents is not None and 0 < sale.cents < payment.cents:
         values["cents"] = sale.cents
         _shrink(unit, payment.id, payment.cents - sale.cents)
@@ -88,7 +88,7 @@ def _post(unit: Unit, payment: Any) -> None:
     if payment.kind == "payment":
         post_payment(unit, payment)
     else:
-        post_back(unit, payment, f"Given back to the card ending {payment.card_ending}")
+        post_back(unit, payment)
 
 
 def _shrink(unit: Unit, payment_id: int, less: int) -> None:
@@ -114,14 +114,36 @@ def ask_later(unit: Unit, key: str) -> None:
 
 def result_of(payment: Any) -> TenderResult:
     state = PaymentState(payment.state)
-    words = {
-        PaymentState.TAKEN: "Paid."
-        if payment.cents == payment.asked_cents
-        else f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another way.",
-        PaymentState.DECLINED: f"The card was declined: {payment.words or 'no reason given'}. Try another card or tender.",
-        PaymentState.UNKNOWN: "The terminal gave no answer. The payment is being clarified and is never charged twice.",
-        PaymentState.ASKING: "The terminal is being asked.",
-    }[state]
     return TenderResult(
-        payment.id, payment.request_key, payment.tender, state, payment.cents, payment.asked_cents, words
+        payment.id,
+        payment.request_key,
+        payment.tender,
+        state,
+        payment.cents,
+        payment.asked_cents,
+        _said(payment, state),
     )
+
+
+def _said(payment: Any, state: PaymentState) -> str:
+    """What became of it, as a sentence for the page."""
+    back = payment.kind != "payment"
+    if state == PaymentState.DECLINED:
+        why = payment.words or "no reason given"
+        return (
+            f"The bank refused it: {why}. Nothing was given back."
+            if back
+            else f"The card was declined: {why}. Try another card or tender."
+        )
+    if state == PaymentState.UNKNOWN:
+        what = (
+            "Giving it back is being clarified and is never done twice."
+            if back
+            else "The payment is being clarified and is never charged twice."
+        )
+        return f"The terminal gave no answer. {what}"
+    if state == PaymentState.ASKING:
+        return "The terminal is being asked."
+    if payment.cents != payment.asked_cents:
+        return f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another way."
+    return "Given back." if back else "Paid."

@@ -58,8 +58,8 @@ _DIAGNOSES = (
 )
 OPEN_OF_VISITS = text(
     "SELECT j.visit_id, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents, "
-    "SUM(CASE WHEN j.kind = 'charge' OR (j.kind = 'reversal' AND j.payment_id IS NULL) THEN j.patient_cents + j.insurer_cents ELSE 0 END) AS fee_cents "
-    "FROM journal j JOIN visit v ON v.id = j.visit_id WHERE v.day = :day AND v.site_id = :site_id GROUP BY j.visit_id"
+    "SUM(CASE WHEN COALESCE(r.kind, j.kind) = 'charge' THEN j.patient_cents + j.insurer_cents ELSE 0 END) AS fee_cents "
+    "FROM journal j JOIN visit v ON v.id = j.visit_id LEFT JOIN journal r ON r.id = j.reverses_id WHERE v.day = :day AND v.site_id = :site_id GROUP BY j.visit_id"
 )
 # LEFT visits of earlier days whose insurer has answered and whose patient part is open (or overpaid).
 PATIENT_REST = text(
@@ -131,14 +131,14 @@ def household_entries(connection: Connection, household_id: int) -> Sequence[Row
     return connection.execute(query).all()
 
 
-def household_allocations(connection: Connection, household_id: int) -> Sequence[Row[Any]]:
+def household_allocations(connection: Connection, household_id: int) -> list[Allocation]:
     query = (
         select(allocation.c.credit_id, allocation.c.line_id, allocation.c.cents)
         .join(patient, patient.c.id == allocation.c.patient_id)
         .where(patient.c.household_id == household_id)
         .order_by(allocation.c.id)
     )
-    return connection.execute(query).all()
+    return [Allocation(*row) for row in connection.execute(query)]
 
 
 def lines_of(connection: Connection, line_ids: Sequence[int]) -> Sequence[Row[Any]]:

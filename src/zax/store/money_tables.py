@@ -59,12 +59,12 @@ receipt = Table(
     cents_column("change_cents"),
 )  # fmt: skip
 # One tender of a receipt. `kind` is payment, refund, void or returned; the last three are negative and name the payment they are `of`.
-# `asked_cents` is what the terminal was asked for; it may approve less.
+# `asked_cents` is what the terminal was asked for; it may approve less. `keep_card` asks it for a token. `words` are the terminal's, or why money was given back.
 payment = Table(
     "payment", metadata, id_column(), Column("request_key", String(40), nullable=False, unique=True), ref("receipt_id", "receipt"), text_column("kind", 10, "payment"),
     ref("of_id", "payment", nullable=True), ref("patient_id", "patient"), ref("visit_id", "visit", nullable=True), ref("site_id", "site"), text_column("tender", 10),
     cents_column("cents"), cents_column("asked_cents"), text_column("cheque_number", 20), text_column("state", 10), text_column("card_ending", 4),
-    ref("card_id", "card_on_file", nullable=True), text_column("terminal_ref", 40), text_column("words", 200), Column("day", Date, nullable=False), moment("at"),
+    ref("card_id", "card_on_file", nullable=True), flag_column("keep_card"), text_column("terminal_ref", 40), text_column("words", 200), Column("day", Date, nullable=False), moment("at"),
     ref("by_id", "user", nullable=True), Index("ix_payment_state", "state"), Index("ix_payment_site_id_day", "site_id", "day"),
 )  # fmt: skip
 # What a payment is for: a line, a visit as a whole, or (neither) a deposit on the patient's own ledger.
@@ -99,10 +99,10 @@ plan_line = Table(
     "plan_line", metadata, Column("plan_id", Integer, ForeignKey("payment_plan.id"), primary_key=True, autoincrement=False),
     Column("line_id", Integer, ForeignKey("charge_line.id"), primary_key=True, autoincrement=False), cents_column("cents"),
 )  # fmt: skip
-# An instalment that the card on file was asked for, and what came of it; one try an instalment and day.
+# An instalment for which the card on file was tried, once a day; what came of it its payment says, `state` and `words` only when none was made.
 plan_try = Table(
     "plan_try", metadata, id_column(), ref("plan_id", "payment_plan"), number_column("number"), Column("day", Date, nullable=False),
-    ref("payment_id", "payment", nullable=True), text_column("state", 10), text_column("words", 200), moment("at"), UniqueConstraint("plan_id", "number", "day"),
+    text_column("state", 10), text_column("words", 200), moment("at"), UniqueConstraint("plan_id", "number", "day"),
 )  # fmt: skip
 
 # --- statements ----------------------------------------------------------------------------------------------------

@@ -33,7 +33,7 @@ from zax.store.schema import patient
 from zax.web.bars import Drawn
 from zax.web.day import open_sheet, parse_day, sheet_extras
 from zax.web.finder import FINDER, finder_of
-from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.here import Here, Typed, enter, pdf_answer, typed_form
 from zax.web.papers import day_list_pdf
 from zax.web.plan import plan_page, wants_plan
 from zax.web.recent import recent_of
@@ -243,10 +243,7 @@ def day_list(request: Request, day: str = "", site: str = "") -> Response:
     """The day's visits as a paper list, by provider and time."""
     here = enter(request)
     sites = tuple(here.clinic.sites) if site == "all" else (here.site_id,)
-    pdf = day_list_pdf(here.desk, sites, parse_day(day, here.today))
-    return Response(
-        pdf, media_type="application/pdf", headers={"Content-Disposition": 'inline; filename="day-list.pdf"'}
-    )
+    return pdf_answer(day_list_pdf(here.desk, sites, parse_day(day, here.today)), "day-list")
 
 
 @router.get("/book/people")

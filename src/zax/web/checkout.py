@@ -29,7 +29,7 @@ from zax.desk.paydesk import patient_of_visit
 from zax.desk.payments import Item, PayForm, take_payment
 from zax.desk.posting import tender_words
 from zax.desk.sheet import Sheet, sheet_of
-from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.here import Here, Typed, enter, pdf_answer, typed_form
 from zax.web.papers import attendance_pdf, itemised_pdf, summary_pdf, visit_receipt_pdf
 from zax.web.tenders import tender_choices, tender_forms
 
@@ -218,5 +218,4 @@ def paper_of_visit(request: Request, visit_id: int, paper: str) -> Response:
     here = enter(request, "payments")
     if paper not in PAPERS:
         raise NotFound("There is no such paper.")
-    headers = {"Content-Disposition": f'inline; filename="{paper}-{visit_id}.pdf"'}
-    return Response(PAPERS[paper](here.desk, visit_id), media_type="application/pdf", headers=headers)
+    return pdf_answer(PAPERS[paper](here.desk, visit_id), f"{paper}-{visit_id}")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
@@ -10,11 +12,11 @@ from fastapi.responses import Response
 
 from zax.core.book.calendar import step_months
 from zax.core.errors import Mendable, NotFound, ZaxError
-from zax.core.money.drawer import PIECES, count_pieces, to_bank, worth
+from zax.core.money.drawer import PIECES, CountedTender, count_pieces, to_bank, worth
 from zax.core.money.tender import Tender
-from zax.desk.closing import CloseForm, Closing, close_day, close_of, closes_of, closing_of
+from zax.desk.closing import CloseForm, Closing, close_day, close_of, closes_of, closing_of, counted_tenders
 from zax.desk.daysheet import day_sheet, journal_csv, journal_of
-from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.here import Here, Typed, enter, pdf_answer, typed_form
 from zax.web.papers import day_sheet_pdf, deposit_slip_pdf
 
 router = APIRouter()
@@ -44,13 +46,46 @@ def close_page(here: Here, day: date | None, status: int = 200, **more: Any) -> 
         sheet = day_sheet(
             connection, here.clinic, here.site_id, found.last.day + timedelta(days=1) if found.last else day, day
         )
-    drawer = _worth(typed)
-    ticked = set(typed.numbers("cheque")) if typed else {each.id for each in found.cheques}
-    cash = to_bank(drawer, here.clinic.money.float_cents)
     return here.page(
-        "close.html", status, found=found, sheet=sheet, day=day, pieces=PIECES, drawer=drawer, ticked=ticked, cash=cash, words=UNFINISHED_WORDS, groups=_groups(found),
-        tender_words=here.clinic.money.tender_words, Tender=Tender, screen="money", before=day - timedelta(days=1), after=day + timedelta(days=1), **more,
+        "close.html", status, found=found, sheet=sheet, day=day, pieces=PIECES, count=_count(here, found, typed), words=UNFINISHED_WORDS, groups=_groups(found),
+        tender_words=here.clinic.money.tender_words, screen="money", before=day - timedelta(days=1), after=day + timedelta(days=1), **more,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Count:
+    """The count as the page shows it, before or after the close; cents. `kept` is the float, `cash` what of the drawer goes to the bank."""
+
+    drawer: int
+    kept: int
+    tenders: Sequence[CountedTender]
+    ticked: Collection[int]
+    cheques: int
+
+    @property
+    def cash(self) -> int:
+        return to_bank(self.drawer, self.kept)
+
+
+def _count(here: Here, found: Closing, typed: Typed) -> _Count:
+    if found.closed is not None:
+        kept, counted = found.closed.float_cents, found.closed.counted
+        tenders = [CountedTender(name, cents, counted.get(name, cents)) for name, cents in found.expected.items()]
+        cheques = sum(each["cents"] for each in found.closed.cheques)
+        return _Count(counted[Tender.CASH] + kept, kept, tenders, (), cheques)
+    drawer, kept = _worth(typed), here.clinic.money.float_cents
+    ticked = typed.numbers("cheque") if typed else [each.id for each in found.cheques]
+    try:
+        tenders = counted_tenders(found, drawer - kept, ticked, _counted(typed))
+    except ZaxError:  # its field says what is wrong
+        tenders = counted_tenders(found, drawer - kept, ticked, {})
+    cheques = sum(each.cents for each in found.cheques if each.id in ticked)
+    return _Count(drawer, kept, tenders, ticked, cheques)
+
+
+def _counted(form: Typed) -> dict[str, str]:
+    """What was typed as counted, by tender."""
+    return {name.removeprefix("counted-"): text for name, text in form.items() if name.startswith("counted-")}
 
 
 def _groups(found: Closing) -> dict[str, list[Any]]:
@@ -72,11 +107,10 @@ def close(request: Request, form: Typed = Depends(typed_form)) -> Response:
     """Close it: the day is final from then on."""
     here = enter(request, "close")
     day = _day(form["day"]) or here.today
-    counted = {name.removeprefix("counted-"): text for name, text in form.items() if name.startswith("counted-")}
     try:
         count = CloseForm(
             {value: form[f"piece-{value}"] for value in PIECES},
-            counted,
+            _counted(form),
             form.numbers("cheque"),
             form["why"],
             form["mark"],
@@ -87,26 +121,20 @@ def close(request: Request, form: Typed = Depends(typed_form)) -> Response:
     return here.go(f"/close?day={day}", f"{day:%A} is closed. Slip {close_id} is ready to print.")
 
 
-def _pdf(content: bytes, name: str) -> Response:
-    return Response(
-        content, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{name}.pdf"'}
-    )
-
-
 @router.get("/close/{close_id}/slip.pdf")
 def slip(request: Request, close_id: int) -> Response:
     """The deposit slip of a closed day."""
     here = enter(request, "close")
     with here.read() as connection:
         row = close_of(connection, close_id)
-    return _pdf(deposit_slip_pdf(here.desk, row), f"deposit-{close_id}")
+    return pdf_answer(deposit_slip_pdf(here.desk, row), f"deposit-{close_id}")
 
 
 @router.get("/close/sheet.pdf")
 def sheet(request: Request, day: str) -> Response:
     """The day sheet: production, collections and adjustments."""
     here = enter(request, "close")
-    return _pdf(day_sheet_pdf(here.desk, here.site_id, _day(day) or here.today), f"day-{day}")
+    return pdf_answer(day_sheet_pdf(here.desk, here.site_id, _day(day) or here.today), f"day-{day}")
 
 
 @router.get("/journal")

@@ -13,7 +13,7 @@ from zax.desk.arrivals import do_step
 from zax.desk.forms import SignForm, filled_blocks, record_words, sign_form, signed_forms, signed_pdf
 from zax.desk.record import number_of
 from zax.store import schema
-from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.here import Here, Typed, enter, pdf_answer, typed_form
 from zax.web.papers import signed_paper
 
 router = APIRouter()
@@ -89,5 +89,6 @@ def show_paper(request: Request, signed_id: int) -> Response:
     here = enter(request)
     with here.read() as connection:
         row, content = signed_pdf(connection, here.shared.files, signed_id)
-    headers = {"Content-Disposition": f'inline; filename="signed-{signed_id}.pdf"', "X-Content-SHA256": row.digest}
-    return here.looked(Response(content, media_type="application/pdf", headers=headers), row.patient_id, "signed")
+    paper = pdf_answer(content, f"signed-{signed_id}")
+    paper.headers["X-Content-SHA256"] = row.digest
+    return here.looked(paper, row.patient_id, "signed")

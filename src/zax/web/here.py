@@ -32,6 +32,13 @@ MOST_BYTES = 40 * 1024 * 1024
 CSRF_COOKIE = "zax_form"
 
 
+def pdf_answer(content: bytes, name: str) -> Response:
+    """A paper, shown in the browser under its name."""
+    return Response(
+        content, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{name}.pdf"'}
+    )
+
+
 class SignInNeeded(Exception):
     """Nobody is signed in; `kept` is the form that was sent, so that nothing need be typed again."""
 

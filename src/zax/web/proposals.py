@@ -18,7 +18,7 @@ from zax.desk.record import number_of
 from zax.desk.teeth import teeth_of
 from zax.store import schema
 from zax.web.forms import sign_of
-from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.here import Here, Typed, enter, pdf_answer, typed_form
 from zax.web.mouth import mouth_svg
 from zax.web.papers import plan_pdf, proposal_paper
 
@@ -68,8 +68,7 @@ def new_proposal(request: Request, patient_id: int, form: Typed = Depends(typed_
 def proposal_pdf(request: Request, proposal_id: int) -> Response:
     """Every option for the patient to take home."""
     here = enter(request)
-    headers = {"Content-Disposition": f'inline; filename="planned-{proposal_id}.pdf"'}
-    return Response(plan_pdf(here.desk, proposal_id), media_type="application/pdf", headers=headers)
+    return pdf_answer(plan_pdf(here.desk, proposal_id), f"planned-{proposal_id}")
 
 
 @router.get("/planned/{proposal_id}")

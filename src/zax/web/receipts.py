@@ -10,12 +10,11 @@ from fastapi.responses import Response
 from sqlalchemy import select
 
 from zax.core.errors import Mendable, NotFound
-from zax.core.money.tender import PaymentState
 from zax.desk.givingback import BackForm, cheque_returned, refund, void
 from zax.desk.posting import tender_words
-from zax.desk.receipts import receipt_of, send_receipt
+from zax.desk.receipts import given_back_of, receipt_of, send_receipt
 from zax.store import schema
-from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.here import Here, Typed, enter, pdf_answer, typed_form
 from zax.web.papers import receipt_pdf
 
 router = APIRouter()
@@ -24,8 +23,7 @@ router = APIRouter()
 @router.get("/receipts/{receipt_id}.pdf")
 def receipt_paper(request: Request, receipt_id: int) -> Response:
     here = enter(request, "payments")
-    headers = {"Content-Disposition": f'inline; filename="receipt-{receipt_id}.pdf"'}
-    return Response(receipt_pdf(here.desk, receipt_id), media_type="application/pdf", headers=headers)
+    return pdf_answer(receipt_pdf(here.desk, receipt_id), f"receipt-{receipt_id}")
 
 
 @router.get("/receipts/{receipt_id}")
@@ -39,25 +37,12 @@ def receipt_page(
 ) -> Response:
     with here.read() as connection:
         shown = receipt_of(connection, here.clinic, receipt_id)
-        patient = connection.execute(select(schema.patient).where(schema.patient.c.id == shown.row.patient_id)).one()
-        closed = connection.execute(
-            select(schema.site_books.c.closed_day).where(schema.site_books.c.site_id == shown.row.site_id)
-        ).scalar()
-        y, u = schema.payment, schema.user
-        ids = [each.id for each in shown.payments] or [0]
-        given_back = connection.execute(select(y).where(y.c.of_id.in_(ids)).order_by(y.c.id)).all()
-        originals = {
-            each.id: each
-            for each in connection.execute(
-                select(y).where(y.c.id.in_([p.of_id for p in shown.payments if p.of_id] or [0]))
-            )
-        }
-        by = connection.execute(select(u.c.name).where(u.c.id == shown.row.by_id)).scalar()
+        given_back, originals = given_back_of(connection, shown)
     page = here.page(
-        "receipt.html", status, shown=shown, patient=patient, now_taken=now, visit_id=visit_id, back_of=back, given_back=given_back, originals=originals, by_name=by,
-        voidable=shown.row.day == here.today and (closed is None or closed < shown.row.day), tender_words=tender_words, key_of_form=uuid.uuid4().hex, screen="money", **more,
+        "receipt.html", status, shown=shown, given_back=given_back, originals=originals, now_taken=now, visit_id=visit_id, back_of=back,
+        tender_words=tender_words, key_of_form=uuid.uuid4().hex, screen="money", **more,
     )  # fmt: skip
-    return here.looked(page, patient.id, "receipt")
+    return here.looked(page, shown.row.patient_id, "receipt")
 
 
 @router.get("/payments/{payment_id}")
@@ -97,5 +82,4 @@ def give_back(request: Request, receipt_id: int, form: Typed = Depends(typed_for
         done = act(here.desk, here.actor, here.shared.outside.terminal, back)
     except Mendable as error:
         return receipt_page(here, receipt_id, error.status, back=payment_id, problems=error.problems, typed=form)
-    said = "Given back." if done.state == PaymentState.TAKEN else done.words.replace("payment", "money given back", 1)
-    return here.go(f"/receipts/{receipt_id}", said)
+    return here.go(f"/receipts/{receipt_id}", done.words)

@@ -12,7 +12,7 @@ from zax.core.errors import Mendable, NotFound
 from zax.core.money.statement import Rule, check_rule
 from zax.desk.statements import make_statement, preview, run_of, runs, start_run, stop_run
 from zax.store import schema
-from zax.web.here import Here, Typed, enter, typed_form
+from zax.web.here import Here, Typed, enter, pdf_answer, typed_form
 from zax.web.papers import joined_pdf, statement_pdfs
 
 router = APIRouter()
@@ -44,7 +44,7 @@ def run_paper(request: Request, run_id: int) -> Response:
     made = [here.shared.files.get(row.digest) for row in rows if row.state == "made"]
     if not made:
         raise NotFound("Nothing of this run is made yet.")
-    return _pdf(joined_pdf(made), f"statements-{run_id}")
+    return pdf_answer(joined_pdf(made), f"statements-{run_id}")
 
 
 @router.get("/statements/{number}.pdf")
@@ -57,13 +57,7 @@ def paper(request: Request, number: int) -> Response:
         ).first()
     if row is None:
         raise NotFound("There is no such statement.")
-    return _pdf(here.shared.files.get(row.digest), f"statement-{number}")
-
-
-def _pdf(content: bytes, name: str) -> Response:
-    return Response(
-        content, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{name}.pdf"'}
-    )
+    return pdf_answer(here.shared.files.get(row.digest), f"statement-{number}")
 
 
 @router.get("/statements")

@@ -52,6 +52,11 @@ def plain(cents: int) -> str:
     return f"{sign}{abs(cents) // 100:,}.{abs(cents) % 100:02d}"
 
 
+def decimal(cents: int) -> str:
+    """-123450 -> '-1234.50', for files."""
+    return f"{'-' if cents < 0 else ''}{abs(cents) // 100}.{abs(cents) % 100:02d}"
+
+
 def percent_of(cents: int, percent: int) -> int:
     """`percent` of a non-negative amount, halves of a cent rounded up."""
     return (cents * percent + 50) // 100

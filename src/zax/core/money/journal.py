@@ -152,6 +152,17 @@ def take_back(line_id: int, excess: int, allocations: Sequence[Allocation]) -> l
     return freed
 
 
+def unreversed(entries: Sequence[Entry]) -> list[Entry]:
+    """The entries that were not reversed, reversals themselves left out, in order."""
+    undone = {entry.reverses for entry in entries}
+    return [entry for entry in entries if entry.reverses is None and entry.id not in undone]
+
+
+def open_since(entries: Iterable[Entry]) -> dict[int, date]:
+    """{line_id: the day its open part came to the patient}: that of the last entry that raised it."""
+    return {entry.line_id: entry.day for entry in entries if entry.line_id is not None and entry.patient_cents > 0}
+
+
 def held_by(credit_id: int, allocations: Iterable[Allocation]) -> dict[int, int]:
     """The lines that a credit pays: {line_id: cents}, without those it was taken back from."""
     held: dict[int, int] = {}

@@ -5,7 +5,7 @@ What is on a payment plan is not asked for again beside its instalments: only th
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -82,6 +82,11 @@ def why_not(each: Candidate, rule: Rule, today: date) -> str:
     if each.last is not None and (today - each.last).days < rule.days:
         return f"had one {(today - each.last).days} days ago"
     return ""
+
+
+def old_enough(open_since: Iterable[tuple[int, date]], today: date, days: int) -> int:
+    """What of [(cents, since)] has been open longer than so many days; credits do not count."""
+    return sum(cents for cents, since in open_since if cents > 0 and (today - since).days > days)
 
 
 def interest_on(cents: int, hundredths: int) -> int:

@@ -71,11 +71,11 @@ def write_csv(cards: Iterable[Card]) -> Iterator[str]:
             first.member_id if first else "",
             first.group if first else "",
         ]
-        writer.writerow([*(_safe(card.values.get(name, "")) for name in (*FIELDS, *EXTRA)), *more])
+        writer.writerow([*(safe_cell(card.values.get(name, "")) for name in (*FIELDS, *EXTRA)), *more])
     yield _drain(out)
 
 
-def _safe(text: str) -> str:
+def safe_cell(text: str) -> str:
     """A cell that a spreadsheet would run as a formula gets an apostrophe before it, which `read_csv` takes off again."""
     return f"'{text}" if text[:1] in {"=", "+", "-", "@", "\t", "'"} else text
 

@@ -166,11 +166,9 @@ def upgrade() -> None:
     sa.Column('plan_id', sa.Integer(), nullable=False),
     sa.Column('number', sa.SmallInteger(), server_default='0', nullable=False),
     sa.Column('day', sa.Date(), nullable=False),
-    sa.Column('payment_id', sa.Integer(), nullable=True),
     sa.Column('state', sa.String(length=10), server_default='', nullable=False),
     sa.Column('words', sa.String(length=200), server_default='', nullable=False),
     sa.Column('at', mysql.DATETIME(fsp=6), nullable=False),
-    sa.ForeignKeyConstraint(['payment_id'], ['payment.id'], name=op.f('fk_plan_try_payment_id')),
     sa.ForeignKeyConstraint(['plan_id'], ['payment_plan.id'], name=op.f('fk_plan_try_plan_id')),
     sa.PrimaryKeyConstraint('id', name=op.f('pk_plan_try')),
     sa.UniqueConstraint('plan_id', 'number', 'day', name=op.f('uq_plan_try_plan_id_number_day'))
@@ -208,15 +206,16 @@ def upgrade() -> None:
     op.add_column('journal', sa.Column('discount_id', sa.Integer(), nullable=True))
     op.drop_index(op.f('ix_journal_day'), table_name='journal')
     op.create_index('ix_journal_site_id_day', 'journal', ['site_id', 'day'], unique=False)
-    op.create_foreign_key(op.f('fk_journal_discount_id'), 'journal', 'discount', ['discount_id'], ['id'])
-    op.create_foreign_key(op.f('fk_journal_of_id'), 'journal', 'journal', ['of_id'], ['id'])
     op.create_foreign_key(op.f('fk_journal_reason_id'), 'journal', 'reason', ['reason_id'], ['id'])
+    op.create_foreign_key(op.f('fk_journal_of_id'), 'journal', 'journal', ['of_id'], ['id'])
+    op.create_foreign_key(op.f('fk_journal_discount_id'), 'journal', 'discount', ['discount_id'], ['id'])
     op.add_column('payment', sa.Column('receipt_id', sa.Integer(), nullable=True))
     op.add_column('payment', sa.Column('kind', sa.String(length=10), server_default='payment', nullable=False))
     op.add_column('payment', sa.Column('of_id', sa.Integer(), nullable=True))
     op.add_column('payment', sa.Column('site_id', sa.Integer(), nullable=True))
     op.add_column('payment', sa.Column('asked_cents', sa.BigInteger(), server_default='0', nullable=False))
     op.add_column('payment', sa.Column('card_id', sa.Integer(), nullable=True))
+    op.add_column('payment', sa.Column('keep_card', sa.Boolean(), server_default='0', nullable=False))
     op.alter_column('payment', 'by_id',
                existing_type=mysql.INTEGER(display_width=11),
                nullable=True)
