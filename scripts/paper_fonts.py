@@ -8,7 +8,7 @@ from pathlib import Path
 from fontTools.ttLib import TTFont
 from fontTools.varLib.instancer import instantiateVariableFont
 
-VENDOR = Path(__file__).parents[1] / "src" / "zax" / "web" / "static" / "vendor"
+VENDOR = Path(__file__).parents[1] / "src" / "zax" / "web" / "shell" / "static" / "vendor"
 WEIGHTS = (420, 680)
 
 

@@ -3,7 +3,7 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 npm ci --silent --no-progress
-to=src/zax/web/static/vendor
+to=src/zax/web/shell/static/vendor
 mkdir -p "$to" tests/vendor licenses
 cp node_modules/bulma/css/bulma.min.css "$to/"
 cp node_modules/htmx.org/dist/htmx.min.js "$to/"

@@ -23,22 +23,24 @@ from sqlalchemy import Engine, insert, text
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.money.tender import TenderForm
-from zax.core.setup.roles import Role
+from zax.core.people.roles import Role
 from zax.demo.world import TYPE_ID, ZONE, write_world
-from zax.desk.arrivals import check_in
-from zax.desk.book import BookOrder, book_visit
-from zax.desk.charges import LineForm, change_line
-from zax.desk.clinic import load
-from zax.desk.diagnoses import add_diagnosis
-from zax.desk.finishing import ready_for_checkout
-from zax.desk.patients import name_keys
-from zax.desk.payments import Item, PayForm, Taken, take_payment
-from zax.desk.track import take_to_room
-from zax.desk.unit import Actor, Desk
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.arrivals.check_in import check_in
+from zax.desk.book.booking import BookOrder, book_visit
+from zax.desk.book.track import take_to_room
+from zax.desk.charges.charges import LineForm, change_line
+from zax.desk.charges.diagnoses import add_diagnosis
+from zax.desk.charges.finishing import ready_for_checkout
+from zax.desk.clinic.clinic import load
+from zax.desk.money.payments import Item, PayForm, Taken, take_payment
+from zax.desk.patients.details import name_keys
 from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
-from zax.store import money, schema
+from zax.store import schema
 from zax.store.engine import connect
 from zax.store.migrate import migrate
+from zax.store.money import queries as money
 from zax.store.server import Server
 
 TODAY = date(2026, 11, 24)  # a Tuesday

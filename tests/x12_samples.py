@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from zax.core.claims.claim import Address, Claim, ClaimLine, Clinician, Envelope, Organization, Person
+from zax.core.claims.claim import Claim, ClaimLine, Clinician
+from zax.core.x12.parties import Address, Envelope, Organization, Person
 
 DAY = date(2026, 11, 24)
 HOME = Address("12 Tide Street", "Marrow Harbor", "WA", "98201")

@@ -14,9 +14,10 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import OperationalError
 
 from zax.clock import Clock, ShiftedClock, SystemClock
-from zax.desk.clinic import load
-from zax.desk.unit import Desk
-from zax.desk.worker import beat, prune_feed, run_once
+from zax.desk.acts.transaction import Desk
+from zax.desk.clinic.clinic import load
+from zax.desk.worker.beats import beat, prune_feed
+from zax.desk.worker.worker import run_once
 from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
@@ -24,7 +25,7 @@ from zax.store.engine import connect
 from zax.store.files import FileStore
 from zax.store.server import url_of
 from zax.web.app import create_app
-from zax.web.papers import receipt_pdf, statement_pdfs
+from zax.web.money.documents import receipt_pdf, statement_pdfs
 
 log = structlog.get_logger()
 WORKER_PAUSE = 1.0

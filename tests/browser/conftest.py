@@ -24,9 +24,10 @@ from zax.clock import ShiftedClock, to_utc
 from zax.demo.seed import seed
 from zax.demo.today import OPENS_AT
 from zax.demo.world import PASSWORD, ZONE
-from zax.desk.clinic import load
-from zax.desk.unit import Desk
-from zax.desk.worker import beat, run_once
+from zax.desk.acts.transaction import Desk
+from zax.desk.clinic.clinic import load
+from zax.desk.worker.beats import beat
+from zax.desk.worker.worker import run_once
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.standin.app import create_app as create_standin
@@ -35,7 +36,7 @@ from zax.store.files import FileStore
 from zax.store.migrate import migrate
 from zax.store.server import Server
 from zax.web.app import create_app
-from zax.web.papers import receipt_pdf, statement_pdfs
+from zax.web.money.documents import receipt_pdf, statement_pdfs
 
 WAIT = 20
 

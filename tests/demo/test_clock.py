@@ -10,8 +10,8 @@ from sqlalchemy import insert, text
 from tests.conftest import at
 from zax.clock import ShiftedClock, SystemClock, local, local_date, to_utc
 from zax.demo.seed import demo_clock, opening_day, seeded
-from zax.desk.unit import Desk
-from zax.desk.worker import beat
+from zax.desk.acts.transaction import Desk
+from zax.desk.worker.beats import beat
 from zax.processes import clock_of_environment
 from zax.store import schema
 

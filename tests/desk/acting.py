@@ -6,14 +6,15 @@ from typing import Any
 
 from tests.conftest import JUNO, TODAY, add_patient, order
 from zax.core.money.journal import balance, faults
-from zax.desk.arrivals import check_in
-from zax.desk.book import book_visit
-from zax.desk.move import MoveOrder
-from zax.desk.track import take_to_room
-from zax.desk.undo import last_act, undo_act
-from zax.desk.unit import Desk
-from zax.desk.waitlist import entries
-from zax.store import money, visits
+from zax.desk.acts.transaction import Desk
+from zax.desk.arrivals.check_in import check_in
+from zax.desk.book.booking import book_visit
+from zax.desk.book.moving import MoveOrder
+from zax.desk.book.track import take_to_room
+from zax.desk.book.undo import last_act, undo_act
+from zax.desk.book.waitlist import entries
+from zax.store.book import queries as visits
+from zax.store.money import queries as money
 
 TOMORROW = TODAY + timedelta(days=1)
 NOON = (TODAY.isoformat(), 10 * 60 + 42)

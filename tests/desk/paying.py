@@ -4,10 +4,10 @@ from typing import Any
 
 from tests.conftest import JUNO, FakeTerminal, add_patient, scalar
 from zax.core.money.tender import TenderForm
-from zax.desk.openitems import OpenItems, open_items
-from zax.desk.payments import Item, PayForm, Taken, take_payment
-from zax.desk.recount import recount
-from zax.desk.unit import Desk
+from zax.desk.acts.transaction import Desk
+from zax.desk.money.dues import OpenItems, open_items
+from zax.desk.money.ledger_audit import recount
+from zax.desk.money.payments import Item, PayForm, Taken, take_payment
 from zax.store import schema
 
 

@@ -50,6 +50,13 @@ def test_every_picture_and_link_is_there_and_every_picture_is_shown() -> None:
     assert all(name in README for name in pictures)
 
 
+def test_every_module_named_is_there() -> None:
+    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+        for name in re.findall(r"`(\w+/[\w/]+\.(?:py|js|css|html))`", path.read_text()):
+            home = ROOT if name.startswith(("tests/", "scripts/")) else ROOT / "src" / "zax"
+            assert (home / name).exists(), f"{path.name}: {name}"
+
+
 def test_what_is_vendored_is_listed_with_its_licence() -> None:
     listed = (ROOT / "THIRD-PARTY.md").read_text().lower()
     package = tomllib.loads('d = """' + (ROOT / "package.json").read_text().replace("\\", "") + '"""')["d"]

@@ -12,7 +12,7 @@ import uvicorn
 
 from tests.conftest import free_port, wait_until_up
 from tests.x12_samples import ENVELOPE, claim
-from zax.core.x12.claimfile import claim_file
+from zax.core.x12.claim_file import claim_file
 from zax.outside.adapters import real_outside
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.standin.app import create_app

@@ -12,7 +12,7 @@ from fastapi.testclient import TestClient
 
 from tests.conftest import free_port
 from tests.x12_samples import ENVELOPE, claim
-from zax.core.x12.claimfile import claim_file
+from zax.core.x12.claim_file import claim_file
 from zax.core.x12.describe import describe
 from zax.standin.answers import acknowledgement, remittance
 from zax.standin.app import create_app

@@ -11,7 +11,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from zax.demo.world import PASSWORD
-from zax.desk.unit import Desk
+from zax.desk.acts.transaction import Desk
 from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.web.app import create_app

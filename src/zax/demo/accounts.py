@@ -9,15 +9,16 @@ from sqlalchemy import select, text
 from zax.clock import ShiftedClock, to_utc
 from zax.core.money.drawer import PIECES
 from zax.core.money.tender import TenderForm
-from zax.core.setup.roles import Role
+from zax.core.people.roles import Role
 from zax.demo.world import ZONE
-from zax.desk.closing import CloseForm, close_day, closing_of
-from zax.desk.corrections import shift_part
-from zax.desk.openitems import open_items
-from zax.desk.payments import Item, PayForm, take_payment
-from zax.desk.payplans import PlanForm, make_plan
-from zax.desk.products import Sale
-from zax.desk.unit import Actor, Desk
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.money.corrections import shift_part
+from zax.desk.money.day_close import CloseForm, close_day, closing_of
+from zax.desk.money.dues import open_items
+from zax.desk.money.payment_plans import PaymentPlanForm, make_plan
+from zax.desk.money.payments import Item, PayForm, take_payment
+from zax.desk.money.products import ProductSale
 from zax.outside.doors import Terminal
 from zax.store import schema
 
@@ -72,7 +73,7 @@ def _vasquez(desk: Desk, terminal: Terminal) -> None:
     take_payment(
         desk, RAVI, terminal, made["Helen"], PayForm([TenderForm("cash", "20")], [Item()], "demo-deposit", site_id=1)
     )
-    brush = PayForm([TenderForm("card", "4.88")], [], "demo-brush", site_id=1, sales=[Sale(1, 1)])
+    brush = PayForm([TenderForm("card", "4.88")], [], "demo-brush", site_id=1, sales=[ProductSale(1, 1)])
     take_payment(desk, RAVI, terminal, made["Rafael"], brush)
 
 
@@ -89,7 +90,7 @@ def _plan_of_somebody(desk: Desk, clock: ShiftedClock, day: date) -> None:
         desk,
         RAVI,
         row.patient_id,
-        PlanForm([each.line_id for each in items.lines], f"{items.due / 100:.2f}", "6", first, "month"),
+        PaymentPlanForm([each.line_id for each in items.lines], f"{items.due / 100:.2f}", "6", first, "month"),
     )
 
 

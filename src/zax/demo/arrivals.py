@@ -8,12 +8,20 @@ from typing import Any
 from sqlalchemy import Connection, Engine, insert, select, text, update
 
 from zax.clock import ShiftedClock, to_utc
-from zax.core.setup.roles import Role
+from zax.core.people.roles import Role
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
-from zax.desk.arrivals import do_step
-from zax.desk.planned import plan_service
-from zax.desk.proposals import PlanForm, add_option, add_to_option, drop_from_option, make_proposal, name_parts
-from zax.desk.unit import Actor, Desk
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.arrivals.check_in import do_step
+from zax.desk.book.planned import plan_service
+from zax.desk.charges.treatment_options import (
+    PlannedLineForm,
+    add_option,
+    add_to_option,
+    drop_from_option,
+    make_proposal,
+    name_parts,
+)
 from zax.store import schema
 
 SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
@@ -157,7 +165,7 @@ def _offer(desk: Desk, priya: int) -> None:
     made = make_proposal(desk, SAM, priya, "Upper left side", 1)
     name_parts(desk, SAM, made, {"A": "Ceramic crown"}, [("Now", "0"), ("After the new year", "2")], 1)
     for code, phase, tooth, surfaces in (("D2950", 1, "14", ""), ("D2740", 1, "14", ""), ("D2392", 2, "12", "DO")):
-        add_to_option(desk, SAM, made, PlanForm(SERVICE_ID[code], "A", phase, tooth, surfaces))
+        add_to_option(desk, SAM, made, PlannedLineForm(SERVICE_ID[code], "A", phase, tooth, surfaces))
     for like, code in (("A", "D2750"), ("A", "D2392")):
         letter = add_option(desk, SAM, made, like)
         _instead(desk, made, letter, code)
@@ -180,5 +188,5 @@ def _instead(desk: Desk, proposal_id: int, letter: str, code: str) -> None:
     for number in rows:
         drop_from_option(desk, SAM, proposal_id, number)
     add_to_option(
-        desk, SAM, proposal_id, PlanForm(SERVICE_ID[code], letter, 1, "14", "MO" if code == "D2392" else "")
+        desk, SAM, proposal_id, PlannedLineForm(SERVICE_ID[code], letter, 1, "14", "MO" if code == "D2392" else "")
     )

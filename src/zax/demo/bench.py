@@ -26,8 +26,8 @@ from zax.demo import bench_book, bench_money, bench_visit
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
-from zax.desk.clinic import load
-from zax.desk.unit import Desk
+from zax.desk.acts.transaction import Desk
+from zax.desk.clinic.clinic import load
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect

@@ -17,8 +17,8 @@ from sqlalchemy import Engine, insert, text
 
 from zax.core.book.hours import Span
 from zax.core.book.minutes import bits_of
-from zax.core.book.need import Helpers, Need, SiteDay
 from zax.core.book.openings import best_openings
+from zax.core.book.search_request import Helpers, SearchRequest, SiteDay
 from zax.demo.bulk import Bulk
 from zax.demo.world import TYPE_ID, ZONE
 from zax.store import schema
@@ -205,21 +205,21 @@ def openings_table() -> list[dict[str, Any]]:
     for people, months in ((20, 1), (20, 3), (20, 6), (20, 12), (20, 24), (5, 12), (50, 12), (100, 12)):
         days = calendar(people, months)
         helpers = Helpers(tuple(range(max(2, people // 5))), 10, (30, 20, 40))
-        hour = Need(
+        hour = SearchRequest(
             60,
             tuple(range(people)),
             tuple(range(people)),
             home_rooms={p: p for p in range(people)},
             helpers=(helpers,),
         )
-        never = Need(300, tuple(range(people)), tuple(range(people)))
+        never = SearchRequest(300, tuple(range(people)), tuple(range(people)))
         rows.append(
             {"people": people, "months": months, "cpu_ms": _cpu(hour, days), "nothing_cpu_ms": _cpu(never, days)}
         )
     return rows
 
 
-def _cpu(need: Need, days: list[SiteDay]) -> float:
+def _cpu(need: SearchRequest, days: list[SiteDay]) -> float:
     times = []
     for _ in range(ROUNDS):
         began = time.process_time()

@@ -11,12 +11,13 @@ from typing import Any
 from sqlalchemy import Engine, text
 
 from zax.core.money.statement import Rule
-from zax.core.setup.roles import Role
-from zax.desk.recount import recount
-from zax.desk.statements import carry_on, preview, start_run
-from zax.desk.unit import Actor, Desk
+from zax.core.people.roles import Role
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.money.ledger_audit import recount
+from zax.desk.money.statements import carry_on, preview, start_run
 from zax.store.files import FileStore
-from zax.web.papers import statement_pdfs
+from zax.web.money.documents import statement_pdfs
 
 SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
 HOUSEHOLDS, ENTRIES, STATEMENTS = 20, 500, 1_000

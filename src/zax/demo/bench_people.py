@@ -30,9 +30,10 @@ from zax.demo.bench import ROUNDS, WARM, Act, Asgi, console, measure, show, sign
 from zax.demo.floor import Floor
 from zax.demo.seed import opening_day, seed, seeded
 from zax.demo.world import PLANS, ZONE
-from zax.desk.clinic import load
-from zax.desk.intake import job_of, open_import, run_import, start_import
-from zax.desk.unit import WORKER, Desk
+from zax.desk.acts.actor import WORKER
+from zax.desk.acts.transaction import Desk
+from zax.desk.clinic.clinic import load
+from zax.desk.record.importing import job_of, open_import, run_import, start_import
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect

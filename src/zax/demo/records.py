@@ -12,13 +12,14 @@ from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
-from zax.core.patients.papers import Cut
-from zax.core.setup.roles import Role
+from zax.core.patients.uploads import Cut
+from zax.core.people.roles import Role
 from zax.demo.world import ZONE
-from zax.desk.files import keep_file, set_photo
-from zax.desk.notes import add_note, set_flag
-from zax.desk.patients import name_keys
-from zax.desk.unit import Actor, Desk
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.patients.details import name_keys
+from zax.desk.patients.files import keep_file, set_photo
+from zax.desk.patients.notes import add_note, set_flag
 from zax.store import schema
 from zax.store.files import FileStore
 

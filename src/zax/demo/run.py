@@ -18,7 +18,7 @@ from pathlib import Path
 
 from rich.console import Console
 
-from zax.core.setup.roles import ROLE_WORDS, Role
+from zax.core.people.roles import ROLE_WORDS, Role
 from zax.demo.world import PASSWORD, USERS, ZONE
 from zax.settings import Settings
 from zax.store.server import Server, ServerTrouble, end_with_parent, port_is_free

@@ -21,8 +21,8 @@ from zax.demo.standin_state import tell_standin
 from zax.demo.today import OPENS_AT, VISITS, PayingTerminal, Today, give_helen_a_household
 from zax.demo.waiting import ASKED, SHELVED, WAITERS, Waiting
 from zax.demo.world import ZONE, diagnosis_rows, working_day_after, write_world
-from zax.desk.clinic import load
-from zax.desk.unit import Desk
+from zax.desk.acts.transaction import Desk
+from zax.desk.clinic.clinic import load
 from zax.store import schema
 
 

@@ -13,21 +13,24 @@ from sqlalchemy import insert, select, update
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.money.tender import TenderForm
-from zax.core.setup.roles import Role
+from zax.core.people.roles import Role
 from zax.demo.world import MEMBER_PREFIX, TYPE_ID, ZONE
-from zax.desk.arrivals import check_in
-from zax.desk.book import BookOrder, book_visit
-from zax.desk.charges import LineForm, change_line
-from zax.desk.checkout import finish_checkout
-from zax.desk.diagnoses import add_diagnosis
-from zax.desk.finishing import ready_for_checkout
-from zax.desk.off import did_not_come
-from zax.desk.patients import name_keys
-from zax.desk.payments import Item, PayForm, take_payment
-from zax.desk.track import confirm, take_to_room
-from zax.desk.unit import Actor, Desk
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.arrivals.check_in import check_in
+from zax.desk.book.booking import BookOrder, book_visit
+from zax.desk.book.cancellation import did_not_come
+from zax.desk.book.track import confirm, take_to_room
+from zax.desk.charges.charges import LineForm, change_line
+from zax.desk.charges.diagnoses import add_diagnosis
+from zax.desk.charges.finishing import ready_for_checkout
+from zax.desk.day.checkout import finish_checkout
+from zax.desk.money.payments import Item, PayForm, take_payment
+from zax.desk.patients.details import name_keys
 from zax.outside.doors import Sale, Terminal
-from zax.store import money, schema, visits
+from zax.store import schema
+from zax.store.book import queries as visits
+from zax.store.money import queries as money
 
 OPENS_AT = 10 * 60 + 42
 JUNO = Actor(1, "Juno Park", Role.MANAGER)

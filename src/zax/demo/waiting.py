@@ -14,15 +14,16 @@ from sqlalchemy import insert, select, update
 from zax.clock import ShiftedClock, to_utc
 from zax.core.book.hours import clock_words
 from zax.core.patients.wishes import wishes_of
-from zax.core.setup.roles import Role
+from zax.core.people.roles import Role
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
-from zax.desk.book import BookOrder, book_visit
-from zax.desk.off import take_off
-from zax.desk.openings import Part, Request, find_openings
-from zax.desk.patients import name_keys
-from zax.desk.shelf import shelve
-from zax.desk.unit import Actor, Desk
-from zax.desk.waitlist import note_try, wait_for
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.book.booking import BookOrder, book_visit
+from zax.desk.book.cancellation import take_off
+from zax.desk.book.openings import Part, Request, find_openings
+from zax.desk.book.shelf import shelve
+from zax.desk.book.waitlist import note_try, wait_for
+from zax.desk.patients.details import name_keys
 from zax.store import schema
 
 JUNO = Actor(1, "Juno Park", Role.MANAGER, "JP")

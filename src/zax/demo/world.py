@@ -8,8 +8,8 @@ from typing import Any
 from argon2 import PasswordHasher
 from sqlalchemy import Connection, insert
 
-from zax.desk.clinic import VERSION
 from zax.store import schema
+from zax.store.clinic.settings import VERSION
 
 PASSWORD = "ferry-bell-7"
 USERS = (

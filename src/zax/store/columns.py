@@ -53,5 +53,10 @@ def words_map(name: str) -> Column:  # type: ignore[type-arg]
     return Column(name, JSON, nullable=False, server_default="{}")
 
 
+def version_column() -> Column[int]:
+    """Counts up with every change, so that a form can say which state it was filled in from."""
+    return Column("version", Integer, nullable=False, server_default="1")
+
+
 def moment(name: str, nullable: bool = False) -> Column:  # type: ignore[type-arg]
     return Column(name, Moment, nullable=nullable)

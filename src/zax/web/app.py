@@ -11,6 +11,7 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import HTTPException, RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response
+from jinja2 import Environment
 from sqlalchemy.exc import OperationalError
 from starlette.datastructures import MutableHeaders
 from starlette.exceptions import HTTPException as StarletteHTTPException
@@ -21,88 +22,45 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from zax.clock import system_now
 from zax.core.errors import NotFound, ZaxError
-from zax.desk.unit import Desk
-from zax.desk.worker import last_beat
+from zax.desk.acts.transaction import Desk
 from zax.logs import configure
 from zax.settings import Settings
 from zax.store.engine import reader
 from zax.store.files import FileStore
 from zax.store.vault import Vault
-from zax.web import (
-    account,
-    arrival,
-    book,
-    bookacts,
-    charges,
-    checkout,
-    claims,
-    closing,
-    day,
-    duplicates,
-    eligibility,
-    files,
-    forms,
-    intake,
-    live,
-    mine,
-    patients,
-    pay,
-    payplans,
-    plan,
-    plans,
-    proposals,
-    receipts,
-    record,
-    setup,
-    setuparrival,
-    setupflags,
-    setupheadsups,
-    setupmoney,
-    signin,
-    signs,
-    statements,
-    steps,
-    waitlist,
-    wall,
-)
-from zax.web.here import CSRF_COOKIE, ForgedForm, Here, Shared, SignInNeeded, enter
-from zax.web.render import make_environment
+from zax.store.worker.beats import last_beat
+from zax.web.arrivals import check_in, forms
+from zax.web.book import bars, series, waitlist
+from zax.web.charges import charges, treatment_options
+from zax.web.claims import claims
+from zax.web.coverage import eligibility, plans
+from zax.web.day import book, book_acts, checkout, clinician_day, corridor, live_day, steps
+from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
+from zax.web.patients import duplicates, files, finding
+from zax.web.people import sign_in
+from zax.web.record import importing, record
+from zax.web.setup import arrival as arrival_setup
+from zax.web.setup import flags as flag_setup
+from zax.web.setup import heads_ups as heads_up_setup
+from zax.web.setup import money as money_setup
+from zax.web.setup import time as time_setup
+from zax.web.shell import live, signs
+from zax.web.shell.rendering import areas_with, make_environment
+from zax.web.shell.request_context import CSRF_COOKIE, ForgedForm, RequestContext, Shared, SignInNeeded, enter
 
 log = structlog.get_logger()
-AREAS = (
-    signin,
-    day,
-    steps,
-    arrival,
-    forms,
-    mine,
-    wall,
-    book,
-    bookacts,
-    plan,
-    waitlist,
-    charges,
-    checkout,
-    pay,
-    receipts,
-    payplans,
-    statements,
-    closing,
-    setupmoney,
-    proposals,
-    account,
-    patients,
-    record,
-    eligibility,
-    plans,
-    files,
-    duplicates,
-    intake,
+ROOMS = (
+    sign_in,
+    *(finding, files, duplicates),
+    *(plans, eligibility),
+    *(series, waitlist),
+    *(account, payment_page, receipts, payment_plans, statements, day_close),
+    *(record, importing),
+    *(check_in, forms),
+    *(charges, treatment_options),
     claims,
-    setup,
-    setupflags,
-    setuparrival,
-    setupheadsups,
+    *(live_day, steps, book, book_acts, checkout, clinician_day, corridor),
+    *(time_setup, money_setup, flag_setup, arrival_setup, heads_up_setup),
     live,
 )
 HEADERS = {
@@ -160,7 +118,7 @@ def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
     configure()
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
     app.state.shared = Shared(
-        desk, reader(desk.engine), settings, make_environment(), outside, FileStore(settings.var), Vault(settings.var)
+        desk, reader(desk.engine), settings, _environment(), outside, FileStore(settings.var), Vault(settings.var)
     )
     app.add_middleware(
         SessionMiddleware, secret_key=session_secret(settings.var), session_cookie="zax_session", max_age=settings.idle_minutes * 60,
@@ -168,14 +126,22 @@ def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
     )  # fmt: skip
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
     app.add_middleware(SecurityHeaders)
-    for area in AREAS:
-        app.include_router(area.router)
+    for room in ROOMS:
+        app.include_router(room.router)
     app.add_api_route("/healthz", healthz, methods=["GET"])
-    app.add_api_route("/static/signs.svg", _signs, methods=["GET"])
-    app.add_api_route("/static/minutes.css", _minutes, methods=["GET"])
-    app.mount("/static", StaticFiles(directory=Path(__file__).parent / "static"), name="static")
+    app.add_api_route("/static/shell/signs.svg", _signs, methods=["GET"])
+    app.add_api_route("/static/shell/minutes.css", _minutes, methods=["GET"])
+    for area in areas_with("static"):
+        app.mount(f"/static/{area.name}", StaticFiles(directory=area / "static"))
     _error_pages(app)
     return app
+
+
+def _environment() -> Environment:
+    """What the templates of the areas need beyond the shell's own."""
+    made = make_environment()
+    made.globals |= {"bar_html": bars.bar_html, "gap_html": bars.gap_html}
+    return made
 
 
 def _signs() -> Response:
@@ -204,7 +170,7 @@ def healthz(request: Request) -> JSONResponse:
 
 
 def _error_pages(app: FastAPI) -> None:
-    app.add_exception_handler(SignInNeeded, signin.ask_to_sign_in)  # type: ignore[arg-type]
+    app.add_exception_handler(SignInNeeded, sign_in.ask_to_sign_in)  # type: ignore[arg-type]
     app.add_exception_handler(ZaxError, _refused)  # type: ignore[arg-type]
     app.add_exception_handler(StarletteHTTPException, _http_error)  # type: ignore[arg-type]
     app.add_exception_handler(RequestValidationError, _bad_address)  # type: ignore[arg-type]
@@ -215,10 +181,12 @@ def _error_pages(app: FastAPI) -> None:
 def _refused(request: Request, error: ZaxError) -> Response:
     """A refusal that no page caught: a page of its own, with the way back."""
     try:
-        here: Here = enter(request)
+        ctx: RequestContext = enter(request)
     except (SignInNeeded, ZaxError):
         return PlainTextResponse(error.message, error.status)
-    return here.page("refused.html", error.status, message=error.message, back=request.headers.get("referer", "/day"))
+    return ctx.page(
+        "shell/refused.html", error.status, message=error.message, back=request.headers.get("referer", "/day")
+    )
 
 
 def _http_error(request: Request, error: HTTPException) -> Response:
@@ -240,5 +208,5 @@ def _forged(request: Request, _: ForgedForm) -> Response:
 def _defect(request: Request, error: Exception) -> Response:
     number = uuid.uuid4().hex[:8]
     log.error("defect", number=number, path=request.url.path, exc_info=error)
-    template = request.app.state.shared.templates.get_template("defect.html")
+    template = request.app.state.shared.templates.get_template("shell/defect.html")
     return HTMLResponse(template.render(number=number), 500, headers=HEADERS | {"Cache-Control": "no-store"})

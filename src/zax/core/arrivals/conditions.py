@@ -196,3 +196,13 @@ def showing(heads_ups: Iterable[HeadsUp], about: About, place: str, dismissed: f
     """Those that hold for this person at this place and were not put away; those that warn first."""
     found = [h for h in heads_ups if place in h.places and h.id not in dismissed and h.holds(about)]
     return sorted(found, key=lambda h: not h.warns)
+
+
+@dataclass(frozen=True, slots=True)
+class HeadsUpSetup:
+    """A heads-up compiled, beside its condition as it is edited."""
+
+    headsup: HeadsUp
+    condition: Mapping[str, Any]
+    active: bool
+    version: int

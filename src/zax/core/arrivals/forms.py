@@ -166,3 +166,15 @@ def is_due(last_signed: date | None, again_months: int, today: date) -> bool:
     if last_signed is None:
         return True
     return again_months > 0 and step_months(last_signed, again_months) <= today
+
+
+@dataclass(frozen=True, slots=True)
+class FormTemplate:
+    """A form as it is signed now; `again_months` of 0: once is enough."""
+
+    id: int
+    name: str
+    blocks: tuple[Block, ...]
+    again_months: int
+    active: bool
+    version: int

@@ -137,3 +137,12 @@ def blocking(stands: Sequence[Stand]) -> list[Stand]:
 def next_open(stands: Sequence[Stand]) -> Stand | None:
     """The step to do now."""
     return next((stand for stand in stands if stand.state == "open"), None)
+
+
+@dataclass(frozen=True, slots=True)
+class ArrivalStep:
+    """A step of the check-in list with what only the setup page needs."""
+
+    step: Step
+    position: int
+    active: bool

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from typing import Any
 
 from zax.core.book.hours import Span, clock_words, fits
 from zax.core.errors import Conflict, Refused, ZaxError
@@ -38,6 +39,14 @@ class StaffNeed:
     offsets: tuple[int, ...]
     words: str = "exam"
     same_as: int | None = None
+
+
+def needs_from(kept: Sequence[Mapping[str, Any]]) -> tuple[StaffNeed, ...]:
+    """Staff needs as a visit type keeps them."""
+    return tuple(
+        StaffNeed(each["role"], each["minutes"], tuple(each["offsets"]), each["words"], each["same_as"])
+        for each in kept
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,7 @@
 """Openings: for a need, the best free times with the reasons why each is good.
 
 Days are searched in order of date as sets of minutes (zax.core.book.minutes). A day is left out as soon as nothing on it could still be
-among the best, so a year costs hardly more than a month. What a time is worth says zax.core.book.worth.
+among the best, so a year costs hardly more than a month. What a time is worth says zax.core.book.scoring.
 Openings never double-book. Units: minutes of the day (local).
 """
 
@@ -16,8 +16,8 @@ from functools import lru_cache
 from zax.core.book.booking import StaffSlot, lead_spans
 from zax.core.book.hours import Span
 from zax.core.book.minutes import WHOLE_DAY, minutes_in, on_grid, starts
-from zax.core.book.need import Helpers, Need, Opening, SiteDay
-from zax.core.book.worth import POINTS, reasons_for
+from zax.core.book.scoring import POINTS, reasons_for
+from zax.core.book.search_request import Helpers, Opening, SearchRequest, SiteDay
 
 ROUND = 30
 BEST_OF_A_DAY = 2
@@ -50,7 +50,7 @@ def _bits(span: Span) -> int:
 
 
 def best_openings(
-    needs: Sequence[Need], days: Iterable[SiteDay], first_day: date, limit: int = 20, together: bool = False
+    needs: Sequence[SearchRequest], days: Iterable[SiteDay], first_day: date, limit: int = 20, together: bool = False
 ) -> list[Opening]:
     """The `limit` best openings, best first. `days` must come in order of date and are read only as far as needed.
 
@@ -78,7 +78,7 @@ def _worst_first(opening: Opening) -> tuple[int, int, int, int, int]:
     return (opening.score, -opening.day.toordinal(), -opening.start, -opening.site_id, -opening.lead)
 
 
-def _most_ever(needs: Sequence[Need], first_day: date, day: date) -> int:
+def _most_ever(needs: Sequence[SearchRequest], first_day: date, day: date) -> int:
     """What no opening on this day or later can be worth more than."""
     likes = POINTS["likes"] if any(need.wishes.likes for need in needs) else 0
     goal = POINTS["goal"] if any(need.goal for need in needs) else 0
@@ -87,7 +87,7 @@ def _most_ever(needs: Sequence[Need], first_day: date, day: date) -> int:
     return each * len(needs) - (day - first_day).days
 
 
-def _most(needs: Sequence[Need], site_day: SiteDay, first_day: date) -> int:
+def _most(needs: Sequence[SearchRequest], site_day: SiteDay, first_day: date) -> int:
     """What no opening on this very day can be worth more than."""
     total = -(site_day.day - first_day).days
     for need in needs:
@@ -99,7 +99,7 @@ def _most(needs: Sequence[Need], site_day: SiteDay, first_day: date) -> int:
 
 
 def _of_lead(
-    needs: Sequence[Need], site_day: SiteDay, lead: int, first_day: date, together: bool
+    needs: Sequence[SearchRequest], site_day: SiteDay, lead: int, first_day: date, together: bool
 ) -> Iterator[Opening]:
     """Every opening worth offering with this lead on the day: of each stretch of possible starts the first, the last and the round ones."""
     need = needs[0]
@@ -125,7 +125,7 @@ def _worth_offering(possible: int, grid: int) -> Iterator[int]:
     return minutes_in(possible & (first | last | on_grid(ROUND)))
 
 
-def feasible(need: Need, site_day: SiteDay, lead: int, used: _Used = _NOTHING) -> int:
+def feasible(need: SearchRequest, site_day: SiteDay, lead: int, used: _Used = _NOTHING) -> int:
     """The starts, as bits, at which the lead, a room and every helper are free. Exact."""
     if need.most and site_day.counts.get(need.type_id, 0) >= need.most:
         return 0
@@ -154,7 +154,7 @@ def _allowed(hours: int, minutes: int, grid: int) -> int:
     return on_grid(grid) & starts(hours, minutes)
 
 
-def _lead_starts(need: Need, site_day: SiteDay, lead: int, used: _Used) -> int:
+def _lead_starts(need: SearchRequest, site_day: SiteDay, lead: int, used: _Used) -> int:
     taken = site_day.busy.get(lead, 0) | used.people.get(lead, 0)
     free = site_day.open.get(lead, 0) & ~taken
     if not need.lead_parts and not need.buffer:
@@ -174,7 +174,7 @@ def _on_and_on(free: int) -> int:
     return (free & WHOLE_DAY) | (WHOLE_DAY << WHOLE_DAY.bit_length())
 
 
-def _room_starts(need: Need, site_day: SiteDay, used: _Used) -> int:
+def _room_starts(need: SearchRequest, site_day: SiteDay, used: _Used) -> int:
     found = 0
     for room in need.rooms:
         if room in site_day.rooms:
@@ -182,7 +182,7 @@ def _room_starts(need: Need, site_day: SiteDay, used: _Used) -> int:
     return found
 
 
-def _helper_starts(need: Need, site_day: SiteDay, lead: int, used: _Used) -> int:
+def _helper_starts(need: SearchRequest, site_day: SiteDay, lead: int, used: _Used) -> int:
     """Starts at which each need has somebody; those with the same person are asked of one person at a time."""
     found = WHOLE_DAY
     for number, first in enumerate(need.helpers):
@@ -207,7 +207,9 @@ def _person_starts(group: Sequence[Helpers], free: int) -> int:
     return found
 
 
-def _helpers(need: Need, site_day: SiteDay, lead: int, start: int, used: _Used) -> tuple[StaffSlot, ...] | None:
+def _helpers(
+    need: SearchRequest, site_day: SiteDay, lead: int, start: int, used: _Used
+) -> tuple[StaffSlot, ...] | None:
     """Somebody for every need, in order of preference; None if it cannot be done."""
 
     def fill(chosen: tuple[StaffSlot, ...]) -> tuple[StaffSlot, ...] | None:
@@ -229,7 +231,7 @@ def _helpers(need: Need, site_day: SiteDay, lead: int, start: int, used: _Used) 
     return fill(())
 
 
-def _visit(need: Need, site_day: SiteDay, lead: int, start: int, used: _Used) -> Opening | None:
+def _visit(need: SearchRequest, site_day: SiteDay, lead: int, start: int, used: _Used) -> Opening | None:
     """The visit at that time with its staff and room, or None."""
     helpers = _helpers(need, site_day, lead, start, used)
     span = Span(start, start + need.minutes)
@@ -245,7 +247,9 @@ def _visit(need: Need, site_day: SiteDay, lead: int, start: int, used: _Used) ->
     return Opening(site_day.site_id, site_day.day, start, need.minutes, lead, room, (*mine, *helpers))
 
 
-def _chain(needs: Sequence[Need], site_day: SiteDay, lead: int, start: int, together: bool) -> tuple[Opening, ...]:
+def _chain(
+    needs: Sequence[SearchRequest], site_day: SiteDay, lead: int, start: int, together: bool
+) -> tuple[Opening, ...]:
     """The visits of all needs, the first with this lead at this time, each as soon as it can be; empty if they do not fit."""
     first = _visit(needs[0], site_day, lead, start, _NOTHING)
     if first is None:
@@ -254,7 +258,12 @@ def _chain(needs: Sequence[Need], site_day: SiteDay, lead: int, start: int, toge
 
 
 def _follow(
-    needs: Sequence[Need], number: int, site_day: SiteDay, done: tuple[Opening, ...], used: _Used, together: bool
+    needs: Sequence[SearchRequest],
+    number: int,
+    site_day: SiteDay,
+    done: tuple[Opening, ...],
+    used: _Used,
+    together: bool,
 ) -> tuple[Opening, ...]:
     if number == len(needs):
         return done
@@ -274,7 +283,7 @@ def _follow(
     return ()
 
 
-def _scored(needs: Sequence[Need], site_day: SiteDay, visits: Sequence[Opening], first_day: date) -> Opening:
+def _scored(needs: Sequence[SearchRequest], site_day: SiteDay, visits: Sequence[Opening], first_day: date) -> Opening:
     found: dict[str, int] = {}
     for need, visit in zip(needs, visits, strict=True):
         for words, points in reasons_for(need, site_day, visit):

@@ -50,7 +50,7 @@ FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED, Stop.SHELF})
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """A legal move: the right it needs (see zax.core.setup.roles) and whether a reason must be given."""
+    """A legal move: the right it needs (see zax.core.people.roles) and whether a reason must be given."""
 
     right: str
     needs_reason: bool = False
@@ -96,7 +96,7 @@ _BACK = {
 MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK}
 
 
-# What undoing an act on the Book may do besides, see zax.desk.undo: no person can ask for these moves.
+# What undoing an act on the Book may do besides, see zax.desk.book.undo: no person can ask for these moves.
 UNDOING = frozenset({(Stop.CANCELLED, stop) for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)} | {
     (Stop.BOOKED, Stop.HELD), (Stop.BOOKED, Stop.CANCELLED), (Stop.HELD, Stop.CANCELLED), (Stop.MISSED, Stop.CONFIRMED), (Stop.MISSED, Stop.BOOKED),
     (Stop.CONFIRMED, Stop.SHELF), (Stop.BOOKED, Stop.CONFIRMED),

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
 
-from zax.core.book.off import Tally
+from zax.core.book.cancellation import Attendance
 from zax.core.patients.wishes import Wishes, half_day, half_day_words
 
 
@@ -62,7 +62,7 @@ class Entry:
     name: str
     phone: str
     wishes: Wishes
-    tally: Tally
+    tally: Attendance
     reasons: tuple[Waits, ...]
     last_try: str = ""
 

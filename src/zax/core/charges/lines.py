@@ -38,7 +38,7 @@ class ServiceRule:
 
 
 @dataclass(frozen=True, slots=True)
-class Typed:
+class TypedLine:
     """A line as typed; `tooth` already in universal numbers."""
 
     units: str = "1"
@@ -63,7 +63,7 @@ def is_tooth(tooth: str) -> bool:
     return tooth in TEETH
 
 
-def check_line(rule: ServiceRule, typed: Typed) -> LineDetail:
+def check_line(rule: ServiceRule, typed: TypedLine) -> LineDetail:
     """What was typed for a line, checked against the code; raises Problems with one message a field."""
     tooth = typed.tooth.strip().upper().lstrip("#")
     wanted = "".join(dict.fromkeys(ch for ch in typed.surfaces.upper() if not ch.isspace() and ch != ","))

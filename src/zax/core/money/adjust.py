@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from zax.core.errors import NotAllowed, Refused
 from zax.core.money.cents import plain
-from zax.core.setup.roles import ROLE_WORDS, Role
+from zax.core.people.roles import ROLE_WORDS, Role
 
 NO_LIMIT = -1
 DEFAULT_LIMITS: Mapping[str, int] = {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from zax.core.claims.claim import Envelope
+from zax.core.x12.parties import Envelope
 from zax.core.x12.syntax import write
 
 Row = tuple[str, ...]

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 
-from zax.core.claims.claim import Envelope, Organization, Person
 from zax.core.x12.envelope import interchange
+from zax.core.x12.parties import Envelope, Organization, Person
 from zax.core.x12.syntax import clean
 
 VERSION = "005010X279A1"

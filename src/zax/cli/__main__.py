@@ -1,0 +1,5 @@
+"""`python -m zax.cli`."""
+
+from zax.cli.main import app
+
+app()

@@ -1,0 +1,125 @@
+"""The command line: demo, serve, worker, standin, migrate, seed, import, export, audit, x12."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
+x12 = typer.Typer(no_args_is_help=True, help="X12 files on the command line, without a database.")
+app.add_typer(x12, name="x12")
+
+
+bring = typer.Typer(no_args_is_help=True, help="Take data in from a file.")
+give = typer.Typer(no_args_is_help=True, help="Give data out in open formats.")
+check = typer.Typer(no_args_is_help=True, help="Check what is kept against itself.")
+app.add_typer(check, name="audit")
+app.add_typer(bring, name="import")
+app.add_typer(give, name="export")
+
+
+@bring.command("patients")
+def import_patients(
+    file: Annotated[Path, typer.Argument(help="CSV with a heading, vCards, or a FHIR R4 bundle")],
+    dry: Annotated[bool, typer.Option("--dry", help="say what would happen, keep nothing")] = False,
+    refused: Annotated[Path, typer.Option(help="where the refused rows go")] = Path("refused.csv"),
+) -> None:
+    """Import patients with a progress bar; columns are matched by their headings. Exit 1 when rows were refused."""
+    from zax.cli.importing import import_file
+
+    raise typer.Exit(import_file(file, dry, refused))
+
+
+@give.command("patients")
+def export_patients(
+    file: Annotated[Path, typer.Argument(help="where to write: NAME.csv, NAME.vcf or NAME.json (FHIR R4)")],
+) -> None:
+    """Write every patient to a file; its ending says in which format."""
+    from zax.cli.importing import export_file
+
+    raise typer.Exit(export_file(file))
+
+
+@check.command("money")
+def audit_money() -> None:
+    """Recount every balance from the journal; exit 1 when anything does not agree."""
+    from zax.cli import money as money_cli
+
+    raise typer.Exit(money_cli.audit_money())
+
+
+@x12.command("read")
+def x12_read(file: Annotated[Path, typer.Argument(help="an X12 file: 271, 835, 999, 837 and others")]) -> None:
+    """Print what a file holds as JSON; exit 1 when something is wrong with it."""
+    from zax.core.x12.describe import describe
+
+    try:
+        text = file.read_bytes().decode("utf-8", errors="replace")
+    except OSError as error:
+        found = {"transactions": [], "problems": [f"{file} cannot be read: {error.strerror}."]}
+    else:
+        found = describe(text)
+    typer.echo(json.dumps(found, indent=2, ensure_ascii=False))
+    if found["problems"]:
+        raise typer.Exit(1)
+
+
+@app.command()
+def demo(
+    fresh: Annotated[bool, typer.Option("--fresh", help="throw the demo's data away and start over")] = False,
+) -> None:
+    """Everything on this machine: database, demo clinic, stand-in, worker, web. Ctrl-C stops it all."""
+    from zax.demo.run import run_demo
+
+    sys.exit(run_demo(fresh))
+
+
+@app.command()
+def serve() -> None:
+    """The web application alone."""
+    from zax.processes import serve_web
+
+    serve_web()
+
+
+@app.command()
+def worker() -> None:
+    """Carry out what waits in the outbox and fetch what insurers sent; any number may run."""
+    from zax.processes import run_worker
+
+    run_worker()
+
+
+@app.command()
+def standin() -> None:
+    """The simulated outside world: terminal, clearinghouse, mail."""
+    from zax.processes import serve_standin
+
+    serve_standin()
+
+
+@app.command()
+def migrate() -> None:
+    """Bring the database to the newest schema."""
+    from zax.processes import engine_of
+    from zax.settings import Settings
+    from zax.store.migrate import migrate as run
+
+    run(engine_of(Settings()))
+    typer.echo("The database has the newest schema.")
+
+
+@app.command()
+def seed(
+    size: Annotated[
+        str, typer.Option(help="demo, town (100,000 patients, 1,000,000 visits) or region (1,000,000 patients)")
+    ] = "demo",
+) -> None:
+    """Fill an empty database of its own with made-up data; ZAX_VAR says where, ZAX_DB_PORT on which port."""
+    from zax.demo.run import seed_alone
+
+    sys.exit(seed_alone(size))

@@ -1,0 +1,75 @@
+"""Why a visit is taken off the book. The answer is data: it decides the patient's tally, the waitlist and what must be said.
+
+Only what the patient did counts in the reliability tally; what the clinic did, or a slip of the hand, never does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from zax.core.errors import Refused
+
+
+class OffWhy(StrEnum):
+    MISSED = "missed"
+    WANTS_ANOTHER = "wants"
+    DOES_NOT = "declined"
+    CLINIC = "clinic"
+    MISTAKE = "mistake"
+    EXPIRED = "expired"
+    REFUSED = "refused"
+
+
+@dataclass(frozen=True, slots=True)
+class Off:
+    """`tally` names what it counts as for the patient; `waits` puts the patient on the waitlist; `note` must be given."""
+
+    words: str
+    tally: str = ""
+    waits: bool = False
+    note: bool = False
+    offered: bool = True
+
+
+OFF: Mapping[OffWhy, Off] = {
+    OffWhy.MISSED: Off("Patient did not come", tally="missed", waits=True),
+    OffWhy.WANTS_ANOTHER: Off("Patient cancelled, wants another time", tally="cancelled", waits=True),
+    OffWhy.DOES_NOT: Off("Patient cancelled, wants no other time", tally="cancelled"),
+    OffWhy.CLINIC: Off("Clinic cancelled", waits=True, note=True),
+    OffWhy.MISTAKE: Off("Entered by mistake"),
+    OffWhy.EXPIRED: Off("Web request not answered in time", offered=False),
+    OffWhy.REFUSED: Off("Web request declined", offered=False),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Attendance:
+    """How a patient has kept their times: `kept`, `missed` and `cancelled` visits."""
+
+    kept: int = 0
+    missed: int = 0
+    cancelled: int = 0
+
+    @property
+    def words(self) -> str:
+        """'missed 1 of 9, cancelled 2', 'never missed, 6 visits', 'first visit'."""
+        came = self.kept + self.missed
+        gone = f", cancelled {self.cancelled}" if self.cancelled else ""
+        if not came:
+            return f"no visit yet{gone}"
+        if self.missed:
+            return f"missed {self.missed} of {came}{gone}"
+        return f"never missed, {came} visit{'s' if came > 1 else ''}{gone}"
+
+
+def check_off(why: str, note: str) -> OffWhy:
+    """The reason, if it is one to choose; Refused when none was chosen or its note is missing."""
+    offered = {each.value for each, off in OFF.items() if off.offered}
+    if why not in offered:
+        raise Refused("Choose why the visit is taken off.", "why")
+    chosen = OffWhy(why)
+    if OFF[chosen].note and not note.strip():
+        raise Refused("Say in a few words what happened; the patient will ask.", "note")
+    return chosen

@@ -1,0 +1,67 @@
+"""`@act("right")` makes a function an act: it checks the actor's right, opens the transaction, and tries again when the database
+breaks a deadlock. That is the only place where anything is tried again.
+"""
+
+from __future__ import annotations
+
+import functools
+import random
+import threading
+from collections.abc import Callable
+from typing import Concatenate, ParamSpec, TypeVar
+
+from sqlalchemy.exc import OperationalError
+
+from zax.core.people.roles import require
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.clinic.clinic import load
+from zax.store.clinic.settings import setup_version
+
+P = ParamSpec("P")
+T = TypeVar("T")
+TRIES = 8
+_DEADLOCK, _LOCK_TIMEOUT = 1213, 1205
+
+
+def act(right: str) -> Callable[[Callable[Concatenate[Transaction, P], T]], Callable[Concatenate[Desk, Actor, P], T]]:
+    """Make `f(tx, ...)` an act called as `f(desk, actor, ...)`; errors of the core roll everything back."""
+
+    def wrap(function: Callable[Concatenate[Transaction, P], T]) -> Callable[Concatenate[Desk, Actor, P], T]:
+        @functools.wraps(function)
+        def run(desk: Desk, actor: Actor, *args: P.args, **kwargs: P.kwargs) -> T:
+            require(actor.role, right)
+            return in_transaction(desk, actor, lambda tx: function(tx, *args, **kwargs))
+
+        return run
+
+    return wrap
+
+
+def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
+    """Run `work` in a transaction; again on a deadlock, with a short random pause so that two do not meet again."""
+    for attempt in range(1, TRIES + 1):
+        try:
+            return _once(desk, actor, work)
+        except OperationalError as error:
+            code = error.orig.args[0] if error.orig and error.orig.args else 0
+            if code not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
+                raise
+            _pause(attempt)
+    raise AssertionError("unreachable")
+
+
+def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
+    with desk.engine.begin() as connection:
+        version = setup_version(connection)
+        if version is not None and version != desk.clinic.version:
+            desk.clinic = load(connection)
+        tx = Transaction(connection, desk, actor, desk.clock.now())
+        done = work(tx)
+    if tx.changed_clinic is not None:
+        desk.clinic = tx.changed_clinic
+    return done
+
+
+def _pause(attempt: int) -> None:
+    threading.Event().wait(random.uniform(0.005, 0.03) * attempt)

@@ -1,0 +1,140 @@
+"""What an act works with: the desk, and one running transaction at one moment."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, Engine, func, insert, select, update
+
+from zax.clock import Clock, local
+from zax.core.errors import NotFound, Stale
+from zax.desk.acts.actor import Actor
+from zax.desk.clinic.clinic import Clinic, load
+from zax.store.acts.outbox import put_errand
+from zax.store.acts.traces import write_audit, write_feed
+from zax.store.clinic import settings
+
+
+@dataclass(slots=True)
+class Desk:
+    """What every act works with: the database, the clock and the clinic's setup, which is read again when it has changed."""
+
+    engine: Engine
+    clock: Clock
+    clinic: Clinic
+
+    def read_setup(self) -> None:
+        with self.engine.connect() as connection:
+            self.clinic = load(connection)
+
+
+@dataclass(slots=True)
+class Transaction:
+    """One running act. `now` is UTC and stays the same for the whole act; `books` are the books days it has asked for, by site."""
+
+    connection: Connection
+    desk: Desk
+    actor: Actor
+    now: datetime
+    changed_clinic: Clinic | None = None
+    books: dict[int, date] = field(default_factory=dict)
+
+    @property
+    def clinic(self) -> Clinic:
+        """The setup as this act sees it, its own changes included."""
+        return self.changed_clinic or self.desk.clinic
+
+    def local_now(self, site_id: int) -> datetime:
+        return local(self.now, self.clinic.sites[site_id].timezone)
+
+    def business_day(self, site_id: int) -> date:
+        return self.local_now(site_id).date()
+
+    def rows(self, statement: Any, **values: Any) -> Any:
+        return self.connection.execute(statement, values).all()
+
+    def one(self, statement: Any, **values: Any) -> Any:
+        return self.connection.execute(statement, values).first()
+
+    def add(self, table: Any, **values: Any) -> int:
+        return int(self.connection.execute(insert(table).values(**values)).inserted_primary_key[0])
+
+    def keep_row(self, table: Any, row_id: int, version: int, values: dict[str, Any], what: str) -> int:
+        """A row of the setup as it is kept now; `row_id` 0 makes one, at the end where rows have an order. Its id.
+
+        Raises NotFound, and Stale when its version is no longer the one that the form was filled in from. `what` is its word for people.
+        """
+        if not row_id:
+            if "position" in table.c:
+                values = values | {
+                    "position": self.connection.execute(
+                        select(func.coalesce(func.max(table.c.position), 0) + 1)
+                    ).scalar_one()
+                }
+            return self.add(table, **values)
+        row = self.one(select(table.c.version).where(table.c.id == row_id).with_for_update())
+        if row is None:
+            raise NotFound(f"There is no such {what}.")
+        if row.version != version:
+            raise Stale(f"Somebody has changed this {what} since you opened it. Look at it again, then save.")
+        self.connection.execute(update(table).where(table.c.id == row_id).values(**values, version=row.version + 1))
+        return row_id
+
+    def audit(
+        self, act: str, *, patient_id: int | None = None, visit_id: int | None = None, **detail: object
+    ) -> None:
+        """Who did what, to whom, for good."""
+        write_audit(
+            self.connection,
+            at=self.now,
+            by_id=self.actor.id,
+            act=act,
+            patient_id=patient_id,
+            visit_id=visit_id,
+            detail=detail,
+        )
+
+    def tell(
+        self,
+        what: str,
+        *,
+        site_id: int | None = None,
+        day: date | None = None,
+        visit_id: int | None = None,
+        patient_id: int | None = None,
+    ) -> None:
+        """Let every open screen know that something about this day or patient changed."""
+        write_feed(
+            self.connection,
+            at=self.now,
+            what=what,
+            site_id=site_id,
+            day=day,
+            visit_id=visit_id,
+            patient_id=patient_id,
+        )
+
+    def send(self, kind: str, key: str, payload: Mapping[str, object], due_at: datetime | None = None) -> None:
+        """Put something for the outside into the outbox; the key makes it go out once."""
+        put_errand(
+            self.connection,
+            kind=kind,
+            request_key=key,
+            payload=payload,
+            due_at=due_at or self.now,
+            made_at=self.now,
+        )
+
+    def change_setup(self, act: str, **detail: object) -> None:
+        """Note that the setup changed, once it is written: every process reads it again before its next act, every screen soon after."""
+        settings.set_version(self.connection, self.clinic.version + 1)
+        self.audit(act, **detail)
+        self.tell("setup")
+        self.changed_clinic = load(self.connection)
+
+    def keep_setting(self, name: str, value: object) -> None:
+        """One of the clinic's settings; `change_setup` follows once all are kept."""
+        settings.keep_setting(self.connection, name, value)

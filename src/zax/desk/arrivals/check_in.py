@@ -1,0 +1,288 @@
+"""Arrival: the clinic's list for one visit, what was done of it by whom, and checking in. A required step that is open stands in the door
+until it is done or a manager lets the patient in with a reason.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, select, text, update
+
+from zax.clock import local
+from zax.core.arrivals.conditions import About
+from zax.core.arrivals.steps import Answer, Arriving, Stand, Step, StepKind, blocking, standing
+from zax.core.book.calendar import step_months
+from zax.core.book.track import Stop
+from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.people.roles import may
+from zax.core.record.gaps import Gap, record_gaps
+from zax.desk.acts.act import act
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Transaction
+from zax.desk.arrivals.facts import Asking, Known, known_of
+from zax.desk.book.track import check_correction, locked_visit, step, take_time_again
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.eligibility import cover_mark
+from zax.desk.money.credits import OpenVisit, open_elsewhere
+from zax.desk.money.ledger import Bill, bill_of
+from zax.desk.record.record_gaps import facts_of
+from zax.store import schema
+from zax.store.money import queries as money
+
+_LAST_DONE = text(
+    "SELECT d.step_id, MAX(d.at) AS at FROM arrival_done d WHERE d.patient_id = :patient_id AND d.visit_id <> :visit_id AND d.undone_at IS NULL "
+    "AND d.how = 'done' GROUP BY d.step_id"
+)
+_CARDS = text(
+    "SELECT kind, MAX(at) AS at FROM patient_file WHERE patient_id = :patient_id AND ended_at IS NULL AND kind IN ('card_front', 'card_back') GROUP BY kind"
+)
+CARD_MONTHS = 12
+
+
+class StepsOpen(Conflict):
+    """Required steps stand between the patient and "here"; `open` are their words."""
+
+    def __init__(self, names: Sequence[str]) -> None:
+        super().__init__(f"Before check-in: {', '.join(names)}. A manager may let them in with a reason.", "steps")
+        self.names = list(names)
+
+
+@dataclass(frozen=True, slots=True)
+class Collect:
+    """What may be asked for at the desk before anything is charged; cents. `paid` was already taken for this visit."""
+
+    copay: int
+    earlier: Sequence[OpenVisit]
+    paid: int
+
+    @property
+    def due(self) -> int:
+        return max(0, self.copay - self.paid) + sum(each.cents for each in self.earlier)
+
+
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """Everything the arrival page shows besides the visit itself."""
+
+    stands: list[Stand]
+    known: Known
+    collect: Collect
+    gaps: list[Gap]
+    cards: Mapping[str, datetime]
+
+    @property
+    def about(self) -> About:
+        return self.known.about
+
+    @property
+    def patient(self) -> Any:
+        return self.known.patient
+
+    @property
+    def blocked_by(self) -> list[Stand]:
+        return blocking(self.stands)
+
+
+def arrival_of(
+    connection: Connection, clinic: Clinic, now: datetime, visit: Any, bill: Bill | None = None
+) -> Arrival:
+    """Read and compute the list of a visit."""
+    bill = bill or bill_of(connection, clinic, visit)
+    zone = clinic.sites[visit.site_id].timezone
+    today = local(now, zone).date()
+    known = known_of(connection, clinic, [Asking(visit.patient_id, visit.type_id, visit.provider_id)], today)[0]
+    gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today))
+    collect = collect_of(connection, visit, bill)
+    cards = {row.kind: row.at for row in connection.execute(_CARDS, {"patient_id": visit.patient_id})}
+    last = {
+        row.step_id: local(row.at, zone).date()
+        for row in connection.execute(_LAST_DONE, {"patient_id": visit.patient_id, "visit_id": visit.id})
+    }
+    steps = [each.step for each in clinic.steps.values() if each.active]
+    itself = {
+        each.id: why
+        for each in steps
+        if (why := _by_itself(each, clinic, known, gaps, collect, bill, cards, now, today))
+    }
+    who = Arriving(not known.here_before, known.about.flags, visit.type_id, last, itself)
+    return Arrival(standing(steps, who, _answers(connection, visit.id), today), known, collect, gaps, cards)
+
+
+def _by_itself(
+    each: Step, clinic: Clinic, known: Known, gaps: Sequence[Gap], collect: Collect, bill: Bill, cards: Mapping[str, datetime], now: datetime, today: date
+) -> str:  # fmt: skip
+    """Why a built-in step has nothing to do for this visit; empty when it has."""
+    if each.kind == StepKind.GAPS:
+        return "" if gaps else "nothing is missing"
+    if each.kind == StepKind.COLLECT:
+        return "" if collect.due else "paid" if collect.paid else "nothing is due"
+    if each.kind == StepKind.PHOTO:
+        return "on file" if known.patient.photo else ""
+    if each.kind == StepKind.ELIGIBILITY:
+        mark = cover_mark(clinic, bill.coverage, now)
+        return {"": "no payer to ask", "fine": "active, checked"}.get(mark, "")
+    if each.kind == StepKind.COVERAGE:
+        fresh = [kind for kind, at in cards.items() if step_months(at.date(), CARD_MONTHS) > today]
+        return "no coverage on file" if bill.coverage is None else "both sides on file" if len(fresh) == 2 else ""
+    if each.kind == StepKind.FORM:
+        template = clinic.forms.get(each.template_id or 0)
+        if template is None or not template.active:
+            return "this form is no longer in use"
+        signed = known.signed.get(template.id)
+        return "" if template.id in known.about.unsigned else f"signed {signed:%-d %b %Y}" if signed else ""
+    return ""
+
+
+def collect_of(connection: Connection, visit: Any, bill: Bill) -> Collect:
+    """The copays that the plan asks for these services, and what the household has open from earlier."""
+    copay = sum(each.copay_due for each in bill.estimates)
+    paid = -sum(entry.patient_cents for entry in money.visit_entries(connection, visit.id) if entry.line_id is None)
+    earlier = open_elsewhere(connection, visit.household_id, visit.id)
+    return Collect(copay, earlier, paid)
+
+
+def _answers(connection: Connection, visit_id: int) -> dict[int, Answer]:
+    d, u = schema.arrival_done, schema.user
+    query = select(d, u.c.name).join(u, u.c.id == d.c.by_id, isouter=True)
+    rows = connection.execute(query.where(d.c.visit_id == visit_id, d.c.undone_at.is_(None)))
+    return {row.step_id: Answer(row.step_id, row.how, row.note, row.name or "Zax", row.at) for row in rows}
+
+
+@act("arrivals")
+def do_step(tx: Transaction, visit_id: int, step_id: int, how: str = "done", note: str = "") -> None:
+    """A step done or skipped at this visit; doing a skipped one replaces the skipping. Skipping needs a reason."""
+    visit = locked_visit(tx, visit_id)
+    if step_id not in tx.clinic.steps:
+        raise NotFound("This step is no longer on the list.")
+    if how not in {"done", "skipped"}:
+        raise Refused("A step is done or skipped.", "how")
+    if how == "skipped" and not note.strip():
+        raise Refused("Say in a few words why it is left out.", "note")
+    d = schema.arrival_done
+    here = (d.c.visit_id == visit.id) & (d.c.step_id == step_id) & d.c.undone_at.is_(None)
+    before = tx.one(select(d.c.how).where(here))
+    if before is not None and before.how == how == "done":
+        return
+    tx.connection.execute(update(d).where(here).values(undone_at=tx.now))
+    tx.add(
+        d, visit_id=visit.id, patient_id=visit.patient_id, step_id=step_id, how=how, note=note.strip()[:200], at=tx.now, by_id=tx.actor.id
+    )  # fmt: skip
+    _told(tx, visit, "arrival.step", step_id, how)
+
+
+@act("arrivals")
+def undo_step(tx: Transaction, visit_id: int, step_id: int) -> None:
+    """Take a step's answer back; it is open again."""
+    visit = locked_visit(tx, visit_id)
+    d = schema.arrival_done
+    tx.connection.execute(
+        update(d)
+        .where(d.c.visit_id == visit.id, d.c.step_id == step_id, d.c.undone_at.is_(None))
+        .values(undone_at=tx.now)
+    )
+    _told(tx, visit, "arrival.step", step_id, "open again")
+
+
+def _told(tx: Transaction, visit: Any, what: str, step_id: int, how: str) -> None:
+    tx.audit(what, patient_id=visit.patient_id, visit_id=visit.id, step=tx.clinic.steps[step_id].step.words, how=how)
+    tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+
+
+@act("arrivals")
+def check_in(
+    tx: Transaction, visit_id: int, version: int | None = None, reason: str = "", boss: Actor | None = None
+) -> None:
+    """The patient is here. On the day itself; for a past day only to correct the track, with a reason.
+
+    `boss` is a manager who lets the patient in although a required step is open; the actor counts if they may. Raises StepsOpen.
+    """
+    visit = locked_visit(tx, visit_id, version)
+    today = tx.business_day(visit.site_id)
+    if visit.day > today:
+        raise Refused("This visit is not today, so nobody can be checked in for it.")
+    check_correction(visit, today, reason)
+    if visit.day == today and visit.state in {Stop.BOOKED, Stop.CONFIRMED, Stop.MISSED}:
+        reason = _past_the_door(tx, visit, reason, boss)
+    if visit.state == Stop.MISSED:
+        take_time_again(tx, visit)
+    step(tx, visit, Stop.HERE, reason)
+
+
+def _past_the_door(tx: Transaction, visit: Any, reason: str, boss: Actor | None) -> str:
+    """The reason to keep with the move; empty when nothing is in the way."""
+    if not any(each.active and each.step.required for each in tx.clinic.steps.values()):
+        return reason
+    stands = arrival_of(tx.connection, tx.clinic, tx.now, visit).stands
+    names = [each.step.words for each in blocking(stands)]
+    if not names:
+        return reason
+    manager = next((who for who in (boss, tx.actor) if who is not None and may(who.role, "overrule")), None)
+    if manager is None or (not reason.strip() and boss is None):
+        raise StepsOpen(names)
+    if not reason.strip():
+        raise Refused("Say in a few words why they may come in all the same.", "reason")
+    tx.audit(
+        "visit.let_in", patient_id=visit.patient_id, visit_id=visit.id, by=manager.name, without=names, reason=reason
+    )
+    return f"{reason.strip()} (let in by {manager.name} without {', '.join(names)})"
+
+
+# --- setup ---------------------------------------------------------------------------------------------------------
+@dataclass(frozen=True, slots=True)
+class StepForm:
+    """A step of the list as typed."""
+
+    kind: str
+    words: str
+    note: str
+    required: bool
+    new: bool = False
+    flags: Sequence[int] = ()
+    types: Sequence[int] = ()
+    yearly: bool = False
+    template_id: int = 0
+    active: bool = True
+
+
+@act("setup")
+def save_step(tx: Transaction, step_id: int, form: StepForm) -> int:
+    """Change a step, or add one at the end (`step_id` 0); its id."""
+    words = " ".join(form.words.split())
+    if not 2 <= len(words) <= 80:
+        raise Refused("Name the step in 2 to 80 letters.", "words")
+    if form.kind not in set(StepKind):
+        raise Refused("Choose what kind of step it is.", "kind")
+    if form.kind == StepKind.FORM and form.template_id not in tx.clinic.forms:
+        raise Refused("Choose which form is to be signed.", "template_id")
+    limits = {
+        "new": form.new, "yearly": form.yearly, "flags": sorted(set(form.flags) & set(tx.clinic.flags)), "types": sorted(set(form.types) & set(tx.clinic.types))
+    }  # fmt: skip
+    values = {
+        "kind": form.kind, "words": words, "note": " ".join(form.note.split())[:300], "required": form.required, "for_whom": limits,
+        "template_id": form.template_id if form.kind == StepKind.FORM else None, "active": form.active,
+    }  # fmt: skip
+    s = schema.arrival_step
+    if step_id:
+        if step_id not in tx.clinic.steps:
+            raise NotFound("There is no such step.")
+        tx.connection.execute(update(s).where(s.c.id == step_id).values(**values))
+    else:
+        position = max((each.position for each in tx.clinic.steps.values()), default=0) + 1
+        step_id = tx.add(s, position=position, **values)
+    tx.change_setup("arrival.step_saved", step=step_id, words=words)
+    return step_id
+
+
+@act("setup")
+def order_steps(tx: Transaction, ids: Sequence[int]) -> None:
+    """The list in this order; steps not named keep their place behind. Refused when somebody changed the list meanwhile."""
+    s = schema.arrival_step
+    if set(ids) - set(tx.clinic.steps) or len(set(ids)) != len(ids):
+        raise Refused("The list was changed meanwhile. Look at it again.", "order")
+    rest = [number for number in tx.clinic.steps if number not in ids]
+    for position, number in enumerate([*ids, *rest], 1):
+        tx.connection.execute(update(s).where(s.c.id == number).values(position=position))
+    tx.change_setup("arrival.ordered", steps=list(ids))

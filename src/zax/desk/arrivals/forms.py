@@ -1,0 +1,197 @@
+"""Forms: the clinic's templates and what was signed. A signed form is a PDF under its own hash; rows are only added, never changed.
+
+The page that is signed carries the template's version: if the text changed while somebody read it, nothing is signed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from zax.clock import local
+from zax.core.arrivals.forms import (
+    RELATIONS,
+    Block,
+    FormTemplate,
+    Strokes,
+    blocks_to,
+    check_answers,
+    check_template,
+    filled,
+    parse_signature,
+)
+from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
+from zax.core.patients.person import show_phone
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.clinic.clinic import Clinic
+from zax.store import schema
+from zax.store.coverage.queries import coverages_of
+from zax.store.files import FileStore
+
+
+@dataclass(frozen=True, slots=True)
+class Signed:
+    """What goes onto the paper: the blocks with their texts filled, the answers by block number, the strokes, who signed and when (local)."""
+
+    name: str
+    blocks: Sequence[Block]
+    answers: Mapping[str, str]
+    strokes: Strokes
+    signer: str
+    relation: str
+    patient: Any
+    at: datetime
+    zone: str
+    more: Mapping[str, Any]
+
+
+Paper = Callable[[Signed], bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class SignForm:
+    """The signature as it was sent: `strokes` is the pad's JSON."""
+
+    strokes: str
+    signer: str
+    relation: str
+    answers: Mapping[str, str]
+    version: int
+
+
+def record_words(connection: Connection, clinic: Clinic, patient: Any, now: datetime, site_id: int) -> dict[str, str]:
+    """What the braces of a template and the fields to fill stand for, for one patient."""
+    today = local(now, clinic.sites[site_id].timezone).date()
+    covers = coverages_of(connection, [patient.id])
+    return {
+        "first": patient.first, "last": patient.last, "birth": f"{patient.birth:%-d %b %Y}" if patient.birth else "", "phone": show_phone(patient.phone), "email": patient.email,
+        "street": patient.street, "city": patient.city, "zip": patient.zip, "emergency_name": patient.emergency_name, "emergency_phone": show_phone(patient.emergency_phone),
+        "employer": patient.employer, "today": f"{today:%-d %B %Y}", "clinic": clinic.about["clinic_name"], "payer": covers[0].payer_name if covers else "",
+    }  # fmt: skip
+
+
+def filled_blocks(blocks: Sequence[Block], words: Mapping[str, str]) -> list[Block]:
+    """The blocks with the record's facts in their texts."""
+    return [Block(b.kind, filled(b.words, words), b.options, b.fills, b.needed) for b in blocks]
+
+
+@act("arrivals")
+def sign_form(
+    tx: Transaction, store: FileStore, paper: Paper, patient_id: int, template_id: int, form: SignForm, site_id: int, visit_id: int | None = None
+) -> int:  # fmt: skip
+    """Keep a signed form; its id. Raises Problems beside signature, signer or an answer, Stale when the text changed meanwhile."""
+    template = tx.clinic.forms.get(template_id)
+    if template is None or not template.active:
+        raise NotFound("This form is no longer in use.")
+    if template.version != form.version:
+        raise Stale("The text of this form was changed while it was being read. Read it again, then sign.")
+    patient = _person(tx, patient_id, visit_id)
+    wrong = ProblemCollector()
+    answers = wrong.take(check_answers, template.blocks, form.answers)
+    strokes = wrong.take(parse_signature, form.strokes)
+    signer, relation = _signer(wrong, form)
+    wrong.raise_if_any()
+    assert answers is not None and strokes is not None
+    words = record_words(tx.connection, tx.clinic, patient, tx.now, site_id)
+    zone = tx.clinic.sites[site_id].timezone
+    signed = Signed(
+        template.name, filled_blocks(template.blocks, words), answers, strokes, signer, relation, patient, local(tx.now, zone), zone,
+        {"about": tx.clinic.about, "site": tx.clinic.sites[site_id]},
+    )  # fmt: skip
+    return keep_signed(
+        tx, store, paper(signed), signed, visit_id=visit_id, template_id=template.id, template_version=template.version,
+        answers={"blocks": blocks_to(signed.blocks), "given": answers},
+    )  # fmt: skip
+
+
+def keep_signed(tx: Transaction, store: FileStore, pdf: bytes, signed: Signed, **values: Any) -> int:
+    """The paper into the store, its row beside it."""
+    signed_id = tx.add(
+        schema.signed_form, patient_id=signed.patient.id, name=signed.name, signer=signed.signer, relation=signed.relation, at=tx.now,
+        by_id=tx.actor.id, digest=store.put(pdf), bytes=len(pdf), **values,
+    )  # fmt: skip
+    tx.audit(
+        "patient.signed", patient_id=signed.patient.id, visit_id=values.get("visit_id"),
+        changed={"form": ["", f"{signed.name}, {signed.signer}"]},
+    )  # fmt: skip
+    tx.tell("patient", patient_id=signed.patient.id, visit_id=values.get("visit_id"))
+    return signed_id
+
+
+def _person(tx: Transaction, patient_id: int, visit_id: int | None) -> Any:
+    """The patient, who must be the visit's where there is one."""
+    v = schema.visit
+    patient = tx.one(select(schema.patient).where(schema.patient.c.id == patient_id))
+    if patient is None:
+        raise NotFound("There is no such patient.")
+    if (
+        visit_id is not None
+        and tx.one(select(v.c.id).where(v.c.id == visit_id, v.c.patient_id == patient_id)) is None
+    ):
+        raise Stale("This visit belongs to somebody else now. Nothing was signed; open it again.")
+    return patient
+
+
+def _signer(wrong: ProblemCollector, form: SignForm) -> tuple[str, str]:
+    signer = " ".join(form.signer.split())
+    if not 2 <= len(signer) <= 80:
+        wrong.add("signer", "Write the name of the person who signs.")
+    if form.relation not in RELATIONS:
+        wrong.add("relation", "Choose for whom they sign.")
+    return signer, form.relation
+
+
+def check_signer(form: SignForm) -> tuple[Strokes, str, str]:
+    """(strokes, signer, relation), for what is signed without a template. Raises Problems."""
+    wrong = ProblemCollector()
+    strokes = wrong.take(parse_signature, form.strokes)
+    signer, relation = _signer(wrong, form)
+    wrong.raise_if_any()
+    assert strokes is not None
+    return strokes, signer, relation
+
+
+def signed_forms(connection: Connection, patient_id: int) -> Sequence[Any]:
+    """Everything the patient signed, newest first, with who was there."""
+    s, u = schema.signed_form, schema.user
+    query = select(s, u.c.name.label("by_name")).join(u, u.c.id == s.c.by_id)
+    return connection.execute(query.where(s.c.patient_id == patient_id).order_by(s.c.id.desc())).all()
+
+
+def signed_pdf(connection: Connection, store: FileStore, signed_id: int) -> tuple[Any, bytes]:
+    """The row and the paper as it was signed. Refused when the file is not what the hash says it was."""
+    row = connection.execute(select(schema.signed_form).where(schema.signed_form.c.id == signed_id)).first()
+    if row is None:
+        raise NotFound("There is no such signed form.")
+    content = store.get(row.digest)
+    if not store.is_whole(row.digest, content):
+        raise Refused(
+            "This paper is not what was signed: its content was changed outside Zax. Restore it from a backup."
+        )
+    return row, content
+
+
+@act("setup")
+def save_template(
+    tx: Transaction, template_id: int, name: str, rows: Sequence[tuple[str, str, str, bool]], again_months: str, active: bool, version: int
+) -> int:  # fmt: skip
+    """Change a form, or make one (`template_id` 0); its id. What was signed stays as it was."""
+    wrong = ProblemCollector()
+    checked = wrong.take(check_template, name, rows)
+    again = again_months.strip() or "0"
+    if not (again.isascii() and again.isdecimal()) or int(again) > 120:
+        wrong.add("again_months", "Months from 1 to 120, or 0 when signing once is enough.")
+    others: list[FormTemplate] = [f for f in tx.clinic.forms.values() if f.id != template_id]
+    if any(f.name.lower() == name.strip().lower() for f in others):
+        wrong.add("name", "There is a form of that name already.")
+    wrong.raise_if_any()
+    assert checked is not None
+    values = {"name": checked[0][:80], "blocks": blocks_to(checked[1]), "again_months": int(again), "active": active}
+    template_id = tx.keep_row(schema.form_template, template_id, version, values, "form")
+    tx.change_setup("form.saved", form=template_id, name=values["name"])
+    return template_id

@@ -1,0 +1,235 @@
+"""Heads-ups: which show for whom where, who put one away, and their setup. A heads-up put away stays away for that visit, or for the day."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, select, text, update
+
+from zax.core.arrivals.conditions import (
+    FACTS,
+    GAP_WORDS,
+    KIND_WORDS,
+    MOST_LEAVES,
+    About,
+    HeadsUp,
+    Place,
+    compile_condition,
+    fill,
+    leaves,
+    parse_value,
+    showing,
+    unknown_placeholders,
+)
+from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.arrivals.facts import Asking, known_of
+from zax.desk.clinic.clinic import Clinic
+from zax.store import schema
+
+_DISMISSED = text(
+    "SELECT patient_id, headsup_id FROM headsup_dismissal WHERE patient_id IN :ids AND undone_at IS NULL AND "
+    "(visit_id IN :visits OR (visit_id IS NULL AND day = :today))"
+).bindparams(bindparam("ids", expanding=True), bindparam("visits", expanding=True))
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A heads-up as it stands on a screen, its braces filled."""
+
+    id: int
+    words: str
+    todo: str
+    warns: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One condition of the setup's form: `what` is 'fact' or 'fact:choice', `value` a number or code, `negated` turns it round."""
+
+    what: str
+    value: str = ""
+    negated: bool = False
+
+
+def heads_ups(
+    connection: Connection,
+    clinic: Clinic,
+    place: Place,
+    asked: Asking,
+    today: date,
+    visit_id: int = 0,
+    about: About | None = None,
+) -> list[Shown]:
+    """What shows for this person here. `about` saves reading it again."""
+    active = [each.headsup for each in clinic.headsups.values() if each.active and place in each.headsup.places]
+    if not active:
+        return []
+    known = about or known_of(connection, clinic, [asked], today)[0].about
+    away = dismissed_of(connection, {asked.patient_id: visit_id}, today)[asked.patient_id]
+    return [shown_as(each, known) for each in showing(active, known, place, away)]
+
+
+def shown_as(each: HeadsUp, about: About) -> Shown:
+    return Shown(each.id, fill(each.words, about), fill(each.todo, about), each.warns)
+
+
+def dismissed_of(connection: Connection, asked: Mapping[int, int], today: date) -> dict[int, frozenset[int]]:
+    """By patient, what was put away: for the visit given (0: none), or for today without one."""
+    found: dict[int, set[int]] = defaultdict(set)
+    values = {"ids": list(asked) or [0], "visits": list(asked.values()) or [0], "today": today}
+    for row in connection.execute(_DISMISSED, values):
+        found[row.patient_id].add(row.headsup_id)
+    return {number: frozenset(found[number]) for number in asked}
+
+
+@act("see")
+def dismiss(tx: Transaction, headsup_id: int, patient_id: int, visit_id: int | None, site_id: int) -> None:
+    """Put a heads-up away for this visit, or for today where there is none; who did is on record."""
+    if headsup_id not in tx.clinic.headsups:
+        raise NotFound("There is no such heads-up any more.")
+    if tx.one(select(schema.patient.c.id).where(schema.patient.c.id == patient_id)) is None:
+        raise NotFound("There is no such patient.")
+    d = schema.headsup_dismissal
+    today = tx.business_day(site_id)
+    if headsup_id not in dismissed_of(tx.connection, {patient_id: visit_id or 0}, today)[patient_id]:
+        tx.add(
+            d, headsup_id=headsup_id, patient_id=patient_id, visit_id=visit_id, day=today, at=tx.now, by_id=tx.actor.id
+        )  # fmt: skip
+        tx.audit("headsup.put_away", patient_id=patient_id, visit_id=visit_id, headsup=headsup_id)
+        tx.tell("patient", patient_id=patient_id)
+
+
+@act("see")
+def show_again(tx: Transaction, headsup_id: int, patient_id: int) -> None:
+    """Undo `dismiss`."""
+    d = schema.headsup_dismissal
+    tx.connection.execute(
+        update(d)
+        .where(d.c.headsup_id == headsup_id, d.c.patient_id == patient_id, d.c.undone_at.is_(None))
+        .values(undone_at=tx.now)
+    )
+    tx.audit("headsup.shown_again", patient_id=patient_id, headsup=headsup_id)
+    tx.tell("patient", patient_id=patient_id)
+
+
+def away_with_names(connection: Connection, patient_id: int, visit_id: int, today: date) -> Sequence[Any]:
+    """What was put away here, by whom and when."""
+    d, u, h = schema.headsup_dismissal, schema.user, schema.headsup
+    here = d.c.visit_id == visit_id if visit_id else (d.c.visit_id.is_(None) & (d.c.day == today))
+    query = (
+        select(d.c.headsup_id, d.c.at, u.c.name, h.c.words).join(u, u.c.id == d.c.by_id).join(h, h.c.id == d.c.headsup_id)
+        .where(d.c.patient_id == patient_id, here, d.c.undone_at.is_(None)).order_by(d.c.id)
+    )  # fmt: skip
+    return connection.execute(query).all()
+
+
+# --- setup ---------------------------------------------------------------------------------------------------------
+def choices_of(clinic: Clinic) -> dict[str, list[tuple[str, str]]]:
+    """What a condition can be chosen from: by its words, (value of the field, words of the choice)."""
+
+    def of(name: str, pairs: list[tuple[Any, str]]) -> tuple[str, list[tuple[str, str]]]:
+        return FACTS[name].words, [(f"{name}:{value}", words) for value, words in pairs]
+
+    listed = dict([
+        of("flag", [(f.id, f.words) for f in clinic.flags.values()]), of("type", [(t.id, t.name) for t in clinic.types.values()]),
+        of("kind", list(KIND_WORDS.items())), of("unsigned", [(f.id, f.name) for f in clinic.forms.values()]), of("gap", list(GAP_WORDS.items())),
+    ])  # fmt: skip
+    typed = [(name, fact.words) for name, fact in FACTS.items() if fact.value != "choice"]
+    return {"with a number or code": typed, **{words: pairs for words, pairs in listed.items() if pairs}}
+
+
+def tree_of(groups: Sequence[Sequence[Row]], inner: str, outer: str) -> dict[str, Any]:
+    """The tree behind the form: groups of rows, joined inside by `inner` and among each other by `outer` (all or any). Rows without a choice are left out."""
+    made = [{inner: [_leaf(row) for row in group if row.what]} for group in groups]
+    filled = [group for group in made if group[inner]]
+    tree: dict[str, Any] = {} if not filled else {outer: filled}
+    if len(leaves(tree)) > MOST_LEAVES:
+        raise Refused(f"At most {MOST_LEAVES} conditions.", "condition")
+    compile_condition(tree)
+    return tree
+
+
+def _leaf(row: Row) -> dict[str, Any]:
+    name, _, choice = row.what.partition(":")
+    if name not in FACTS:
+        raise Refused("Choose the condition from the list.", "condition")
+    leaf = {"fact": name, "value": parse_value(name, choice or row.value)}
+    return {"not": leaf} if row.negated else leaf
+
+
+def groups_of(tree: Mapping[str, Any]) -> tuple[list[list[Row]], str, str]:
+    """The reverse of `tree_of`: (groups, inner, outer) as the form shows them."""
+    outer = "any" if "any" in tree else "all"
+    groups = tree.get(outer, [])
+    inner = next((name for group in groups for name in ("any", "all") if name in group), "all")
+    return [[_row(each) for each in group[inner]] for group in groups], inner, outer
+
+
+def _row(tree: Mapping[str, Any]) -> Row:
+    leaf = tree.get("not", tree)
+    fact, value = FACTS[leaf["fact"]], leaf["value"]
+    if fact.value == "choice":
+        return Row(f"{leaf['fact']}:{value}", "", "not" in tree)
+    typed = f"{value // 100}.{value % 100:02d}" if fact.value == "money" else str(value)
+    return Row(leaf["fact"], typed, "not" in tree)
+
+
+@dataclass(frozen=True, slots=True)
+class HeadsUpForm:
+    """A heads-up as typed."""
+
+    words: str
+    todo: str
+    places: Sequence[str]
+    groups: Sequence[Sequence[Row]]
+    inner: str = "all"
+    outer: str = "any"
+    warns: bool = False
+    active: bool = True
+    version: int = 0
+
+
+def checked(form: HeadsUpForm) -> dict[str, Any]:
+    """The row as it will be kept. Raises Problems beside words, todo, places or condition."""
+    wrong = ProblemCollector()
+    words, todo = " ".join(form.words.split()), " ".join(form.todo.split())
+    if not 3 <= len(words) <= 160:
+        wrong.add("words", "Say what is so, in 3 to 160 letters.")
+    if len(todo) > 160:
+        wrong.add("todo", "At most 160 letters.")
+    for field, said in (("words", words), ("todo", todo)):
+        if unknown := unknown_placeholders(said):
+            wrong.add(field, f"“{{{unknown[0]}}}” is not known here. Choose from the list below.")
+    places = [place.value for place in Place if place.value in form.places]
+    if not places:
+        wrong.add("places", "Choose at least one place where it shows.")
+    joins = {"all", "any"}
+    inner, outer = form.inner if form.inner in joins else "all", form.outer if form.outer in joins else "any"
+    tree = wrong.take(tree_of, form.groups, inner, outer)
+    wrong.raise_if_any()
+    return {
+        "words": words, "todo": todo, "places": places, "condition": tree, "warns": form.warns, "active": form.active
+    }  # fmt: skip
+
+
+@act("setup")
+def save_headsup(tx: Transaction, headsup_id: int, form: HeadsUpForm) -> int:
+    """Change a heads-up, or make one (`headsup_id` 0); its id."""
+    values = checked(form)
+    headsup_id = tx.keep_row(schema.headsup, headsup_id, form.version, values, "heads-up")
+    tx.change_setup("headsup.saved", headsup=headsup_id, words=values["words"])
+    return headsup_id
+
+
+def try_on(connection: Connection, clinic: Clinic, form: HeadsUpForm, patient_id: int, today: date) -> Shown | None:
+    """What the heads-up as typed would say for this patient, or None when it would not show. Nothing is kept."""
+    values = checked(form)
+    about = known_of(connection, clinic, [Asking(patient_id)], today)[0].about
+    tried = HeadsUp(0, values["words"], values["todo"], frozenset(values["places"]), compile_condition(values["condition"]), form.warns)  # fmt: skip
+    return shown_as(tried, about) if tried.holds(about) else None

@@ -1,0 +1,97 @@
+"""Where somebody on the premises is and was: room, stage and the minutes in each; and the setup of the stages."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, select, update
+
+from zax.core.arrivals.stages import WHOSE, Stay, Whereabouts, stays
+from zax.core.errors import NotFound, Refused
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.clinic.clinic import Clinic
+from zax.store import schema
+
+
+@dataclass(frozen=True, slots=True)
+class StayShown:
+    """A stretch in words: where, at which stage, for how long; `now` for the present one."""
+
+    where: str
+    stage: str
+    minutes: int
+    now: bool
+
+
+def stays_of(connection: Connection, clinic: Clinic, visit: Any, now: datetime) -> list[StayShown]:
+    """The visit's stretches on the premises; the last one runs until now while the patient is in a room or waiting."""
+    w = schema.whereabouts
+    rows = connection.execute(
+        select(w.c.at, w.c.room_id, w.c.stage_id).where(w.c.visit_id == visit.id).order_by(w.c.id)
+    )
+    found = stays([Whereabouts(row.at, row.room_id, row.stage_id) for row in rows], now)
+    here = visit.state in {"here", "room"}
+    if visit.state in {"left", "settled", "checkout"} and found and found[-1].room_id is None:
+        found = found[:-1]  # the time at checkout is the track's to tell
+    return [_shown(clinic, each, here and at == len(found) - 1) for at, each in enumerate(found)]
+
+
+def _shown(clinic: Clinic, stay: Stay, now: bool) -> StayShown:
+    room = clinic.rooms.get(stay.room_id or 0)
+    stage = clinic.stages.get(stay.stage_id or 0)
+    return StayShown(room.name if room else "waiting", stage.name if stage else "", stay.minutes, now)
+
+
+@act("setup")
+def save_stage(tx: Transaction, stage_id: int, name: str, whose: str, dental: bool, active: bool) -> int:
+    """Change a stage, or add one at the end (`stage_id` 0); its id."""
+    words = " ".join(name.split())
+    if not 2 <= len(words) <= 40:
+        raise Refused("Name the stage in 2 to 40 letters.", "name")
+    if whose not in WHOSE:
+        raise Refused("Choose whose turn it is then.", "whose")
+    others = [each for each in tx.clinic.stages.values() if each.id != stage_id and each.dental == dental]
+    if any(each.name.lower() == words.lower() for each in others):
+        raise Refused("There is a stage of that name already.", "name")
+    s = schema.stage
+    values = {"name": words, "whose": whose, "dental": dental, "active": active}
+    if stage_id:
+        if stage_id not in tx.clinic.stages:
+            raise NotFound("There is no such stage.")
+        tx.connection.execute(update(s).where(s.c.id == stage_id).values(**values))
+    else:
+        stage_id = tx.add(s, position=len(tx.clinic.stages) + 1, **values)
+    tx.change_setup("stage.saved", stage=stage_id, name=words)
+    return stage_id
+
+
+@act("setup")
+def order_stages(tx: Transaction, ids: Sequence[int]) -> None:
+    """The stages in this order."""
+    if set(ids) != set(tx.clinic.stages):
+        raise Refused("The list was changed meanwhile. Look at it again.", "order")
+    s = schema.stage
+    for position, number in enumerate(ids, 1):
+        tx.connection.execute(update(s).where(s.c.id == number).values(position=position))
+    tx.change_setup("stage.ordered", stages=list(ids))
+
+
+@act("setup")
+def save_day_habits(tx: Transaction, wait_limit: str, late_limit: str, wall_names: str, numbering: str) -> None:
+    """How long is too long, how the corridor screen names people, how teeth are written."""
+    for text, field in ((wait_limit, "wait_limit"), (late_limit, "late_limit")):
+        if not (text.strip().isascii() and text.strip().isdecimal()) or not 1 <= int(text) <= 120:
+            raise Refused("Minutes from 1 to 120.", field)
+    if wall_names not in {"initials", "first"}:
+        raise Refused("Choose how people are named.", "wall_names")
+    if numbering not in {"universal", "fdi"}:
+        raise Refused("Choose how teeth are written.", "numbering")
+    for name, value in (
+        ("wait_limit_minutes", int(wait_limit)), ("late_limit_minutes", int(late_limit)), ("wall_names", wall_names), ("tooth_numbering", numbering),
+    ):  # fmt: skip
+        tx.keep_setting(name, value)
+    tx.change_setup("day.habits")

@@ -1,0 +1,257 @@
+"""Putting visits on the Book: one, a series, or a household in one act.
+
+What may stand where is decided in core.book; here it is locked, read and written. Every act can be undone (zax.desk.book.undo).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from sqlalchemy import delete, insert, select, update
+
+from zax.core.book.booking import Placed, check_length, check_time
+from zax.core.book.hours import Span, clock_words
+from zax.core.book.track import Stop
+from zax.core.book.waitlist import WaitWhy
+from zax.core.clinic.providers import Provider
+from zax.core.clinic.visit_types import VisitType
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.patients.person import check_new_patient
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
+from zax.desk.book.planned import planned_for
+from zax.desk.book.track import write_move
+from zax.desk.book.undo import Memo
+from zax.desk.book.waitlist import add_wait, settle_waits
+from zax.desk.patients.attendance import tally_of
+from zax.desk.patients.details import new_patient
+from zax.store import schema
+from zax.store.book import queries as visits
+
+
+@dataclass(frozen=True, slots=True)
+class BookOrder:
+    """A booking as asked for. `at` and `minutes` are as typed; a new patient comes in the four fields instead of an id.
+
+    `planned` are the patient's planned services this visit is to do; `sooner` and `short` keep a wish on the waitlist; `wait_id` is the
+    waitlist's reason that this booking answers. With `held_until` (UTC) it is only held: asked for on the web, with the patient's own words.
+    """
+
+    site_id: int
+    day: date
+    at: str
+    provider_id: int
+    type_id: str
+    minutes: str
+    patient_id: int | None
+    key: str
+    note: str = ""
+    first: str = ""
+    last: str = ""
+    birth: str = ""
+    phone: str = ""
+    room_id: int = 0
+    planned: tuple[int, ...] = ()
+    sooner: bool = False
+    short: bool = False
+    wait_id: int = 0
+    held_until: datetime | None = None
+    web_message: str = ""
+
+
+def parse_clock(text: str, field: str = "at") -> int:
+    """'10:30', '1030', '2 pm' -> minutes from midnight."""
+    found = re.fullmatch(r"(\d{1,2})(?::?(\d{2}))?\s*([ap])?\.?m?\.?", text.strip().lower())
+    if not found:
+        raise Refused(f"“{text.strip()[:12]}” is not a time. Write it as 10:30.", field)
+    hour, minute = int(found[1]), int(found[2] or 0)
+    if found[3]:
+        hour = hour % 12 + (12 if found[3] == "p" else 0)
+    if hour > 23 or minute > 59:
+        raise Refused(f"“{text.strip()[:12]}” is not a time of day.", field)
+    return hour * 60 + minute
+
+
+@act("book")
+def book_visit(tx: Transaction, order: BookOrder) -> int:
+    """Book and return the visit's id; the same key returns the same visit. Raises Refused, Problems or Conflict."""
+    return book_orders(tx, [order])[0]
+
+
+@act("book")
+def book_many(tx: Transaction, orders: Sequence[BookOrder]) -> list[int]:
+    """Several visits in one act, all of them or none: a series, or the members of a household."""
+    return book_orders(tx, orders)
+
+
+def book_orders(tx: Transaction, orders: Sequence[BookOrder]) -> list[int]:
+    done = [visits.visit_by_key(tx.connection, order.key) for order in orders]
+    if all(done):
+        return [int(visit.id) for visit in done]
+    spots = [_spot_of(tx, order) for order in orders]
+    lock_spots(tx, spots)
+    memo = Memo(tx)
+    made = [_book_one(tx, order, spot, memo) for order, spot in zip(orders, spots, strict=True)]
+    fresh = [visit_id for visit_id, is_new in made if is_new]
+    if fresh:
+        row = visits.one_visit(tx.connection, fresh[0])
+        more = f" and {len(fresh) - 1} more" if len(fresh) > 1 else ""
+        memo.write(f"booked {row.first} {row.last}{more} at {clock_words(row.start_min)}")
+    return [visit_id for visit_id, _ in made]
+
+
+def _spot_of(tx: Transaction, order: BookOrder) -> Spot:
+    if order.site_id not in tx.clinic.sites:
+        raise NotFound("There is no such site.")
+    provider = provider_of(tx.clinic, order.provider_id)
+    kind, minutes, start = _check_order(tx, order, provider)
+    return Spot(order.site_id, order.day, Span(start, start + minutes), provider, kind, order.room_id)
+
+
+def _book_one(tx: Transaction, order: BookOrder, spot: Spot, memo: Memo) -> tuple[int, bool]:
+    earlier = visits.visit_by_key(tx.connection, order.key)
+    if earlier is not None:
+        return int(earlier.id), False
+    placed = find_place(tx, spot)
+    patient_id = _patient(tx, order)
+    check_for_whom(tx, spot.kind, patient_id)
+    check_own_time(tx, patient_id, spot)
+    stop = Stop.HELD if order.held_until else Stop.BOOKED
+    visit_id = tx.add(
+        schema.visit, site_id=spot.site_id, patient_id=patient_id, provider_id=spot.provider.id, room_id=placed.room_id, type_id=spot.kind.id,
+        day=spot.day, start_min=spot.span.start, minutes=spot.span.minutes, buffer_min=spot.kind.buffer, note=order.note.strip(), state=stop,
+        held_until=order.held_until, web_message=order.web_message.strip()[:500], request_key=order.key, made_at=tx.now, made_by=tx.actor.id,
+    )  # fmt: skip
+    memo.made(visit_id)
+    write_slots(tx, visit_id, spot.day, placed)
+    write_lines(tx, visit_id, patient_id, spot, placed, order.planned)
+    write_move(tx, visit_id, "", stop)
+    memo.waits_ended += settle_waits(tx, patient_id, spot.kind.id, order.wait_id)
+    for wanted, why in ((order.sooner, WaitWhy.SOONER), (order.short, WaitWhy.SHORT)):
+        if wanted:
+            memo.waits_made += add_wait(tx, visit_id, why)
+    tx.audit(
+        "visit.booked",
+        patient_id=patient_id,
+        visit_id=visit_id,
+        at=f"{spot.day} {clock_words(spot.span.start)}",
+        said="booked it",
+    )
+    tx.tell("visit", site_id=spot.site_id, day=spot.day, visit_id=visit_id, patient_id=patient_id)
+    return visit_id, True
+
+
+def _check_order(tx: Transaction, order: BookOrder, provider: Provider) -> tuple[VisitType, int, int]:
+    """Everything that can be wrong in the form, found at once."""
+    site = tx.clinic.sites[order.site_id]
+    wrong = ProblemCollector()
+    kind = tx.clinic.types.get(int(order.type_id)) if order.type_id.isdecimal() else None
+    if kind is None or not kind.active:
+        wrong.add("type_id", "Choose what the visit is for.")
+    elif kind.role != provider.role:
+        wrong.add("type_id", f"{provider.name} does not do “{kind.name}”. Choose another type or provider.")
+    minutes = typed_minutes(order.minutes, kind.minutes if kind else 0)
+    wrong.take(check_length, minutes, site.grid)
+    start = wrong.take(parse_clock, order.at)
+    if start is not None and "minutes" not in wrong.problems:
+        wrong.take(check_time, order.day, Span(start, start + minutes), site.grid, tx.local_now(site.id))
+    if order.patient_id is None and not (order.first or order.last or order.birth or order.phone):
+        wrong.add("patient", "Find the patient, or enter a new one.")
+    elif order.patient_id is None:
+        wrong.take(check_new_patient, order.first, order.last, order.birth, order.phone, tx.business_day(site.id))
+    if len(order.note) > 500:
+        wrong.add("note", f"The note has {len(order.note)} letters; at most 500 can be kept.")
+    wrong.raise_if_any()
+    assert kind is not None and start is not None
+    return kind, minutes, start
+
+
+def typed_minutes(typed: str, usual: int) -> int:
+    """The length as typed, the usual one for an empty field; 0, which no visit can have, for anything else."""
+    text = typed.strip()
+    return usual if not text else int(text) if text.isdecimal() and len(text) < 6 else 0
+
+
+def _patient(tx: Transaction, order: BookOrder) -> int:
+    if order.patient_id is None:
+        return new_patient(tx, order.first, order.last, order.birth, order.phone, order.site_id)
+    return active_patient(tx, order.patient_id)
+
+
+def active_patient(tx: Transaction, patient_id: int) -> int:
+    """The patient, locked, so that two desks cannot give one person two times at once; Refused for an unknown or inactive one."""
+    p = schema.patient
+    found = tx.one(select(p.c.id, p.c.status).where(p.c.id == patient_id).with_for_update())
+    if found is None or found.status != "active":
+        raise Refused("This patient cannot be booked. Find the patient again.", "patient")
+    return int(found.id)
+
+
+def check_for_whom(tx: Transaction, kind: VisitType, patient_id: int) -> None:
+    """Some types are for new patients only, or for known ones."""
+    if kind.for_whom == "all":
+        return
+    known = tally_of(tx.connection, patient_id).kept > 0
+    if known and kind.for_whom == "new":
+        raise Refused(
+            f"“{kind.name}” is for new patients, and this one has been here before. Choose another type.", "type_id"
+        )
+    if not known and kind.for_whom == "known":
+        raise Refused(
+            f"“{kind.name}” is for patients who have been here before. Choose a type for new patients.", "type_id"
+        )
+
+
+def check_own_time(tx: Transaction, patient_id: int, spot: Spot) -> None:
+    """Nobody can be in two chairs at once."""
+    for other in visits.own_visits(tx.connection, patient_id, days_that_meet(tx.clinic, spot.site_id, spot.day)):
+        theirs = Span(other.start_min, other.start_min + other.minutes)
+        if other.id not in spot.leaving and other.day == spot.day and theirs.overlaps(spot.span):
+            who = tx.clinic.providers[other.provider_id].name
+            raise Conflict(
+                f"This patient has a visit with {who} from {clock_words(theirs.start)} to {clock_words(theirs.end)}.",
+                "patient",
+            )
+
+
+def write_slots(tx: Transaction, visit_id: int, day: date, placed: Placed) -> None:
+    """The staff slots of the visit, instead of those it had."""
+    slot = schema.staff_slot
+    tx.connection.execute(delete(slot).where(slot.c.visit_id == visit_id))
+    tx.connection.execute(
+        insert(slot),
+        [
+            {"visit_id": visit_id, "provider_id": each.provider_id, "day": day, "start_min": each.span.start, "end_min": each.span.end, "words": each.words}
+            for each in placed.staff
+        ],
+    )  # fmt: skip
+
+
+def write_lines(
+    tx: Transaction, visit_id: int, patient_id: int, spot: Spot, placed: Placed, planned: Sequence[int]
+) -> None:
+    """The type's services and the planned ones chosen; a planned service stands for the type's own of the same code."""
+    p = schema.planned_service
+    chosen = [row for row in planned_for(tx.connection, patient_id) if row.id in set(planned)]
+    brought = {row.service_id for row in chosen}
+    helper = next((slot.provider_id for slot in placed.staff if slot.words), spot.provider.id)
+    services = tx.clinic.services
+    lines = [(row.service_id, row.tooth, row.surfaces, row.area, row.id) for row in chosen]
+    lines += [(n, "", "", "", None) for n in spot.kind.services if n not in brought and services[n].offered(spot.day)]
+    if lines:
+        tx.connection.execute(
+            insert(schema.charge_line),
+            [
+                {"visit_id": visit_id, "service_id": number, "tooth": tooth, "surfaces": surfaces, "area": area, "planned_id": planned_id,
+                 "place": tx.clinic.sites[spot.site_id].place,
+                 "fee_cents": services[number].fee_cents, "entered_at": tx.now, "entered_by": tx.actor.id,
+                 "provider_id": helper if services[number].category == "diagnostic" else spot.provider.id}
+                for number, tooth, surfaces, area, planned_id in lines
+            ],
+        )  # fmt: skip
+    if chosen:
+        tx.connection.execute(update(p).where(p.c.id.in_([row.id for row in chosen])).values(visit_id=visit_id))

@@ -1,0 +1,182 @@
+"""Taking visits off the Book: one with its reason, or a provider's whole day in one act with one note.
+
+Planned services go back to planned; whoever wants another time is put on the waitlist with the visit's type, length, note and value.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import delete, select, update
+
+from zax.core.book.calendar import DAY
+from zax.core.book.cancellation import OFF, OffWhy, check_off
+from zax.core.book.hours import Span, clock_words
+from zax.core.book.track import ON_THE_BOOK, Stop
+from zax.core.book.waitlist import WaitWhy
+from zax.core.errors import Refused, ZaxError
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.booking import write_slots
+from zax.desk.book.moving import check_day_open
+from zax.desk.book.placing import Spot, find_place, lock_spots, provider_of
+from zax.desk.book.track import check_correction, locked_visit, step
+from zax.desk.book.undo import Memo, free_planned
+from zax.desk.book.waitlist import add_wait, end_waits_of_visit
+from zax.store import schema
+from zax.store.book import queries as visits
+
+
+@act("book")
+def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: int | None = None) -> None:
+    """Off the Book, or off the shelf, with the reason that decides what follows."""
+    visit = locked_visit(tx, visit_id, version)
+    chosen = check_off(why, note)
+    if chosen == OffWhy.MISSED:
+        _miss(tx, visit, note)
+        return
+    check_day_open(tx, visit)
+    memo = Memo(tx)
+    memo.look_at(visit)
+    drop(tx, visit, chosen, note, memo)
+    memo.write(f"took off {visit.first} {visit.last}, {visit.day.day} {visit.day:%b} {clock_words(visit.start_min)}")
+
+
+@act("arrivals")
+def did_not_come(tx: Transaction, visit_id: int, version: int | None = None, reason: str = "") -> None:
+    _miss(tx, locked_visit(tx, visit_id, version), reason)
+
+
+def _miss(tx: Transaction, visit: Any, reason: str) -> None:
+    """The patient did not come: possible once the visit has begun; for a past day with a reason."""
+    now = tx.local_now(visit.site_id)
+    if (visit.day, visit.start_min) > (now.date(), now.hour * 60 + now.minute):
+        raise Refused("The visit has not begun yet, so nobody can have missed it.", "why")
+    check_correction(visit, now.date(), reason)
+    memo = Memo(tx)
+    memo.look_at(visit)
+    free_planned(tx, visit.id)
+    step(tx, visit, Stop.MISSED, reason, off_why=OffWhy.MISSED)
+    memo.waits_made += add_wait(tx, visit.id, WaitWhy.LOST, reason)
+    tx.audit("visit.missed", patient_id=visit.patient_id, visit_id=visit.id)
+    memo.write(f"marked {visit.first} {visit.last} as did not come")
+
+
+def drop(tx: Transaction, visit: Any, why: OffWhy, note: str, memo: Memo) -> None:
+    """Off with it: planned work back, waitlist where the reason says so, the shelf emptied, everything told."""
+    tx.connection.execute(delete(schema.shelf).where(schema.shelf.c.visit_id == visit.id))
+    memo.waits_ended += end_waits_of_visit(tx, visit.id, "the visit was taken off")
+    if OFF[why].waits:
+        memo.waits_made += add_wait(tx, visit.id, WaitWhy.LOST, note)
+    _plan_again(tx, visit)
+    words = OFF[why].words + (f": {note.strip()}" if note.strip() else "")
+    step(tx, visit, Stop.CANCELLED, words, off_why=why)
+    tx.audit(
+        "visit.taken_off",
+        patient_id=visit.patient_id,
+        visit_id=visit.id,
+        why=why,
+        note=note.strip(),
+        said="took it off",
+    )
+
+
+def _plan_again(tx: Transaction, visit: Any) -> None:
+    """What was to be done stays planned for the patient: planned services are free again, those added by hand become planned."""
+    line, p = schema.charge_line, schema.planned_service
+    usual = tx.clinic.types[visit.type_id].services
+    rows = tx.rows(
+        select(line.c.id, line.c.service_id, line.c.tooth, line.c.surfaces, line.c.area, line.c.planned_id).where(
+            line.c.visit_id == visit.id, line.c.removed_at.is_(None)
+        )
+    )
+    by_hand = [row for row in rows if row.planned_id is None and (row.service_id not in usual or row.tooth)]
+    for row in by_hand:
+        made = tx.add(
+            p,
+            patient_id=visit.patient_id,
+            service_id=row.service_id,
+            tooth=row.tooth,
+            surfaces=row.surfaces,
+            area=row.area,
+            visit_id=visit.id,
+            made_at=tx.now,
+        )
+        tx.connection.execute(update(line).where(line.c.id == row.id).values(planned_id=made))
+    free_planned(tx, visit.id)
+
+
+@act("book")
+def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dict[str, list[str]]:
+    """A provider's whole day off: everybody of theirs on the waitlist with one note, exams given to others where possible, all undoable.
+
+    Says who was taken off, whose exam somebody else does, and who is here already and stays.
+    """
+    provider = provider_of(tx.clinic, provider_id)
+    if not note.strip():
+        raise Refused("Say why, in a few words: the patients will be told.", "note")
+    if day < min(tx.business_day(site) for site in tx.clinic.sites):
+        raise Refused("That day is over.", "day")
+    done: dict[str, list[str]] = {"off": [], "others": [], "stay": []}
+    memo = Memo(tx)
+    away = tx.add(
+        schema.provider_exception,
+        provider_id=provider.id,
+        from_day=day,
+        to_day=day,
+        start_min=DAY.start,
+        end_min=DAY.end,
+        words=note.strip()[:80],
+    )
+    memo.exceptions.append(away)
+    tx.change_setup("hours.day_off", provider=provider.id, day=day.isoformat(), note=note.strip())
+    for visit in _visits_with(tx, provider.id, day):
+        memo.look_at(visit)
+        name = f"{clock_words(visit.start_min)} {visit.first} {visit.last}"
+        if visit.state not in ON_THE_BOOK:
+            done["stay"].append(name)
+            memo.before.pop(visit.id)
+        elif visit.provider_id != provider.id and _other_helper(tx, visit, provider.id):
+            done["others"].append(name)
+        else:
+            drop(tx, visit, OffWhy.CLINIC, note, memo)
+            done["off"].append(name)
+    memo.write(f"took {provider.short}’s {day.day} {day:%b} off, {len(done['off'])} visits to the waitlist")
+    return done
+
+
+def _visits_with(tx: Transaction, provider_id: int, day: date) -> list[Any]:
+    """Every visit of the day that needs this person, locked, in order of time."""
+    slot, v = schema.staff_slot, schema.visit
+    ids = tx.connection.execute(
+        select(v.c.id).join(slot, slot.c.visit_id == v.c.id).where(slot.c.provider_id == provider_id, slot.c.day == day, visits.IN_THE_WAY).distinct().order_by(v.c.id)
+    ).scalars().all()  # fmt: skip
+    return sorted((locked_visit(tx, number) for number in ids), key=lambda visit: (visit.start_min, visit.id))
+
+
+def _other_helper(tx: Transaction, visit: Any, away: int) -> bool:
+    """Let somebody else step in where the absent one would have; False when nobody can."""
+    kind, lead = tx.clinic.types[visit.type_id], tx.clinic.providers[visit.provider_id]
+    span = Span(visit.start_min, visit.start_min + visit.minutes)
+    spot = Spot(visit.site_id, visit.day, span, lead, kind, visit.room_id, frozenset({visit.id}))
+    lock_spots(tx, [spot])
+    try:
+        placed = find_place(tx, spot)
+    except ZaxError:
+        return False
+    write_slots(tx, visit.id, visit.day, placed)
+    v, line = schema.visit, schema.charge_line
+    tx.connection.execute(update(v).where(v.c.id == visit.id).values(version=v.c.version + 1))
+    helper = next((each.provider_id for each in placed.staff if each.words), lead.id)
+    tx.connection.execute(
+        update(line).where(line.c.visit_id == visit.id, line.c.provider_id == away).values(provider_id=helper)
+    )
+    tx.audit(
+        "visit.helper_changed",
+        patient_id=visit.patient_id,
+        visit_id=visit.id,
+        said=f"asked {tx.clinic.providers[helper].short} to step in",
+    )
+    tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+    return True

@@ -1,0 +1,275 @@
+"""The waitlist as the desk works it: read with tallies and wishes, added to by acts on the Book, asked again, left with a reason.
+
+A booking settles whatever it answers, so that nobody is called for a time they already have.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, bindparam, func, select, update
+
+from zax.clock import local, local_date
+from zax.core.book.hours import Span, gaps
+from zax.core.book.waitlist import WAIT_WORDS, Entry, Gap, Waits, WaitWhy, weightiest_first
+from zax.core.errors import NotFound, Refused
+from zax.core.patients.wishes import Wishes
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.placing import people_taken
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.patients.attendance import tallies_of
+from zax.store import schema
+from zax.store.book import queries as visits
+from zax.store.schema import patient, visit, waiting
+
+LEAST_GAP = 30
+_OPEN = (
+    select(
+        waiting, patient.c.first, patient.c.last, patient.c.phone, patient.c.likes, patient.c.never, visit.c.day.label("booked"),
+        visit.c.state.label("visit_state"),
+    )
+    .join(patient, patient.c.id == waiting.c.patient_id)
+    .join(visit, visit.c.id == waiting.c.visit_id, isouter=True)
+    .where(waiting.c.ended_at.is_(None), waiting.c.site_id == bindparam("site_id"), patient.c.status == "active")
+    .order_by(waiting.c.since_at, waiting.c.id)
+)  # fmt: skip
+
+
+def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]:
+    """Everybody who waits at the site, once each; two reads."""
+    rows = connection.execute(_OPEN, {"site_id": site_id}).all()
+    tallies = tallies_of(connection, (row.patient_id for row in rows))
+    zone = clinic.sites[site_id].timezone
+    reasons: dict[int, list[Waits]] = defaultdict(list)
+    people: dict[int, Any] = {}
+    for row in rows:
+        people[row.patient_id] = row
+        reasons[row.patient_id].append(_waits(row, clinic, zone))
+    return [
+        Entry(
+            number,
+            f"{p.first} {p.last}",
+            p.phone,
+            Wishes(p.likes, p.never),
+            tallies[number],
+            weightiest_first(reasons[number]),
+            p.last_try,
+        )
+        for number, p in people.items()
+    ]
+
+
+def _waits(row: Any, clinic: Clinic, zone: str) -> Waits:
+    kind = clinic.types[row.type_id]
+    leaves = row.why == WaitWhy.SOONER and row.visit_state in {"held", "booked", "confirmed"}
+    return Waits(
+        row.id, WaitWhy(row.why), local_date(row.since_at, zone), local_date(row.asked_at, zone), kind.ask_after, kind.id, kind.name, kind.role,
+        row.minutes, row.provider_id or 0, row.value_cents, row.site_id, row.note, row.visit_id or 0, row.booked if leaves else None,
+    )  # fmt: skip
+
+
+def reasons_of(connection: Connection, patient_id: int) -> Sequence[Any]:
+    """The open reasons of one patient, for their page and the booking form."""
+    w = waiting
+    return connection.execute(
+        select(w).where(w.c.patient_id == patient_id, w.c.ended_at.is_(None)).order_by(w.c.since_at)
+    ).all()
+
+
+@dataclass(frozen=True, slots=True)
+class OpenTime:
+    """A gap to sell, and the room names free for it."""
+
+    gap: Gap
+    room: str
+
+
+def open_times(
+    connection: Connection, clinic: Clinic, site_id: int, days: Iterable[date], now: datetime
+) -> list[OpenTime]:
+    """The free stretches of everybody on these days, of LEAST_GAP minutes or more, not yet over. `now` is UTC."""
+    wall = local(now, clinic.sites[site_id].timezone)
+    rooms = [room for room in clinic.rooms.values() if room.site_id == site_id]
+    fitting = {
+        kind.id: {room.id for room in rooms if kind.may_use(room)} for kind in clinic.types.values() if kind.active
+    }
+    found = []
+    for day in days:
+        people = clinic.hours.columns(site_id, day)
+        taken = people_taken(connection, clinic, people, site_id, day)
+        held = [
+            (row.room_id, row.start_min, row.start_min + row.minutes)
+            for row in visits.busy_rooms(connection, site_id, day)
+        ]
+        for person in people:
+            free = gaps(
+                clinic.hours.windows(person.id, site_id, day), [each.span for each in taken[person.id]], LEAST_GAP
+            )
+            for span in free:
+                open_now = _still_open(span, day, wall, clinic.sites[site_id].grid)
+                if open_now:
+                    busy = {room for room, start, end in held if start < open_now.end and open_now.start < end}
+                    found.append(
+                        _open_time(
+                            clinic,
+                            Gap(site_id, day, open_now.start, open_now.minutes, person.id, person.role, frozenset()),
+                            busy,
+                            fitting,
+                        )
+                    )
+    return [each for each in found if each.gap.types]
+
+
+def _still_open(span: Span, day: date, wall: datetime, grid: int) -> Span | None:
+    if day > wall.date():
+        return span
+    start = max(span.start, -(-(wall.hour * 60 + wall.minute) // grid) * grid)
+    return Span(start, span.end) if day == wall.date() and span.end - start >= LEAST_GAP else None
+
+
+def _open_time(clinic: Clinic, gap: Gap, busy: set[int], fitting: Mapping[int, set[int]]) -> OpenTime:
+    """The gap with the types that some room, free for all of it, can hold; and such a room, the person's own if it is one."""
+    kinds = {number: fitting[number] - busy for number in fitting if clinic.types[number].role == gap.role}
+    usable = sorted(
+        {room for rooms in kinds.values() for room in rooms},
+        key=lambda room: room != clinic.providers[gap.provider_id].room_id,
+    )
+    room = clinic.rooms[usable[0]].name if usable else ""
+    return OpenTime(replace(gap, types=frozenset(number for number, rooms in kinds.items() if rooms)), room)
+
+
+def add_wait(tx: Transaction, visit_id: int, why: WaitWhy, note: str = "") -> list[int]:
+    """Put a visit's patient on the waitlist for what the visit was for; nothing if they wait for that already. The ids made."""
+    row = visits.one_visit(tx.connection, visit_id)
+    key = f"{row.patient_id}-{why}-{row.type_id}"
+    known = tx.one(select(waiting.c.id, waiting.c.visit_id).where(waiting.c.open_key == key).with_for_update())
+    if known is not None:
+        tx.connection.execute(
+            update(waiting).where(waiting.c.id == known.id).values(visit_id=visit_id, asked_at=tx.now)
+        )
+        return []
+    made = tx.add(
+        waiting, patient_id=row.patient_id, why=why, site_id=row.site_id, visit_id=visit_id, type_id=row.type_id, minutes=row.minutes,
+        provider_id=row.provider_id if why == WaitWhy.LOST else None, value_cents=visit_value(tx.connection, visit_id), note=note.strip()[:200],
+        since_at=tx.now, asked_at=tx.now,
+    )  # fmt: skip
+    tx.tell("waitlist", site_id=row.site_id, patient_id=row.patient_id)
+    return [made]
+
+
+def visit_value(connection: Connection, visit_id: int) -> int:
+    """What the visit's services come to, in cents."""
+    line = schema.charge_line
+    total = select(func.coalesce(func.sum(line.c.fee_cents * line.c.units), 0)).where(
+        line.c.visit_id == visit_id, line.c.removed_at.is_(None)
+    )
+    return int(connection.execute(total).scalar_one())
+
+
+def settle_waits(tx: Transaction, patient_id: int, type_id: int, wait_id: int, moved_visit: int = 0) -> list[int]:
+    """End the reasons that a booking answers: those for the same type, and the one it was made from. The ids ended.
+
+    A visit that only moved to an earlier day (`moved_visit`) settles the wish to come sooner for that visit alone.
+    """
+    mine = (
+        waiting.c.visit_id == moved_visit
+        if moved_visit
+        else (waiting.c.type_id == type_id) | (waiting.c.id == wait_id)
+    )
+    found = tx.connection.execute(
+        select(waiting.c.id, waiting.c.site_id)
+        .where(waiting.c.patient_id == patient_id, waiting.c.ended_at.is_(None), mine)
+        .with_for_update()
+    ).all()
+    return _end(tx, found, "booked")
+
+
+def end_waits_of_visit(tx: Transaction, visit_id: int, why: str) -> list[int]:
+    """Somebody whose visit is off no longer waits to leave it for a sooner one."""
+    sooner = (waiting.c.visit_id == visit_id) & (waiting.c.why != WaitWhy.LOST)
+    found = tx.connection.execute(
+        select(waiting.c.id, waiting.c.site_id).where(waiting.c.ended_at.is_(None), sooner).with_for_update()
+    ).all()
+    return _end(tx, found, why)
+
+
+def _end(tx: Transaction, rows: Sequence[Any], why: str) -> list[int]:
+    ids = [row.id for row in rows]
+    if ids:
+        tx.connection.execute(
+            update(waiting)
+            .where(waiting.c.id.in_(ids))
+            .values(ended_at=tx.now, ended_by=tx.actor.id, ended_why=why[:200])
+        )
+        for site_id in {row.site_id for row in rows}:
+            tx.tell("waitlist", site_id=site_id)
+    return ids
+
+
+def _locked(tx: Transaction, wait_id: int) -> Any:
+    row = tx.one(select(waiting).where(waiting.c.id == wait_id).with_for_update())
+    if row is None:
+        raise NotFound("There is no such entry on the waitlist.")
+    if row.ended_at is not None:
+        raise Refused(f"This entry has left the waitlist: {row.ended_why}.")
+    return row
+
+
+@act("book")
+def still_waits(tx: Transaction, wait_id: int) -> None:
+    """Asked, and they still wait: they are asked again only after the type's days have passed once more."""
+    row = _locked(tx, wait_id)
+    tx.connection.execute(update(waiting).where(waiting.c.id == wait_id).values(asked_at=tx.now))
+    tx.audit("waitlist.still_waits", patient_id=row.patient_id, wait=wait_id)
+    tx.tell("waitlist", site_id=row.site_id, patient_id=row.patient_id)
+
+
+@act("book")
+def leave_waitlist(tx: Transaction, wait_id: int, reason: str) -> None:
+    """Nobody leaves silently: the reason stays on record."""
+    row = _locked(tx, wait_id)
+    if not reason.strip():
+        raise Refused("Say why they leave the waitlist.", "reason")
+    _end(tx, [row], reason.strip())
+    tx.audit("waitlist.left", patient_id=row.patient_id, wait=wait_id, reason=reason.strip())
+
+
+@act("book")
+def note_try(tx: Transaction, wait_id: int, words: str) -> None:
+    """What came of calling them, with the day and who called."""
+    row = _locked(tx, wait_id)
+    if not words.strip():
+        raise Refused("Say what came of it: left word, no answer, wants a Friday.", "words")
+    today = tx.business_day(row.site_id)
+    kept = f"{today:%a} {today.day} {today:%b}: {words.strip()} ({tx.actor.initials})"
+    same = (waiting.c.patient_id == row.patient_id) & waiting.c.ended_at.is_(None)
+    tx.connection.execute(update(waiting).where(same).values(last_try=kept[:120]))
+    tx.audit("waitlist.tried", patient_id=row.patient_id, wait=wait_id, said=words.strip())
+    tx.tell("waitlist", site_id=row.site_id, patient_id=row.patient_id)
+
+
+@act("book")
+def wait_for(
+    tx: Transaction, patient_id: int, why: str, type_id: int, provider_id: int, site_id: int, note: str
+) -> None:
+    """Put somebody on the waitlist without a visit: they called, nothing suited."""
+    kind = tx.clinic.types.get(type_id)
+    if kind is None or why not in {each.value for each in WaitWhy} or site_id not in tx.clinic.sites:
+        raise Refused("Choose what they wait for.", "type_id")
+    found = tx.one(select(patient.c.id).where(patient.c.id == patient_id, patient.c.status == "active"))
+    if found is None:
+        raise Refused("Find the patient.", "patient")
+    if tx.one(select(waiting.c.id).where(waiting.c.open_key == f"{patient_id}-{why}-{type_id}").with_for_update()):
+        raise Refused(f"They are on the waitlist for “{kind.name}” already ({WAIT_WORDS[WaitWhy(why)]}).", "type_id")
+    value = sum(tx.clinic.services[number].fee_cents for number in kind.services)
+    tx.add(
+        waiting, patient_id=patient_id, why=why, site_id=site_id, type_id=type_id, minutes=kind.minutes, provider_id=provider_id or None,
+        value_cents=value, note=note.strip()[:200], since_at=tx.now, asked_at=tx.now,
+    )  # fmt: skip
+    tx.audit("waitlist.added", patient_id=patient_id, type=type_id)
+    tx.tell("waitlist", site_id=site_id, patient_id=patient_id)

@@ -1,0 +1,136 @@
+"""Times asked for on the web: held on the Book, visibly not firm, until the clinic answers or the time to answer has passed.
+
+Accepting and declining queue a message to the patient. It goes out a little later, so that a slip of the hand can still be undone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from zax.clock import local
+from zax.core.book.cancellation import OffWhy
+from zax.core.book.hours import clock_words
+from zax.core.book.track import Stop
+from zax.core.errors import Conflict, Refused
+from zax.desk.acts.act import act, in_transaction
+from zax.desk.acts.actor import WORKER
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.book.cancellation import drop
+from zax.desk.book.track import locked_visit, step
+from zax.desk.book.undo import Memo
+from zax.store import schema
+
+TIME_TO_UNDO = timedelta(minutes=2)
+_HELD = (
+    select(schema.visit, schema.patient.c.first, schema.patient.c.last, schema.patient.c.email)
+    .join(schema.patient, schema.patient.c.id == schema.visit.c.patient_id)
+    .where(schema.visit.c.state == Stop.HELD)
+    .order_by(schema.visit.c.held_until, schema.visit.c.id)
+)
+
+
+def held_requests(connection: Connection, site_id: int) -> Sequence[Any]:
+    """All that wait for an answer at the site, the most urgent first."""
+    return connection.execute(_HELD.where(schema.visit.c.site_id == site_id)).all()
+
+
+@act("book")
+def accept_requests(tx: Transaction, visit_ids: Sequence[int]) -> int:
+    """Make them firm, all in one act; how many. One that somebody answered meanwhile stops all of them, and says so."""
+    return _answer(tx, visit_ids, True, "")
+
+
+@act("book")
+def decline_requests(tx: Transaction, visit_ids: Sequence[int], note: str = "") -> int:
+    """Decline them, with a word for the patients if there is one; how many."""
+    return _answer(tx, visit_ids, False, note)
+
+
+def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) -> int:
+    if not visit_ids:
+        raise Refused("Choose at least one request.")
+    memo = Memo(tx)
+    asked = [locked_visit(tx, number) for number in sorted(set(visit_ids))]
+    for visit in asked:
+        if visit.state != Stop.HELD:
+            raise Conflict(
+                f"The request of {visit.first} {visit.last} was answered already. Look again; nothing was changed."
+            )
+        memo.look_at(visit)
+        if accept:
+            step(tx, visit, Stop.BOOKED, held_until=None)
+            tx.audit("visit.accepted", patient_id=visit.patient_id, visit_id=visit.id, said="accepted the request")
+        else:
+            drop(tx, visit, OffWhy.REFUSED, note, memo)
+        memo.messages += _tell_patient(tx, visit, _words(tx, visit, accept, note))
+    names = f"{asked[0].first} {asked[0].last}" + (f" and {len(asked) - 1} more" if len(asked) > 1 else "")
+    memo.write(f"{'accepted' if accept else 'declined'} the request of {names}")
+    return len(asked)
+
+
+def _words(tx: Transaction, visit: Any, accept: bool, note: str) -> tuple[str, str]:
+    """Subject and text for the patient; nothing about health."""
+    site, about = tx.clinic.sites[visit.site_id], tx.clinic.about
+    when = f"{visit.day:%A} {visit.day.day} {visit.day:%B} at {clock_words(visit.start_min)}"
+    if accept:
+        return (
+            f"Your time on {when}",
+            f"Dear {visit.first},\n\nwe look forward to seeing you on {when} at {site.name}, {site.address[0]}.\n\n{about['clinic_name']}\n",
+        )
+    more = f" {note.strip()}" if note.strip() else ""
+    return "About the time you asked for", (
+        f"Dear {visit.first},\n\nwe are sorry: we cannot keep {when} for you.{more}\nPlease call us, and we will find another time.\n\n{about['clinic_name']}\n"
+    )
+
+
+def _tell_patient(tx: Transaction, visit: Any, words: tuple[str, str]) -> list[str]:
+    """Queue the message; nothing when there is no address, which the Book then shows. The keys queued."""
+    if not visit.email:
+        return []
+    key = f"request-{visit.id}-{visit.version}"
+    payload = {
+        "patient_id": visit.patient_id,
+        "to": visit.email,
+        "subject": words[0],
+        "text": words[1],
+        "message_id": f"<{key}@{tx.clinic.about['email'].split('@')[1]}>",
+    }
+    tx.send("patient_mail", key, payload, tx.now + TIME_TO_UNDO)
+    return [key]
+
+
+def release_held(desk: Desk) -> int:
+    """Free the times of requests nobody answered in time, and tell the patients; how many. For the worker."""
+
+    def work(tx: Transaction) -> int:
+        v = schema.visit
+        due = (
+            tx.connection.execute(
+                select(v.c.id).where(v.c.state == Stop.HELD, v.c.held_until <= tx.now).order_by(v.c.id)
+            )
+            .scalars()
+            .all()
+        )
+        done = 0
+        for number in due:
+            visit = locked_visit(tx, number)
+            if visit.state == Stop.HELD:
+                drop(tx, visit, OffWhy.EXPIRED, "", Memo(tx))
+                _tell_patient(tx, visit, _words(tx, visit, False, ""))
+                done += 1
+        return done
+
+    return in_transaction(desk, WORKER, work)
+
+
+def held_words(visit: Any, zone: str) -> str:
+    """'held to 12:00', with the day when it is another one."""
+    if visit.held_until is None:
+        return "held"
+    until = local(visit.held_until, zone)
+    day = f"{until:%a} " if until.date() != visit.day else ""
+    return f"held to {day}{clock_words(until.hour * 60 + until.minute)}"

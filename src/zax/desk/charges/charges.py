@@ -1,0 +1,227 @@
+"""What was done at a visit: its lines, one by one, by set or from what was planned. A form says for whom it was filled in, so that a
+visit given to another patient meanwhile is never charged by mistake.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select, update
+
+from zax.core.book.track import Stop
+from zax.core.charges.lines import PLACES, LineDetail, TypedLine, check_line, check_pointers, check_retired
+from zax.core.charges.teeth import read_tooth
+from zax.core.clinic.services import Service
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
+from zax.core.money.cents import parse_amount
+from zax.core.people.roles import RIGHT_WORDS, ROLE_WORDS, may
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.track import locked_visit
+from zax.desk.money.ledger import post_charges, settle_visit
+from zax.store import schema
+from zax.store.money import queries as money
+
+OPEN_FOR_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
+
+
+@dataclass(frozen=True, slots=True)
+class LineForm:
+    """A line as typed. Empty provider and place keep what is there; an empty `fee` is the schedule's; `pointers` are letters of diagnoses."""
+
+    units: str = "1"
+    tooth: str = ""
+    surfaces: str = ""
+    billed: bool = True
+    authorized: bool = False
+    area: str = ""
+    modifiers: str = ""
+    pointers: str = ""
+    provider_id: int = 0
+    supervising_id: int = 0
+    place: str = ""
+    fee: str = ""
+    fee_why: str = ""
+
+
+def open_visit(tx: Transaction, visit_id: int, patient_id: int | None = None) -> Any:
+    """The visit, locked, if it can still be charged. Stale when the form was filled in for somebody else."""
+    visit = locked_visit(tx, visit_id)
+    if patient_id is not None and visit.patient_id != patient_id:
+        raise Stale(f"This visit is {visit.first} {visit.last}’s now. Nothing was charged; look at it again.")
+    if visit.state not in OPEN_FOR_CHARGES:
+        raise Conflict("This visit is finished. Take the checkout back first, then change what was done.")
+    return visit
+
+
+def lines_changed(tx: Transaction, visit: Any, act_name: str, **detail: Any) -> None:
+    """After any change: at checkout the journal follows at once, before that the lines are only planned."""
+    if visit.state == Stop.CHECKOUT:
+        post_charges(tx, visit)
+        settle_visit(tx, visit)
+    v = schema.visit
+    tx.connection.execute(update(v).where(v.c.id == visit.id).values(version=v.c.version + 1))
+    tx.audit(act_name, patient_id=visit.patient_id, visit_id=visit.id, said="changed its services", **detail)
+    tx.tell("charges", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+
+
+def _fitting(tx: Transaction, visit: Any, service_id: int) -> Service:
+    service = tx.clinic.find_service(service_id)
+    if service.dental != tx.clinic.types[visit.type_id].dental:
+        kind = "dental" if service.dental else "medical"
+        raise Refused(f"{service.code} is a {kind} service; book it as a visit of that kind.", "service")
+    check_retired(service.code, service.retired_on, visit.day)
+    return service
+
+
+def _write_line(
+    tx: Transaction, visit: Any, service: Service, detail: LineDetail, planned_id: int | None = None
+) -> int:
+    return tx.add(
+        schema.charge_line, visit_id=visit.id, service_id=service.id, provider_id=visit.provider_id, fee_cents=service.fee_cents,
+        units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, modifiers=" ".join(detail.modifiers),
+        place=tx.clinic.sites[visit.site_id].place, entered_at=tx.now, entered_by=tx.actor.id, planned_id=planned_id,
+    )  # fmt: skip
+
+
+@act("charges")
+def add_line(
+    tx: Transaction, visit_id: int, service_id: int, form: LineForm = LineForm(), patient_id: int | None = None
+) -> int:
+    """A service done; tooth, surfaces and area may follow later, but what is given must be right."""
+    visit = open_visit(tx, visit_id, patient_id)
+    service = _fitting(tx, visit, service_id)
+    tooth = read_tooth(form.tooth, tx.clinic.numbering)
+    later = not (tooth or form.surfaces or form.area) and (service.rule.needs_tooth or bool(service.rule.area))
+    typed = TypedLine(form.units, tooth, form.surfaces, form.area, form.modifiers)
+    detail = LineDetail(1) if later else check_line(service.rule, typed)
+    line_id = _write_line(tx, visit, service, detail)
+    lines_changed(tx, visit, "charge.added", code=service.code)
+    return line_id
+
+
+@act("charges")
+def add_set(tx: Transaction, visit_id: int, set_id: int, patient_id: int | None = None) -> list[int]:
+    """Every service of a set that is not on the visit yet; their lines."""
+    visit = open_visit(tx, visit_id, patient_id)
+    chosen = tx.clinic.sets.get(set_id)
+    if chosen is None or not chosen.active:
+        raise Refused("Choose a set from the list.", "service")
+    there = {line.service_id for line in money.visit_lines(tx.connection, visit.id)}
+    services = [_fitting(tx, visit, number) for number in chosen.services if number not in there]
+    if not services:
+        raise Refused(f"Everything of “{chosen.name}” is on the visit already.", "service")
+    made = [_write_line(tx, visit, service, LineDetail(1)) for service in services]
+    lines_changed(tx, visit, "charge.set_added", name=chosen.name)
+    return made
+
+
+@act("charges")
+def add_planned(tx: Transaction, visit_id: int, planned_id: int, patient_id: int | None = None) -> int:
+    """Planned work that is done today after all: it belongs to this visit from now on."""
+    visit = open_visit(tx, visit_id, patient_id)
+    p = schema.planned_service
+    row = tx.one(select(p).where(p.c.id == planned_id).with_for_update())
+    if row is None or row.patient_id != visit.patient_id:
+        raise NotFound(f"{visit.first} {visit.last} has no such planned service.")
+    if row.removed_at is not None or row.done_at is not None or row.visit_id is not None:
+        raise Conflict("This planned service is done, booked or taken away already.", "service")
+    service = _fitting(tx, visit, row.service_id)
+    line_id = _write_line(tx, visit, service, LineDetail(1, row.tooth, row.surfaces, row.area), planned_id=planned_id)
+    tx.connection.execute(update(p).where(p.c.id == planned_id).values(visit_id=visit.id))
+    lines_changed(tx, visit, "charge.planned_added", code=service.code)
+    return line_id
+
+
+@act("charges")
+def change_line(tx: Transaction, visit_id: int, line_id: int, form: LineForm, patient_id: int | None = None) -> None:
+    """What was typed for a line. Raises Problems beside the fields of LineForm."""
+    visit = open_visit(tx, visit_id, patient_id)
+    line = _line(tx, visit, line_id)
+    service = tx.clinic.services[line.service_id]
+    diagnoses = [row.code for row in money.visit_diagnoses(tx.connection, visit.id)]
+    tooth = read_tooth(form.tooth, tx.clinic.numbering)
+    wrong = ProblemCollector()
+    typed = TypedLine(form.units, tooth, form.surfaces, form.area, form.modifiers)
+    detail = wrong.take(check_line, service.rule, typed)
+    points = wrong.take(check_pointers, form.pointers, diagnoses)
+    people = wrong.take(_people, tx, service, line, form)
+    if form.place and form.place not in PLACES:
+        wrong.add("place", "Choose the place from the list.")
+    fee = wrong.take(_fee, tx, service, line, form)
+    wrong.raise_if_any()
+    assert detail is not None and points is not None and people is not None and fee is not None
+    tx.connection.execute(
+        update(schema.charge_line).where(schema.charge_line.c.id == line.id).values(
+            units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, modifiers=" ".join(detail.modifiers), billed=form.billed,
+            authorized=form.authorized, points_to=list(points), place=form.place or line.place, **people, **fee,
+        )
+    )  # fmt: skip
+    lines_changed(tx, visit, "charge.changed", code=service.code, **({"fee": fee} if fee else {}))
+
+
+def _people(tx: Transaction, service: Service, line: Any, form: LineForm) -> dict[str, Any]:
+    """Who did it and who supervised, both of the service's kind; nobody supervises themselves."""
+    known = tx.clinic.providers
+    doing = form.provider_id or line.provider_id
+    for number, field in ((doing, "provider_id"), (form.supervising_id, "supervising_id")):
+        if number and (number not in known or known[number].dental != service.dental):
+            raise Refused("Choose somebody of this kind of care.", field)
+    if form.supervising_id == doing:
+        raise Refused("Nobody supervises themselves. Choose another person, or none.", "supervising_id")
+    return {"provider_id": doing, "supervising_id": form.supervising_id or None}
+
+
+def _fee(tx: Transaction, service: Service, line: Any, form: LineForm) -> dict[str, Any]:
+    """The fee of one unit: the schedule's, or another by right and reason. Empty when it stays what it is."""
+    cents = parse_amount(form.fee, "fee") if form.fee.strip() else service.fee_cents
+    if cents == line.fee_cents:
+        return {}
+    if cents == service.fee_cents:
+        return {"fee_cents": cents, "fee_why": "", "fee_by": None}
+    if not may(tx.actor.role, "fees"):
+        raise Refused(
+            f"{ROLE_WORDS[tx.actor.role]} may not {RIGHT_WORDS['fees']}. Ask billing or the manager.", "fee"
+        )
+    if not form.fee_why.strip():
+        raise Refused("Say in a few words why the fee differs from the schedule.", "fee_why")
+    return {"fee_cents": cents, "fee_why": form.fee_why.strip()[:120], "fee_by": tx.actor.id}
+
+
+@act("charges")
+def remove_line(tx: Transaction, visit_id: int, line_id: int) -> None:
+    visit = open_visit(tx, visit_id)
+    line = _line(tx, visit, line_id)
+    tx.connection.execute(
+        update(schema.charge_line).where(schema.charge_line.c.id == line.id).values(removed_at=tx.now)
+    )
+    _plan_follows(tx, line.id, None)
+    lines_changed(tx, visit, "charge.removed", code=tx.clinic.services[line.service_id].code)
+
+
+@act("charges")
+def put_line_back(tx: Transaction, visit_id: int, line_id: int) -> None:
+    """Undo a removal."""
+    visit = open_visit(tx, visit_id)
+    tx.connection.execute(
+        update(schema.charge_line)
+        .where(schema.charge_line.c.id == line_id, schema.charge_line.c.visit_id == visit.id)
+        .values(removed_at=None)
+    )
+    _plan_follows(tx, line_id, visit.id)
+    lines_changed(tx, visit, "charge.put_back")
+
+
+def _plan_follows(tx: Transaction, line_id: int, visit_id: int | None) -> None:
+    """The planned service behind a line goes with it: free again when the line is taken off, the visit's when it comes back."""
+    p, line = schema.planned_service, schema.charge_line
+    behind = select(line.c.planned_id).where(line.c.id == line_id, line.c.planned_id.is_not(None)).scalar_subquery()
+    tx.connection.execute(update(p).where(p.c.id == behind, p.c.done_at.is_(None)).values(visit_id=visit_id))
+
+
+def _line(tx: Transaction, visit: Any, line_id: int) -> Any:
+    found = next((line for line in money.visit_lines(tx.connection, visit.id) if line.id == line_id), None)
+    if found is None:
+        raise NotFound("That service is no longer on this visit. Somebody may have taken it off.")
+    return found

@@ -1,0 +1,60 @@
+"""Out of the room and back: charges, planned work, stages and money move together, in one transaction each way."""
+
+from __future__ import annotations
+
+from sqlalchemy import update
+
+from zax.core.book.track import Stop
+from zax.core.charges.lines import unfinished
+from zax.core.errors import Refused
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.track import locked_visit, step
+from zax.desk.charges.charges import open_visit
+from zax.desk.money.ledger import post_charges, settle_visit, take_charges_back
+from zax.store import schema
+from zax.store.money import queries as money
+
+
+@act("charges")
+def ready_for_checkout(
+    tx: Transaction, visit_id: int, reason: str = "", version: int | None = None, patient_id: int | None = None
+) -> None:
+    """Out of the room: the charges become entries, planned work is done. A visit without charges needs a reason."""
+    open_visit(tx, visit_id, patient_id)
+    visit = locked_visit(tx, visit_id, version)
+    lines = money.visit_lines(tx.connection, visit.id)
+    if not lines and not reason.strip():
+        raise Refused(
+            "Nothing is charged for this visit. Add what was done, or say why there is no charge.", "reason"
+        )
+    diagnoses = [row.code for row in money.visit_diagnoses(tx.connection, visit.id)]
+    open_points = [
+        problem
+        for line in lines
+        if (
+            problem := unfinished(
+                tx.clinic.services[line.service_id].rule, line.tooth, line.surfaces, line.area, diagnoses
+            )
+        )
+    ]
+    if open_points:
+        raise Refused(f"Before checkout: {'; '.join(dict.fromkeys(open_points))}.", "lines")
+    step(tx, visit, Stop.CHECKOUT, reason)
+    post_charges(tx, visit)
+    settle_visit(tx, visit)
+    p = schema.planned_service
+    tx.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=tx.now))
+    tx.audit("visit.ready", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
+
+
+@act("charges")
+def back_to_room(tx: Transaction, visit_id: int, reason: str, version: int | None = None) -> None:
+    """Checkout taken back: the charges are reversed together, payments stay as credit of the visit."""
+    visit = locked_visit(tx, visit_id, version)
+    step(tx, visit, Stop.ROOM, reason, gone_at=None)
+    take_charges_back(tx, visit, reason)
+    settle_visit(tx, visit)
+    p = schema.planned_service
+    tx.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=None))
+    tx.audit("visit.back_to_room", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)

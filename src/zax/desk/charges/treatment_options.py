@@ -1,0 +1,337 @@
+"""Planned work offered to a patient: options side by side, each in phases, with what the plan and the patient would pay. One is signed.
+
+Lines of options are planned services; those of the signed option can be booked, those of the others never can. What is done drops out,
+and what it used of the plan counts for the rest.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, func, select, update
+
+from zax.clock import local
+from zax.core.book.calendar import step_months
+from zax.core.charges.lines import LineDetail, TypedLine, check_line, check_retired
+from zax.core.charges.teeth import read_tooth
+from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine
+from zax.core.coverage.phases import Phase, estimate_phases
+from zax.core.errors import Conflict, NotFound, Refused, Stale
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.arrivals.forms import Paper, Signed, SignForm, check_signer, keep_signed
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.estimate_inputs import covers_for
+from zax.store import schema
+from zax.store.files import FileStore
+
+OPTIONS = "ABC"
+MOST_PHASES = 6
+MOST_MONTHS = 36
+
+
+@dataclass(frozen=True, slots=True)
+class PlanLine:
+    """A service of an option with its estimate; cents."""
+
+    row: Any
+    estimate: LineEstimate
+
+
+@dataclass(frozen=True, slots=True)
+class PhaseShown:
+    """A phase of an option: `number` from 1, the day it is reckoned for, its open lines, and how many are done."""
+
+    number: int
+    words: str
+    months: int
+    day: date
+    lines: Sequence[PlanLine]
+    done: int
+
+
+@dataclass(frozen=True, slots=True)
+class OptionShown:
+    """One option with its sums over what is still to be done; cents."""
+
+    letter: str
+    words: str
+    phases: Sequence[PhaseShown]
+
+    def total(self, part: str) -> int:
+        """The sum of `fee`, `insurer`, `write_off` or `patient`."""
+        return sum(getattr(line.estimate, part) for phase in self.phases for line in phase.lines)
+
+    @property
+    def count(self) -> int:
+        return sum(len(phase.lines) for phase in self.phases)
+
+
+@dataclass(frozen=True, slots=True)
+class ProposalShown:
+    row: Any
+    patient: Any
+    provider: Any
+    options: Sequence[OptionShown]
+    coverages: Sequence[Any]
+    signed: Any
+
+    @property
+    def open(self) -> bool:
+        return not self.row.signed_option and self.row.ended_at is None
+
+
+def proposals_of(connection: Connection, patient_id: int) -> Sequence[Any]:
+    """The patient's proposals that were not ended, newest first."""
+    p = schema.proposal
+    return connection.execute(
+        select(p).where(p.c.patient_id == patient_id, p.c.ended_at.is_(None)).order_by(p.c.id.desc())
+    ).all()
+
+
+def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: datetime) -> ProposalShown:
+    """One proposal with every option estimated as of today; NotFound for an unknown one."""
+    row = proposal_row(connection, proposal_id)
+    patient = connection.execute(select(schema.patient).where(schema.patient.c.id == row.patient_id)).one()
+    provider = clinic.providers[row.provider_id]
+    zone = clinic.first_site.timezone
+    today, made = local(now, zone).date(), local(row.made_at, zone).date()
+    coverages, covers = covers_for(
+        connection, clinic, (patient.id, patient.birth), provider.dental, today, provider.id
+    )
+    s = schema.planned_service
+    lines = connection.execute(
+        select(s).where(s.c.proposal_id == row.id, s.c.removed_at.is_(None)).order_by(s.c.phase, s.c.id)
+    ).all()
+    days = [max(today, step_months(made, phase["months"])) for phase in row.phases]
+    options = [
+        _option(clinic, row, letter, [line for line in lines if line.option_letter == letter], days, covers, today)
+        for letter in sorted(row.options)
+    ]
+    sf = schema.signed_form
+    signed = connection.execute(select(sf).where(sf.c.proposal_id == row.id).order_by(sf.c.id.desc())).first()
+    return ProposalShown(row, patient, provider, options, coverages, signed)
+
+
+def _option(
+    clinic: Clinic, row: Any, letter: str, lines: Sequence[Any], days: Sequence[date], covers: Sequence[Cover], today: date
+) -> OptionShown:  # fmt: skip
+    by_phase = [
+        [line for line in lines if line.phase == number and line.done_at is None]
+        for number in range(1, len(days) + 1)
+    ]
+    answers = estimate_phases(
+        [Phase(day, tuple(_priced(clinic, line) for line in mine)) for day, mine in zip(days, by_phase, strict=True)], covers, today
+    )  # fmt: skip
+    phases = [
+        PhaseShown(
+            number, row.phases[number - 1]["words"], row.phases[number - 1]["months"], days[number - 1],
+            [PlanLine(line, answer) for line, answer in zip(mine, made, strict=True)],
+            sum(1 for line in lines if line.phase == number and line.done_at is not None),
+        )
+        for number, (mine, made) in enumerate(zip(by_phase, answers, strict=True), 1)
+    ]  # fmt: skip
+    return OptionShown(letter, row.options[letter], phases)
+
+
+def _priced(clinic: Clinic, line: Any) -> PricedLine:
+    service = clinic.services[line.service_id]
+    return PricedLine(line.id, service.fee_cents, service.category, True, service.code, 1, line.tooth)
+
+
+def proposal_row(connection: Connection, proposal_id: int, lock: bool = False) -> Any:
+    """The proposal itself, without its lines; NotFound for an unknown one."""
+    query = select(schema.proposal).where(schema.proposal.c.id == proposal_id)
+    row = connection.execute(query.with_for_update() if lock else query).first()
+    if row is None:
+        raise NotFound("There is no such planned work.")
+    return row
+
+
+def _open(tx: Transaction, proposal_id: int) -> Any:
+    """The proposal, locked, while it may be changed."""
+    row = proposal_row(tx.connection, proposal_id, lock=True)
+    if row.signed_option:
+        raise Conflict("This was signed and stays as it is. Make a new proposal for other work.")
+    if row.ended_at is not None:
+        raise Conflict("This proposal was put away.")
+    return row
+
+
+def _write(tx: Transaction, row: Any, act_name: str, **values: Any) -> None:
+    p = schema.proposal
+    tx.connection.execute(update(p).where(p.c.id == row.id).values(version=row.version + 1, **values))
+    tx.audit(f"planned.{act_name}", patient_id=row.patient_id, proposal=row.id)
+    tx.tell("patient", patient_id=row.patient_id)
+
+
+@act("charges")
+def make_proposal(tx: Transaction, patient_id: int, name: str, provider_id: int) -> int:
+    """New planned work with one option and one phase; its id."""
+    words = " ".join(name.split())
+    if not 2 <= len(words) <= 80:
+        raise Refused("Name the work in 2 to 80 letters, such as “Upper left side”.", "name")
+    if provider_id not in tx.clinic.providers:
+        raise Refused("Choose who would do it.", "provider_id")
+    if tx.one(select(schema.patient.c.id).where(schema.patient.c.id == patient_id)) is None:
+        raise NotFound("There is no such patient.")
+    made = tx.add(
+        schema.proposal, patient_id=patient_id, name=words, provider_id=provider_id, phases=[{"words": "Now", "months": 0}], options={"A": ""}, made_at=tx.now,
+        made_by=tx.actor.id,
+    )  # fmt: skip
+    tx.audit("planned.proposal", patient_id=patient_id, proposal=made)
+    tx.tell("patient", patient_id=patient_id)
+    return made
+
+
+@dataclass(frozen=True, slots=True)
+class PlannedLineForm:
+    """A planned line as typed; `letter` and `phase` say where it goes."""
+
+    service_id: int
+    letter: str
+    phase: int
+    tooth: str = ""
+    surfaces: str = ""
+    area: str = ""
+
+
+@act("charges")
+def add_to_option(tx: Transaction, proposal_id: int, form: PlannedLineForm) -> int:
+    """A service into an option's phase; its id. Tooth, surfaces and area must be right from the beginning: the price depends on them."""
+    row = _open(tx, proposal_id)
+    service = tx.clinic.find_service(form.service_id)
+    check_retired(service.code, service.retired_on, tx.business_day(tx.clinic.first_site.id))
+    if service.dental != tx.clinic.providers[row.provider_id].dental:
+        raise Refused(f"{service.code} is not done by {tx.clinic.providers[row.provider_id].name}.", "service")
+    if form.letter not in row.options or not 1 <= form.phase <= len(row.phases):
+        raise Refused("Choose the option and the phase.", "service")
+    detail: LineDetail = check_line(
+        service.rule, TypedLine("1", read_tooth(form.tooth, tx.clinic.numbering), form.surfaces, form.area)
+    )
+    made = tx.add(
+        schema.planned_service, patient_id=row.patient_id, service_id=service.id, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, made_at=tx.now,
+        proposal_id=row.id, option_letter=form.letter, phase=form.phase,
+    )  # fmt: skip
+    _write(tx, row, "line_added")
+    return made
+
+
+@act("charges")
+def drop_from_option(tx: Transaction, proposal_id: int, planned_id: int) -> None:
+    """Take a line out of an option that is not signed."""
+    row = _open(tx, proposal_id)
+    _change_line(tx, row, planned_id, "line_dropped", removed_at=tx.now)
+
+
+@act("charges")
+def move_in_option(tx: Transaction, proposal_id: int, planned_id: int, phase: int) -> None:
+    """A line into another phase."""
+    row = _open(tx, proposal_id)
+    if not 1 <= phase <= len(row.phases):
+        raise Refused("There is no such phase.", "phase")
+    _change_line(tx, row, planned_id, "line_moved", phase=phase)
+
+
+def _change_line(tx: Transaction, row: Any, planned_id: int, act_name: str, **values: Any) -> None:
+    s = schema.planned_service
+    mine = (s.c.id == planned_id) & (s.c.proposal_id == row.id) & s.c.removed_at.is_(None)
+    if not tx.connection.execute(update(s).where(mine).values(**values)).rowcount:
+        raise NotFound("That line is not part of this proposal any more.")
+    _write(tx, row, act_name)
+
+
+@act("charges")
+def add_option(tx: Transaction, proposal_id: int, like: str = "") -> str:
+    """Another option, with the lines of the option `like` to begin with; its letter."""
+    row = _open(tx, proposal_id)
+    letter = next((each for each in OPTIONS if each not in row.options), "")
+    if not letter:
+        raise Refused(f"At most {len(OPTIONS)} options: more would not help to decide.")
+    s = schema.planned_service
+    for line in tx.rows(
+        select(s)
+        .where(s.c.proposal_id == row.id, s.c.option_letter == like, s.c.removed_at.is_(None))
+        .order_by(s.c.id)
+    ):
+        tx.add(
+            s, patient_id=row.patient_id, service_id=line.service_id, tooth=line.tooth, surfaces=line.surfaces, area=line.area, made_at=tx.now,
+            proposal_id=row.id, option_letter=letter, phase=line.phase,
+        )  # fmt: skip
+    _write(tx, row, "option_added", options=dict(row.options) | {letter: ""})
+    return letter
+
+
+@act("charges")
+def name_parts(
+    tx: Transaction, proposal_id: int, options: Mapping[str, str], phases: Sequence[tuple[str, str]], version: int
+) -> None:
+    """The words of the options, and the phases as (words, months from the beginning): in order of time, the empty ones at the end fall away."""
+    row = _open(tx, proposal_id)
+    if row.version != version:
+        raise Stale("This planned work was changed meanwhile. What you see now is current.")
+    kept = [(words.strip()[:40], months.strip() or "0") for words, months in phases if words.strip()]
+    if not kept or len(kept) > MOST_PHASES:
+        raise Refused(f"Between one and {MOST_PHASES} phases.", "phases")
+    if any(not (m.isascii() and m.isdecimal()) or int(m) > MOST_MONTHS for _, m in kept):
+        raise Refused(f"Say in how many months each phase is, 0 to {MOST_MONTHS}.", "phases")
+    months = [int(m) for _, m in kept]
+    if months != sorted(months):
+        raise Refused("Phases come in order of time.", "phases")
+    s = schema.planned_service
+    last = tx.connection.execute(
+        select(func.coalesce(func.max(s.c.phase), 0)).where(s.c.proposal_id == row.id, s.c.removed_at.is_(None))
+    ).scalar_one()
+    if last > len(kept):
+        raise Refused("Move the services out of a phase before it is taken away.", "phases")
+    _write(
+        tx, row, "named", options={letter: options.get(letter, words).strip()[:60] for letter, words in row.options.items()},
+        phases=[{"words": words, "months": int(m)} for words, m in kept],
+    )  # fmt: skip
+
+
+@act("charges")
+def put_away(tx: Transaction, proposal_id: int) -> int:
+    """The patient does not want it: out of the lists, kept on record. Its open lines are no longer planned. The patient's id."""
+    row = proposal_row(tx.connection, proposal_id, lock=True)
+    s = schema.planned_service
+    booked = tx.one(
+        select(s.c.id).where(
+            s.c.proposal_id == row.id, s.c.visit_id.is_not(None), s.c.done_at.is_(None), s.c.removed_at.is_(None)
+        )
+    )
+    if booked is not None:
+        raise Refused("A visit is booked for part of this work. Take that visit off first.")
+    _write(tx, row, "put_away", ended_at=tx.now)
+    return int(row.patient_id)
+
+
+@act("charges")
+def sign_option(
+    tx: Transaction, store: FileStore, paper: Paper, proposal_id: int, letter: str, form: SignForm, site_id: int
+) -> int:
+    """The patient signs one option; the paper is kept with what it cost that day. Its lines can be booked from now on."""
+    row = _open(tx, proposal_id)
+    if row.version != form.version:
+        raise Stale("This planned work was changed while it was being read. Read it again, then sign.")
+    shown = proposal_of(tx.connection, tx.clinic, row.id, tx.now)
+    option = next((each for each in shown.options if each.letter == letter), None)
+    if option is None:
+        raise Refused("Choose which option is signed.", "letter")
+    if not option.count:
+        raise Refused(f"Option {letter} has no services yet.", "letter")
+    strokes, signer, relation = check_signer(form)
+    zone = tx.clinic.sites[site_id].timezone
+    signed = Signed(
+        f"{row.name}, option {letter}", (), {}, strokes, signer, relation, shown.patient, local(tx.now, zone), zone,
+        {"shown": shown, "option": option, "services": tx.clinic.services, "clinic": tx.clinic, "about": tx.clinic.about, "site": tx.clinic.sites[site_id]},
+    )  # fmt: skip
+    totals = {part: option.total(part) for part in ("fee", "insurer", "write_off", "patient")}
+    signed_id = keep_signed(
+        tx, store, paper(signed), signed, proposal_id=row.id, answers={"option": letter, **totals}
+    )
+    _write(tx, row, "signed", signed_option=letter, signed_at=tx.now)
+    return signed_id

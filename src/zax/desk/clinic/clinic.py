@@ -1,0 +1,126 @@
+"""The clinic's setup as everybody reads it, each kind by its own loader.
+
+It changes seldom and every page needs it, so a process reads it once, and again when its version has been raised.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Connection
+
+from zax.core.arrivals.conditions import HeadsUpSetup
+from zax.core.arrivals.forms import FormTemplate
+from zax.core.arrivals.stages import Stage
+from zax.core.arrivals.steps import ArrivalStep
+from zax.core.charges.teeth import Numbering
+from zax.core.clinic.places import Room, Site
+from zax.core.clinic.providers import Provider
+from zax.core.clinic.services import Service, ServiceSet
+from zax.core.clinic.visit_types import VisitType
+from zax.core.coverage.plan import Payer, Plan
+from zax.core.errors import Refused
+from zax.core.money.rules import MoneyRules
+from zax.core.patients.flags import Flag
+from zax.desk.clinic.contracts import Contracts, load_contracts
+from zax.desk.clinic.money_rules import load_money
+from zax.desk.clinic.working_hours import WorkingHours, load_hours
+from zax.store.arrivals import setup as arrivals
+from zax.store.book.stages import stages
+from zax.store.clinic import queries
+from zax.store.clinic.settings import VERSION, settings
+from zax.store.patients.flags import flags
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Clinic:
+    """Everything by id. `about` holds the clinic's own names and numbers (see zax.demo.world for its keys), `fees`
+    the clinic's own in cents by service code."""
+
+    about: Mapping[str, Any]
+    sites: Mapping[int, Site]
+    rooms: Mapping[int, Room]
+    providers: Mapping[int, Provider]
+    hours: WorkingHours
+    services: Mapping[int, Service]
+    fees: Mapping[str, int]
+    sets: Mapping[int, ServiceSet]
+    types: Mapping[int, VisitType]
+    contracts: Contracts
+    flags: Mapping[int, Flag]
+    money: MoneyRules
+    stages: Mapping[int, Stage]
+    steps: Mapping[int, ArrivalStep]
+    headsups: Mapping[int, HeadsUpSetup]
+    forms: Mapping[int, FormTemplate]
+
+    @property
+    def payers(self) -> Mapping[int, Payer]:
+        return self.contracts.payers
+
+    @property
+    def plans(self) -> Mapping[int, Plan]:
+        return self.contracts.plans
+
+    @property
+    def first_site(self) -> Site:
+        """The one whose name, address and clock stand for the clinic where no site is chosen."""
+        return next(iter(self.sites.values()))
+
+    def rooms_for(self, kind: VisitType, site_id: int, first: int = 0) -> list[Room]:
+        """The rooms of the site that the type may use, `first` (a room id) before the others."""
+        fitting = [room for room in self.rooms.values() if room.site_id == site_id and kind.may_use(room)]
+        return sorted(fitting, key=lambda room: room.id != first)
+
+    @property
+    def version(self) -> int:
+        """Raised with every change of the setup; a process that has an older one reads it again."""
+        return int(self.about.get(VERSION, 0))
+
+    @property
+    def wait_limit(self) -> int:
+        """Minutes a patient may wait before it shows as too long."""
+        return int(self.about.get("wait_limit_minutes", 10))
+
+    @property
+    def late_limit(self) -> int:
+        """Minutes after their time from which somebody expected counts as late and is to be called."""
+        return int(self.about.get("late_limit_minutes", 10))
+
+    @property
+    def numbering(self) -> Numbering:
+        """How teeth are written on the screen."""
+        return Numbering(self.about.get("tooth_numbering", Numbering.UNIVERSAL))
+
+    def find_service(self, service_id: int) -> Service:
+        """Refused, beside `service`, for one that does not exist."""
+        service = self.services.get(service_id)
+        if service is None:
+            raise Refused("Choose a service from the list.", "service")
+        return service
+
+
+def load(connection: Connection) -> Clinic:
+    """Read the whole setup; a database without a clinic gives an empty one."""
+    about, sites, providers = settings(connection), queries.sites(connection), queries.providers(connection)
+    services, sets = queries.services(connection), queries.service_sets(connection)
+    return Clinic(
+        about=about,
+        sites=sites,
+        rooms=queries.rooms(connection),
+        providers=providers,
+        hours=load_hours(connection, sites, providers),
+        services=services,
+        fees={each.code: each.fee_cents for each in services.values()},
+        sets=sets,
+        types=queries.visit_types(connection, sets),
+        contracts=load_contracts(connection, services),
+        flags=flags(connection),
+        money=load_money(connection, about),
+        stages=stages(connection),
+        steps=arrivals.arrival_steps(connection),
+        headsups=arrivals.heads_ups(connection),
+        forms=arrivals.form_templates(connection),
+    )

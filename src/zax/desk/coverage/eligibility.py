@@ -1,0 +1,374 @@
+"""Asking payers about coverage: one person now, or everybody booked in the next days by the worker. Questions and answers are kept as sent.
+
+The question is written down and committed before it goes out and the answer after it came, so that no transaction waits for a payer and
+an answer that never comes leaves a question that says so. A second answer to one question changes nothing.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import Connection, case, func, select, text, update
+from sqlalchemy.dialects.mysql import insert as mysql_insert
+
+from zax.clock import local
+from zax.core.coverage.answer import (
+    FAILED,
+    FINE,
+    PROBLEM,
+    Asked,
+    Difference,
+    Judged,
+    counted_elsewhere,
+    differences,
+    figures,
+    judge,
+    taken_over,
+)
+from zax.core.coverage.benefits import Benefits, benefit_year
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.x12.eligibility import read_eligibility
+from zax.core.x12.inquiry import Inquiry, inquiry_file
+from zax.core.x12.parties import Organization
+from zax.desk.acts.act import act
+from zax.desk.acts.actor import WORKER, Actor
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.coverages import set_elsewhere
+from zax.desk.coverage.estimate_inputs import covers_for, elsewhere_of
+from zax.desk.coverage.parties import envelope_of, person_of, subscriber_of
+from zax.desk.coverage.plans import write_plan
+from zax.outside.doors import Clearinghouse, OutsideTrouble
+from zax.store import schema
+from zax.store.coverage.queries import coverages_of, one_coverage
+
+DENTAL_TYPES, MEDICAL_TYPES = ("35", "23", "41"), ("30", "98")
+MOST_TRIES = 5
+ASKING = "asking"
+_BOOKED = text(
+    "SELECT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day FROM visit v JOIN visit_type t ON t.id = v.type_id "
+    "JOIN coverage c ON c.patient_id = v.patient_id AND (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) "
+    "JOIN plan p ON p.id = c.plan_id AND p.dental = t.dental JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto' "
+    "WHERE v.day BETWEEN :first AND :last AND v.state IN ('held', 'booked', 'confirmed', 'here') AND c.member_id <> '' "
+    "AND (c.checked_at IS NULL OR c.checked_at < :fresh OR c.check_state = 'failed') GROUP BY c.id, c.patient_id ORDER BY day, visit_id"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Habits:
+    """When the worker asks (hour of the first site's clock), for how many days ahead, and for how many days an answer is fresh."""
+
+    hour: int
+    days: int
+    fresh_days: int
+
+
+def habits_of(clinic: Clinic) -> Habits:
+    about = clinic.about
+    return Habits(
+        int(about.get("eligibility_hour", 5)),
+        int(about.get("eligibility_days", 3)),
+        int(about.get("eligibility_fresh_days", 7)),
+    )
+
+
+@act("setup")
+def save_habits(tx: Transaction, hour: str, days: str, fresh_days: str) -> None:
+    """When and for whom the worker asks; raises Problems beside the fields."""
+    wrong = ProblemCollector()
+    for name, typed, least, most in (("hour", hour, 0, 23), ("days", days, 0, 60), ("fresh_days", fresh_days, 1, 90)):
+        if not typed.strip().isdecimal() or not least <= int(typed) <= most:
+            wrong.add(name, f"A whole number, {least} to {most}.")
+            continue
+        tx.keep_setting(f"eligibility_{name}", int(typed))
+    wrong.raise_if_any()
+    tx.change_setup("eligibility.habits", hour=hour, days=days, fresh_days=fresh_days)
+
+
+def mark_of(clinic: Clinic, row: Any, now: datetime) -> str:
+    """How a visit's coverage stands: fine, problem, unchecked, or nothing where there is nothing to check. `row` as store.coverage.day_states."""
+    if row is None or row.member_id is None or row.eligibility != "auto":
+        return ""
+    return _freshness(clinic, row, now)
+
+
+def cover_mark(clinic: Clinic, row: Any, now: datetime) -> str:
+    """The same for a coverage with its plan, as store.coverage reads it; None for no coverage."""
+    if row is None or clinic.payers[row.payer_id].eligibility != "auto":
+        return ""
+    return _freshness(clinic, row, now)
+
+
+def _freshness(clinic: Clinic, row: Any, now: datetime) -> str:
+    fresh = row.checked_at is not None and now - row.checked_at < timedelta(days=habits_of(clinic).fresh_days)
+    return {FINE: "fine", PROBLEM: "problem"}.get(row.check_state, "unchecked") if fresh else "unchecked"
+
+
+def ask(
+    desk: Desk, actor: Actor, door: Clearinghouse, coverage_id: int, day: date, visit_id: int | None = None
+) -> Judged:
+    """Ask now and wait for the answer; whatever comes of it is kept. Refused without a member id or for a payer that is asked by phone."""
+    check_id, question = _begin(desk, actor, coverage_id, day, visit_id)
+    try:
+        answer = door.ask(question)
+    except OutsideTrouble as error:
+        return _fail(desk, actor, check_id, f"{error} Ask again later, or call the payer.")
+    return _finish(desk, actor, check_id, answer)
+
+
+@act("see")
+def _begin(tx: Transaction, coverage_id: int, day: date, visit_id: int | None) -> tuple[int, str]:
+    row = one_coverage(tx.connection, coverage_id)
+    if row is None:
+        raise NotFound("There is no such coverage.")
+    payer = tx.clinic.payers[row.payer_id]
+    if payer.eligibility != "auto":
+        raise Refused(f"{payer.name} answers by phone only.", "ask")
+    if not row.member_id:
+        raise Refused("Enter the member id first: without it no payer answers.", "ask")
+    return _question(tx, row, day, visit_id, None)
+
+
+def _question(tx: Transaction, row: Any, day: date, visit_id: int | None, batch_id: int | None) -> tuple[int, str]:
+    check_id = tx.add(
+        schema.eligibility_check, patient_id=row.patient_id, coverage_id=row.id, visit_id=visit_id, batch_id=batch_id, trace=f"tmp-{row.id}-{tx.now.timestamp()}"[:30],
+        day=day, at=tx.now, by_id=tx.actor.id, question="", state=ASKING,
+    )  # fmt: skip
+    trace, payer = f"Z{check_id}", tx.clinic.payers[row.payer_id]
+    envelope = envelope_of(tx, check_id)
+    own = row.relationship == "18"
+    question = inquiry_file(
+        Inquiry(
+            trace, Organization(payer.name, payer.electronic_id), envelope.billing,
+            person_of(tx, row.patient_id, row.member_id) if own else subscriber_of(tx, row),
+            None if own else person_of(tx, row.patient_id, row.member_id), day, DENTAL_TYPES if row.dental else MEDICAL_TYPES,
+        ),
+        envelope,
+    )  # fmt: skip
+    c = schema.eligibility_check
+    tx.connection.execute(update(c).where(c.c.id == check_id).values(trace=trace, question=question))
+    return check_id, question
+
+
+@act("see")
+def _fail(tx: Transaction, check_id: int, words: str) -> Judged:
+    judged = Judged(FAILED, words[:255])
+    _note(tx, check_id, judged, None)
+    return judged
+
+
+@act("see")
+def _finish(tx: Transaction, check_id: int, answer: str) -> Judged:
+    check = tx.one(
+        select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id).with_for_update()
+    )
+    judged = judged_answer(tx.connection, check, answer)
+    if check.state == ASKING:
+        _note(tx, check_id, judged, answer)
+    return judged
+
+
+def _note(tx: Transaction, check_id: int, judged: Judged, answer: str | None) -> None:
+    """Keep the answer, and on the coverage how it stands. A question that failed leaves an earlier answer standing."""
+    e, c = schema.eligibility_check, schema.coverage
+    check = tx.one(select(e).where(e.c.id == check_id))
+    tx.connection.execute(
+        update(e)
+        .where(e.c.id == check_id)
+        .values(state=judged.state, words=judged.words[:255], answer=answer, answered_at=tx.now)
+    )
+    fresh = {"checked_at": tx.now, "check_state": judged.state}
+    if judged.state == FAILED:
+        fresh = {"check_state": FAILED}
+    tx.connection.execute(update(c).where(c.c.id == check.coverage_id).values(**fresh))
+    tx.audit("coverage.checked", patient_id=check.patient_id, visit_id=check.visit_id, state=judged.state)
+    visit = tx.one(select(schema.visit).where(schema.visit.c.id == check.visit_id)) if check.visit_id else None
+    tx.tell(
+        "coverage",
+        patient_id=check.patient_id,
+        visit_id=check.visit_id,
+        **({"site_id": visit.site_id, "day": visit.day} if visit else {}),
+    )
+
+
+def judged_answer(connection: Connection, check: Any, answer: str) -> Judged:
+    """The verdict on an answer as it stands in the database."""
+    p = schema.patient
+    patient = connection.execute(select(p).where(p.c.id == check.patient_id)).one()
+    row = one_coverage(connection, check.coverage_id)
+    assert row is not None
+    asked = Asked(patient.first, patient.last, patient.birth, row.member_id, check.trace)
+    return judge(read_eligibility(answer), asked, check.day)
+
+
+# --- everybody booked ----------------------------------------------------------------------------------------------
+@act("see")
+def ask_for_booked(tx: Transaction, days: int, run_key: str) -> int:
+    """Questions for everybody booked from today on whose coverage has no fresh answer, carried out by the worker. How many; 0 for a run known already."""
+    habits, today = habits_of(tx.clinic), tx.business_day(tx.clinic.first_site.id)
+    if not 0 <= days <= 60:
+        raise Refused("0 to 60 days ahead.", "days")
+    last = today + timedelta(days=days)
+    b = schema.eligibility_batch
+    made = tx.connection.execute(
+        mysql_insert(b)
+        .prefix_with("IGNORE")
+        .values(at=tx.now, by_id=tx.actor.id, first_day=today, last_day=last, run_key=run_key[:40])
+    )
+    if not made.rowcount:
+        return 0
+    batch_id = made.inserted_primary_key[0]
+    due = tx.rows(_BOOKED, first=today, last=last, fresh=tx.now - timedelta(days=habits.fresh_days))
+    covers = {row.id: row for row in coverages_of(tx.connection, [each.patient_id for each in due] or [0])}
+    for each in due:
+        check_id, _ = _question(tx, covers[each.id], each.day, each.visit_id, batch_id)
+        tx.send("eligibility", f"eligibility-{check_id}", {"check_id": check_id})
+    tx.connection.execute(update(b).where(b.c.id == batch_id).values(total=len(due)))
+    tx.audit("coverage.batch", count=len(due), days=days)
+    tx.tell("eligibility")
+    return len(due)
+
+
+def nightly(desk: Desk) -> int:
+    """Once a day, from the set hour on: ask for everybody booked. How many questions were made."""
+    site = desk.clinic.first_site
+    now = local(desk.clock.now(), site.timezone)
+    habits = habits_of(desk.clinic)
+    key = f"night-{now.date()}"
+    if now.hour < habits.hour:
+        return 0
+    with desk.engine.connect() as connection:
+        if connection.execute(
+            select(schema.eligibility_batch.c.id).where(schema.eligibility_batch.c.run_key == key)
+        ).first():
+            return 0
+    return ask_for_booked(desk, WORKER, habits.days, key)
+
+
+def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> None:
+    """The worker's part of one question. Raises OutsideTrouble to be tried again, until it was tried often enough."""
+    with desk.engine.connect() as connection:
+        check = connection.execute(
+            select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id)
+        ).one()
+    if check.state != ASKING:
+        return
+    try:
+        answer = door.ask(check.question)
+    except OutsideTrouble as error:
+        if attempts < MOST_TRIES:
+            raise
+        _fail(desk, WORKER, check_id, f"{error} Tried {attempts} times.")
+        return
+    _finish(desk, WORKER, check_id, answer)
+
+
+def batches_of(connection: Connection, limit: int = 5) -> list[Any]:
+    """The last runs with how many questions are answered, and how."""
+    b, e = schema.eligibility_batch, schema.eligibility_check
+    counted = [func.count(case((e.c.state == state, 1))).label(state) for state in (ASKING, FINE, PROBLEM, FAILED)]
+    query = select(b, *counted).join(e, e.c.batch_id == b.c.id, isouter=True).group_by(b.c.id).order_by(b.c.id.desc())
+    return list(connection.execute(query.limit(limit)))
+
+
+_NEEDS_A_PERSON = text(
+    "SELECT e.id, e.state, e.words, e.answered_at, e.coverage_id, e.patient_id, e.day, p.first, p.last, p.phone, c.member_id, n.name AS plan_name, v.start_min, v.id AS visit_id "
+    "FROM eligibility_check e JOIN patient p ON p.id = e.patient_id JOIN coverage c ON c.id = e.coverage_id JOIN plan n ON n.id = c.plan_id LEFT JOIN visit v ON v.id = e.visit_id "
+    "WHERE e.state IN ('problem', 'failed') AND e.handled_at IS NULL AND e.day >= :today "
+    "AND e.id = (SELECT MAX(x.id) FROM eligibility_check x WHERE x.coverage_id = e.coverage_id AND x.state <> 'asking') "
+    "AND (v.id IS NULL OR v.state IN ('held', 'booked', 'confirmed', 'here', 'room')) ORDER BY e.day, v.start_min, e.id LIMIT 200"
+)
+
+
+def needs_a_person(connection: Connection, today: date) -> list[Any]:
+    """Last answers about coming visits that somebody must look at, the soonest visit first."""
+    return list(connection.execute(_NEEDS_A_PERSON, {"today": today}))
+
+
+@act("patients")
+def handled(tx: Transaction, check_id: int) -> None:
+    """Somebody has looked at it and done what is needed."""
+    e = schema.eligibility_check
+    done = tx.connection.execute(
+        update(e)
+        .where(e.c.id == check_id, e.c.handled_at.is_(None))
+        .values(handled_at=tx.now, handled_by=tx.actor.id)
+    )
+    if not done.rowcount:
+        raise Conflict("Somebody has dealt with this already.")
+    tx.tell("eligibility")
+
+
+# --- what differs from the plan ------------------------------------------------------------------------------------
+def plan_differences(connection: Connection, clinic: Clinic, check: Any) -> list[Difference]:
+    """Where the answer and the plan on file disagree; nothing when the answer is not to be used."""
+    if check.answer is None:
+        return []
+    judged = judged_answer(connection, check, check.answer)
+    row = one_coverage(connection, check.coverage_id)
+    if judged.state != FINE or judged.member is None or row is None:
+        return []
+    return differences(clinic.plans[row.plan_id].benefits, figures(judged.member))
+
+
+@act("plans")
+def take_over(tx: Transaction, check_id: int, key: str) -> str:
+    """The plan is what the payer says, in this one point, for every patient of it; its name."""
+    check = tx.one(select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id))
+    if check is None:
+        raise NotFound("There is no such answer.")
+    found = next((d for d in plan_differences(tx.connection, tx.clinic, check) if d.key == key), None)
+    if found is None:
+        raise Conflict("The plan agrees with the answer already.")
+    row = one_coverage(tx.connection, check.coverage_id)
+    assert row is not None
+    plan = tx.clinic.plans[row.plan_id]
+    write_plan(tx, plan.id, {}, taken_over(plan.benefits, found), plan.version)
+    return plan.name
+
+
+def used_elsewhere(connection: Connection, clinic: Clinic, check: Any) -> tuple[int, int] | None:
+    """(deductible, paid) in cents that the payer counts and we do not know of; None when the answer does not say or agrees."""
+    if check.answer is None:
+        return None
+    judged = judged_answer(connection, check, check.answer)
+    row = one_coverage(connection, check.coverage_id)
+    if judged.member is None or judged.state != FINE or row is None:
+        return None
+    said, plan = figures(judged.member), clinic.plans[row.plan_id]
+    p = schema.patient
+    birth = connection.execute(select(p.c.birth).where(p.c.id == check.patient_id)).scalar_one()
+    rows, covers = covers_for(
+        connection, clinic, (check.patient_id, birth), plan.dental, check.day, next(iter(clinic.providers))
+    )
+    cover = next((c for r, c in zip(rows, covers, strict=True) if r.id == row.id), None)
+    if cover is None:
+        return None
+    known = elsewhere_of(row, plan.benefits, check.day)
+    found = counted_elsewhere(said, cover.used, known)
+    return found if found != known else None
+
+
+def take_over_used(desk: Desk, actor: Actor, check_id: int) -> None:
+    """Keep on the coverage what the payer counts beyond what we know of."""
+    with desk.engine.connect() as connection:
+        check = connection.execute(
+            select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id)
+        ).first()
+        if check is None:
+            raise NotFound("There is no such answer.")
+        found = used_elsewhere(connection, desk.clinic, check)
+        starts = benefits_of(connection, desk.clinic, check).year_starts_month
+    if found is None:
+        raise Conflict("The answer says nothing that we do not know.")
+    year = benefit_year(check.day, starts)[0].year
+    set_elsewhere(desk, actor, check.patient_id, check.coverage_id, found[0], found[1], year)
+
+
+def benefits_of(connection: Connection, clinic: Clinic, check: Any) -> Benefits:
+    """The plan that a question was asked about."""
+    row = one_coverage(connection, check.coverage_id)
+    assert row is not None
+    return clinic.plans[row.plan_id].benefits

@@ -1,0 +1,44 @@
+"""The clinic, a patient and a coverage's holder, as claims and inquiries name them."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import select
+
+from zax.core.x12.parties import Address, Envelope, Organization, Person
+from zax.desk.acts.transaction import Transaction
+from zax.store import schema
+
+
+def envelope_of(tx: Transaction, control: int) -> Envelope:
+    """Who we are to the clearinghouse."""
+    about = tx.clinic.about
+    site = tx.clinic.first_site
+    address = Address(*site.address)
+    name = about["clinic_name"]
+    return Envelope(
+        sender=Organization(name, about["submitter_id"], phone=site.phone),
+        receiver=Organization(about["clearinghouse_name"], about["clearinghouse_id"]),
+        billing=Organization(name, about["npi"], address, about["tax_id"], about["taxonomy"]),
+        made_at=tx.now, control=control,
+    )  # fmt: skip
+
+
+def subscriber_of(tx: Transaction, coverage: Any) -> Person:
+    """The holder of a coverage: a patient, or the person outside who is written on the coverage."""
+    if coverage.subscriber_id is not None:
+        return person_of(tx, coverage.subscriber_id, coverage.member_id)
+    kept = {"sex": "", "street": "", "city": "", "state": "", "zip": "", "birth": ""} | dict(coverage.holder)
+    born = date.fromisoformat(kept["birth"]) if kept["birth"] else None
+    address = Address(kept["street"], kept["city"], kept["state"], kept["zip"])
+    return Person(kept["first"], kept["last"], born, kept["sex"], address, coverage.member_id)
+
+
+def person_of(tx: Transaction, patient_id: int, member_id: str) -> Person:
+    """A patient as claims and inquiries name them."""
+    row = tx.one(select(schema.patient).where(schema.patient.c.id == patient_id))
+    return Person(
+        row.first, row.last, row.birth, row.sex, Address(row.street, row.city, row.state, row.zip), member_id
+    )

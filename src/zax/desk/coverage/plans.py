@@ -1,0 +1,324 @@
+"""Payers, plans and contract fees: shared by all patients, corrected once. What is in use is never deleted, only retired."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import delete, func, insert, select, update
+
+from zax.core.coverage.benefits import (
+    COORDINATION_WORDS,
+    DENTAL_CATEGORIES,
+    MEDICAL_CATEGORIES,
+    PER_WORDS,
+    AgeLimit,
+    Benefits,
+    Copay,
+    Frequency,
+    terms_of,
+)
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
+from zax.core.money.cents import parse_amount
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.store import schema
+
+PAYER_KINDS = {"insurer": "insurer", "public": "public assistance", "other": "other"}
+ELIGIBILITY = {"auto": "asks by itself", "phone": "only by phone"}
+REQUIRED = {"group": "group number"}
+
+
+def patients_with(connection: Any, plan_id: int, today: date) -> int:
+    """How many patients a correction of the plan touches: those whose coverage by it has not ended."""
+    c = schema.coverage
+    query = select(func.count(c.c.patient_id.distinct())).where(
+        c.c.plan_id == plan_id, c.c.to_day.is_(None) | (c.c.to_day >= today)
+    )
+    return int(connection.execute(query).scalar_one())
+
+
+@dataclass(frozen=True, slots=True)
+class PlanTermsForm:
+    """The editor's fields as typed: single fields by name, tables as lists of rows."""
+
+    fields: Mapping[str, str]
+    free: Sequence[str]
+    frequencies: Sequence[tuple[str, str, str, str]]
+    ages: Sequence[tuple[str, str, str]]
+    alternates: Sequence[tuple[str, str]]
+
+
+def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset[str]) -> Benefits:
+    """The typed plan checked; raises Problems with a message a field. `codes` are the clinic's service codes."""
+    f, wrong = form.fields, ProblemCollector()
+    categories = DENTAL_CATEGORIES if dental else MEDICAL_CATEGORIES
+
+    def each(prefix: str, read: Any) -> dict[str, Any]:
+        found = {c: wrong.take(read, f.get(f"{prefix}-{c}", ""), f"{prefix}-{c}") for c in categories}
+        return {c: value for c, value in found.items() if value is not None}
+
+    def listed(field: str) -> frozenset[str]:
+        return wrong.take(_codes, f.get(field, ""), field, codes) or frozenset()
+
+    percents, copays = each("percent", _percent), each("copay", _cents)
+    benefits = Benefits(
+        name, {c: p for c, p in percents.items() if p}, wrong.take(_cents, f.get("deductible", ""), "deductible") or 0, frozenset(form.free) & frozenset(categories),
+        wrong.take(_cents, f.get("household_deductible", ""), "household_deductible") or 0, each("out", _percent),
+        tuple(Copay(c, cents, "service" if f.get(f"per-{c}") == "service" else "visit") for c, cents in copays.items() if cents),
+        wrong.take(_cents, f.get("maximum", ""), "maximum"), wrong.take(_cents, f.get("household_maximum", ""), "household_maximum"),
+        each("yearly", _cents), each("lifetime", _cents), {c: m for c, m in each("waiting", _months).items() if m},
+        tuple(x for n, row in enumerate(form.frequencies) if (x := wrong.take(_frequency, n, row, codes))),
+        tuple(x for n, row in enumerate(form.ages) if (x := wrong.take(_age, n, row, codes))),
+        dict(x for n, row in enumerate(form.alternates) if (x := wrong.take(_alternate, n, row, codes))),
+        listed("authorization"), listed("missing_tooth"), f.get("coordination", "standard"), wrong.take(_month, f.get("year_starts", "1")) or 1,
+    )  # fmt: skip
+    if benefits.coordination not in COORDINATION_WORDS:
+        wrong.add("coordination", "Choose one of the list.")
+    if benefits.household_deductible_cents and benefits.household_deductible_cents < benefits.deductible_cents:
+        wrong.add("household_deductible", "The household’s deductible is not less than a person’s.")
+    wrong.raise_if_any()
+    return benefits
+
+
+def _percent(text: str, field: str) -> int | None:
+    text = text.strip().rstrip("%").strip()
+    if not text:
+        return None
+    if not text.isdecimal() or not text.isascii() or int(text) > 100:
+        raise Refused("0 to 100.", field)
+    return int(text)
+
+
+def _cents(text: str, field: str) -> int | None:
+    text = text.strip()
+    if not text:
+        return None
+    return 0 if text.strip("0.") == "" and any(ch == "0" for ch in text) else parse_amount(text, field)
+
+
+def _months(text: str, field: str) -> int | None:
+    if not text.strip():
+        return None
+    if not text.strip().isdecimal() or int(text) > 120:
+        raise Refused("Months, 0 to 120.", field)
+    return int(text)
+
+
+def _month(text: str) -> int:
+    if not text.isdecimal() or not 1 <= int(text) <= 12:
+        raise Refused("1 to 12.", "year_starts")
+    return int(text)
+
+
+def _codes(text: str, field: str, codes: frozenset[str]) -> frozenset[str]:
+    found = frozenset(text.upper().replace(",", " ").split())
+    if unknown := sorted(found - codes):
+        raise Refused(f"The clinic has no service {unknown[0][:12]}.", field)
+    return found
+
+
+def _frequency(number: int, row: tuple[str, str, str, str], codes: frozenset[str]) -> Frequency | None:
+    field = f"frequency-{number}"
+    listed, count, months, per = row
+    found = _codes(listed, field, codes)
+    if not found:
+        return None
+    if not count.isdecimal() or not 1 <= int(count) <= 99:
+        raise Refused("How often? 1 to 99.", field)
+    if per not in PER_WORDS:
+        raise Refused("Per person, tooth or quadrant.", field)
+    return Frequency(found, int(count), _months(months, field) or 0, per)
+
+
+def _age(number: int, row: tuple[str, str, str], codes: frozenset[str]) -> AgeLimit | None:
+    field = f"age-{number}"
+    found = _codes(row[0], field, codes)
+    if not found:
+        return None
+    years = [int(text) if text.strip() else None for text in row[1:] if text.strip().isdecimal() or not text.strip()]
+    if len(years) != 2 or years == [None, None]:
+        raise Refused("From or to which age? Whole years.", field)
+    youngest, oldest = years
+    if youngest is not None and oldest is not None and oldest < youngest:
+        raise Refused("The ages are the wrong way round.", field)
+    return AgeLimit(found, youngest, oldest)
+
+
+def _alternate(number: int, row: tuple[str, str], codes: frozenset[str]) -> tuple[str, str] | None:
+    field = f"alternate-{number}"
+    done, paid = (_codes(text, field, codes) for text in row)
+    if not done and not paid:
+        return None
+    if len(done) != 1 or len(paid) != 1 or done == paid:
+        raise Refused("One service done, and the cheaper one it is paid as.", field)
+    return next(iter(done)), next(iter(paid))
+
+
+@act("plans")
+def save_plan(
+    tx: Transaction,
+    plan_id: int,
+    payer_id: int,
+    name: str,
+    dental: bool,
+    note: str,
+    form: PlanTermsForm,
+    version: int,
+) -> int:
+    """A new plan (0) or a correction that holds for every patient of it at once; raises Problems, Stale."""
+    kept = " ".join(name.split())
+    wrong = ProblemCollector()
+    if payer_id not in tx.clinic.payers:
+        wrong.add("payer_id", "Choose the payer.")
+    if not 2 <= len(kept) <= 80:
+        wrong.add("name", "Name the plan as it stands on the card.")
+    before = tx.clinic.plans.get(plan_id)
+    if plan_id and before is None:
+        raise NotFound("There is no such plan.")
+    if any(
+        p.name.lower() == kept.lower() and p.payer_id == payer_id and p.id != plan_id
+        for p in tx.clinic.plans.values()
+    ):
+        wrong.add("name", "This payer has a plan of that name already.")
+    kind = before.dental if before else dental
+    benefits = wrong.take(read_benefits, form, kept, kind, frozenset(tx.clinic.fees))
+    wrong.raise_if_any()
+    assert benefits is not None
+    values = {"payer_id": payer_id, "name": kept, "dental": kind, "note": " ".join(note.split())[:200]}
+    return write_plan(tx, plan_id, values, benefits, version)
+
+
+def write_plan(tx: Transaction, plan_id: int, values: Mapping[str, Any], benefits: Benefits, version: int) -> int:
+    terms = terms_of(benefits)
+    p = schema.plan
+    if plan_id:
+        row = tx.one(select(p).where(p.c.id == plan_id).with_for_update())
+        if row.version != version:
+            raise Stale(
+                "Somebody has changed this plan since you opened it. What you typed is still here: compare, then save again."
+            )
+        tx.connection.execute(update(p).where(p.c.id == plan_id).values(**values, terms=terms, version=version + 1))
+        changed = {key: [row.terms.get(key), value] for key, value in terms.items() if row.terms.get(key) != value}
+    else:
+        plan_id, changed = tx.add(p, **values, terms=terms), {}
+    tx.change_setup("plan.saved", plan_id=plan_id, name=values.get("name", benefits.name), changed=changed)
+    return plan_id
+
+
+@act("plans")
+def retire_plan(tx: Transaction, plan_id: int, active: bool) -> None:
+    """No longer (or again) offered for new coverages; those who have it keep it."""
+    tx.connection.execute(
+        update(schema.plan)
+        .where(schema.plan.c.id == plan_id)
+        .values(active=active, version=schema.plan.c.version + 1)
+    )
+    tx.change_setup("plan.retired" if not active else "plan.revived", plan_id=plan_id)
+
+
+@act("plans")
+def delete_plan(tx: Transaction, plan_id: int) -> None:
+    """Only a plan that nobody ever had can go; Conflict for one in use, with how many have it."""
+    c, f = schema.coverage, schema.fee_schedule
+    used = int(tx.connection.execute(select(func.count()).where(c.c.plan_id == plan_id)).scalar_one())
+    if used:
+        raise Conflict(
+            f"{used} coverage{'s' if used > 1 else ''} on file name this plan, so it stays. Retire it: it is offered no more, and those who have it keep it."
+        )
+    if tx.one(select(f.c.id).where(f.c.plan_id == plan_id).limit(1)):
+        raise Conflict("A fee schedule is made for this plan. End that one first.")
+    tx.connection.execute(delete(schema.plan).where(schema.plan.c.id == plan_id))
+    tx.change_setup("plan.deleted", plan_id=plan_id)
+
+
+@act("plans")
+def save_payer(tx: Transaction, payer_id: int, typed: Mapping[str, str], out_of_network: Sequence[int]) -> int:
+    """A payer with its ids, filing limit and how it answers; and who of us is not in its network."""
+    wrong = ProblemCollector()
+    name, number = " ".join(typed["name"].split()), typed["electronic_id"].strip().upper()
+    if not 2 <= len(name) <= 80:
+        wrong.add("name", "Enter the payer’s name.")
+    if not 2 <= len(number) <= 20 or not number.isalnum() or not number.isascii():
+        wrong.add("electronic_id", "The id for electronic claims: 2 to 20 letters and digits.")
+    if any(p.electronic_id == number and p.id != payer_id for p in tx.clinic.payers.values()):
+        wrong.add("electronic_id", "Another payer has this id.")
+    days = typed["filing_days"].strip()
+    if not days.isdecimal() or not 1 <= int(days) <= 1825:
+        wrong.add("filing_days", "Days from the service to the last day a claim is taken, 1 to 1825.")
+    for field, choices in (("kind", PAYER_KINDS), ("eligibility", ELIGIBILITY)):
+        if typed[field] not in choices:
+            wrong.add(field, "Choose one of the list.")
+    wrong.raise_if_any()
+    values = {
+        "name": name, "electronic_id": number, "filing_days": int(days), "kind": typed["kind"], "eligibility": typed["eligibility"],
+        "filing_indicator": "MC" if typed["kind"] == "public" else "CI", "required": [key for key in REQUIRED if typed.get(f"required-{key}") == "yes"],
+        "phone": "".join(ch for ch in typed.get("phone", "") if ch.isdecimal())[-10:],
+    }  # fmt: skip
+    p, o = schema.payer, schema.out_of_network
+    if payer_id:
+        tx.connection.execute(update(p).where(p.c.id == payer_id).values(**values, version=p.c.version + 1))
+    else:
+        payer_id = tx.add(p, **values)
+    tx.connection.execute(delete(o).where(o.c.payer_id == payer_id))
+    outside = [{"payer_id": payer_id, "provider_id": n} for n in out_of_network if n in tx.clinic.providers]
+    if outside:
+        tx.connection.execute(insert(o), outside)
+    tx.change_setup("payer.saved", payer_id=payer_id, name=name)
+    return payer_id
+
+
+@act("plans")
+def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees: Mapping[int, str]) -> int:
+    """A fee schedule: for whom, from when, and the fee of each service that has one."""
+    wrong = ProblemCollector()
+    name = " ".join(typed["name"].split())
+    if not 2 <= len(name) <= 80:
+        wrong.add("name", "Name the schedule, such as “Guild 2027”.")
+    if typed["network"] not in {"in", "out", "any"}:
+        wrong.add("network", "Choose one of the list.")
+    days = {field: wrong.take(_schedule_day, typed[field], field) for field in ("from_day", "to_day")}
+    if days["from_day"] and days["to_day"] and days["to_day"] < days["from_day"]:
+        wrong.add("to_day", "It ends before it begins.")
+    ids = {key: int(typed[key]) if typed[key].isdecimal() else None for key in ("payer_id", "plan_id", "provider_id")}
+    if ids["payer_id"] not in tx.clinic.payers:
+        wrong.add("payer_id", "Choose the payer whose contract it is.")
+    if ids["plan_id"] and (
+        ids["plan_id"] not in tx.clinic.plans or tx.clinic.plans[ids["plan_id"]].payer_id != ids["payer_id"]
+    ):
+        wrong.add("plan_id", "That plan is another payer’s.")
+    amounts = {n: wrong.take(_cents, text, f"fee-{n}") for n, text in fees.items() if n in tx.clinic.services}
+    wrong.raise_if_any()
+    s, f = schema.fee_schedule, schema.fee
+    values = {"name": name, "network": typed["network"], **days, **ids}
+    if schedule_id:
+        tx.connection.execute(update(s).where(s.c.id == schedule_id).values(**values))
+        tx.connection.execute(delete(f).where(f.c.schedule_id == schedule_id))
+    else:
+        schedule_id = tx.add(s, **values)
+    rows = [
+        {"schedule_id": schedule_id, "service_id": n, "cents": cents}
+        for n, cents in amounts.items()
+        if cents is not None
+    ]
+    if rows:
+        tx.connection.execute(insert(f), rows)
+    tx.change_setup("fees.saved", schedule_id=schedule_id, name=name)
+    return schedule_id
+
+
+def _schedule_day(text: str, field: str) -> date | None:
+    try:
+        return date.fromisoformat(text) if text else None
+    except ValueError:
+        raise Refused("This is not a day.", field) from None
+
+
+@act("plans")
+def end_schedule(tx: Transaction, schedule_id: int) -> None:
+    """The schedule prices nothing any more; it stays on record."""
+    s = schema.fee_schedule
+    tx.connection.execute(update(s).where(s.c.id == schedule_id).values(ended_at=tx.now))
+    tx.change_setup("fees.ended", schedule_id=schedule_id)

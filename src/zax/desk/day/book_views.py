@@ -1,0 +1,223 @@
+"""The Book's views: a day by provider or by room, at one site or all of them, and one provider's week. Made of the lanes of zax.desk.day.live_day."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import Connection, text
+
+from zax.clock import local
+from zax.core.book.hours import Span
+from zax.core.book.track import FREES_THE_TIME, Stop
+from zax.core.clinic.providers import Provider
+from zax.desk.book.day_columns import Bar, DayColumn, free_spans, make_bar, shut_spans, side_by_side
+from zax.desk.book.shelf import on_shelf
+from zax.desk.book.undo import WITHIN as UNDO_WITHIN
+from zax.desk.book.undo import last_act
+from zax.desk.book.web_requests import held_requests
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.day.live_day import DayView, day_view, room_lanes
+from zax.store.book import queries as visits
+
+VIEWS = ("provider", "room", "week")
+FINE_BELOW = 20
+
+
+_BESIDE = text(
+    "SELECT EXISTS (SELECT 1 FROM shelf WHERE user_id = :user_id OR shared) AS shelf, "
+    "EXISTS (SELECT 1 FROM visit WHERE state = 'held' AND site_id = :site_id) AS requests, "
+    "EXISTS (SELECT 1 FROM book_act WHERE by_id = :user_id AND at > :since) AS acts"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What stands beside the Book for one person: their shelf, requests from the web, and their last act if it could be undone."""
+
+    shelf: Sequence[Any] = ()
+    requests: Sequence[Any] = ()
+    undoable: Any = None
+
+
+def beside(connection: Connection, user_id: int | None, site_id: int, now: datetime) -> Beside:
+    """One short look whether there is anything, and reads only of what there is."""
+    there = connection.execute(_BESIDE, {"user_id": user_id, "site_id": site_id, "since": now - UNDO_WITHIN}).one()
+    return Beside(
+        on_shelf(connection, user_id) if there.shelf else (), held_requests(connection, site_id) if there.requests else (),
+        last_act(connection, user_id, now) if there.acts else None,
+    )  # fmt: skip
+
+
+@dataclass(slots=True)
+class BookView:
+    """What the Book shows. `opens` and `closes` are the minutes shown; `now` the minute of now, None when today is not shown."""
+
+    by: str
+    sites: tuple[int, ...]
+    day: date
+    first: date
+    last: date
+    today: date
+    lanes: list[DayColumn]
+    opens: int
+    closes: int
+    grid: int
+    now: int | None
+    closure: str
+    provider: Provider | None = None
+
+    @property
+    def bars(self) -> list[Bar]:
+        return [bar for lane in self.lanes for bar in lane.bars]
+
+    @property
+    def fine(self) -> bool:
+        """Whether some visit is so short that the day needs a larger scale to show its name."""
+        return any(bar.minutes < FINE_BELOW for bar in self.bars)
+
+    @property
+    def past_until(self) -> int:
+        """The minute up to which the day shown is over; in a week each lane knows its own."""
+        if self.now is not None:
+            return self.now
+        return 24 * 60 if self.day < self.today else 0
+
+    def lane_past(self, lane: DayColumn) -> int:
+        if lane.day == self.today:
+            return self.now or 0
+        return 24 * 60 if lane.day < self.today else 0
+
+
+def book_view(
+    connection: Connection,
+    clinic: Clinic,
+    now: datetime,
+    sites: tuple[int, ...],
+    day: date,
+    by: str,
+    provider_id: int = 0,
+) -> BookView:
+    """The chosen view; a few statements a site."""
+    if by == "week":
+        return _week(connection, clinic, now, sites, day, provider_id)
+    views = [day_view(connection, clinic, now, site, day) for site in sites]
+    lanes = [lane for view in views for lane in (room_lanes(clinic, view) if by == "room" else view.lanes)]
+    if len(sites) > 1:
+        for lane in lanes:
+            lane.under = clinic.sites[lane.site_id].name
+            for strap in lane.straps:
+                strap.column += _offset(views, lane.site_id)
+                strap.host_column += _offset(views, lane.site_id)
+    opens, closes = _hours_shown(clinic, sites, lanes)
+    for lane in lanes:
+        own = clinic.sites[lane.site_id].day
+        lane.shut += [
+            (span, "Closed") for span in (Span(opens, own.start), Span(own.end, closes)) if span.minutes > 30
+        ]
+    first = views[0]
+    closure = first.closure if all(view.closure for view in views) else ""
+    return BookView(
+        by,
+        sites,
+        day,
+        day,
+        day,
+        first.today,
+        lanes,
+        opens,
+        closes,
+        min(clinic.sites[s].grid for s in sites),
+        first.now,
+        closure,
+    )
+
+
+def _offset(views: list[DayView], site_id: int) -> int:
+    before = 0
+    for view in views:
+        if view.site.id == site_id:
+            return before
+        before += len(view.lanes)
+    return before
+
+
+def _hours_shown(clinic: Clinic, sites: tuple[int, ...], lanes: list[DayColumn]) -> tuple[int, int]:
+    """From the first opening to the last closing, on half hours, and never so narrow that a visit is hidden."""
+    bars = [bar for lane in lanes for bar in lane.bars]
+    opens = min([*(clinic.sites[s].day.start for s in sites), *(bar.at for bar in bars)])
+    closes = max([*(clinic.sites[s].day.end for s in sites), *(bar.end for bar in bars)])
+    return opens // 30 * 30, -(-closes // 30) * 30
+
+
+def _week(
+    connection: Connection, clinic: Clinic, now: datetime, sites: tuple[int, ...], day: date, provider_id: int
+) -> BookView:
+    """One provider's week, Monday to Sunday, at every site they work at; days without hours or visits at the weekend are left out."""
+    provider = clinic.providers.get(provider_id) or next(iter(clinic.hours.columns(sites[0], day)))
+    monday = day - timedelta(days=day.weekday())
+    days = [monday + timedelta(days=number) for number in range(7)]
+    home = clinic.sites[sites[0]]
+    wall = local(now, home.timezone)
+    rows = visits.week_visits(connection, provider.id, days[0], days[-1])
+    lanes = [
+        lane for each in days if (lane := _week_day(clinic, now, provider, each, rows, sites[0], wall)) is not None
+    ]
+    shown = tuple(dict.fromkeys((*sites, *(bar.site_id for lane in lanes for bar in lane.bars))))
+    minute = wall.hour * 60 + wall.minute if wall.date() in days else None
+    return BookView(
+        "week",
+        sites,
+        day,
+        days[0],
+        days[-1],
+        wall.date(),
+        lanes,
+        *_hours_shown(clinic, shown, lanes),
+        home.grid,
+        minute,
+        "",
+        provider,
+    )
+
+
+def _week_day(
+    clinic: Clinic, now: datetime, provider: Provider, day: date, rows: Any, site_id: int, wall: datetime
+) -> DayColumn | None:
+    site = clinic.sites[site_id]
+    bars = [make_bar(row, clinic, {}, now, clinic.sites[row.site_id].timezone) for row in rows if row.day == day]
+    bars = [bar for bar in bars if bar.stop != Stop.CANCELLED]
+    windows = [w for each in clinic.sites for w in clinic.hours.windows(provider.id, each, day)]
+    if day.weekday() > 4 and not bars and not windows:
+        return None
+    helping = {
+        row.id: (row.slot_start, row.slot_end) for row in rows if row.day == day and row.provider_id != provider.id
+    }
+    for bar in bars:
+        if bar.id in helping:
+            start, end = helping[bar.id]
+            bar.at, bar.minutes, bar.type_name = start, end - start, f"exam for {bar.provider.short}"
+    minute = wall.hour * 60 + wall.minute if wall.date() == day else None
+    busy = [Span(bar.at, bar.end) for bar in bars if bar.stop not in FREES_THE_TIME]
+    free = (
+        free_spans(clinic.hours.windows(provider.id, site_id, day), busy, minute, site.grid)
+        if day >= wall.date()
+        else []
+    )
+    where = sorted({clinic.sites[bar.site_id].name for bar in bars}) or [site.name]
+    under = f"{len(bars)} visits" if len(where) == 1 else ", ".join(where)
+    title = f"{day:%a} {day.day} {day:%b}"
+    return DayColumn(
+        f"d{day}",
+        title,
+        under,
+        day,
+        site_id,
+        provider,
+        None,
+        side_by_side(bars),
+        shut_spans(clinic, provider, site, day),
+        free,
+    )

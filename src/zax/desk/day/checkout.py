@@ -1,0 +1,181 @@
+"""Leaving: what there is to say and to pay at the counter; then the claim is made, recalls are set, the receipt goes out, and the visit is
+settled or waits for the money still open. A patient who walks out can be finished later.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from email.utils import make_msgid
+from typing import Any
+
+from sqlalchemy import Connection, func, select, update
+
+from zax.core.book.track import Stop
+from zax.core.day.open_points import Leaving, OpenPoint, open_points
+from zax.core.errors import Conflict, Refused
+from zax.core.money.journal import LOWERS, unreversed
+from zax.core.record.gaps import Purpose
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.arrivals.check_in import Arrival, arrival_of
+from zax.desk.book.planned import planned_for
+from zax.desk.book.track import locked_visit, step
+from zax.desk.claims.claims import make_claim, withdraw_unsent
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.day.visit_sheet import Sheet
+from zax.desk.followup.recalls import recalls_of, write_recall
+from zax.desk.money.cards_on_file import cards_of
+from zax.desk.money.credits import OpenVisit, open_elsewhere
+from zax.desk.money.dues import Credit, OpenLine, open_items
+from zax.desk.money.ledger import post_charges, settle_visit
+from zax.desk.money.payment_page import last_ways
+from zax.store import schema
+from zax.store.money import queries as money
+
+
+@dataclass(frozen=True, slots=True)
+class Counter:
+    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs."""
+
+    payments: Sequence[Any]
+    asked: int
+    earlier: Sequence[OpenVisit]
+    loose: Sequence[OpenLine]
+    credits: Sequence[Credit]
+    cards: Sequence[Any]
+    last_tender: str
+    arrival: Arrival
+    recalls: Mapping[int, Any]
+    planned: Sequence[Any]
+    recall_type: Any = None
+    recall_months: int = 0
+    taken_off: int = 0
+    ticked: Sequence[OpenVisit] = field(default_factory=tuple)
+    ticked_lines: Sequence[OpenLine] = field(default_factory=tuple)
+
+    @property
+    def earlier_due(self) -> int:
+        return sum(each.cents for each in self.ticked) + sum(each.cents for each in self.ticked_lines)
+
+
+def counter_of(
+    connection: Connection,
+    clinic: Clinic,
+    sheet: Sheet,
+    now: datetime,
+    untick: Sequence[int] = (),
+    untick_lines: Sequence[int] = (),
+) -> Counter:
+    """Read what there is to pay besides and what comes next. `untick` are earlier visits (and lines without one) the patient does not pay today."""
+    visit = sheet.visit
+    y, part = schema.payment, schema.payment_part
+    payments = connection.execute(
+        select(y, func.sum(part.c.cents).label("here"))
+        .join(part, part.c.payment_id == y.c.id)
+        .where(part.c.visit_id == visit.id)
+        .group_by(y.c.id)
+        .order_by(y.c.id)
+    ).all()
+    asked = money.pending_payments(connection, visit.id)
+    earlier = open_elsewhere(connection, visit.household_id, visit.id)
+    items = open_items(connection, clinic, visit.household_id)
+    loose = [each for each in items.lines if each.visit_id is None]
+    credits = [each for each in items.credits if not each.coming and each.visit_id != visit.id]
+    recalls = {row.type_id: row for row in recalls_of(connection, visit.patient_id)}
+    kind = clinic.types[visit.type_id]
+    months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
+    return Counter(
+        payments, asked, earlier, loose, credits, cards_of(connection, visit.household_id), last_ways(connection, visit.household_id).tender, arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
+        planned_for(connection, visit.patient_id), kind if months else None, months, _taken_off(connection, visit.id), [each for each in earlier if each.visit_id not in untick],
+        [each for each in loose if each.line_id not in untick_lines],
+    )  # fmt: skip
+
+
+def _taken_off(connection: Connection, visit_id: int) -> int:
+    """What discounts and write-offs took off the patient's part of a visit, those that stand."""
+    return -sum(e.patient_cents for e in unreversed(money.visit_entries(connection, visit_id)) if e.kind in LOWERS)
+
+
+def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[OpenPoint]:
+    """What finishing leaves open if everything asked for is paid."""
+    due = max(0, sheet.due - counter.asked)
+    stops = [gap.words for gap in sheet.gaps if gap.purpose == Purpose.BILL] if sheet.bill.insurer else []
+    needed = {
+        s.step.template_id for s in counter.arrival.stands if s.step.template_id and s.state in {"open", "skipped"}
+    }
+    skipped = [s.step.words for s in counter.arrival.stands if s.state == "skipped" and s.step.template_id is None]
+    payer = sheet.bill.coverage.payer_name if sheet.bill.coverage else ""
+    return open_points(Leaving(
+        due, due, counter.asked, sheet.bill.insurer, payer, sum(e.cents for e in (*counter.earlier, *counter.loose)) - counter.earlier_due,
+        sum(each.cents for each in counter.credits), stops, skipped, [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
+    ))  # fmt: skip
+
+
+@act("payments")
+def finish_checkout(
+    tx: Transaction,
+    visit_id: int,
+    receipt: str = "none",
+    version: int | None = None,
+    recall_months: int | None = None,
+) -> str:
+    """The patient leaves. `recall_months` (None: leave recalls alone, 0: none) counts from this visit for its type.
+
+    Returns the visit's new stop; twice gives the same answer.
+    """
+    visit = locked_visit(tx, visit_id)
+    if visit.state in {Stop.LEFT, Stop.SETTLED}:
+        return str(visit.state)
+    if version is not None:
+        locked_visit(tx, visit_id, version)
+    bill = post_charges(tx, visit)
+    step(tx, visit, Stop.LEFT, gone_at=None)
+    make_claim(tx, visit, bill)
+    if recall_months is not None:
+        write_recall(tx, visit, visit.type_id, recall_months)
+    if receipt == "email":
+        _email_receipt(tx, visit)
+    tx.audit("visit.finished", patient_id=visit.patient_id, visit_id=visit.id, receipt=receipt)
+    settle_visit(tx, locked_visit(tx, visit_id))
+    return str(locked_visit(tx, visit_id).state)
+
+
+@act("arrivals")
+def walked_out(tx: Transaction, visit_id: int, version: int | None = None) -> None:
+    """The patient has gone before the checkout: nobody waits any more, the checkout stays on the list of jobs. Again takes it back."""
+    visit = locked_visit(tx, visit_id, version)
+    if visit.state != Stop.CHECKOUT:
+        raise Conflict("Only somebody who is ready to leave can have walked out.")
+    v = schema.visit
+    gone = None if visit.gone_at else tx.now
+    tx.connection.execute(update(v).where(v.c.id == visit.id).values(gone_at=gone, version=v.c.version + 1))
+    tx.audit("visit.gone" if gone else "visit.not_gone", patient_id=visit.patient_id, visit_id=visit.id)
+    tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+
+
+def _email_receipt(tx: Transaction, visit: Any) -> None:
+    """One mail a finished checkout; its Message-ID stays the same however often it is tried."""
+    if not visit.email:
+        raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
+    p, part = schema.payment, schema.payment_part
+    query = select(p.c.receipt_id).join(part, part.c.payment_id == p.c.id).where(part.c.visit_id == visit.id)
+    paid = tx.one(query.where(p.c.state == "taken", p.c.kind == "payment").order_by(p.c.id.desc()).limit(1))
+    if paid is None:
+        raise Refused("Nothing was paid, so there is no receipt to send.", "receipt")
+    key = f"receipt-{visit.id}-{visit.version}"
+    payload = {"receipt_id": paid.receipt_id, "to": visit.email, "message_id": make_msgid(domain="zax.invalid")}
+    tx.send("receipt_mail", key, payload)
+
+
+@act("payments")
+def take_checkout_back(tx: Transaction, visit_id: int, reason: str, version: int | None = None) -> None:
+    """Undo a finished checkout while its claim has not left the clinic."""
+    visit = locked_visit(tx, visit_id, version)
+    if visit.state == Stop.SETTLED:
+        step(tx, visit, Stop.LEFT, reason)
+        visit = locked_visit(tx, visit_id)
+    step(tx, visit, Stop.CHECKOUT, reason)
+    withdraw_unsent(tx, visit)
+    tx.audit("visit.checkout_back", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)

@@ -1,0 +1,281 @@
+"""The day as the desk sees it: a lane for every provider or room, who needs the desk now, rooms, and the next jobs. For Day and Book alike."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, text
+
+from zax.clock import local
+from zax.core.arrivals.turn import Standing, desk_order
+from zax.core.book.hours import Span
+from zax.core.book.track import EXPECTED, FREES_THE_TIME, Stop
+from zax.core.money.cents import plain
+from zax.desk.book.day_columns import (
+    Bar,
+    DayColumn,
+    Strap,
+    day_bars,
+    free_spans,
+    hang_straps,
+    provider_lane,
+    side_by_side,
+)
+from zax.desk.book.forecast import forecast
+from zax.desk.clinic.clinic import Clinic
+from zax.store.book import queries as visits
+from zax.store.money import queries as money
+
+MOST_JOBS = 5
+_JOBS = text(
+    "SELECT 'held' AS what, COUNT(*) AS n, 0 AS cents FROM claim WHERE state IN ('held_back', 'rejected', 'denied') "
+    "UNION ALL SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0) FROM remit_claim WHERE outcome IN ('unknown', 'repeated', 'person') "
+    "UNION ALL SELECT 'unclear', COUNT(*), COALESCE(SUM(cents), 0) FROM payment WHERE state IN ('asking', 'unknown') "
+    "UNION ALL SELECT 'bad', COUNT(*), 0 FROM x12_file WHERE direction = 'in' AND kind = 'bad' "
+    "UNION ALL SELECT 'asked', COUNT(*), 0 FROM visit WHERE state = 'held' AND site_id = :site_id"
+)
+# Checkouts that nobody finished: the patient has gone, or the day has.
+_UNFINISHED = text(
+    "SELECT v.id, v.day, p.first, p.last FROM visit v JOIN patient p ON p.id = v.patient_id "
+    "WHERE v.state = 'checkout' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today) ORDER BY v.day, v.id LIMIT 5"
+)
+_UNCLEAR = text(
+    "SELECT y.receipt_id, y.cents, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id "
+    "WHERE y.state IN ('asking', 'unknown') ORDER BY y.id LIMIT 3"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Filter:
+    """What of a day is shown: one provider's, one room's or one role's; 0 and "" for all. `by` is provider or room."""
+
+    provider_id: int = 0
+    room_id: int = 0
+    role: str = ""
+    by: str = "provider"
+
+    @property
+    def on(self) -> bool:
+        return bool(self.provider_id or self.room_id or self.role)
+
+    def shows(self, bar: Bar) -> bool:
+        return (
+            (not self.provider_id or bar.provider.id == self.provider_id)
+            and (not self.room_id or bar.room_id == self.room_id)
+            and (not self.role or bar.provider.role == self.role)
+        )
+
+
+@dataclass(slots=True)
+class DayView:
+    """Everything about one site's day. `now` is the minute of the day, or None on another day than today."""
+
+    site: Any
+    day: date
+    today: date
+    now: int | None
+    closure: str
+    lanes: list[DayColumn]
+    bars: list[Bar]
+    filter: Filter = Filter()
+
+    @property
+    def past_until(self) -> int:
+        """The minute up to which the day is over."""
+        if self.now is not None:
+            return self.now
+        return 24 * 60 if self.day < self.today else 0
+
+    @property
+    def straps(self) -> list[Strap]:
+        return [strap for lane in self.lanes for strap in lane.straps]
+
+
+def day_view(
+    connection: Connection, clinic: Clinic, now_utc: datetime, site_id: int, day: date, chosen: Filter = Filter()
+) -> DayView:
+    """Read and compute one day; four statements. What `chosen` leaves out is not in the lanes and bars."""
+    site = clinic.sites[site_id]
+    wall = local(now_utc, site.timezone)
+    now = wall.hour * 60 + wall.minute if wall.date() == day else None
+    bars = day_bars(connection, clinic, now_utc, site_id, day)
+    starts = forecast(bars, now)
+    for bar in bars:
+        bar.forecast = starts.get(bar.id)
+    straps = visits.day_straps(connection, site_id, day)
+    columns = clinic.hours.columns(site_id, day)
+    # Whoever has a visit here is shown, even if their hours no longer hold it.
+    shown = {provider.id for provider in columns}
+    busy = {bar.provider.id for bar in bars if bar.stop not in FREES_THE_TIME} - shown
+    columns += [clinic.providers[number] for number in clinic.providers if number in busy]
+    lanes = [provider_lane(provider, bars, straps, clinic, site, day, now) for provider in columns]
+    hang_straps(lanes, bars, straps, columns)
+    view = DayView(site, day, wall.date(), now, clinic.hours.closure_words(site_id, day), lanes, bars, chosen)
+    return _narrowed(clinic, view, chosen) if chosen != Filter() else view
+
+
+def _narrowed(clinic: Clinic, view: DayView, chosen: Filter) -> DayView:
+    """The view with only what was chosen, by provider or by room."""
+    view.bars = [bar for bar in view.bars if chosen.shows(bar)]
+    if chosen.by == "room":
+        lanes = room_lanes(clinic, view)
+        busy = {bar.room_id for bar in view.bars}
+        view.lanes = [
+            lane for lane in lanes if not chosen.on or lane.room.id in busy or lane.room.id == chosen.room_id
+        ]
+        return view
+    shown = {bar.provider.id for bar in view.bars} | {chosen.provider_id}
+    view.lanes = [
+        lane for lane in view.lanes
+        if lane.provider and (not chosen.on or lane.provider.id in shown or lane.provider.role == chosen.role)
+    ]  # fmt: skip
+    for lane in view.lanes:
+        lane.bars = [bar for bar in lane.bars if chosen.shows(bar)]
+    return view
+
+
+def room_lanes(clinic: Clinic, view: DayView) -> list[DayColumn]:
+    """The same visits in the columns of their rooms; a room is free where nobody is in it."""
+    lanes = []
+    for room in clinic.rooms.values():
+        if room.site_id != view.site.id:
+            continue
+        mine = [bar for bar in view.bars if bar.room_id == room.id and bar.stop != Stop.CANCELLED]
+        if not room.active and not mine:
+            continue
+        for bar in mine:
+            bar.share = (0, 1)
+        busy = [Span(bar.at, bar.end) for bar in mine if bar.stop not in FREES_THE_TIME]
+        under = ", ".join(sorted(room.equipment)) or ("chair" if room.dental else "room")
+        free = free_spans((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
+        lanes.append(
+            DayColumn(
+                f"r{room.id}", room.name, under, view.day, view.site.id, None, room, side_by_side(mine), [], free
+            )
+        )
+    return lanes
+
+
+@dataclass(slots=True)
+class Job:
+    """One of the next jobs: how many, what, and the words of the link that does it."""
+
+    count: str
+    words: str
+    link: str
+    href: str
+
+
+@dataclass(slots=True)
+class DeskLists:
+    """Who needs the desk; `turns` has by visit its place in the order of need, from 1; what is in the rooms; the next jobs; the day's sums in cents."""
+
+    ready: list[Bar]
+    waiting: list[Bar]
+    expected: list[Bar]
+    missed: list[Bar]
+    turns: dict[int, int]
+    jobs: list[Job]
+    tally: Counter[Stop]
+    rooms: list[tuple[Any, Bar | None, Bar | None]]
+    taken: int
+    plans: int
+    worked: int
+
+
+def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLists:
+    """What stands below the day line. Two statements more."""
+    sums = {
+        row.visit_id: row
+        for row in connection.execute(money.OPEN_OF_VISITS, {"site_id": view.site.id, "day": view.day})
+    }
+    for bar in view.bars:
+        if bar.id in sums:
+            row = sums[bar.id]
+            bar.fee, bar.insurer, bar.due = int(row.fee_cents), int(row.insurer_cents), int(row.patient_cents)
+    by_stop: dict[Stop, list[Bar]] = {}
+    for bar in view.bars:
+        by_stop.setdefault(bar.stop, []).append(bar)
+    ready = sorted((b for b in by_stop.get(Stop.CHECKOUT, []) if not b.gone), key=lambda bar: -bar.since)
+    waiting = sorted(by_stop.get(Stop.HERE, []), key=lambda bar: -bar.since)
+    expected = [bar for bar in view.bars if bar.stop in EXPECTED]
+    turns = _turns(clinic, view, [*ready, *waiting, *expected])
+    worked = sum(int(row.fee_cents) for row in sums.values())
+    left = sum(max(0, int(row.patient_cents)) for row in sums.values())
+    plans = sum(int(row.insurer_cents) for row in sums.values())
+    return DeskLists(
+        ready, waiting, expected, by_stop.get(Stop.MISSED, []), turns,
+        _jobs(connection, view, by_stop.get(Stop.MISSED, [])), Counter(bar.stop for bar in view.bars), _rooms(clinic, view, waiting),
+        worked - plans - left, plans, worked,
+    )  # fmt: skip
+
+
+def _turns(clinic: Clinic, view: DayView, bars: Sequence[Bar]) -> dict[int, int]:
+    """The order of need; on another day than today nobody's turn has come."""
+    if view.now is None:
+        return {}
+    rows = [Standing(bar.id, bar.stop, bar.since, bar.at, view.now) for bar in bars]
+    return {number: at for at, number in enumerate(desk_order(rows, clinic.wait_limit, clinic.late_limit), 1)}
+
+
+def _rooms(clinic: Clinic, view: DayView, waiting: Sequence[Bar]) -> list[tuple[Any, Bar | None, Bar | None]]:
+    """Each room with who is in it and who waits for it."""
+    inside = {bar.room_id: bar for bar in view.bars if bar.stop == Stop.ROOM}
+    coming = {bar.room_id: bar for bar in reversed(waiting)}
+    return [
+        (room, inside.get(room.id), coming.get(room.id))
+        for room in clinic.rooms.values()
+        if room.site_id == view.site.id
+    ]
+
+
+def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[Job]:
+    counts = {row.what: row for row in connection.execute(_JOBS, {"site_id": view.site.id})}
+    jobs = []
+    if counts["unclear"].n:
+        for row in connection.execute(_UNCLEAR):
+            jobs.append(
+                Job(
+                    "◇",
+                    f"card payment of {row.first} {row.last} is being clarified",
+                    f"Look at {plain(abs(row.cents))}",
+                    f"/receipts/{row.receipt_id}",
+                )
+            )
+    for row in connection.execute(_UNFINISHED, {"site_id": view.site.id, "today": view.today}):
+        words = f"{row.first} {row.last} left before the checkout" + (
+            f", {row.day:%-d %b}" if row.day != view.today else ""
+        )
+        jobs.append(Job("1", words, "Finish the checkout", f"/visits/{row.id}/checkout"))
+    if counts["asked"].n:
+        one = counts["asked"].n == 1
+        jobs.append(Job(str(counts["asked"].n), f"request{'' if one else 's'} from the web", "Answer", "/requests"))
+    rest = connection.execute(money.PATIENT_REST, {"site_id": view.site.id}).all()
+    jobs += [
+        Job("1", f"rest of {row.first} {row.last}, {row.day:%-d %b}", f"{'Collect' if row.patient_cents > 0 else 'Give back'} {plain(int(abs(row.patient_cents)))}",
+            f"/accounts/{row.patient_id}#v{row.id}")
+        for row in rest[:1]
+    ]  # fmt: skip
+    if len(rest) > 1:
+        more = "40 or more" if len(rest) == 40 else str(len(rest))
+        jobs.append(Job(more.split()[0], "patients with a rest to pay", "Work through them", "/money"))
+    if counts["held"].n:
+        jobs.append(Job(str(counts["held"].n), "claims held back or rejected", "Mend them", "/claims?show=trouble"))
+    if counts["remit"].n or counts["bad"].n:
+        jobs.append(
+            Job(
+                str(counts["remit"].n + counts["bad"].n),
+                "insurer answers need a person",
+                "Decide",
+                "/claims?show=answers",
+            )
+        )
+    jobs += [
+        Job("1", f"did not come, {bar.at // 60}:{bar.at % 60:02d}", f"Call {bar.name}", f"/day?visit={bar.id}")
+        for bar in missed[:2]
+    ]
+    return jobs[:MOST_JOBS]

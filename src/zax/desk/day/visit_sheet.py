@@ -1,0 +1,128 @@
+"""The visit sheet: everything about one visit, with its next act."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, text
+
+from zax.clock import local
+from zax.core.book.cancellation import Attendance
+from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Moved, Stop, minutes_since, reached
+from zax.core.errors import NotFound
+from zax.core.money.journal import balance
+from zax.core.record.gaps import Gap, record_gaps
+from zax.desk.book.placing import stands_outside
+from zax.desk.book.web_requests import held_words
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.eligibility import cover_mark
+from zax.desk.money.ledger import Bill, bill_of
+from zax.desk.patients.attendance import tally_of
+from zax.desk.record.record_gaps import visit_facts
+from zax.store.book import queries as visits
+from zax.store.money import queries as money
+
+_HELPERS = text("SELECT provider_id, start_min, words FROM staff_slot WHERE visit_id = :visit_id AND words <> ''")
+_OWES = text("SELECT COALESCE(SUM(patient_cents), 0) FROM journal WHERE patient_id = :patient_id")
+_CLAIMS = text("SELECT id, number, state FROM claim WHERE visit_id = :visit_id ORDER BY id")
+_SHELF = text("SELECT u.name AS who, s.at FROM shelf s JOIN user u ON u.id = s.user_id WHERE s.visit_id = :visit_id")
+LINE = (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
+
+
+@dataclass(frozen=True, slots=True)
+class TrackStop:
+    """One stop of the large line: `how` is done, now, open or coming."""
+
+    stop: Stop
+    words: str
+    how: str
+    under: str
+
+
+@dataclass(slots=True)
+class Sheet:
+    """`due` is the patient's open part of this visit, `owes` that of everything; cents. `begun`: its time has come."""
+
+    visit: Any
+    type_name: str
+    dental: bool
+    provider: Any
+    room: Any
+    helpers: list[Any]
+    stop: Stop
+    track: list[TrackStop]
+    history: list[Any]
+    waited: int
+    bill: Bill
+    due: int
+    insurer_open: int
+    owes: int
+    gaps: list[Gap]
+    diagnoses: list[Any]
+    claims: list[Any]
+    next_visit: Any
+    today: date
+    tally: Attendance
+    mark: str
+    outside: str
+    held: str
+    shelf: Any
+    begun: bool
+
+
+def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: int) -> Sheet:
+    """Read and compute one visit; NotFound for an unknown id."""
+    visit = visits.one_visit(connection, visit_id)
+    if visit is None:
+        raise NotFound("There is no such visit. It may be an old link; look for the patient instead.")
+    zone = clinic.sites[visit.site_id].timezone
+    history = list(visits.track(connection, visit_id))
+    moved = [Moved(Stop(row.to_stop), row.at) for row in history]
+    stop = Stop(visit.state)
+    kind = clinic.types[visit.type_id]
+    sums = balance(money.visit_entries(connection, visit_id))
+    wall = local(now, zone)
+    today = wall.date()
+    bill = bill_of(connection, clinic, visit)
+    return Sheet(
+        visit, kind.name, kind.dental, clinic.providers[visit.provider_id], clinic.rooms[visit.room_id], _helpers(connection, clinic, visit_id),
+        stop, large_line(moved, stop, zone, today), history, minutes_since(moved, Stop.HERE, now) or 0, bill,
+        sums.patient, sums.insurer, int(connection.execute(_OWES, {"patient_id": visit.patient_id}).scalar_one()), record_gaps(visit_facts(clinic, visit, bill.coverages)),
+        list(money.visit_diagnoses(connection, visit_id)), list(connection.execute(_CLAIMS, {"visit_id": visit_id})),
+        connection.execute(visits.NEXT_VISIT, {"patient_id": visit.patient_id, "day": today}).first(), today,
+        tally_of(connection, visit.patient_id), cover_mark(clinic, bill.coverage, now), stands_outside(clinic, visit) if stop in ON_THE_BOOK else "", held_words(visit, zone),
+        connection.execute(_SHELF, {"visit_id": visit_id}).first() if stop == Stop.SHELF else None,
+        (visit.day, visit.start_min) <= (today, wall.hour * 60 + wall.minute),
+    )  # fmt: skip
+
+
+def large_line(moved: list[Moved], stop: Stop, zone: str, today: date) -> list[TrackStop]:
+    """The six stops with words and, under those passed, when: the time for today, the day for others."""
+    at = 5 if stop in {Stop.LEFT, Stop.SETTLED} else LINE.index(stop) if stop in LINE else -1
+    made = []
+    for number, each in enumerate(LINE):
+        when = reached(moved, Stop.LEFT if each == Stop.SETTLED and stop == Stop.LEFT else each)
+        how = "done" if number < at else "coming"
+        if number == at:
+            how = "open" if stop == Stop.LEFT else "now"
+        under = (
+            _when(local(when, zone), today)
+            if when and how != "coming"
+            else "next"
+            if number == at + 1 and at >= 0
+            else ""
+        )
+        words = "Left" if how == "open" else STOP_WORDS[each].capitalize()
+        made.append(TrackStop(each, words, how, under))
+    return made
+
+
+def _when(moment: datetime, today: date) -> str:
+    return f"{moment.hour}:{moment.minute:02d}" if moment.date() == today else f"{moment.day} {moment:%b}"
+
+
+def _helpers(connection: Connection, clinic: Clinic, visit_id: int) -> list[tuple[Any, int, str]]:
+    rows = connection.execute(_HELPERS, {"visit_id": visit_id}).all()
+    return [(clinic.providers[row.provider_id], row.start_min, row.words) for row in rows]

@@ -1,0 +1,275 @@
+"""A household's account, told from the journal: every ledger with its entries, what is open with whom and since when, aging, the year."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from typing import Any
+
+from sqlalchemy import Connection, select
+
+from zax.core.book.track import Stop
+from zax.core.errors import NotFound
+from zax.core.money.aging import BUCKETS, aging
+from zax.core.money.journal import LOWERS, RAISES, Allocation, Kind, Parts, line_parts, open_since
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.money.dues import Credit, line_code, line_words, open_credits
+from zax.store import schema
+from zax.store.coverage.queries import coverages_of
+from zax.store.money import queries as money
+
+
+@dataclass(slots=True)
+class LedgerView:
+    """One visit's part of the journal, or (`id` None) a person's own ledger; `since` is the day the part came to who owes it."""
+
+    id: int | None
+    patient_id: int
+    first: str
+    day: date
+    title: str
+    provider: str
+    stop: Stop
+    entries: list[Any] = field(default_factory=list)
+    claims: list[Any] = field(default_factory=list)
+    open: Parts = Parts()
+    expected: int = 0
+    received: int = 0
+    billed: int = 0
+    paid: int = 0
+    patient_since: date | None = None
+    insurer_since: date | None = None
+
+
+@dataclass(slots=True)
+class Month:
+    """One column of the year's picture; cents."""
+
+    first: date
+    plan_paid: int = 0
+    patient_paid: int = 0
+    written_off: int = 0
+    plan_open: int = 0
+    patient_open: int = 0
+
+
+@dataclass(slots=True)
+class Account:
+    """The household, its ledgers newest first, and the sums (cents). `lines` by id with `words` and `code`; `given` are all allocations."""
+
+    household: Any
+    patient: Any
+    members: list[Any]
+    visits: list[LedgerView]
+    coverages: list[Any]
+    patient_aging: list[int]
+    insurer_aging: list[int]
+    months: list[Month]
+    credits: Sequence[Credit]
+    lines: Mapping[int, Line]
+    given: Sequence[Allocation]
+    links: Mapping[int, list[str]]
+
+    @property
+    def open(self) -> Parts:
+        return sum((visit.open for visit in self.visits), Parts())
+
+    @property
+    def credit(self) -> int:
+        return sum(each.cents for each in self.credits)
+
+    @property
+    def billed(self) -> int:
+        return sum(m.plan_paid + m.patient_paid + m.written_off + m.plan_open + m.patient_open for m in self.months)
+
+    @property
+    def entries(self) -> list[Any]:
+        """Every entry, newest first."""
+        return sorted((e for visit in self.visits for e in visit.entries), key=lambda e: (e.day, e.id), reverse=True)
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A charge line in words, with what is open on it (cents) and since when."""
+
+    id: int
+    row: Any
+    words: str
+    code: str
+    open: Parts
+    since: date | None
+
+
+def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: date, only: bool = False) -> Account:
+    """The account of the patient's household, or (`only`) of this one person; NotFound for an unknown patient."""
+    p = schema.patient
+    patient = connection.execute(select(p).where(p.c.id == patient_id)).first()
+    if patient is None:
+        raise NotFound("There is no such patient.")
+    household = connection.execute(
+        select(schema.household).where(schema.household.c.id == patient.household_id)
+    ).one()
+    members = list(
+        connection.execute(
+            select(p).where(p.c.household_id == household.id).order_by(p.c.guarantor.desc(), p.c.birth)
+        ).all()
+    )
+    rows = [
+        row for row in money.household_entries(connection, household.id) if not only or row.patient_id == patient_id
+    ]
+    given = money.household_allocations(connection, household.id)
+    rows_of_visits = money.household_visits(connection, household.id)
+    names = {member.id: member.first for member in members}
+    lines = _lines(connection, clinic, household.id, rows, given)
+    visits = _ledgers(clinic, rows, rows_of_visits, names)
+    on_claims = _add_claims(connection, visits)
+    for each in visits:
+        _sum_up(each, lines)
+    visits.sort(key=lambda each: (each.day, each.id or 0), reverse=True)
+    credits = open_credits(rows, given, names, rows_of_visits)
+    return Account(
+        household, patient, members, visits, [c for c in coverages_of(connection, [m.id for m in members]) if c.to_day is None], _patient_aging(lines, credits, visits, today),
+        aging([(each.open.insurer, each.insurer_since or each.day) for each in visits], today), _months(visits, today), credits, lines, given, _links(rows, given, on_claims),
+    )  # fmt: skip
+
+
+def _lines(
+    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[Any], given: Sequence[Allocation]
+) -> dict[int, Line]:
+    entries = [money.entry_of(row) for row in rows]
+    mine = {entry.line_id for entry in entries}
+    parts = line_parts(entries, [each for each in given if each.line_id in mine])
+    since = open_since(entries)
+    return {
+        line.id: Line(
+            line.id, line, line_words(clinic, line), line_code(clinic, line), parts[line.id], since.get(line.id)
+        )
+        for line in money.household_lines(connection, household_id)
+        if line.id in parts
+    }
+
+
+def _ledgers(
+    clinic: Clinic, rows: Sequence[Any], visits: Mapping[int, Any], names: Mapping[int, str]
+) -> list[LedgerView]:
+    made: dict[tuple[int, int | None], LedgerView] = {}
+    for row in rows:
+        key = (row.patient_id, row.visit_id)
+        if key not in made:
+            visit = visits.get(row.visit_id)
+            made[key] = (
+                LedgerView(visit.id, row.patient_id, names[row.patient_id], visit.day, clinic.types[visit.type_id].name, clinic.providers[visit.provider_id].short, Stop(visit.state))
+                if visit is not None
+                else LedgerView(None, row.patient_id, names[row.patient_id], row.day, "", "", Stop.LEFT)
+            )  # fmt: skip
+        made[key].entries.append(row)
+        if row.visit_id is None:
+            made[key].day = max(made[key].day, row.day)
+    return list(made.values())
+
+
+def _add_claims(connection: Connection, visits: Sequence[LedgerView]) -> dict[int, list[int]]:
+    """Put every claim at its visit; {line_id: claims it is on}."""
+    by_id = {visit.id: visit for visit in visits if visit.id is not None}
+    c, y = schema.claim, schema.payer
+    query = (
+        select(c.c.id, c.c.number, c.c.visit_id, c.c.state, c.c.sent_at, c.c.paid_cents, y.c.name.label("payer_name"))
+        .join(schema.coverage, schema.coverage.c.id == c.c.coverage_id)
+        .join(schema.plan, schema.plan.c.id == schema.coverage.c.plan_id)
+        .join(y, y.c.id == schema.plan.c.payer_id)
+        .where(c.c.visit_id.in_(list(by_id) or [0]))
+        .order_by(c.c.id)
+    )
+    for row in connection.execute(query):
+        by_id[row.visit_id].claims.append(row)
+    found: dict[int, list[int]] = defaultdict(list)
+    k = schema.claim_line
+    ids = [row.id for visit in visits for row in visit.claims]
+    for row in connection.execute(select(k.c.claim_id, k.c.line_id).where(k.c.claim_id.in_(ids or [0]))):
+        found[row.line_id].append(row.claim_id)
+    return found
+
+
+def _links(
+    rows: Sequence[Any], given: Sequence[Allocation], on_claims: Mapping[int, list[int]]
+) -> dict[int, list[str]]:
+    """{entry_id: what it hangs together with}: its claim, the payments of its line, for a payment the lines it pays."""
+    paid: dict[tuple[int, int], int] = defaultdict(int)
+    for each in given:
+        paid[each.credit_id, each.line_id] += each.cents
+    credits_of_line: dict[int, list[str]] = defaultdict(list)
+    for (credit_id, line_id), cents in paid.items():
+        if cents:
+            credits_of_line[line_id].append(f"p{credit_id}")
+    found: dict[int, list[str]] = {}
+    for row in rows:
+        if row.line_id is None:
+            found[row.id] = [f"p{row.of_id or row.reverses_id or row.id}", f"p{row.id}"]
+        elif row.kind in RAISES:
+            found[row.id] = [
+                *(f"c{n}" for n in on_claims.get(row.line_id, ())),
+                *credits_of_line[row.line_id],
+                f"l{row.line_id}",
+            ]
+        else:
+            found[row.id] = [f"c{row.claim_id}"] if row.claim_id else [f"l{row.line_id}"]
+    return found
+
+
+def _sum_up(visit: LedgerView, lines: Mapping[int, Line]) -> None:
+    """Open parts and since when: the patient's from the lines still open, the insurer's from the visit."""
+    visit.entries.sort(key=lambda entry: (entry.day, entry.id))
+    undone = {entry.reverses_id for entry in visit.entries}
+    since = []
+    for entry in visit.entries:
+        visit.open += Parts(entry.patient_cents, entry.insurer_cents)
+        if entry.kind == Kind.CHARGE and entry.id not in undone:
+            visit.expected += entry.insurer_cents
+            visit.billed += entry.insurer_cents + entry.patient_cents
+        if entry.kind == Kind.INSURER_PAYMENT:
+            visit.received -= entry.insurer_cents
+        if entry.line_id is None and entry.kind != Kind.TRANSFER:
+            visit.paid -= entry.patient_cents
+        line = lines.get(entry.line_id)
+        if line is not None and line.open.patient > 0 and line.since is not None:
+            since.append(line.since)
+    visit.patient_since = min(since, default=None)
+    visit.insurer_since = visit.day
+
+
+def _patient_aging(
+    lines: Mapping[int, Line], credits: Sequence[Credit], visits: Sequence[LedgerView], today: date
+) -> list[int]:
+    """What is open with the household by age; credit that waits is taken off the oldest first."""
+    found = aging([(line.open.patient, line.since or today) for line in lines.values()], today)
+    left = sum(found) - sum(visit.open.patient for visit in visits)
+    for n in reversed(range(len(BUCKETS))):
+        part = min(left, max(0, found[n]))
+        found[n] -= part
+        left -= part
+    found[0] -= left
+    return found
+
+
+def _months(visits: Sequence[LedgerView], today: date) -> list[Month]:
+    """The last twelve months by day of visit: paid by whom, forgiven, still open."""
+    first = today.replace(day=1)
+    months: list[Month] = []
+    for _ in range(12):
+        months.insert(0, Month(first))
+        first = (first - timedelta(days=1)).replace(day=1)
+    by_month = {month.first: month for month in months}
+    for visit in visits:
+        month = by_month.get(visit.day.replace(day=1))
+        if month is None:
+            continue
+        month.plan_open += max(0, visit.open.insurer)
+        month.patient_open += max(0, visit.open.patient)
+        month.patient_paid += visit.paid
+        month.plan_paid += visit.received
+        for entry in visit.entries:
+            if entry.kind in LOWERS:
+                month.written_off -= entry.insurer_cents + entry.patient_cents
+    return months

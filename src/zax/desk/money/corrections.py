@@ -1,0 +1,217 @@
+"""Putting a charge right: write-off, discount, moving a part, and taking any of them back. Nothing is edited: every act is entries of its own
+on the books day it is made.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.money.adjust import check_limit, check_within
+from zax.core.money.cents import parse_amount, percent_of, plain
+from zax.core.money.journal import Kind, Parts, line_parts
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.money.ledger import OwnLedger, add_entry, allocations_of, entries_of, reverse, settle
+from zax.desk.money.posting import ledger_of, tell_money
+from zax.store import schema
+from zax.store.money import queries as money
+
+
+def charge_own(
+    tx: Transaction, ledger: OwnLedger, line_kind: str, kind: Kind, cents: int, words: str, **more: Any
+) -> int:
+    """A charge on the patient's own ledger; its line."""
+    line_id = tx.add(
+        schema.charge_line, patient_id=ledger.patient_id, kind=line_kind, fee_cents=cents, words=words[:120], billed=False, entered_at=tx.now, entered_by=tx.actor.id
+    )  # fmt: skip
+    add_entry(tx, ledger, kind, cents, 0, words, line_id=line_id, **more)
+    return line_id
+
+
+@dataclass(frozen=True, slots=True)
+class OffForm:
+    """What to take off a line, as typed: an amount, or (for a discount) a percentage of what is open."""
+
+    line_id: int
+    amount: str
+    percent: str = ""
+    reason_id: int = 0
+    why: str = ""
+
+
+@act("payments")
+def write_off(tx: Transaction, form: OffForm) -> int:
+    """Forgive (part of) what the patient owes on a line, for a reason; the entry."""
+    ledger, parts = _line_ledger(tx, form.line_id)
+    found = tx.clinic.money.reasons.get(form.reason_id)
+    if found is None or not found.active:
+        raise Refused("Choose why it is written off.", "reason_id")
+    cents = parse_amount(form.amount)
+    check_within(cents, parts.patient, "written off")
+    check_limit(cents, tx.actor.role, tx.clinic.money.limits, "write off")
+    words = f"Written off, {found.words.lower()}{f': {form.why.strip()}' if form.why.strip() else ''}"
+    return _take_off(tx, ledger, Kind.WRITE_OFF, form.line_id, cents, words, reason_id=found.id)
+
+
+@act("payments")
+def give_discount(tx: Transaction, form: OffForm) -> int:
+    """Take an amount or a percentage off what is open on a line; the entry."""
+    ledger, parts = _line_ledger(tx, form.line_id)
+    if form.percent.strip():
+        share = int(form.percent) if form.percent.strip().isdecimal() and len(form.percent.strip()) < 4 else 0
+        if not 1 <= share <= 100:
+            raise Refused("A whole percentage from 1 to 100.", "percent")
+        cents, what = percent_of(max(0, parts.patient), share), f"{share} percent"
+    else:
+        cents, what = parse_amount(form.amount), "by hand"
+    check_within(cents, parts.patient, "taken off")
+    check_limit(cents, tx.actor.role, tx.clinic.money.limits, "take off")
+    if not form.why.strip():
+        raise Refused("Say what the discount is for; it stands on the account.", "why")
+    return _take_off(tx, ledger, Kind.DISCOUNT, form.line_id, cents, f"Discount, {what}: {form.why.strip()}")
+
+
+def _take_off(tx: Transaction, ledger: Any, kind: Kind, line_id: int, cents: int, words: str, **more: Any) -> int:
+    entry = add_entry(tx, ledger, kind, -cents, 0, words, line_id=line_id, **more)
+    settle(tx, ledger)
+    tx.audit(
+        f"money.{kind}", patient_id=ledger.patient_id, visit_id=ledger.id, line=line_id, cents=cents, words=words
+    )
+    tell_money(tx, ledger)
+    return entry
+
+
+def _line_ledger(tx: Transaction, line_id: int) -> tuple[Any, Parts]:
+    """A line's ledger, locked, and what is open on it."""
+    line = next(iter(money.lines_of(tx.connection, [line_id])), None)
+    if line is None:
+        raise NotFound("There is no such charge.")
+    site_id = tx.one(select(schema.journal.c.site_id).where(schema.journal.c.line_id == line_id).limit(1))
+    ledger = ledger_of(tx, line.person_id, line.visit_id, site_id.site_id if site_id else tx.clinic.first_site.id)
+    parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line_id, Parts())
+    return ledger, parts
+
+
+@act("payments")
+def shift_part(tx: Transaction, line_id: int, to: str, amount: str, why: str) -> int:
+    """Move (part of) a line from the insurer's part to the patient's (`to` "patient") or back ("insurer"); the entry."""
+    ledger, parts = _line_ledger(tx, line_id)
+    cents = parse_amount(amount)
+    wrong = ProblemCollector()
+    most = parts.insurer if to == "patient" else parts.patient
+    holder = "the insurer" if to == "patient" else "the patient"
+    if to not in {"patient", "insurer"}:
+        wrong.add("to", "Choose who is to pay it.")
+    elif cents > max(0, most):
+        wrong.add("amount", f"Only {plain(max(0, most))} of it is with {holder}, so at most that can be moved.")
+    if not why.strip():
+        wrong.add("why", "Say why; it stands on the account.")
+    wrong.raise_if_any()
+    sign = 1 if to == "patient" else -1
+    words = f"Moved to {'patient' if to == 'patient' else 'insurer'}: {why.strip()}"
+    entry = add_entry(tx, ledger, Kind.TRANSFER, sign * cents, -sign * cents, words, line_id=line_id)
+    settle(tx, ledger)
+    tx.audit("money.shifted", patient_id=ledger.patient_id, visit_id=ledger.id, line=line_id, cents=cents, to=to)
+    tell_money(tx, ledger)
+    return entry
+
+
+@act("payments")
+def hand_over(tx: Transaction, line_id: int, to_patient_id: int, amount: str, why: str) -> int:
+    """Somebody else of the household owes (part of) a line from now on; the line on their own ledger."""
+    ledger, parts = _line_ledger(tx, line_id)
+    cents = parse_amount(amount)
+    check_within(cents, parts.patient, "moved")
+    p = schema.patient
+    people = {
+        row.id: row
+        for row in tx.rows(
+            select(p.c.id, p.c.first, p.c.household_id).where(p.c.id.in_((ledger.patient_id, to_patient_id)))
+        )
+    }
+    if (
+        to_patient_id == ledger.patient_id
+        or to_patient_id not in people
+        or len({row.household_id for row in people.values()}) != 1
+    ):
+        raise Refused("Choose another person of this household.", "to_patient")
+    if not why.strip():
+        raise Refused("Say why; it stands on both accounts.", "why")
+    target = ledger_of(tx, to_patient_id, None, ledger.site_id)
+    words = f"Moved to {people[to_patient_id].first}: {why.strip()}"
+    out = add_entry(tx, ledger, Kind.TRANSFER, -cents, 0, words, line_id=line_id)
+    there = charge_own(
+        tx,
+        target,
+        "moved",
+        Kind.TRANSFER,
+        cents,
+        f"From {people[ledger.patient_id].first}: {why.strip()}",
+        of_id=out,
+    )
+    for each in (ledger, target):
+        settle(tx, each)
+        tell_money(tx, each)
+    tx.audit(
+        "money.handed_over",
+        patient_id=ledger.patient_id,
+        visit_id=ledger.id,
+        line=line_id,
+        cents=cents,
+        to=to_patient_id,
+    )
+    return there
+
+
+_CAN_BE_TAKEN_BACK = frozenset({Kind.WRITE_OFF, Kind.DISCOUNT, Kind.FEE, Kind.INTEREST, Kind.TRANSFER})
+
+
+@act("payments")
+def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
+    """Reverse a write-off, discount, fee, interest or a moved part. The patient.
+
+    A payment is voided or refunded instead, a service changed on its visit; what the insurer's answer wrote stands.
+    """
+    j = schema.journal
+    row = tx.one(select(j).where(j.c.id == entry_id))
+    if row is None:
+        raise NotFound("There is no such entry.")
+    if row.kind not in _CAN_BE_TAKEN_BACK or row.line_id is None or row.claim_id is not None:
+        raise Refused(
+            "This cannot be taken back here: void or refund a payment, change a service on its visit.", "entry"
+        )
+    if not why.strip():
+        raise Refused("Say why; it stands on the account.", "why")
+    partner = _partner(tx, row)
+    pair = [each for each in (row, partner) if each is not None]
+    ledgers = [
+        ledger_of(tx, each.patient_id, each.visit_id, each.site_id)
+        for each in sorted(pair, key=lambda e: (e.visit_id is None, e.visit_id or 0))
+    ]
+    for each in pair:
+        if tx.one(select(j.c.id).where(j.c.reverses_id == each.id)) is not None:
+            raise Conflict("This was taken back before.", "entry")
+    if row.kind in {Kind.FEE, Kind.INTEREST}:  # taking these back forgives them
+        check_limit(row.patient_cents, tx.actor.role, tx.clinic.money.limits, "take back")
+    for each in pair:
+        ledger = next(one for one in ledgers if (one.patient_id, one.id) == (each.patient_id, each.visit_id))
+        reverse(tx, ledger, money.entry_of(each), f"Taken back: {why.strip()}")
+    for ledger in ledgers:
+        settle(tx, ledger)
+        tell_money(tx, ledger)
+    tx.audit("money.taken_back", patient_id=row.patient_id, visit_id=row.visit_id, entry=entry_id, why=why.strip())
+    return int(row.patient_id)
+
+
+def _partner(tx: Transaction, row: Any) -> Any:
+    """The other half of what was moved between two people, or None."""
+    j = schema.journal
+    if row.kind != Kind.TRANSFER:
+        return None
+    if row.of_id is not None:
+        return tx.one(select(j).where(j.c.id == row.of_id))
+    return tx.one(select(j).where(j.c.of_id == row.id))

@@ -1,0 +1,191 @@
+"""Credits: offered to what is open in the household, and moved from one charge to another. The journal grows; nothing in it is changed.
+
+Credit that was taken for a visit still to come belongs to that visit first and is not offered elsewhere.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import Connection, select, text
+
+from zax.core.book.track import Stop
+from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.money.cents import plain
+from zax.core.money.journal import Allocation, Parts, credit_left, held_by, line_parts
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.money.dues import open_items
+from zax.desk.money.ledger import OwnLedger, allocations_of, due_now, entries_of, settle, write_allocations
+from zax.desk.money.posting import ledger_of, lock_household, move_credit, tell_money
+from zax.store import schema
+from zax.store.money import queries as money
+
+_OPEN = text(
+    "SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents, SUM(j.insurer_cents) AS insurer FROM patient p "
+    "STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE p.household_id = :household_id AND v.id <> :visit_id "
+    "AND v.state NOT IN ('held', 'booked', 'confirmed', 'here', 'room', 'settled') GROUP BY v.id HAVING cents > 0 ORDER BY v.day, v.id"
+)
+_PENDING = text(
+    "SELECT t.visit_id, SUM(t.cents) AS cents FROM patient p JOIN payment_part t ON t.patient_id = p.id "
+    "JOIN payment y ON y.id = t.payment_id AND y.state IN ('asking', 'unknown') WHERE p.household_id = :household_id AND t.visit_id IS NOT NULL GROUP BY t.visit_id"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class OpenVisit:
+    """An earlier visit's open part of the patient. Cents; `insurer` is what its plan has not paid yet."""
+
+    visit_id: int
+    patient_id: int
+    first: str
+    day: date
+    type_id: int
+    cents: int
+    insurer: int
+
+
+def open_elsewhere(connection: Connection, household_id: int, visit_id: int) -> list[OpenVisit]:
+    """The household's other visits with money open, oldest first, less what a terminal is being asked for."""
+    rows = connection.execute(_OPEN, {"household_id": household_id, "visit_id": visit_id}).all()
+    asked = connection.execute(_PENDING, {"household_id": household_id}) if rows else ()
+    pending = {row.visit_id: int(row.cents) for row in asked}
+    found = [
+        OpenVisit(row.id, row.patient_id, row.first, row.day, row.type_id, int(row.cents) - pending.get(row.id, 0), int(row.insurer))
+        for row in rows
+    ]  # fmt: skip
+    return [each for each in found if each.cents > 0]
+
+
+@act("payments")
+def use_credit(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None = None) -> int:
+    """Use a credit of the household for a visit, or for one line of any ledger; the cents used. Up to what is due there."""
+    return _use(tx, credit_id, visit_id, line_id)
+
+
+@act("payments")
+def spread_credit(tx: Transaction, patient_id: int, credit_id: int, visit_id: int | None = None) -> int:
+    """Use a credit on whatever is open in the household: the visit at hand first, then the oldest; the cents used."""
+    household_id = lock_household(tx, patient_id)
+    items = open_items(tx.connection, tx.clinic, household_id)
+    left = next((each.cents for each in items.credits if each.entry_id == credit_id), 0)
+    if not left:
+        raise Conflict("This credit was used meanwhile.", "credit")
+    if not items.lines:
+        raise Refused("Nothing is open, so the credit stays where it is.", "credit")
+    used = 0
+    for line in sorted(items.lines, key=lambda each: (each.visit_id != visit_id or visit_id is None, each.since)):
+        if used < left:
+            used += _use(tx, credit_id, None, line.line_id)
+    return used
+
+
+def _use(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None) -> int:
+    source, target = _hold_both(tx, credit_id, visit_id, line_id)
+    left = credit_left(entries_of(tx, source), allocations_of(tx, source)).get(credit_id, 0)
+    if left <= 0:
+        raise Conflict("This credit was used meanwhile.", "credit")
+    due = _open_on(tx, target, line_id) if line_id else due_now(tx.connection, target.id)
+    cents = min(left, due)
+    if cents <= 0:
+        raise Refused("Nothing is due here, so the credit stays where it is.", "credit")
+    _apply(tx, source, target, credit_id, cents, line_id)
+    tx.audit("credit.used", patient_id=target.patient_id, visit_id=target.id, cents=cents, credit=credit_id)
+    return cents
+
+
+def _hold_both(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None) -> tuple[Any, Any]:
+    """The ledgers of the credit and of where it goes, locked; NotFound unless both are of one household."""
+    entry = tx.one(select(schema.journal).where(schema.journal.c.id == credit_id))
+    if entry is None:
+        raise NotFound("This household has no such credit.")
+    if line_id is not None:
+        line = next(iter(money.lines_of(tx.connection, [line_id])), None)
+        if line is None:
+            raise NotFound("There is no such charge.")
+        to = (line.person_id, line.visit_id)
+    else:
+        row = tx.one(select(schema.visit.c.patient_id).where(schema.visit.c.id == visit_id))
+        to = (row.patient_id if row else 0, visit_id)
+    here = (entry.patient_id, entry.visit_id)
+    held = {
+        key: ledger_of(tx, key[0], key[1], entry.site_id)
+        for key in sorted({here, to}, key=lambda key: (key[1] is None, key[1] or key[0]))
+    }
+    if len({lock_household(tx, key[0]) for key in held}) != 1:
+        raise NotFound("This household has no such credit.")
+    target = held[to]
+    if target.id is not None and target.state not in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}:
+        raise Conflict("Nothing is charged for this visit yet. The credit is offered again at checkout.", "credit")
+    return held[here], target
+
+
+def _open_on(tx: Transaction, ledger: Any, line_id: int) -> int:
+    parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line_id, Parts())
+    if parts.patient <= 0:
+        raise Refused("Nothing is owed on this charge: it was reversed or is paid. Choose another.", "line_id")
+    pending = money.pending_lines(tx.connection, lock_household(tx, ledger.patient_id)).get(line_id, 0)
+    return max(0, parts.patient - pending)
+
+
+def _apply(tx: Transaction, source: Any, target: Any, credit_id: int, cents: int, line_id: int | None) -> None:
+    """Give free credit to where it is wanted; across ledgers by a transfer."""
+    if (source.patient_id, source.id) != (target.patient_id, target.id):
+        words = (f"Credit used {_where(target)}", f"Credit of {plain(cents)} {_from(source)}")
+        credit_id = move_credit(tx, source, target, credit_id, cents, words)
+    if line_id is not None:
+        write_allocations(tx, target, [Allocation(credit_id, line_id, cents)])
+    for ledger in (source, target):
+        settle(tx, ledger)
+        tell_money(tx, ledger)
+
+
+def _where(ledger: Any) -> str:
+    return f"for the visit of {_day(ledger.day)}" if ledger.id is not None else "on the account"
+
+
+def _from(ledger: Any) -> str:
+    return f"from {_day(ledger.day)}" if ledger.id is not None else "from the account"
+
+
+def _day(day: date) -> str:
+    return f"{day.day} {day:%b %Y}"
+
+
+@act("payments")
+def move_allocation(tx: Transaction, credit_id: int, from_line: int, to_line: int | None, cents: int) -> None:
+    """What a credit pays on one charge goes to another, or (None) waits as credit on the patient's own ledger.
+
+    Refused when it pays less than that there, or when less is owed on the other charge; nothing is owed on a reversed one.
+    """
+    row = next(iter(money.lines_of(tx.connection, [from_line])), None)
+    if row is None:
+        raise NotFound("There is no such charge.")
+    if to_line == from_line:
+        raise Refused("It pays this charge already. Choose another.", "line_id")
+    source, target = _hold_both(tx, credit_id, None, to_line if to_line is not None else from_line)
+    held = held_by(credit_id, allocations_of(tx, source)).get(from_line, 0)
+    if cents > held:
+        raise Refused(f"This payment gives {plain(held)} to that charge, so at most that can be moved.", "amount")
+    if to_line is None:
+        target = OwnLedger(source.patient_id, source.site_id)
+        lock_household(tx, source.patient_id)
+    elif cents > (due := _open_on(tx, target, to_line)):
+        raise Refused(f"Only {plain(due)} is open there, so at most that can be moved to it.", "amount")
+    write_allocations(tx, source, [Allocation(credit_id, from_line, -cents)])
+    if (source.patient_id, source.id) == (target.patient_id, target.id) and to_line is None:
+        settle(tx, source)
+        tell_money(tx, source)
+    else:
+        _apply(tx, source, target, credit_id, cents, to_line)
+    tx.audit(
+        "credit.moved",
+        patient_id=source.patient_id,
+        visit_id=source.id,
+        credit=credit_id,
+        cents=cents,
+        line=from_line,
+        to=to_line,
+    )

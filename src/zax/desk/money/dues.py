@@ -1,0 +1,145 @@
+"""What a household has open, line by line, and what it has in credit: the two lists that every payment, correction and plan starts from."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import Connection
+
+from zax.core.book.track import Stop
+from zax.core.money.journal import Allocation, Kind, credit_left, line_parts, open_since
+from zax.desk.clinic.clinic import Clinic
+from zax.store.money import queries as money
+
+
+@dataclass(frozen=True, slots=True)
+class OpenLine:
+    """A charge with something open; cents. `cents` is the patient's open part less what a terminal is being asked for, `since` the day it came to them."""
+
+    line_id: int
+    patient_id: int
+    first: str
+    visit_id: int | None
+    day: date
+    words: str
+    code: str
+    cents: int
+    insurer: int
+    since: date
+
+
+@dataclass(frozen=True, slots=True)
+class Credit:
+    """Money that pays nothing yet; `entry_id` is the journal entry that brought it, `coming` says that its visit is still to come."""
+
+    entry_id: int
+    patient_id: int
+    first: str
+    visit_id: int | None
+    day: date
+    cents: int
+    words: str
+    coming: bool
+
+
+@dataclass(frozen=True, slots=True)
+class OpenItems:
+    """Lines oldest first, credits oldest first."""
+
+    lines: Sequence[OpenLine]
+    credits: Sequence[Credit]
+
+    @property
+    def due(self) -> int:
+        return sum(each.cents for each in self.lines)
+
+    @property
+    def credit(self) -> int:
+        return sum(each.cents for each in self.credits)
+
+
+def open_items(connection: Connection, clinic: Clinic, household_id: int) -> OpenItems:
+    """Read the household's journal and say what is open."""
+    people = money.household_people(connection, household_id)
+    rows = money.household_entries(connection, household_id)
+    given = money.household_allocations(connection, household_id)
+    visits = money.household_visits(connection, household_id)
+    found = _lines(connection, clinic, household_id, rows, given, people)
+    return OpenItems(found, open_credits(rows, given, people, visits))
+
+
+def _lines(
+    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[Any], given: Sequence[Allocation], people: Mapping[int, str]
+) -> list[OpenLine]:  # fmt: skip
+    entries = [money.entry_of(row) for row in rows]
+    parts = line_parts(entries, given)
+    wanted = [line_id for line_id, each in parts.items() if each.patient > 0]
+    if not wanted:
+        return []
+    pending = money.pending_lines(connection, household_id)
+    since = open_since(entries)
+    found = []
+    for line in money.lines_of(connection, wanted):
+        open_cents = parts[line.id].patient - pending.get(line.id, 0)
+        if open_cents > 0:
+            found.append(OpenLine(
+                line.id, line.person_id, people[line.person_id], line.visit_id, line.visit_day or since[line.id], line_words(clinic, line), line_code(clinic, line),
+                open_cents, parts[line.id].insurer, since[line.id],
+            ))  # fmt: skip
+    return sorted(found, key=lambda each: (each.day, each.line_id))
+
+
+def line_words(clinic: Clinic, line: Any) -> str:
+    """'Filling, two surfaces, tooth 14', or what a line without a visit says."""
+    if line.service_id is None:
+        pieces = f"{line.units} × " if line.units > 1 else ""
+        return f"{pieces}{line.words}"
+    tooth = f", tooth {line.tooth}" if line.tooth else ""
+    return f"{clinic.services[line.service_id].words}{tooth}"
+
+
+def line_code(clinic: Clinic, line: Any) -> str:
+    return clinic.services[line.service_id].code if line.service_id is not None else ""
+
+
+def open_credits(
+    rows: Sequence[Any], given: Sequence[Allocation], people: Mapping[int, str], visits: Mapping[int, Any]
+) -> list[Credit]:
+    """Credits that are left, ledger by ledger and oldest first: what refunds and transfers drew on them is off. `rows` are journal rows."""
+    by_id = {row.id: row for row in rows}
+    ledgers: dict[tuple[int, int | None], list[Any]] = defaultdict(list)
+    for row in rows:
+        if row.line_id is None:
+            ledgers[row.patient_id, row.visit_id].append(money.entry_of(row))
+    paying: dict[int, list[Allocation]] = defaultdict(list)
+    for each in given:
+        paying[each.credit_id].append(each)
+    found = []
+    for entries in ledgers.values():
+        ids = {entry.id for entry in entries}
+        left = credit_left(entries, [each for number in ids for each in paying[number]])
+        for entry_id, cents in left.items():
+            if cents > 0 and by_id[entry_id].kind != Kind.REVERSAL:
+                row = by_id[entry_id]
+                visit = visits.get(row.visit_id)
+                coming = visit is not None and visit.state in _BEFORE_CHARGES
+                found.append(
+                    Credit(
+                        entry_id,
+                        row.patient_id,
+                        people[row.patient_id],
+                        row.visit_id,
+                        row.day,
+                        cents,
+                        row.words,
+                        coming,
+                    )
+                )
+    return sorted(found, key=lambda each: each.entry_id)
+
+
+_BEFORE_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM})

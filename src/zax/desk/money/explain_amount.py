@@ -1,0 +1,182 @@
+"""How an amount came about, in rows that add up to it and a sentence that can be said on the phone. Told from the account, nothing is read anew.
+
+An amount is named by a letter and a number: e (an entry), v (a visit's part of the patient), i (a visit's part of the insurer), o (a person's own
+ledger), t (the household's whole).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from zax.core.errors import NotFound
+from zax.core.money.cents import plain
+from zax.core.money.journal import LOWERS, RAISES, Kind, held_by
+from zax.desk.money.account import Account, LedgerView, Line
+
+KIND_WORDS = {
+    Kind.CHARGE: "Charge", Kind.PAYMENT: "Payment", Kind.INSURER_PAYMENT: "Insurer’s payment", Kind.WRITE_OFF: "Write-off", Kind.DISCOUNT: "Discount", Kind.TRANSFER: "Moved",
+    Kind.REFUND: "Refund", Kind.REVERSAL: "Reversal", Kind.FEE: "Fee", Kind.INTEREST: "Interest", Kind.OPENING: "Balance brought over",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One step of the sum; `plum` is the insurer's. `href` leads to what it is about."""
+
+    words: str
+    cents: int
+    plum: bool = False
+    href: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Why:
+    """`rows` add up to `cents`; `notes` say who and when; `say` is for the phone. `entry` and `line` are what can be corrected; `pays` the lines a credit pays."""
+
+    key: str
+    cents: int
+    rows: Sequence[Row]
+    notes: Sequence[str] = ()
+    say: str = ""
+    entry: Any = None
+    line: Line | None = None
+    pays: Sequence[tuple[Line, int]] = ()
+    left: int = 0
+
+
+def explain(account: Account, key: str) -> Why:
+    """Raises NotFound for a name that is not on this account."""
+    kind, number = key[:1], key[1:]
+    if kind == "t":
+        return _whole(account)
+    if not number.isdecimal():
+        raise NotFound("There is no such amount on this account.")
+    if kind == "e":
+        for visit in account.visits:
+            for entry in visit.entries:
+                if entry.id == int(number):
+                    return _entry(account, visit, entry)
+    for visit in account.visits:
+        if kind in {"v", "i"} and visit.id == int(number):
+            return _part(account, visit, insurer=kind == "i")
+        if kind == "o" and visit.id is None and visit.patient_id == int(number):
+            return _part(account, visit, insurer=False)
+    raise NotFound("There is no such amount on this account.")
+
+
+def _whole(account: Account) -> Why:
+    """What the household is to pay: visit by visit, less what waits as credit."""
+    rows = [
+        Row(f"{each.first}, {title(each).lower()} {_day(each.day)}", each.open.patient, href=_key(each))
+        for each in account.visits
+        if each.open.patient
+    ]
+    total = account.open.patient
+    reasons = [sentence(account, each) for each in account.visits if each.open.patient > 0][:3]
+    say = " ".join(reasons) if reasons else "Nothing is open." if not total else f"{plain(-total)} is in credit."
+    return Why("t", total, rows, (), say)
+
+
+def _key(visit: LedgerView) -> str:
+    return f"v{visit.id}" if visit.id is not None else f"o{visit.patient_id}"
+
+
+def title(visit: LedgerView) -> str:
+    return visit.title or "On the account"
+
+
+def _part(account: Account, visit: LedgerView, insurer: bool) -> Why:
+    """A ledger's open part: the entries that made it, line by line."""
+    rows = []
+    for entry in visit.entries:
+        cents = entry.insurer_cents if insurer else entry.patient_cents
+        if cents:
+            rows.append(Row(f"{_day(entry.day)} {entry_words(account, entry)}", cents, insurer, f"e{entry.id}"))
+    total = visit.open.insurer if insurer else visit.open.patient
+    return Why(f"i{visit.id}" if insurer else _key(visit), total, rows, (), sentence(account, visit))
+
+
+def entry_words(account: Account, entry: Any) -> str:
+    """'Exam: you pay 20 percent', 'Patient paid, card ending 4417'."""
+    line = account.lines.get(entry.line_id)
+    return (
+        f"{line.words}: {entry.words}"
+        if line is not None and entry.words
+        else entry.words or (line.words if line else "")
+    )
+
+
+def sentence(account: Account, visit: LedgerView) -> str:
+    """Why a ledger is open, as one says it to the patient."""
+    payer = visit.claims[0].payer_name if visit.claims else "the insurer"
+    for_what = (
+        f"{visit.first}’s {visit.title.lower()} on {_day(visit.day)}" if visit.id else f"{visit.first}’s account"
+    )
+    if visit.open.patient < 0:
+        return f"{plain(-visit.open.patient)} of {for_what} waits as credit."
+    told = [f"{plain(visit.open.patient)} is open for {for_what}."]
+    if visit.id is not None and visit.billed:
+        told.append(f"It came to {plain(visit.billed)}.")
+    if visit.received:
+        told.append(f"{_capital(payer)} paid {plain(visit.received)}.")
+    elif visit.open.insurer > 0:
+        told.append(f"{_capital(payer)} should pay {plain(visit.open.insurer)} and has not answered yet.")
+    off = -sum(e.patient_cents + e.insurer_cents for e in visit.entries if e.kind in LOWERS)
+    if off:
+        told.append(f"{plain(off)} was taken off.")
+    if visit.paid:
+        told.append(f"{plain(visit.paid)} was paid before.")
+    owed = {
+        entry.line_id: entry.words for entry in visit.entries if entry.patient_cents > 0 and entry.line_id is not None
+    }
+    reasons = [
+        f"{line.words} {plain(line.open.patient)}{f' ({words})' if words else ''}"
+        for line_id, words in owed.items()
+        if (line := account.lines.get(line_id)) is not None and line.open.patient > 0
+    ]
+    if reasons and visit.open.patient > 0:
+        told.append(f"Open are {'; '.join(reasons[:4])}{' and more' if len(reasons) > 4 else ''}.")
+    return " ".join(told)
+
+
+def _capital(words: str) -> str:
+    return words[:1].upper() + words[1:]
+
+
+def _entry(account: Account, visit: LedgerView, entry: Any) -> Why:
+    """One entry: its parts, who made it and when, and what it pays or what pays it."""
+    line = account.lines.get(entry.line_id)
+    rows = [Row("Patient’s part", entry.patient_cents), Row("Insurer’s part", entry.insurer_cents, True)]
+    notes = [entry_words(account, entry)]
+    held = [(account.lines[n], cents) for n, cents in held_by(entry.id, account.given).items() if n in account.lines]
+    if line is not None and entry.kind in RAISES:
+        notes += _what_pays(account, line)
+        notes.append(
+            f"Open on it: {plain(line.open.patient)} with the patient, {plain(line.open.insurer)} with the insurer."
+        )
+    left = next((each.cents for each in account.credits if each.entry_id == entry.id), 0)
+    if left:
+        notes.append(f"{plain(left)} of it pays nothing yet.")
+    notes.append(f"{KIND_WORDS[Kind(entry.kind)]} {entry.id}, {_day(entry.day)}, by {entry.by_name or 'Zax'}.")
+    rows = [row for row in rows if row.cents] or rows[:1]
+    return Why(f"e{entry.id}", entry.patient_cents + entry.insurer_cents, rows, notes, "", entry, line, held, left)
+
+
+def _what_pays(account: Account, line: Line) -> list[str]:
+    paid: dict[int, int] = {}
+    for each in account.given:
+        if each.line_id == line.id:
+            paid[each.credit_id] = paid.get(each.credit_id, 0) + each.cents
+    by_id = {entry.id: entry for visit in account.visits for entry in visit.entries}
+    return [
+        f"{plain(cents)} of it: {by_id[n].words} {_day(by_id[n].day)}."
+        for n, cents in paid.items()
+        if cents and n in by_id
+    ]
+
+
+def _day(day: date) -> str:
+    return f"{day.day} {day:%b %Y}"

@@ -1,0 +1,257 @@
+"""Writing the journal. Every money act ends in `settle_visit`: credits find their lines and the track follows the open parts.
+
+A ledger is a visit's row, or `OwnLedger` for what belongs to no visit. On a visit's ledger credit goes to what is open there by itself; on a
+patient's own it waits, visibly, until somebody says what it is for. Entries fall on the site's books day: today, or the day after the last
+closed one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import insert, select, update
+
+from zax.core.book.track import Stop
+from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
+from zax.core.errors import Conflict
+from zax.core.money.books import day_of_books
+from zax.core.money.cents import percent_of
+from zax.core.money.journal import (
+    Allocation,
+    Entry,
+    Kind,
+    Parts,
+    balance,
+    credit_left,
+    give,
+    line_parts,
+    reversal_of,
+    take_back,
+    unreversed,
+)
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.track import step
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.estimate_inputs import covers_for
+from zax.store import schema
+from zax.store.money import queries as money
+
+
+@dataclass(frozen=True, slots=True)
+class OwnLedger:
+    """The patient's own ledger, kept at a site; stands where a visit's row may stand, without its `id`."""
+
+    patient_id: int
+    site_id: int
+    id: None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Bill:
+    """A visit's services with what the plans should pay: rows of charge_line beside their estimates; the coverages, first payer first."""
+
+    lines: Sequence[Any]
+    estimates: Sequence[LineEstimate]
+    coverages: Sequence[Any]
+    covers: Sequence[Cover]
+
+    @property
+    def coverage(self) -> Any:
+        """The one that is billed first, or None."""
+        return self.coverages[0] if self.coverages else None
+
+    @property
+    def fee(self) -> int:
+        return sum(each.fee for each in self.estimates)
+
+    @property
+    def write_off(self) -> int:
+        return sum(each.write_off for each in self.estimates)
+
+    @property
+    def insurer(self) -> int:
+        return sum(each.insurer for each in self.estimates)
+
+    @property
+    def patient(self) -> int:
+        return sum(each.patient for each in self.estimates)
+
+
+def bill_of(connection: Any, clinic: Clinic, visit: Any) -> Bill:
+    """The visit's current services priced by the patient's coverages of that kind on that day. `visit` brings the patient's birth date."""
+    dental = clinic.types[visit.type_id].dental
+    lines = money.visit_lines(connection, visit.id)
+    coverages, covers = covers_for(
+        connection, clinic, (visit.patient_id, visit.birth), dental, visit.day, visit.provider_id, visit.id
+    )
+    return Bill(lines, estimate([priced_line(clinic, line) for line in lines], covers, visit.day), coverages, covers)
+
+
+def priced_line(clinic: Clinic, line: Any) -> PricedLine:
+    """A row of charge_line as the estimate takes it."""
+    service = clinic.services[line.service_id]
+    return PricedLine(
+        line.id, line.fee_cents * line.units, service.category, line.billed, service.code, line.units, line.tooth, line.authorized,
+    )  # fmt: skip
+
+
+def post_charges(tx: Transaction, visit: Any) -> Bill:
+    """Make the journal say what the lines say: post what is new, reverse what changed. Unchanged lines are left alone.
+
+    What the contract forgives stands with the insurer's part until the payer's answer writes it off. A discount that the patient has by a
+    flag comes with the charge and goes with it.
+    """
+    bill = bill_of(tx.connection, tx.clinic, visit)
+    entries = money.visit_entries(tx.connection, visit.id)
+    wanted = {each.line_id: each for each in bill.estimates}
+    for line_id, entry in _standing_charges(entries).items():
+        each = wanted.get(line_id)
+        if each is None or (each.patient, each.insurer + each.write_off) != (
+            entry.patient_cents,
+            entry.insurer_cents,
+        ):
+            _undo_line(tx, visit, entries, line_id, "Service taken off" if each is None else "Service changed")
+        else:
+            wanted.pop(line_id)
+    off = _discount_by_flag(tx, visit.patient_id) if wanted else None
+    for each in wanted.values():
+        add_entry(tx, visit, Kind.CHARGE, each.patient, each.insurer + each.write_off, each.why, line_id=each.line_id)
+        less = percent_of(each.patient, off.percent) if off else 0
+        if less:
+            add_entry(
+                tx, visit, Kind.DISCOUNT, -less, 0, f"{off.words}, {off.percent} percent", line_id=each.line_id, discount_id=off.id
+            )  # fmt: skip
+    for each in bill.estimates:
+        tx.connection.execute(
+            update(schema.charge_line)
+            .where(schema.charge_line.c.id == each.line_id)
+            .values(deductible_cents=each.deductible, first_cents=each.first, second_cents=each.second)
+        )
+    return bill
+
+
+def _discount_by_flag(tx: Transaction, patient_id: int) -> Any:
+    """The largest discount in use that one of the patient's flags brings, or None."""
+    f = schema.patient_flag
+    flags = {
+        row.flag_id
+        for row in tx.rows(select(f.c.flag_id).where(f.c.patient_id == patient_id, f.c.ended_at.is_(None)))
+    }
+    found = [each for each in tx.clinic.money.discounts.values() if each.active and each.flag_id in flags]
+    return max(found, key=lambda each: each.percent, default=None)
+
+
+def take_charges_back(tx: Transaction, visit: Any, reason: str) -> None:
+    """Reverse every standing charge of a visit that goes back into its room, and what was taken off or moved on it."""
+    entries = money.visit_entries(tx.connection, visit.id)
+    for line_id in _standing_charges(entries):
+        _undo_line(tx, visit, entries, line_id, reason)
+
+
+def _standing_charges(entries: Sequence[Entry]) -> dict[int, Entry]:
+    return {e.line_id: e for e in unreversed(entries) if e.kind == Kind.CHARGE and e.line_id is not None}
+
+
+def _undo_line(tx: Transaction, visit: Any, entries: Sequence[Entry], line_id: int, words: str) -> None:
+    """Reverse all that stands on a line, the newest first. Conflict when somebody else took part of it over: that is theirs now."""
+    mine = [entry for entry in unreversed(entries) if entry.line_id == line_id]
+    if any(entry.kind == Kind.TRANSFER and not entry.insurer_cents for entry in mine):
+        raise Conflict(
+            "Part of a charge was moved to another person of the household. Take that back on the account first."
+        )
+    for entry in reversed(mine):
+        reverse(tx, visit, entry, words)
+
+
+def books_day(tx: Transaction, site_id: int) -> date:
+    """The business day on which an entry made now falls; the close of the day waits until this act is through.
+
+    Never a closed day: after the close, or with a clock that stands before it, the day after the last closed one.
+    """
+    if site_id not in tx.books:
+        b = schema.site_books
+        row = tx.one(select(b.c.closed_day).where(b.c.site_id == site_id).with_for_update(read=True))
+        if row is None:
+            tx.connection.execute(insert(b).prefix_with("IGNORE").values(site_id=site_id))
+            row = tx.one(select(b.c.closed_day).where(b.c.site_id == site_id).with_for_update(read=True))
+        tx.books[site_id] = day_of_books(tx.business_day(site_id), row.closed_day)
+    return tx.books[site_id]
+
+
+def add_entry(
+    tx: Transaction, ledger: Any, kind: Kind, patient_cents: int, insurer_cents: int, words: str, **more: Any
+) -> int:
+    """One journal entry on the books day of the ledger's site; its number. `site_id` among `more` names another site's books."""
+    site_id = more.pop("site_id", ledger.site_id)
+    return tx.add(
+        schema.journal, kind=kind, day=books_day(tx, site_id), at=tx.now, by_id=tx.actor.id, site_id=site_id, patient_id=ledger.patient_id,
+        visit_id=ledger.id, patient_cents=patient_cents, insurer_cents=insurer_cents, words=words[:200], **more,
+    )  # fmt: skip
+
+
+def reverse(tx: Transaction, ledger: Any, entry: Entry, words: str, **more: Any) -> int:
+    """Post what undoes the entry, today; the entry itself stays."""
+    undo = reversal_of(entry, 0, books_day(tx, ledger.site_id))
+    return add_entry(
+        tx, ledger, undo.kind, undo.patient_cents, undo.insurer_cents, words, line_id=undo.line_id, reverses_id=undo.reverses, **more
+    )  # fmt: skip
+
+
+def settle(tx: Transaction, ledger: Any) -> Parts:
+    """`settle_visit`, or for a patient's own ledger: free what a line holds too much. What stays open."""
+    if ledger.id is not None:
+        return settle_visit(tx, ledger)
+    entries = entries_of(tx, ledger)
+    write_allocations(tx, ledger, _held_too_much(entries, allocations_of(tx, ledger)))
+    return balance(entries)
+
+
+def entries_of(tx: Transaction, ledger: Any) -> list[Entry]:
+    return money.ledger_entries(tx.connection, ledger.patient_id, ledger.id)
+
+
+def allocations_of(tx: Transaction, ledger: Any) -> list[Allocation]:
+    return money.ledger_allocations(tx.connection, ledger.patient_id, ledger.id)
+
+
+def _held_too_much(entries: Sequence[Entry], given: Sequence[Allocation]) -> list[Allocation]:
+    return [
+        back
+        for line_id, parts in line_parts(entries, given).items()
+        if parts.patient < 0
+        for back in take_back(line_id, -parts.patient, given)
+    ]
+
+
+def settle_visit(tx: Transaction, visit: Any) -> Parts:
+    """Give credits to open lines, free what a line holds too much, and move between LEFT and SETTLED. What stays open."""
+    entries = money.visit_entries(tx.connection, visit.id)
+    given = money.visit_allocations(tx.connection, visit.id)
+    freed = _held_too_much(entries, given)
+    given = [*given, *freed]
+    open_lines = [(line_id, parts.patient) for line_id, parts in line_parts(entries, given).items()]
+    more = give(credit_left(entries, given), open_lines)
+    write_allocations(tx, visit, [*freed, *more])
+    left = balance(entries)
+    unsettled = left != Parts() or money.pending_payments(tx.connection, visit.id) > 0
+    if visit.state == Stop.LEFT and not unsettled:
+        step(tx, visit, Stop.SETTLED)
+    elif visit.state == Stop.SETTLED and unsettled:
+        step(tx, visit, Stop.LEFT, "money came open again")
+    return left
+
+
+def write_allocations(tx: Transaction, ledger: Any, allocations: Sequence[Allocation]) -> None:
+    for each in allocations:
+        tx.add(
+            schema.allocation, credit_id=each.credit_id, line_id=each.line_id, cents=each.cents, patient_id=ledger.patient_id,
+            at=tx.now, by_id=tx.actor.id,
+        )  # fmt: skip
+
+
+def due_now(connection: Any, visit_id: int) -> int:
+    """The patient's open part of a visit less what the terminal has been asked for."""
+    return balance(money.visit_entries(connection, visit_id)).patient - money.pending_payments(connection, visit_id)

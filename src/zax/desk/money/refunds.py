@@ -1,0 +1,184 @@
+"""Money given back: refund, void and the cheque that the bank returned. Each is a payment with the sign turned that names its original."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import insert, select
+
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.money.adjust import check_limit
+from zax.core.money.cents import parse_amount, plain
+from zax.core.money.journal import Kind
+from zax.core.money.tender import BY_TERMINAL, PaymentState, Tender
+from zax.desk.acts.act import act
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.money.corrections import charge_own
+from zax.desk.money.ledger import OwnLedger, books_day
+from zax.desk.money.posting import ledger_of, post_back, tell_money
+from zax.desk.money.terminal import TenderResult, ask_later, close_payment, result_of
+from zax.outside.doors import Terminal
+from zax.store import schema
+
+
+@dataclass(frozen=True, slots=True)
+class BackForm:
+    """Money to give back, as typed; `key` is the form's own."""
+
+    payment_id: int
+    amount: str
+    why: str
+    key: str
+
+
+def refund(desk: Desk, actor: Actor, terminal: Terminal, form: BackForm) -> TenderResult:
+    """Give (part of) a payment back to the tender it came from. Raises Refused above what was paid, NotAllowed above the role's limit."""
+    return _give_back(desk, actor, terminal, *open_back(desk, actor, "refund", form))
+
+
+def void(desk: Desk, actor: Actor, terminal: Terminal, form: BackForm) -> TenderResult:
+    """Undo a payment of today's books whole, as if it had not been taken."""
+    return _give_back(desk, actor, terminal, *open_back(desk, actor, "void", form))
+
+
+def _give_back(
+    desk: Desk, actor: Actor, terminal: Terminal, opened: TenderResult, is_new: bool, reference: str
+) -> TenderResult:
+    if not is_new or opened.state != PaymentState.ASKING:
+        return opened
+    return close_payment(desk, actor, opened.key, terminal.give_back(opened.key, -opened.asked, reference))
+
+
+@act("payments")
+def open_back(tx: Transaction, kind: str, form: BackForm) -> tuple[TenderResult, bool, str]:
+    """Write the giving back down before anything is given; again with the same key it is the same one."""
+    paid = _held_payment(tx, form.payment_id)
+    known = tx.one(select(schema.payment).where(schema.payment.c.request_key == f"{form.key}-1").with_for_update())
+    if known is not None:
+        return result_of(known), False, paid.terminal_ref
+    left = paid.cents - given_back(tx, paid.id)
+    cents = left if kind == "void" else parse_amount(form.amount)
+    _check_back(tx, kind, paid, cents, left, form.why)
+    receipt_id = tx.add(
+        schema.receipt, request_key=form.key, patient_id=paid.patient_id, site_id=paid.site_id, day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
+    )  # fmt: skip
+    state = PaymentState.ASKING if paid.tender in BY_TERMINAL else PaymentState.TAKEN
+    back_id = tx.add(
+        schema.payment, request_key=f"{form.key}-1", receipt_id=receipt_id, kind=kind, of_id=paid.id, patient_id=paid.patient_id, visit_id=paid.visit_id, site_id=paid.site_id,
+        tender=paid.tender, cents=-cents, asked_cents=-cents, cheque_number=paid.cheque_number, card_ending=paid.card_ending, card_id=paid.card_id, state=state,
+        words=form.why.strip()[:200], day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
+    )  # fmt: skip
+    _negative_parts(tx, paid.id, back_id, cents)
+    back = tx.one(select(schema.payment).where(schema.payment.c.id == back_id))
+    if state == PaymentState.TAKEN:
+        post_back(tx, back)
+    else:
+        ask_later(tx, back.request_key)
+    tx.audit(
+        f"payment.{kind}",
+        patient_id=paid.patient_id,
+        visit_id=paid.visit_id,
+        payment=paid.id,
+        cents=cents,
+        why=form.why.strip(),
+    )
+    return result_of(back), True, paid.terminal_ref
+
+
+def _held_payment(tx: Transaction, payment_id: int) -> Any:
+    """A taken payment, its ledgers locked first, in the order of every act on money."""
+    p, part = schema.payment, schema.payment_part
+    paid = tx.one(select(p).where(p.c.id == payment_id, p.c.kind == "payment"))
+    if paid is None:
+        raise NotFound("There is no such payment.")
+    rows = tx.rows(select(part.c.patient_id, part.c.visit_id).where(part.c.payment_id == payment_id).distinct())
+    for row in sorted(rows, key=lambda row: (row.visit_id is None, row.visit_id or 0)):
+        ledger_of(tx, row.patient_id, row.visit_id, paid.site_id)
+    paid = tx.one(select(p).where(p.c.id == payment_id).with_for_update())
+    if paid.state != PaymentState.TAKEN:
+        raise Conflict("This payment was not taken, so nothing can be given back.", "amount")
+    return paid
+
+
+def given_back(tx: Transaction, payment_id: int) -> int:
+    """Cents of a payment that were refunded, voided or returned, or that the terminal is being asked to give back."""
+    p = schema.payment
+    rows = tx.rows(select(p.c.cents).where(p.c.of_id == payment_id, p.c.state != PaymentState.DECLINED))
+    return -int(sum(row.cents for row in rows))
+
+
+def _check_back(tx: Transaction, kind: str, paid: Any, cents: int, left: int, why: str) -> None:
+    wrong = ProblemCollector()
+    if not why.strip():
+        wrong.add("why", "Say why; it stands on the account.")
+    if left <= 0:
+        wrong.add("amount", "All of this payment was given back before.")
+    elif cents > left:
+        wrong.add("amount", f"Only {plain(left)} of this payment is left, so at most that can be given back.")
+    wrong.raise_if_any()
+    if kind == "void" and paid.day != books_day(tx, paid.site_id):
+        raise Conflict("Its day is closed or over, so it cannot be voided. Give it back as a refund.", "amount")
+    if kind == "refund":
+        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "give back")
+
+
+def _negative_parts(tx: Transaction, payment_id: int, back_id: int, cents: int) -> None:
+    """The parts of what is given back mirror those of the payment, the last named first."""
+    part = schema.payment_part
+    rows = []
+    for row in tx.rows(select(part).where(part.c.payment_id == payment_id).order_by(part.c.id.desc())):
+        off = min(cents, row.cents)
+        cents -= off
+        if off:
+            rows.append(
+                {
+                    "payment_id": back_id,
+                    "patient_id": row.patient_id,
+                    "visit_id": row.visit_id,
+                    "line_id": row.line_id,
+                    "cents": -off,
+                }
+            )
+    if rows:
+        tx.connection.execute(insert(part), rows)
+
+
+@act("payments")
+def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) -> int:
+    """The bank sent a cheque back: it is undone, what it paid is open again, and the clinic's fee is charged. The fee in cents."""
+    paid = _held_payment(tx, payment_id)
+    if paid.tender != Tender.CHEQUE:
+        raise Refused("Only a cheque can come back from the bank.", "why")
+    before = given_back(tx, paid.id)
+    p = schema.payment
+    if tx.one(select(p.c.id).where(p.c.of_id == paid.id, p.c.kind.in_(("returned", "void")))) is not None:
+        raise Conflict("This cheque was returned or voided before.", "why")
+    receipt_id = tx.add(
+        schema.receipt, request_key=f"returned-{paid.id}", patient_id=paid.patient_id, site_id=paid.site_id, day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
+    )  # fmt: skip
+    back_id = tx.add(
+        schema.payment, request_key=f"returned-{paid.id}-1", receipt_id=receipt_id, kind="returned", of_id=paid.id, patient_id=paid.patient_id, visit_id=paid.visit_id,
+        site_id=paid.site_id, tender=paid.tender, cents=-paid.cents, asked_cents=-paid.cents, cheque_number=paid.cheque_number, state=PaymentState.TAKEN,
+        words=why.strip()[:200], day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
+    )  # fmt: skip
+    _negative_parts(tx, paid.id, back_id, paid.cents)
+    back = tx.one(select(p).where(p.c.id == back_id))
+    unpaid = post_back(tx, back)
+    ledger = OwnLedger(paid.patient_id, paid.site_id)
+    if unpaid and before:  # refunded before it bounced: the person had that money
+        charge_own(
+            tx,
+            ledger,
+            "fee",
+            Kind.FEE,
+            unpaid,
+            f"Cheque {paid.cheque_number} came back after {plain(unpaid)} of it was refunded",
+        )
+    fee = tx.clinic.money.returned_fee if with_fee else 0
+    if fee:
+        charge_own(tx, ledger, "fee", Kind.FEE, fee, f"Fee, cheque {paid.cheque_number} came back")
+    tx.audit("cheque.returned", patient_id=paid.patient_id, visit_id=paid.visit_id, payment=paid.id, fee=fee)
+    tell_money(tx, ledger)
+    return fee

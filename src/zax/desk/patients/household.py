@@ -1,0 +1,76 @@
+"""Households: who pays for whom. Moving somebody leaves their journal where it is: past bills stay theirs, the sums follow the people."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select, update
+
+from zax.core.errors import Refused
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.patients.details import locked_patient
+from zax.store import schema
+
+
+def members_of(connection: Any, household_id: int) -> list[Any]:
+    """The people of a household, the one who pays first."""
+    p = schema.patient
+    query = select(p).where(p.c.household_id == household_id, p.c.status != "merged")
+    return list(connection.execute(query.order_by(p.c.guarantor.desc(), p.c.birth)))
+
+
+@act("patients")
+def join_household(tx: Transaction, patient_id: int, other_id: int) -> None:
+    """Move the patient into the household of another; whoever pays there goes on paying."""
+    row, other = locked_patient(tx, patient_id), locked_patient(tx, other_id)
+    if row.household_id == other.household_id:
+        raise Refused(f"{row.first} and {other.first} are of one household already.", "who")
+    _leave(tx, row)
+    _move(tx, row, other.household_id, guarantor=False)
+
+
+@act("patients")
+def leave_household(tx: Transaction, patient_id: int) -> None:
+    """The patient gets a household of their own and pays for themselves."""
+    row = locked_patient(tx, patient_id)
+    if len(members_of(tx.connection, row.household_id)) == 1:
+        raise Refused(f"{row.first} is alone in this household.")
+    _leave(tx, row)
+    _move(tx, row, tx.add(schema.household, name=row.last), guarantor=True)
+
+
+def _leave(tx: Transaction, row: Any) -> None:
+    """Those who stay need somebody who pays: an adult before a child, the oldest first."""
+    if not row.guarantor:
+        return
+    others = [
+        each for each in members_of(tx.connection, row.household_id) if each.id != row.id and each.status == "active"
+    ]
+    if others:
+        heir = min(others, key=lambda each: (each.birth is None, each.birth))
+        tx.connection.execute(update(schema.patient).where(schema.patient.c.id == heir.id).values(guarantor=True))
+        tx.audit("patient.pays", patient_id=heir.id, changed={"pays for the household": ["no", "yes"]})
+
+
+def _move(tx: Transaction, row: Any, household_id: int, guarantor: bool) -> None:
+    tx.connection.execute(
+        update(schema.patient)
+        .where(schema.patient.c.id == row.id)
+        .values(household_id=household_id, guarantor=guarantor, version=row.version + 1)
+    )
+    tx.audit(
+        "patient.household", patient_id=row.id, changed={"household": [str(row.household_id), str(household_id)]}
+    )
+    tx.tell("patient", patient_id=row.id)
+
+
+@act("patients")
+def make_payer(tx: Transaction, patient_id: int) -> None:
+    """This member pays for the household from now on."""
+    row = locked_patient(tx, patient_id)
+    p = schema.patient
+    tx.connection.execute(update(p).where(p.c.household_id == row.household_id).values(guarantor=False))
+    tx.connection.execute(update(p).where(p.c.id == row.id).values(guarantor=True, version=row.version + 1))
+    tx.audit("patient.pays", patient_id=row.id, changed={"pays for the household": ["no", "yes"]})
+    tx.tell("patient", patient_id=row.id)

@@ -1,0 +1,358 @@
+"""Importing patients: a job with its file, its columns and, row by row, what came of it. Done in short transactions, by the worker or the command line.
+
+A dry run does everything but keep the patients. A row whose name and birth date are on file is known and left alone; one that only looks like
+somebody is taken in and appears among the likely pairs. A job that breaks off goes on where it stood: each step keeps rows and count together.
+"""
+
+from __future__ import annotations
+
+import csv
+import hashlib
+import io
+import time
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import delete, insert, select, tuple_, update
+
+from zax.core.coverage.member import member_key
+from zax.core.errors import Conflict, NotFound, Refused, ZaxError
+from zax.core.money.journal import Kind
+from zax.core.record.card import read_vcards
+from zax.core.record.fhir import read_bundle
+from zax.core.record.importing import COLUMNS, NEEDED, Row, Sheet, guess_columns, read_row, read_sheet, why_refused
+from zax.desk.acts.act import act, in_transaction
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.money.ledger import books_day
+from zax.desk.patients.details import name_keys
+from zax.store import schema
+from zax.store.files import FileStore
+
+STEP = 500
+OPEN = ("dry", "running")
+
+
+def sheet_of(content: bytes) -> Sheet:
+    """The table in a CSV, vCard or FHIR file; Refused when it is none of them."""
+    start = content.lstrip(b"\xef\xbb\xbf \r\n\t")[:20]
+    if start[:1] == b"{" or start.upper().startswith(b"BEGIN:VCARD"):
+        try:
+            cards = (
+                read_bundle(content.decode("utf-8-sig"))
+                if start[:1] == b"{"
+                else read_vcards(content.decode("utf-8-sig"))
+            )
+        except (ValueError, LookupError, AttributeError) as error:
+            raise Refused(f"The file cannot be read: {str(error).splitlines()[0][:120]}.", "file") from error
+        heading = tuple(COLUMNS)
+        rows = tuple((n, tuple(card.values.get(name, "") for name in heading)) for n, card in enumerate(cards, 1))
+        if not rows:
+            raise Refused("The file holds no patient.", "file")
+        return Sheet(heading, rows)
+    return read_sheet(content)
+
+
+@act("merge")
+def open_import(tx: Transaction, store: FileStore, name: str, content: bytes) -> int:
+    """Keep the file and guess its columns; the job's id. Refused beside `file`."""
+    sheet = sheet_of(content)
+    return tx.add(
+        schema.import_job, name=name.replace("\\", "/").split("/")[-1][-120:] or "list", digest=store.put(content), columns=guess_columns(sheet.heading), total=len(sheet.rows), at=tx.now,
+        by_id=tx.actor.id,
+    )  # fmt: skip
+
+
+def job_of(connection: Any, job_id: int) -> Any:
+    row = connection.execute(select(schema.import_job).where(schema.import_job.c.id == job_id)).first()
+    if row is None:
+        raise NotFound("There is no such import.")
+    return row
+
+
+@act("merge")
+def start_import(tx: Transaction, job_id: int, columns: Mapping[str, int], dry: bool, queue: bool = True) -> None:
+    """Begin a run with these columns; the worker carries it out when `queue` says so. Conflict while one runs or once it is done."""
+    j = schema.import_job
+    job = tx.one(select(j).where(j.c.id == job_id).with_for_update())
+    if job is None:
+        raise NotFound("There is no such import.")
+    if job.state in OPEN:
+        raise Conflict("This import is running.")
+    if job.state == "done":
+        raise Conflict("This import is done. To take in more, choose a file again.")
+    missing = [COLUMNS[name] for name in NEEDED if name not in columns]
+    if missing:
+        raise Refused(f"Say which column is: {' and '.join(missing)}.", "columns")
+    if len(set(columns.values())) != len(columns):
+        raise Refused("One column is chosen twice.", "columns")
+    tx.connection.execute(delete(schema.import_row).where(schema.import_row.c.job_id == job_id))
+    tx.connection.execute(
+        update(j)
+        .where(j.c.id == job_id)
+        .values(
+            columns=dict(columns),
+            state="dry" if dry else "running",
+            dry=dry,
+            done=0,
+            made=0,
+            known=0,
+            refused=0,
+            finished_at=None,
+        )
+    )
+    tx.audit("import.started", job_id=job_id, dry=dry)
+    if queue:
+        tx.send("import", f"import-{job_id}-{tx.now.timestamp()}", {"job_id": job_id})
+
+
+@act("merge")
+def drop_import(tx: Transaction, job_id: int) -> None:
+    """Stop a job; what it has taken in stays."""
+    j = schema.import_job
+    tx.connection.execute(
+        update(j).where(j.c.id == job_id, j.c.state != "done").values(state="stopped", finished_at=tx.now)
+    )
+    tx.audit("import.stopped", job_id=job_id)
+
+
+def run_import(
+    desk: Desk,
+    actor: Actor,
+    store: FileStore,
+    job_id: int,
+    seconds: float | None = None,
+    step: Callable[[Any], None] | None = None,
+) -> bool:
+    """Carry the job out, for at most so many seconds; whether it is finished. `step` hears of the job after each transaction."""
+    with desk.engine.connect() as connection:
+        job = job_of(connection, job_id)
+    sheet = sheet_of(store.get(job.digest))
+    began = time.monotonic()
+    while job.state in OPEN:
+        job = in_transaction(desk, actor, lambda tx: _step(tx, job_id, sheet))
+        if step:
+            step(job)
+        if seconds is not None and time.monotonic() - began > seconds and job.state in OPEN:
+            return False
+    return True
+
+
+def _step(tx: Transaction, job_id: int, sheet: Sheet) -> Any:
+    j = schema.import_job
+    job = tx.one(select(j).where(j.c.id == job_id).with_for_update())
+    if job.state not in OPEN:
+        return job
+    part = sheet.rows[job.done : job.done + STEP]
+    results = _Part(tx, job, part).take_in()
+    if results:
+        tx.connection.execute(insert(schema.import_row), results)
+    count = {kind: sum(r["outcome"] == kind for r in results) for kind in ("made", "known", "refused")}
+    done = job.done + len(part)
+    over = done >= len(sheet.rows)
+    values: dict[str, Any] = {kind: getattr(job, kind) + number for kind, number in count.items()} | {"done": done}
+    if over:
+        values |= {"state": "checked" if job.dry else "done", "finished_at": tx.now}
+    tx.connection.execute(update(j).where(j.c.id == job_id).values(**values))
+    if over:
+        tx.tell("import")
+    return tx.one(select(j).where(j.c.id == job_id))
+
+
+@dataclass(slots=True)
+class _Part:
+    """One step's rows on their way in."""
+
+    tx: Transaction
+    job: Any
+    part: Sequence[tuple[int, tuple[str, ...]]]
+
+    def take_in(self) -> list[dict[str, Any]]:
+        """What came of each row, as rows of import_row."""
+        today = self.tx.business_day(self.tx.clinic.first_site.id)
+        good: list[tuple[int, Row]] = []
+        results: list[dict[str, Any]] = []
+        columns = {name: int(place) for name, place in self.job.columns.items()}
+        for line, cells in self.part:
+            try:
+                row = read_row(cells, columns, today)
+                _plan_of(self.tx.clinic, row)
+            except ZaxError as error:
+                results.append(self._result(line, "refused", why_refused(error)))
+            else:
+                good.append((line, row))
+        fresh = self._sort_out(good, results)
+        if fresh:
+            results += (
+                self._keep(fresh, today)
+                if not self.job.dry
+                else [self._result(line, "made", "") for line, _ in fresh]
+            )
+        return results
+
+    def _result(self, line: int, outcome: str, why: str, patient_id: int | None = None) -> dict[str, Any]:
+        return {"job_id": self.job.id, "line": line, "outcome": outcome, "why": why, "patient_id": patient_id}
+
+    def _sort_out(self, good: list[tuple[int, Row]], results: list[dict[str, Any]]) -> list[tuple[int, Row]]:
+        """Those not on file yet: neither by number nor by name and birth date, nor twice among these rows."""
+        p = schema.patient
+        keys = {line: self._key(row) for line, row in good}
+        found = self.tx.rows(
+            select(p.c.id, p.c.first_key, p.c.last_key, p.c.birth).where(
+                tuple_(p.c.last_key, p.c.first_key).in_([key[:2] for key in keys.values()] or [("", "")])
+            )
+        )
+        on_file = {(r.last_key, r.first_key, r.birth): r.id for r in found}
+        charts = dict(
+            self.tx.rows(
+                select(p.c.chart, p.c.id).where(p.c.chart.in_([row.chart for _, row in good if row.chart] or [""]))
+            )
+        )
+        fresh, seen = [], set()
+        for line, row in good:
+            key = keys[line]
+            other = on_file.get(key)
+            if other is not None:
+                results.append(self._result(line, "known", "same name and birth date are on file", other))
+            elif row.chart and row.chart in charts:
+                results.append(
+                    self._result(
+                        line, "refused", f"Number {row.chart} belongs to somebody else on file.", charts[row.chart]
+                    )
+                )
+            elif key in seen or (row.chart and ("chart", row.chart) in seen):
+                results.append(self._result(line, "known", "the same person stands further up in this file"))
+            else:
+                seen |= {key, ("chart", row.chart)}
+                fresh.append((line, row))
+        return fresh
+
+    @staticmethod
+    def _key(row: Row) -> tuple[str, str, date | None]:
+        keys = name_keys(row.values["first"], row.values["last"])
+        return keys["last_key"], keys["first_key"], row.values["birth"]
+
+    def _keep(self, fresh: list[tuple[int, Row]], today: date) -> list[dict[str, Any]]:
+        homes = self._households(fresh)
+        first_of_home = {home: n for n, home in reversed(list(enumerate(homes)))}
+        joined = self._payers_of(set(homes))
+        rows = [
+            {
+                **row.values, **name_keys(row.values["first"], row.values["last"]), "chart": row.chart or None, "household_id": homes[n],
+                "guarantor": first_of_home[homes[n]] == n and homes[n] not in joined, "made_at": self.tx.now,
+            }
+            for n, (_, row) in enumerate(fresh)
+        ]  # fmt: skip
+        ids = self._insert(schema.patient, rows)
+        covers = [
+            {
+                "patient_id": number,
+                "subscriber_id": number,
+                "plan_id": plan,
+                "member_id": row.member_id,
+                "member_key": member_key(row.member_id),
+                "group_number": row.group_number,
+                "from_day": date(today.year, 1, 1),
+            }
+            for number, (_, row) in zip(ids, fresh, strict=True)
+            if (plan := _plan_of(self.tx.clinic, row))
+        ]
+        if covers:
+            self.tx.connection.execute(insert(schema.coverage), covers)
+        self._bring_balances(
+            [(number, row.balance) for number, (_, row) in zip(ids, fresh, strict=True) if row.balance]
+        )
+        audit = {
+            "at": self.tx.now,
+            "by_id": self.tx.actor.id,
+            "act": "patient.imported",
+            "detail": {"job_id": self.job.id},
+        }
+        self.tx.connection.execute(insert(schema.audit), [audit | {"patient_id": number} for number in ids])
+        return [self._result(line, "made", "", number) for number, (line, _) in zip(ids, fresh, strict=True)]
+
+    def _bring_balances(self, balances: list[tuple[int, int]]) -> None:
+        """What was owed elsewhere is a line of the patient's own ledger; a credit waits there."""
+        site_id = self.tx.clinic.first_site.id
+        owing = [(number, cents) for number, cents in balances if cents > 0]
+        words = "Balance brought over"
+        lines = self._insert(schema.charge_line, [
+            {"patient_id": number, "kind": "opening", "fee_cents": cents, "words": words, "billed": False, "entered_at": self.tx.now, "entered_by": self.tx.actor.id}
+            for number, cents in owing
+        ])  # fmt: skip
+        line_of = {number: line for (number, _), line in zip(owing, lines, strict=True)}
+        entries = [
+            {
+                "kind": Kind.OPENING, "day": books_day(self.tx, site_id), "at": self.tx.now, "by_id": self.tx.actor.id, "site_id": site_id, "patient_id": number,
+                "line_id": line_of.get(number), "patient_cents": cents, "insurer_cents": 0, "words": words,
+            }
+            for number, cents in balances
+        ]  # fmt: skip
+        if entries:
+            self.tx.connection.execute(insert(schema.journal), entries)
+
+    def _households(self, fresh: list[tuple[int, Row]]) -> list[int]:
+        """A household for each row: shared by rows of one text in this file (also of earlier steps), else their own."""
+        mark = hashlib.sha256(f"import-{self.job.id}".encode()).hexdigest()[:10]
+        wanted = {row.household: f"{mark} {row.household}"[:80] for _, row in fresh if row.household}
+        h = schema.household
+        known = (
+            dict(self.tx.rows(select(h.c.name, h.c.id).where(h.c.name.in_(list(wanted.values()) or [""]))))
+            if wanted
+            else {}
+        )
+        new = [name for name in dict.fromkeys(wanted.values()) if name not in known]
+        lonely = [row.values["last"] for _, row in fresh if not row.household]
+        ids = self._insert(h, [{"name": name} for name in [*new, *lonely]])
+        known |= dict(zip(new, ids, strict=False))
+        alone = iter(ids[len(new) :])
+        return [known[wanted[row.household]] if row.household else next(alone) for _, row in fresh]
+
+    def _payers_of(self, homes: set[int]) -> set[int]:
+        p = schema.patient
+        return set(
+            self.tx.connection.execute(
+                select(p.c.household_id).where(p.c.household_id.in_(homes), p.c.guarantor)
+            ).scalars()
+        )
+
+    def _insert(self, table: Any, rows: list[dict[str, Any]]) -> list[int]:
+        if not rows:
+            return []
+        made = self.tx.connection.execute(insert(table).returning(table.c.id, sort_by_parameter_order=True), rows)
+        return list(made.scalars())
+
+
+def _plan_of(clinic: Clinic, row: Row) -> int:
+    """The plan a row names, by its name or that of its payer and itself; 0 for none, Refused for one the clinic does not have."""
+    if not row.plan:
+        return 0
+    wanted = " ".join(row.plan.lower().split())
+    found = [
+        p.id
+        for p in clinic.plans.values()
+        if p.active and wanted in {p.name.lower(), f"{p.payer_name} {p.name}".lower()}
+    ]
+    if len(found) != 1:
+        raise Refused(f"The clinic has no plan “{row.plan[:40]}”. Enter it first, or correct its name.", "plan")
+    return found[0]
+
+
+def refused_csv(connection: Any, store: FileStore, job_id: int) -> str:
+    """The refused rows as they came, with line and reason before them, to be mended and taken in again."""
+    job = job_of(connection, job_id)
+    sheet = sheet_of(store.get(job.digest))
+    r = schema.import_row
+    why = dict(
+        connection.execute(
+            select(r.c.line, r.c.why).where(r.c.job_id == job_id, r.c.outcome == "refused").order_by(r.c.line)
+        ).all()
+    )
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(["line", "reason", *sheet.heading])
+    writer.writerows([line, why[line], *cells] for line, cells in sheet.rows if line in why)
+    return out.getvalue()

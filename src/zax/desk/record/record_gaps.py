@@ -1,0 +1,40 @@
+"""From rows to the facts that record gaps are computed from: a patient's whole record, or what a visit's screen has read anyway."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from typing import Any
+
+from zax.core.patients.fields import PHONES
+from zax.core.record.gaps import CoverFacts, Facts
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.coverages import holder_of
+
+
+def holds_on(row: Any, day: date) -> bool:
+    return (row.from_day is None or row.from_day <= day) and (row.to_day is None or row.to_day >= day)
+
+
+def facts_of(clinic: Clinic, row: Any, covers: Sequence[Any], day: date) -> Facts:
+    """What the gaps are computed from; `covers` from store.coverage."""
+    number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(row.texts_to)
+    return Facts(
+        row.birth, row.sex, row.phone, row.street, row.zip, "".join(getattr(row, name) for name in PHONES if name != "phone"),
+        getattr(row, number) if number and row.phone else None, row.emergency_name, [_cover_facts(clinic, c) for c in covers if holds_on(c, day)],
+    )  # fmt: skip
+
+
+def _cover_facts(clinic: Clinic, row: Any) -> CoverFacts:
+    street = row.holder.get("street", "") if row.subscriber_id is None else "on their own record"
+    return CoverFacts(
+        row.id, row.plan_name, row.member_id, row.relationship == "18", holder_of(row)["birth"], street, row.group_number,
+        "group" in clinic.payers[row.payer_id].required,
+    )  # fmt: skip
+
+
+def visit_facts(clinic: Clinic, visit: Any, covers: Sequence[Any]) -> Facts:
+    """What stops the visit from being billed or its patient from being reached."""
+    return Facts(
+        visit.birth, visit.sex, visit.phone, visit.street, coverages=[_cover_facts(clinic, c) for c in covers]
+    )

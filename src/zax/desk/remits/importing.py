@@ -1,0 +1,255 @@
+"""Files that come in from insurers: 999 moves claims, 835 is posted line by line or put before a person. Once each.
+
+A file is known by its content and a payment by payer and trace number, so importing twice changes nothing, and says so.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select, update
+
+from zax.core.claims.claim import ClaimState
+from zax.core.errors import Conflict, Refused
+from zax.core.money.cents import plain
+from zax.core.money.journal import Parts, line_parts
+from zax.core.remits.placing import ExpectedLine, Placed, place
+from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
+from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
+from zax.core.x12.syntax import read
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.track import locked_visit
+from zax.desk.claims.claims import add_event
+from zax.desk.money.ledger import add_entry, settle_visit
+from zax.store import schema
+from zax.store.money import queries as money
+
+
+@dataclass(frozen=True, slots=True)
+class Imported:
+    """What a file did, in words, and how many of its claims wait for a person."""
+
+    file_id: int
+    words: str
+    for_a_person: int = 0
+
+
+@act("claims")
+def import_file(tx: Transaction, name: str, text: str) -> Imported:
+    """Take in a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict for a known one."""
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    known = tx.one(select(schema.x12_file).where(schema.x12_file.c.digest == digest).with_for_update())
+    if known is not None:
+        raise Conflict(
+            f"This file was imported before, as {known.name}: {known.outcome} Nothing was changed.", "file"
+        )
+    document = read(text)
+    kinds = {each.kind for each in document.transactions}
+    if document.problems:
+        raise Refused(f"The file is damaged and nothing of it was used. {document.problems[0]}", "file")
+    if kinds == {"999"}:
+        found = acknowledgements_of(document)
+        if found.problems:
+            raise Refused(f"The acknowledgement cannot be read. {found.problems[0]}", "file")
+        file_id = _keep(tx, "999", name, text, digest)
+        return _done(tx, file_id, [_acknowledge(tx, file_id, each) for each in found.acknowledgements])
+    if kinds == {"835"}:
+        payments = remittances_of(document)
+        if payments.problems:
+            raise Refused(
+                f"The payment file does not add up and nothing of it was used. {payments.problems[0]}", "file"
+            )
+        file_id = _keep(tx, "835", name, text, digest)
+        return _done(tx, file_id, [_take_remittance(tx, file_id, each) for each in payments.remittances])
+    listed = ", ".join(sorted(kinds)) or "nothing"
+    raise Refused(f"The file holds {listed}. Zax takes in payments (835) and acknowledgements (999).", "file")
+
+
+@act("claims")
+def keep_unreadable(tx: Transaction, name: str, text: str, why: str) -> None:
+    """A file from the clearinghouse that could not be used: kept as it came, and shown as a job."""
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    if tx.one(select(schema.x12_file.c.id).where(schema.x12_file.c.digest == digest)) is None:
+        tx.add(
+            schema.x12_file,
+            direction="in",
+            kind="bad",
+            name=name[:80],
+            digest=digest,
+            text=text,
+            at=tx.now,
+            outcome=why[:255],
+        )
+        tx.tell("claim")
+
+
+def _keep(tx: Transaction, kind: str, name: str, text: str, digest: str) -> int:
+    return tx.add(schema.x12_file, direction="in", kind=kind, name=name[:80], digest=digest, text=text, at=tx.now)
+
+
+def _done(tx: Transaction, file_id: int, results: list[tuple[str, int]]) -> Imported:
+    words = " ".join(sentence for sentence, _ in results)
+    tx.connection.execute(update(schema.x12_file).where(schema.x12_file.c.id == file_id).values(outcome=words[:255]))
+    tx.audit("file.imported", file_id=file_id, words=words)
+    tx.tell("claim")
+    return Imported(file_id, words, sum(waiting for _, waiting in results))
+
+
+def _acknowledge(tx: Transaction, file_id: int, answer: Acknowledgement) -> tuple[str, int]:
+    sent = tx.one(
+        select(schema.x12_file).where(
+            schema.x12_file.c.direction == "out", schema.x12_file.c.control == answer.group.lstrip("0")
+        )
+    )
+    if sent is None:
+        return f"Acknowledgement for group {answer.group}, which we did not send.", 1
+    rejected = answer.code not in {"A", "E", "P"} or any(not each.taken for each in answer.files)
+    errors = "; ".join(error for each in answer.files for error in each.errors)
+    words = f"Claim file {sent.name} {verdict_words('R' if rejected else answer.code)}"
+    for row in _claims_of_file(tx, sent.id):
+        state = ClaimState.REJECTED if rejected else ClaimState.ACCEPTED
+        add_event(tx, row.id, f"{words}{': ' + errors if errors else ''}", file_id)
+        if row.state in {ClaimState.READY, ClaimState.SENT}:
+            findings = [
+                {
+                    "field": "file",
+                    "where": "charges",
+                    "message": f"The clearinghouse rejected it: {errors or 'no reason given'}.",
+                }
+            ]
+            tx.connection.execute(
+                update(schema.claim)
+                .where(schema.claim.c.id == row.id)
+                .values(state=state, findings=findings if rejected else [])
+            )
+            tx.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
+    return f"{words}.", int(rejected)
+
+
+def _claims_of_file(tx: Transaction, file_id: int) -> list[Any]:
+    event = schema.claim_event
+    query = (
+        select(schema.claim)
+        .join(event, event.c.claim_id == schema.claim.c.id)
+        .where(event.c.file_id == file_id)
+        .distinct()
+    )
+    return list(tx.rows(query))
+
+
+def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> tuple[str, int]:
+    known = tx.one(
+        select(schema.remit.c.id, schema.x12_file.c.name)
+        .join(schema.x12_file, schema.x12_file.c.id == schema.remit.c.file_id)
+        .where(schema.remit.c.payer == remittance.payer[:80], schema.remit.c.trace == remittance.trace[:50])
+    )
+    if known is not None:
+        return f"Payment {remittance.trace} came before in {known.name}; it was not posted again.", 0
+    remit_id = tx.add(
+        schema.remit, file_id=file_id, trace=remittance.trace[:50], payer=remittance.payer[:80], day=remittance.day,
+        paid_cents=remittance.paid_cents,
+    )  # fmt: skip
+    waiting = sum(_take_claim(tx, file_id, remit_id, remittance, answer) for answer in remittance.claims)
+    waiting += _keep_provider_adjustments(tx, remit_id, remittance)
+    count = len(remittance.claims)
+    words = f"{remittance.payer.title()} paid {plain(remittance.paid_cents)} for {count} claim{'s' if count != 1 else ''} ({remittance.trace})"
+    return f"{words}; {waiting} need a person." if waiting else f"{words}; all posted.", waiting
+
+
+def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:
+    for each in remittance.provider_adjustments:
+        why = f"The payer held back {plain(each.cents)} from the whole payment (reason {each.reason})."
+        tx.add(schema.remit_claim, remit_id=remit_id, number="", paid_cents=-each.cents, outcome="person", why=why)
+    return len(remittance.provider_adjustments)
+
+
+def _take_claim(tx: Transaction, file_id: int, remit_id: int, remittance: Remittance, answer: RemitClaim) -> bool:
+    """Post one claim's answer; True when a person must decide."""
+    row = tx.one(select(schema.claim).where(schema.claim.c.number == answer.number))
+    if row is None:
+        why = f"We have no claim {answer.number or '(no number)'}{' for ' + answer.patient_name if answer.patient_name else ''}."
+        return _for_a_person(tx, remit_id, None, answer, "unknown", why)
+    visit = locked_visit(tx, row.visit_id)
+    row = tx.one(select(schema.claim).where(schema.claim.c.id == row.id).with_for_update())
+    if row.state in {ClaimState.CLOSED, ClaimState.DENIED} and answer.status != "22":
+        return _for_a_person(
+            tx, remit_id, row, answer, "repeated", "This claim was answered before; the payer may have paid twice."
+        )
+    placed = place(answer, _expected(tx, row))
+    if placed.why_not:
+        _put_aside(tx, file_id, row, placed)
+        return _for_a_person(tx, remit_id, row, answer, "person", placed.why_not)
+    for posting in placed.postings:
+        add_entry(
+            tx, visit, posting.kind, posting.patient_cents, posting.insurer_cents,
+            f"{posting.words}, remittance {remittance.trace}" if posting.insurer_cents < 0 and not posting.patient_cents else posting.words,
+            line_id=posting.line_id, claim_id=row.id,
+        )  # fmt: skip
+    _note_deductibles(tx, answer)
+    tx.add(
+        schema.remit_claim,
+        remit_id=remit_id,
+        claim_id=row.id,
+        number=answer.number[:40],
+        paid_cents=answer.paid_cents,
+        outcome="posted",
+    )
+    tx.connection.execute(
+        update(schema.claim)
+        .where(schema.claim.c.id == row.id)
+        .values(state=ClaimState.CLOSED, paid_cents=answer.paid_cents)
+    )
+    add_event(
+        tx,
+        row.id,
+        f"{remittance.payer.title()} paid {plain(answer.paid_cents)} of {plain(answer.charge_cents)}, posted",
+        file_id,
+    )
+    settle_visit(tx, visit)
+    tx.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+    return False
+
+
+def _expected(tx: Transaction, row: Any) -> list[ExpectedLine]:
+    open_parts = line_parts(
+        money.visit_entries(tx.connection, row.visit_id), money.visit_allocations(tx.connection, row.visit_id)
+    )
+    return [
+        ExpectedLine(
+            line.id,
+            f"L{line.id}",
+            tx.clinic.services[line.service_id].code,
+            line.cents,
+            open_parts.get(line.id, Parts()),
+        )
+        for line in money.claim_lines(tx.connection, row.id)
+    ]
+
+
+def _note_deductibles(tx: Transaction, answer: RemitClaim) -> None:
+    """What the payer counted toward the deductible replaces our estimate of it."""
+    for line in answer.lines:
+        if line.number.startswith("L") and line.number[1:].isdecimal():
+            counted = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason == "1")
+            tx.connection.execute(
+                update(schema.charge_line)
+                .where(schema.charge_line.c.id == int(line.number[1:]))
+                .values(deductible_cents=counted)
+            )
+
+
+def _put_aside(tx: Transaction, file_id: int, row: Any, placed: Placed) -> None:
+    add_event(tx, row.id, placed.why_not, file_id)
+    if placed.denied:
+        tx.connection.execute(update(schema.claim).where(schema.claim.c.id == row.id).values(state=ClaimState.DENIED))
+
+
+def _for_a_person(tx: Transaction, remit_id: int, row: Any, answer: RemitClaim, outcome: str, why: str) -> bool:
+    tx.add(
+        schema.remit_claim, remit_id=remit_id, claim_id=row.id if row else None, number=answer.number[:40], paid_cents=answer.paid_cents,
+        outcome=outcome, why=why[:500],
+    )  # fmt: skip
+    return True

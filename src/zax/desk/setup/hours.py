@@ -1,0 +1,351 @@
+"""Changing when people work: weekly hours from a date on, exceptions, closures. Visits that lose their time are never left hidden.
+
+A change under booked visits is refused first, with the list of them (`Affected`); asked again with a decision it puts them on the shared
+shelf, or leaves them on the Book, where they are drawn as outside hours until somebody moves them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from typing import Any
+
+import holidays
+from sqlalchemy import Connection, bindparam, select, update
+
+from zax.core.book.calendar import DAY, Pattern
+from zax.core.book.hours import Span, clock_words
+from zax.core.book.track import ON_THE_BOOK
+from zax.core.errors import Mendable, NotFound, ProblemCollector, Refused
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.booking import parse_clock
+from zax.desk.book.placing import provider_of
+from zax.desk.book.shelf import lift
+from zax.desk.book.track import locked_visit
+from zax.desk.book.undo import Memo
+from zax.desk.clinic.clinic import Clinic
+from zax.store import schema
+
+AHEAD = timedelta(days=430)
+_SLOTS = (
+    select(
+        schema.staff_slot.c.visit_id, schema.staff_slot.c.provider_id, schema.staff_slot.c.day, schema.staff_slot.c.start_min, schema.staff_slot.c.end_min,
+        schema.visit.c.site_id, schema.visit.c.buffer_min, schema.patient.c.first, schema.patient.c.last,
+    )
+    .join(schema.visit, schema.visit.c.id == schema.staff_slot.c.visit_id)
+    .join(schema.patient, schema.patient.c.id == schema.visit.c.patient_id)
+    .where(
+        schema.staff_slot.c.provider_id.in_(bindparam("people", expanding=True)), schema.staff_slot.c.day >= bindparam("first"),
+        schema.visit.c.state.in_(tuple(ON_THE_BOOK)),
+    )
+    .order_by(schema.staff_slot.c.day, schema.staff_slot.c.start_min, schema.staff_slot.c.visit_id)
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Outside:
+    """A booked visit that would lie outside working hours."""
+
+    visit_id: int
+    day: date
+    start: int
+    name: str
+    provider: str
+
+
+class Affected(Mendable):
+    """The change would leave these visits outside working hours; nothing was changed yet."""
+
+    status = 409
+
+    def __init__(self, visits: Sequence[Outside]) -> None:
+        self.visits = list(visits)
+        super().__init__(
+            f"{len(self.visits)} booked visit{'s' if len(self.visits) > 1 else ''} would lie outside working hours.",
+            "affected",
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class HoursRow:
+    """One row of the weekly editor, as typed."""
+
+    weekday: str
+    pattern: str
+    site_id: str
+    start: str
+    end: str
+    rest: str
+
+
+@act("setup")
+def set_hours(
+    tx: Transaction, provider_id: int, from_day: date, rows: Sequence[HoursRow], decision: str = ""
+) -> None:
+    """The provider's weekly hours from a date on; what holds before stays. Problems by row, Affected without a decision."""
+    provider = provider_of(tx.clinic, provider_id)
+    if from_day < tx.business_day(tx.clinic.first_site.id):
+        raise Refused("Hours can be changed from today on; the past stays as it was.", "from_day")
+    checked = _check_rows(tx.clinic, rows)
+    h = schema.provider_hours
+    tx.connection.execute(
+        update(h)
+        .where(h.c.provider_id == provider.id, (h.c.to_day.is_(None)) | (h.c.to_day >= from_day))
+        .values(to_day=from_day - timedelta(days=1))
+    )
+    for row in checked:
+        tx.add(h, provider_id=provider.id, from_day=from_day, **row)
+    tx.change_setup("hours.changed", provider=provider.id, from_day=from_day.isoformat(), rows=len(checked))
+    _decide(tx, [provider.id], from_day, decision, "hours changed")
+
+
+def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[dict[str, Any]]:
+    checked: list[dict[str, Any]] = []
+    with ProblemCollector() as wrong:
+        for number, row in enumerate(rows):
+            start = wrong.take(parse_clock, row.start, f"start-{number}")
+            end = wrong.take(_parse_end, row.end, f"end-{number}")
+            if not row.weekday.isdecimal() or int(row.weekday) > 6 or row.pattern not in {p.value for p in Pattern}:
+                wrong.add(f"start-{number}", "Choose a weekday and how often.")
+            elif not row.site_id.isdecimal() or int(row.site_id) not in clinic.sites:
+                wrong.add(f"start-{number}", "Choose a site.")
+            elif start is not None and end is not None and end <= start:
+                wrong.add(f"end-{number}", f"It has to end after {clock_words(start)}.")
+            elif start is not None and end is not None:
+                checked.append({
+                    "weekday": int(row.weekday), "pattern": row.pattern, "site_id": int(row.site_id), "start_min": start, "end_min": end,
+                    "rest": row.rest.strip()[:40],
+                })  # fmt: skip
+        _check_two_places(checked, wrong)
+    return checked
+
+
+def _parse_end(text: str, field: str) -> int:
+    """Like a time of day, but 24:00 is the end of the day."""
+    return DAY.end if text.strip() in {"24:00", "24"} else parse_clock(text, field)
+
+
+def _check_two_places(rows: Sequence[dict[str, Any]], wrong: ProblemCollector) -> None:
+    """Nobody works at two sites at the same minute of the same weeks."""
+    work = [row for row in rows if not row["rest"]]
+    for number, row in enumerate(work):
+        for other in work[:number]:
+            meets = Span(row["start_min"], row["end_min"]).overlaps(Span(other["start_min"], other["end_min"]))
+            if (
+                meets
+                and row["weekday"] == other["weekday"]
+                and row["pattern"] == other["pattern"]
+                and row["site_id"] != other["site_id"]
+            ):
+                wrong.add(f"start-{rows.index(row)}", "At that time they work at the other site.")
+
+
+@act("setup")
+def add_exception(
+    tx: Transaction,
+    provider_id: int,
+    first: date,
+    last: date,
+    start: str,
+    end: str,
+    words: str,
+    extra: bool,
+    site_id: int | None,
+    decision: str = "",
+) -> None:
+    """Away, or working besides, on these dates; without times the whole day. Affected without a decision."""
+    provider = provider_of(tx.clinic, provider_id)
+    with ProblemCollector() as wrong:
+        begins = wrong.take(parse_clock, start, "start") if start.strip() else DAY.start
+        ends = wrong.take(_parse_end, end, "end") if end.strip() else DAY.end
+        if last < first:
+            wrong.add("last", "The last day is before the first.")
+        if last - first > timedelta(days=366):
+            wrong.add("last", "At most a year at once. Change the weekly hours instead.")
+        if last < tx.business_day(tx.clinic.first_site.id):
+            wrong.add("first", "These days are over.")
+        if begins is not None and ends is not None and ends <= begins:
+            wrong.add("end", "It has to end after it begins.")
+        if not words.strip():
+            wrong.add("words", "Say what it is: holiday, course, extra clinic.")
+        if extra and (site_id not in tx.clinic.sites or not (start.strip() and end.strip())):
+            wrong.add("start", "For extra time give the site, from and to.")
+    tx.add(
+        schema.provider_exception, provider_id=provider.id, site_id=site_id, from_day=first, to_day=last, start_min=begins, end_min=ends, extra=extra,
+        words=words.strip()[:80],
+    )  # fmt: skip
+    tx.change_setup(
+        "hours.exception", provider=provider.id, first=first.isoformat(), last=last.isoformat(), words=words.strip()
+    )
+    _decide(tx, [provider.id], first, decision, words.strip())
+
+
+@act("setup")
+def end_exception(tx: Transaction, exception_id: int, decision: str = "") -> None:
+    """Take an exception back; the weekly hours hold again."""
+    e = schema.provider_exception
+    row = tx.one(select(e).where(e.c.id == exception_id, e.c.ended_at.is_(None)).with_for_update())
+    if row is None:
+        raise NotFound("This exception was taken back already.")
+    tx.connection.execute(update(e).where(e.c.id == exception_id).values(ended_at=tx.now))
+    tx.change_setup("hours.exception_ended", provider=row.provider_id, words=row.words)
+    _decide(tx, [row.provider_id], row.from_day, decision, "hours changed")
+
+
+@act("setup")
+def close_clinic(
+    tx: Transaction, starts: datetime, ends: datetime, words: str, site_id: int | None, decision: str = ""
+) -> None:
+    """Shut one site or all of them from a wall-clock time to another, over midnight if need be. Affected without a decision."""
+    with ProblemCollector() as wrong:
+        if ends <= starts:
+            wrong.add("ends", "It has to end after it begins.")
+        if ends - starts > timedelta(days=90):
+            wrong.add("ends", "At most 90 days at once.")
+        if starts.date() < tx.business_day(site_id or tx.clinic.first_site.id):
+            wrong.add("starts", "A closure can begin today or later.")
+        if not words.strip():
+            wrong.add("words", "Say why: the patients will ask.")
+        if site_id is not None and site_id not in tx.clinic.sites:
+            wrong.add("site_id", "Choose a site.")
+    _close(tx, starts, ends, words, site_id)
+    tx.change_setup(
+        "closure.added", starts=starts.isoformat(), ends=ends.isoformat(), words=words.strip(), site=site_id
+    )
+    _decide(tx, list(tx.clinic.providers), starts.date(), decision, words.strip())
+
+
+@act("setup")
+def close_holidays(tx: Transaction, days: Sequence[tuple[date, str]], decision: str = "") -> None:
+    """Close the whole clinic on the public holidays chosen."""
+    if not days:
+        raise Refused("Tick at least one holiday.", "days")
+    for day, words in days:
+        _close(tx, datetime.combine(day, time()), datetime.combine(day + timedelta(days=1), time()), words, None)
+    tx.change_setup("closure.holidays", days=[day.isoformat() for day, _ in days])
+    _decide(tx, list(tx.clinic.providers), min(day for day, _ in days), decision, "public holiday")
+
+
+def _close(tx: Transaction, starts: datetime, ends: datetime, words: str, site_id: int | None) -> None:
+    tx.add(schema.closure, starts=starts, ends=ends, words=words.strip()[:80], site_id=site_id)
+
+
+@act("setup")
+def open_again(tx: Transaction, closure_id: int) -> None:
+    """Take a closure back."""
+    c = schema.closure
+    done = tx.connection.execute(
+        update(c).where(c.c.id == closure_id, c.c.ended_at.is_(None)).values(ended_at=tx.now)
+    )
+    if not done.rowcount:
+        raise NotFound("This closure was taken back already.")
+    tx.change_setup("closure.ended", closure=closure_id)
+
+
+def _decide(tx: Transaction, people: Sequence[int], first: date, decision: str, words: str) -> None:
+    """List what the change leaves outside hours, or do with it what was decided."""
+    outside = newly_outside(
+        tx.connection,
+        tx.desk.clinic,
+        tx.clinic,
+        people,
+        max(first, tx.business_day(tx.clinic.first_site.id)),
+    )
+    if not outside or decision == "leave":
+        return
+    if decision != "shelf":
+        raise Affected(outside)
+    memo = Memo(tx)
+    for visit_id in sorted({each.visit_id for each in outside}):
+        lift(tx, locked_visit(tx, visit_id), words, True, memo)
+    memo.write(f"shelved {len(memo.before)} visits, {words}")
+
+
+def newly_outside(
+    connection: Connection, before: Clinic, after: Clinic, people: Sequence[int], first: date
+) -> list[Outside]:
+    """The booked visits that lie inside somebody's hours as they were, and outside as they are to be; one a visit, in order of time."""
+    found: dict[int, Outside] = {}
+    for slot in connection.execute(_SLOTS, {"people": list(people) or [0], "first": first}):
+        span = Span(
+            slot.start_min,
+            slot.end_min - slot.buffer_min if slot.end_min - slot.buffer_min > slot.start_min else slot.end_min,
+        )
+        if _inside(before, slot, span) and not _inside(after, slot, span):
+            name = f"{slot.first} {slot.last}"
+            found.setdefault(
+                slot.visit_id,
+                Outside(slot.visit_id, slot.day, slot.start_min, name, after.providers[slot.provider_id].short),
+            )
+    return list(found.values())
+
+
+def _inside(clinic: Clinic, slot: Any, span: Span) -> bool:
+    return any(span.within(window) for window in clinic.hours.windows(slot.provider_id, slot.site_id, slot.day))
+
+
+def outside_now(connection: Connection, clinic: Clinic, first: date) -> list[Outside]:
+    """Every coming visit that lies outside working hours as they are: left there by decision, and not to be forgotten."""
+    found: dict[int, Outside] = {}
+    for slot in connection.execute(_SLOTS, {"people": list(clinic.providers), "first": first}):
+        span = Span(slot.start_min, max(slot.start_min + 1, slot.end_min - slot.buffer_min))
+        if not _inside(clinic, slot, span):
+            name = f"{slot.first} {slot.last}"
+            found.setdefault(
+                slot.visit_id,
+                Outside(slot.visit_id, slot.day, slot.start_min, name, clinic.providers[slot.provider_id].short),
+            )
+    return list(found.values())
+
+
+def public_holidays(clinic: Clinic, site_id: int, today: date) -> list[tuple[date, str]]:
+    """The public holidays of the site's state in the coming fourteen months on which the clinic is not closed yet."""
+    state = clinic.sites[site_id].address[2]
+    known = holidays.country_holidays(
+        str(clinic.about.get("country", "US")),
+        subdiv=state or None,
+        years=[today.year, today.year + 1, today.year + 2],
+    )
+    return [
+        (day, str(words))
+        for day, words in sorted(known.items())
+        if today <= day <= today + AHEAD and not clinic.hours.closure_words(site_id, day)
+    ]
+
+
+def closures_from(connection: Connection, today: date) -> Sequence[Any]:
+    """The closures that are not over, in order."""
+    c = schema.closure
+    query = (
+        select(c)
+        .where(c.c.ended_at.is_(None), c.c.ends > datetime.combine(today, time()))
+        .order_by(c.c.starts, c.c.id)
+    )
+    return connection.execute(query).all()
+
+
+def exceptions_from(connection: Connection, provider_id: int, today: date) -> Sequence[Any]:
+    e = schema.provider_exception
+    query = (
+        select(e)
+        .where(e.c.provider_id == provider_id, e.c.ended_at.is_(None), e.c.to_day >= today)
+        .order_by(e.c.from_day, e.c.id)
+    )
+    return connection.execute(query).all()
+
+
+def hours_rows(connection: Connection, provider_id: int, day: date) -> Sequence[Any]:
+    """The weekly rows that hold on or after the day, those that hold first."""
+    h = schema.provider_hours
+    query = (
+        select(h)
+        .where(
+            h.c.provider_id == provider_id,
+            (h.c.to_day.is_(None)) | (h.c.to_day >= day),
+            (h.c.to_day.is_(None)) | (h.c.from_day.is_(None)) | (h.c.to_day >= h.c.from_day),
+        )
+        .order_by(h.c.weekday, h.c.start_min, h.c.id)
+    )
+    return connection.execute(query).all()

@@ -1,0 +1,118 @@
+"""Changing what the clinic sets about money: one act for each kind of row, one for the habits."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from zax.core.errors import ProblemCollector, Refused
+from zax.core.money.adjust import NO_LIMIT
+from zax.core.money.drawer import counted_amount
+from zax.core.people.roles import Role
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.store import schema
+
+_UNLIMITED = {"", "no limit", "none", "any"}
+
+
+@act("setup")
+def save_tender(tx: Transaction, tender_id: int, version: int, words: str, needs_number: bool, active: bool) -> None:
+    values = {"words": _words(words, 30), "needs_number": needs_number, "active": active}
+    tx.keep_row(schema.tender_kind, tender_id, version, values, "tender")
+    tx.change_setup("setup.tender", words=values["words"])
+
+
+@act("setup")
+def save_reason(tx: Transaction, reason_id: int, version: int, words: str, active: bool) -> None:
+    values = {"words": _words(words, 60), "active": active}
+    tx.keep_row(schema.reason, reason_id, version, values, "reason")
+    tx.change_setup("setup.reason", words=values["words"])
+
+
+@act("setup")
+def save_discount(
+    tx: Transaction, discount_id: int, version: int, words: str, percent: str, flag_id: int | None, active: bool
+) -> None:
+    wrong = ProblemCollector()
+    kept = wrong.take(_words, words, 60)
+    share = int(percent) if percent.strip().isdecimal() and len(percent.strip()) < 4 else 0
+    if not 1 <= share <= 100:
+        wrong.add("percent", "A whole percentage from 1 to 100.")
+    if flag_id is not None and flag_id not in tx.clinic.flags:
+        wrong.add("flag_id", "Choose a flag from the list.")
+    wrong.raise_if_any()
+    values = {"words": kept, "percent": share, "flag_id": flag_id, "active": active}
+    tx.keep_row(schema.discount, discount_id, version, values, "discount")
+    tx.change_setup("setup.discount", words=kept)
+
+
+@dataclass(frozen=True, slots=True)
+class ProductForm:
+    """A product as typed; tax in percent such as 8.25."""
+
+    words: str
+    code: str
+    price: str
+    tax: str
+    stock: str
+    low: str
+    active: bool
+
+
+@act("setup")
+def save_product(tx: Transaction, product_id: int, version: int, form: ProductForm) -> None:
+    """Raises Problems beside the fields; a stock is never below nothing."""
+    wrong = ProblemCollector()
+    values = {
+        "words": wrong.take(_words, form.words, 60), "code": form.code.strip()[:20], "price_cents": wrong.take(counted_amount, form.price, "price"),
+        "tax": wrong.take(_percent, form.tax, "tax"), "stock": wrong.take(_whole, form.stock, "stock"), "low": wrong.take(_whole, form.low, "low"),
+        "active": form.active,
+    }  # fmt: skip
+    wrong.raise_if_any()
+    tx.keep_row(schema.product, product_id, version, values, "product")
+    tx.change_setup("setup.product", words=values["words"], stock=values["stock"])
+
+
+@act("setup")
+def save_habits(tx: Transaction, typed: Mapping[str, str]) -> None:
+    """Fees, interest, the float and the limit of every role; an empty limit is none."""
+    wrong = ProblemCollector()
+    kept: dict[str, Any] = {
+        "returned_fee": wrong.take(counted_amount, typed.get("returned_fee", ""), "returned_fee"),
+        "drawer_float": wrong.take(counted_amount, typed.get("drawer_float", ""), "drawer_float"),
+        "interest": wrong.take(_percent, typed.get("interest", ""), "interest"),
+        "interest_after": wrong.take(_whole, typed.get("interest_after", ""), "interest_after"),
+    }
+    for role in Role:
+        text = typed.get(f"limit_{role}", "").strip()
+        kept[f"limit_{role}"] = (
+            NO_LIMIT if text.lower() in _UNLIMITED else wrong.take(counted_amount, text, f"limit_{role}")
+        )
+    wrong.raise_if_any()
+    for name, value in kept.items():
+        tx.keep_setting(name, value)
+    tx.change_setup("setup.money", **kept)
+
+
+def _words(text: str, most: int) -> str:
+    words = " ".join(text.split())
+    if not words or len(words) > most:
+        raise Refused(f"Give it a name of at most {most} letters.", "words")
+    return words
+
+
+def _percent(text: str, field: str) -> int:
+    """'8.25' -> 825 hundredths of a percent."""
+    share = counted_amount(text, field)
+    if share > 10_000:
+        raise Refused("At most 100 percent.", field)
+    return share
+
+
+def _whole(text: str, field: str) -> int:
+    number = text.strip() or "0"
+    if not number.isdecimal() or len(number) > 5:
+        raise Refused("A whole number, 0 or more.", field)
+    return int(number)

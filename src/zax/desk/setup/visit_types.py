@@ -1,0 +1,219 @@
+"""Visit types and service sets as the manager edits them. A change holds for visits booked from then on; booked ones keep what they have."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import delete, func, insert, select, update
+
+from zax.core.book.booking import LONGEST_VISIT
+from zax.core.clinic.providers import ROLE_NAMES
+from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.core.reading import whole_number
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.book.booking import parse_clock
+from zax.desk.clinic.clinic import Clinic
+from zax.store import schema
+
+FOR_WHOM = {"all": "everybody", "new": "new patients only", "known": "known patients only"}
+WEB = {"no": "not on the web", "held": "on the web, held until accepted", "firm": "on the web, firm at once"}
+
+
+@dataclass(frozen=True, slots=True)
+class NeedRow:
+    """Somebody besides the lead, as typed: offsets such as '30, 40, 20'; `same_as` the number of an earlier row, or empty for anyone."""
+
+    role: str
+    minutes: str
+    offsets: str
+    words: str
+    same_as: str
+
+
+@dataclass(frozen=True, slots=True)
+class TypeForm:
+    """A visit type as typed. `lead_parts` such as '0-10, 40-60'; `hours` such as 'mon tue 8:00-12:00; fri 13:00-16:00'."""
+
+    name: str
+    role: str
+    minutes: str
+    buffer: str
+    most: str
+    goal: str
+    ask_after: str
+    recall: str
+    for_whom: str
+    web: str
+    doubles: bool
+    active: bool
+    hours: str
+    lead_parts: str
+    equipment: str
+    room_ids: tuple[int, ...]
+    services: tuple[int, ...]
+    set_id: int
+    needs: tuple[NeedRow, ...]
+    version: int = 0
+
+
+@act("setup")
+def save_type(tx: Transaction, type_id: int, form: TypeForm) -> int:
+    """Change a type, or make one (`type_id` 0); its id. Problems by field."""
+    values = _checked(tx.clinic, form, type_id)
+    ts = schema.visit_type_service
+    type_id = tx.keep_row(schema.visit_type, type_id, form.version, values, "visit type")
+    tx.connection.execute(delete(ts).where(ts.c.type_id == type_id))
+    _write_services(tx, ts, "type_id", type_id, form.services)
+    tx.change_setup("type.saved", type=type_id, name=values["name"])
+    return type_id
+
+
+def _write_services(tx: Transaction, table: Any, owner: str, number: int, services: Sequence[int]) -> None:
+    rows = [
+        {owner: number, "service_id": service, "position": at}
+        for at, service in enumerate(dict.fromkeys(services), 1)
+    ]
+    if rows:
+        tx.connection.execute(insert(table), rows)
+
+
+def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> dict[str, Any]:
+    wrong = ProblemCollector()
+    name = " ".join(form.name.split())
+    if not name or len(name) > 60:
+        wrong.add("name", "Give the type a name of up to 60 letters.")
+    if any(kind.name.lower() == name.lower() and kind.id != type_id for kind in clinic.types.values()):
+        wrong.add("name", "There is a type of that name already.")
+    if form.role not in ROLE_NAMES:
+        wrong.add("role", "Choose who does it.")
+    if form.for_whom not in FOR_WHOM or form.web not in WEB:
+        wrong.add("web", "Choose one of the list.")
+    dental = form.role != "medical"
+    minutes = wrong.take(whole_number, form.minutes, "minutes", 5, LONGEST_VISIT) or 0
+    if minutes % 5:
+        wrong.add("minutes", "Lengths go in steps of 5 minutes.")
+    numbers = {
+        "buffer_min": wrong.take(whole_number, form.buffer, "buffer", 0, 120), "most_a_day": wrong.take(whole_number, form.most, "most", 0, 200),
+        "goal_a_day": wrong.take(whole_number, form.goal, "goal", 0, 200), "ask_after_days": wrong.take(whole_number, form.ask_after, "ask_after", 1, 730),
+        "recall_months": wrong.take(whole_number, form.recall, "recall", 0, 120),
+    }  # fmt: skip
+    if any(clinic.services[number].dental != dental for number in form.services if number in clinic.services) or set(
+        form.services
+    ) - set(clinic.services):
+        wrong.add("services", "These services are of the other kind (dental or medical).")
+    if form.set_id and (form.set_id not in clinic.sets or clinic.sets[form.set_id].dental != dental):
+        wrong.add("set_id", "Choose a service set of the same kind.")
+    lists = {
+        "staff_needs": wrong.take(_needs, form.needs, minutes), "lead_parts": wrong.take(_parts, form.lead_parts, minutes),
+        "hours": wrong.take(parse_type_hours, form.hours),
+    }  # fmt: skip
+    wrong.raise_if_any()
+    equipment = sorted({" ".join(each.split()).lower() for each in form.equipment.split(",") if each.strip()})
+    values: dict[str, Any] = {
+        "name": name, "role": form.role, "dental": dental, "minutes": minutes, "for_whom": form.for_whom, "web": form.web, "doubles": form.doubles,
+        "active": form.active, "equipment": equipment, "room_ids": sorted(set(form.room_ids) & set(clinic.rooms)), "set_id": form.set_id or None,
+        **numbers, **lists,
+    }  # fmt: skip
+    if not any(clinic.rooms[n].active for n in values["room_ids"] or clinic.rooms):
+        raise Refused("No room in use is left for this type.", "room_ids")
+    return values
+
+
+def _needs(rows: Sequence[NeedRow], minutes: int) -> list[dict[str, Any]]:
+    made: list[dict[str, Any]] = []
+    for number, row in enumerate(rows):
+        field = f"need-{number}"
+        if row.role not in ROLE_NAMES:
+            raise Refused("Choose who is needed.", field)
+        length = whole_number(row.minutes, field, 5, max(minutes, 5))
+        offsets = [
+            text.strip() for text in row.offsets.replace(";", ",").replace(" ", ",").split(",") if text.strip()
+        ]
+        if not offsets or any(not text.isdecimal() or int(text) % 5 for text in offsets):
+            raise Refused("Say at which minutes they can step in, the best first: 30, 40, 20 (steps of 5).", field)
+        if any(int(text) + length > minutes for text in offsets):
+            raise Refused(f"They would still be needed after the visit ends ({minutes} min).", field)
+        same = int(row.same_as) if row.same_as.strip().isdecimal() else None
+        if same is not None and (same >= number or rows[same].role != row.role):
+            raise Refused("The same person can only be one of an earlier row with the same role.", field)
+        made.append(
+            {
+                "role": row.role,
+                "minutes": length,
+                "offsets": [int(text) for text in offsets],
+                "words": row.words.strip()[:20] or "help",
+                "same_as": same,
+            }
+        )
+    return made
+
+
+def _parts(text: str, minutes: int) -> list[list[int]]:
+    """'0-10, 40-60' -> [[0, 10], [40, 20]] as offset and minutes; empty means throughout."""
+    parts: list[list[int]] = []
+    for piece in (each.strip() for each in text.split(",")):
+        if not piece:
+            continue
+        start, _, end = piece.partition("-")
+        if not (start.strip().isdecimal() and end.strip().isdecimal()):
+            raise Refused("Write the minutes in which the lead is needed as 0-10, 40-60.", "lead_parts")
+        first, last = int(start), int(end)
+        if first % 5 or last % 5 or not first < last <= minutes or (parts and first < sum(parts[-1])):
+            raise Refused(
+                f"Parts lie inside the {minutes} minutes, one after the other, in steps of 5.", "lead_parts"
+            )
+        parts.append([first, last - first])
+    return parts
+
+
+_DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+
+
+def parse_type_hours(text: str) -> list[dict[str, Any]]:
+    """'mon tue 8:00-12:00; fri 13:00-16:00' -> rows; no weekday means all of them; empty means at any time."""
+    rows = []
+    for piece in (each.strip().lower() for each in text.split(";")):
+        if not piece:
+            continue
+        words = piece.replace(",", " ").split()
+        start, _, end = words[-1].partition("-")
+        days = [_DAYS.index(word[:3]) for word in words[:-1] if word[:3] in _DAYS]
+        if not end or len(days) != len(words) - 1:
+            raise Refused("Write it as: mon tue 8:00-12:00; fri 13:00-16:00.", "hours")
+        first, last = parse_clock(start, "hours"), parse_clock(end, "hours")
+        if last <= first:
+            raise Refused("Each stretch has to end after it begins.", "hours")
+        rows.append({"weekdays": sorted(set(days)) or list(range(7)), "start": first, "end": last})
+    return rows
+
+
+@act("setup")
+def save_set(tx: Transaction, set_id: int, name: str, services: Sequence[int], active: bool) -> int:
+    """Change a service set, or make one (`set_id` 0); its id."""
+    words = " ".join(name.split())
+    known = [tx.clinic.services[number] for number in dict.fromkeys(services) if number in tx.clinic.services]
+    with ProblemCollector() as wrong:
+        if not words or len(words) > 60:
+            wrong.add("name", "Give the set a name of up to 60 letters.")
+        if any(each.name.lower() == words.lower() and each.id != set_id for each in tx.clinic.sets.values()):
+            wrong.add("name", "There is a set of that name already.")
+        if not known:
+            wrong.add("services", "A set brings at least one service.")
+        if len({service.dental for service in known}) > 1:
+            wrong.add("services", "A set is all dental or all medical.")
+    s, line = schema.service_set, schema.service_set_line
+    values = {"name": words, "dental": known[0].dental, "active": active}
+    if set_id:
+        if set_id not in tx.clinic.sets:
+            raise NotFound("There is no such service set.")
+        tx.connection.execute(update(s).where(s.c.id == set_id).values(**values))
+    else:
+        position = tx.connection.execute(select(func.coalesce(func.max(s.c.position), 0) + 1)).scalar_one()
+        set_id = tx.add(s, position=position, **values)
+    tx.connection.execute(delete(line).where(line.c.set_id == set_id))
+    _write_services(tx, line, "set_id", set_id, [service.id for service in known])
+    tx.change_setup("set.saved", set=set_id, name=words)
+    return set_id

@@ -1,0 +1,23 @@
+"""Signs of life, and what of the feed may go."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from zax.clock import system_now
+from zax.desk.acts.act import in_transaction
+from zax.desk.acts.actor import WORKER
+from zax.desk.acts.transaction import Desk
+from zax.store.acts import traces
+from zax.store.worker.beats import write_beat
+
+
+def beat(desk: Desk, name: str = "worker") -> None:
+    """Write that the worker lives (system time) and where the clock stands."""
+    in_transaction(desk, WORKER, lambda tx: write_beat(tx.connection, name, system_now(), tx.now))
+
+
+def prune_feed(desk: Desk, older_than: timedelta = timedelta(days=2)) -> None:
+    """The feed only wakes screens; what is older than any open screen can go."""
+    before = desk.clock.now() - older_than
+    in_transaction(desk, WORKER, lambda tx: traces.prune_feed(tx.connection, before))

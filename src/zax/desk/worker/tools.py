@@ -1,0 +1,30 @@
+"""What a worker is given to work with."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from zax.desk.acts.transaction import Desk
+from zax.desk.money.statements import StatementPdfs
+from zax.outside.doors import Outside
+from zax.store.files import FileStore
+
+ReceiptPdf = Callable[[Desk, int], bytes]
+
+
+@dataclass(frozen=True, slots=True)
+class Tools:
+    """The desk, the doors to the outside, how papers become PDF, and where imported lists and made papers lie."""
+
+    desk: Desk
+    outside: Outside
+    receipt_pdf: ReceiptPdf
+    statement_pdfs: StatementPdfs | None = None
+    files: FileStore | None = None
+
+    @property
+    def store(self) -> FileStore:
+        if self.files is None:
+            raise RuntimeError("this worker was given no file store")
+        return self.files

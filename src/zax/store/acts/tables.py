@@ -1,0 +1,49 @@
+"""What the acts themselves keep: the audit of who did what, the feed that wakes open screens, the outbox of what is to be sent."""
+
+from __future__ import annotations
+
+from sqlalchemy import JSON, Column, Date, Index, Integer, SmallInteger, String, Table, Text
+
+from zax.store.columns import id_column, metadata, moment, ref, text_column
+
+outbox = Table(
+    "outbox",
+    metadata,
+    id_column(),
+    Column("request_key", String(60), nullable=False, unique=True),
+    text_column("kind", 20),
+    Column("payload", JSON, nullable=False),
+    text_column("state", 10, "waiting"),
+    moment("due_at"),
+    moment("leased_until", nullable=True),
+    Column("attempts", SmallInteger, nullable=False, server_default="0"),
+    Column("last_error", Text),
+    moment("made_at"),
+    moment("done_at", nullable=True),
+    Index("ix_outbox_state_due_at", "state", "due_at"),
+)
+feed = Table(
+    "feed",
+    metadata,
+    id_column(),
+    moment("at"),
+    Column("site_id", Integer),
+    Column("day", Date),
+    Column("visit_id", Integer),
+    Column("patient_id", Integer),
+    text_column("what", 20),
+    Index("ix_feed_at", "at"),
+)
+audit = Table(
+    "audit",
+    metadata,
+    id_column(),
+    moment("at"),
+    ref("by_id", "user", nullable=True),
+    text_column("act", 40),
+    Column("patient_id", Integer),
+    Column("visit_id", Integer),
+    Column("detail", JSON, nullable=False),
+    Index("ix_audit_visit_id", "visit_id"),
+    Index("ix_audit_patient_id", "patient_id"),
+)

@@ -1,0 +1,166 @@
+"""Finding patients. Each kind of question has its own index and stops at its limit, so that an answer costs the same among a thousand or a million.
+
+| typed | index of `patient` |
+|---|---|
+| a later part of a name of several (“cruz” of “de la Cruz”) | (last_tail, first_key), (first_tail, last_key) |
+| last name, first name or both, beginnings, either order | (last_key, first_key), (first_key, last_sound), (used_name) |
+| phone: beginning, last seven, last four digits | (phone), (phone_end), (phone_tail); home and work likewise |
+| birth date | (birth, last_sound) |
+| typing mistakes, once the exact ones are too few | (last_sound, first_sound), (first_key, last_sound) |
+| member id | coverage (member_key) |
+| number, also one left by a merge | primary key, (chart), patient_alias |
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from sqlalchemy import Connection, Row, text
+
+from zax.core.patients.search_terms import Query, matches, nearness
+from zax.core.patients.sounds import sound_of
+
+NEAR_ENOUGH = 72  # of 100, how like a name must be to be offered
+SURE = 84  # so like that nothing further is looked for
+FEW = 3  # exact answers under which mistakes are thought of
+SHORTEST_MISTYPED = 4
+MOST_NEAR = 100
+_COLUMNS = "p.id, p.first, p.last, p.birth, p.phone, p.household_id, p.alert, p.status, p.first_key, p.last_key, p.used_name, p.home_phone, p.work_phone, p.chart"
+_SELECT = f"SELECT {_COLUMNS} FROM patient p WHERE p.status = 'active' AND "
+_EVERYBODY = f"SELECT {_COLUMNS} FROM patient p WHERE p.status <> 'merged' AND "
+_CONDITIONS = {
+    "last": "p.last_key LIKE :one ORDER BY p.last_key, p.first_key LIMIT :limit",
+    "first": "p.first_key LIKE :one ORDER BY p.first_key LIMIT :limit",
+    "used": "p.used_name LIKE :one ORDER BY p.used_name LIMIT :limit",
+    "both": "p.last_key LIKE :one AND p.first_key LIKE :two LIMIT :limit",
+    "phone": "p.phone LIKE :one ORDER BY p.phone LIMIT :limit",
+    "phone_end": "p.phone_end LIKE :one ORDER BY p.phone_end LIMIT :limit",
+    "phone_tail": "p.phone_tail LIKE :one ORDER BY p.phone_tail LIMIT :limit",
+    "home": "p.home_phone LIKE :one ORDER BY p.home_phone LIMIT :limit",
+    "home_end": "p.home_end LIKE :one ORDER BY p.home_end LIMIT :limit",
+    "work": "p.work_phone LIKE :one ORDER BY p.work_phone LIMIT :limit",
+    "work_end": "p.work_end LIKE :one ORDER BY p.work_end LIMIT :limit",
+    "last_tail": "p.last_tail LIKE :one LIMIT :limit",
+    "first_tail": "p.first_tail LIKE :one LIMIT :limit",
+    "tails": "p.last_tail LIKE :one AND p.first_key LIKE :two LIMIT :limit",
+    "birth": "p.birth = :one LIMIT :limit",
+    "sounds": "p.last_sound = :one AND p.first_sound = :two LIMIT :limit",
+    "last_sound": "p.last_sound LIKE :one LIMIT :limit",
+    "near_last": "p.last_sound LIKE :one AND p.first_sound = :two LIMIT :limit",
+    "first_and_sound": "p.first_key LIKE :one AND p.last_sound LIKE :two LIMIT :limit",
+    "number": "p.id = :one LIMIT :limit",
+    "chart": "p.chart = :one LIMIT :limit",
+    "member": "p.id IN (SELECT patient_id FROM (SELECT c.patient_id FROM coverage c WHERE c.member_key LIKE :one LIMIT 20) m) LIMIT :limit",
+    "alias": "p.id IN (SELECT a.patient_id FROM patient_alias a WHERE a.number = :one) LIMIT :limit",
+}  # fmt: skip
+_STATEMENTS = {(name, False): text(_SELECT + where) for name, where in _CONDITIONS.items()} | {
+    (name, True): text(_EVERYBODY + where) for name, where in _CONDITIONS.items()
+}
+_RECENT = text(
+    f"SELECT {_COLUMNS} FROM (SELECT patient_id, MAX(at) AS at FROM (SELECT patient_id, at FROM look WHERE user_id = :user_id ORDER BY at DESC LIMIT 60) l "
+    "GROUP BY patient_id) r JOIN patient p ON p.id = r.patient_id WHERE p.status = 'active' ORDER BY r.at DESC LIMIT 20"
+)
+Rows = Sequence[Row[Any]]
+
+
+def find_patients(
+    connection: Connection, query: Query, limit: int = 8, recent: Rows = (), everybody: bool = False
+) -> list[Row[Any]]:
+    """Active patients (or everybody but those merged away): those of `recent` first, then exact answers, then near ones."""
+    if query.empty:
+        return []
+    found: dict[int, Row[Any]] = {row.id: row for row in recent if matches(query, row)}
+    for rows in _exact(connection, query, limit, everybody):
+        found |= {row.id: row for row in rows if row.id not in found}
+        if len(found) >= limit:
+            return list(found.values())[:limit]
+    if len(found) < FEW:
+        for row in _near(connection, query, everybody):
+            found.setdefault(row.id, row)
+    return list(found.values())[:limit]
+
+
+def recently_seen(connection: Connection, user_id: int) -> Rows:
+    """The active patients whose screens this user opened last, the latest first."""
+    return connection.execute(_RECENT, {"user_id": user_id}).all()
+
+
+def _exact(connection: Connection, query: Query, limit: int, everybody: bool) -> Iterator[Rows]:
+    def ask(name: str, one: Any, two: Any = None) -> Rows:
+        values = {"one": one, "limit": limit} | ({"two": two} if two is not None else {})
+        return connection.execute(_STATEMENTS[name, everybody], values).all()
+
+    if query.birth:
+        yield ask("birth", query.birth)
+    if query.digits:
+        yield from (ask(name, value) for name, value in _of_digits(query.digits))
+    if query.words:
+        yield from _by_name(ask, query.words)
+    if query.member:
+        yield ask("member", f"{query.member}%")
+
+
+def _of_digits(digits: str) -> Iterator[tuple[str, Any]]:
+    """Few digits can be a whole number of a record, which is one person; many are more likely a phone."""
+    number = [("number", int(digits)), ("chart", digits), ("alias", digits)] if len(digits) <= 9 else []
+    ends = [("phone_tail", f"{digits}%")] if len(digits) <= 4 else []
+    whole = (
+        ("phone", "home", "work")
+        if len(digits) > 7
+        else ("phone", "phone_end", "home", "home_end", "work", "work_end")
+    )
+    phones = [(name, f"{digits}%") for name in whole]
+    yield from [*number, *ends, *phones] if len(digits) < 7 else [*phones, *number]
+
+
+def _by_name(ask: Any, words: tuple[str, ...]) -> Iterator[Rows]:
+    first, rest = f"{_literal(words[0])}%", f"{_literal(' '.join(words[1:]))}%"
+    if len(words) == 1:
+        yield from (ask(name, first) for name in ("last", "first", "used", "last_tail", "first_tail"))
+        return
+    yield [*ask("both", first, rest), *ask("both", rest, first)]
+    if len(words) > 2:
+        start, end = f"{_literal(' '.join(words[:-1]))}%", f"{_literal(words[-1])}%"
+        yield [*ask("both", start, end), *ask("both", end, start)]
+    yield ask("last", f"{_literal(' '.join(words))}%")
+    yield [*ask("tails", first, rest), *ask("tails", rest, first)]
+
+
+def _near(connection: Connection, query: Query, everybody: bool) -> list[Row[Any]]:
+    """Names that sound alike, the likest first; only for words long enough to be mistyped. The likeliest mistakes are tried first."""
+    if not query.words or min(map(len, query.words)) < SHORTEST_MISTYPED:
+        return []
+    rows: dict[int, tuple[float, Row[Any]]] = {}
+    for name, one, two in _mistakes(query.words):
+        values = {"one": one, "limit": MOST_NEAR} | ({"two": two} if two else {})
+        for row in connection.execute(_STATEMENTS[name, everybody], values):
+            rows.setdefault(row.id, (nearness(query, row), row))
+        if any(score >= SURE for score, _ in rows.values()):
+            break
+    scored = sorted(rows.values(), key=lambda pair: (-pair[0], pair[1].id))
+    return [row for score, row in scored if score >= NEAR_ENOUGH]
+
+
+def _mistakes(words: tuple[str, ...]) -> Iterator[tuple[str, str, str]]:
+    """What to look for: both names by sound, one by its beginning and the other by sound, one by half its sound."""
+    one = sound_of(words[0])
+    if len(words) == 1:
+        yield "last_sound", one, ""
+        yield "last_sound", f"{one[:3]}%", ""
+        return
+    rest = "".join(words[1:])
+    two = sound_of(rest)
+    for last, first in ((two, one), (one, two)):
+        yield "sounds", last, first
+    for last, first in ((two, words[0]), (one, rest)):
+        if len(last) > 1:
+            # right first name, wrong first letter of the last
+            yield "first_and_sound", f"{_literal(first)}%", f"%{last[1:]}"
+    for last, first in ((two, one), (one, two)):
+        if len(last) > 2:
+            yield "near_last", f"{last[:3]}%", first
+
+
+def _literal(word: str) -> str:
+    return word.replace("\\", "\\\\").replace("%", r"\%").replace("_", r"\_")

@@ -1,0 +1,173 @@
+"""Arrival: the check-in page of one visit, top to bottom in the clinic's own order, and what each step does."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy.exc import OperationalError
+
+from zax.core.arrivals.conditions import Place
+from zax.core.arrivals.steps import next_open
+from zax.core.book.track import Stop
+from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.patients.fields import SECTIONS
+from zax.core.patients.uploads import Cut
+from zax.desk.arrivals.check_in import StepsOpen, arrival_of, check_in, do_step, undo_step
+from zax.desk.arrivals.facts import Asking
+from zax.desk.arrivals.forms import filled_blocks, record_words
+from zax.desk.arrivals.heads_ups import away_with_names, dismiss, heads_ups, show_again
+from zax.desk.coverage.eligibility import ask
+from zax.desk.day.visit_sheet import sheet_of
+from zax.desk.money.cards_on_file import cards_of
+from zax.desk.money.payment_page import last_ways, patient_of_visit
+from zax.desk.money.payments import Item, PayForm, take_payment
+from zax.desk.patients.files import keep_file, set_photo
+from zax.desk.people.sign_in import authenticate
+from zax.web.money.tenders import tender_choices, tender_forms
+from zax.web.record.record import value_of
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+SHOWN_DETAILS = ("birth", "phone", "email", "street", "city", "zip", "emergency_name", "emergency_phone")
+
+
+@router.get("/visits/{visit_id}/arrival")
+def show_arrival(request: Request, visit_id: int, step: int = 0) -> Response:
+    """`step` opens another one than the first that is to be done."""
+    return arrival_page(enter(request, "arrivals"), visit_id, step=step)
+
+
+def arrival_page(ctx: RequestContext, visit_id: int, status: int = 200, step: int = 0, **more: Any) -> Response:
+    """`about` names the step that a problem belongs to."""
+    with ctx.read() as connection:
+        sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
+        arrival = arrival_of(connection, ctx.clinic, ctx.now, sheet.visit, sheet.bill)
+        patient = sheet.visit.patient_id
+        ups = heads_ups(connection, ctx.clinic, Place.ARRIVAL, Asking(patient), ctx.today, visit_id, arrival.about)
+        away = away_with_names(connection, patient, visit_id, ctx.today)
+        words = record_words(connection, ctx.clinic, arrival.patient, ctx.now, ctx.site_id)
+        household = sheet.visit.household_id
+        choices = tender_choices(ctx.clinic, cards_of(connection, household), last_ways(connection, household).tender)
+    asked = [stand for stand in arrival.stands if stand.step.id == step and stand.state in {"open", "skipped"}]
+    now = asked[0] if asked else next_open(arrival.stands)
+    forms = {
+        each.id: (each, filled_blocks(each.blocks, words)) for each in ctx.clinic.forms.values()
+        if any(s.step.template_id == each.id for s in arrival.stands)
+    }  # fmt: skip
+    page = ctx.page(
+        "arrivals/check_in.html", status, sheet=sheet, arrival=arrival, now_step=now, ups=ups, away=away, forms=forms, fills=words, key_of_form=uuid.uuid4().hex, details=SHOWN_DETAILS,
+        fields={f.name: f for section in SECTIONS.values() for f in section.fields}, value_of=value_of, screen="day", choices=choices, no_typed=PostedForm(),
+        expected=sheet.stop in {Stop.BOOKED, Stop.CONFIRMED, Stop.MISSED}, **({"about": {}} | more),
+    )  # fmt: skip
+    return ctx.looked(page, patient, "arrival")
+
+
+def _done(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    do_step(ctx.desk, ctx.actor, visit_id, form.number("step_id") or 0, "done", form["note"])
+    return ""
+
+
+def _skip(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    do_step(ctx.desk, ctx.actor, visit_id, form.number("step_id") or 0, "skipped", form["note"])
+    return "Left out."
+
+
+def _undo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    undo_step(ctx.desk, ctx.actor, visit_id, form.number("step_id") or 0)
+    return "Open again."
+
+
+def _card(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    """A side of the insurance card; with both sides the step is done."""
+    patient, coverage = form.number("patient_id") or 0, form.number("coverage_id")
+    kind = form["kind"] if form["kind"] in {"card_front", "card_back"} else "card_front"
+    if not form.content:
+        raise Refused("Choose the picture of the card first.", "file")
+    keep_file(ctx.desk, ctx.actor, ctx.shared.files, patient, kind, form["file_name"], form.content, coverage)
+    if form["last"] == "yes":
+        _done(ctx, visit_id, form)
+    return "Kept."
+
+
+def _photo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    if not form.content:
+        raise Refused("Choose a picture first.", "file")
+    set_photo(ctx.desk, ctx.actor, ctx.shared.files, form.number("patient_id") or 0, form.content, Cut())
+    return _done(ctx, visit_id, form) or "Photo kept."
+
+
+def _collect(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    """Take the copay and what is open from earlier; a card that is declined or unclear leaves the step open."""
+    items = [*(Item(number) for number in form.numbers("also")), Item(visit_id)]
+    pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=ctx.site_id)
+    with ctx.read() as connection:
+        patient_id = patient_of_visit(connection, visit_id)
+    taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
+    if not taken.whole:
+        raise Refused(taken.words, "tender")
+    _done(ctx, visit_id, form)
+    return f"{taken.words} It is offered to the charges when they come."
+
+
+def _ask(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    judged = ask(
+        ctx.desk,
+        ctx.actor,
+        ctx.shared.outside.clearinghouse,
+        form.number("coverage_id") or 0,
+        ctx.today,
+        visit_id,
+    )
+    return judged.words
+
+
+def _check_in(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    """Onto the premises; a manager's name and password let somebody in although a required step is open."""
+    boss = None
+    if form["boss"].strip():
+        address = ctx.request.client.host if ctx.request.client else ""
+        boss = authenticate(ctx.desk, form["boss"], form["boss_password"], address)
+    check_in(ctx.desk, ctx.actor, visit_id, form.number("version"), form["reason"], boss)
+    return "Checked in. The waiting time runs."
+
+
+ACTS = {
+    "done": _done, "skip": _skip, "undo": _undo, "card": _card, "photo": _photo, "collect": _collect, "ask": _ask, "check-in": _check_in
+}  # fmt: skip
+
+
+@router.post("/visits/{visit_id}/arrival/{act}")
+def act_on_arrival(request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)) -> Response:
+    """One act of the page; a problem shows at its step with what was typed."""
+    ctx = enter(request, "arrivals")
+    if act not in ACTS:
+        raise NotFound("There is no such step.")
+    try:
+        said = ACTS[act](ctx, visit_id, form)
+    except OperationalError:
+        if act != "collect":
+            raise
+        return ctx.unsure(form["key"], f"/visits/{visit_id}/arrival")
+    except Mendable as error:
+        form.pop("boss_password", None)
+        about = {"act": act, "step": form["step_id"], "blocked": isinstance(error, StepsOpen)}
+        return arrival_page(ctx, visit_id, error.status, problems=error.problems, typed=form, about=about)
+    return ctx.go("/day" if act == "check-in" else f"/visits/{visit_id}/arrival", said)
+
+
+@router.post("/headsups/{headsup_id}/away")
+def put_away(request: Request, headsup_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request)
+    patient = form.number("patient_id") or 0
+    dismiss(ctx.desk, ctx.actor, headsup_id, patient, form.number("visit_id"), ctx.site_id)
+    return ctx.go(form.back, "Put away; who did is on record.")
+
+
+@router.post("/headsups/{headsup_id}/again")
+def again(request: Request, headsup_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request)
+    show_again(ctx.desk, ctx.actor, headsup_id, form.number("patient_id") or 0)
+    return ctx.go(form.back, "Shown again.")

@@ -1,0 +1,102 @@
+"""Bars and free times of the Book as finished HTML: there are hundreds on a page and most of what they carry is numbers, so they are put
+together here in one go; a template would take three times as long. Everything that people typed is escaped.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from markupsafe import Markup, escape
+
+from zax.core.book.hours import Span, clock_words
+from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Stop
+from zax.desk.book.day_columns import Bar, DayColumn
+from zax.web.shell.signs import mark_sign, sign
+
+_GAP_FROM, _OUTSIDE_FROM, _TALL_FROM, _ONE_LINE_BELOW = 45, 25, 40, 25
+_OVER = {Stop.LEFT, Stop.SETTLED, Stop.MISSED}
+
+
+_COVER = {"unchecked": "coverage not checked"}
+
+
+@dataclass(frozen=True, slots=True)
+class Drawn:
+    """How one page draws its bars: `base` is the escaped address that links keep, `chosen` and `carried` are visits (0: none), `types` and
+    `people` the ids in the clinic's order, which number the marks."""
+
+    base: Markup
+    by: str
+    mark: str
+    may_book: bool
+    site_id: int
+    chosen: int
+    carried: int
+    types: Sequence[int]
+    people: Sequence[int]
+
+
+def bar_title(bar: Bar) -> str:
+    """Everything in words, for hover and focus, where the bar is too short to say it."""
+    parts = [f"{clock_words(bar.at)} {bar.name}", bar.type_name, STOP_WORDS[bar.stop], bar.held]
+    parts += [f"outside hours: {bar.outside}" if bar.outside else "", bar.gap, _COVER.get(bar.cover, ""), bar.note]
+    return ", ".join(part for part in parts if part)
+
+
+def bar_html(bar: Bar, drawn: Drawn, over: bool) -> Markup:
+    """One visit; `over` when its day is, so that it cannot be moved any more."""
+    size = " tall" if bar.minutes >= _TALL_FROM else " one" if bar.minutes < _ONE_LINE_BELOW else ""
+    share = f" x-{bar.share[0]}-{bar.share[1]}" if bar.share[1] > 1 else ""
+    marks = (" sel" if bar.id == drawn.chosen else "") + (" lifted" if bar.id == drawn.carried else "")
+    does = ""
+    if drawn.may_book and not over:
+        does = (
+            " data-movable" if bar.stop in ON_THE_BOOK else " data-here" if bar.stop in {Stop.HERE, Stop.ROOM} else ""
+        )
+    address = f"{drawn.base}&amp;visit={bar.id}"
+    return Markup(
+        f'<a class="v {bar.stop}{size} m-{bar.at} d-{bar.minutes}{share}{marks}" id="bar-{bar.id}" data-cell data-id="{bar.id}" data-at="{bar.at}" '
+        f'data-min="{bar.minutes}" data-version="{bar.version}" data-with="{bar.provider.id}"{does} draggable="false" '
+        f'hx-get="/visits/{bar.id}/sheet?{drawn.base.split("?")[1]}" hx-push-url="{address}" hx-target="#over" hx-swap="innerHTML" href="{address}" '
+        f'title="{escape(bar_title(bar))}"><span class="l1">{_mark(bar, drawn)}<span class="nm clip">{escape(bar.last if bar.share[1] > 1 else bar.name)}</span>'
+        f'<span class="len">{bar.minutes}′</span></span><span class="l2">{sign(bar.stop, True)}<span class="t clip">{escape(_second_line(bar, drawn))}</span></span>'
+        f"{_trouble(bar)}</a>"
+    )
+
+
+def _mark(bar: Bar, drawn: Drawn) -> str:
+    if drawn.mark == "type":
+        return mark_sign(drawn.types.index(bar.type_id))
+    return mark_sign(drawn.people.index(bar.provider.id)) if drawn.mark == "provider" else ""
+
+
+def _second_line(bar: Bar, drawn: Drawn) -> str:
+    if bar.stop == Stop.MISSED:
+        return STOP_WORDS[Stop.MISSED]
+    if bar.stop == Stop.HELD:
+        return bar.held
+    return bar.provider.short if drawn.by == "room" else bar.type_name
+
+
+def _trouble(bar: Bar) -> str:
+    """What stands in the way of this visit, where there is room to say it."""
+    words = ""
+    if bar.outside and bar.minutes >= _OUTSIDE_FROM:
+        words = "outside hours"
+    elif bar.gap and bar.minutes >= _GAP_FROM and bar.stop not in _OVER:
+        words = bar.gap
+    return f'<span class="stop">{escape(words)}</span>' if words else ""
+
+
+def gap_html(span: Span, lane: DayColumn, drawn: Drawn, provider_id: int) -> Markup:
+    """One free time, as the link that books it."""
+    more = f"&amp;day={lane.day}" if drawn.by == "week" else ""
+    more += f"&amp;provider={provider_id}&amp;at={clock_words(span.start)}"
+    more += f"&amp;room_id={lane.room.id}" if lane.room else ""
+    more += f"&amp;site_id={lane.site_id}" if lane.site_id != drawn.site_id else ""
+    length = f"{span.minutes} min" if span.minutes < 60 else f"{span.minutes // 60} h {span.minutes % 60:02d}"
+    return Markup(
+        f'<a class="gap m-{span.start} d-{span.minutes}" data-at="{span.start}" data-cell href="{drawn.base}{more}">'
+        f"<span>{clock_words(span.start)}, {length} free</span></a>"
+    )

@@ -1,0 +1,146 @@
+"""Several visits in one go: a series, or the members of a household. The plan is shown first, each visit with its conflict and other times."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.book.hours import Span
+from zax.core.errors import Mendable, NotFound, Refused, ZaxError
+from zax.core.reading import whole_number
+from zax.desk.book.booking import BookOrder, book_many, parse_clock
+from zax.desk.book.placing import Spot, nearest_anywhere
+from zax.desk.book.series import Member, Planned, plan_household, plan_series
+from zax.store.book import queries as visits
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+def wants_plan(form: PostedForm) -> bool:
+    """Whether the booking form asks for more than one visit."""
+    return form["times"].strip() not in {"", "1"} or bool(form.all.get("member"))
+
+
+def plan_page(ctx: RequestContext, form: PostedForm, order: BookOrder, status: int = 200, **more: Any) -> Response:
+    """The plan of what the form asks for; raises what is wrong with it."""
+    if order.patient_id is None:
+        raise Refused("Find the patient first: a series or a household is booked for patients on file.", "patient")
+    now = ctx.local_now
+    moment = (ctx.today.isoformat(), now.hour * 60 + now.minute)
+    with ctx.read() as connection:
+        person = visits.person(connection, order.patient_id)
+        if person is None:
+            raise Refused("This patient cannot be booked. Find the patient again.", "patient")
+        name = f"{person.first} {person.last}"
+        if form.all.get("member"):
+            rows = plan_household(
+                connection,
+                ctx.clinic,
+                moment,
+                order,
+                _members(ctx, connection, form, order, name),
+                form["how"] == "together",
+            )
+            title = f"{name} and household"
+        else:
+            times, every = whole_number(form["times"], "times", 2, 26), whole_number(form["every"], "every", 1, 26)
+            rows = plan_series(connection, ctx.clinic, moment, order, name, every, form["unit"], times)
+            title = f"{name}, {times} visits"
+    return ctx.page("book/series.html", status, rows=rows, order=order, title=title, form=form, screen="book", **more)
+
+
+def _members(ctx: RequestContext, connection: Any, form: PostedForm, order: BookOrder, name: str) -> list[Member]:
+    """The patient first, then those ticked; somebody who does it and is free is chosen where nobody was named."""
+    assert order.patient_id is not None
+    members = [Member(order.patient_id, name, int(order.type_id), order.provider_id)]
+    busy = {order.provider_id} if form["how"] == "together" else set()
+    for number in form.numbers("member"):
+        person, kind = (
+            visits.person(connection, number),
+            ctx.clinic.types.get(form.number(f"member_type-{number}") or 0),
+        )
+        if person is None or kind is None:
+            raise Refused("Choose what each of them comes for.", "members")
+        lead = form.number(f"member_with-{number}") or _free_lead(ctx, connection, order, kind, busy)
+        if ctx.clinic.providers[lead].role != kind.role:
+            raise Refused(
+                f"{ctx.clinic.providers[lead].name} does not do “{kind.name}”. Choose somebody else for {person.first}.",
+                "members",
+            )
+        busy |= {lead} if form["how"] == "together" else set()
+        members.append(Member(number, f"{person.first} {person.last}", kind.id, lead))
+    return members
+
+
+def _free_lead(ctx: RequestContext, connection: Any, order: BookOrder, kind: Any, busy: set[int]) -> int:
+    """Whoever of the type's people is nearest to free then; the one named first where that is the same."""
+    leads = [p for p in ctx.clinic.hours.leads(kind, order.site_id) if p.id not in busy] or ctx.clinic.hours.leads(
+        kind, order.site_id
+    )
+    if not leads:
+        raise Refused(f"Nobody here does “{kind.name}”.", "members")
+    own = next((p for p in leads if p.id == order.provider_id), leads[0])
+    start = parse_clock(order.at)
+    spot = Spot(order.site_id, order.day, Span(start, start + kind.minutes), own, kind)
+    found = nearest_anywhere(connection, ctx.clinic, spot, 0)
+    return found[0].id if found and found[0].id not in busy else own.id
+
+
+@router.post("/book/plan")
+def book_plan(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """Book every row of the plan that is kept, in one act: all of them or none, and which one is in the way."""
+    ctx = enter(request, "book")
+    orders = [order for number in range(min(form.number("rows") or 0, 40)) if (order := _row(ctx, form, number))]
+    if not orders:
+        return ctx.go(form.back, "Nothing was booked: every row was left out.")
+    try:
+        made = book_many(ctx.desk, ctx.actor, orders)
+    except Mendable as error:
+        return _again(ctx, form, orders, error)
+    return ctx.go(f"/book?day={orders[0].day}&visit={made[0]}", f"{len(made)} visits booked.")
+
+
+def _row(ctx: RequestContext, form: PostedForm, number: int) -> BookOrder | None:
+    """One row as chosen: its place is 'day time provider', or empty when it is left out."""
+    where = form[f"place-{number}"].split()
+    if len(where) != 3 or not where[2].isdecimal():
+        return None
+    return BookOrder(
+        form.number("site_id") or ctx.site_id, _day(where[0]), where[1], int(where[2]), form[f"type-{number}"], form[f"minutes-{number}"],
+        form.number(f"patient-{number}"), form[f"key-{number}"][:40], form["note"],
+    )  # fmt: skip
+
+
+def _day(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError as error:
+        raise NotFound("This plan has a day that does not exist. Make it anew from the Book.") from error
+
+
+def _again(ctx: RequestContext, form: PostedForm, orders: list[BookOrder], error: ZaxError) -> Response:
+    """Somebody took a time meanwhile: the plan once more, as it stands now."""
+    now = ctx.local_now
+    rows: list[Planned] = []
+    with ctx.read() as connection:
+        for order in orders:
+            person = visits.person(connection, order.patient_id or 0)
+            name = f"{person.first} {person.last}" if person else "patient"
+            moment = (ctx.today.isoformat(), now.hour * 60 + now.minute)
+            first = plan_series(connection, ctx.clinic, moment, order, name, 1, "weeks", 1)[0]
+            rows.append(replace(first, order=order))
+    return ctx.page(
+        "book/series.html",
+        error.status,
+        rows=rows,
+        order=orders[0],
+        title="The plan as it stands now",
+        form=form,
+        screen="book",
+        problems=error.problems,
+    )

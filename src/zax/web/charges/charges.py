@@ -1,0 +1,177 @@
+"""Charges: what was done at a visit, line by line, with the picture of the mouth for dental and diagnoses for medical visits."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.charges.lines import LETTERS, PLACES, pointed
+from zax.core.charges.modifiers import MODIFIER_WORDS
+from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
+from zax.core.errors import Mendable, NotFound, Refused
+from zax.desk.book.planned import planned_for
+from zax.desk.charges import charges as acts
+from zax.desk.charges import diagnoses
+from zax.desk.charges.service_search import PostedForm as Words
+from zax.desk.charges.service_search import find_hits, take_apart
+from zax.desk.charges.tooth_chart import teeth_of
+from zax.desk.day.visit_sheet import Sheet, sheet_of
+from zax.web.charges.tooth_chart import mouth_svg
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+@router.get("/visits/{visit_id}/charges")
+def show_charges(request: Request, visit_id: int, edit: int = 0) -> Response:
+    return charges_page(enter(request, "charges"), visit_id, edit=edit)
+
+
+def charges_page(ctx: RequestContext, visit_id: int, status: int = 200, edit: int = 0, **more: Any) -> Response:
+    """`edit` is the line that is open; without one the first that still lacks something is."""
+    with ctx.read() as connection:
+        sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
+        planned = planned_for(connection, sheet.visit.patient_id)
+        teeth = (
+            teeth_of(connection, ctx.clinic, sheet.visit.patient_id, visit_id, sheet.bill.lines, planned)
+            if sheet.dental
+            else {}
+        )
+    editable = sheet.stop in acts.OPEN_FOR_CHARGES
+    lacking = [line.id for line in sheet.bill.lines if _lacks(ctx, line)]
+    told = set(more.get("problems", {})) - {"lines"}
+    open_line = edit or (lacking[0] if lacking and editable and not told else 0)
+    typed = more.get("typed")
+    chosen = next((line for line in sheet.bill.lines if line.id == open_line), None)
+    tooth = typed["tooth"] if typed and edit else chosen.tooth if chosen else ""
+    surfaces = typed["surfaces"] if typed and edit else chosen.surfaces if chosen else ""
+    codes = [row.code for row in sheet.diagnoses]
+    page = ctx.page(
+        "charges/charges.html", status, sheet=sheet, editable=editable, edit=open_line, planned=planned, places=PLACES, areas=AREAS, quadrants=QUADRANTS, arches=ARCHES,
+        letters=LETTERS, modifier_words=MODIFIER_WORDS, pointers={line.id: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes)) for line in sheet.bill.lines},
+        mouth=mouth_svg(teeth, ctx.clinic.numbering, tooth, surfaces, tooth.isalpha()) if sheet.dental else "",
+        screen="mine" if ctx.actor.role == "clinician" else "day", **more,
+    )  # fmt: skip
+    return ctx.looked(page, sheet.visit.patient_id, "charges")
+
+
+def _lacks(ctx: RequestContext, line: Any) -> bool:
+    rule = ctx.clinic.services[line.service_id].rule
+    return bool(
+        (rule.needs_tooth and not line.tooth)
+        or (rule.surfaces and len(line.surfaces) != rule.surfaces)
+        or (rule.area and not line.area)
+    )
+
+
+@router.get("/visits/{visit_id}/services")
+def find_services(request: Request, visit_id: int, what: str = "", tooth: str = "") -> Response:
+    """Planned work, sets and services like what was typed; of planned work only what is for the tooth typed or chosen in the picture."""
+    ctx = enter(request, "charges")
+    with ctx.read() as connection:
+        sheet: Sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
+        planned = planned_for(connection, sheet.visit.patient_id)
+    typed = take_apart(what, ctx.clinic.numbering) if sheet.dental else Words("", "", what.strip())
+    typed = replace(typed, tooth=typed.tooth or read_tooth(tooth, ctx.clinic.numbering))
+    hits = find_hits(
+        ctx.clinic, typed, sheet.dental, sheet.visit.day, planned, lambda n: show_tooth(n, ctx.clinic.numbering)
+    )
+    return ctx.page("charges/service_hits.html", hits=hits, what=what)
+
+
+@router.get("/visits/{visit_id}/diagnoses")
+def find_diagnoses(request: Request, visit_id: int, diagnosis: str = "") -> Response:
+    ctx = enter(request, "charges")
+    with ctx.read() as connection:
+        hits = diagnoses.find_diagnoses(connection, diagnosis)
+    return ctx.page("charges/diagnosis_hits.html", hits=hits, what=diagnosis, visit_id=visit_id)
+
+
+def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    """What was chosen from the one box: planned work, a set or a service."""
+    kind, _, number = form["choice"].partition(":")
+    patient = form.number("patient_id")
+    if not number.isdecimal():
+        raise Refused("Type a code or a word, then choose from the list.", "service")
+    if kind == "planned":
+        acts.add_planned(ctx.desk, ctx.actor, visit_id, int(number), patient)
+    elif kind == "set":
+        acts.add_set(ctx.desk, ctx.actor, visit_id, int(number), patient)
+    else:
+        typed = take_apart(form["what"], ctx.clinic.numbering)
+        tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or form["tooth"]
+        service = ctx.clinic.find_service(int(number))
+        detail = _fitting(service.rule, tooth, typed.surfaces or form["surfaces"], form["area"])
+        acts.add_line(ctx.desk, ctx.actor, visit_id, service.id, detail, patient)
+    return "Added."
+
+
+def _fitting(rule: Any, tooth: str, surfaces: str, area: str) -> acts.LineForm:
+    """What stands chosen in the picture, as far as this service asks for it."""
+    if rule.surfaces and len(surfaces) != rule.surfaces:
+        surfaces = ""
+    whole = not rule.surfaces or surfaces
+    return acts.LineForm(
+        "1", tooth if rule.needs_tooth and whole else "", surfaces if rule.surfaces else "", area=area if rule.area else ""
+    )  # fmt: skip
+
+
+def _change(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    line = acts.LineForm(
+        form["units"], form["tooth"], form["surfaces"], form["billed"] == "yes", form["authorized"] == "yes", form["area"], form["modifiers"], form["pointers"],
+        form.number("provider_id") or 0, form.number("supervising_id") or 0, form["place"], form["fee"], form["fee_why"],
+    )  # fmt: skip
+    acts.change_line(ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0, line, form.number("patient_id"))
+    return "Changed."
+
+
+def _remove(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    acts.remove_line(ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0)
+    return "Taken off."
+
+
+def _put_back(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    acts.put_line_back(ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0)
+    return "Put back."
+
+
+def _add_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    code = form["code"] or form["diagnosis"]
+    diagnoses.add_diagnosis(ctx.desk, ctx.actor, visit_id, code, form.number("patient_id"))
+    return "Diagnosis added."
+
+
+def _remove_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    diagnoses.remove_diagnosis(ctx.desk, ctx.actor, visit_id, form["code"])
+    return "Diagnosis taken off."
+
+
+def _main_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    diagnoses.make_main(ctx.desk, ctx.actor, visit_id, form["code"])
+    return f"{form['code']} is A now."
+
+
+ACTS = {
+    "add": _add, "change": _change, "remove": _remove, "put-back": _put_back, "add-diagnosis": _add_diagnosis,
+    "remove-diagnosis": _remove_diagnosis, "main-diagnosis": _main_diagnosis,
+}  # fmt: skip
+
+
+@router.post("/visits/{visit_id}/charges/{act}")
+def change_charges(request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "charges")
+    if act not in ACTS:
+        raise NotFound("There is no such step.")
+    try:
+        said = ACTS[act](ctx, visit_id, form)
+    except Mendable as error:
+        line = form["line_id"]
+        edit = int(line) if act == "change" and line.isdecimal() else 0
+        return charges_page(
+            ctx, visit_id, error.status, edit, problems=error.problems, typed=form, about={"act": act}
+        )
+    undo = f"|{form['line_id']}" if act == "remove" else ""
+    return ctx.go(f"/visits/{visit_id}/charges", f"{said}{undo}")

@@ -1,0 +1,175 @@
+"""Planned work: a patient's list, options side by side with phases and costs, signing one, booking from it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.arrivals.forms import RELATIONS
+from zax.core.charges.teeth import AREAS, show_tooth
+from zax.core.errors import Mendable, NotFound, Refused, Stale
+from zax.desk.book.planned import planned_for
+from zax.desk.charges import treatment_options as acts
+from zax.desk.charges.service_search import find_hits, take_apart
+from zax.desk.charges.tooth_chart import teeth_of
+from zax.desk.charges.treatment_options import OPTIONS, PlannedLineForm, proposal_of, proposal_row, proposals_of
+from zax.desk.record.record import number_of
+from zax.store import schema
+from zax.web.arrivals.forms import sign_of
+from zax.web.charges.documents import plan_pdf, proposal_paper
+from zax.web.charges.tooth_chart import mouth_svg
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+
+router = APIRouter()
+
+
+@router.get("/patients/{patient_id}/planned")
+def show_planned(request: Request, patient_id: int) -> Response:
+    return planned_page(enter(request), patient_id)
+
+
+def planned_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: Any) -> Response:
+    """What is planned for the patient: proposals, and single services that no visit is to do yet."""
+    with ctx.read() as connection:
+        number = number_of(connection, patient_id)
+        patient = connection.execute(schema.patient.select().where(schema.patient.c.id == number)).one()
+        found = [proposal_of(connection, ctx.clinic, row.id, ctx.now) for row in proposals_of(connection, number)]
+        planned = planned_for(connection, number)
+    page = ctx.page(
+        "charges/planned.html",
+        status,
+        p=patient,
+        proposals=found,
+        planned=planned,
+        areas=AREAS,
+        screen="patients",
+        **more,
+    )
+    return ctx.looked(page, number, "planned")
+
+
+def _show(ctx: RequestContext) -> Any:
+    return lambda number: show_tooth(number, ctx.clinic.numbering)
+
+
+@router.post("/patients/{patient_id}/options")
+def new_proposal(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "charges")
+    try:
+        made = acts.make_proposal(ctx.desk, ctx.actor, patient_id, form["name"], form.number("provider_id") or 0)
+    except Mendable as error:
+        return planned_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/planned/{made}")
+
+
+@router.get("/planned/{proposal_id}.pdf")
+def proposal_pdf(request: Request, proposal_id: int) -> Response:
+    """Every option for the patient to take home."""
+    ctx = enter(request)
+    return pdf_answer(plan_pdf(ctx.desk, proposal_id), f"planned-{proposal_id}")
+
+
+@router.get("/planned/{proposal_id}")
+def show_proposal(request: Request, proposal_id: int, sign: str = "", letter: str = "A") -> Response:
+    """`sign` opens the signing of that option; `letter` is the option that the next service goes to."""
+    return proposal_page(enter(request), proposal_id, sign=sign, letter=letter)
+
+
+def proposal_page(
+    ctx: RequestContext, proposal_id: int, status: int = 200, sign: str = "", letter: str = "A", **more: Any
+) -> Response:
+    with ctx.read() as connection:
+        shown = proposal_of(connection, ctx.clinic, proposal_id, ctx.now)
+        lines = [line.row for option in shown.options for phase in option.phases for line in phase.lines]
+        teeth = teeth_of(connection, ctx.clinic, shown.patient.id, 0, [], lines) if shown.provider.dental else {}
+    letter = letter if letter in shown.row.options else "A"
+    page = ctx.page(
+        "charges/treatment_options.html", status, shown=shown, sign=sign if sign in shown.row.options else "", letter=letter, relations=RELATIONS, areas=AREAS,
+        mouth=mouth_svg(teeth, ctx.clinic.numbering) if shown.provider.dental else "", more_options=len(shown.options) < len(OPTIONS), screen="patients", **more,
+    )  # fmt: skip
+    return ctx.looked(page, shown.patient.id, "planned")
+
+
+@router.get("/planned/{proposal_id}/services")
+def find_services(request: Request, proposal_id: int, what: str = "") -> Response:
+    ctx = enter(request, "charges")
+    with ctx.read() as connection:
+        row = proposal_row(connection, proposal_id)
+    typed = take_apart(what, ctx.clinic.numbering)
+    hits = find_hits(ctx.clinic, typed, ctx.clinic.providers[row.provider_id].dental, ctx.today, [], _show(ctx))
+    return ctx.page(
+        "charges/service_hits.html", hits=[hit for hit in hits if hit.choice.startswith("service")], what=what
+    )
+
+
+def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
+    number = form["choice"].removeprefix("service:")
+    if not number.isdecimal():
+        raise Refused("Type a code or a word, then choose from the list.", "service")
+    typed = take_apart(form["what"], ctx.clinic.numbering)
+    tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or form["tooth"]
+    rule = ctx.clinic.find_service(int(number)).rule
+    acts.add_to_option(ctx.desk, ctx.actor, proposal_id, PlannedLineForm(
+        int(number), form["letter"], form.number("phase") or 1, tooth if rule.needs_tooth else "", (typed.surfaces or form["surfaces"]) if rule.surfaces else "",
+        form["area"] if rule.area else "",
+    ))  # fmt: skip
+    return "Added."
+
+
+def _drop(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
+    acts.drop_from_option(ctx.desk, ctx.actor, proposal_id, form.number("planned_id") or 0)
+    return "Taken out."
+
+
+def _move(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
+    acts.move_in_option(ctx.desk, ctx.actor, proposal_id, form.number("planned_id") or 0, form.number("phase") or 0)
+    return "Moved."
+
+
+def _option(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
+    letter = acts.add_option(ctx.desk, ctx.actor, proposal_id, form["like"])
+    return f"Option {letter} added."
+
+
+def _names(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
+    options = {letter: form[f"option-{letter}"] for letter in OPTIONS if f"option-{letter}" in form}
+    words, months = form.all.get("phase_words", []), form.all.get("phase_months", [])
+    acts.name_parts(
+        ctx.desk, ctx.actor, proposal_id, options, list(zip(words, months, strict=False)), form.number("version") or 0
+    )  # fmt: skip
+    return "Saved."
+
+
+def _sign(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
+    acts.sign_option(
+        ctx.desk, ctx.actor, ctx.shared.files, proposal_paper, proposal_id, form["letter"], sign_of(form), ctx.site_id
+    )  # fmt: skip
+    return "Signed and kept. It can be booked now."
+
+
+ACTS = {"add": _add, "drop": _drop, "move": _move, "option": _option, "names": _names, "sign": _sign}
+
+
+@router.post("/planned/{proposal_id}/{act}")
+def change_proposal(
+    request: Request, proposal_id: int, act: str, form: PostedForm = Depends(posted_form)
+) -> Response:
+    ctx = enter(request, "charges")
+    if act == "away":
+        patient = acts.put_away(ctx.desk, ctx.actor, proposal_id)
+        return ctx.go(f"/patients/{patient}/planned", "Put away. It stays on record.")
+    if act not in ACTS:
+        raise NotFound("There is no such step.")
+    try:
+        said = ACTS[act](ctx, proposal_id, form)
+    except Mendable as error:
+        if isinstance(error, Stale):
+            form["strokes"] = ""
+        sign = form["letter"] if act == "sign" else ""
+        return proposal_page(
+            ctx, proposal_id, error.status, sign, form["letter"] or "A", problems=error.problems, typed=form, about={"act": act}
+        )  # fmt: skip
+    to = f"?letter={form['letter']}" if act == "add" else ""
+    return ctx.go(f"/planned/{proposal_id}{to}", said)

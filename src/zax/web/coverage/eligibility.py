@@ -1,0 +1,145 @@
+"""What payers answered: one coverage's answers as a table in plain words, the runs over everybody booked, and a visit's estimate with its reasons."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import PlainTextResponse, Response
+from sqlalchemy import select
+
+from zax.core.coverage.answer import FAILED, told
+from zax.core.coverage.benefits import benefit_year
+from zax.core.errors import NotFound, ZaxError
+from zax.desk.coverage import eligibility as acts
+from zax.desk.coverage.coverages import RANKS
+from zax.desk.day.visit_sheet import sheet_of
+from zax.store import schema
+from zax.store.coverage.queries import one_coverage
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+def _checks(connection: Any, coverage_id: int) -> list[Any]:
+    e, u = schema.eligibility_check, schema.user
+    query = select(e, u.c.name.label("by_name")).join(u, u.c.id == e.c.by_id, isouter=True)
+    return list(connection.execute(query.where(e.c.coverage_id == coverage_id).order_by(e.c.id.desc()).limit(40)))
+
+
+@router.get("/coverage/{coverage_id}/answer")
+def show_answer(request: Request, coverage_id: int, check: int = 0) -> Response:
+    """An answer of the payer, the latest unless another is named; all earlier ones beside it."""
+    ctx = enter(request)
+    with ctx.read() as connection:
+        row = one_coverage(connection, coverage_id)
+        if row is None:
+            raise NotFound("There is no such coverage.")
+        patient = connection.execute(select(schema.patient).where(schema.patient.c.id == row.patient_id)).one()
+        checks = _checks(connection, coverage_id)
+        chosen = next((each for each in checks if each.id == check), checks[0] if checks else None)
+        found = _read(ctx, connection, chosen)
+    page = ctx.page(
+        "coverage/answer.html",
+        c=row,
+        p=patient,
+        checks=checks,
+        chosen=chosen,
+        ranks=RANKS,
+        screen="patients",
+        FAILED=FAILED,
+        **found,
+    )
+    return ctx.looked(page, patient.id, "answer")
+
+
+def _read(ctx: RequestContext, connection: Any, check: Any) -> dict[str, Any]:
+    if check is None or check.answer is None:
+        return {"rows": [], "differences": [], "elsewhere": None, "about": None}
+    judged = acts.judged_answer(connection, check, check.answer)
+    return {
+        "rows": told(judged.member) if judged.member else [],
+        "differences": acts.plan_differences(connection, ctx.clinic, check),
+        "elsewhere": acts.used_elsewhere(connection, ctx.clinic, check),
+        "about": judged.member,
+    }
+
+
+@router.get("/eligibility/{check_id}/raw.txt")
+def raw_answer(request: Request, check_id: int) -> Response:
+    """The answer exactly as it came, or the question when there is none."""
+    ctx = enter(request, "plans")
+    e = schema.eligibility_check
+    with ctx.read() as connection:
+        row = connection.execute(select(e).where(e.c.id == check_id)).first()
+    if row is None:
+        raise NotFound("There is no such answer.")
+    return PlainTextResponse(row.answer or row.question)
+
+
+@router.post("/eligibility/{check_id}/take")
+def take_over(request: Request, check_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """Take the payer's word: for the plan (a biller's right), or for what other clinics have used."""
+    ctx = enter(request)
+    try:
+        if form["key"] == "used":
+            acts.take_over_used(ctx.desk, ctx.actor, check_id)
+            said = "Kept. Estimates reckon with it from now on."
+        else:
+            name = acts.take_over(ctx.desk, ctx.actor, check_id, form["key"])
+            said = f"{name} is corrected for everybody who has it."
+    except ZaxError as error:
+        said = error.message
+    return ctx.go(form.back, said)
+
+
+@router.get("/eligibility")
+def show_runs(request: Request) -> Response:
+    """The last runs with their progress, and what needs a person."""
+    ctx = enter(request)
+    with ctx.read() as connection:
+        batches, waiting = acts.batches_of(connection), acts.needs_a_person(connection, ctx.today)
+    return ctx.page(
+        "coverage/eligibility.html",
+        batches=batches,
+        waiting=waiting,
+        habits=acts.habits_of(ctx.clinic),
+        screen="patients",
+    )
+
+
+@router.post("/eligibility")
+def start_run(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request)
+    try:
+        count = acts.ask_for_booked(
+            ctx.desk, ctx.actor, form.number("days") or 0, f"{ctx.actor.id}-{ctx.now.isoformat()}"
+        )
+    except ZaxError as error:
+        return ctx.go("/eligibility", error.message)
+    return ctx.go(
+        "/eligibility",
+        f"{count} questions are on their way." if count else "Everybody booked then was checked already.",
+    )
+
+
+@router.post("/eligibility/{check_id}/handled")
+def mark_handled(request: Request, check_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "patients")
+    try:
+        acts.handled(ctx.desk, ctx.actor, check_id)
+    except ZaxError as error:
+        return ctx.go("/eligibility", error.message)
+    return ctx.go("/eligibility", "Dealt with.")
+
+
+@router.get("/visits/{visit_id}/estimate")
+def show_estimate(request: Request, visit_id: int) -> Response:
+    """Each line of the visit: fee, write-off, deductible, both insurers, patient, and why; what was used before."""
+    ctx = enter(request)
+    with ctx.read() as connection:
+        sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
+    plans = [ctx.clinic.plans[row.plan_id] for row in sheet.bill.coverages]
+    year = benefit_year(sheet.visit.day, plans[0].benefits.year_starts_month)[0] if plans else None
+    page = ctx.page("coverage/estimate.html", sheet=sheet, plans=plans, year=year, ranks=RANKS, screen="day")
+    return ctx.looked(page, sheet.visit.patient_id, "estimate")

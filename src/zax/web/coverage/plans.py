@@ -1,0 +1,235 @@
+"""Payers, plans with their benefits, and contract fees: seen by everybody, changed by billers and managers."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy import func, select
+
+from zax.core.coverage.benefits import (
+    CATEGORY_WORDS,
+    COORDINATION_WORDS,
+    DENTAL_CATEGORIES,
+    MEDICAL_CATEGORIES,
+    PER_WORDS,
+    Benefits,
+)
+from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.money.cents import plain
+from zax.desk.coverage import plans as acts
+from zax.store import schema
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+MONTHS = (
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
+    "December",
+)
+
+
+@router.get("/plans")
+def show_plans(request: Request) -> Response:
+    """Every payer with its plans and fee schedules, and how many patients have each."""
+    ctx = enter(request)
+    c = schema.coverage
+    with ctx.read() as connection:
+        query = (
+            select(c.c.plan_id, func.count(c.c.patient_id.distinct()))
+            .where(c.c.to_day.is_(None) | (c.c.to_day >= ctx.today))
+            .group_by(c.c.plan_id)
+        )
+        counts = {row[0]: row[1] for row in connection.execute(query)}
+    return ctx.page(
+        "coverage/plans.html", counts=counts, kinds=acts.PAYER_KINDS, answers=acts.ELIGIBILITY, screen="plans"
+    )
+
+
+@router.get("/plans/{plan_id}")
+def show_plan(request: Request, plan_id: int, payer: int = 0, dental: int = 1) -> Response:
+    """The benefits editor; 0 is a new plan of `payer`."""
+    return plan_page(enter(request), plan_id, payer_id=payer, dental=bool(dental))
+
+
+def plan_page(
+    ctx: RequestContext, plan_id: int, status: int = 200, payer_id: int = 0, dental: bool = True, **more: Any
+) -> Response:
+    plan = ctx.clinic.plans.get(plan_id)
+    if plan_id and plan is None:
+        raise NotFound("There is no such plan.")
+    benefits = plan.benefits if plan else Benefits("", {})
+    dental = plan.dental if plan else dental
+    with ctx.read() as connection:
+        touched = acts.patients_with(connection, plan_id, ctx.today) if plan else 0
+    shown = more.get("form") or form_of(benefits)
+    return ctx.page(
+        "coverage/plan_edit.html", status, plan=plan, dental=dental, payer_id=plan.payer_id if plan else payer_id, touched=touched,
+        categories=DENTAL_CATEGORIES if dental else MEDICAL_CATEGORIES, words=CATEGORY_WORDS, per_words=PER_WORDS, coordination=COORDINATION_WORDS, months=MONTHS,
+        screen="plans", **(more | {"form": shown}),
+    )  # fmt: skip
+
+
+def form_of(b: Benefits) -> acts.PlanTermsForm:
+    """The editor's fields for a plan as it stands."""
+
+    def money(cents: int | None) -> str:
+        return "" if cents is None else plain(cents)
+
+    fields = {f"percent-{c}": str(p) for c, p in b.percents.items()} | {
+        f"out-{c}": str(p) for c, p in b.percents_out.items()
+    }
+    fields |= {f"copay-{c.category}": plain(c.cents) for c in b.copays} | {
+        f"per-{c.category}": c.per for c in b.copays
+    }
+    fields |= {f"yearly-{c}": plain(v) for c, v in b.category_maximums.items()} | {
+        f"lifetime-{c}": plain(v) for c, v in b.lifetime_maximums.items()
+    }
+    fields |= {f"waiting-{c}": str(m) for c, m in b.waiting_months.items()}
+    fields |= {
+        "deductible": money(b.deductible_cents or None), "household_deductible": money(b.household_deductible_cents or None), "maximum": money(b.maximum_cents),
+        "household_maximum": money(b.household_maximum_cents), "coordination": b.coordination, "year_starts": str(b.year_starts_month),
+        "authorization": " ".join(sorted(b.needs_authorization)), "missing_tooth": " ".join(sorted(b.missing_tooth_codes)),
+    }  # fmt: skip
+    return acts.PlanTermsForm(
+        fields, sorted(b.no_deductible), [(" ".join(sorted(f.codes)), str(f.count), str(f.months or ""), f.per) for f in b.frequencies],
+        [(" ".join(sorted(a.codes)), *("" if x is None else str(x) for x in (a.youngest, a.oldest))) for a in b.ages], list(b.alternates.items()),  # type: ignore[misc]
+    )  # fmt: skip
+
+
+def _typed_form(form: PostedForm) -> acts.PlanTermsForm:
+    def rows(*names: str) -> list[Any]:
+        columns = [form.all.get(name, []) for name in names]
+        return [row for row in zip(*columns, strict=False) if any(cell.strip() for cell in row[:-1])]
+
+    return acts.PlanTermsForm(
+        form, form.all.get("free", []), rows("f_codes", "f_count", "f_months", "f_per"), [r[:3] for r in rows("a_codes", "a_from", "a_to", "a_end")],
+        [r[:2] for r in rows("x_done", "x_paid", "x_end")],
+    )  # fmt: skip
+
+
+@router.post("/plans/{plan_id}")
+def save_plan(request: Request, plan_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """A new plan (0) or a correction for everybody who has it."""
+    ctx = enter(request, "plans")
+    typed = _typed_form(form)
+    payer_id, dental = form.number("payer_id") or 0, form["dental"] == "1"
+    try:
+        number = acts.save_plan(
+            ctx.desk,
+            ctx.actor,
+            plan_id,
+            payer_id,
+            form["name"],
+            dental,
+            form["note"],
+            typed,
+            form.number("version") or 0,
+        )
+    except Mendable as error:
+        return plan_page(
+            ctx, plan_id, error.status, payer_id, dental, problems=error.problems, typed=form, form=typed
+        )
+    return ctx.go(
+        f"/plans/{number}",
+        "Saved. It holds for everybody who has the plan." if plan_id else "Saved. Patients can have it now.",
+    )
+
+
+@router.post("/plans/{plan_id}/{what}")
+def end_plan(request: Request, plan_id: int, what: str, form: PostedForm = Depends(posted_form)) -> Response:
+    """Retire, revive or delete."""
+    ctx = enter(request, "plans")
+    try:
+        if what == "delete":
+            acts.delete_plan(ctx.desk, ctx.actor, plan_id)
+            return ctx.go("/plans", "Deleted.")
+        if what not in {"retire", "revive"}:
+            raise NotFound("There is no such step.")
+        acts.retire_plan(ctx.desk, ctx.actor, plan_id, what == "revive")
+    except Mendable as error:
+        return plan_page(ctx, plan_id, error.status, problems={"": error.message})
+    return ctx.go(f"/plans/{plan_id}", "Retired: it is offered no more." if what == "retire" else "Offered again.")
+
+
+@router.get("/payers/{payer_id}")
+def show_payer(request: Request, payer_id: int) -> Response:
+    return payer_page(enter(request), payer_id)
+
+
+def payer_page(ctx: RequestContext, payer_id: int, status: int = 200, **more: Any) -> Response:
+    payer = ctx.clinic.payers.get(payer_id)
+    if payer_id and payer is None:
+        raise NotFound("There is no such payer.")
+    return ctx.page(
+        "coverage/payer_edit.html",
+        status,
+        payer=payer,
+        kinds=acts.PAYER_KINDS,
+        answers=acts.ELIGIBILITY,
+        required=acts.REQUIRED,
+        screen="plans",
+        **more,
+    )
+
+
+@router.post("/payers/{payer_id}")
+def save_payer(request: Request, payer_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "plans")
+    try:
+        acts.save_payer(ctx.desk, ctx.actor, payer_id, form, form.numbers("outside"))
+    except ZaxError as error:
+        return payer_page(ctx, payer_id, error.status, problems=error.problems, typed=form)
+    return ctx.go("/plans", "Saved.")
+
+
+@router.get("/fees/{schedule_id}")
+def show_fees(request: Request, schedule_id: int, payer: int = 0) -> Response:
+    return fees_page(enter(request), schedule_id, payer_id=payer)
+
+
+def fees_page(ctx: RequestContext, schedule_id: int, status: int = 200, payer_id: int = 0, **more: Any) -> Response:
+    schedule = next((s for s in ctx.clinic.contracts.schedules if s.id == schedule_id), None)
+    if schedule_id and schedule is None:
+        raise NotFound("There is no such fee schedule, or it has ended.")
+    return ctx.page(
+        "coverage/fees_edit.html",
+        status,
+        schedule=schedule,
+        payer_id=schedule.payer_id if schedule else payer_id,
+        plain=plain,
+        screen="plans",
+        **more,
+    )
+
+
+@router.post("/fees/{schedule_id}")
+def save_fees(request: Request, schedule_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "plans")
+    fees = {
+        int(name.removeprefix("fee-")): text
+        for name, text in form.items()
+        if name.startswith("fee-") and name[4:].isdecimal()
+    }
+    try:
+        number = acts.save_fees(ctx.desk, ctx.actor, schedule_id, form, fees)
+    except ZaxError as error:
+        return fees_page(ctx, schedule_id, error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/fees/{number}", "Saved. Estimates of coming charges follow it.")
+
+
+@router.post("/fees/{schedule_id}/end")
+def end_fees(request: Request, schedule_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "plans")
+    acts.end_schedule(ctx.desk, ctx.actor, schedule_id)
+    return ctx.go("/plans", "Ended: it prices nothing any more.")

@@ -1,0 +1,196 @@
+"""What is done on the Book besides booking: carry and place, lengthen, shelve, give to the right patient, answer web requests, a day off, undo."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlsplit
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import JSONResponse, Response
+
+from zax.core.book.hours import Span, clock_words
+from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.desk.book.cancellation import take_day_off
+from zax.desk.book.moving import MoveOrder, move_visit, replace_patient
+from zax.desk.book.openings import Target, places_for
+from zax.desk.book.placing import Spot, nearest_anywhere
+from zax.desk.book.shelf import put_back, share, shelve
+from zax.desk.book.undo import undo_act
+from zax.desk.book.web_requests import accept_requests, decline_requests, held_requests
+from zax.store.book import queries as visits
+from zax.web.day.book import base_of, book_page, shown_view
+from zax.web.day.live_day import parse_day
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+def shown_again(ctx: RequestContext, form: PostedForm, error: ZaxError, **about: Any) -> Response:
+    """The Book where the form was sent from, with what is wrong."""
+    return book_page(ctx, form.back_query, status=error.status, problems=error.problems, typed=form, about=about)
+
+
+def back_without(form: PostedForm, *names: str) -> str:
+    """The address the form came from, less some of its parts."""
+    query = {name: value for name, value in form.back_query.items() if name not in names}
+    return f"/book?{base_of(query)}" if urlsplit(form.back).path == "/book" else form.back
+
+
+@router.get("/book/carry/{visit_id}")
+def where_it_can_go(request: Request, visit_id: int) -> JSONResponse:
+    """For a visit in hand, by column of the view shown: why it cannot take the visit, or the minutes at which it may begin."""
+    ctx = enter(request, "book")
+    query = dict(request.query_params)
+    with ctx.read() as connection:
+        visit = visits.one_visit(connection, visit_id)
+        if visit is None:
+            raise NotFound("There is no such visit.")
+        view = shown_view(ctx, connection, query)
+        targets = [
+            Target(
+                lane.key,
+                lane.site_id,
+                lane.day,
+                (lane.provider or ctx.clinic.providers[visit.provider_id]).id,
+                lane.room.id if lane.room else 0,
+            )
+            for lane in view.lanes
+        ]
+        columns = places_for(connection, ctx.clinic, ctx.now, targets, visit)
+    return JSONResponse(
+        {
+            "minutes": visit.minutes,
+            "columns": {key: {"why": why, "starts": begins} for key, (why, begins) in columns.items()},
+        }
+    )
+
+
+@router.post("/visits/{visit_id}/place")
+def place(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """Put the visit down at a time and column; a refusal stays on the page, with the nearest fit as the next press."""
+    ctx = enter(request, "book")
+    day = parse_day(form["day"], ctx.today)
+    site_id, provider_id = form.number("site_id") or ctx.site_id, form.number("provider_id") or 0
+    order = MoveOrder(site_id, day, form["at"], provider_id, form["minutes"], form.number("room_id") or 0)
+    try:
+        move_visit(ctx.desk, ctx.actor, visit_id, order, form.number("version"))
+    except Mendable as error:
+        return shown_again(ctx, form, error, placing=visit_id, near=_near(ctx, visit_id, order))
+    return ctx.go(back_without(form, "carry", "visit"), "Placed.")
+
+
+def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> dict[str, Any] | None:
+    """The nearest time that day at which the visit could be put down, with anybody who does it."""
+    with ctx.read() as connection:
+        visit = visits.one_visit(connection, visit_id)
+        if visit is None:
+            return None
+        kind, clinic = ctx.clinic.types[visit.type_id], ctx.clinic
+        start = (
+            int(order.at.split(":")[0]) * 60 + int(order.at.split(":")[1])
+            if order.at.replace(":", "").isdecimal() and ":" in order.at
+            else visit.start_min
+        )
+        minutes = int(order.minutes) if order.minutes.isdecimal() else visit.minutes
+        asked = clinic.providers.get(order.provider_id, clinic.providers[visit.provider_id])
+        lead = asked if asked.role == kind.role else clinic.providers[visit.provider_id]
+        spot = Spot(order.site_id, order.day, Span(start, start + minutes), lead, kind, 0, frozenset({visit_id}))
+        now = ctx.local_now
+        found = nearest_anywhere(
+            connection, clinic, spot, now.hour * 60 + now.minute if order.day == ctx.today else 0
+        )
+        stays = found and (found[0].id, found[1].start, order.day) == (visit.provider_id, visit.start_min, visit.day)
+    if found is None or (stays and visit.state != "shelf"):
+        return None
+    return {"provider": found[0], "at": clock_words(found[1].start), "day": order.day, "minutes": order.minutes}
+
+
+@router.post("/visits/{visit_id}/shelve")
+def to_shelf(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "book")
+    try:
+        shelve(ctx.desk, ctx.actor, [visit_id], form["words"], bool(form["shared"]), form.number("version"))
+    except ZaxError as error:
+        return shown_again(ctx, form, error)
+    return ctx.go(back_without(form, "carry", "visit"), "On the shelf. Its time is free.")
+
+
+@router.post("/shelf/{visit_id}/{what}")
+def on_the_shelf(request: Request, visit_id: int, what: str, form: PostedForm = Depends(posted_form)) -> Response:
+    """Put back where it was, or let everybody place it."""
+    ctx = enter(request, "book")
+    try:
+        if what == "back":
+            put_back(ctx.desk, ctx.actor, visit_id)
+        elif what in {"share", "keep"}:
+            share(ctx.desk, ctx.actor, visit_id, what == "share")
+        else:
+            raise NotFound("There is no such thing to do on the shelf.")
+    except Mendable as error:
+        return shown_again(ctx, form, error)
+    said = {"back": "Back where it was.", "share": "Everybody can place it now.", "keep": "Only you see it now."}[
+        what
+    ]
+    return ctx.go(back_without(form, "carry"), said)
+
+
+@router.post("/visits/{visit_id}/patient")
+def right_patient(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """The wrong patient was picked: another one in place."""
+    ctx = enter(request, "book")
+    try:
+        replace_patient(ctx.desk, ctx.actor, visit_id, form.number("patient_id"), form.number("version"))
+    except ZaxError as error:
+        return shown_again(ctx, form, error)
+    return ctx.go(form.back, "The visit has the right patient now.")
+
+
+@router.post("/book/undo")
+def undo(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "book")
+    try:
+        words = undo_act(ctx.desk, ctx.actor, form.number("act_id") or 0)
+    except ZaxError as error:
+        return shown_again(ctx, form, error)
+    return ctx.go(back_without(form, "visit"), f"Undone: {words}.")
+
+
+@router.post("/book/dayoff")
+def day_off(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """A provider's whole day off in one press."""
+    ctx = enter(request, "book")
+    day = parse_day(form["day"], ctx.today)
+    try:
+        done = take_day_off(ctx.desk, ctx.actor, form.number("provider_id") or 0, day, form["note"])
+    except ZaxError as error:
+        return shown_again(ctx, form, error, dayoff=form["provider_id"])
+    parts = [f"{len(done['off'])} to the waitlist"]
+    parts += [f"{len(done['others'])} exams given to others"] if done["others"] else []
+    parts += [f"still here: {', '.join(done['stay'])}"] if done["stay"] else []
+    return ctx.go(back_without(form, "visit"), f"The day is off. {'; '.join(parts)}.")
+
+
+@router.get("/requests")
+def show_requests(request: Request) -> Response:
+    return requests_page(enter(request, "book"))
+
+
+def requests_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+    with ctx.read() as connection:
+        asked = held_requests(connection, ctx.site_id)
+    return ctx.page("day/web_requests.html", status, asked=asked, screen="book", **more)
+
+
+@router.post("/requests")
+def answer_requests(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """Accept or decline those ticked, all at once."""
+    ctx = enter(request, "book")
+    try:
+        if form["do"] == "accept":
+            many = accept_requests(ctx.desk, ctx.actor, form.numbers("visit"))
+        else:
+            many = decline_requests(ctx.desk, ctx.actor, form.numbers("visit"), form["note"])
+    except ZaxError as error:
+        return requests_page(ctx, status=error.status, problems=error.problems, typed=form)
+    said = f"{many} {'accepted' if form['do'] == 'accept' else 'declined'}; the messages go out in two minutes, until then it can be undone on the Book."
+    return ctx.go(form.back if form["back"] else "/requests", said)

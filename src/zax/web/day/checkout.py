@@ -1,0 +1,221 @@
+"""Checkout: one page from what was done to leaving, top to bottom in the order of the talk, and one button that does it all."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import date, timedelta
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy import Connection
+from sqlalchemy.exc import OperationalError
+
+from zax.core.arrivals.conditions import Place
+from zax.core.book.calendar import step_months, step_weeks
+from zax.core.book.hours import clock_words
+from zax.core.book.search_request import Opening
+from zax.core.book.track import Stop
+from zax.core.errors import Mendable, NotFound, Refused, ZaxError
+from zax.core.followup.recall import INTERVALS, next_due, parse_interval
+from zax.desk.arrivals.facts import Asking
+from zax.desk.arrivals.heads_ups import heads_ups
+from zax.desk.book.booking import BookOrder, book_visit
+from zax.desk.book.openings import Part, find_openings
+from zax.desk.book.openings import Request as Wanted
+from zax.desk.day.checkout import Counter, counter_of, finish_checkout, walked_out, what_stays_open
+from zax.desk.day.visit_sheet import Sheet, sheet_of
+from zax.desk.money.credits import use_credit
+from zax.desk.money.payment_page import patient_of_visit
+from zax.desk.money.payments import Item, PayForm, take_payment
+from zax.desk.money.posting import tender_words
+from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf, visit_receipt_pdf
+from zax.web.money.tenders import tender_choices, tender_forms
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+
+router = APIRouter()
+OFFERED = 3
+AHEAD = timedelta(days=75)
+AFTER = {
+    "": "",
+    "1w": "in a week",
+    "2w": "in 2 weeks",
+    "1m": "in a month",
+    "3m": "in 3 months",
+    "6m": "in 6 months",
+    "12m": "in a year",
+}
+
+
+@router.get("/visits/{visit_id}/checkout")
+def show_checkout(request: Request, visit_id: int, print: bool = False, next: int = 0, after: str = "") -> Response:
+    """`next` and `after` ask for openings of that visit type from then on."""
+    ctx = enter(request, "payments")
+    return checkout_page(ctx, visit_id, printing=print, next_type=next, after=after)
+
+
+def checkout_page(
+    ctx: RequestContext, visit_id: int, status: int = 200, printing: bool = False, next_type: int = 0, after: str = "", **more: Any
+) -> Response:  # fmt: skip
+    """`printing`: the visit is finished and its receipt is the next thing to press."""
+    typed = more.get("typed")
+    untick = _unticked(typed, "offered", "also")
+    with ctx.read() as connection:
+        sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
+        counter = counter_of(connection, ctx.clinic, sheet, ctx.now, untick, _unticked(typed, "offered_line", "line"))
+        ups = heads_ups(
+            connection, ctx.clinic, Place.CHECKOUT, Asking(sheet.visit.patient_id), ctx.today, visit_id, counter.arrival.about
+        )  # fmt: skip
+        kind, since = _next_wish(ctx, sheet, counter, next_type, after)
+        openings, none_why = (
+            _openings(ctx, connection, sheet, kind, since)
+            if kind and not sheet.next_visit and sheet.stop == Stop.CHECKOUT
+            else ([], "")
+        )
+    key = (typed and typed["key"]) or uuid.uuid4().hex
+    page = ctx.page(
+        "day/checkout.html", status, sheet=sheet, counter=counter, payments=counter.payments, key_of_form=key, asked=counter.asked, printing=printing,
+        tender_words=tender_words, choices=tender_choices(ctx.clinic, counter.cards, counter.last_tender), ups=ups, points=what_stays_open(ctx.clinic, sheet, counter), openings=openings, none_why=none_why, next_kind=kind, since=since, after=after, afters=AFTER,
+        intervals=list(INTERVALS), due_on=next_due, screen="day", **more,
+    )  # fmt: skip
+    return ctx.looked(page, sheet.visit.patient_id, "checkout")
+
+
+def _unticked(typed: PostedForm | None, offered: str, ticked: str) -> list[int]:
+    """Earlier visits, or lines without one, that were offered on the form and not ticked."""
+    if typed is None or offered not in typed:
+        return []
+    return sorted(set(typed.numbers(offered)) - set(typed.numbers(ticked)))
+
+
+def _next_wish(ctx: RequestContext, sheet: Sheet, counter: Counter, next_type: int, after: str) -> tuple[Any, date]:
+    """The type of the next visit and the day from which on: as asked for, else the recall's. No type when there is nothing to offer."""
+    kind = ctx.clinic.types.get(next_type) or counter.recall_type
+    if after and after[:-1].isdecimal() and after[-1] in "wm":
+        number = int(after[:-1])
+        since = step_weeks(ctx.today, number) if after.endswith("w") else step_months(ctx.today, number)
+    else:
+        since = next_due(ctx.today, counter.recall_months) if counter.recall_months and not next_type else ctx.today
+    return kind, since
+
+
+def _openings(
+    ctx: RequestContext, connection: Connection, sheet: Sheet, kind: Any, since: date
+) -> tuple[list[Opening], str]:
+    """The best times from that day on, and why there are none."""
+    wanted = Wanted(
+        (Part(kind.id),),
+        (sheet.visit.site_id,),
+        since,
+        since + AHEAD,
+        patient_id=sheet.visit.patient_id,
+        limit=OFFERED,
+    )
+    try:
+        found = find_openings(connection, ctx.clinic, ctx.now, wanted)
+    except Refused as error:
+        return [], error.message
+    return found, "" if found else f"No time for “{kind.name}” in the {AHEAD.days} days from then."
+
+
+@router.post("/visits/{visit_id}/checkout")
+def take_or_finish(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """One form for all of it: the next visit is booked first, since only that can be refused without harm; then the money, then the end."""
+    ctx = enter(request, "payments")
+    try:
+        months = parse_interval(form["recall"]) if "recall" in form else None
+        said = _book_next(ctx, visit_id, form) if form["do"] in {"finish", "pay-finish"} else ""
+        said += _pay(ctx, visit_id, form) if form["do"] in {"pay", "pay-finish"} else ""
+        if form["do"] in {"finish", "pay-finish"}:
+            return _finish(ctx, visit_id, form, said, months)
+    except OperationalError:
+        return ctx.unsure(form["key"], f"/visits/{visit_id}/checkout")
+    except Mendable as error:
+        return checkout_page(ctx, visit_id, error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/visits/{visit_id}/checkout", said)
+
+
+def _book_next(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    """Book the opening that was chosen; pressed twice it is still one visit. Without a choice nothing is booked."""
+    chosen = form["opening"].split("|")
+    if len(chosen) != 5:
+        return ""
+    day, start, provider, room, kind = chosen
+    with ctx.read() as connection:
+        visit = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit
+    order = BookOrder(
+        visit.site_id, date.fromisoformat(day), clock_words(int(start)), int(provider), kind, "", visit.patient_id, f"next-{form['key']}", room_id=int(room),
+    )  # fmt: skip
+    try:
+        book_visit(ctx.desk, ctx.actor, order)
+    except ZaxError as error:
+        raise Refused(
+            f"The next visit could not be booked: {error.message} Choose another time.", "opening"
+        ) from error
+    return f"Next visit booked for {order.day:%a} {order.day.day} {order.day:%b}. "
+
+
+def _pay(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    """Take the payment; a card that is declined or unclear is said beside the tender and stops the finishing."""
+    with ctx.read() as connection:
+        patient_id = patient_of_visit(connection, visit_id)
+    items = [
+        Item(visit_id),
+        *(Item(number) for number in form.numbers("also")),
+        *(Item(None, number) for number in form.numbers("line")),
+    ]
+    pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=ctx.site_id)
+    taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
+    if not taken.whole:
+        for name in ("key", "amount", "number", "tender", "over"):  # the next press is a new payment
+            form.pop(name, None)
+            form.all.pop(name, None)
+        raise Refused(taken.words, "tender")
+    return taken.words
+
+
+def _finish(ctx: RequestContext, visit_id: int, form: PostedForm, said: str, months: int | None) -> Response:
+    version = form.number("version") if not said else None
+    stop = finish_checkout(ctx.desk, ctx.actor, visit_id, form["receipt"] or "none", version, months)
+    words = "settled" if stop == Stop.SETTLED else "left; what is still open shows on the account"
+    if form["receipt"] == "print":
+        return ctx.go(
+            f"/visits/{visit_id}/checkout?print=1", f"{said} Finished: {words}. The receipt is ready to print."
+        )
+    return ctx.go("/day", f"{said} Finished: {words}.")
+
+
+@router.post("/visits/{visit_id}/credit")
+def take_credit(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """Use the credit of another visit here."""
+    ctx = enter(request, "payments")
+    try:
+        use_credit(ctx.desk, ctx.actor, form.number("from") or 0, visit_id)
+    except Mendable as error:
+        return checkout_page(ctx, visit_id, error.status, problems={"": error.message})
+    return ctx.go(f"/visits/{visit_id}/checkout", "The credit is used here.")
+
+
+@router.post("/visits/{visit_id}/walked-out")
+def gone(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """The patient has left before the checkout; it waits among the jobs."""
+    ctx = enter(request, "arrivals")
+    walked_out(ctx.desk, ctx.actor, visit_id, form.number("version"))
+    return ctx.go(form.back, "The checkout waits among the next jobs.")
+
+
+PAPERS = {
+    "receipt": visit_receipt_pdf,
+    "itemised": itemised_pdf,
+    "summary": summary_pdf,
+    "attendance": attendance_pdf,
+}
+
+
+@router.get("/visits/{visit_id}/{paper}.pdf")
+def paper_of_visit(request: Request, visit_id: int, paper: str) -> Response:
+    """A paper of the visit as PDF; the same numbers whenever it is asked for."""
+    ctx = enter(request, "payments")
+    if paper not in PAPERS:
+        raise NotFound("There is no such paper.")
+    return pdf_answer(PAPERS[paper](ctx.desk, visit_id), f"{paper}-{visit_id}")

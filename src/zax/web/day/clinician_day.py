@@ -1,0 +1,69 @@
+"""A clinician's own page: who is in the room, who waits, who comes next; what was done is entered from here."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy import select
+
+from zax.core.arrivals.stages import WHOSE
+from zax.core.book.track import Stop
+from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.desk.arrivals.stages import stays_of
+from zax.desk.book import track
+from zax.desk.day.live_day import Filter, day_view
+from zax.store import schema
+from zax.store.book import queries as visits
+from zax.web.day.steps import back_with
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+@router.get("/mine")
+def show_mine(request: Request, provider: int = 0) -> Response:
+    """One provider's patients today; a clinician's own without `provider`."""
+    return mine_page(enter(request), provider)
+
+
+def mine_page(ctx: RequestContext, provider_id: int = 0, status: int = 200, problem: str = "") -> Response:
+    with ctx.read() as connection:
+        u = schema.user
+        own = connection.execute(select(u.c.provider_id).where(u.c.id == ctx.actor.id)).scalar()
+        chosen = ctx.clinic.providers.get(provider_id or own or next(iter(ctx.clinic.providers)))
+        if chosen is None:
+            raise NotFound("There is no such provider.")
+        view = day_view(connection, ctx.clinic, ctx.now, ctx.site_id, ctx.today, Filter(provider_id=chosen.id))
+        inside = [bar for bar in view.bars if bar.stop == Stop.ROOM]
+        stays = {
+            bar.id: stays_of(connection, ctx.clinic, visits.one_visit(connection, bar.id), ctx.now) for bar in inside
+        }
+    groups = [
+        ("Waiting", [bar for bar in view.bars if bar.stop == Stop.HERE]),
+        ("To come", [bar for bar in view.bars if bar.stop in {Stop.BOOKED, Stop.CONFIRMED}]),
+        ("Done today", [bar for bar in view.bars if bar.stop in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}]),
+    ]
+    return ctx.page(
+        "day/clinician_day.html", status, view=view, who=chosen, inside=inside, stays=stays, groups=groups, own=own, whose=WHOSE, problem=problem, screen="mine"
+    )  # fmt: skip
+
+
+@router.post("/visits/{visit_id}/stage")
+def set_stage(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """The next stage, or another room; pressed on the clinician's page or the visit sheet."""
+    ctx = enter(request, "arrivals")
+    try:
+        if form["room_id"]:
+            track.move_room(ctx.desk, ctx.actor, visit_id, form.number("room_id") or 0, form.number("version"))
+        else:
+            track.set_stage(ctx.desk, ctx.actor, visit_id, form.number("stage_id") or 0, form.number("version"))
+    except Mendable as error:
+        return _refused(ctx, visit_id, form, error)
+    return ctx.go(form.back)
+
+
+def _refused(ctx: RequestContext, visit_id: int, form: PostedForm, error: ZaxError) -> Response:
+    if form.back.startswith("/mine"):
+        query = form.back_query.get("provider", "")
+        return mine_page(ctx, int(query) if query.isdecimal() else 0, error.status, error.message)
+    return back_with(ctx, form.back, error, {"visit_id": visit_id, "act": "stage"}, form)

@@ -1,0 +1,96 @@
+"""Papers about one visit, and the list of a day."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import bindparam, func, select
+
+from zax.clock import local
+from zax.core.book.track import FREES_THE_TIME
+from zax.core.charges.lines import LETTERS, PLACES, pointed
+from zax.core.charges.teeth import AREAS
+from zax.core.errors import NotFound, Refused
+from zax.core.money.tender import PaymentState
+from zax.desk.acts.transaction import Desk
+from zax.desk.day.book_views import book_view
+from zax.desk.day.visit_sheet import sheet_of
+from zax.desk.money.posting import tender_words
+from zax.store import schema
+from zax.store.money import queries as money
+from zax.web.shell.pdf import paper
+
+_PAID_FOR_VISIT = (
+    select(schema.payment, func.sum(schema.payment_part.c.cents).label("here"))
+    .join(schema.payment_part, schema.payment_part.c.payment_id == schema.payment.c.id)
+    .where(schema.payment_part.c.visit_id == bindparam("visit_id"), schema.payment.c.state == PaymentState.TAKEN)
+    .group_by(schema.payment.c.id)
+    .order_by(schema.payment.c.id)
+)
+
+
+def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
+    """A paper about one visit. `payments` are those taken, each with what of it was for this visit (`here`)."""
+    with desk.engine.connect() as connection:
+        sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
+        payments = connection.execute(_PAID_FOR_VISIT, {"visit_id": visit_id}).all()
+        patient = connection.execute(
+            select(schema.patient).where(schema.patient.c.id == sheet.visit.patient_id)
+        ).one()
+    site = desk.clinic.sites[sheet.visit.site_id]
+    return paper(
+        template, sheet=sheet, patient=patient, payments=payments, site=site, about=desk.clinic.about, tender_words=tender_words, clinic=desk.clinic, services=desk.clinic.services,
+        printed=local(desk.clock.now(), site.timezone), areas=AREAS, **more,
+    )  # fmt: skip
+
+
+def visit_receipt_pdf(desk: Desk, visit_id: int) -> bytes:
+    """The receipt of a visit's payments; NotFound when nothing was paid."""
+    with desk.engine.connect() as connection:
+        if not connection.execute(_PAID_FOR_VISIT, {"visit_id": visit_id}).first():
+            raise NotFound("Nothing was paid for this visit yet, so there is no receipt.")
+    return _of_visit(desk, visit_id, "day/papers/visit_receipt.html")
+
+
+def itemised_pdf(desk: Desk, visit_id: int) -> bytes:
+    """The bill line by line: fee, what the contract forgives, what the plan should pay and why, what the patient pays."""
+    return _of_visit(desk, visit_id, "day/papers/itemized.html")
+
+
+def summary_pdf(desk: Desk, visit_id: int) -> bytes:
+    """The visit for the patient's own insurer: diagnoses, codes, modifiers, place, who did it with NPI, the clinic's tax id."""
+    with desk.engine.connect() as connection:
+        codes = [row.code for row in money.visit_diagnoses(connection, visit_id)]
+    letters = lambda line: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes))  # noqa: E731
+    return _of_visit(desk, visit_id, "day/papers/summary.html", letters=letters, names=LETTERS, places=PLACES)
+
+
+def attendance_pdf(desk: Desk, visit_id: int) -> bytes:
+    """A letter that the patient was here from when to when; Refused for somebody who was not."""
+    with desk.engine.connect() as connection:
+        sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
+    zone = desk.clinic.sites[sheet.visit.site_id].timezone
+    times = {row.to_stop: local(row.at, zone) for row in sheet.history if row.to_stop in {"here", "checkout"}}
+    if "here" not in times:
+        raise Refused(f"{sheet.visit.first} {sheet.visit.last} was not checked in, so there is nothing to confirm.")
+    until = times.get("checkout", local(desk.clock.now(), zone))
+    return _of_visit(desk, visit_id, "day/papers/attendance.html", came=times["here"], until=until)
+
+
+def day_list_pdf(desk: Desk, sites: tuple[int, ...], day: date) -> bytes:
+    """Every visit of the day by provider and time, for the wall or for a day without power."""
+    with desk.engine.connect() as connection:
+        view = book_view(connection, desk.clinic, desk.clock.now(), sites, day, "provider")
+    first = desk.clinic.sites[sites[0]]
+    printed = local(desk.clock.now(), first.timezone)
+    names = ", ".join(desk.clinic.sites[number].name for number in sites)
+    return paper(
+        "day/papers/day_list.html",
+        view=view,
+        site=first,
+        names=names,
+        about=desk.clinic.about,
+        printed=printed,
+        closed=FREES_THE_TIME,
+    )

@@ -1,0 +1,102 @@
+"""The steps of a visit, one press each: check in, take to a room, finish, cancel, take back. They come back to the page they were pressed on."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+from urllib.parse import urlsplit
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.desk.arrivals.check_in import StepsOpen, check_in
+from zax.desk.book import cancellation as off
+from zax.desk.book import track as acts
+from zax.desk.charges.finishing import back_to_room, ready_for_checkout
+from zax.desk.day.checkout import take_checkout_back
+from zax.desk.day.visit_sheet import sheet_of
+from zax.web.arrivals.check_in import arrival_page
+from zax.web.charges.charges import charges_page
+from zax.web.day.book import book_page
+from zax.web.day.live_day import day_page
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+def _confirm(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    acts.confirm(ctx.desk, ctx.actor, visit_id, form.number("version"))
+    return "Confirmed."
+
+
+def _check_in(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    check_in(ctx.desk, ctx.actor, visit_id, form.number("version"), form["reason"])
+    return "Checked in. The waiting time runs."
+
+
+def _to_room(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    acts.take_to_room(ctx.desk, ctx.actor, visit_id, form.number("room_id"), form.number("version"))
+    return "In the room."
+
+
+def _missed(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    off.did_not_come(ctx.desk, ctx.actor, visit_id, form.number("version"), form["reason"])
+    return "Marked as did not come."
+
+
+def _cancel(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    off.take_off(ctx.desk, ctx.actor, visit_id, form["why"], form["note"], form.number("version"))
+    return "Taken off. The time is free again."
+
+
+def _undo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    """The last step back, whichever area it belongs to."""
+    with ctx.read() as connection:
+        state = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit.state
+    undo: Callable[..., None] = {
+        "checkout": back_to_room, "left": take_checkout_back, "settled": take_checkout_back
+    }.get(state, acts.step_back)  # fmt: skip
+    undo(ctx.desk, ctx.actor, visit_id, form["reason"], form.number("version"))
+    return "Taken back."
+
+
+def _finish(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    ready_for_checkout(
+        ctx.desk, ctx.actor, visit_id, form["reason"], form.number("version"), form.number("patient_id")
+    )
+    return "Ready for checkout."
+
+
+ACTS: dict[str, Callable[[RequestContext, int, PostedForm], str]] = {
+    "confirm": _confirm, "check-in": _check_in, "to-room": _to_room, "missed": _missed, "cancel": _cancel, "undo": _undo,
+    "finish": _finish,
+}  # fmt: skip
+
+
+@router.post("/visits/{visit_id}/act/{act}")
+def act_on_visit(request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)) -> Response:
+    """One step of a visit; a refusal shows on the page it was pressed on, beside the visit, with what was typed."""
+    ctx = enter(request)
+    if act not in ACTS:
+        raise NotFound("There is no such step.")
+    try:
+        said = ACTS[act](ctx, visit_id, form)
+    except Mendable as error:
+        if isinstance(error, StepsOpen):
+            blocked = {"act": "check-in", "step": "", "blocked": True}
+            return arrival_page(ctx, visit_id, error.status, problems=error.problems, typed=form, about=blocked)
+        shown_on = f"/visits/{visit_id}/charges" if act == "finish" else form.back
+        return back_with(ctx, shown_on, error, {"visit_id": visit_id, "act": act}, form)
+    return ctx.go(form.back, said)
+
+
+def back_with(ctx: RequestContext, back: str, error: ZaxError, about: dict[str, Any], typed: PostedForm) -> Response:
+    """The page the form was on, with the problem in place and everything typed."""
+    path, query = urlsplit(back).path, typed.back_query
+    shown = {"problems": error.problems, "typed": typed, "about": about}
+    if path == "/book":
+        return book_page(ctx, query, status=error.status, **shown)
+    if path.startswith("/visits/") and path.endswith("/charges"):
+        return charges_page(ctx, int(about["visit_id"]), status=error.status, **shown)
+    return day_page(ctx, query, status=error.status, **shown)

@@ -1,0 +1,178 @@
+"""The account: by visit or by date, of the household or one person. Every amount opens how it came about, and what can be done with it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.errors import Mendable, Refused
+from zax.core.money.aging import BUCKETS
+from zax.core.money.cents import parse_amount, plain
+from zax.core.money.journal import Kind
+from zax.desk.money.account import account_of
+from zax.desk.money.corrections import OffForm, give_discount, hand_over, shift_part, take_entry_back, write_off
+from zax.desk.money.credits import move_allocation, spread_credit
+from zax.desk.money.explain_amount import KIND_WORDS, explain, title
+from zax.desk.money.payment_plans import plans_of, running_plans
+from zax.desk.money.products import take_product_back
+from zax.desk.money.statements import statements_of
+from zax.store.money import queries as money
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+BY_DATE_ROWS = 80
+
+
+@router.get("/accounts/{patient_id}")
+def show_account(
+    request: Request,
+    patient_id: int,
+    all: bool = False,
+    by: str = "visit",
+    who: str = "",
+    why: str = "",
+    older: int = 0,
+) -> Response:
+    """`by` visit or date; `who` "one" for this person alone; `why` names the amount that is explained; `older` pages back by date."""
+    return account_page(enter(request, "accounts"), patient_id, all=all, by=by, who=who, why=why, older=older)
+
+
+def account_page(
+    ctx: RequestContext, patient_id: int, status: int = 200, all: bool = False, by: str = "visit", who: str = "", why: str = "", older: int = 0, **more: Any
+) -> Response:  # fmt: skip
+    with ctx.read() as connection:
+        account = account_of(connection, ctx.clinic, patient_id, ctx.today, who == "one")
+        plans = plans_of(connection, account.household.id, ctx.today)
+        statements = statements_of(connection, account.household.id)
+    page = ctx.page(
+        "money/account.html", status, account=account, lines=account.lines, buckets=BUCKETS, all=all, by=by if by == "date" else "visit", who=who, why=explain(account, why or "t"), asked=why,
+        plans=plans, statements=statements, older=older, rows=BY_DATE_ROWS, kind_words=KIND_WORDS, Kind=Kind, title=title, screen="money", **more,
+    )  # fmt: skip
+    return ctx.looked(page, patient_id, "account")
+
+
+@router.get("/accounts/{patient_id}/why/{key}")
+def show_why(request: Request, patient_id: int, key: str, who: str = "", by: str = "visit") -> Response:
+    """The explanation of one amount, for the margin of the page."""
+    ctx = enter(request, "accounts")
+    with ctx.read() as connection:
+        account = account_of(connection, ctx.clinic, patient_id, ctx.today, who == "one")
+    page = ctx.page(
+        "money/explain_amount.html",
+        account=account,
+        why=explain(account, key),
+        asked=key,
+        Kind=Kind,
+        who=who,
+        by=by,
+        lines=account.lines,
+    )
+    return ctx.looked(page, patient_id, "account")
+
+
+def _write_off(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    write_off(
+        ctx.desk,
+        ctx.actor,
+        OffForm(
+            form.number("line_id") or 0, form["amount"], reason_id=form.number("reason_id") or 0, why=form["why"]
+        ),
+    )
+    return "Written off."
+
+
+def _discount(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    """A percentage or an amount; a discount of the clinic's own fills both in."""
+    own = ctx.clinic.money.discounts.get(form.number("discount_id") or 0)
+    percent = str(own.percent) if own else form["percent"]
+    give_discount(
+        ctx.desk,
+        ctx.actor,
+        OffForm(form.number("line_id") or 0, form["amount"], percent, why=form["why"] or (own.words if own else "")),
+    )
+    return "Discount given."
+
+
+def _shift(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    shift_part(ctx.desk, ctx.actor, form.number("line_id") or 0, form["to"], form["amount"], form["why"])
+    return "Moved."
+
+
+def _hand_over(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    hand_over(
+        ctx.desk,
+        ctx.actor,
+        form.number("line_id") or 0,
+        form.number("to_patient") or 0,
+        form["amount"],
+        form["why"],
+    )
+    return "Moved."
+
+
+def _take_back(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    take_entry_back(ctx.desk, ctx.actor, form.number("entry") or 0, form["why"])
+    return "Taken back."
+
+
+def _product_back(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    take_product_back(ctx.desk, ctx.actor, form.number("line_id") or 0)
+    return "Taken back into stock; what was paid for it is credit."
+
+
+def _move(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    to = form["to_line"]
+    if not to:
+        raise Refused("Choose where it goes.", "to_line")
+    target = None if to == "credit" else int(to) if to.isdecimal() else 0
+    move_allocation(
+        ctx.desk,
+        ctx.actor,
+        form.number("credit") or 0,
+        form.number("line_id") or 0,
+        target,
+        parse_amount(form["amount"]),
+    )
+    return "Moved." if target else "It waits as credit now."
+
+
+def _use(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    return f"{plain(spread_credit(ctx.desk, ctx.actor, patient_id, form.number('credit') or 0))} of credit was used."
+
+
+ACTS = {
+    "write-off": _write_off, "discount": _discount, "shift": _shift, "hand-over": _hand_over, "take-back": _take_back, "product-back": _product_back, "move": _move, "use": _use
+}  # fmt: skip
+
+
+@router.post("/accounts/{patient_id}/correct")
+def correct(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """One correction, as `do` says; a problem opens the amount again with what was typed."""
+    ctx = enter(request, "payments")
+    act = ACTS.get(form["do"])
+    try:
+        if act is None:
+            raise Refused("Choose what to do with it.")
+        said = act(ctx, patient_id, form)
+    except Mendable as error:
+        return account_page(
+            ctx, patient_id, error.status, by=form["by"], who=form["who"], why=form["key"], problems=error.problems, typed=form, about=form["do"]
+        )  # fmt: skip
+    query = "&".join(f"{name}={form[name]}" for name in ("by", "who") if form[name])
+    return ctx.go(f"/accounts/{patient_id}{'?' + query if query else ''}", said)
+
+
+@router.get("/money")
+def show_money(request: Request) -> Response:
+    """Who has a rest to pay, the insurer having answered."""
+    ctx = enter(request, "accounts")
+    with ctx.read() as connection:
+        rests = [
+            row
+            for query in (money.PATIENT_REST, money.OWN_REST)
+            for row in connection.execute(query, {"site_id": ctx.site_id})
+        ]
+        waiting = [plan for plan in running_plans(connection, ctx.today) if plan.needs_a_person]
+    return ctx.page("money/overview.html", rests=rests, waiting=waiting, screen="money")

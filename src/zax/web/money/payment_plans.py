@@ -1,0 +1,84 @@
+"""A payment plan on the screen: made from ticked charges with its instalments seen before it is kept, and how it stands."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy import select
+
+from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.money.cents import parse_amount, plain
+from zax.core.money.payment_plan import EVERY, schedule
+from zax.desk.money.cards_on_file import cards_of
+from zax.desk.money.dues import open_items
+from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
+from zax.store import schema
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+@router.get("/accounts/{patient_id}/plan")
+def show(request: Request, patient_id: int, plan: int = 0) -> Response:
+    return plan_page(enter(request, "payments"), patient_id, plan_id=plan)
+
+
+def plan_page(ctx: RequestContext, patient_id: int, status: int = 200, plan_id: int = 0, **more: Any) -> Response:
+    typed = more.get("typed")
+    with ctx.read() as connection:
+        patient = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).first()
+        if patient is None:
+            raise NotFound("There is no such patient.")
+        items = open_items(connection, ctx.clinic, patient.household_id)
+        plans = plans_of(connection, patient.household_id, ctx.today)
+        cards = cards_of(connection, patient.household_id)
+    planned = {line for plan in plans for line in plan.open}
+    lines = [each for each in items.lines if each.line_id not in planned]
+    ticked = set(typed.numbers("line")) if typed is not None else {each.line_id for each in lines}
+    total = sum(each.cents for each in lines if each.line_id in ticked)
+    page = ctx.page(
+        "money/payment_plan.html", status, patient=patient, lines=lines, plans=plans, cards=cards, ticked=ticked, total=total, every=EVERY, instalments=_seen(ctx, typed, total),
+        chosen=plan_id, screen="money", **more,
+    )  # fmt: skip
+    return ctx.looked(page, patient_id, "plan")
+
+
+def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Any]:
+    """The instalments of what is typed, so that they can be told before the plan is kept; empty while it does not make sense."""
+    try:
+        cents = parse_amount(typed["amount"]) if typed is not None else total
+        count = int(typed["count"]) if typed is not None else 6
+        first = date.fromisoformat(typed["first"]) if typed is not None else ctx.today
+        every = typed["every"] if typed is not None else "month"
+        return schedule(cents, count, first, every) if 2 <= count <= 60 and every in EVERY and cents >= count else []
+    except (ZaxError, ValueError):
+        return []
+
+
+@router.post("/accounts/{patient_id}/plan")
+def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """Look at the instalments (`do` look) or keep the plan."""
+    ctx = enter(request, "payments")
+    if form["do"] == "look":
+        return plan_page(ctx, patient_id, typed=form)
+    try:
+        plan = PaymentPlanForm(
+            form.numbers("line"), form["amount"], form["count"], form["first"], form["every"], form.number("card")
+        )
+        make_plan(ctx.desk, ctx.actor, patient_id, plan)
+    except Mendable as error:
+        return plan_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/accounts/{patient_id}", f"The plan over {plain(parse_amount(form['amount']))} runs.")
+
+
+@router.post("/plans-of-payment/{plan_id}/end")
+def end(request: Request, plan_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "payments")
+    try:
+        patient_id = end_plan(ctx.desk, ctx.actor, plan_id, form["why"])
+    except Mendable as error:
+        return plan_page(ctx, form.number("patient_id") or 0, error.status, plan_id=plan_id, problems=error.problems)
+    return ctx.go(f"/accounts/{patient_id}", "The plan has ended; what is open is due as before.")

@@ -1,0 +1,91 @@
+"""A receipt on the screen: what was paid, how, for what; printed or mailed again at any time; and its money given back."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy import select
+
+from zax.core.errors import Mendable, NotFound
+from zax.desk.money.posting import tender_words
+from zax.desk.money.receipts import given_back_of, receipt_of, send_receipt
+from zax.desk.money.refunds import BackForm, cheque_returned, refund, void
+from zax.store import schema
+from zax.web.money.documents import receipt_pdf
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+
+router = APIRouter()
+
+
+@router.get("/receipts/{receipt_id}.pdf")
+def receipt_paper(request: Request, receipt_id: int) -> Response:
+    ctx = enter(request, "payments")
+    return pdf_answer(receipt_pdf(ctx.desk, receipt_id), f"receipt-{receipt_id}")
+
+
+@router.get("/receipts/{receipt_id}")
+def show_receipt(request: Request, receipt_id: int, now: bool = False, visit: int = 0, back: int = 0) -> Response:
+    """`now`: it was just taken. `back` is the payment whose giving back is being entered."""
+    return receipt_page(enter(request, "payments"), receipt_id, now=now, visit_id=visit, back=back)
+
+
+def receipt_page(
+    ctx: RequestContext,
+    receipt_id: int,
+    status: int = 200,
+    now: bool = False,
+    visit_id: int = 0,
+    back: int = 0,
+    **more: Any,
+) -> Response:
+    with ctx.read() as connection:
+        shown = receipt_of(connection, ctx.clinic, receipt_id)
+        given_back, originals = given_back_of(connection, shown)
+    page = ctx.page(
+        "money/receipt.html", status, shown=shown, given_back=given_back, originals=originals, now_taken=now, visit_id=visit_id, back_of=back,
+        tender_words=tender_words, key_of_form=uuid.uuid4().hex, screen="money", **more,
+    )  # fmt: skip
+    return ctx.looked(page, shown.row.patient_id, "receipt")
+
+
+@router.get("/payments/{payment_id}")
+def receipt_with(request: Request, payment_id: int) -> Response:
+    """The receipt that a payment is on."""
+    ctx = enter(request, "payments")
+    with ctx.read() as connection:
+        found = connection.execute(
+            select(schema.payment.c.receipt_id).where(schema.payment.c.id == payment_id)
+        ).scalar()
+    if found is None:
+        raise NotFound("There is no such payment.")
+    return ctx.go(f"/receipts/{found}?back={payment_id}")
+
+
+@router.post("/receipts/{receipt_id}/mail")
+def mail(request: Request, receipt_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "payments")
+    try:
+        to = send_receipt(ctx.desk, ctx.actor, receipt_id)
+    except Mendable as error:
+        return receipt_page(ctx, receipt_id, error.status, problems=error.problems)
+    return ctx.go(f"/receipts/{receipt_id}", f"The receipt goes to {to}.")
+
+
+@router.post("/receipts/{receipt_id}/back")
+def give_back(request: Request, receipt_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """Refund, void or returned cheque, as `do` says."""
+    ctx = enter(request, "payments")
+    payment_id = form.number("payment") or 0
+    try:
+        if form["do"] == "returned":
+            cheque_returned(ctx.desk, ctx.actor, payment_id, form["why"], form["fee"] == "yes")
+            return ctx.go(f"/receipts/{receipt_id}", "The cheque is undone; what it paid is open again.")
+        back = BackForm(payment_id, form["amount"], form["why"], form["key"])
+        act = void if form["do"] == "void" else refund
+        done = act(ctx.desk, ctx.actor, ctx.shared.outside.terminal, back)
+    except Mendable as error:
+        return receipt_page(ctx, receipt_id, error.status, back=payment_id, problems=error.problems, typed=form)
+    return ctx.go(f"/receipts/{receipt_id}", done.words)

@@ -1,0 +1,119 @@
+"""Statements on the screen: one from the account, or a run with its rule, the list before it is made, its progress, and every one kept."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+from sqlalchemy import select
+
+from zax.core.errors import Mendable, NotFound
+from zax.core.money.statement import Rule, check_rule
+from zax.desk.money.statements import make_statement, preview, run_of, runs, start_run, stop_run
+from zax.store import schema
+from zax.web.money.documents import statement_pdfs
+from zax.web.shell.pdf import joined_pdf
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+
+router = APIRouter()
+SHOWN = 200
+
+
+@router.post("/accounts/{patient_id}/statement")
+def one(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """A statement now, for the household or (`who` one) this person; its PDF."""
+    ctx = enter(request, "payments")
+    with ctx.read() as connection:
+        row = connection.execute(
+            select(schema.patient.c.household_id).where(schema.patient.c.id == patient_id)
+        ).first()
+    if row is None:
+        raise NotFound("There is no such patient.")
+    number = make_statement(
+        ctx.desk, ctx.actor, statement_pdfs, ctx.shared.files, row.household_id, patient_id if form["who"] == "one" else None
+    )  # fmt: skip
+    return ctx.go(f"/statements/{number}.pdf")
+
+
+@router.get("/statements/runs/{run_id}.pdf")
+def run_paper(request: Request, run_id: int) -> Response:
+    """All statements of a run in one file, for the printer."""
+    ctx = enter(request, "statements")
+    with ctx.read() as connection:
+        _, rows, _ = run_of(connection, run_id)
+    made = [ctx.shared.files.get(row.digest) for row in rows if row.state == "made"]
+    if not made:
+        raise NotFound("Nothing of this run is made yet.")
+    return pdf_answer(joined_pdf(made), f"statements-{run_id}")
+
+
+@router.get("/statements/{number}.pdf")
+def paper(request: Request, number: int) -> Response:
+    """A statement as it was made."""
+    ctx = enter(request, "payments")
+    with ctx.read() as connection:
+        row = connection.execute(
+            select(schema.statement).where(schema.statement.c.id == number, schema.statement.c.state == "made")
+        ).first()
+    if row is None:
+        raise NotFound("There is no such statement.")
+    return pdf_answer(ctx.shared.files.get(row.digest), f"statement-{number}")
+
+
+@router.get("/statements")
+def show(request: Request) -> Response:
+    return statements_page(enter(request, "statements"))
+
+
+def statements_page(ctx: RequestContext, status: int = 200, rule: Rule | None = None, **more: Any) -> Response:
+    """`rule` None shows the runs that were made; otherwise the list of whom the rule picks."""
+    with ctx.read() as connection:
+        found = preview(connection, rule, ctx.today) if rule is not None else None
+        made = runs(connection)
+    return ctx.page(
+        "money/statements.html",
+        status,
+        rule=rule or Rule(),
+        found=found,
+        runs=made,
+        shown=SHOWN,
+        screen="money",
+        **more,
+    )
+
+
+@router.post("/statements")
+def choose(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """Look at whom a rule picks (`do` look), or make them."""
+    ctx = enter(request, "statements")
+    try:
+        rule = check_rule(
+            form["minimum"],
+            form["days"],
+            form.numbers("without"),
+            form["answered"] == "yes",
+            form["interest"] == "yes",
+        )
+        if form["do"] != "make":
+            return statements_page(ctx, rule=rule, typed=form)
+        run_id = start_run(ctx.desk, ctx.actor, rule)
+    except Mendable as error:
+        return statements_page(ctx, error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/statements/runs/{run_id}")
+
+
+@router.get("/statements/runs/{run_id}")
+def show_run(request: Request, run_id: int) -> Response:
+    """A run's progress and its statements."""
+    ctx = enter(request, "statements")
+    with ctx.read() as connection:
+        run, rows, rule = run_of(connection, run_id)
+    return ctx.page("money/statement_run.html", run=run, rows=rows, rule=rule, shown=SHOWN, screen="money")
+
+
+@router.post("/statements/runs/{run_id}/stop")
+def stop(request: Request, run_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "statements")
+    stop_run(ctx.desk, ctx.actor, run_id)
+    return ctx.go(f"/statements/runs/{run_id}", "Stopped. What was made is kept.")

@@ -1,0 +1,113 @@
+"""Likely pairs of records, and making one of two."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.errors import Mendable, NotFound, Refused, ZaxError
+from zax.core.patients.fields import FIELDS
+from zax.core.patients.person import check_phone, parse_birth, show_phone
+from zax.desk.patients import duplicates as acts
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+@router.get("/duplicates")
+def show_pairs(request: Request) -> Response:
+    """The likeliest pairs; `with` limits them to those of one patient."""
+    ctx = enter(request, "patients")
+    wanted = request.query_params.get("with", "")
+    only = int(wanted) if wanted.isdecimal() and len(wanted) < 10 else 0
+    with ctx.read() as connection:
+        rows = acts.rows_of(connection, [only]) if only else {}
+        if only and only not in rows:
+            raise NotFound("There is no such patient.")
+        pairs = acts.likely_of(connection, rows[only]) if only else acts.likely_pairs(connection)
+    return ctx.page("patients/duplicates.html", pairs=pairs, only=rows.get(only), screen="patients")
+
+
+@router.get("/duplicates/typing")
+def while_typing(request: Request, first: str = "", last: str = "", birth: str = "", phone: str = "") -> Response:
+    """Under the fields of a new patient: who on file may be the same person."""
+    ctx = enter(request)
+    found = []
+    if len(first.strip()) > 1 and len(last.strip()) > 1 or birth.strip() or phone.strip():
+        with ctx.read() as connection:
+            found = acts.like_typed(
+                connection, first, last, _quiet(parse_birth, birth, ctx.today), _quiet(check_phone, phone) or ""
+            )
+    return ctx.page("patients/likely.html", found=found)
+
+
+def _quiet(check: Any, text: str, *more: Any) -> Any:
+    """What the check makes of a text that is not finished yet; None while it is not acceptable."""
+    try:
+        return check(text, *more) if text.strip() else None
+    except ZaxError:
+        return None
+
+
+@router.post("/duplicates/two")
+def call_two(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "patients")
+    acts.call_two(ctx.desk, ctx.actor, form.number("a") or 0, form.number("b") or 0)
+    return ctx.go("/duplicates", "Noted: two people. They are not shown together again.")
+
+
+@router.get("/merge")
+def show_merge(request: Request, keep: int, drop: int) -> Response:
+    return merge_page(enter(request, "merge"), keep, drop)
+
+
+def merge_page(ctx: RequestContext, keep_id: int, drop_id: int, status: int = 200, **more: Any) -> Response:
+    with ctx.read() as connection:
+        keep, drop, choices, counted = acts.preview(connection, keep_id, drop_id)
+        pair = acts.compare_rows(connection, keep_id, drop_id)
+    same = [
+        field for name, field in FIELDS.items() if getattr(keep, name) == getattr(drop, name) and getattr(keep, name)
+    ]
+    return ctx.page(
+        "patients/merge.html",
+        status,
+        keep=keep,
+        drop=drop,
+        choices=choices,
+        counted=counted,
+        same=same,
+        pair=pair,
+        shown=_shown,
+        screen="patients",
+        **more,
+    )
+
+
+def _shown(name: str, value: Any) -> str:
+    if not value:
+        return ""
+    if name.endswith("phone"):
+        return show_phone(value)
+    return FIELDS[name].choices.get(value, f"{value:%-d %b %Y}" if hasattr(value, "year") else str(value))
+
+
+@router.post("/merge")
+def do_merge(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "merge")
+    keep_id, drop_id = form.number("keep") or 0, form.number("drop") or 0
+    try:
+        if form["sure"] != "yes":
+            raise Refused("Tick that you have looked at both sides. A merge cannot be taken apart again.", "sure")
+        acts.merge(
+            ctx.desk,
+            ctx.actor,
+            keep_id,
+            drop_id,
+            form,
+            (form.number("keep_version") or 0, form.number("drop_version") or 0),
+        )
+    except Mendable as error:
+        return merge_page(ctx, keep_id, drop_id, error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/patients/{keep_id}", f"Merged. Number {drop_id} finds this record from now on.")

@@ -1,0 +1,127 @@
+"""Live screens: one thread asks the change feed every half second and wakes the browsers that watch what changed.
+
+A change of the setup is read by this process at once, so that its pages show it. Each browser holds one server-sent events stream. It is told only that something changed, and fetches its page again by itself.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from datetime import timedelta
+from typing import Any
+
+import structlog
+from fastapi import APIRouter, FastAPI, Request
+from fastapi.responses import StreamingResponse
+from sqlalchemy import Engine, bindparam, func, select
+from sqlalchemy.exc import SQLAlchemyError
+from starlette.concurrency import run_in_threadpool
+
+from zax.desk.acts.transaction import Desk
+from zax.desk.people.sign_in import signed_in_user
+from zax.store.schema import feed
+from zax.web.shell.request_context import Shared
+
+router = APIRouter()
+log = structlog.get_logger()
+SECONDS = 0.5
+_NEWEST = select(func.coalesce(func.max(feed.c.id), 0))
+# Ids can become visible out of order, so rows a little behind the newest one are looked at again.
+_LOOK_BACK = 200
+_SINCE = select(feed.c.id, feed.c.site_id, feed.c.day, feed.c.what, feed.c.visit_id, feed.c.patient_id).where(
+    feed.c.id > bindparam("since")
+)
+
+
+class Feed:
+    """The watcher of one process and its listeners."""
+
+    def __init__(self, engine: Engine, desk: Desk) -> None:
+        self.engine, self.desk = engine, desk
+        self.listeners: set[asyncio.Queue[dict[str, Any]]] = set()
+        self.newest = 0
+        self.seen: set[int] = set()
+        self.started = False
+
+    async def watch(self) -> None:
+        while True:
+            try:
+                if not self.started:
+                    await run_in_threadpool(self.start)
+                else:
+                    for change in await run_in_threadpool(self.changes):
+                        for listener in self.listeners:
+                            listener.put_nowait(change)
+            except SQLAlchemyError as error:
+                log.warning("feed.unreadable", why=str(error))
+            await asyncio.sleep(SECONDS)
+
+    def start(self) -> None:
+        """From here on changes are told; what is already there is not."""
+        with self.engine.connect() as connection:
+            self.newest = int(connection.execute(_NEWEST).scalar_one())
+            self.seen = {row.id for row in connection.execute(_SINCE, {"since": self.newest - _LOOK_BACK})}
+        self.started = True
+
+    def changes(self) -> list[dict[str, Any]]:
+        with self.engine.connect() as connection:
+            rows = connection.execute(_SINCE, {"since": self.newest - _LOOK_BACK}).all()
+        fresh = [row for row in rows if row.id not in self.seen]
+        if any(row.what == "setup" for row in fresh):
+            self.desk.read_setup()
+        self.newest = max([self.newest, *(row.id for row in rows)])
+        self.seen = {row.id for row in rows if row.id > self.newest - _LOOK_BACK}
+        return [
+            {
+                "what": row.what,
+                "site": row.site_id,
+                "day": row.day.isoformat() if row.day else None,
+                "visit": row.visit_id,
+            }
+            for row in fresh
+        ]
+
+
+@asynccontextmanager
+async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+    shared: Shared = app.state.shared
+    app.state.feed = Feed(shared.reading, shared.desk)
+    watching = asyncio.create_task(app.state.feed.watch())
+    yield
+    watching.cancel()
+    shared.reading.dispose()
+
+
+@router.get("/live")
+async def live(request: Request) -> StreamingResponse:
+    """The stream of one browser: `event: change` with site, day and visit; a comment every fifteen seconds keeps it open."""
+    shared: Shared = request.app.state.shared
+    user_id = request.session.get("user")
+    if not isinstance(user_id, int) or not await run_in_threadpool(_known, shared, user_id):
+        return StreamingResponse(iter(()), 401, media_type="text/event-stream")
+    return StreamingResponse(
+        stream(request.app.state.feed), media_type="text/event-stream", headers={"X-Accel-Buffering": "no"}
+    )
+
+
+def _known(shared: Shared, user_id: int) -> bool:
+    with shared.reading.connect() as connection:
+        return signed_in_user(connection, user_id) is not None
+
+
+async def stream(watched: Feed) -> AsyncIterator[str]:
+    queue: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
+    watched.listeners.add(queue)
+    try:
+        yield "retry: 1500\nevent: hello\ndata: {}\n\n"
+        while True:
+            try:
+                change = await asyncio.wait_for(queue.get(), timedelta(seconds=15).total_seconds())
+            except TimeoutError:
+                yield ": still here\n\n"
+                continue
+            yield f"event: change\ndata: {json.dumps(change)}\n\n"
+    finally:
+        watched.listeners.discard(queue)

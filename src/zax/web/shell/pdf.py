@@ -1,0 +1,75 @@
+"""Turning HTML into PDF through WeasyPrint: one at once here, many on every core.
+
+The helpers are processes of their own, started when first needed and kept; they read nothing but the HTML and end with the process that
+started them.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from functools import cache
+from multiprocessing import get_context
+from pathlib import Path
+from typing import Any
+
+import pikepdf
+from jinja2 import Environment
+
+from zax.store.server import end_with_parent
+from zax.web.shell.rendering import make_environment
+
+FONTS = Path(__file__).parent / "static" / "vendor"
+FEW = 3  # so many are made faster here than handed round
+
+
+def write(html: str) -> bytes:
+    """One paper; its fonts lie beside the page's."""
+    from weasyprint import HTML
+
+    return bytes(HTML(string=html, base_url=str(FONTS)).write_pdf())
+
+
+def write_all(pages: Sequence[str]) -> list[bytes]:
+    """Many papers in their order, on every core; here, one by one, should a helper die."""
+    if len(pages) <= FEW:
+        return [write(html) for html in pages]
+    try:
+        return list(_helpers().map(write, pages))
+    except BrokenProcessPool:
+        _helpers.cache_clear()
+        return [write(html) for html in pages]
+
+
+@cache
+def _helpers() -> ProcessPoolExecutor:
+    return ProcessPoolExecutor(os.cpu_count() or 1, get_context("spawn"), end_with_parent)
+
+
+@cache
+def _templates() -> Environment:
+    return make_environment()
+
+
+def paper_html(template: str, **values: Any) -> str:
+    """A paper's template filled in."""
+    return str(_templates().get_template(template).render(**values))
+
+
+def paper(template: str, **values: Any) -> bytes:
+    """A paper's template filled in, as PDF."""
+    return write(paper_html(template, **values))
+
+
+def joined_pdf(papers: Sequence[bytes]) -> bytes:
+    """Several papers in one file, for the printer."""
+    out = io.BytesIO()
+    with pikepdf.new() as together:
+        for each in papers:
+            with pikepdf.open(io.BytesIO(each)) as one:
+                together.pages.extend(one.pages)
+        together.save(out)
+    return out.getvalue()

@@ -1,0 +1,101 @@
+"""Pages from templates: the Jinja environment with the one money filter, the one phone format, times and signs."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from babel.numbers import format_decimal
+from jinja2 import Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
+from markupsafe import Markup
+
+from zax.clock import local
+from zax.core.arrivals.stages import WHOSE
+from zax.core.book.cancellation import OFF
+from zax.core.book.hours import clock_words
+from zax.core.book.track import STOP_WORDS, Stop
+from zax.core.charges.teeth import show_tooth
+from zax.core.claims.claim import STATE_WORDS, ClaimState
+from zax.core.patients.person import age_on, show_phone
+from zax.core.people.roles import ROLE_WORDS, may
+from zax.web.shell import keys
+from zax.web.shell.signs import mark_sign, sign
+
+WEB = Path(__file__).parents[1]
+_money_cache: dict[int, str] = {}
+
+
+def money(cents: int, sign_of: str = "") -> str:
+    """Cents -> '1,234.50'; `sign_of='$'` puts the currency before. Negative amounts carry a true minus."""
+    text = _money_cache.get(abs(cents))
+    if text is None:
+        text = format_decimal(abs(cents) / 100, format="#,##0.00", locale="en_US")
+        if len(_money_cache) < 50_000:
+            _money_cache[abs(cents)] = text
+    return f"{'−' if cents < 0 else ''}{sign_of}{text}"
+
+
+def dollars(cents: int) -> str:
+    return money(cents, "$")
+
+
+def day_words(day: date, year: bool = False) -> str:
+    """'24 Nov', with the year where it is not obvious."""
+    return f"{day.day} {day:%b}{f' {day.year}' if year else ''}"
+
+
+def iso_day(text: str) -> str:
+    """'2026-11-24' -> 'Tue 24 Nov'."""
+    day = date.fromisoformat(text)
+    return f"{day:%a} {day_words(day)}"
+
+
+def long_day(day: date) -> str:
+    return f"{day:%A} {day.day} {day:%B}"
+
+
+def span_words(minutes: int) -> str:
+    """75 -> '1 h 15'; under an hour '14 min'."""
+    return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}"
+
+
+def stop_words(stop: str) -> str:
+    return STOP_WORDS[Stop(stop)]
+
+
+def claim_words(state: str) -> str:
+    return STATE_WORDS[ClaimState(state)]
+
+
+@pass_context
+def wall(context: Any, moment: datetime) -> datetime:
+    """A UTC moment on the site's wall clock."""
+    return local(moment, context["site"].timezone)
+
+
+@pass_context
+def tooth(context: Any, number: str) -> str:
+    """A tooth as this clinic writes it."""
+    return show_tooth(number, context["clinic"].numbering)
+
+
+def areas_with(folder: str) -> list[Path]:
+    """The areas' folders in which there is such a folder: a template is named `area/name.html`, a static file `/static/area/name`."""
+    return sorted(path.parent for path in WEB.glob(f"*/{folder}"))
+
+
+def make_environment() -> Environment:
+    environment = Environment(
+        loader=PrefixLoader({area.name: FileSystemLoader(area / "templates") for area in areas_with("templates")}), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
+        lstrip_blocks=True, auto_reload=False,
+    )  # fmt: skip
+    environment.filters |= {
+        "money": money, "dollars": dollars, "phone": show_phone, "clock": clock_words, "day": day_words, "long_day": long_day, "iso_day": iso_day,
+        "span": span_words, "stop": stop_words, "claim_words": claim_words, "wall": wall, "tooth": tooth,
+    }  # fmt: skip
+    environment.globals |= {
+        "sign": sign, "mark_sign": mark_sign, "key": keys.key_attributes, "cap": keys.key_cap, "age_on": age_on, "may": may, "role_words": ROLE_WORDS,
+        "Stop": Stop, "off_reasons": {why.value: off for why, off in OFF.items()}, "timedelta": timedelta, "key_groups": keys.groups, "whose_turn": WHOSE, "max": max, "min": min, "Markup": Markup,
+    }  # fmt: skip
+    return environment

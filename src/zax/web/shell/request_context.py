@@ -1,0 +1,234 @@
+"""Where a request stands: who is signed in, at which site, what time it is; and how a form's content is taken in safely.
+
+The session is a signed cookie that ends after half an hour without use. The CSRF token is a cookie of its own, so a form that was
+filled in before the session ended is still good once its owner has signed in again.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
+
+from fastapi import Request
+from fastapi.responses import HTMLResponse, RedirectResponse, Response
+from jinja2 import Environment
+from sqlalchemy import Engine
+from starlette.background import BackgroundTask
+
+from zax.clock import local, system_now
+from zax.core.errors import Refused
+from zax.core.people.roles import may, require
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk
+from zax.desk.people.sign_in import note_look, signed_in_user
+from zax.settings import Settings
+from zax.store.files import FileStore
+from zax.store.vault import Vault
+
+MOST_BYTES = 40 * 1024 * 1024
+CSRF_COOKIE = "zax_form"
+
+
+def pdf_answer(content: bytes, name: str) -> Response:
+    """A paper, shown in the browser under its name."""
+    return Response(
+        content, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{name}.pdf"'}
+    )
+
+
+class SignInNeeded(Exception):
+    """Nobody is signed in; `kept` is the form that was sent, so that nothing need be typed again."""
+
+    def __init__(self, kept: Mapping[str, str] | None = None) -> None:
+        super().__init__("sign in")
+        self.kept = kept
+
+
+class ForgedForm(Exception):
+    """The form does not carry the token that this browser was given."""
+
+
+@dataclass(frozen=True, slots=True)
+class Shared:
+    """What all requests of the process share, on `app.state.shared`."""
+
+    desk: Desk
+    reading: Engine
+    settings: Settings
+    templates: Environment
+    outside: Any
+    files: FileStore
+    vault: Vault
+
+
+@dataclass(frozen=True, slots=True)
+class RequestContext:
+    """One signed-in request."""
+
+    request: Request
+    shared: Shared
+    actor: Actor
+    site_id: int
+
+    @property
+    def desk(self) -> Desk:
+        return self.shared.desk
+
+    @property
+    def clinic(self) -> Any:
+        return self.shared.desk.clinic
+
+    @property
+    def site(self) -> Any:
+        return self.clinic.sites[self.site_id]
+
+    @property
+    def now(self) -> datetime:
+        return self.shared.desk.clock.now()
+
+    @property
+    def local_now(self) -> datetime:
+        return local(self.now, self.site.timezone)
+
+    @property
+    def today(self) -> date:
+        return self.local_now.date()
+
+    def may(self, right: str) -> bool:
+        return may(self.actor.role, right)
+
+    def read(self) -> Any:
+        """A connection for reading, as a context manager."""
+        return self.shared.reading.connect()
+
+    def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:
+        """The template with what every page shows besides."""
+        said = self.request.session.pop("said", None) if status == 200 and self.request.session.get("said") else None
+        html = self.shared.templates.get_template(template).render(
+            ctx=self, actor=self.actor, site=self.site, clinic=self.clinic, now=self.now, today=self.today, csrf=csrf_of(self.request),
+            url=url_of(self.request), said=said, **({"problems": {}, "typed": PostedForm()} | values),
+        )  # fmt: skip
+        return HTMLResponse(html, status)
+
+    def unsure(self, key: str, back: str) -> HTMLResponse:
+        """The database went away while money was taken: a page that reads nothing and, later, asks by the form's key what became of it."""
+        return HTMLResponse(
+            self.shared.templates.get_template("shell/unsure.html").render(key_of_form=key, back=back), 503
+        )
+
+    def looked(self, page: Response, patient_id: int, screen: str) -> Response:
+        """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no new look."""
+        if "x-live" not in self.request.headers and self.actor.id is not None:
+            page.background = BackgroundTask(note_look, self.desk.engine, self.now, self.actor.id, patient_id, screen)
+        return page
+
+    def go(self, to: str, said: str = "") -> Response:
+        """On to another page, with a word about what was done."""
+        if said:
+            self.request.session["said"] = said
+        return RedirectResponse(to, 303)
+
+
+def url_of(request: Request) -> str:
+    return request.url.path + (f"?{request.url.query}" if request.url.query else "")
+
+
+def enter(request: Request, right: str = "see") -> RequestContext:
+    """The signed-in person, or SignInNeeded; NotAllowed when the role lacks the right."""
+    shared: Shared = request.app.state.shared
+    user_id = request.session.get("user")
+    if not isinstance(user_id, int):
+        raise SignInNeeded
+    with shared.reading.connect() as connection:
+        actor = signed_in_user(connection, user_id)
+    if actor is None:
+        request.session.clear()
+        raise SignInNeeded
+    _note_use(request)
+    require(actor.role, right)
+    site_id = request.session.get("site", 0)
+    if site_id not in shared.desk.clinic.sites:
+        site_id = shared.desk.clinic.first_site.id
+    return RequestContext(request, shared, actor, site_id)
+
+
+def _note_use(request: Request) -> None:
+    """A live screen that refreshes itself does not keep the session open; a person does."""
+    minute = int(system_now().timestamp() // 60)
+    if request.session.get("used") != minute and "x-live" not in request.headers:
+        request.session["used"] = minute
+
+
+def csrf_of(request: Request) -> str:
+    """This browser's token: from its cookie, or a new one that the response will set."""
+    token = request.cookies.get(CSRF_COOKIE) or getattr(request.state, "new_csrf", None)
+    if not token:
+        token = secrets.token_urlsafe(24)
+        request.state.new_csrf = token
+    return str(token)
+
+
+class PostedForm(dict[str, str]):
+    """A form's fields as typed, whitespace kept; a missing field reads as empty. `all` has every value of fields that come several times, `content` the bytes of a file that came along."""
+
+    def __init__(self, *args: Any, **fields: str) -> None:
+        super().__init__(*args, **fields)
+        self.all: dict[str, list[str]] = {}
+        self.content = b""
+
+    def __missing__(self, key: str) -> str:
+        return ""
+
+    def number(self, key: str) -> int | None:
+        """A whole number, or None for an empty field; Refused for anything else."""
+        text = self[key].strip()
+        if not text:
+            return None
+        if not text.isdecimal() or len(text) > 9:
+            raise Refused("This is not a number we know. Reload the page and try again.", key)
+        return int(text)
+
+    def numbers(self, key: str) -> list[int]:
+        """Every value of a field that comes several times, such as ticks; Refused for anything that is no number."""
+        texts = [text.strip() for text in self.all.get(key, []) if text.strip()]
+        if any(not text.isdecimal() or len(text) > 9 for text in texts):
+            raise Refused("This is not a choice we know. Reload the page and try again.", key)
+        return [int(text) for text in texts]
+
+    @property
+    def back(self) -> str:
+        """Where to go afterwards; only ever a page of ours."""
+        to = self["back"]
+        parts = urlsplit(to)
+        return (
+            to if to.startswith("/") and not to.startswith("//") and not parts.netloc and "\\" not in to else "/day"
+        )
+
+    @property
+    def back_query(self) -> dict[str, str]:
+        """The parts of the address the form came from."""
+        return {name: values[0] for name, values in parse_qs(urlsplit(self.back).query).items()}
+
+
+async def posted_form(request: Request) -> PostedForm:
+    """The posted form, once its token is checked and somebody is signed in."""
+    form = await request.form(max_files=1, max_fields=600)
+    fields = PostedForm()
+    for name, value in form.multi_items():
+        if isinstance(value, str):
+            fields[name] = value
+            fields.all.setdefault(name, []).append(value)
+        else:
+            fields.content = await value.read(MOST_BYTES + 1)
+            fields[name] = fields.content[: 8 * 1024 * 1024].decode("utf-8", errors="replace")
+            fields[f"{name}_name"] = value.filename or ""
+    token = fields.pop("csrf", "")
+    if not token or not secrets.compare_digest(token, request.cookies.get(CSRF_COOKIE, "")):
+        raise ForgedForm
+    if not isinstance(request.session.get("user"), int):
+        raise SignInNeeded(fields)
+    return fields

@@ -1,0 +1,59 @@
+"""Charge lines name what their code is about; the estimate explains every cent."""
+
+import pytest
+
+from zax.core.charges.lines import ServiceRule, TypedLine, check_line, is_tooth, unfinished
+from zax.core.errors import Problems
+from zax.core.money.tender import Tender, TenderForm, check_tenders
+
+FILLING = ServiceRule("D2392", True, True, 2)
+CROWN = ServiceRule("D2740", True, True)
+OFFICE = ServiceRule("99213", False)
+
+
+def test_a_filling_needs_its_tooth_and_exactly_its_surfaces() -> None:
+    detail = check_line(FILLING, TypedLine("1", "#14", "om"))
+    assert (detail.tooth, detail.surfaces) == ("14", "MO")
+    with pytest.raises(Problems) as wrong:
+        check_line(FILLING, TypedLine("1", "", "M"))
+    assert set(wrong.value.problems) == {"tooth", "surfaces"}
+
+
+@pytest.mark.parametrize(
+    ("rule", "units", "tooth", "surfaces", "field"),
+    [
+        (FILLING, "1", "33", "MO", "tooth"), (FILLING, "1", "Z", "MO", "tooth"), (FILLING, "1", "8", "MO", "surfaces"),
+        (FILLING, "1", "14", "MI", "surfaces"), (FILLING, "1", "14", "MX", "surfaces"), (CROWN, "1", "14", "M", "surfaces"),
+        (OFFICE, "0", "", "", "units"), (OFFICE, "x", "", "", "units"), (OFFICE, "21", "", "", "units"), (OFFICE, "1", "14", "", "tooth"),
+    ],
+)  # fmt: skip
+def test_what_does_not_fit_the_code_is_said_beside_its_field(
+    rule: ServiceRule, units: str, tooth: str, surfaces: str, field: str
+) -> None:
+    with pytest.raises(Problems) as wrong:
+        check_line(rule, TypedLine(units, tooth, surfaces))
+    assert set(wrong.value.problems) == {field}
+
+
+def test_teeth_are_one_to_thirty_two_and_a_to_t() -> None:
+    assert [tooth for tooth in ("1", "32", "A", "T") if is_tooth(tooth)] == ["1", "32", "A", "T"]
+    assert not any(is_tooth(tooth) for tooth in ("0", "33", "U", "", "AA", "١"[:0]))
+
+
+def test_unfinished_lines_say_what_they_lack() -> None:
+    assert unfinished(FILLING, "", "", "", ()) == "D2392 needs its tooth"
+    assert unfinished(FILLING, "14", "M", "", ()) == "D2392 needs its surfaces"
+    assert unfinished(OFFICE, "", "", "", ()) == "99213 needs a diagnosis"
+    assert unfinished(OFFICE, "", "", "", ("J02.9",)) == ""
+
+
+def test_a_cheque_needs_its_number() -> None:
+    with pytest.raises(Problems) as wrong:
+        check_tenders([TenderForm("cheque", "12", " ")], {})
+    assert "printed on the cheque" in wrong.value.problems["number-1"]
+    assert check_tenders([TenderForm("cheque", "12", "1 184")], {})[0].number == "1184"
+    assert check_tenders([TenderForm("cash", "12", "99")], {})[0].number == ""
+    with pytest.raises(Problems) as wrong:
+        check_tenders([TenderForm("cash", "1"), TenderForm("shells", "abc", "")], {})
+    assert set(wrong.value.problems) == {"tender-2", "amount-2"}
+    assert check_tenders([TenderForm("card", "1.5", "")], {})[0].tender == Tender.CARD

@@ -1,0 +1,123 @@
+"""Patients' details, searching, record gaps and roles."""
+
+from datetime import date
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zax.core.errors import NotAllowed, Problems, Refused
+from zax.core.patients.person import (
+    age_on,
+    check_new_patient,
+    check_phone,
+    parse_birth,
+    search_key,
+    show_phone,
+)
+from zax.core.patients.search_terms import parse_query
+from zax.core.people.roles import RIGHT_WORDS, RIGHTS, Role, may, require
+
+TODAY = date(2026, 11, 24)
+
+
+@pytest.mark.parametrize(
+    "typed",
+    ["5/3/1984", "05-03-84", "1984-05-03", "3 May 1984", "May 3, 1984", "may 3 84", "050384", "05031984", "5.3.1984"],
+)
+def test_birth_dates_in_their_usual_spellings(typed: str) -> None:
+    assert parse_birth(typed, TODAY) == date(1984, 5, 3)
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ("", "Enter the birth date"), ("11/25/2026", "future"), ("2/30/1990", "not a date"), ("1/1/1850", "years ago"),
+        ("soon", "not a date"), ("13/13/13", "not a date"), ("3 foo 1984", "not a date"),
+    ],
+)  # fmt: skip
+def test_birth_dates_that_cannot_be(typed: str, says: str) -> None:
+    with pytest.raises(Refused) as refused:
+        parse_birth(typed, TODAY)
+    assert says in refused.value.problems["birth"]
+
+
+@given(st.dates(date(1927, 1, 1), TODAY))
+def test_a_written_out_birth_date_is_read_back(day: date) -> None:
+    assert parse_birth(f"{day.month}/{day.day}/{day.year}", TODAY) == day
+    assert parse_birth(day.isoformat(), TODAY) == day
+
+
+def test_two_digit_years_are_never_ahead() -> None:
+    assert parse_birth("1/1/26", TODAY) == date(2026, 1, 1)
+    assert parse_birth("1/1/27", TODAY) == date(1927, 1, 1)
+
+
+@pytest.mark.parametrize(
+    "typed", ["360 555 0148", "(360) 555-0148", "+1 360 555 0148", "3605550148", "1-360-555-0148"]
+)
+def test_phones_are_ten_digits(typed: str) -> None:
+    assert check_phone(typed) == "3605550148"
+    assert show_phone("3605550148") == "360 555 0148"
+
+
+@pytest.mark.parametrize("typed", ["", "12", "555-01", "call me", "+49 30 1234567", "99999999999999"])
+def test_phones_that_cannot_be(typed: str) -> None:
+    with pytest.raises(Refused) as refused:
+        check_phone(typed)
+    assert "phone" in refused.value.problems
+
+
+def test_all_fields_of_a_new_patient_are_checked_at_once() -> None:
+    with pytest.raises(Problems) as wrong:
+        check_new_patient(" ", "x" * 61, "tomorrow", "1", TODAY)
+    assert set(wrong.value.problems) == {"first", "last", "birth", "phone"}
+    assert "61 letters" in wrong.value.problems["last"]
+    made = check_new_patient(" Ana  María ", "Ortiz", "5/3/1984", "360 555 0148", TODAY)
+    assert (made.first, made.birth) == ("Ana María", date(1984, 5, 3))
+
+
+@pytest.mark.parametrize("name", ["123", "\x00Bob", "--"])
+def test_what_is_no_name(name: str) -> None:
+    with pytest.raises(Problems) as wrong:
+        check_new_patient(name, "Ortiz", "5/3/1984", "360 555 0148", TODAY)
+    assert set(wrong.value.problems) == {"first"}
+
+
+def test_keys_forget_case_and_accents() -> None:
+    assert search_key("  Müller-Łódź ") == search_key("muller-łódz")
+    assert search_key("O’Neil") == "o’neil"
+
+
+@pytest.mark.parametrize(
+    ("typed", "digits", "words"),
+    [
+        ("vas hel", "", ("vas", "hel")), ("(360) 555", "360555", ()), ("0148", "0148", ()), ("v", "", ()), ("12", "", ()),
+        ("Vasquez, Helen", "", ("vasquez", "helen")), ("   ", "", ()),
+    ],
+)  # fmt: skip
+def test_what_is_typed_into_the_find_box(typed: str, digits: str, words: tuple[str, ...]) -> None:
+    query = parse_query(typed, TODAY)
+    assert (query.digits, query.words) == (digits, words)
+    assert query.empty == (not digits and not words)
+
+
+@given(st.text(max_size=200))
+def test_any_text_is_a_question_or_none(typed: str) -> None:
+    query = parse_query(typed, TODAY)
+    assert query.empty or query.digits or query.words or query.birth or query.member
+
+
+def test_age_turns_on_the_birthday() -> None:
+    assert age_on(date(1984, 11, 24), TODAY) == 42
+    assert age_on(date(1984, 11, 25), TODAY) == 41
+    assert age_on(date(2024, 2, 29), date(2025, 2, 28)) == 0
+
+
+def test_roles_have_only_known_rights_and_a_refusal_says_who_may() -> None:
+    assert all(rights <= set(RIGHT_WORDS) for rights in RIGHTS.values())
+    assert may(Role.CLINICIAN, "charges") and not may(Role.CLINICIAN, "payments")
+    with pytest.raises(NotAllowed, match="Ask .*billing.* or manager"):
+        require(Role.RECEPTIONIST, "claims")
+    for right in RIGHT_WORDS:
+        require(Role.MANAGER, right)

@@ -1,0 +1,114 @@
+"""Signing in, patients' details and coverage, finding, and the schema itself, against a real MariaDB."""
+
+from datetime import timedelta
+
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import Engine, text
+
+from tests.conftest import TODAY, add_patient, scalar
+from zax.clock import ShiftedClock
+from zax.core.errors import Refused
+from zax.core.patients.search_terms import parse_query
+from zax.demo.world import PASSWORD
+from zax.desk.acts.transaction import Desk
+from zax.desk.people.sign_in import TRIES, note_look, sign_in, signed_in_user
+from zax.store import schema
+from zax.store.patients.search import find_patients, recently_seen
+
+
+def test_the_migrations_make_exactly_the_tables_of_the_schema(engine: Engine) -> None:
+    with engine.connect() as connection:
+        differences = compare_metadata(MigrationContext.configure(connection), schema.metadata)
+    assert differences == []
+
+
+def test_signing_in(desk: Desk) -> None:
+    assert sign_in(desk, " JUNO ", PASSWORD, "1.2.3.4").name == "Juno Park"
+    assert scalar(desk, "SELECT password_hash FROM user WHERE sign_in = 'juno'").startswith("$argon2id$")
+    assert scalar(desk, "SELECT COUNT(*) FROM audit WHERE act = 'signed_in'") == 1
+
+
+@pytest.mark.parametrize(
+    ("name", "password"), [("juno", "wrong"), ("nobody", PASSWORD), ("", ""), ("juno", "x" * 5000)]
+)
+def test_wrong_pairs_do_not_say_which_half_is_wrong(desk: Desk, name: str, password: str) -> None:
+    with pytest.raises(Refused, match="do not belong together"):
+        sign_in(desk, name, password, "1.2.3.4")
+
+
+def test_guessing_is_slowed_down_and_ends_by_itself(desk: Desk, clock: ShiftedClock) -> None:
+    for _ in range(TRIES):
+        with pytest.raises(Refused, match="do not belong"):
+            sign_in(desk, "juno", "guess", "1.2.3.4")
+    with pytest.raises(Refused, match="Too many tries"):
+        sign_in(desk, "juno", PASSWORD, "1.2.3.4")
+    assert sign_in(desk, "juno", PASSWORD, "5.6.7.8").id == 1
+    clock.set_to(clock.now() + timedelta(minutes=6))
+    assert sign_in(desk, "juno", PASSWORD, "1.2.3.4").id == 1
+
+
+def test_an_inactive_user_is_nobody(desk: Desk) -> None:
+    with desk.engine.begin() as connection:
+        connection.execute(text("UPDATE user SET active = 0 WHERE sign_in = 'ravi'"))
+    try:
+        with pytest.raises(Refused):
+            sign_in(desk, "ravi", PASSWORD, "1.2.3.4")
+        with desk.engine.connect() as connection:
+            assert signed_in_user(connection, 2) is None
+            assert signed_in_user(connection, 1) is not None
+    finally:
+        with desk.engine.begin() as connection:
+            connection.execute(text("UPDATE user SET active = 1"))
+
+
+@pytest.mark.parametrize(
+    ("typed", "expected"),
+    [
+        ("vas", ["Vasquez, Helen", "Vasquez, Mateo"]), ("hel", ["Vasquez, Helen"]), ("hel vas", ["Vasquez, Helen"]), ("Vasquez, M", ["Vasquez, Mateo"]),
+        ("muller", ["Müller, Ada"]), ("0148", ["Vasquez, Helen"]), ("360 555", ["Müller, Ada", "Vasquez, Helen", "Vasquez, Mateo"]),
+        ("5550149", ["Vasquez, Mateo"]), ("de la", ["de la Cruz, Ana"]), ("%", []), ("v%", []), ("zzz", []),
+        ("vasqeuz", ["Vasquez, Helen", "Vasquez, Mateo"]), ("helen vazquez", ["Vasquez, Helen"]), ("helen basquez", ["Vasquez, Helen"]), ("5/3/84", ["Müller, Ada", "Vasquez, Helen", "Vasquez, Mateo", "de la Cruz, Ana"]),
+        ("may 3 1984", ["Müller, Ada", "Vasquez, Helen", "Vasquez, Mateo", "de la Cruz, Ana"]), ("hg-900", ["Müller, Ada"]), ("HG90077", ["Müller, Ada"]), ("lena", ["Vasquez, Helen"]),
+        ("4250002222", ["de la Cruz, Ana"]), ("0002222", ["de la Cruz, Ana"]), ("K-77", []), ("907733", ["Vasquez, Mateo"]), ("cruz ana", ["de la Cruz, Ana"]), ("ana de la cruz", ["de la Cruz, Ana"]),
+    ],
+)  # fmt: skip
+def test_finding_people(desk: Desk, typed: str, expected: list[str]) -> None:
+    add_patient(desk, used_name="Lena")
+    add_patient(desk, first="Mateo", phone="3605550149", chart="907733")
+    ada = add_patient(desk, 1, first="Ada", last="Müller", phone="3605550150")
+    add_patient(desk, first="Ana", last="de la Cruz", phone="4255550101", home_phone="4250002222")
+    with desk.engine.begin() as connection:
+        connection.execute(
+            text("UPDATE coverage SET member_id = 'HG-900-77', member_key = 'HG90077' WHERE patient_id = :id"),
+            {"id": ada},
+        )
+    add_patient(desk, first="Helena", last="Gone", status="inactive", phone="2065550199")
+    with desk.engine.connect() as connection:
+        hits = find_patients(connection, parse_query(typed, TODAY))
+    assert sorted(f"{hit.last}, {hit.first}" for hit in hits) == sorted(expected)
+
+
+def test_looking_is_on_record(desk: Desk) -> None:
+    note_look(desk.engine, desk.clock.now(), 1, 4711, "account")
+    assert scalar(desk, "SELECT screen FROM look WHERE patient_id = 4711 AND user_id = 1") == "account"
+
+
+def test_people_seen_last_come_first_and_inactive_ones_only_when_asked_for(desk: Desk) -> None:
+    for first in ("Abel", "Bruno", "Carla", "Dora"):
+        seen = add_patient(desk, first=first, last="Vance")
+    gone = add_patient(desk, first="Emil", last="Vance", status="inactive")
+    note_look(desk.engine, desk.clock.now(), 1, seen, "record")
+    note_look(desk.engine, desk.clock.now(), 1, gone, "record")
+    with desk.engine.connect() as connection:
+        hits = find_patients(connection, parse_query("vance", TODAY), recent=recently_seen(connection, 1))
+        assert [hit.first for hit in hits] == ["Dora", "Abel", "Bruno", "Carla"]
+        everybody = find_patients(
+            connection, parse_query("vance", TODAY), recent=recently_seen(connection, 1), everybody=True
+        )
+        assert "Emil" in {hit.first for hit in everybody}
+        assert [
+            hit.first
+            for hit in find_patients(connection, parse_query("vance", TODAY), recent=recently_seen(connection, 2))
+        ][0] == "Abel"
