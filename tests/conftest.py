@@ -10,7 +10,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from datetime import date, datetime, timedelta
 from email.message import EmailMessage
 from pathlib import Path
@@ -211,7 +211,7 @@ def add_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
     values = PATIENT | changes
     with desk.engine.begin() as connection:
         household = connection.execute(insert(schema.household).values(name=values["last"])).inserted_primary_key[0]
-        values |= name_keys(values["first"], values["last"])
+        values |= asdict(name_keys(values["first"], values["last"]))
         made = connection.execute(
             insert(schema.patient).values(household_id=household, guarantor=True, made_at=desk.clock.now(), **values)
         ).inserted_primary_key[0]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from dataclasses import asdict
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -123,7 +124,7 @@ def _double(desk: Desk, patient_id: int, first: str, last: str, changes: dict[st
                 first=first,
                 last=last,
                 made_at=desk.clock.now(),
-                **name_keys(first, last),
+                **asdict(name_keys(first, last)),
                 **values,
             )
         )

@@ -5,6 +5,7 @@ checkout, in rooms, waiting, expected, and one who did not come.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import asdict
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -236,7 +237,7 @@ def _write_patients(desk: Desk, day: date) -> dict[str, int]:
                 "household_id": household, "guarantor": True, "first": first, "last": last, "birth": day - timedelta(days=9000 + number * 331), "sex": "M" if first in MEN else "F",
                 "phone": f"360555{100 + number:04d}", "email": f"{first}.{last}@example.org".lower(), "street": f"{11 + number} Tide Street",
                 "city": "Marrow Harbor", "state": "WA", "zip": "98201", "made_at": to_utc(datetime(day.year, 1, 12, 9), ZONE),
-            } | name_keys(first, last)  # fmt: skip
+            } | asdict(name_keys(first, last))  # fmt: skip
             made[name] = connection.execute(
                 insert(schema.patient).values(**(values | GAPS.get(name, {})))
             ).inserted_primary_key[0]
@@ -267,7 +268,7 @@ def give_helen_a_household(desk: Desk) -> None:
                     household_id=helen.household_id,
                     first=first,
                     last="Vasquez",
-                    **name_keys(first, "Vasquez"),
+                    **asdict(name_keys(first, "Vasquez")),
                     guarantor=False,
                 )
             )

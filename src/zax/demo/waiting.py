@@ -5,7 +5,7 @@ its own moment of the past weeks.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -121,7 +121,7 @@ class Waiting:
             household = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
             number = len(self.people)
             made = connection.execute(insert(schema.patient).values(
-                household_id=household, guarantor=True, first=first, last=last, **name_keys(first, last),
+                household_id=household, guarantor=True, first=first, last=last, **asdict(name_keys(first, last)),
                 birth=self.day - timedelta(days=8500 + number * 517), sex="F" if number % 2 else "M", phone=f"360555{160 + number:04d}",
                 email="" if name == "Ken Dorval" else f"{first}.{last}@example.org".lower(), street=f"{20 + number} Harbor Lane", city="Marrow Harbor", state="WA", zip="98201",
                 likes=wishes.likes, never=wishes.never, made_at=to_utc(datetime(self.day.year, 1, 12, 9), ZONE),

@@ -17,7 +17,7 @@ from zax.desk.book.booking import book_many, book_visit
 from zax.desk.book.cancellation import take_off
 from zax.desk.book.moving import move_visit
 from zax.desk.book.openings import Part, Request, Target, find_openings, places_for
-from zax.desk.book.planned import household_of, set_wishes
+from zax.desk.book.planned import set_wishes
 from zax.desk.book.series import Member, plan_household, plan_series
 from zax.desk.book.track import confirm
 from zax.desk.book.waitlist import entries, leave_waitlist, note_try, open_times, still_waits, wait_for
@@ -26,6 +26,7 @@ from zax.desk.clinic.clinic import load
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 from zax.store import schema
+from zax.store.book.planned import relatives_of as household_of
 
 
 # --- the waitlist --------------------------------------------------------------------------------------------------

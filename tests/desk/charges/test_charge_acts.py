@@ -26,7 +26,7 @@ from zax.desk.acts.act import in_transaction
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.forms import SignForm
 from zax.desk.book.booking import book_visit
-from zax.desk.book.planned import plan_service, planned_for
+from zax.desk.book.planned import plan_service
 from zax.desk.charges.charges import LineForm, add_line, add_planned, add_set, change_line
 from zax.desk.charges.diagnoses import add_diagnosis, make_main, remove_diagnosis
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
@@ -48,6 +48,7 @@ from zax.desk.charges.treatment_options import (
 from zax.desk.claims.claims import claim_data
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.store import schema
+from zax.store.book.planned import planned_for
 from zax.store.files import FileStore
 from zax.store.money import queries as money
 from zax.web.charges.documents import plan_pdf, proposal_paper

@@ -18,20 +18,19 @@ from zax.desk.charges.charges import LineForm, change_line
 from zax.desk.coverage.coverages import end_coverage, order_words, save_coverage, set_elsewhere
 from zax.desk.coverage.plans import (
     PlanTermsForm,
+    correct_plan,
     delete_plan,
     end_schedule,
-    patients_with,
     retire_plan,
     save_fees,
     save_payer,
     save_plan,
-    write_plan,
 )
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.money.ledger import Bill, bill_of
 from zax.desk.patients.household import join_household
 from zax.store.book.queries import one_visit
-from zax.store.coverage.queries import coverages_of, coverages_on
+from zax.store.coverage.queries import coverages_of, coverages_on, patients_with
 from zax.web.shell.request_context import PostedForm
 
 OWN = PostedForm(
@@ -247,7 +246,7 @@ def test_the_households_deductible_counts_everybody_on_the_plan(book: Desk) -> N
 def write_plan_as_biller(desk: Desk, plan_id: int, benefits: Any) -> None:
     from zax.desk.acts.act import in_transaction
 
-    in_transaction(desk, ODILE, lambda tx: write_plan(tx, plan_id, {}, benefits, tx.clinic.plans[plan_id].version))
+    in_transaction(desk, ODILE, lambda tx: correct_plan(tx, plan_id, benefits, tx.clinic.plans[plan_id].version))
 
 
 def test_a_plan_is_made_corrected_for_everybody_and_read_back(book: Desk) -> None:

@@ -32,12 +32,10 @@ from zax.desk.coverage.eligibility import (
     MOST_TRIES,
     ask,
     ask_for_booked,
-    batches_of,
     cover_mark,
     habits_of,
     handled,
     mark_of,
-    needs_a_person,
     nightly,
     plan_differences,
     save_habits,
@@ -48,6 +46,8 @@ from zax.desk.coverage.eligibility import (
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.standin.eligibility import GARBAGE, answer, read_question
+from zax.store.coverage.checks import batches_of
+from zax.store.coverage.checks import checks_to_mend as needs_a_person
 from zax.store.coverage.queries import day_states, one_coverage
 
 

@@ -29,9 +29,10 @@ from zax.desk.charges.finishing import ready_for_checkout
 from zax.desk.day.checkout import counter_of, finish_checkout, walked_out, what_stays_open
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import sheet_of
-from zax.desk.followup.recalls import end_recall, recalls_of
+from zax.desk.followup.recalls import end_recall
 from zax.desk.money.credits import open_elsewhere, use_credit
 from zax.outside.doors import Sale
+from zax.store.followup.recalls import recalls_of
 from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf
 from zax.web.day.documents import visit_receipt_pdf as receipt_pdf
 

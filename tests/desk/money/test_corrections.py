@@ -25,7 +25,7 @@ from zax.desk.money.terminal import close_payment
 from zax.desk.setup.money import save_discount
 from zax.outside.doors import Sale
 from zax.store import schema
-from zax.store.money.queries import OPEN_OF_VISITS
+from zax.store.money.queries import open_of_visits
 
 
 @pytest.fixture
@@ -265,10 +265,7 @@ def test_whatever_was_taken_off_or_moved_goes_with_its_charge(desk: Desk) -> Non
     ready_for_checkout(desk, JUNO, visit)
     with desk.engine.connect() as connection:
         assert account_of(connection, desk.clinic, patient, TODAY).open == Parts(9_720, 18_880)
-        fee = {
-            row.visit_id: int(row.fee_cents)
-            for row in connection.execute(OPEN_OF_VISITS, {"day": TODAY, "site_id": 1})
-        }
+        fee = {number: int(each.fee_cents) for number, each in open_of_visits(connection, 1, TODAY).items()}
     assert fee == {visit: 28_600} and agrees(desk)  # what was taken off and back again is no fee
 
 

@@ -18,11 +18,12 @@ from zax.desk.charges.finishing import back_to_room
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.desk.money.corrections import OffForm, give_discount, take_entry_back, write_off
 from zax.desk.money.day_close import CloseForm, Closing, close_day, close_of, closing_of
-from zax.desk.money.day_sheet import JOURNAL_COLUMNS, day_sheet, journal_csv, journal_of
+from zax.desk.money.day_sheet import JOURNAL_COLUMNS, day_sheet, journal_csv
 from zax.desk.money.payments import Item
 from zax.desk.money.refunds import BackForm, refund, void
 from zax.desk.money.terminal import close_payment
 from zax.outside.doors import Sale
+from zax.store.money.sums import journal_rows as journal_of
 from zax.web.money.documents import day_sheet_pdf, deposit_slip_pdf
 
 

@@ -14,7 +14,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.charges.finishing import back_to_room
 from zax.desk.day.checkout import finish_checkout
-from zax.desk.money.cards_on_file import cards_of, remove_card
+from zax.desk.money.cards_on_file import remove_card
 from zax.desk.money.credits import move_allocation, spread_credit, use_credit
 from zax.desk.money.payment_page import pay_desk
 from zax.desk.money.payments import Item, PayForm, take_payment
@@ -26,6 +26,7 @@ from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 from zax.outside.doors import Sale as Answer
 from zax.store import schema
+from zax.store.money.payments import cards_of
 from zax.web.money.documents import receipt_pdf
 
 

@@ -34,7 +34,6 @@ from zax.desk.money.statements import (
     run_of,
     start_run,
     statement_of,
-    statements_of,
     stop_run,
 )
 from zax.desk.money.terminal import close_payment
@@ -43,6 +42,7 @@ from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside, Sale
 from zax.store import schema
 from zax.store.files import FileStore
+from zax.store.money.statements import statements_of
 from zax.web.money.documents import receipt_pdf, statement_pdfs
 from zax.web.shell import pdf as press
 from zax.web.shell.pdf import joined_pdf

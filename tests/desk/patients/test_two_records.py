@@ -21,23 +21,15 @@ from zax.core.patients.uploads import Cut, as_png, portrait, recognise
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
-from zax.desk.patients.duplicates import (
-    call_two,
-    compare_rows,
-    like_typed,
-    likely_of,
-    likely_pairs,
-    merge,
-    naming_columns,
-    preview,
-    rows_of,
-)
-from zax.desk.patients.files import end_file, files_of, keep_file, one_file, put_file_back, set_photo
+from zax.desk.patients.duplicates import call_two, compare_rows, like_typed, likely_of, likely_pairs, merge, preview
+from zax.desk.patients.files import end_file, keep_file, one_file, put_file_back, set_photo
 from zax.desk.patients.household import join_household
 from zax.desk.patients.notes import add_note, set_flag
 from zax.desk.record.record import number_of, record_of
 from zax.store import schema
 from zax.store.files import FileStore
+from zax.store.patients.duplicates import known_patients, naming_columns
+from zax.store.patients.files import files_of
 from zax.store.patients.search import find_patients
 
 
@@ -82,7 +74,7 @@ def test_likely_pairs_are_found_explained_and_called_two(desk: Desk) -> None:
     with desk.engine.connect() as connection:
         (found,) = likely_pairs(connection)
         assert (found.pair.a, found.pair.b) == (keep, drop) and "same birth date" in found.pair.reasons
-        assert [f.b.id for f in likely_of(connection, rows_of(connection, [keep])[keep])] == [drop]
+        assert [f.b.id for f in likely_of(connection, known_patients(connection, [keep])[keep])] == [drop]
         assert compare_rows(connection, drop, keep) == found.pair
     call_two(desk, JUNO, drop, keep)
     call_two(desk, JUNO, keep, drop)
@@ -116,7 +108,7 @@ def test_a_merge_moves_everything_and_loses_nothing(desk: Desk, tmp_path: Path) 
     }
     with desk.engine.connect() as connection:
         _, _, choices, counted = preview(connection, keep, drop)
-        versions = {r.id: r.version for r in rows_of(connection, [keep, drop]).values()}
+        versions = {r.id: r.version for r in known_patients(connection, [keep, drop]).values()}
     assert {c.name: c.suggested for c in choices} == {
         "last": "keep",
         "used_name": "drop",

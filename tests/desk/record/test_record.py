@@ -17,9 +17,11 @@ from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.booking import book_visit
 from zax.desk.patients.details import change_section, set_reach, set_ssn, set_status, show_ssn
-from zax.desk.patients.household import join_household, leave_household, make_payer, members_of
-from zax.desk.patients.notes import add_note, end_flag, end_note, flags_of, notes_of, save_flag, set_flag
+from zax.desk.patients.household import join_household, leave_household, make_payer
+from zax.desk.patients.notes import add_note, end_flag, end_note, save_flag, set_flag
 from zax.desk.record.record import changes_of, number_of, record_of
+from zax.store.patients.notes import flags_of, notes_of
+from zax.store.patients.patients import members_of
 from zax.store.vault import Vault
 
 NAME = {

@@ -29,6 +29,8 @@ CATEGORY_OF = {
 }  # fmt: skip
 WHOLE = frozenset({"30", "35", "1"})
 FINE, PROBLEM, FAILED = "fine", "problem", "failed"
+# Asked, and no answer yet.
+ASKING = "asking"
 
 
 @dataclass(frozen=True, slots=True)

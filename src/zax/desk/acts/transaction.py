@@ -87,6 +87,12 @@ class Transaction:
         self, act: str, *, patient_id: int | None = None, visit_id: int | None = None, **detail: object
     ) -> None:
         """Who did what, to whom, for good."""
+        self.audit_with(act, detail, patient_id, visit_id)
+
+    def audit_with(
+        self, act: str, detail: Mapping[str, object], patient_id: int | None = None, visit_id: int | None = None
+    ) -> None:
+        """The same, where the detail comes as a whole."""
         write_audit(
             self.connection,
             at=self.now,
@@ -131,7 +137,7 @@ class Transaction:
     def change_setup(self, act: str, **detail: object) -> None:
         """Note that the setup changed, once it is written: every process reads it again before its next act, every screen soon after."""
         settings.set_version(self.connection, self.clinic.version + 1)
-        self.audit(act, **detail)
+        self.audit_with(act, detail)
         self.tell("setup")
         self.changed_clinic = load(self.connection)
 

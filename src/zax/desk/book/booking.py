@@ -10,8 +10,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import delete, insert, select, update
-
 from zax.core.book.booking import Placed, check_length, check_time
 from zax.core.book.hours import Span, clock_words
 from zax.core.book.track import Stop
@@ -23,14 +21,16 @@ from zax.core.patients.person import check_new_patient
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
-from zax.desk.book.planned import planned_for
 from zax.desk.book.track import write_move
 from zax.desk.book.undo import Memo
 from zax.desk.book.waitlist import add_wait, settle_waits
-from zax.desk.patients.attendance import tally_of
 from zax.desk.patients.details import new_patient
-from zax.store import schema
+from zax.store.book import changes
+from zax.store.book import planned as plans
 from zax.store.book import queries as visits
+from zax.store.book.planned import planned_for
+from zax.store.book.records import NewLine, NewVisit
+from zax.store.patients.attendance import tally_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,8 +90,9 @@ def book_many(tx: Transaction, orders: Sequence[BookOrder]) -> list[int]:
 
 def book_orders(tx: Transaction, orders: Sequence[BookOrder]) -> list[int]:
     done = [visits.visit_by_key(tx.connection, order.key) for order in orders]
-    if all(done):
-        return [int(visit.id) for visit in done]
+    known = [visit.id for visit in done if visit is not None]
+    if len(known) == len(orders):
+        return known
     spots = [_spot_of(tx, order) for order in orders]
     lock_spots(tx, spots)
     memo = Memo(tx)
@@ -99,6 +100,7 @@ def book_orders(tx: Transaction, orders: Sequence[BookOrder]) -> list[int]:
     fresh = [visit_id for visit_id, is_new in made if is_new]
     if fresh:
         row = visits.one_visit(tx.connection, fresh[0])
+        assert row is not None
         more = f" and {len(fresh) - 1} more" if len(fresh) > 1 else ""
         memo.write(f"booked {row.first} {row.last}{more} at {clock_words(row.start_min)}")
     return [visit_id for visit_id, _ in made]
@@ -115,19 +117,35 @@ def _spot_of(tx: Transaction, order: BookOrder) -> Spot:
 def _book_one(tx: Transaction, order: BookOrder, spot: Spot, memo: Memo) -> tuple[int, bool]:
     earlier = visits.visit_by_key(tx.connection, order.key)
     if earlier is not None:
-        return int(earlier.id), False
+        return earlier.id, False
     placed = find_place(tx, spot)
     patient_id = _patient(tx, order)
     check_for_whom(tx, spot.kind, patient_id)
     check_own_time(tx, patient_id, spot)
     stop = Stop.HELD if order.held_until else Stop.BOOKED
-    visit_id = tx.add(
-        schema.visit, site_id=spot.site_id, patient_id=patient_id, provider_id=spot.provider.id, room_id=placed.room_id, type_id=spot.kind.id,
-        day=spot.day, start_min=spot.span.start, minutes=spot.span.minutes, buffer_min=spot.kind.buffer, note=order.note.strip(), state=stop,
-        held_until=order.held_until, web_message=order.web_message.strip()[:500], request_key=order.key, made_at=tx.now, made_by=tx.actor.id,
-    )  # fmt: skip
+    visit_id = changes.add_visit(
+        tx.connection,
+        NewVisit(
+            site_id=spot.site_id,
+            patient_id=patient_id,
+            provider_id=spot.provider.id,
+            room_id=placed.room_id,
+            type_id=spot.kind.id,
+            day=spot.day,
+            start_min=spot.span.start,
+            minutes=spot.span.minutes,
+            buffer_min=spot.kind.buffer,
+            state=stop,
+            note=order.note.strip(),
+            held_until=order.held_until,
+            web_message=order.web_message.strip()[:500],
+            request_key=order.key,
+            made_at=tx.now,
+            made_by=tx.actor.id,
+        ),
+    )
     memo.made(visit_id)
-    write_slots(tx, visit_id, spot.day, placed)
+    changes.write_slots(tx.connection, visit_id, spot.day, placed.staff)
     write_lines(tx, visit_id, patient_id, spot, placed, order.planned)
     write_move(tx, visit_id, "", stop)
     memo.waits_ended += settle_waits(tx, patient_id, spot.kind.id, order.wait_id)
@@ -184,11 +202,9 @@ def _patient(tx: Transaction, order: BookOrder) -> int:
 
 def active_patient(tx: Transaction, patient_id: int) -> int:
     """The patient, locked, so that two desks cannot give one person two times at once; Refused for an unknown or inactive one."""
-    p = schema.patient
-    found = tx.one(select(p.c.id, p.c.status).where(p.c.id == patient_id).with_for_update())
-    if found is None or found.status != "active":
+    if not visits.active_patient_for_update(tx.connection, patient_id):
         raise Refused("This patient cannot be booked. Find the patient again.", "patient")
-    return int(found.id)
+    return patient_id
 
 
 def check_for_whom(tx: Transaction, kind: VisitType, patient_id: int) -> None:
@@ -218,40 +234,32 @@ def check_own_time(tx: Transaction, patient_id: int, spot: Spot) -> None:
             )
 
 
-def write_slots(tx: Transaction, visit_id: int, day: date, placed: Placed) -> None:
-    """The staff slots of the visit, instead of those it had."""
-    slot = schema.staff_slot
-    tx.connection.execute(delete(slot).where(slot.c.visit_id == visit_id))
-    tx.connection.execute(
-        insert(slot),
-        [
-            {"visit_id": visit_id, "provider_id": each.provider_id, "day": day, "start_min": each.span.start, "end_min": each.span.end, "words": each.words}
-            for each in placed.staff
-        ],
-    )  # fmt: skip
-
-
 def write_lines(
     tx: Transaction, visit_id: int, patient_id: int, spot: Spot, placed: Placed, planned: Sequence[int]
 ) -> None:
     """The type's services and the planned ones chosen; a planned service stands for the type's own of the same code."""
-    p = schema.planned_service
     chosen = [row for row in planned_for(tx.connection, patient_id) if row.id in set(planned)]
     brought = {row.service_id for row in chosen}
     helper = next((slot.provider_id for slot in placed.staff if slot.words), spot.provider.id)
-    services = tx.clinic.services
-    lines = [(row.service_id, row.tooth, row.surfaces, row.area, row.id) for row in chosen]
-    lines += [(n, "", "", "", None) for n in spot.kind.services if n not in brought and services[n].offered(spot.day)]
-    if lines:
-        tx.connection.execute(
-            insert(schema.charge_line),
-            [
-                {"visit_id": visit_id, "service_id": number, "tooth": tooth, "surfaces": surfaces, "area": area, "planned_id": planned_id,
-                 "place": tx.clinic.sites[spot.site_id].place,
-                 "fee_cents": services[number].fee_cents, "entered_at": tx.now, "entered_by": tx.actor.id,
-                 "provider_id": helper if services[number].category == "diagnostic" else spot.provider.id}
-                for number, tooth, surfaces, area, planned_id in lines
-            ],
-        )  # fmt: skip
+    services, place = tx.clinic.services, tx.clinic.sites[spot.site_id].place
+
+    def line(
+        number: int, tooth: str = "", surfaces: str = "", area: str = "", planned_id: int | None = None
+    ) -> NewLine:
+        return NewLine(
+            service_id=number,
+            tooth=tooth,
+            surfaces=surfaces,
+            area=area,
+            planned_id=planned_id,
+            place=place,
+            fee_cents=services[number].fee_cents,
+            provider_id=helper if services[number].category == "diagnostic" else spot.provider.id,
+        )
+
+    lines = [line(row.service_id, row.tooth, row.surfaces, row.area, row.id) for row in chosen]
+    own = [number for number in spot.kind.services if number not in brought and services[number].offered(spot.day)]
+    lines += [line(number) for number in own]
+    plans.add_lines(tx.connection, visit_id, lines, tx.now, tx.actor.id)
     if chosen:
-        tx.connection.execute(update(p).where(p.c.id.in_([row.id for row in chosen])).values(visit_id=visit_id))
+        plans.give_planned(tx.connection, [row.id for row in chosen], visit_id)

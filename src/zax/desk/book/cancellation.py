@@ -5,12 +5,9 @@ Planned services go back to planned; whoever wants another time is put on the wa
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date
-from typing import Any
 
-from sqlalchemy import delete, select, update
-
-from zax.core.book.calendar import DAY
 from zax.core.book.cancellation import OFF, OffWhy, check_off
 from zax.core.book.hours import Span, clock_words
 from zax.core.book.track import ON_THE_BOOK, Stop
@@ -18,14 +15,14 @@ from zax.core.book.waitlist import WaitWhy
 from zax.core.errors import Refused, ZaxError
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.book.booking import write_slots
 from zax.desk.book.moving import check_day_open
 from zax.desk.book.placing import Spot, find_place, lock_spots, provider_of
 from zax.desk.book.track import check_correction, locked_visit, step
-from zax.desk.book.undo import Memo, free_planned
+from zax.desk.book.undo import Memo
 from zax.desk.book.waitlist import add_wait, end_waits_of_visit
-from zax.store import schema
+from zax.store.book import acts, changes, planned, shelf
 from zax.store.book import queries as visits
+from zax.store.book.records import Visit
 
 
 @act("book")
@@ -48,7 +45,7 @@ def did_not_come(tx: Transaction, visit_id: int, version: int | None = None, rea
     _miss(tx, locked_visit(tx, visit_id, version), reason)
 
 
-def _miss(tx: Transaction, visit: Any, reason: str) -> None:
+def _miss(tx: Transaction, visit: Visit, reason: str) -> None:
     """The patient did not come: possible once the visit has begun; for a past day with a reason."""
     now = tx.local_now(visit.site_id)
     if (visit.day, visit.start_min) > (now.date(), now.hour * 60 + now.minute):
@@ -56,22 +53,22 @@ def _miss(tx: Transaction, visit: Any, reason: str) -> None:
     check_correction(visit, now.date(), reason)
     memo = Memo(tx)
     memo.look_at(visit)
-    free_planned(tx, visit.id)
-    step(tx, visit, Stop.MISSED, reason, off_why=OffWhy.MISSED)
+    planned.free_planned(tx.connection, visit.id)
+    step(tx, visit, Stop.MISSED, reason, after=replace(visit, off_why=OffWhy.MISSED))
     memo.waits_made += add_wait(tx, visit.id, WaitWhy.LOST, reason)
     tx.audit("visit.missed", patient_id=visit.patient_id, visit_id=visit.id)
     memo.write(f"marked {visit.first} {visit.last} as did not come")
 
 
-def drop(tx: Transaction, visit: Any, why: OffWhy, note: str, memo: Memo) -> None:
+def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> None:
     """Off with it: planned work back, waitlist where the reason says so, the shelf emptied, everything told."""
-    tx.connection.execute(delete(schema.shelf).where(schema.shelf.c.visit_id == visit.id))
+    shelf.off_shelf(tx.connection, visit.id)
     memo.waits_ended += end_waits_of_visit(tx, visit.id, "the visit was taken off")
     if OFF[why].waits:
         memo.waits_made += add_wait(tx, visit.id, WaitWhy.LOST, note)
     _plan_again(tx, visit)
     words = OFF[why].words + (f": {note.strip()}" if note.strip() else "")
-    step(tx, visit, Stop.CANCELLED, words, off_why=why)
+    step(tx, visit, Stop.CANCELLED, words, after=replace(visit, off_why=why))
     tx.audit(
         "visit.taken_off",
         patient_id=visit.patient_id,
@@ -82,29 +79,24 @@ def drop(tx: Transaction, visit: Any, why: OffWhy, note: str, memo: Memo) -> Non
     )
 
 
-def _plan_again(tx: Transaction, visit: Any) -> None:
+def _plan_again(tx: Transaction, visit: Visit) -> None:
     """What was to be done stays planned for the patient: planned services are free again, those added by hand become planned."""
-    line, p = schema.charge_line, schema.planned_service
     usual = tx.clinic.types[visit.type_id].services
-    rows = tx.rows(
-        select(line.c.id, line.c.service_id, line.c.tooth, line.c.surfaces, line.c.area, line.c.planned_id).where(
-            line.c.visit_id == visit.id, line.c.removed_at.is_(None)
-        )
-    )
-    by_hand = [row for row in rows if row.planned_id is None and (row.service_id not in usual or row.tooth)]
-    for row in by_hand:
-        made = tx.add(
-            p,
-            patient_id=visit.patient_id,
-            service_id=row.service_id,
-            tooth=row.tooth,
-            surfaces=row.surfaces,
-            area=row.area,
-            visit_id=visit.id,
-            made_at=tx.now,
-        )
-        tx.connection.execute(update(line).where(line.c.id == row.id).values(planned_id=made))
-    free_planned(tx, visit.id)
+    lines = planned.lines_to_do(tx.connection, visit.id)
+    for line in lines:
+        if line.planned_id is None and (line.service_id not in usual or line.tooth):
+            made = planned.add_planned(
+                tx.connection,
+                patient_id=visit.patient_id,
+                service_id=line.service_id,
+                tooth=line.tooth,
+                surfaces=line.surfaces,
+                area=line.area,
+                visit_id=visit.id,
+                made_at=tx.now,
+            )
+            planned.tie_line(tx.connection, line.id, made)
+    planned.free_planned(tx.connection, visit.id)
 
 
 @act("book")
@@ -120,15 +112,7 @@ def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dic
         raise Refused("That day is over.", "day")
     done: dict[str, list[str]] = {"off": [], "others": [], "stay": []}
     memo = Memo(tx)
-    away = tx.add(
-        schema.provider_exception,
-        provider_id=provider.id,
-        from_day=day,
-        to_day=day,
-        start_min=DAY.start,
-        end_min=DAY.end,
-        words=note.strip()[:80],
-    )
+    away = acts.add_day_off(tx.connection, provider.id, day, note.strip())
     memo.exceptions.append(away)
     tx.change_setup("hours.day_off", provider=provider.id, day=day.isoformat(), note=note.strip())
     for visit in _visits_with(tx, provider.id, day):
@@ -146,16 +130,13 @@ def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dic
     return done
 
 
-def _visits_with(tx: Transaction, provider_id: int, day: date) -> list[Any]:
+def _visits_with(tx: Transaction, provider_id: int, day: date) -> list[Visit]:
     """Every visit of the day that needs this person, locked, in order of time."""
-    slot, v = schema.staff_slot, schema.visit
-    ids = tx.connection.execute(
-        select(v.c.id).join(slot, slot.c.visit_id == v.c.id).where(slot.c.provider_id == provider_id, slot.c.day == day, visits.IN_THE_WAY).distinct().order_by(v.c.id)
-    ).scalars().all()  # fmt: skip
+    ids = visits.visits_needing(tx.connection, provider_id, day)
     return sorted((locked_visit(tx, number) for number in ids), key=lambda visit: (visit.start_min, visit.id))
 
 
-def _other_helper(tx: Transaction, visit: Any, away: int) -> bool:
+def _other_helper(tx: Transaction, visit: Visit, away: int) -> bool:
     """Let somebody else step in where the absent one would have; False when nobody can."""
     kind, lead = tx.clinic.types[visit.type_id], tx.clinic.providers[visit.provider_id]
     span = Span(visit.start_min, visit.start_min + visit.minutes)
@@ -165,13 +146,10 @@ def _other_helper(tx: Transaction, visit: Any, away: int) -> bool:
         placed = find_place(tx, spot)
     except ZaxError:
         return False
-    write_slots(tx, visit.id, visit.day, placed)
-    v, line = schema.visit, schema.charge_line
-    tx.connection.execute(update(v).where(v.c.id == visit.id).values(version=v.c.version + 1))
+    changes.write_slots(tx.connection, visit.id, visit.day, placed.staff)
+    changes.touch_visit(tx.connection, visit.id)
     helper = next((each.provider_id for each in placed.staff if each.words), lead.id)
-    tx.connection.execute(
-        update(line).where(line.c.visit_id == visit.id, line.c.provider_id == away).values(provider_id=helper)
-    )
+    planned.hand_lines(tx.connection, visit.id, away, helper)
     tx.audit(
         "visit.helper_changed",
         patient_id=visit.patient_id,

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import Connection
 
@@ -14,6 +13,7 @@ from zax.core.book.calendar import DayHours
 from zax.core.book.hours import Span, clock_words, closed, gaps
 from zax.core.book.lateness import Forecast, Running, expected_end, minutes_behind
 from zax.core.book.track import ON_THE_BOOK, Stop
+from zax.core.clinic.places import Room, Site
 from zax.core.clinic.providers import Provider
 from zax.core.record.gaps import Facts, record_gaps
 from zax.desk.book.placing import stands_outside
@@ -21,6 +21,7 @@ from zax.desk.book.web_requests import held_words
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.eligibility import mark_of
 from zax.store.book import queries as visits
+from zax.store.book.records import DayMove, DayVisit, StrapRow
 from zax.store.coverage.queries import day_states
 
 COVER_GAP = {"problem": "coverage in doubt"}
@@ -111,7 +112,7 @@ class DayColumn:
     day: date
     site_id: int
     provider: Provider | None
-    room: Any
+    room: Room | None
     bars: list[Bar]
     shut: list[tuple[Span, str]]
     free: list[Span]
@@ -137,15 +138,15 @@ def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id:
     return bars
 
 
-def _moves(rows: Sequence[Any]) -> dict[int, dict[str, datetime]]:
+def _moves(rows: Sequence[DayMove]) -> dict[int, dict[str, datetime]]:
     """By visit, when it last came to each stop on the premises."""
     found: dict[int, dict[str, datetime]] = {}
-    for visit_id, stop, at in rows:
-        found.setdefault(visit_id, {})[stop] = at
+    for row in rows:
+        found.setdefault(row.visit_id, {})[row.to_stop] = row.at
     return found
 
 
-def make_bar(row: Any, clinic: Clinic, moves: Mapping[str, datetime], now: datetime, zone: str) -> Bar:
+def make_bar(row: DayVisit, clinic: Clinic, moves: Mapping[str, datetime], now: datetime, zone: str) -> Bar:
     missing = record_gaps(Facts(row.birth, row.sex, row.phone, row.street))
     bar = Bar(
         row.id, row.patient_id, row.first, row.last, row.start_min, row.minutes, Stop(row.state), clinic.types[row.type_id].name,
@@ -170,9 +171,9 @@ def make_bar(row: Any, clinic: Clinic, moves: Mapping[str, datetime], now: datet
 def provider_lane(
     provider: Provider,
     bars: Sequence[Bar],
-    straps: Sequence[Any],
+    straps: Sequence[StrapRow],
     clinic: Clinic,
-    site: Any,
+    site: Site,
     day: date,
     now: int | None,
 ) -> DayColumn:
@@ -221,7 +222,7 @@ def _share(group: list[Bar]) -> None:
         bar.share = (strip, len(ends))
 
 
-def shut_spans(clinic: Clinic, provider: Provider, site: Any, day: date) -> list[tuple[Span, str]]:
+def shut_spans(clinic: Clinic, provider: Provider, site: Site, day: date) -> list[tuple[Span, str]]:
     """The closed stretches of the site's day in this provider's column, each with why."""
     hours = clinic.hours.day_hours(provider.id, site.id, day)
     return [(span, _why_shut(span, hours, clinic, provider, site, day)) for span in closed(hours.windows, site.day)]
@@ -242,7 +243,7 @@ def _running(mine: Sequence[Bar], now: int) -> tuple[list[Span], int]:
     return over, minutes_behind(running, now)
 
 
-def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, site: Any, day: date) -> str:
+def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, site: Site, day: date) -> str:
     closure = clinic.hours.closure_words(site.id, day)
     said = next((words for shut, words in hours.shut if shut.overlaps(span)), "")
     elsewhere = [name for other, name in clinic.hours.elsewhere(provider.id, site.id, day) if other.overlaps(span)]
@@ -256,7 +257,7 @@ def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, s
 
 
 def hang_straps(
-    lanes: list[DayColumn], bars: Sequence[Bar], rows: Sequence[Any], columns: Sequence[Provider]
+    lanes: list[DayColumn], bars: Sequence[Bar], rows: Sequence[StrapRow], columns: Sequence[Provider]
 ) -> None:
     """Straps in order of time, each in the column of the person who steps in."""
     place = {provider.id: number for number, provider in enumerate(columns)}

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any
-
-from sqlalchemy import delete, select, update
 
 from zax.core.book.booking import check_length, check_time
 from zax.core.book.hours import Span, clock_words
@@ -20,13 +17,13 @@ from zax.desk.book.booking import (
     check_own_time,
     parse_clock,
     typed_minutes,
-    write_slots,
 )
 from zax.desk.book.placing import Spot, find_place, lock_spots, provider_of
 from zax.desk.book.track import locked_visit, write_move
-from zax.desk.book.undo import Memo, free_planned
+from zax.desk.book.undo import Memo
 from zax.desk.book.waitlist import settle_waits
-from zax.store import schema
+from zax.store.book import changes, planned, shelf
+from zax.store.book.records import Visit
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +38,7 @@ class MoveOrder:
     room_id: int = 0
 
 
-def check_day_open(tx: Transaction, visit: Any) -> None:
+def check_day_open(tx: Transaction, visit: Visit) -> None:
     """Past days stay as they were. A visit on the shelf stands on no day."""
     if visit.state != Stop.SHELF and visit.day < tx.business_day(visit.site_id):
         raise Refused(
@@ -62,15 +59,20 @@ def move_visit(tx: Transaction, visit_id: int, order: MoveOrder, version: int | 
     check_own_time(tx, visit.patient_id, spot)
     same_time = (spot.site_id, spot.day, spot.span.start) == (visit.site_id, visit.day, visit.start_min)
     to = _stop_after_move(tx, visit, same_time)
-    tx.connection.execute(delete(schema.shelf).where(schema.shelf.c.visit_id == visit.id))
-    v = schema.visit
-    tx.connection.execute(
-        update(v).where(v.c.id == visit.id).values(
-            site_id=spot.site_id, day=spot.day, start_min=spot.span.start, minutes=spot.span.minutes, provider_id=spot.provider.id,
-            room_id=placed.room_id, buffer_min=spot.kind.buffer, state=to, version=v.c.version + 1,
-        )
-    )  # fmt: skip
-    write_slots(tx, visit.id, spot.day, placed)
+    shelf.off_shelf(tx.connection, visit.id)
+    moved = replace(
+        visit,
+        site_id=spot.site_id,
+        day=spot.day,
+        start_min=spot.span.start,
+        minutes=spot.span.minutes,
+        provider_id=spot.provider.id,
+        room_id=placed.room_id,
+        buffer_min=spot.kind.buffer,
+        state=to,
+    )
+    changes.save_visit(tx.connection, visit, moved)
+    changes.write_slots(tx.connection, visit.id, spot.day, placed.staff)
     if to != visit.state:
         check_move(Stop(visit.state), to)
         write_move(tx, visit.id, visit.state, to, "moved")
@@ -90,7 +92,7 @@ def move_visit(tx: Transaction, visit_id: int, order: MoveOrder, version: int | 
         tx.tell("visit", site_id=site_id, day=day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
-def _spot_of_move(tx: Transaction, visit: Any, order: MoveOrder) -> Spot:
+def _spot_of_move(tx: Transaction, visit: Visit, order: MoveOrder) -> Spot:
     """Where it is to go, checked; a patient who is already here can only be given more or less time."""
     check_day_open(tx, visit)
     if order.site_id not in tx.clinic.sites:
@@ -122,23 +124,18 @@ def _spot_of_move(tx: Transaction, visit: Any, order: MoveOrder) -> Spot:
     return Spot(order.site_id, order.day, span, provider, kind, room_id, frozenset({visit.id}))
 
 
-def _stop_after_move(tx: Transaction, visit: Any, same_time: bool) -> Stop:
+def _stop_after_move(tx: Transaction, visit: Visit, same_time: bool) -> Stop:
     now = Stop(visit.state)
     if now == Stop.SHELF:
-        was = tx.one(select(schema.shelf.c.was).where(schema.shelf.c.visit_id == visit.id))
-        now = Stop(was.was) if was else Stop.BOOKED
+        row = shelf.shelf_row(tx.connection, visit.id)
+        now = Stop(row.was) if row else Stop.BOOKED
     return Stop.BOOKED if now == Stop.CONFIRMED and not same_time else now
 
 
-def _lead_follows(tx: Transaction, visit: Any, provider_id: int) -> None:
+def _lead_follows(tx: Transaction, visit: Visit, provider_id: int) -> None:
     """What the former lead was to do, the new one does."""
-    line = schema.charge_line
     if provider_id != visit.provider_id:
-        tx.connection.execute(
-            update(line)
-            .where(line.c.visit_id == visit.id, line.c.provider_id == visit.provider_id, line.c.removed_at.is_(None))
-            .values(provider_id=provider_id)
-        )
+        planned.hand_lines(tx.connection, visit.id, visit.provider_id, provider_id)
 
 
 @act("book")
@@ -170,16 +167,9 @@ def replace_patient(tx: Transaction, visit_id: int, patient_id: int | None, vers
             leaving=frozenset({visit.id}),
         ),
     )
-    line, v = schema.charge_line, schema.visit
-    tx.connection.execute(
-        update(line)
-        .where(line.c.visit_id == visit.id, line.c.planned_id.is_not(None), line.c.removed_at.is_(None))
-        .values(removed_at=tx.now)
-    )
-    free_planned(tx, visit.id)
-    tx.connection.execute(
-        update(v).where(v.c.id == visit.id).values(patient_id=patient_id, state=Stop.BOOKED, version=v.c.version + 1)
-    )
+    planned.remove_planned_lines(tx.connection, visit.id, tx.now)
+    planned.free_planned(tx.connection, visit.id)
+    changes.save_visit(tx.connection, visit, replace(visit, patient_id=patient_id, state=Stop.BOOKED))
     if visit.state != Stop.BOOKED:
         write_move(tx, visit.id, visit.state, Stop.BOOKED, "another patient")
     tx.audit(

@@ -7,11 +7,10 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
-from typing import Any
 
-from sqlalchemy import Connection, bindparam, select, text
+from sqlalchemy import Connection
 
 from zax.clock import local
 from zax.core.book.booking import LONGEST_VISIT
@@ -20,45 +19,18 @@ from zax.core.book.hours import Span
 from zax.core.book.minutes import STEP, bits_of, minutes_in
 from zax.core.book.openings import best_openings, feasible
 from zax.core.book.search_request import Helpers, Opening, SearchRequest, SiteDay
-from zax.core.book.track import FREES_THE_TIME
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Refused
 from zax.core.patients.wishes import Wishes
 from zax.desk.book.placing import days_that_meet
 from zax.desk.clinic.clinic import Clinic
-from zax.store.schema import patient
+from zax.store.book import openings as stored
+from zax.store.book.openings import Window
+from zax.store.book.queries import person
+from zax.store.book.records import Visit
 
 CHUNK = timedelta(days=14)
 FARTHEST = timedelta(days=731)
-# A row a person, site and day: its spans as 'start end start end ...', so that a month of a large clinic is a few hundred rows.
-_SLOTS = text(
-    "SELECT s.provider_id, s.day, v.site_id, GROUP_CONCAT(s.start_min, ' ', s.end_min SEPARATOR ' ') AS spans FROM staff_slot s "
-    "JOIN visit v ON v.id = s.visit_id WHERE s.provider_id IN :people AND s.day BETWEEN :first AND :last AND v.state NOT IN :frees AND v.id NOT IN :leaving "
-    "GROUP BY s.provider_id, s.day, v.site_id"
-).bindparams(
-    bindparam("people", expanding=True), bindparam("frees", expanding=True), bindparam("leaving", expanding=True)
-)
-_ROOMS = text(
-    "SELECT room_id, day, GROUP_CONCAT(start_min, ' ', start_min + minutes + buffer_min SEPARATOR ' ') AS spans FROM visit "
-    "WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN :leaving GROUP BY room_id, day"
-).bindparams(
-    bindparam("sites", expanding=True), bindparam("frees", expanding=True), bindparam("leaving", expanding=True)
-)
-_COUNTS = text(
-    "SELECT day, site_id, type_id, COUNT(*) AS n FROM visit WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees "
-    "AND id NOT IN :leaving AND type_id IN :types GROUP BY day, site_id, type_id"
-).bindparams(*(bindparam(name, expanding=True) for name in ("sites", "frees", "leaving", "types")))
-_OF_PEOPLE = text(
-    "SELECT day, site_id, patient_id, start_min, minutes FROM visit WHERE patient_id IN :patients AND day BETWEEN :first AND :last "
-    "AND state NOT IN :frees AND id NOT IN :leaving"
-).bindparams(*(bindparam(name, expanding=True) for name in ("patients", "frees", "leaving")))
-_FAMILY = text(
-    "SELECT o.id, o.first FROM patient p JOIN patient o ON o.household_id = p.household_id WHERE p.id = :patient_id AND o.status = 'active'"
-)
-_LAST_WITH = text(
-    "SELECT v.provider_id FROM visit v JOIN visit_type t ON t.id = v.type_id WHERE v.patient_id = :patient_id AND t.role = :role "
-    "AND v.state IN ('left', 'settled', 'checkout', 'room') ORDER BY v.day DESC, v.start_min DESC LIMIT 1"
-)
 _SHORTEST_DEFAULT = 30
 
 
@@ -115,15 +87,10 @@ def find_openings(connection: Connection, clinic: Clinic, now: datetime, request
 def _about(connection: Connection, request: Request) -> _About:
     if not request.patient_id:
         return _About()
-    row = connection.execute(
-        select(patient.c.likes, patient.c.never).where(patient.c.id == request.patient_id)
-    ).first()
-    family = {
-        r.id: r.first
-        for r in connection.execute(_FAMILY, {"patient_id": request.patient_id})
-        if r.id != request.patient_id
-    }
-    return _About(Wishes(row.likes, row.never) if row else Wishes(), family, request.patient_id)
+    found = person(connection, request.patient_id)
+    family = stored.family_of(connection, request.patient_id)
+    family.pop(request.patient_id, None)
+    return _About(Wishes(found.likes, found.never) if found else Wishes(), family, request.patient_id)
 
 
 def needs_of(connection: Connection, clinic: Clinic, request: Request) -> list[SearchRequest]:
@@ -141,11 +108,7 @@ def _need(connection: Connection, clinic: Clinic, request: Request, part: Part, 
     minutes = part.minutes or kind.minutes
     if not 0 < minutes <= LONGEST_VISIT:
         raise Refused(f"A visit takes up to {LONGEST_VISIT // 60} hours.", "minutes")
-    last = (
-        connection.execute(_LAST_WITH, {"patient_id": request.patient_id, "role": kind.role}).scalar()
-        if request.patient_id
-        else None
-    )
+    last = stored.last_with(connection, request.patient_id, kind.role) if request.patient_id else None
     leads = [p.id for site in request.sites for p in clinic.hours.leads(kind, site)]
     if part.provider_id:
         leads = [number for number in leads if number == part.provider_id]
@@ -219,7 +182,7 @@ def _chunk(
     connection: Connection, clinic: Clinic, now: datetime, request: Request, needs: Sequence[SearchRequest], people: Sequence[int], family: dict[int, str], patient_id: int,
 ) -> Iterator[SiteDay]:  # fmt: skip
     busy = _busy_people(connection, clinic, request, people)
-    rooms, counts, together, own = _at_sites(connection, request, needs, family, patient_id)
+    at = _at_sites(connection, request, needs, family, patient_id)
     for number in range((request.last - request.first).days + 1):
         day = request.first + timedelta(days=number)
         if request.weekdays and day.weekday() not in request.weekdays:
@@ -235,19 +198,13 @@ def _chunk(
             earliest = -(-(wall.hour * 60 + wall.minute) // site.grid) * site.grid if day == wall.date() else 0
             yield SiteDay(
                 day, site_id, site.grid, open_bits, busy.get((site_id, day), {}),
-                {room.id: rooms.get((room.id, day), 0) for room in clinic.rooms.values() if room.site_id == site_id and room.active},
-                counts.get((site_id, day), {}), tuple(together.get((site_id, day), ())), own.get((site_id, day), 0), earliest,
+                {room.id: at.rooms.get((room.id, day), 0) for room in clinic.rooms.values() if room.site_id == site_id and room.active},
+                at.counts.get((site_id, day), {}), tuple(at.together.get((site_id, day), ())), at.own.get((site_id, day), 0), earliest,
             )  # fmt: skip
 
 
-def _window(request: Request, margin: timedelta = timedelta()) -> dict[str, Any]:
-    """What all reads of a stretch of days ask with; no visit has the number 0."""
-    return {
-        "first": request.first - margin,
-        "last": request.last + margin,
-        "frees": list(FREES_THE_TIME),
-        "leaving": list(request.leaving) or [0],
-    }
+def _window(request: Request, margin: timedelta = timedelta()) -> Window:
+    return Window(request.first - margin, request.last + margin, request.leaving)
 
 
 def _bits(spans: str) -> int:
@@ -266,19 +223,19 @@ def _busy_people(
     zones = {site.id: site.timezone for site in clinic.sites.values()}
     one_zone = len(set(zones.values())) == 1
     found: dict[tuple[int, date], dict[int, int]] = defaultdict(dict)
-    for person, day, there, spans in connection.execute(
-        _SLOTS, {"people": people} | _window(request, timedelta(days=0 if one_zone else 1))
-    ):
+    window = _window(request, timedelta(days=0 if one_zone else 1))
+    for row in stored.person_spans(connection, window, people):
+        who, day, there, spans = row.provider_id, row.day, row.site_id, row.spans
         bits = _bits(spans)
         for site_id in request.sites:
             if zones[there] == zones[site_id]:
                 of_day = found[site_id, day]
-                of_day[person] = of_day.get(person, 0) | bits
+                of_day[who] = of_day.get(who, 0) | bits
                 continue
             for other in days_that_meet(clinic, site_id, day):
                 moved = [on_wall(day, span, zones[there], other, zones[site_id]) for span in _spans(spans)]
                 of_day = found[site_id, other]
-                of_day[person] = of_day.get(person, 0) | bits_of(span for span in moved if span)
+                of_day[who] = of_day.get(who, 0) | bits_of(span for span in moved if span)
     return found
 
 
@@ -287,32 +244,34 @@ def _spans(spans: str) -> list[Span]:
     return [Span(start, end) for start, end in zip(numbers[::2], numbers[1::2], strict=True)]
 
 
+@dataclass(slots=True)
+class _AtSites:
+    """Busy bits by room and day; counts by site and day where a need has a limit or goal; the household's visits; the patient's own minutes."""
+
+    rooms: dict[tuple[int, date], int]
+    counts: dict[tuple[int, date], dict[int, int]] = field(default_factory=lambda: defaultdict(dict))
+    together: dict[tuple[int, date], list[tuple[Span, str]]] = field(default_factory=lambda: defaultdict(list))
+    own: dict[tuple[int, date], int] = field(default_factory=lambda: defaultdict(int))
+
+
 def _at_sites(
     connection: Connection, request: Request, needs: Sequence[SearchRequest], family: dict[int, str], patient_id: int
-) -> tuple[Any, Any, Any, Any]:
-    """Busy bits by room and day; counts by site and day where a need has a limit or goal; the household's visits and the patient's own minutes."""
-    window, counts = _window(request), defaultdict(dict)  # type: ignore[var-annotated]
-    rooms = {
-        (room, day): _bits(spans)
-        for room, day, spans in connection.execute(_ROOMS, {"sites": request.sites} | window)
-    }
+) -> _AtSites:
+    window = _window(request)
+    rows = stored.room_spans(connection, window, request.sites)
+    found = _AtSites({(row.room_id, row.day): _bits(row.spans) for row in rows})
     limited = [need.type_id for need in needs if need.goal or need.most]
     if limited:
-        for day, site_id, type_id, number in connection.execute(
-            _COUNTS, {"sites": request.sites, "types": limited} | window
-        ):
-            counts[site_id, day][type_id] = number
-    together: dict[tuple[int, date], list[tuple[Span, str]]] = defaultdict(list)
-    own: dict[tuple[int, date], int] = defaultdict(int)
+        for each in stored.type_counts(connection, window, request.sites, limited):
+            found.counts[each.site_id, each.day][each.type_id] = each.n
     people = [*family, patient_id] if patient_id else []
-    for day, site_id, whom, start, minutes in (
-        connection.execute(_OF_PEOPLE, {"patients": people} | window) if people else ()
-    ):
-        if whom == patient_id:
-            own[site_id, day] |= bits_of([Span(start, start + minutes)])
+    for theirs in stored.visits_of_people(connection, window, people) if people else ():
+        span = Span(theirs.start_min, theirs.start_min + theirs.minutes)
+        if theirs.patient_id == patient_id:
+            found.own[theirs.site_id, theirs.day] |= bits_of([span])
         else:
-            together[site_id, day].append((Span(start, start + minutes), family[whom]))
-    return rooms, counts, together, own
+            found.together[theirs.site_id, theirs.day].append((span, family[theirs.patient_id]))
+    return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -327,7 +286,7 @@ class Target:
 
 
 def places_for(
-    connection: Connection, clinic: Clinic, now: datetime, targets: Sequence[Target], moving: Any
+    connection: Connection, clinic: Clinic, now: datetime, targets: Sequence[Target], moving: Visit
 ) -> dict[str, tuple[str, list[int]]]:
     """For a visit in hand: by column, why it cannot take the visit at all (empty: it can), and every minute at which it may begin."""
     kind = clinic.types[moving.type_id]
@@ -355,7 +314,7 @@ def places_for(
 
 
 def _site_day_for(
-    connection: Connection, clinic: Clinic, now: datetime, target: Target, moving: Any
+    connection: Connection, clinic: Clinic, now: datetime, target: Target, moving: Visit
 ) -> tuple[list[SearchRequest], SiteDay | None]:
     request = Request(
         (Part(moving.type_id, moving.minutes),),

@@ -5,12 +5,11 @@ Everything that puts a visit on the Book goes through `find_place`, so there is 
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
-from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection
 
 from zax.core.book.booking import Column, Placed, Taken, Want, nearest_fit, place
 from zax.core.book.calendar import on_wall
@@ -21,8 +20,8 @@ from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Conflict, NotFound, Refused, ZaxError
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
-from zax.store import schema
 from zax.store.book import queries as visits
+from zax.store.book.records import DayVisit, StaffSlotRow, Visit, VisitPlace
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,11 +157,8 @@ def check_type_day(connection: Connection, clinic: Clinic, spot: Spot) -> None:
         )
         raise Refused(f"“{kind.name}” is booked {windows or 'on other weekdays'} only. Choose such a time.", "at")
     if kind.most:
-        v = schema.visit
-        there = connection.execute(
-            select(v.c.id).where(v.c.day == spot.day, v.c.site_id == spot.site_id, v.c.type_id == kind.id, visits.IN_THE_WAY)
-        ).scalars().all()  # fmt: skip
-        if len(set(there) - spot.leaving) >= kind.most:
+        there = visits.visits_of_type(connection, spot.site_id, spot.day, kind.id)
+        if len(there - spot.leaving) >= kind.most:
             raise Conflict(
                 f"There are already {kind.most} visits “{kind.name}” that day, as many as the clinic allows.", "at"
             )
@@ -180,7 +176,7 @@ def nearest_anywhere(
     return (clinic.providers[found.lead.id], found.span) if found else None
 
 
-def stands_outside(clinic: Clinic, visit: Any) -> str:
+def stands_outside(clinic: Clinic, visit: DayVisit) -> str:
     """Why a booked visit lies outside its provider's hours as they are now; empty when it does not."""
     hours = clinic.hours.day_hours(visit.provider_id, visit.site_id, visit.day)
     span = Span(visit.start_min, visit.start_min + visit.minutes)
@@ -204,29 +200,28 @@ def trial(
 
 
 def check_still_free(
-    tx: Transaction, who: Any, where: Mapping[str, Any], slots: Sequence[Sequence[Any]], leaving: Collection[int]
+    tx: Transaction, who: Visit, where: VisitPlace, slots: Sequence[StaffSlotRow], leaving: Collection[int]
 ) -> None:
-    """Whether a visit can stand again where it stood: `where` are its columns, `slots` (person, day, start, end, words); dates in ISO form.
+    """Whether a visit can stand again where it stood, with the staff slots it had.
 
     Conflict, naming who has the time now, when it cannot. A place that takes no time (taken off, on the shelf) is always free.
     """
-    if where["state"] in {stop.value for stop in FREES_THE_TIME}:
+    if where.state in FREES_THE_TIME:
         return
-    day, kind = date.fromisoformat(str(where["day"])), tx.clinic.types[where["type_id"]]
-    team = [tx.clinic.providers[number] for number in {slot[0] for slot in slots}]
-    taken = people_taken(tx.connection, tx.clinic, team, where["site_id"], day, leaving)
+    kind = tx.clinic.types[where.type_id]
+    team = [tx.clinic.providers[number] for number in {slot.provider_id for slot in slots}]
+    taken = people_taken(tx.connection, tx.clinic, team, where.site_id, where.day, leaving)
     back = f"so {who.first} {who.last} cannot go back there"
-    for provider_id, _, start, end, _ in slots:
-        provider = tx.clinic.providers[provider_id]
-        other = Column(provider_id, provider.name, (), tuple(taken[provider_id]), provider.at_once).in_the_way(
-            Span(start, end), kind.doubles
-        )
+    for slot in slots:
+        provider = tx.clinic.providers[slot.provider_id]
+        column = Column(provider.id, provider.name, (), tuple(taken[provider.id]), provider.at_once)
+        other = column.in_the_way(Span(slot.start_min, slot.end_min), kind.doubles)
         if other:
             raise Conflict(f"{provider.name} now has {other.who} at {clock_words(other.span.start)}, {back}.")
-    whole = Span(where["start_min"], where["start_min"] + where["minutes"] + where["buffer_min"])
-    for row in visits.busy_rooms(tx.connection, where["site_id"], day):
+    whole = Span(where.start_min, where.start_min + where.minutes + where.buffer_min)
+    for row in visits.busy_rooms(tx.connection, where.site_id, where.day):
         held = Span(row.start_min, row.start_min + row.minutes)
-        if row.room_id == where["room_id"] and row.id not in leaving and held.overlaps(whole):
+        if row.room_id == where.room_id and row.id not in leaving and held.overlaps(whole):
             raise Conflict(
                 f"{tx.clinic.rooms[row.room_id].name} now has {row.first} {row.last} at {clock_words(row.start_min)}, {back}."
             )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import timedelta
+from datetime import date, timedelta
 
 from sqlalchemy import Connection
 
@@ -97,7 +97,7 @@ def _planned(
         why = f"{spot.provider.name} is with {clash[0].name} at that time. Choose somebody else."
     instead = []
     if why:
-        found = [(order.day, near)] if near else []
+        found: list[tuple[date, tuple[Provider, Span] | None]] = [(order.day, near)] if near else []
         for ahead in range(1, NEXT_DAYS + 1):
             day = order.day + timedelta(days=ahead)
             found.append((day, nearest_anywhere(connection, clinic, replace(spot, day=day), 0)))

@@ -5,10 +5,8 @@ A visit of a past day is left as it was; only its track may be corrected, with a
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date
-from typing import Any
-
-from sqlalchemy import insert, select, update
 
 from zax.core.arrivals.stages import first_stage
 from zax.core.book.hours import Span
@@ -19,34 +17,35 @@ from zax.core.people.roles import require
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import check_still_free
-from zax.store import schema
+from zax.store.book import changes, planned, waitlist
 from zax.store.book import queries as visits
+from zax.store.book.records import Visit
 
 
 def write_move(tx: Transaction, visit_id: int, from_stop: str, to: Stop, reason: str = "") -> None:
-    tx.connection.execute(
-        insert(schema.track_move).values(
-            visit_id=visit_id,
-            from_stop=from_stop,
-            to_stop=to,
-            at=tx.now,
-            by_id=tx.actor.id,
-            reason=reason.strip()[:200],
-        )
+    """One row of the track: who, when, from, to."""
+    changes.write_move(
+        tx.connection,
+        visit_id,
+        from_stop=from_stop,
+        to_stop=to,
+        at=tx.now,
+        by_id=tx.actor.id,
+        reason=reason,
     )
 
 
-def step(tx: Transaction, visit: Any, to: Stop, reason: str = "", **values: Any) -> None:
-    """Put a locked visit on another stop: the row, the version, the feed. Raises what the track refuses."""
+def step(tx: Transaction, visit: Visit, to: Stop, reason: str = "", *, after: Visit | None = None) -> None:
+    """Put a locked visit on another stop: the row, the version, the feed. `after` is the visit with what else changes.
+
+    Raises what the track refuses.
+    """
     move = check_move(Stop(visit.state), to, reason)
     require(tx.actor.role, move.right)
+    after = replace(after or visit, state=to)
     if to in _ON_THE_PREMISES:
-        values |= _whereabouts(tx, visit, to, values.get("room_id", visit.room_id))
-    tx.connection.execute(
-        update(schema.visit)
-        .where(schema.visit.c.id == visit.id)
-        .values(state=to, version=schema.visit.c.version + 1, **values)
-    )
+        after = replace(after, stage_id=_change_place(tx, visit, to, after.room_id))
+    changes.save_visit(tx.connection, visit, after)
     write_move(tx, visit.id, visit.state, to, reason)
     tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
@@ -54,22 +53,28 @@ def step(tx: Transaction, visit: Any, to: Stop, reason: str = "", **values: Any)
 _ON_THE_PREMISES = frozenset({Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 
 
-def _whereabouts(tx: Transaction, visit: Any, to: Stop, room_id: int) -> dict[str, Any]:
-    """A step on the premises is a change of place: into a room at the clinic's first stage, out of it at none."""
+def _change_place(tx: Transaction, visit: Visit, to: Stop, room_id: int) -> int | None:
+    """A step on the premises is a change of place: into a room at the clinic's first stage, out of it at none. The stage."""
     stages = list(tx.clinic.stages.values())
     first = first_stage(stages, tx.clinic.types[visit.type_id].dental) if to == Stop.ROOM else None
     note_place(tx, visit.id, room_id if to == Stop.ROOM else None, first.id if first else None)
-    return {"stage_id": first.id if first else None}
+    return first.id if first else None
 
 
 def note_place(tx: Transaction, visit_id: int, room_id: int | None, stage_id: int | None, words: str = "") -> None:
     """One row of where somebody is: from now on there and at that stage."""
-    tx.add(
-        schema.whereabouts, visit_id=visit_id, room_id=room_id, stage_id=stage_id, at=tx.now, by_id=tx.actor.id, words=words[:200],
-    )  # fmt: skip
+    changes.write_whereabouts(
+        tx.connection,
+        visit_id,
+        room_id=room_id,
+        stage_id=stage_id,
+        at=tx.now,
+        by_id=tx.actor.id,
+        words=words,
+    )
 
 
-def locked_visit(tx: Transaction, visit_id: int, version: int | None = None) -> Any:
+def locked_visit(tx: Transaction, visit_id: int, version: int | None = None) -> Visit:
     """The visit, locked; NotFound for an unknown id, Stale when the form showed an older version."""
     visit = visits.lock_visit(tx.connection, visit_id)
     if visit is None:
@@ -87,7 +92,7 @@ def confirm(tx: Transaction, visit_id: int, version: int | None = None) -> None:
     step(tx, locked_visit(tx, visit_id, version), Stop.CONFIRMED)
 
 
-def check_correction(visit: Any, today: date, reason: str) -> None:
+def check_correction(visit: Visit, today: date, reason: str) -> None:
     """A past day's track is corrected only with a reason."""
     if visit.day < today and not reason.strip():
         raise Refused(
@@ -96,24 +101,14 @@ def check_correction(visit: Any, today: date, reason: str) -> None:
         )
 
 
-def take_time_again(tx: Transaction, visit: Any) -> None:
+def take_time_again(tx: Transaction, visit: Visit) -> None:
     """Somebody who did not come is expected after all: their time must still be free, and what they lost comes back."""
-    s, w, p, line = schema.staff_slot, schema.waiting, schema.planned_service, schema.charge_line
-    slots = tx.rows(
-        select(s.c.provider_id, s.c.day, s.c.start_min, s.c.end_min, s.c.words).where(s.c.visit_id == visit.id)
-    )
+    slots = visits.slots_of(tx.connection, visit.id)
     visits.lock_days(tx.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)})
-    check_still_free(tx, visit, dict(visit._mapping) | {"state": Stop.BOOKED}, slots, {visit.id})
-    tx.connection.execute(
-        update(w).where(w.c.visit_id == visit.id, w.c.why == "lost", w.c.ended_at.is_(None)).values(
-            ended_at=tx.now, ended_by=tx.actor.id, ended_why="came after all"
-        )
-    )  # fmt: skip
-    mine = select(line.c.planned_id).where(
-        line.c.visit_id == visit.id, line.c.planned_id.is_not(None), line.c.removed_at.is_(None)
-    )
-    tx.connection.execute(update(p).where(p.c.id.in_(mine), p.c.visit_id.is_(None)).values(visit_id=visit.id))
-    tx.connection.execute(update(schema.visit).where(schema.visit.c.id == visit.id).values(off_why=""))
+    check_still_free(tx, visit, replace(visit.place, state=Stop.BOOKED), slots, {visit.id})
+    waitlist.end_lost(tx.connection, visit.id, tx.now, tx.actor.id, "came after all")
+    planned.take_planned_again(tx.connection, visit.id)
+    changes.forget_why_off(tx.connection, visit.id)
 
 
 @act("arrivals")
@@ -121,7 +116,7 @@ def take_to_room(tx: Transaction, visit_id: int, room_id: int | None = None, ver
     """Into the planned room, or another one; refused while somebody else sits there."""
     visit = locked_visit(tx, visit_id, version)
     room = _free_room(tx, visit, room_id or visit.room_id)
-    step(tx, visit, Stop.ROOM, room_id=room.id)
+    step(tx, visit, Stop.ROOM, after=replace(visit, room_id=room.id))
 
 
 @act("arrivals")
@@ -133,8 +128,7 @@ def move_room(tx: Transaction, visit_id: int, room_id: int, version: int | None 
     if room_id == visit.room_id:
         raise Refused(f"{visit.first} {visit.last} is in that room already. Choose another.", "room_id")
     room = _free_room(tx, visit, room_id)
-    v = schema.visit
-    tx.connection.execute(update(v).where(v.c.id == visit.id).values(room_id=room.id, version=v.c.version + 1))
+    changes.save_visit(tx.connection, visit, replace(visit, room_id=room.id))
     note_place(tx, visit.id, room.id, visit.stage_id)
     tx.audit("visit.room_moved", patient_id=visit.patient_id, visit_id=visit.id, said=f"moved it to {room.name}")
     tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
@@ -151,14 +145,13 @@ def set_stage(tx: Transaction, visit_id: int, stage_id: int, version: int | None
         raise Conflict(f"{visit.first} {visit.last} is not in a room.", "stage_id")
     if visit.stage_id == stage.id:
         return
-    v = schema.visit
-    tx.connection.execute(update(v).where(v.c.id == visit.id).values(stage_id=stage.id, version=v.c.version + 1))
+    changes.save_visit(tx.connection, visit, replace(visit, stage_id=stage.id))
     note_place(tx, visit.id, visit.room_id, stage.id)
     tx.audit("visit.stage", patient_id=visit.patient_id, visit_id=visit.id, said=f"set “{stage.name}”")
     tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
-def _free_room(tx: Transaction, visit: Any, room_id: int) -> Room:
+def _free_room(tx: Transaction, visit: Visit, room_id: int) -> Room:
     """The room, locked for the day and empty; whoever was expected there gets another one. Conflict names who sits there."""
     room = tx.clinic.rooms.get(room_id)
     if room is None or room.site_id != visit.site_id:
@@ -176,7 +169,7 @@ def _free_room(tx: Transaction, visit: Any, room_id: int) -> Room:
     return room
 
 
-def _make_room(tx: Transaction, visit: Any, room_id: int) -> None:
+def _make_room(tx: Transaction, visit: Visit, room_id: int) -> None:
     """Visits expected in the room that is taken now get another one for their time, where there is one."""
     span = Span(visit.start_min, visit.start_min + visit.minutes + visit.buffer_min)
     rows = visits.busy_rooms(tx.connection, visit.site_id, visit.day)
@@ -186,13 +179,12 @@ def _make_room(tx: Transaction, visit: Any, room_id: int) -> None:
     for number, where, theirs in taken:
         if where != room_id or not theirs.overlaps(span):
             continue
-        other = visits.lock_visit(tx.connection, number)
+        other = locked_visit(tx, number)
         busy = {r for n, r, s in taken if n != number and s.overlaps(theirs)} | {room_id}
         kind = tx.clinic.types[other.type_id]
         free = next((r for r in tx.clinic.rooms_for(kind, visit.site_id, visit.room_id) if r.id not in busy), None)
         if other.state in ON_THE_BOOK and free is not None:
-            v = schema.visit
-            tx.connection.execute(update(v).where(v.c.id == number).values(room_id=free.id, version=v.c.version + 1))
+            changes.save_visit(tx.connection, other, replace(other, room_id=free.id))
             tx.audit(
                 "visit.room_changed", patient_id=other.patient_id, visit_id=number, said=f"moved it to {free.name}"
             )

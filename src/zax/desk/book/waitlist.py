@@ -9,12 +9,12 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
-from typing import Any
 
-from sqlalchemy import Connection, bindparam, func, select, update
+from sqlalchemy import Connection
 
 from zax.clock import local, local_date
 from zax.core.book.hours import Span, gaps
+from zax.core.book.track import ON_THE_BOOK
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Gap, Waits, WaitWhy, weightiest_first
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.wishes import Wishes
@@ -22,31 +22,22 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import people_taken
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.patients.attendance import tallies_of
-from zax.store import schema
 from zax.store.book import queries as visits
-from zax.store.schema import patient, visit, waiting
+from zax.store.book import waitlist as stored
+from zax.store.book.planned import value_of_visit
+from zax.store.book.records import OpenWait, WaitRow
+from zax.store.patients.attendance import tallies_of
 
 LEAST_GAP = 30
-_OPEN = (
-    select(
-        waiting, patient.c.first, patient.c.last, patient.c.phone, patient.c.likes, patient.c.never, visit.c.day.label("booked"),
-        visit.c.state.label("visit_state"),
-    )
-    .join(patient, patient.c.id == waiting.c.patient_id)
-    .join(visit, visit.c.id == waiting.c.visit_id, isouter=True)
-    .where(waiting.c.ended_at.is_(None), waiting.c.site_id == bindparam("site_id"), patient.c.status == "active")
-    .order_by(waiting.c.since_at, waiting.c.id)
-)  # fmt: skip
 
 
 def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]:
     """Everybody who waits at the site, once each; two reads."""
-    rows = connection.execute(_OPEN, {"site_id": site_id}).all()
+    rows = stored.open_waits(connection, site_id)
     tallies = tallies_of(connection, (row.patient_id for row in rows))
     zone = clinic.sites[site_id].timezone
     reasons: dict[int, list[Waits]] = defaultdict(list)
-    people: dict[int, Any] = {}
+    people: dict[int, OpenWait] = {}
     for row in rows:
         people[row.patient_id] = row
         reasons[row.patient_id].append(_waits(row, clinic, zone))
@@ -64,21 +55,13 @@ def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]
     ]
 
 
-def _waits(row: Any, clinic: Clinic, zone: str) -> Waits:
+def _waits(row: OpenWait, clinic: Clinic, zone: str) -> Waits:
     kind = clinic.types[row.type_id]
-    leaves = row.why == WaitWhy.SOONER and row.visit_state in {"held", "booked", "confirmed"}
+    leaves = row.why == WaitWhy.SOONER and row.visit_state in ON_THE_BOOK
     return Waits(
         row.id, WaitWhy(row.why), local_date(row.since_at, zone), local_date(row.asked_at, zone), kind.ask_after, kind.id, kind.name, kind.role,
         row.minutes, row.provider_id or 0, row.value_cents, row.site_id, row.note, row.visit_id or 0, row.booked if leaves else None,
     )  # fmt: skip
-
-
-def reasons_of(connection: Connection, patient_id: int) -> Sequence[Any]:
-    """The open reasons of one patient, for their page and the booking form."""
-    w = waiting
-    return connection.execute(
-        select(w).where(w.c.patient_id == patient_id, w.c.ended_at.is_(None)).order_by(w.c.since_at)
-    ).all()
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,29 +129,26 @@ def _open_time(clinic: Clinic, gap: Gap, busy: set[int], fitting: Mapping[int, s
 def add_wait(tx: Transaction, visit_id: int, why: WaitWhy, note: str = "") -> list[int]:
     """Put a visit's patient on the waitlist for what the visit was for; nothing if they wait for that already. The ids made."""
     row = visits.one_visit(tx.connection, visit_id)
-    key = f"{row.patient_id}-{why}-{row.type_id}"
-    known = tx.one(select(waiting.c.id, waiting.c.visit_id).where(waiting.c.open_key == key).with_for_update())
+    assert row is not None
+    known = stored.open_wait_for_update(tx.connection, row.patient_id, why, row.type_id)
     if known is not None:
-        tx.connection.execute(
-            update(waiting).where(waiting.c.id == known.id).values(visit_id=visit_id, asked_at=tx.now)
-        )
+        stored.turn_wait(tx.connection, known.id, visit_id, tx.now)
         return []
-    made = tx.add(
-        waiting, patient_id=row.patient_id, why=why, site_id=row.site_id, visit_id=visit_id, type_id=row.type_id, minutes=row.minutes,
-        provider_id=row.provider_id if why == WaitWhy.LOST else None, value_cents=visit_value(tx.connection, visit_id), note=note.strip()[:200],
-        since_at=tx.now, asked_at=tx.now,
-    )  # fmt: skip
+    made = stored.add_wait(
+        tx.connection,
+        patient_id=row.patient_id,
+        why=why,
+        site_id=row.site_id,
+        visit_id=visit_id,
+        type_id=row.type_id,
+        minutes=row.minutes,
+        provider_id=row.provider_id if why == WaitWhy.LOST else None,
+        value_cents=value_of_visit(tx.connection, visit_id),
+        note=note,
+        now=tx.now,
+    )
     tx.tell("waitlist", site_id=row.site_id, patient_id=row.patient_id)
     return [made]
-
-
-def visit_value(connection: Connection, visit_id: int) -> int:
-    """What the visit's services come to, in cents."""
-    line = schema.charge_line
-    total = select(func.coalesce(func.sum(line.c.fee_cents * line.c.units), 0)).where(
-        line.c.visit_id == visit_id, line.c.removed_at.is_(None)
-    )
-    return int(connection.execute(total).scalar_one())
 
 
 def settle_waits(tx: Transaction, patient_id: int, type_id: int, wait_id: int, moved_visit: int = 0) -> list[int]:
@@ -176,43 +156,28 @@ def settle_waits(tx: Transaction, patient_id: int, type_id: int, wait_id: int, m
 
     A visit that only moved to an earlier day (`moved_visit`) settles the wish to come sooner for that visit alone.
     """
-    mine = (
-        waiting.c.visit_id == moved_visit
-        if moved_visit
-        else (waiting.c.type_id == type_id) | (waiting.c.id == wait_id)
-    )
-    found = tx.connection.execute(
-        select(waiting.c.id, waiting.c.site_id)
-        .where(waiting.c.patient_id == patient_id, waiting.c.ended_at.is_(None), mine)
-        .with_for_update()
-    ).all()
+    if moved_visit:
+        found = stored.waits_about(tx.connection, patient_id, moved_visit)
+    else:
+        found = stored.waits_answered_by(tx.connection, patient_id, type_id, wait_id)
     return _end(tx, found, "booked")
 
 
 def end_waits_of_visit(tx: Transaction, visit_id: int, why: str) -> list[int]:
     """Somebody whose visit is off no longer waits to leave it for a sooner one."""
-    sooner = (waiting.c.visit_id == visit_id) & (waiting.c.why != WaitWhy.LOST)
-    found = tx.connection.execute(
-        select(waiting.c.id, waiting.c.site_id).where(waiting.c.ended_at.is_(None), sooner).with_for_update()
-    ).all()
-    return _end(tx, found, why)
+    return _end(tx, stored.waits_to_leave(tx.connection, visit_id), why)
 
 
-def _end(tx: Transaction, rows: Sequence[Any], why: str) -> list[int]:
+def _end(tx: Transaction, rows: Sequence[WaitRow], why: str) -> list[int]:
     ids = [row.id for row in rows]
-    if ids:
-        tx.connection.execute(
-            update(waiting)
-            .where(waiting.c.id.in_(ids))
-            .values(ended_at=tx.now, ended_by=tx.actor.id, ended_why=why[:200])
-        )
-        for site_id in {row.site_id for row in rows}:
-            tx.tell("waitlist", site_id=site_id)
+    stored.end_waits(tx.connection, ids, tx.now, tx.actor.id, why)
+    for site_id in {row.site_id for row in rows}:
+        tx.tell("waitlist", site_id=site_id)
     return ids
 
 
-def _locked(tx: Transaction, wait_id: int) -> Any:
-    row = tx.one(select(waiting).where(waiting.c.id == wait_id).with_for_update())
+def _locked(tx: Transaction, wait_id: int) -> WaitRow:
+    row = stored.wait_for_update(tx.connection, wait_id)
     if row is None:
         raise NotFound("There is no such entry on the waitlist.")
     if row.ended_at is not None:
@@ -224,7 +189,7 @@ def _locked(tx: Transaction, wait_id: int) -> Any:
 def still_waits(tx: Transaction, wait_id: int) -> None:
     """Asked, and they still wait: they are asked again only after the type's days have passed once more."""
     row = _locked(tx, wait_id)
-    tx.connection.execute(update(waiting).where(waiting.c.id == wait_id).values(asked_at=tx.now))
+    stored.note_asked(tx.connection, wait_id, tx.now)
     tx.audit("waitlist.still_waits", patient_id=row.patient_id, wait=wait_id)
     tx.tell("waitlist", site_id=row.site_id, patient_id=row.patient_id)
 
@@ -247,8 +212,7 @@ def note_try(tx: Transaction, wait_id: int, words: str) -> None:
         raise Refused("Say what came of it: left word, no answer, wants a Friday.", "words")
     today = tx.business_day(row.site_id)
     kept = f"{today:%a} {today.day} {today:%b}: {words.strip()} ({tx.actor.initials})"
-    same = (waiting.c.patient_id == row.patient_id) & waiting.c.ended_at.is_(None)
-    tx.connection.execute(update(waiting).where(same).values(last_try=kept[:120]))
+    stored.note_try(tx.connection, row.patient_id, kept)
     tx.audit("waitlist.tried", patient_id=row.patient_id, wait=wait_id, said=words.strip())
     tx.tell("waitlist", site_id=row.site_id, patient_id=row.patient_id)
 
@@ -261,15 +225,23 @@ def wait_for(
     kind = tx.clinic.types.get(type_id)
     if kind is None or why not in {each.value for each in WaitWhy} or site_id not in tx.clinic.sites:
         raise Refused("Choose what they wait for.", "type_id")
-    found = tx.one(select(patient.c.id).where(patient.c.id == patient_id, patient.c.status == "active"))
-    if found is None:
+    if visits.person(tx.connection, patient_id) is None:
         raise Refused("Find the patient.", "patient")
-    if tx.one(select(waiting.c.id).where(waiting.c.open_key == f"{patient_id}-{why}-{type_id}").with_for_update()):
+    if stored.open_wait_for_update(tx.connection, patient_id, why, type_id) is not None:
         raise Refused(f"They are on the waitlist for “{kind.name}” already ({WAIT_WORDS[WaitWhy(why)]}).", "type_id")
     value = sum(tx.clinic.services[number].fee_cents for number in kind.services)
-    tx.add(
-        waiting, patient_id=patient_id, why=why, site_id=site_id, type_id=type_id, minutes=kind.minutes, provider_id=provider_id or None,
-        value_cents=value, note=note.strip()[:200], since_at=tx.now, asked_at=tx.now,
-    )  # fmt: skip
+    stored.add_wait(
+        tx.connection,
+        patient_id=patient_id,
+        why=why,
+        site_id=site_id,
+        visit_id=None,
+        type_id=type_id,
+        minutes=kind.minutes,
+        provider_id=provider_id or None,
+        value_cents=value,
+        note=note,
+        now=tx.now,
+    )
     tx.audit("waitlist.added", patient_id=patient_id, type=type_id)
     tx.tell("waitlist", site_id=site_id, patient_id=patient_id)

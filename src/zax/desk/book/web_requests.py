@@ -6,10 +6,8 @@ Accepting and declining queue a message to the patient. It goes out a little lat
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import timedelta
-from typing import Any
-
-from sqlalchemy import Connection, select
 
 from zax.clock import local
 from zax.core.book.cancellation import OffWhy
@@ -22,20 +20,10 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.cancellation import drop
 from zax.desk.book.track import locked_visit, step
 from zax.desk.book.undo import Memo
-from zax.store import schema
+from zax.store.book.queries import held_past
+from zax.store.book.records import DayVisit, Visit
 
 TIME_TO_UNDO = timedelta(minutes=2)
-_HELD = (
-    select(schema.visit, schema.patient.c.first, schema.patient.c.last, schema.patient.c.email)
-    .join(schema.patient, schema.patient.c.id == schema.visit.c.patient_id)
-    .where(schema.visit.c.state == Stop.HELD)
-    .order_by(schema.visit.c.held_until, schema.visit.c.id)
-)
-
-
-def held_requests(connection: Connection, site_id: int) -> Sequence[Any]:
-    """All that wait for an answer at the site, the most urgent first."""
-    return connection.execute(_HELD.where(schema.visit.c.site_id == site_id)).all()
 
 
 @act("book")
@@ -62,7 +50,7 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
             )
         memo.look_at(visit)
         if accept:
-            step(tx, visit, Stop.BOOKED, held_until=None)
+            step(tx, visit, Stop.BOOKED, after=replace(visit, held_until=None))
             tx.audit("visit.accepted", patient_id=visit.patient_id, visit_id=visit.id, said="accepted the request")
         else:
             drop(tx, visit, OffWhy.REFUSED, note, memo)
@@ -72,7 +60,7 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
     return len(asked)
 
 
-def _words(tx: Transaction, visit: Any, accept: bool, note: str) -> tuple[str, str]:
+def _words(tx: Transaction, visit: Visit, accept: bool, note: str) -> tuple[str, str]:
     """Subject and text for the patient; nothing about health."""
     site, about = tx.clinic.sites[visit.site_id], tx.clinic.about
     when = f"{visit.day:%A} {visit.day.day} {visit.day:%B} at {clock_words(visit.start_min)}"
@@ -87,7 +75,7 @@ def _words(tx: Transaction, visit: Any, accept: bool, note: str) -> tuple[str, s
     )
 
 
-def _tell_patient(tx: Transaction, visit: Any, words: tuple[str, str]) -> list[str]:
+def _tell_patient(tx: Transaction, visit: Visit, words: tuple[str, str]) -> list[str]:
     """Queue the message; nothing when there is no address, which the Book then shows. The keys queued."""
     if not visit.email:
         return []
@@ -107,16 +95,8 @@ def release_held(desk: Desk) -> int:
     """Free the times of requests nobody answered in time, and tell the patients; how many. For the worker."""
 
     def work(tx: Transaction) -> int:
-        v = schema.visit
-        due = (
-            tx.connection.execute(
-                select(v.c.id).where(v.c.state == Stop.HELD, v.c.held_until <= tx.now).order_by(v.c.id)
-            )
-            .scalars()
-            .all()
-        )
         done = 0
-        for number in due:
+        for number in held_past(tx.connection, tx.now):
             visit = locked_visit(tx, number)
             if visit.state == Stop.HELD:
                 drop(tx, visit, OffWhy.EXPIRED, "", Memo(tx))
@@ -127,7 +107,7 @@ def release_held(desk: Desk) -> int:
     return in_transaction(desk, WORKER, work)
 
 
-def held_words(visit: Any, zone: str) -> str:
+def held_words(visit: DayVisit, zone: str) -> str:
     """'held to 12:00', with the day when it is another one."""
     if visit.held_until is None:
         return "held"

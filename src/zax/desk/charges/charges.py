@@ -4,10 +4,7 @@ visit given to another patient meanwhile is never charged by mistake.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
-
-from sqlalchemy import select, update
+from dataclasses import dataclass, replace
 
 from zax.core.book.track import Stop
 from zax.core.charges.lines import PLACES, LineDetail, TypedLine, check_line, check_pointers, check_retired
@@ -20,8 +17,12 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.money.ledger import post_charges, settle_visit
-from zax.store import schema
+from zax.store.book import planned
+from zax.store.book.changes import touch_visit
+from zax.store.book.records import Visit
+from zax.store.charges import lines
 from zax.store.money import queries as money
+from zax.store.money.records import ServiceLine
 
 OPEN_FOR_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 
@@ -45,7 +46,7 @@ class LineForm:
     fee_why: str = ""
 
 
-def open_visit(tx: Transaction, visit_id: int, patient_id: int | None = None) -> Any:
+def open_visit(tx: Transaction, visit_id: int, patient_id: int | None = None) -> Visit:
     """The visit, locked, if it can still be charged. Stale when the form was filled in for somebody else."""
     visit = locked_visit(tx, visit_id)
     if patient_id is not None and visit.patient_id != patient_id:
@@ -55,18 +56,18 @@ def open_visit(tx: Transaction, visit_id: int, patient_id: int | None = None) ->
     return visit
 
 
-def lines_changed(tx: Transaction, visit: Any, act_name: str, **detail: Any) -> None:
+def lines_changed(tx: Transaction, visit: Visit, act_name: str, **detail: object) -> None:
     """After any change: at checkout the journal follows at once, before that the lines are only planned."""
     if visit.state == Stop.CHECKOUT:
         post_charges(tx, visit)
         settle_visit(tx, visit)
-    v = schema.visit
-    tx.connection.execute(update(v).where(v.c.id == visit.id).values(version=v.c.version + 1))
-    tx.audit(act_name, patient_id=visit.patient_id, visit_id=visit.id, said="changed its services", **detail)
+    touch_visit(tx.connection, visit.id)
+    said = {"said": "changed its services", **detail}
+    tx.audit_with(act_name, said, patient_id=visit.patient_id, visit_id=visit.id)
     tx.tell("charges", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
-def _fitting(tx: Transaction, visit: Any, service_id: int) -> Service:
+def _fitting(tx: Transaction, visit: Visit, service_id: int) -> Service:
     service = tx.clinic.find_service(service_id)
     if service.dental != tx.clinic.types[visit.type_id].dental:
         kind = "dental" if service.dental else "medical"
@@ -76,13 +77,24 @@ def _fitting(tx: Transaction, visit: Any, service_id: int) -> Service:
 
 
 def _write_line(
-    tx: Transaction, visit: Any, service: Service, detail: LineDetail, planned_id: int | None = None
+    tx: Transaction, visit: Visit, service: Service, detail: LineDetail, planned_id: int | None = None
 ) -> int:
-    return tx.add(
-        schema.charge_line, visit_id=visit.id, service_id=service.id, provider_id=visit.provider_id, fee_cents=service.fee_cents,
-        units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, modifiers=" ".join(detail.modifiers),
-        place=tx.clinic.sites[visit.site_id].place, entered_at=tx.now, entered_by=tx.actor.id, planned_id=planned_id,
-    )  # fmt: skip
+    return lines.add_line(
+        tx.connection,
+        visit_id=visit.id,
+        service_id=service.id,
+        provider_id=visit.provider_id,
+        fee_cents=service.fee_cents,
+        units=detail.units,
+        tooth=detail.tooth,
+        surfaces=detail.surfaces,
+        area=detail.area,
+        modifiers=" ".join(detail.modifiers),
+        place=tx.clinic.sites[visit.site_id].place,
+        planned_id=planned_id,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
 
 
 @act("charges")
@@ -121,15 +133,14 @@ def add_set(tx: Transaction, visit_id: int, set_id: int, patient_id: int | None 
 def add_planned(tx: Transaction, visit_id: int, planned_id: int, patient_id: int | None = None) -> int:
     """Planned work that is done today after all: it belongs to this visit from now on."""
     visit = open_visit(tx, visit_id, patient_id)
-    p = schema.planned_service
-    row = tx.one(select(p).where(p.c.id == planned_id).with_for_update())
+    row = planned.planned_for_update(tx.connection, planned_id)
     if row is None or row.patient_id != visit.patient_id:
         raise NotFound(f"{visit.first} {visit.last} has no such planned service.")
     if row.removed_at is not None or row.done_at is not None or row.visit_id is not None:
         raise Conflict("This planned service is done, booked or taken away already.", "service")
     service = _fitting(tx, visit, row.service_id)
     line_id = _write_line(tx, visit, service, LineDetail(1, row.tooth, row.surfaces, row.area), planned_id=planned_id)
-    tx.connection.execute(update(p).where(p.c.id == planned_id).values(visit_id=visit.id))
+    planned.give_planned(tx.connection, [planned_id], visit.id)
     lines_changed(tx, visit, "charge.planned_added", code=service.code)
     return line_id
 
@@ -149,19 +160,30 @@ def change_line(tx: Transaction, visit_id: int, line_id: int, form: LineForm, pa
     people = wrong.take(_people, tx, service, line, form)
     if form.place and form.place not in PLACES:
         wrong.add("place", "Choose the place from the list.")
-    fee = wrong.take(_fee, tx, service, line, form)
+    priced = wrong.take(_priced, tx, service, line, form)
     wrong.raise_if_any()
-    assert detail is not None and points is not None and people is not None and fee is not None
-    tx.connection.execute(
-        update(schema.charge_line).where(schema.charge_line.c.id == line.id).values(
-            units=detail.units, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, modifiers=" ".join(detail.modifiers), billed=form.billed,
-            authorized=form.authorized, points_to=list(points), place=form.place or line.place, **people, **fee,
-        )
-    )  # fmt: skip
-    lines_changed(tx, visit, "charge.changed", code=service.code, **({"fee": fee} if fee else {}))
+    assert detail is not None and points is not None and people is not None and priced is not None
+    after = replace(
+        priced,
+        units=detail.units,
+        tooth=detail.tooth,
+        surfaces=detail.surfaces,
+        area=detail.area,
+        modifiers=" ".join(detail.modifiers),
+        billed=form.billed,
+        authorized=form.authorized,
+        points_to=list(points),
+        place=form.place or line.place,
+        provider_id=people[0],
+        supervising_id=people[1],
+    )
+    lines.save_line(tx.connection, line, after)
+    fee = {"fee_cents": after.fee_cents, "fee_why": after.fee_why, "fee_by": after.fee_by}
+    more = {"fee": fee} if after.fee_cents != line.fee_cents else {}
+    lines_changed(tx, visit, "charge.changed", code=service.code, **more)
 
 
-def _people(tx: Transaction, service: Service, line: Any, form: LineForm) -> dict[str, Any]:
+def _people(tx: Transaction, service: Service, line: ServiceLine, form: LineForm) -> tuple[int, int | None]:
     """Who did it and who supervised, both of the service's kind; nobody supervises themselves."""
     known = tx.clinic.providers
     doing = form.provider_id or line.provider_id
@@ -170,33 +192,31 @@ def _people(tx: Transaction, service: Service, line: Any, form: LineForm) -> dic
             raise Refused("Choose somebody of this kind of care.", field)
     if form.supervising_id == doing:
         raise Refused("Nobody supervises themselves. Choose another person, or none.", "supervising_id")
-    return {"provider_id": doing, "supervising_id": form.supervising_id or None}
+    return doing, form.supervising_id or None
 
 
-def _fee(tx: Transaction, service: Service, line: Any, form: LineForm) -> dict[str, Any]:
-    """The fee of one unit: the schedule's, or another by right and reason. Empty when it stays what it is."""
+def _priced(tx: Transaction, service: Service, line: ServiceLine, form: LineForm) -> ServiceLine:
+    """The line with the fee of one unit: the schedule's, or another by right and reason."""
     cents = parse_amount(form.fee, "fee") if form.fee.strip() else service.fee_cents
     if cents == line.fee_cents:
-        return {}
+        return line
     if cents == service.fee_cents:
-        return {"fee_cents": cents, "fee_why": "", "fee_by": None}
+        return replace(line, fee_cents=cents, fee_why="", fee_by=None)
     if not may(tx.actor.role, "fees"):
         raise Refused(
             f"{ROLE_WORDS[tx.actor.role]} may not {RIGHT_WORDS['fees']}. Ask billing or the manager.", "fee"
         )
     if not form.fee_why.strip():
         raise Refused("Say in a few words why the fee differs from the schedule.", "fee_why")
-    return {"fee_cents": cents, "fee_why": form.fee_why.strip()[:120], "fee_by": tx.actor.id}
+    return replace(line, fee_cents=cents, fee_why=form.fee_why.strip()[:120], fee_by=tx.actor.id)
 
 
 @act("charges")
 def remove_line(tx: Transaction, visit_id: int, line_id: int) -> None:
     visit = open_visit(tx, visit_id)
     line = _line(tx, visit, line_id)
-    tx.connection.execute(
-        update(schema.charge_line).where(schema.charge_line.c.id == line.id).values(removed_at=tx.now)
-    )
-    _plan_follows(tx, line.id, None)
+    lines.remove_line(tx.connection, line.id, tx.now)
+    lines.turn_planned_of_line(tx.connection, line.id, None)
     lines_changed(tx, visit, "charge.removed", code=tx.clinic.services[line.service_id].code)
 
 
@@ -204,23 +224,12 @@ def remove_line(tx: Transaction, visit_id: int, line_id: int) -> None:
 def put_line_back(tx: Transaction, visit_id: int, line_id: int) -> None:
     """Undo a removal."""
     visit = open_visit(tx, visit_id)
-    tx.connection.execute(
-        update(schema.charge_line)
-        .where(schema.charge_line.c.id == line_id, schema.charge_line.c.visit_id == visit.id)
-        .values(removed_at=None)
-    )
-    _plan_follows(tx, line_id, visit.id)
+    lines.put_line_back(tx.connection, visit.id, line_id)
+    lines.turn_planned_of_line(tx.connection, line_id, visit.id)
     lines_changed(tx, visit, "charge.put_back")
 
 
-def _plan_follows(tx: Transaction, line_id: int, visit_id: int | None) -> None:
-    """The planned service behind a line goes with it: free again when the line is taken off, the visit's when it comes back."""
-    p, line = schema.planned_service, schema.charge_line
-    behind = select(line.c.planned_id).where(line.c.id == line_id, line.c.planned_id.is_not(None)).scalar_subquery()
-    tx.connection.execute(update(p).where(p.c.id == behind, p.c.done_at.is_(None)).values(visit_id=visit_id))
-
-
-def _line(tx: Transaction, visit: Any, line_id: int) -> Any:
+def _line(tx: Transaction, visit: Visit, line_id: int) -> ServiceLine:
     found = next((line for line in money.visit_lines(tx.connection, visit.id) if line.id == line_id), None)
     if found is None:
         raise NotFound("That service is no longer on this visit. Somebody may have taken it off.")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import update
+from dataclasses import replace
 
 from zax.core.book.track import Stop
 from zax.core.charges.lines import unfinished
@@ -12,7 +12,7 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit, step
 from zax.desk.charges.charges import open_visit
 from zax.desk.money.ledger import post_charges, settle_visit, take_charges_back
-from zax.store import schema
+from zax.store.charges.lines import finish_planned
 from zax.store.money import queries as money
 
 
@@ -43,8 +43,7 @@ def ready_for_checkout(
     step(tx, visit, Stop.CHECKOUT, reason)
     post_charges(tx, visit)
     settle_visit(tx, visit)
-    p = schema.planned_service
-    tx.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=tx.now))
+    finish_planned(tx.connection, visit.id, tx.now)
     tx.audit("visit.ready", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)
 
 
@@ -52,9 +51,8 @@ def ready_for_checkout(
 def back_to_room(tx: Transaction, visit_id: int, reason: str, version: int | None = None) -> None:
     """Checkout taken back: the charges are reversed together, payments stay as credit of the visit."""
     visit = locked_visit(tx, visit_id, version)
-    step(tx, visit, Stop.ROOM, reason, gone_at=None)
+    step(tx, visit, Stop.ROOM, reason, after=replace(visit, gone_at=None))
     take_charges_back(tx, visit, reason)
     settle_visit(tx, visit)
-    p = schema.planned_service
-    tx.connection.execute(update(p).where(p.c.visit_id == visit.id).values(done_at=None))
+    finish_planned(tx.connection, visit.id, None)
     tx.audit("visit.back_to_room", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)

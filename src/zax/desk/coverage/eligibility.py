@@ -8,13 +8,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from typing import Any
 
-from sqlalchemy import Connection, case, func, select, text, update
-from sqlalchemy.dialects.mysql import insert as mysql_insert
+from sqlalchemy import Connection
 
 from zax.clock import local
 from zax.core.coverage.answer import (
+    ASKING,
     FAILED,
     FINE,
     PROBLEM,
@@ -39,21 +38,16 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import set_elsewhere
 from zax.desk.coverage.estimate_inputs import covers_for, elsewhere_of
 from zax.desk.coverage.parties import envelope_of, person_of, subscriber_of
-from zax.desk.coverage.plans import write_plan
+from zax.desk.coverage.plans import correct_plan
 from zax.outside.doors import Clearinghouse, OutsideTrouble
-from zax.store import schema
-from zax.store.coverage.queries import coverages_of, one_coverage
+from zax.store.book.queries import one_visit
+from zax.store.coverage import checks
+from zax.store.coverage.queries import coverages_of, note_check, one_coverage
+from zax.store.coverage.records import Check, Coverage, DayCover
+from zax.store.patients.patients import known_patient
 
 DENTAL_TYPES, MEDICAL_TYPES = ("35", "23", "41"), ("30", "98")
 MOST_TRIES = 5
-ASKING = "asking"
-_BOOKED = text(
-    "SELECT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day FROM visit v JOIN visit_type t ON t.id = v.type_id "
-    "JOIN coverage c ON c.patient_id = v.patient_id AND (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) "
-    "JOIN plan p ON p.id = c.plan_id AND p.dental = t.dental JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto' "
-    "WHERE v.day BETWEEN :first AND :last AND v.state IN ('held', 'booked', 'confirmed', 'here') AND c.member_id <> '' "
-    "AND (c.checked_at IS NULL OR c.checked_at < :fresh OR c.check_state = 'failed') GROUP BY c.id, c.patient_id ORDER BY day, visit_id"
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,23 +81,23 @@ def save_habits(tx: Transaction, hour: str, days: str, fresh_days: str) -> None:
     tx.change_setup("eligibility.habits", hour=hour, days=days, fresh_days=fresh_days)
 
 
-def mark_of(clinic: Clinic, row: Any, now: datetime) -> str:
+def mark_of(clinic: Clinic, row: DayCover | None, now: datetime) -> str:
     """How a visit's coverage stands: fine, problem, unchecked, or nothing where there is nothing to check. `row` as store.coverage.day_states."""
     if row is None or row.member_id is None or row.eligibility != "auto":
         return ""
     return _freshness(clinic, row, now)
 
 
-def cover_mark(clinic: Clinic, row: Any, now: datetime) -> str:
+def cover_mark(clinic: Clinic, row: Coverage | None, now: datetime) -> str:
     """The same for a coverage with its plan, as store.coverage reads it; None for no coverage."""
     if row is None or clinic.payers[row.payer_id].eligibility != "auto":
         return ""
     return _freshness(clinic, row, now)
 
 
-def _freshness(clinic: Clinic, row: Any, now: datetime) -> str:
+def _freshness(clinic: Clinic, row: Coverage | DayCover, now: datetime) -> str:
     fresh = row.checked_at is not None and now - row.checked_at < timedelta(days=habits_of(clinic).fresh_days)
-    return {FINE: "fine", PROBLEM: "problem"}.get(row.check_state, "unchecked") if fresh else "unchecked"
+    return {FINE: "fine", PROBLEM: "problem"}.get(row.check_state or "", "unchecked") if fresh else "unchecked"
 
 
 def ask(
@@ -131,11 +125,19 @@ def _begin(tx: Transaction, coverage_id: int, day: date, visit_id: int | None) -
     return _question(tx, row, day, visit_id, None)
 
 
-def _question(tx: Transaction, row: Any, day: date, visit_id: int | None, batch_id: int | None) -> tuple[int, str]:
-    check_id = tx.add(
-        schema.eligibility_check, patient_id=row.patient_id, coverage_id=row.id, visit_id=visit_id, batch_id=batch_id, trace=f"tmp-{row.id}-{tx.now.timestamp()}"[:30],
-        day=day, at=tx.now, by_id=tx.actor.id, question="", state=ASKING,
-    )  # fmt: skip
+def _question(
+    tx: Transaction, row: Coverage, day: date, visit_id: int | None, batch_id: int | None
+) -> tuple[int, str]:
+    check_id = checks.add_check(
+        tx.connection,
+        patient_id=row.patient_id,
+        coverage_id=row.id,
+        visit_id=visit_id,
+        batch_id=batch_id,
+        day=day,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
     trace, payer = f"Z{check_id}", tx.clinic.payers[row.payer_id]
     envelope = envelope_of(tx, check_id)
     own = row.relationship == "18"
@@ -147,8 +149,7 @@ def _question(tx: Transaction, row: Any, day: date, visit_id: int | None, batch_
         ),
         envelope,
     )  # fmt: skip
-    c = schema.eligibility_check
-    tx.connection.execute(update(c).where(c.c.id == check_id).values(trace=trace, question=question))
+    checks.keep_question(tx.connection, check_id, trace, question)
     return check_id, question
 
 
@@ -161,9 +162,8 @@ def _fail(tx: Transaction, check_id: int, words: str) -> Judged:
 
 @act("see")
 def _finish(tx: Transaction, check_id: int, answer: str) -> Judged:
-    check = tx.one(
-        select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id).with_for_update()
-    )
+    check = checks.check_for_update(tx.connection, check_id)
+    assert check is not None
     judged = judged_answer(tx.connection, check, answer)
     if check.state == ASKING:
         _note(tx, check_id, judged, answer)
@@ -172,32 +172,24 @@ def _finish(tx: Transaction, check_id: int, answer: str) -> Judged:
 
 def _note(tx: Transaction, check_id: int, judged: Judged, answer: str | None) -> None:
     """Keep the answer, and on the coverage how it stands. A question that failed leaves an earlier answer standing."""
-    e, c = schema.eligibility_check, schema.coverage
-    check = tx.one(select(e).where(e.c.id == check_id))
-    tx.connection.execute(
-        update(e)
-        .where(e.c.id == check_id)
-        .values(state=judged.state, words=judged.words[:255], answer=answer, answered_at=tx.now)
-    )
-    fresh = {"checked_at": tx.now, "check_state": judged.state}
-    if judged.state == FAILED:
-        fresh = {"check_state": FAILED}
-    tx.connection.execute(update(c).where(c.c.id == check.coverage_id).values(**fresh))
+    check = checks.check_of(tx.connection, check_id)
+    assert check is not None
+    checks.keep_answer(tx.connection, check_id, state=judged.state, words=judged.words, answer=answer, at=tx.now)
+    note_check(tx.connection, check.coverage_id, judged.state, None if judged.state == FAILED else tx.now)
     tx.audit("coverage.checked", patient_id=check.patient_id, visit_id=check.visit_id, state=judged.state)
-    visit = tx.one(select(schema.visit).where(schema.visit.c.id == check.visit_id)) if check.visit_id else None
+    visit = one_visit(tx.connection, check.visit_id) if check.visit_id else None
     tx.tell(
         "coverage",
         patient_id=check.patient_id,
         visit_id=check.visit_id,
-        **({"site_id": visit.site_id, "day": visit.day} if visit else {}),
+        site_id=visit.site_id if visit else None,
+        day=visit.day if visit else None,
     )
 
 
-def judged_answer(connection: Connection, check: Any, answer: str) -> Judged:
+def judged_answer(connection: Connection, check: Check, answer: str) -> Judged:
     """The verdict on an answer as it stands in the database."""
-    p = schema.patient
-    patient = connection.execute(select(p).where(p.c.id == check.patient_id)).one()
-    row = one_coverage(connection, check.coverage_id)
+    patient, row = known_patient(connection, check.patient_id), one_coverage(connection, check.coverage_id)
     assert row is not None
     asked = Asked(patient.first, patient.last, patient.birth, row.member_id, check.trace)
     return judge(read_eligibility(answer), asked, check.day)
@@ -211,21 +203,17 @@ def ask_for_booked(tx: Transaction, days: int, run_key: str) -> int:
     if not 0 <= days <= 60:
         raise Refused("0 to 60 days ahead.", "days")
     last = today + timedelta(days=days)
-    b = schema.eligibility_batch
-    made = tx.connection.execute(
-        mysql_insert(b)
-        .prefix_with("IGNORE")
-        .values(at=tx.now, by_id=tx.actor.id, first_day=today, last_day=last, run_key=run_key[:40])
+    batch_id = checks.add_batch(
+        tx.connection, at=tx.now, by_id=tx.actor.id, first_day=today, last_day=last, run_key=run_key
     )
-    if not made.rowcount:
+    if batch_id is None:
         return 0
-    batch_id = made.inserted_primary_key[0]
-    due = tx.rows(_BOOKED, first=today, last=last, fresh=tx.now - timedelta(days=habits.fresh_days))
-    covers = {row.id: row for row in coverages_of(tx.connection, [each.patient_id for each in due] or [0])}
+    due = checks.coverages_to_ask(tx.connection, today, last, tx.now - timedelta(days=habits.fresh_days))
+    covers = {row.id: row for row in coverages_of(tx.connection, [each.patient_id for each in due])}
     for each in due:
         check_id, _ = _question(tx, covers[each.id], each.day, each.visit_id, batch_id)
         tx.send("eligibility", f"eligibility-{check_id}", {"check_id": check_id})
-    tx.connection.execute(update(b).where(b.c.id == batch_id).values(total=len(due)))
+    checks.set_batch_total(tx.connection, batch_id, len(due))
     tx.audit("coverage.batch", count=len(due), days=days)
     tx.tell("eligibility")
     return len(due)
@@ -240,9 +228,7 @@ def nightly(desk: Desk) -> int:
     if now.hour < habits.hour:
         return 0
     with desk.engine.connect() as connection:
-        if connection.execute(
-            select(schema.eligibility_batch.c.id).where(schema.eligibility_batch.c.run_key == key)
-        ).first():
+        if checks.batch_known(connection, key):
             return 0
     return ask_for_booked(desk, WORKER, habits.days, key)
 
@@ -250,10 +236,8 @@ def nightly(desk: Desk) -> int:
 def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> None:
     """The worker's part of one question. Raises OutsideTrouble to be tried again, until it was tried often enough."""
     with desk.engine.connect() as connection:
-        check = connection.execute(
-            select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id)
-        ).one()
-    if check.state != ASKING:
+        check = checks.check_of(connection, check_id)
+    if check is None or check.state != ASKING:
         return
     try:
         answer = door.ask(check.question)
@@ -265,44 +249,16 @@ def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> 
     _finish(desk, WORKER, check_id, answer)
 
 
-def batches_of(connection: Connection, limit: int = 5) -> list[Any]:
-    """The last runs with how many questions are answered, and how."""
-    b, e = schema.eligibility_batch, schema.eligibility_check
-    counted = [func.count(case((e.c.state == state, 1))).label(state) for state in (ASKING, FINE, PROBLEM, FAILED)]
-    query = select(b, *counted).join(e, e.c.batch_id == b.c.id, isouter=True).group_by(b.c.id).order_by(b.c.id.desc())
-    return list(connection.execute(query.limit(limit)))
-
-
-_NEEDS_A_PERSON = text(
-    "SELECT e.id, e.state, e.words, e.answered_at, e.coverage_id, e.patient_id, e.day, p.first, p.last, p.phone, c.member_id, n.name AS plan_name, v.start_min, v.id AS visit_id "
-    "FROM eligibility_check e JOIN patient p ON p.id = e.patient_id JOIN coverage c ON c.id = e.coverage_id JOIN plan n ON n.id = c.plan_id LEFT JOIN visit v ON v.id = e.visit_id "
-    "WHERE e.state IN ('problem', 'failed') AND e.handled_at IS NULL AND e.day >= :today "
-    "AND e.id = (SELECT MAX(x.id) FROM eligibility_check x WHERE x.coverage_id = e.coverage_id AND x.state <> 'asking') "
-    "AND (v.id IS NULL OR v.state IN ('held', 'booked', 'confirmed', 'here', 'room')) ORDER BY e.day, v.start_min, e.id LIMIT 200"
-)
-
-
-def needs_a_person(connection: Connection, today: date) -> list[Any]:
-    """Last answers about coming visits that somebody must look at, the soonest visit first."""
-    return list(connection.execute(_NEEDS_A_PERSON, {"today": today}))
-
-
 @act("patients")
 def handled(tx: Transaction, check_id: int) -> None:
     """Somebody has looked at it and done what is needed."""
-    e = schema.eligibility_check
-    done = tx.connection.execute(
-        update(e)
-        .where(e.c.id == check_id, e.c.handled_at.is_(None))
-        .values(handled_at=tx.now, handled_by=tx.actor.id)
-    )
-    if not done.rowcount:
+    if not checks.mark_handled(tx.connection, check_id, tx.now, tx.actor.id):
         raise Conflict("Somebody has dealt with this already.")
     tx.tell("eligibility")
 
 
 # --- what differs from the plan ------------------------------------------------------------------------------------
-def plan_differences(connection: Connection, clinic: Clinic, check: Any) -> list[Difference]:
+def plan_differences(connection: Connection, clinic: Clinic, check: Check) -> list[Difference]:
     """Where the answer and the plan on file disagree; nothing when the answer is not to be used."""
     if check.answer is None:
         return []
@@ -316,7 +272,7 @@ def plan_differences(connection: Connection, clinic: Clinic, check: Any) -> list
 @act("plans")
 def take_over(tx: Transaction, check_id: int, key: str) -> str:
     """The plan is what the payer says, in this one point, for every patient of it; its name."""
-    check = tx.one(select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id))
+    check = checks.check_of(tx.connection, check_id)
     if check is None:
         raise NotFound("There is no such answer.")
     found = next((d for d in plan_differences(tx.connection, tx.clinic, check) if d.key == key), None)
@@ -325,11 +281,11 @@ def take_over(tx: Transaction, check_id: int, key: str) -> str:
     row = one_coverage(tx.connection, check.coverage_id)
     assert row is not None
     plan = tx.clinic.plans[row.plan_id]
-    write_plan(tx, plan.id, {}, taken_over(plan.benefits, found), plan.version)
+    correct_plan(tx, plan.id, taken_over(plan.benefits, found), plan.version)
     return plan.name
 
 
-def used_elsewhere(connection: Connection, clinic: Clinic, check: Any) -> tuple[int, int] | None:
+def used_elsewhere(connection: Connection, clinic: Clinic, check: Check) -> tuple[int, int] | None:
     """(deductible, paid) in cents that the payer counts and we do not know of; None when the answer does not say or agrees."""
     if check.answer is None:
         return None
@@ -338,10 +294,9 @@ def used_elsewhere(connection: Connection, clinic: Clinic, check: Any) -> tuple[
     if judged.member is None or judged.state != FINE or row is None:
         return None
     said, plan = figures(judged.member), clinic.plans[row.plan_id]
-    p = schema.patient
-    birth = connection.execute(select(p.c.birth).where(p.c.id == check.patient_id)).scalar_one()
+    patient = known_patient(connection, check.patient_id)
     rows, covers = covers_for(
-        connection, clinic, (check.patient_id, birth), plan.dental, check.day, next(iter(clinic.providers))
+        connection, clinic, (check.patient_id, patient.birth), plan.dental, check.day, next(iter(clinic.providers))
     )
     cover = next((c for r, c in zip(rows, covers, strict=True) if r.id == row.id), None)
     if cover is None:
@@ -354,9 +309,7 @@ def used_elsewhere(connection: Connection, clinic: Clinic, check: Any) -> tuple[
 def take_over_used(desk: Desk, actor: Actor, check_id: int) -> None:
     """Keep on the coverage what the payer counts beyond what we know of."""
     with desk.engine.connect() as connection:
-        check = connection.execute(
-            select(schema.eligibility_check).where(schema.eligibility_check.c.id == check_id)
-        ).first()
+        check = checks.check_of(connection, check_id)
         if check is None:
             raise NotFound("There is no such answer.")
         found = used_elsewhere(connection, desk.clinic, check)
@@ -367,7 +320,7 @@ def take_over_used(desk: Desk, actor: Actor, check_id: int) -> None:
     set_elsewhere(desk, actor, check.patient_id, check.coverage_id, found[0], found[1], year)
 
 
-def benefits_of(connection: Connection, clinic: Clinic, check: Any) -> Benefits:
+def benefits_of(connection: Connection, clinic: Clinic, check: Check) -> Benefits:
     """The plan that a question was asked about."""
     row = one_coverage(connection, check.coverage_id)
     assert row is not None

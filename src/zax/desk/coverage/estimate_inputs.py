@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
 
 from sqlalchemy import Connection
 
@@ -13,11 +12,12 @@ from zax.core.coverage.estimate import Cover, Used
 from zax.core.coverage.limits import Done, Insured, teeth_lost
 from zax.desk.clinic.clinic import Clinic
 from zax.store.coverage.queries import coverages_on, done_lines, sharing_plan
+from zax.store.coverage.records import Coverage, DoneLine
 
 
 def covers_for(
     connection: Connection, clinic: Clinic, patient: tuple[int, date | None], dental: bool, day: date, provider_id: int, visit_id: int = 0
-) -> tuple[Sequence[Any], list[Cover]]:  # fmt: skip
+) -> tuple[Sequence[Coverage], list[Cover]]:  # fmt: skip
     """(coverage rows, what the estimate reckons with), first payer first. `patient` is id and birth date; `visit_id` is left out of what is used."""
     patient_id, birth = patient
     rows = coverages_on(connection, patient_id, dental, day)[:2]
@@ -31,13 +31,13 @@ def covers_for(
 
 
 def _cover(
-    connection: Connection, clinic: Clinic, row: Any, lines: Sequence[Any], birth: date | None, place: int, day: date, provider_id: int,
+    connection: Connection, clinic: Clinic, row: Coverage, lines: Sequence[DoneLine], birth: date | None, place: int, day: date, provider_id: int,
     visit_id: int,
 ) -> Cover:  # fmt: skip
     plan = clinic.plans[row.plan_id]
     in_network = (plan.payer_id, provider_id) not in clinic.contracts.out_of_network
     done = tuple(Done(line.code, line.day, line.tooth) for line in lines for _ in range(line.units))
-    household: Sequence[Any] = ()
+    household: Sequence[DoneLine] = ()
     if plan.benefits.household_deductible_cents or plan.benefits.household_maximum_cents is not None:
         others = [n for n in sharing_plan(connection, row.patient_id, row.plan_id, day) if n != row.patient_id]
         household = [*lines, *done_lines(connection, others, plan.dental, day, visit_id)] if others else lines
@@ -48,7 +48,7 @@ def _cover(
 
 
 def used_of(
-    benefits: Benefits, lines: Sequence[Any], household: Sequence[Any], place: int, day: date, row: Any, done: tuple[Done, ...]
+    benefits: Benefits, lines: Sequence[DoneLine], household: Sequence[DoneLine], place: int, day: date, row: Coverage, done: tuple[Done, ...]
 ) -> Used:  # fmt: skip
     """What of the plan is used up. A claim not yet answered counts with what we expect of it; what other clinics used, as entered on the coverage."""
     first, last = benefit_year(day, benefits.year_starts_month)
@@ -71,14 +71,14 @@ def used_of(
     )  # fmt: skip
 
 
-def elsewhere_of(row: Any, benefits: Benefits, day: date) -> tuple[int, int]:
+def elsewhere_of(row: Coverage, benefits: Benefits, day: date) -> tuple[int, int]:
     """(deductible, paid) in cents used at other clinics in the benefit year of the day, as kept on the coverage."""
     if row.elsewhere_year != benefit_year(day, benefits.year_starts_month)[0].year:
         return 0, 0
     return row.elsewhere_deductible_cents, row.elsewhere_paid_cents
 
 
-def plan_part(line: Any, place: int) -> int:
+def plan_part(line: DoneLine, place: int) -> int:
     """Cents that the plan at this place (0 first, 1 second) paid for a line, or is expected to."""
     if place:
         return int(line.second_cents)

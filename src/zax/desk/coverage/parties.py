@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
-
-from sqlalchemy import select
 
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 from zax.desk.acts.transaction import Transaction
-from zax.store import schema
+from zax.store.coverage.records import Coverage
+from zax.store.patients.patients import known_patient
 
 
 def envelope_of(tx: Transaction, control: int) -> Envelope:
@@ -26,7 +24,7 @@ def envelope_of(tx: Transaction, control: int) -> Envelope:
     )  # fmt: skip
 
 
-def subscriber_of(tx: Transaction, coverage: Any) -> Person:
+def subscriber_of(tx: Transaction, coverage: Coverage) -> Person:
     """The holder of a coverage: a patient, or the person outside who is written on the coverage."""
     if coverage.subscriber_id is not None:
         return person_of(tx, coverage.subscriber_id, coverage.member_id)
@@ -38,7 +36,6 @@ def subscriber_of(tx: Transaction, coverage: Any) -> Person:
 
 def person_of(tx: Transaction, patient_id: int, member_id: str) -> Person:
     """A patient as claims and inquiries name them."""
-    row = tx.one(select(schema.patient).where(schema.patient.c.id == patient_id))
-    return Person(
-        row.first, row.last, row.birth, row.sex, Address(row.street, row.city, row.state, row.zip), member_id
-    )
+    row = known_patient(tx.connection, patient_id)
+    address = Address(row.street, row.city, row.state, row.zip)
+    return Person(row.first, row.last, row.birth, row.sex, address, member_id)

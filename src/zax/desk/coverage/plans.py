@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from sqlalchemy import delete, func, insert, select, update
-
 from zax.core.coverage.benefits import (
     COORDINATION_WORDS,
     DENTAL_CATEGORIES,
@@ -24,20 +22,12 @@ from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.money.cents import parse_amount
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.store import schema
+from zax.store.coverage import plans as stored
+from zax.store.coverage.plans import PayerTerms, PlanNames, ScheduleTerms
 
 PAYER_KINDS = {"insurer": "insurer", "public": "public assistance", "other": "other"}
 ELIGIBILITY = {"auto": "asks by itself", "phone": "only by phone"}
 REQUIRED = {"group": "group number"}
-
-
-def patients_with(connection: Any, plan_id: int, today: date) -> int:
-    """How many patients a correction of the plan touches: those whose coverage by it has not ended."""
-    c = schema.coverage
-    query = select(func.count(c.c.patient_id.distinct())).where(
-        c.c.plan_id == plan_id, c.c.to_day.is_(None) | (c.c.to_day >= today)
-    )
-    return int(connection.execute(query).scalar_one())
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,50 +177,48 @@ def save_plan(
     benefits = wrong.take(read_benefits, form, kept, kind, frozenset(tx.clinic.fees))
     wrong.raise_if_any()
     assert benefits is not None
-    values = {"payer_id": payer_id, "name": kept, "dental": kind, "note": " ".join(note.split())[:200]}
-    return write_plan(tx, plan_id, values, benefits, version)
-
-
-def write_plan(tx: Transaction, plan_id: int, values: Mapping[str, Any], benefits: Benefits, version: int) -> int:
-    terms = terms_of(benefits)
-    p = schema.plan
-    if plan_id:
-        row = tx.one(select(p).where(p.c.id == plan_id).with_for_update())
-        if row.version != version:
-            raise Stale(
-                "Somebody has changed this plan since you opened it. What you typed is still here: compare, then save again."
-            )
-        tx.connection.execute(update(p).where(p.c.id == plan_id).values(**values, terms=terms, version=version + 1))
-        changed = {key: [row.terms.get(key), value] for key, value in terms.items() if row.terms.get(key) != value}
-    else:
-        plan_id, changed = tx.add(p, **values, terms=terms), {}
-    tx.change_setup("plan.saved", plan_id=plan_id, name=values.get("name", benefits.name), changed=changed)
+    names = PlanNames(payer_id=payer_id, name=kept, dental=kind, note=" ".join(note.split())[:200])
+    if not plan_id:
+        plan_id = stored.add_plan(tx.connection, names, terms_of(benefits))
+        tx.change_setup("plan.saved", plan_id=plan_id, name=kept, changed={})
+        return plan_id
+    stored.save_names(tx.connection, plan_id, names)
+    correct_plan(tx, plan_id, benefits, version)
     return plan_id
+
+
+def correct_plan(tx: Transaction, plan_id: int, benefits: Benefits, version: int) -> None:
+    """Its terms as they are now, for every patient of it. Raises Stale when its version is another by now."""
+    kept, terms = stored.terms_for_update(tx.connection, plan_id), terms_of(benefits)
+    if kept is None:
+        raise NotFound("There is no such plan.")
+    if kept.version != version:
+        raise Stale(
+            "Somebody has changed this plan since you opened it. What you typed is still here: compare, then save again."
+        )
+    stored.save_terms(tx.connection, plan_id, terms, version + 1)
+    changed = {key: [kept.terms.get(key), value] for key, value in terms.items() if kept.terms.get(key) != value}
+    tx.change_setup("plan.saved", plan_id=plan_id, name=benefits.name, changed=changed)
 
 
 @act("plans")
 def retire_plan(tx: Transaction, plan_id: int, active: bool) -> None:
     """No longer (or again) offered for new coverages; those who have it keep it."""
-    tx.connection.execute(
-        update(schema.plan)
-        .where(schema.plan.c.id == plan_id)
-        .values(active=active, version=schema.plan.c.version + 1)
-    )
+    stored.set_plan_active(tx.connection, plan_id, active)
     tx.change_setup("plan.retired" if not active else "plan.revived", plan_id=plan_id)
 
 
 @act("plans")
 def delete_plan(tx: Transaction, plan_id: int) -> None:
     """Only a plan that nobody ever had can go; Conflict for one in use, with how many have it."""
-    c, f = schema.coverage, schema.fee_schedule
-    used = int(tx.connection.execute(select(func.count()).where(c.c.plan_id == plan_id)).scalar_one())
+    used = stored.coverages_with(tx.connection, plan_id)
     if used:
         raise Conflict(
             f"{used} coverage{'s' if used > 1 else ''} on file name this plan, so it stays. Retire it: it is offered no more, and those who have it keep it."
         )
-    if tx.one(select(f.c.id).where(f.c.plan_id == plan_id).limit(1)):
+    if stored.has_schedule(tx.connection, plan_id):
         raise Conflict("A fee schedule is made for this plan. End that one first.")
-    tx.connection.execute(delete(schema.plan).where(schema.plan.c.id == plan_id))
+    stored.delete_plan(tx.connection, plan_id)
     tx.change_setup("plan.deleted", plan_id=plan_id)
 
 
@@ -252,20 +240,18 @@ def save_payer(tx: Transaction, payer_id: int, typed: Mapping[str, str], out_of_
         if typed[field] not in choices:
             wrong.add(field, "Choose one of the list.")
     wrong.raise_if_any()
-    values = {
-        "name": name, "electronic_id": number, "filing_days": int(days), "kind": typed["kind"], "eligibility": typed["eligibility"],
-        "filing_indicator": "MC" if typed["kind"] == "public" else "CI", "required": [key for key in REQUIRED if typed.get(f"required-{key}") == "yes"],
-        "phone": "".join(ch for ch in typed.get("phone", "") if ch.isdecimal())[-10:],
-    }  # fmt: skip
-    p, o = schema.payer, schema.out_of_network
-    if payer_id:
-        tx.connection.execute(update(p).where(p.c.id == payer_id).values(**values, version=p.c.version + 1))
-    else:
-        payer_id = tx.add(p, **values)
-    tx.connection.execute(delete(o).where(o.c.payer_id == payer_id))
-    outside = [{"payer_id": payer_id, "provider_id": n} for n in out_of_network if n in tx.clinic.providers]
-    if outside:
-        tx.connection.execute(insert(o), outside)
+    terms = PayerTerms(
+        name=name,
+        electronic_id=number,
+        filing_days=int(days),
+        kind=typed["kind"],
+        eligibility=typed["eligibility"],
+        filing_indicator="MC" if typed["kind"] == "public" else "CI",
+        required=[key for key in REQUIRED if typed.get(f"required-{key}") == "yes"],
+        phone="".join(ch for ch in typed.get("phone", "") if ch.isdecimal())[-10:],
+    )
+    outside = [number for number in out_of_network if number in tx.clinic.providers]
+    payer_id = stored.save_payer(tx.connection, payer_id, terms, outside)
     tx.change_setup("payer.saved", payer_id=payer_id, name=name)
     return payer_id
 
@@ -291,20 +277,17 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
         wrong.add("plan_id", "That plan is another payer’s.")
     amounts = {n: wrong.take(_cents, text, f"fee-{n}") for n, text in fees.items() if n in tx.clinic.services}
     wrong.raise_if_any()
-    s, f = schema.fee_schedule, schema.fee
-    values = {"name": name, "network": typed["network"], **days, **ids}
-    if schedule_id:
-        tx.connection.execute(update(s).where(s.c.id == schedule_id).values(**values))
-        tx.connection.execute(delete(f).where(f.c.schedule_id == schedule_id))
-    else:
-        schedule_id = tx.add(s, **values)
-    rows = [
-        {"schedule_id": schedule_id, "service_id": n, "cents": cents}
-        for n, cents in amounts.items()
-        if cents is not None
-    ]
-    if rows:
-        tx.connection.execute(insert(f), rows)
+    terms = ScheduleTerms(
+        name=name,
+        network=typed["network"],
+        from_day=days["from_day"],
+        to_day=days["to_day"],
+        payer_id=ids["payer_id"] or 0,
+        plan_id=ids["plan_id"],
+        provider_id=ids["provider_id"],
+    )
+    fees_in_cents = {number: cents for number, cents in amounts.items() if cents is not None}
+    schedule_id = stored.save_schedule(tx.connection, schedule_id, terms, fees_in_cents)
     tx.change_setup("fees.saved", schedule_id=schedule_id, name=name)
     return schedule_id
 
@@ -319,6 +302,5 @@ def _schedule_day(text: str, field: str) -> date | None:
 @act("plans")
 def end_schedule(tx: Transaction, schedule_id: int) -> None:
     """The schedule prices nothing any more; it stays on record."""
-    s = schema.fee_schedule
-    tx.connection.execute(update(s).where(s.c.id == schedule_id).values(ended_at=tx.now))
+    stored.end_schedule(tx.connection, schedule_id, tx.now)
     tx.change_setup("fees.ended", schedule_id=schedule_id)

@@ -5,46 +5,40 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection
 
 from zax.clock import local
 from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.core.clinic.providers import Provider
 from zax.desk.book.day_columns import Bar, DayColumn, free_spans, make_bar, shut_spans, side_by_side
-from zax.desk.book.shelf import on_shelf
 from zax.desk.book.undo import WITHIN as UNDO_WITHIN
 from zax.desk.book.undo import last_act
-from zax.desk.book.web_requests import held_requests
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.live_day import DayView, day_view, room_lanes
 from zax.store.book import queries as visits
+from zax.store.book.queries import held_requests
+from zax.store.book.records import HeldRequest, LastAct, ShelvedVisit, WeekVisit
+from zax.store.book.shelf import on_shelf
+from zax.store.day.screens import what_is_beside
 
 VIEWS = ("provider", "room", "week")
 FINE_BELOW = 20
-
-
-_BESIDE = text(
-    "SELECT EXISTS (SELECT 1 FROM shelf WHERE user_id = :user_id OR shared) AS shelf, "
-    "EXISTS (SELECT 1 FROM visit WHERE state = 'held' AND site_id = :site_id) AS requests, "
-    "EXISTS (SELECT 1 FROM book_act WHERE by_id = :user_id AND at > :since) AS acts"
-)
 
 
 @dataclass(frozen=True, slots=True)
 class Beside:
     """What stands beside the Book for one person: their shelf, requests from the web, and their last act if it could be undone."""
 
-    shelf: Sequence[Any] = ()
-    requests: Sequence[Any] = ()
-    undoable: Any = None
+    shelf: Sequence[ShelvedVisit] = ()
+    requests: Sequence[HeldRequest] = ()
+    undoable: LastAct | None = None
 
 
 def beside(connection: Connection, user_id: int | None, site_id: int, now: datetime) -> Beside:
     """One short look whether there is anything, and reads only of what there is."""
-    there = connection.execute(_BESIDE, {"user_id": user_id, "site_id": site_id, "since": now - UNDO_WITHIN}).one()
+    there = what_is_beside(connection, user_id, site_id, now - UNDO_WITHIN)
     return Beside(
         on_shelf(connection, user_id) if there.shelf else (), held_requests(connection, site_id) if there.requests else (),
         last_act(connection, user_id, now) if there.acts else None,
@@ -184,7 +178,13 @@ def _week(
 
 
 def _week_day(
-    clinic: Clinic, now: datetime, provider: Provider, day: date, rows: Any, site_id: int, wall: datetime
+    clinic: Clinic,
+    now: datetime,
+    provider: Provider,
+    day: date,
+    rows: Sequence[WeekVisit],
+    site_id: int,
+    wall: datetime,
 ) -> DayColumn | None:
     site = clinic.sites[site_id]
     bars = [make_bar(row, clinic, {}, now, clinic.sites[row.site_id].timezone) for row in rows if row.day == day]

@@ -5,51 +5,55 @@ settled or waits for the money still open. A patient who walks out can be finish
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from email.utils import make_msgid
-from typing import Any
 
-from sqlalchemy import Connection, func, select, update
+from sqlalchemy import Connection
 
 from zax.core.book.track import Stop
+from zax.core.clinic.visit_types import VisitType
 from zax.core.day.open_points import Leaving, OpenPoint, open_points
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import LOWERS, unreversed
+from zax.core.money.tender import PaymentState
 from zax.core.record.gaps import Purpose
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.check_in import Arrival, arrival_of
-from zax.desk.book.planned import planned_for
 from zax.desk.book.track import locked_visit, step
 from zax.desk.claims.claims import make_claim, withdraw_unsent
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.visit_sheet import Sheet
-from zax.desk.followup.recalls import recalls_of, write_recall
-from zax.desk.money.cards_on_file import cards_of
+from zax.desk.followup.recalls import write_recall
 from zax.desk.money.credits import OpenVisit, open_elsewhere
 from zax.desk.money.dues import Credit, OpenLine, open_items
 from zax.desk.money.ledger import post_charges, settle_visit
 from zax.desk.money.payment_page import last_ways
-from zax.store import schema
+from zax.store.book.changes import save_visit
+from zax.store.book.planned import planned_for
+from zax.store.book.records import PlannedService, Visit
+from zax.store.followup.recalls import Recall, recalls_of
+from zax.store.money import payments as stored
 from zax.store.money import queries as money
+from zax.store.money.records import CardOnFile, VisitPayment
 
 
 @dataclass(frozen=True, slots=True)
 class Counter:
     """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs."""
 
-    payments: Sequence[Any]
+    payments: Sequence[VisitPayment]
     asked: int
     earlier: Sequence[OpenVisit]
     loose: Sequence[OpenLine]
     credits: Sequence[Credit]
-    cards: Sequence[Any]
+    cards: Sequence[CardOnFile]
     last_tender: str
     arrival: Arrival
-    recalls: Mapping[int, Any]
-    planned: Sequence[Any]
-    recall_type: Any = None
+    recalls: Mapping[int, Recall]
+    planned: Sequence[PlannedService]
+    recall_type: VisitType | None = None
     recall_months: int = 0
     taken_off: int = 0
     ticked: Sequence[OpenVisit] = field(default_factory=tuple)
@@ -70,14 +74,7 @@ def counter_of(
 ) -> Counter:
     """Read what there is to pay besides and what comes next. `untick` are earlier visits (and lines without one) the patient does not pay today."""
     visit = sheet.visit
-    y, part = schema.payment, schema.payment_part
-    payments = connection.execute(
-        select(y, func.sum(part.c.cents).label("here"))
-        .join(part, part.c.payment_id == y.c.id)
-        .where(part.c.visit_id == visit.id)
-        .group_by(y.c.id)
-        .order_by(y.c.id)
-    ).all()
+    payments = stored.payments_for_visit(connection, visit.id)
     asked = money.pending_payments(connection, visit.id)
     earlier = open_elsewhere(connection, visit.household_id, visit.id)
     items = open_items(connection, clinic, visit.household_id)
@@ -87,7 +84,7 @@ def counter_of(
     kind = clinic.types[visit.type_id]
     months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
     return Counter(
-        payments, asked, earlier, loose, credits, cards_of(connection, visit.household_id), last_ways(connection, visit.household_id).tender, arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
+        payments, asked, earlier, loose, credits, stored.cards_of(connection, visit.household_id), last_ways(connection, visit.household_id).tender, arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
         planned_for(connection, visit.patient_id), kind if months else None, months, _taken_off(connection, visit.id), [each for each in earlier if each.visit_id not in untick],
         [each for each in loose if each.line_id not in untick_lines],
     )  # fmt: skip
@@ -108,7 +105,7 @@ def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[Open
     skipped = [s.step.words for s in counter.arrival.stands if s.state == "skipped" and s.step.template_id is None]
     payer = sheet.bill.coverage.payer_name if sheet.bill.coverage else ""
     return open_points(Leaving(
-        due, due, counter.asked, sheet.bill.insurer, payer, sum(e.cents for e in (*counter.earlier, *counter.loose)) - counter.earlier_due,
+        due, due, counter.asked, sheet.bill.insurer, payer, sum(e.cents for e in counter.earlier) + sum(e.cents for e in counter.loose) - counter.earlier_due,
         sum(each.cents for each in counter.credits), stops, skipped, [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
     ))  # fmt: skip
 
@@ -131,7 +128,7 @@ def finish_checkout(
     if version is not None:
         locked_visit(tx, visit_id, version)
     bill = post_charges(tx, visit)
-    step(tx, visit, Stop.LEFT, gone_at=None)
+    step(tx, visit, Stop.LEFT, after=replace(visit, gone_at=None))
     make_claim(tx, visit, bill)
     if recall_months is not None:
         write_recall(tx, visit, visit.type_id, recall_months)
@@ -148,24 +145,25 @@ def walked_out(tx: Transaction, visit_id: int, version: int | None = None) -> No
     visit = locked_visit(tx, visit_id, version)
     if visit.state != Stop.CHECKOUT:
         raise Conflict("Only somebody who is ready to leave can have walked out.")
-    v = schema.visit
     gone = None if visit.gone_at else tx.now
-    tx.connection.execute(update(v).where(v.c.id == visit.id).values(gone_at=gone, version=v.c.version + 1))
+    save_visit(tx.connection, visit, replace(visit, gone_at=gone))
     tx.audit("visit.gone" if gone else "visit.not_gone", patient_id=visit.patient_id, visit_id=visit.id)
     tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
-def _email_receipt(tx: Transaction, visit: Any) -> None:
+def _email_receipt(tx: Transaction, visit: Visit) -> None:
     """One mail a finished checkout; its Message-ID stays the same however often it is tried."""
     if not visit.email:
         raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
-    p, part = schema.payment, schema.payment_part
-    query = select(p.c.receipt_id).join(part, part.c.payment_id == p.c.id).where(part.c.visit_id == visit.id)
-    paid = tx.one(query.where(p.c.state == "taken", p.c.kind == "payment").order_by(p.c.id.desc()).limit(1))
-    if paid is None:
+    paid = [
+        each
+        for each in stored.payments_for_visit(tx.connection, visit.id)
+        if each.state == PaymentState.TAKEN and each.kind == "payment"
+    ]
+    if not paid:
         raise Refused("Nothing was paid, so there is no receipt to send.", "receipt")
     key = f"receipt-{visit.id}-{visit.version}"
-    payload = {"receipt_id": paid.receipt_id, "to": visit.email, "message_id": make_msgid(domain="zax.invalid")}
+    payload = {"receipt_id": paid[-1].receipt_id, "to": visit.email, "message_id": make_msgid(domain="zax.invalid")}
     tx.send("receipt_mail", key, payload)
 
 

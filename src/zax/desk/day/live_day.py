@@ -6,14 +6,14 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection
 
 from zax.clock import local
 from zax.core.arrivals.turn import Standing, desk_order
 from zax.core.book.hours import Span
 from zax.core.book.track import EXPECTED, FREES_THE_TIME, Stop
+from zax.core.clinic.places import Room, Site
 from zax.core.money.cents import plain
 from zax.desk.book.day_columns import (
     Bar,
@@ -28,25 +28,10 @@ from zax.desk.book.day_columns import (
 from zax.desk.book.forecast import forecast
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book import queries as visits
+from zax.store.day import screens
 from zax.store.money import queries as money
 
 MOST_JOBS = 5
-_JOBS = text(
-    "SELECT 'held' AS what, COUNT(*) AS n, 0 AS cents FROM claim WHERE state IN ('held_back', 'rejected', 'denied') "
-    "UNION ALL SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0) FROM remit_claim WHERE outcome IN ('unknown', 'repeated', 'person') "
-    "UNION ALL SELECT 'unclear', COUNT(*), COALESCE(SUM(cents), 0) FROM payment WHERE state IN ('asking', 'unknown') "
-    "UNION ALL SELECT 'bad', COUNT(*), 0 FROM x12_file WHERE direction = 'in' AND kind = 'bad' "
-    "UNION ALL SELECT 'asked', COUNT(*), 0 FROM visit WHERE state = 'held' AND site_id = :site_id"
-)
-# Checkouts that nobody finished: the patient has gone, or the day has.
-_UNFINISHED = text(
-    "SELECT v.id, v.day, p.first, p.last FROM visit v JOIN patient p ON p.id = v.patient_id "
-    "WHERE v.state = 'checkout' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today) ORDER BY v.day, v.id LIMIT 5"
-)
-_UNCLEAR = text(
-    "SELECT y.receipt_id, y.cents, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id "
-    "WHERE y.state IN ('asking', 'unknown') ORDER BY y.id LIMIT 3"
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,7 +59,7 @@ class Filter:
 class DayView:
     """Everything about one site's day. `now` is the minute of the day, or None on another day than today."""
 
-    site: Any
+    site: Site
     day: date
     today: date
     now: int | None
@@ -125,7 +110,9 @@ def _narrowed(clinic: Clinic, view: DayView, chosen: Filter) -> DayView:
         lanes = room_lanes(clinic, view)
         busy = {bar.room_id for bar in view.bars}
         view.lanes = [
-            lane for lane in lanes if not chosen.on or lane.room.id in busy or lane.room.id == chosen.room_id
+            lane
+            for lane in lanes
+            if lane.room and (not chosen.on or lane.room.id in busy or lane.room.id == chosen.room_id)
         ]
         return view
     shown = {bar.provider.id for bar in view.bars} | {chosen.provider_id}
@@ -181,7 +168,7 @@ class DeskLists:
     turns: dict[int, int]
     jobs: list[Job]
     tally: Counter[Stop]
-    rooms: list[tuple[Any, Bar | None, Bar | None]]
+    rooms: list[tuple[Room, Bar | None, Bar | None]]
     taken: int
     plans: int
     worked: int
@@ -189,10 +176,7 @@ class DeskLists:
 
 def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLists:
     """What stands below the day line. Two statements more."""
-    sums = {
-        row.visit_id: row
-        for row in connection.execute(money.OPEN_OF_VISITS, {"site_id": view.site.id, "day": view.day})
-    }
+    sums = money.open_of_visits(connection, view.site.id, view.day)
     for bar in view.bars:
         if bar.id in sums:
             row = sums[bar.id]
@@ -222,7 +206,7 @@ def _turns(clinic: Clinic, view: DayView, bars: Sequence[Bar]) -> dict[int, int]
     return {number: at for at, number in enumerate(desk_order(rows, clinic.wait_limit, clinic.late_limit), 1)}
 
 
-def _rooms(clinic: Clinic, view: DayView, waiting: Sequence[Bar]) -> list[tuple[Any, Bar | None, Bar | None]]:
+def _rooms(clinic: Clinic, view: DayView, waiting: Sequence[Bar]) -> list[tuple[Room, Bar | None, Bar | None]]:
     """Each room with who is in it and who waits for it."""
     inside = {bar.room_id: bar for bar in view.bars if bar.stop == Stop.ROOM}
     coming = {bar.room_id: bar for bar in reversed(waiting)}
@@ -234,10 +218,10 @@ def _rooms(clinic: Clinic, view: DayView, waiting: Sequence[Bar]) -> list[tuple[
 
 
 def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[Job]:
-    counts = {row.what: row for row in connection.execute(_JOBS, {"site_id": view.site.id})}
+    counts = screens.job_counts(connection, view.site.id)
     jobs = []
     if counts["unclear"].n:
-        for row in connection.execute(_UNCLEAR):
+        for row in screens.unclear_payments(connection):
             jobs.append(
                 Job(
                     "◇",
@@ -246,20 +230,24 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                     f"/receipts/{row.receipt_id}",
                 )
             )
-    for row in connection.execute(_UNFINISHED, {"site_id": view.site.id, "today": view.today}):
-        words = f"{row.first} {row.last} left before the checkout" + (
-            f", {row.day:%-d %b}" if row.day != view.today else ""
-        )
-        jobs.append(Job("1", words, "Finish the checkout", f"/visits/{row.id}/checkout"))
+    for left in screens.unfinished_checkouts(connection, view.site.id, view.today):
+        on = f", {left.day:%-d %b}" if left.day != view.today else ""
+        words = f"{left.first} {left.last} left before the checkout{on}"
+        jobs.append(Job("1", words, "Finish the checkout", f"/visits/{left.id}/checkout"))
     if counts["asked"].n:
         one = counts["asked"].n == 1
         jobs.append(Job(str(counts["asked"].n), f"request{'' if one else 's'} from the web", "Answer", "/requests"))
-    rest = connection.execute(money.PATIENT_REST, {"site_id": view.site.id}).all()
-    jobs += [
-        Job("1", f"rest of {row.first} {row.last}, {row.day:%-d %b}", f"{'Collect' if row.patient_cents > 0 else 'Give back'} {plain(int(abs(row.patient_cents)))}",
-            f"/accounts/{row.patient_id}#v{row.id}")
-        for row in rest[:1]
-    ]  # fmt: skip
+    rest = money.patient_rests(connection, view.site.id)
+    for first in rest[:1]:
+        does = "Collect" if first.patient_cents > 0 else "Give back"
+        jobs.append(
+            Job(
+                "1",
+                f"rest of {first.first} {first.last}, {first.day:%-d %b}",
+                f"{does} {plain(int(abs(first.patient_cents)))}",
+                f"/accounts/{first.patient_id}#v{first.id}",
+            )
+        )
     if len(rest) > 1:
         more = "40 or more" if len(rest) == 40 else str(len(rest))
         jobs.append(Job(more.split()[0], "patients with a rest to pay", "Work through them", "/money"))

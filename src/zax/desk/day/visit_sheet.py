@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection
 
 from zax.clock import local
 from zax.core.book.cancellation import Attendance
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Moved, Stop, minutes_since, reached
+from zax.core.clinic.places import Room
+from zax.core.clinic.providers import Provider
 from zax.core.errors import NotFound
 from zax.core.money.journal import balance
 from zax.core.record.gaps import Gap, record_gaps
@@ -19,15 +20,15 @@ from zax.desk.book.web_requests import held_words
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.eligibility import cover_mark
 from zax.desk.money.ledger import Bill, bill_of
-from zax.desk.patients.attendance import tally_of
 from zax.desk.record.record_gaps import visit_facts
 from zax.store.book import queries as visits
+from zax.store.book.records import NextVisit, TrackRow, Visit
+from zax.store.day import screens
+from zax.store.day.screens import InHand, SheetClaim
 from zax.store.money import queries as money
+from zax.store.money.records import VisitDiagnosis
+from zax.store.patients.attendance import tally_of
 
-_HELPERS = text("SELECT provider_id, start_min, words FROM staff_slot WHERE visit_id = :visit_id AND words <> ''")
-_OWES = text("SELECT COALESCE(SUM(patient_cents), 0) FROM journal WHERE patient_id = :patient_id")
-_CLAIMS = text("SELECT id, number, state FROM claim WHERE visit_id = :visit_id ORDER BY id")
-_SHELF = text("SELECT u.name AS who, s.at FROM shelf s JOIN user u ON u.id = s.user_id WHERE s.visit_id = :visit_id")
 LINE = (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
 
 
@@ -45,30 +46,30 @@ class TrackStop:
 class Sheet:
     """`due` is the patient's open part of this visit, `owes` that of everything; cents. `begun`: its time has come."""
 
-    visit: Any
+    visit: Visit
     type_name: str
     dental: bool
-    provider: Any
-    room: Any
-    helpers: list[Any]
+    provider: Provider
+    room: Room
+    helpers: list[tuple[Provider, int, str]]
     stop: Stop
     track: list[TrackStop]
-    history: list[Any]
+    history: list[TrackRow]
     waited: int
     bill: Bill
     due: int
     insurer_open: int
     owes: int
     gaps: list[Gap]
-    diagnoses: list[Any]
-    claims: list[Any]
-    next_visit: Any
+    diagnoses: list[VisitDiagnosis]
+    claims: list[SheetClaim]
+    next_visit: NextVisit | None
     today: date
     tally: Attendance
     mark: str
     outside: str
     held: str
-    shelf: Any
+    shelf: InHand | None
     begun: bool
 
 
@@ -89,11 +90,11 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
     return Sheet(
         visit, kind.name, kind.dental, clinic.providers[visit.provider_id], clinic.rooms[visit.room_id], _helpers(connection, clinic, visit_id),
         stop, large_line(moved, stop, zone, today), history, minutes_since(moved, Stop.HERE, now) or 0, bill,
-        sums.patient, sums.insurer, int(connection.execute(_OWES, {"patient_id": visit.patient_id}).scalar_one()), record_gaps(visit_facts(clinic, visit, bill.coverages)),
-        list(money.visit_diagnoses(connection, visit_id)), list(connection.execute(_CLAIMS, {"visit_id": visit_id})),
-        connection.execute(visits.NEXT_VISIT, {"patient_id": visit.patient_id, "day": today}).first(), today,
+        sums.patient, sums.insurer, money.owed_by(connection, visit.patient_id), record_gaps(visit_facts(clinic, visit, bill.coverages)),
+        money.visit_diagnoses(connection, visit_id), screens.claims_of(connection, visit_id),
+        visits.next_visit(connection, visit.patient_id, today), today,
         tally_of(connection, visit.patient_id), cover_mark(clinic, bill.coverage, now), stands_outside(clinic, visit) if stop in ON_THE_BOOK else "", held_words(visit, zone),
-        connection.execute(_SHELF, {"visit_id": visit_id}).first() if stop == Stop.SHELF else None,
+        screens.in_whose_hand(connection, visit_id) if stop == Stop.SHELF else None,
         (visit.day, visit.start_min) <= (today, wall.hour * 60 + wall.minute),
     )  # fmt: skip
 
@@ -123,6 +124,6 @@ def _when(moment: datetime, today: date) -> str:
     return f"{moment.hour}:{moment.minute:02d}" if moment.date() == today else f"{moment.day} {moment:%b}"
 
 
-def _helpers(connection: Connection, clinic: Clinic, visit_id: int) -> list[tuple[Any, int, str]]:
-    rows = connection.execute(_HELPERS, {"visit_id": visit_id}).all()
+def _helpers(connection: Connection, clinic: Clinic, visit_id: int) -> list[tuple[Provider, int, str]]:
+    rows = screens.helpers_of(connection, visit_id)
     return [(clinic.providers[row.provider_id], row.start_min, row.words) for row in rows]

@@ -6,9 +6,8 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
-from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection
 
 from zax.core.book.track import Stop
 from zax.core.errors import NotFound
@@ -16,9 +15,13 @@ from zax.core.money.aging import BUCKETS, aging
 from zax.core.money.journal import LOWERS, RAISES, Allocation, Kind, Parts, line_parts, open_since
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.dues import Credit, line_code, line_words, open_credits
-from zax.store import schema
 from zax.store.coverage.queries import coverages_of
+from zax.store.coverage.records import Coverage
 from zax.store.money import queries as money
+from zax.store.money.account import AccountClaim, claims_by_line, claims_of_visits
+from zax.store.money.records import LedgerVisit, LineWords, NamedEntry
+from zax.store.patients.patients import everybody_of, patient_of
+from zax.store.patients.records import Patient
 
 
 @dataclass(slots=True)
@@ -32,8 +35,8 @@ class LedgerView:
     title: str
     provider: str
     stop: Stop
-    entries: list[Any] = field(default_factory=list)
-    claims: list[Any] = field(default_factory=list)
+    entries: list[NamedEntry] = field(default_factory=list)
+    claims: list[AccountClaim] = field(default_factory=list)
     open: Parts = Parts()
     expected: int = 0
     received: int = 0
@@ -55,15 +58,21 @@ class Month:
     patient_open: int = 0
 
 
+@dataclass(frozen=True, slots=True)
+class Household:
+    id: int
+    name: str
+
+
 @dataclass(slots=True)
 class Account:
     """The household, its ledgers newest first, and the sums (cents). `lines` by id with `words` and `code`; `given` are all allocations."""
 
-    household: Any
-    patient: Any
-    members: list[Any]
+    household: Household
+    patient: Patient
+    members: list[Patient]
     visits: list[LedgerView]
-    coverages: list[Any]
+    coverages: list[Coverage]
     patient_aging: list[int]
     insurer_aging: list[int]
     months: list[Month]
@@ -85,7 +94,7 @@ class Account:
         return sum(m.plan_paid + m.patient_paid + m.written_off + m.plan_open + m.patient_open for m in self.months)
 
     @property
-    def entries(self) -> list[Any]:
+    def entries(self) -> list[NamedEntry]:
         """Every entry, newest first."""
         return sorted((e for visit in self.visits for e in visit.entries), key=lambda e: (e.day, e.id), reverse=True)
 
@@ -95,7 +104,7 @@ class Line:
     """A charge line in words, with what is open on it (cents) and since when."""
 
     id: int
-    row: Any
+    row: LineWords
     words: str
     code: str
     open: Parts
@@ -104,18 +113,11 @@ class Line:
 
 def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: date, only: bool = False) -> Account:
     """The account of the patient's household, or (`only`) of this one person; NotFound for an unknown patient."""
-    p = schema.patient
-    patient = connection.execute(select(p).where(p.c.id == patient_id)).first()
+    patient = patient_of(connection, patient_id)
     if patient is None:
         raise NotFound("There is no such patient.")
-    household = connection.execute(
-        select(schema.household).where(schema.household.c.id == patient.household_id)
-    ).one()
-    members = list(
-        connection.execute(
-            select(p).where(p.c.household_id == household.id).order_by(p.c.guarantor.desc(), p.c.birth)
-        ).all()
-    )
+    household = Household(patient.household_id, money.household_name(connection, patient.household_id))
+    members = everybody_of(connection, household.id)
     rows = [
         row for row in money.household_entries(connection, household.id) if not only or row.patient_id == patient_id
     ]
@@ -136,9 +138,9 @@ def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: d
 
 
 def _lines(
-    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[Any], given: Sequence[Allocation]
+    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[NamedEntry], given: Sequence[Allocation]
 ) -> dict[int, Line]:
-    entries = [money.entry_of(row) for row in rows]
+    entries = [row.entry for row in rows]
     mine = {entry.line_id for entry in entries}
     parts = line_parts(entries, [each for each in given if each.line_id in mine])
     since = open_since(entries)
@@ -152,13 +154,13 @@ def _lines(
 
 
 def _ledgers(
-    clinic: Clinic, rows: Sequence[Any], visits: Mapping[int, Any], names: Mapping[int, str]
+    clinic: Clinic, rows: Sequence[NamedEntry], visits: Mapping[int, LedgerVisit], names: Mapping[int, str]
 ) -> list[LedgerView]:
     made: dict[tuple[int, int | None], LedgerView] = {}
     for row in rows:
         key = (row.patient_id, row.visit_id)
         if key not in made:
-            visit = visits.get(row.visit_id)
+            visit = visits.get(row.visit_id or 0)
             made[key] = (
                 LedgerView(visit.id, row.patient_id, names[row.patient_id], visit.day, clinic.types[visit.type_id].name, clinic.providers[visit.provider_id].short, Stop(visit.state))
                 if visit is not None
@@ -173,27 +175,13 @@ def _ledgers(
 def _add_claims(connection: Connection, visits: Sequence[LedgerView]) -> dict[int, list[int]]:
     """Put every claim at its visit; {line_id: claims it is on}."""
     by_id = {visit.id: visit for visit in visits if visit.id is not None}
-    c, y = schema.claim, schema.payer
-    query = (
-        select(c.c.id, c.c.number, c.c.visit_id, c.c.state, c.c.sent_at, c.c.paid_cents, y.c.name.label("payer_name"))
-        .join(schema.coverage, schema.coverage.c.id == c.c.coverage_id)
-        .join(schema.plan, schema.plan.c.id == schema.coverage.c.plan_id)
-        .join(y, y.c.id == schema.plan.c.payer_id)
-        .where(c.c.visit_id.in_(list(by_id) or [0]))
-        .order_by(c.c.id)
-    )
-    for row in connection.execute(query):
+    for row in claims_of_visits(connection, by_id):
         by_id[row.visit_id].claims.append(row)
-    found: dict[int, list[int]] = defaultdict(list)
-    k = schema.claim_line
-    ids = [row.id for visit in visits for row in visit.claims]
-    for row in connection.execute(select(k.c.claim_id, k.c.line_id).where(k.c.claim_id.in_(ids or [0]))):
-        found[row.line_id].append(row.claim_id)
-    return found
+    return claims_by_line(connection, [row.id for visit in visits for row in visit.claims])
 
 
 def _links(
-    rows: Sequence[Any], given: Sequence[Allocation], on_claims: Mapping[int, list[int]]
+    rows: Sequence[NamedEntry], given: Sequence[Allocation], on_claims: Mapping[int, list[int]]
 ) -> dict[int, list[str]]:
     """{entry_id: what it hangs together with}: its claim, the payments of its line, for a payment the lines it pays."""
     paid: dict[tuple[int, int], int] = defaultdict(int)
@@ -232,7 +220,7 @@ def _sum_up(visit: LedgerView, lines: Mapping[int, Line]) -> None:
             visit.received -= entry.insurer_cents
         if entry.line_id is None and entry.kind != Kind.TRANSFER:
             visit.paid -= entry.patient_cents
-        line = lines.get(entry.line_id)
+        line = lines.get(entry.line_id or 0)
         if line is not None and line.open.patient > 0 and line.since is not None:
             since.append(line.since)
     visit.patient_since = min(since, default=None)

@@ -5,9 +5,6 @@ on the books day it is made.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
-
-from sqlalchemy import select
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.money.adjust import check_limit, check_within
@@ -15,20 +12,28 @@ from zax.core.money.cents import parse_amount, percent_of, plain
 from zax.core.money.journal import Kind, Parts, line_parts
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.money.ledger import OwnLedger, add_entry, allocations_of, entries_of, reverse, settle
+from zax.desk.money.ledger import Ledger, add_entry, allocations_of, entries_of, reverse, settle
 from zax.desk.money.posting import ledger_of, tell_money
-from zax.store import schema
+from zax.store.money import journal, lines
 from zax.store.money import queries as money
+from zax.store.money.records import LedgerEntry
+from zax.store.patients.patients import patients_of
 
 
 def charge_own(
-    tx: Transaction, ledger: OwnLedger, line_kind: str, kind: Kind, cents: int, words: str, **more: Any
+    tx: Transaction, ledger: Ledger, line_kind: str, kind: Kind, cents: int, words: str, *, of_id: int | None = None
 ) -> int:
     """A charge on the patient's own ledger; its line."""
-    line_id = tx.add(
-        schema.charge_line, patient_id=ledger.patient_id, kind=line_kind, fee_cents=cents, words=words[:120], billed=False, entered_at=tx.now, entered_by=tx.actor.id
-    )  # fmt: skip
-    add_entry(tx, ledger, kind, cents, 0, words, line_id=line_id, **more)
+    line_id = lines.add_own_line(
+        tx.connection,
+        patient_id=ledger.patient_id,
+        kind=line_kind,
+        fee_cents=cents,
+        words=words,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
+    add_entry(tx, ledger, kind, cents, 0, words, line_id=line_id, of_id=of_id)
     return line_id
 
 
@@ -75,8 +80,10 @@ def give_discount(tx: Transaction, form: OffForm) -> int:
     return _take_off(tx, ledger, Kind.DISCOUNT, form.line_id, cents, f"Discount, {what}: {form.why.strip()}")
 
 
-def _take_off(tx: Transaction, ledger: Any, kind: Kind, line_id: int, cents: int, words: str, **more: Any) -> int:
-    entry = add_entry(tx, ledger, kind, -cents, 0, words, line_id=line_id, **more)
+def _take_off(
+    tx: Transaction, ledger: Ledger, kind: Kind, line_id: int, cents: int, words: str, reason_id: int | None = None
+) -> int:
+    entry = add_entry(tx, ledger, kind, -cents, 0, words, line_id=line_id, reason_id=reason_id)
     settle(tx, ledger)
     tx.audit(
         f"money.{kind}", patient_id=ledger.patient_id, visit_id=ledger.id, line=line_id, cents=cents, words=words
@@ -85,13 +92,14 @@ def _take_off(tx: Transaction, ledger: Any, kind: Kind, line_id: int, cents: int
     return entry
 
 
-def _line_ledger(tx: Transaction, line_id: int) -> tuple[Any, Parts]:
+def _line_ledger(tx: Transaction, line_id: int) -> tuple[Ledger, Parts]:
     """A line's ledger, locked, and what is open on it."""
     line = next(iter(money.lines_of(tx.connection, [line_id])), None)
     if line is None:
         raise NotFound("There is no such charge.")
-    site_id = tx.one(select(schema.journal.c.site_id).where(schema.journal.c.line_id == line_id).limit(1))
-    ledger = ledger_of(tx, line.person_id, line.visit_id, site_id.site_id if site_id else tx.clinic.first_site.id)
+    first = journal.first_entry_of_line(tx.connection, line_id)
+    site_id = first.site_id if first else tx.clinic.first_site.id
+    ledger = ledger_of(tx, line.person_id, line.visit_id, site_id)
     parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line_id, Parts())
     return ledger, parts
 
@@ -126,13 +134,7 @@ def hand_over(tx: Transaction, line_id: int, to_patient_id: int, amount: str, wh
     ledger, parts = _line_ledger(tx, line_id)
     cents = parse_amount(amount)
     check_within(cents, parts.patient, "moved")
-    p = schema.patient
-    people = {
-        row.id: row
-        for row in tx.rows(
-            select(p.c.id, p.c.first, p.c.household_id).where(p.c.id.in_((ledger.patient_id, to_patient_id)))
-        )
-    }
+    people = patients_of(tx.connection, (ledger.patient_id, to_patient_id))
     if (
         to_patient_id == ledger.patient_id
         or to_patient_id not in people
@@ -176,8 +178,7 @@ def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
 
     A payment is voided or refunded instead, a service changed on its visit; what the insurer's answer wrote stands.
     """
-    j = schema.journal
-    row = tx.one(select(j).where(j.c.id == entry_id))
+    row = journal.entry_of(tx.connection, entry_id)
     if row is None:
         raise NotFound("There is no such entry.")
     if row.kind not in _CAN_BE_TAKEN_BACK or row.line_id is None or row.claim_id is not None:
@@ -193,25 +194,24 @@ def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
         for each in sorted(pair, key=lambda e: (e.visit_id is None, e.visit_id or 0))
     ]
     for each in pair:
-        if tx.one(select(j.c.id).where(j.c.reverses_id == each.id)) is not None:
+        if journal.is_reversed(tx.connection, each.id):
             raise Conflict("This was taken back before.", "entry")
     if row.kind in {Kind.FEE, Kind.INTEREST}:  # taking these back forgives them
         check_limit(row.patient_cents, tx.actor.role, tx.clinic.money.limits, "take back")
     for each in pair:
         ledger = next(one for one in ledgers if (one.patient_id, one.id) == (each.patient_id, each.visit_id))
-        reverse(tx, ledger, money.entry_of(each), f"Taken back: {why.strip()}")
+        reverse(tx, ledger, each.entry, f"Taken back: {why.strip()}")
     for ledger in ledgers:
         settle(tx, ledger)
         tell_money(tx, ledger)
     tx.audit("money.taken_back", patient_id=row.patient_id, visit_id=row.visit_id, entry=entry_id, why=why.strip())
-    return int(row.patient_id)
+    return row.patient_id
 
 
-def _partner(tx: Transaction, row: Any) -> Any:
+def _partner(tx: Transaction, row: LedgerEntry) -> LedgerEntry | None:
     """The other half of what was moved between two people, or None."""
-    j = schema.journal
     if row.kind != Kind.TRANSFER:
         return None
     if row.of_id is not None:
-        return tx.one(select(j).where(j.c.id == row.of_id))
-    return tx.one(select(j).where(j.c.of_id == row.id))
+        return journal.entry_of(tx.connection, row.of_id)
+    return journal.entry_from(tx.connection, row.id)

@@ -7,9 +7,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
-from sqlalchemy import Connection, select, text
+from sqlalchemy import Connection
 
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
@@ -18,20 +17,12 @@ from zax.core.money.journal import Allocation, Parts, credit_left, held_by, line
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.dues import open_items
-from zax.desk.money.ledger import OwnLedger, allocations_of, due_now, entries_of, settle, write_allocations
+from zax.desk.money.ledger import Ledger, OwnLedger, allocations_of, due_now, entries_of, settle, write_allocations
 from zax.desk.money.posting import ledger_of, lock_household, move_credit, tell_money
-from zax.store import schema
+from zax.store.book.queries import one_visit
+from zax.store.book.records import Visit
+from zax.store.money import journal
 from zax.store.money import queries as money
-
-_OPEN = text(
-    "SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents, SUM(j.insurer_cents) AS insurer FROM patient p "
-    "STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE p.household_id = :household_id AND v.id <> :visit_id "
-    "AND v.state NOT IN ('held', 'booked', 'confirmed', 'here', 'room', 'settled') GROUP BY v.id HAVING cents > 0 ORDER BY v.day, v.id"
-)
-_PENDING = text(
-    "SELECT t.visit_id, SUM(t.cents) AS cents FROM patient p JOIN payment_part t ON t.patient_id = p.id "
-    "JOIN payment y ON y.id = t.payment_id AND y.state IN ('asking', 'unknown') WHERE p.household_id = :household_id AND t.visit_id IS NOT NULL GROUP BY t.visit_id"
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,9 +40,8 @@ class OpenVisit:
 
 def open_elsewhere(connection: Connection, household_id: int, visit_id: int) -> list[OpenVisit]:
     """The household's other visits with money open, oldest first, less what a terminal is being asked for."""
-    rows = connection.execute(_OPEN, {"household_id": household_id, "visit_id": visit_id}).all()
-    asked = connection.execute(_PENDING, {"household_id": household_id}) if rows else ()
-    pending = {row.visit_id: int(row.cents) for row in asked}
+    rows = money.open_visits(connection, household_id, visit_id)
+    pending = money.pending_of_visits(connection, household_id) if rows else {}
     found = [
         OpenVisit(row.id, row.patient_id, row.first, row.day, row.type_id, int(row.cents) - pending.get(row.id, 0), int(row.insurer))
         for row in rows
@@ -87,7 +77,7 @@ def _use(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | N
     left = credit_left(entries_of(tx, source), allocations_of(tx, source)).get(credit_id, 0)
     if left <= 0:
         raise Conflict("This credit was used meanwhile.", "credit")
-    due = _open_on(tx, target, line_id) if line_id else due_now(tx.connection, target.id)
+    due = _open_on(tx, target, line_id) if line_id else due_now(tx.connection, target.id or 0)
     cents = min(left, due)
     if cents <= 0:
         raise Refused("Nothing is due here, so the credit stays where it is.", "credit")
@@ -96,9 +86,9 @@ def _use(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | N
     return cents
 
 
-def _hold_both(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None) -> tuple[Any, Any]:
+def _hold_both(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None) -> tuple[Ledger, Ledger]:
     """The ledgers of the credit and of where it goes, locked; NotFound unless both are of one household."""
-    entry = tx.one(select(schema.journal).where(schema.journal.c.id == credit_id))
+    entry = journal.entry_of(tx.connection, credit_id)
     if entry is None:
         raise NotFound("This household has no such credit.")
     if line_id is not None:
@@ -107,8 +97,8 @@ def _hold_both(tx: Transaction, credit_id: int, visit_id: int | None, line_id: i
             raise NotFound("There is no such charge.")
         to = (line.person_id, line.visit_id)
     else:
-        row = tx.one(select(schema.visit.c.patient_id).where(schema.visit.c.id == visit_id))
-        to = (row.patient_id if row else 0, visit_id)
+        visit = one_visit(tx.connection, visit_id or 0)
+        to = (visit.patient_id if visit else 0, visit_id)
     here = (entry.patient_id, entry.visit_id)
     held = {
         key: ledger_of(tx, key[0], key[1], entry.site_id)
@@ -117,12 +107,12 @@ def _hold_both(tx: Transaction, credit_id: int, visit_id: int | None, line_id: i
     if len({lock_household(tx, key[0]) for key in held}) != 1:
         raise NotFound("This household has no such credit.")
     target = held[to]
-    if target.id is not None and target.state not in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}:
+    if isinstance(target, Visit) and target.state not in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}:
         raise Conflict("Nothing is charged for this visit yet. The credit is offered again at checkout.", "credit")
     return held[here], target
 
 
-def _open_on(tx: Transaction, ledger: Any, line_id: int) -> int:
+def _open_on(tx: Transaction, ledger: Ledger, line_id: int) -> int:
     parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line_id, Parts())
     if parts.patient <= 0:
         raise Refused("Nothing is owed on this charge: it was reversed or is paid. Choose another.", "line_id")
@@ -130,7 +120,7 @@ def _open_on(tx: Transaction, ledger: Any, line_id: int) -> int:
     return max(0, parts.patient - pending)
 
 
-def _apply(tx: Transaction, source: Any, target: Any, credit_id: int, cents: int, line_id: int | None) -> None:
+def _apply(tx: Transaction, source: Ledger, target: Ledger, credit_id: int, cents: int, line_id: int | None) -> None:
     """Give free credit to where it is wanted; across ledgers by a transfer."""
     if (source.patient_id, source.id) != (target.patient_id, target.id):
         words = (f"Credit used {_where(target)}", f"Credit of {plain(cents)} {_from(source)}")
@@ -142,12 +132,12 @@ def _apply(tx: Transaction, source: Any, target: Any, credit_id: int, cents: int
         tell_money(tx, ledger)
 
 
-def _where(ledger: Any) -> str:
-    return f"for the visit of {_day(ledger.day)}" if ledger.id is not None else "on the account"
+def _where(ledger: Ledger) -> str:
+    return f"for the visit of {_day(ledger.day)}" if isinstance(ledger, Visit) else "on the account"
 
 
-def _from(ledger: Any) -> str:
-    return f"from {_day(ledger.day)}" if ledger.id is not None else "from the account"
+def _from(ledger: Ledger) -> str:
+    return f"from {_day(ledger.day)}" if isinstance(ledger, Visit) else "from the account"
 
 
 def _day(day: date) -> str:

@@ -9,9 +9,8 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import Any
 
-from sqlalchemy import Connection, insert, select, text, update
+from sqlalchemy import Connection
 
 from zax.clock import local
 from zax.core.errors import Conflict, NotFound, Refused, Stale
@@ -23,34 +22,9 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.payment_plans import running_plans
 from zax.desk.money.posting import tender_words
-from zax.store import schema
+from zax.store.money import closing, journal
+from zax.store.money.closing import AskingSum, CountedPayment, DayClose, NewClose, NotOut, OpenSum, Stretch
 
-_PAYMENTS = text(
-    "SELECT y.id, y.of_id, y.tender, y.kind, y.cents, y.cheque_number, y.card_ending, y.receipt_id, y.day, p.first, p.last, y.patient_id FROM payment y "
-    "JOIN patient p ON p.id = y.patient_id WHERE y.site_id = :site_id AND y.day > :after AND y.day <= :day AND y.state = 'taken' AND y.kind <> 'returned' ORDER BY y.id"
-)
-_ENTRIES = text(
-    "SELECT COUNT(*) AS number, COALESCE(SUM(CASE WHEN kind = 'insurer' THEN -insurer_cents ELSE 0 END), 0) AS plans FROM journal WHERE site_id = :site_id AND day > :after AND day <= :day"
-)
-_NOT_OUT = text(
-    "SELECT v.id, v.patient_id, v.start_min, v.day, v.state, p.first, p.last FROM visit v JOIN patient p ON p.id = v.patient_id WHERE v.site_id = :site_id "
-    "AND v.day <= :day AND v.day > :since AND v.state IN ('here', 'room', 'checkout') ORDER BY v.day, v.start_min"
-)
-_NO_CLAIM = text(
-    "SELECT v.id, v.patient_id, p.first, p.last, SUM(j.insurer_cents) AS cents FROM visit v JOIN patient p ON p.id = v.patient_id JOIN journal j ON j.visit_id = v.id "
-    "WHERE v.site_id = :site_id AND v.day <= :day AND v.day > :since AND v.state = 'left' AND NOT EXISTS (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.state <> 'held_back') "
-    "GROUP BY v.id HAVING cents > 0 ORDER BY v.id"
-)
-_ASKING = text(
-    "SELECT y.id, y.cents, y.receipt_id, y.patient_id, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id WHERE y.site_id = :site_id AND y.state IN ('asking', 'unknown') ORDER BY y.id"
-)
-# Credits that came this day and pay nothing, those of visits still to come left out.
-_CREDITS = text(
-    "SELECT j.id, j.patient_id, p.first, p.last, -j.patient_cents - COALESCE((SELECT SUM(a.cents) FROM allocation a WHERE a.credit_id = j.id), 0) "
-    "- COALESCE((SELECT SUM(d.patient_cents) FROM journal d WHERE d.of_id = j.id AND d.patient_cents > 0), 0) AS cents FROM journal j JOIN patient p ON p.id = j.patient_id "
-    "LEFT JOIN visit v ON v.id = j.visit_id WHERE j.site_id = :site_id AND j.day > :after AND j.day <= :day AND j.kind = 'payment' "
-    "AND (v.id IS NULL OR v.state NOT IN ('booked', 'confirmed', 'here', 'room')) AND NOT EXISTS (SELECT 1 FROM journal r WHERE r.reverses_id = j.id) HAVING cents > 0 ORDER BY j.id"
-)
 LOOK_BACK = timedelta(days=14)
 
 
@@ -70,9 +44,9 @@ class Closing:
 
     site_id: int
     day: date
-    closed: Any
-    last: Any
-    payments: Sequence[Any]
+    closed: DayClose | None
+    last: DayClose | None
+    payments: Sequence[CountedPayment]
     expected: Mapping[str, int]
     counts: Mapping[str, int]
     plans: int
@@ -81,7 +55,7 @@ class Closing:
     returned: int
 
     @property
-    def cheques(self) -> list[Any]:
+    def cheques(self) -> list[CountedPayment]:
         """The cheques that should lie in the bag: those taken and not voided."""
         gone = {each.of_id for each in self.payments if each.kind == "void"}
         return [
@@ -102,57 +76,51 @@ class Closing:
 
 def closing_of(connection: Connection, clinic: Clinic, site_id: int, day: date, today: date) -> Closing:
     """Read what a site's day expects."""
-    c, u = schema.day_close, schema.user
-    closes = select(c, u.c.name.label("by_name")).join(u, u.c.id == c.c.by_id).where(c.c.site_id == site_id)
-    closed = connection.execute(closes.where(c.c.day == day)).first()
-    last = connection.execute(closes.where(c.c.day < day).order_by(c.c.day.desc()).limit(1)).first()
-    values = {
-        "site_id": site_id,
-        "day": day,
-        "after": last.day if last else day - timedelta(days=1),
-        "since": day - LOOK_BACK,
-    }
-    payments = connection.execute(_PAYMENTS, values).all()
+    closed, last = closing.close_on(connection, site_id, day), closing.close_before(connection, site_id, day)
+    after = last.day if last else day - timedelta(days=1)
+    stretch = Stretch(site_id, day, after, day - LOOK_BACK)
+    payments = closing.counted_payments(connection, stretch)
     expected: dict[str, int] = {Tender.CASH: 0, Tender.CHEQUE: 0, Tender.CARD: 0}
     counts: dict[str, int] = dict.fromkeys(expected, 0)
     for each in payments:
         tender = str(Tender.CARD) if each.tender == Tender.FILE else each.tender
         expected[tender] = expected.get(tender, 0) + each.cents
         counts[tender] = counts.get(tender, 0) + 1
-    entries = connection.execute(_ENTRIES, values).one()
-    y = schema.payment
-    returned = connection.execute(
-        select(y.c.cents).where(
-            y.c.site_id == site_id, y.c.kind == "returned", y.c.day > values["after"], y.c.day <= day
-        )
-    ).scalars()
+    entries = closing.entry_sums(connection, stretch)
     return Closing(
-        site_id, day, closed, last, payments, expected, counts, int(entries.plans), int(entries.number), _unfinished(connection, clinic, values, today),
-        -int(sum(returned)),
-    )  # fmt: skip
+        site_id,
+        day,
+        closed,
+        last,
+        payments,
+        expected,
+        counts,
+        entries.plans,
+        entries.number,
+        _unfinished(connection, stretch, today),
+        closing.returned_cents(connection, stretch),
+    )
 
 
-def _unfinished(connection: Connection, clinic: Clinic, values: Mapping[str, Any], today: date) -> list[Unfinished]:
-    name = lambda row: f"{row.first} {row.last}"  # noqa: E731
+def _name(row: NotOut | OpenSum | AskingSum) -> str:
+    return f"{row.first} {row.last}"
+
+
+def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[Unfinished]:
     found = []
-    for row in connection.execute(_NOT_OUT, values):
-        clock = f"{row.start_min // 60}:{row.start_min % 60:02d}"
-        page = f"/visits/{row.id}/checkout" if row.state == "checkout" else f"/visits/{row.id}"
-        found.append(
-            Unfinished("visit", name(row), clock if row.day == values["day"] else f"{row.day:%-d %b} {clock}", page)
-        )
-    for row in connection.execute(_NO_CLAIM, values):
-        found.append(Unfinished("claim", name(row), plain(int(row.cents)), f"/visits/{row.id}"))
-    for row in connection.execute(_ASKING, values):
-        found.append(
-            Unfinished(
-                "asking", name(row), f"{plain(abs(int(row.cents)))}, in neither sum", f"/receipts/{row.receipt_id}"
-            )
-        )
-    for row in connection.execute(_CREDITS, values):
-        found.append(
-            Unfinished("credit", name(row), plain(int(row.cents)), f"/accounts/{row.patient_id}?why=e{row.id}")
-        )
+    for visit in closing.not_out(connection, stretch):
+        clock = f"{visit.start_min // 60}:{visit.start_min % 60:02d}"
+        page = f"/visits/{visit.id}/checkout" if visit.state == "checkout" else f"/visits/{visit.id}"
+        when = clock if visit.day == stretch.day else f"{visit.day:%-d %b} {clock}"
+        found.append(Unfinished("visit", _name(visit), when, page))
+    for row in closing.without_claim(connection, stretch):
+        found.append(Unfinished("claim", _name(row), plain(int(row.cents)), f"/visits/{row.id}"))
+    for asking in closing.asking_sums(connection, stretch):
+        words = f"{plain(abs(asking.cents))}, in neither sum"
+        found.append(Unfinished("asking", _name(asking), words, f"/receipts/{asking.receipt_id}"))
+    for row in closing.idle_credits(connection, stretch):
+        page = f"/accounts/{row.patient_id}?why=e{row.id}"
+        found.append(Unfinished("credit", _name(row), plain(int(row.cents)), page))
     for plan in running_plans(connection, today):
         if plan.needs_a_person:
             found.append(
@@ -182,12 +150,10 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
     """Make the day final; the close's number. Conflict when it is closed, Stale when money came in while counting, Refused for a difference without a reason."""
     if site_id not in tx.clinic.sites:
         raise NotFound("There is no such site.")
-    b = schema.site_books
-    tx.connection.execute(insert(b).prefix_with("IGNORE").values(site_id=site_id))
-    books = tx.one(select(b).where(b.c.site_id == site_id).with_for_update())
+    closed_day = journal.hold_books_alone(tx.connection, site_id)
     today = tx.business_day(site_id)
     found = closing_of(tx.connection, tx.clinic, site_id, day, today)
-    _check_day(tx, found, books.closed_day, today)
+    _check_day(tx, found, closed_day, today)
     if form.mark != found.mark:
         raise Stale("Money came in while you counted. The figures are new; look at them again, then close.")
     if not any(text.strip() for text in form.pieces.values()):
@@ -197,13 +163,26 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
     tenders = counted_tenders(found, worth(pieces) - float_cents, form.cheques, form.counted)
     over = check_difference(tenders, form.why)
     bank = to_bank(worth(pieces), float_cents)
-    cheques = [_cheque(tx, each) for each in found.cheques if each.id in form.cheques]
-    close_id = tx.add(
-        schema.day_close, site_id=site_id, day=day, at=tx.now, by_id=tx.actor.id, expected=dict(found.expected), counted={each.tender: each.counted for each in tenders},
-        pieces={str(value): number for value, number in pieces.items()}, cheques=cheques, unfinished=[[u.kind, u.who, u.words] for u in found.unfinished],
-        float_cents=float_cents, bank_cents=bank + sum(each["cents"] for each in cheques), over_cents=over, why=form.why.strip()[:200], entries=found.entries,
-    )  # fmt: skip
-    tx.connection.execute(update(b).where(b.c.site_id == site_id).values(closed_day=day))
+    cheques = [each for each in found.cheques if each.id in form.cheques]
+    close_id = closing.add_close(
+        tx.connection,
+        NewClose(
+            site_id=site_id,
+            day=day,
+            at=tx.now,
+            by_id=tx.actor.id,
+            expected=dict(found.expected),
+            counted={each.tender: each.counted for each in tenders},
+            pieces={str(value): number for value, number in pieces.items()},
+            cheques=[_cheque(tx, each) for each in cheques],
+            unfinished=[[each.kind, each.who, each.words] for each in found.unfinished],
+            float_cents=float_cents,
+            bank_cents=bank + sum(each.cents for each in cheques),
+            over_cents=over,
+            why=form.why.strip()[:200],
+            entries=found.entries,
+        ),
+    )
     tx.audit("day.closed", day=day.isoformat(), site=site_id, over=over)
     tx.tell("closed", site_id=site_id, day=day)
     return close_id
@@ -238,7 +217,7 @@ def counted_tenders(
     return made
 
 
-def _cheque(tx: Transaction, each: Any) -> dict[str, Any]:
+def _cheque(tx: Transaction, each: CountedPayment) -> dict[str, str | int]:
     return {
         "number": each.cheque_number,
         "who": f"{each.first} {each.last}",
@@ -247,23 +226,9 @@ def _cheque(tx: Transaction, each: Any) -> dict[str, Any]:
     }
 
 
-def close_of(connection: Connection, close_id: int) -> Any:
+def close_of(connection: Connection, close_id: int) -> DayClose:
     """A closed day with who closed it; NotFound for an unknown one."""
-    c, u = schema.day_close, schema.user
-    row = connection.execute(
-        select(c, u.c.name.label("by_name")).join(u, u.c.id == c.c.by_id).where(c.c.id == close_id)
-    ).first()
+    row = closing.close_of(connection, close_id)
     if row is None:
         raise NotFound("There is no such closed day.")
     return row
-
-
-def closes_of(connection: Connection, site_id: int, first: date, last: date) -> dict[date, Any]:
-    """The closed days of a site in a range."""
-    c, u = schema.day_close, schema.user
-    query = (
-        select(c, u.c.name.label("by_name"))
-        .join(u, u.c.id == c.c.by_id)
-        .where(c.c.site_id == site_id, c.c.day >= first, c.c.day <= last)
-    )
-    return {row.day: row for row in connection.execute(query)}

@@ -6,14 +6,14 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from sqlalchemy import Connection
 
 from zax.core.book.track import Stop
-from zax.core.money.journal import Allocation, Kind, credit_left, line_parts, open_since
+from zax.core.money.journal import Allocation, Entry, Kind, credit_left, line_parts, open_since
 from zax.desk.clinic.clinic import Clinic
 from zax.store.money import queries as money
+from zax.store.money.records import LedgerVisit, LineWords, NamedEntry
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,9 +73,9 @@ def open_items(connection: Connection, clinic: Clinic, household_id: int) -> Ope
 
 
 def _lines(
-    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[Any], given: Sequence[Allocation], people: Mapping[int, str]
+    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[NamedEntry], given: Sequence[Allocation], people: Mapping[int, str]
 ) -> list[OpenLine]:  # fmt: skip
-    entries = [money.entry_of(row) for row in rows]
+    entries = [row.entry for row in rows]
     parts = line_parts(entries, given)
     wanted = [line_id for line_id, each in parts.items() if each.patient > 0]
     if not wanted:
@@ -93,7 +93,7 @@ def _lines(
     return sorted(found, key=lambda each: (each.day, each.line_id))
 
 
-def line_words(clinic: Clinic, line: Any) -> str:
+def line_words(clinic: Clinic, line: LineWords) -> str:
     """'Filling, two surfaces, tooth 14', or what a line without a visit says."""
     if line.service_id is None:
         pieces = f"{line.units} × " if line.units > 1 else ""
@@ -102,19 +102,22 @@ def line_words(clinic: Clinic, line: Any) -> str:
     return f"{clinic.services[line.service_id].words}{tooth}"
 
 
-def line_code(clinic: Clinic, line: Any) -> str:
+def line_code(clinic: Clinic, line: LineWords) -> str:
     return clinic.services[line.service_id].code if line.service_id is not None else ""
 
 
 def open_credits(
-    rows: Sequence[Any], given: Sequence[Allocation], people: Mapping[int, str], visits: Mapping[int, Any]
+    rows: Sequence[NamedEntry],
+    given: Sequence[Allocation],
+    people: Mapping[int, str],
+    visits: Mapping[int, LedgerVisit],
 ) -> list[Credit]:
     """Credits that are left, ledger by ledger and oldest first: what refunds and transfers drew on them is off. `rows` are journal rows."""
     by_id = {row.id: row for row in rows}
-    ledgers: dict[tuple[int, int | None], list[Any]] = defaultdict(list)
+    ledgers: dict[tuple[int, int | None], list[Entry]] = defaultdict(list)
     for row in rows:
         if row.line_id is None:
-            ledgers[row.patient_id, row.visit_id].append(money.entry_of(row))
+            ledgers[row.patient_id, row.visit_id].append(row.entry)
     paying: dict[int, list[Allocation]] = defaultdict(list)
     for each in given:
         paying[each.credit_id].append(each)
@@ -125,7 +128,7 @@ def open_credits(
         for entry_id, cents in left.items():
             if cents > 0 and by_id[entry_id].kind != Kind.REVERSAL:
                 row = by_id[entry_id]
-                visit = visits.get(row.visit_id)
+                visit = visits.get(row.visit_id or 0)
                 coming = visit is not None and visit.state in _BEFORE_CHARGES
                 found.append(
                     Credit(

@@ -9,12 +9,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from zax.core.errors import NotFound
 from zax.core.money.cents import plain
 from zax.core.money.journal import LOWERS, RAISES, Kind, held_by
 from zax.desk.money.account import Account, LedgerView, Line
+from zax.store.money.records import NamedEntry
 
 KIND_WORDS = {
     Kind.CHARGE: "Charge", Kind.PAYMENT: "Payment", Kind.INSURER_PAYMENT: "Insurer’s payment", Kind.WRITE_OFF: "Write-off", Kind.DISCOUNT: "Discount", Kind.TRANSFER: "Moved",
@@ -41,7 +41,7 @@ class Why:
     rows: Sequence[Row]
     notes: Sequence[str] = ()
     say: str = ""
-    entry: Any = None
+    entry: NamedEntry | None = None
     line: Line | None = None
     pays: Sequence[tuple[Line, int]] = ()
     left: int = 0
@@ -99,9 +99,9 @@ def _part(account: Account, visit: LedgerView, insurer: bool) -> Why:
     return Why(f"i{visit.id}" if insurer else _key(visit), total, rows, (), sentence(account, visit))
 
 
-def entry_words(account: Account, entry: Any) -> str:
+def entry_words(account: Account, entry: NamedEntry) -> str:
     """'Exam: you pay 20 percent', 'Patient paid, card ending 4417'."""
-    line = account.lines.get(entry.line_id)
+    line = account.lines.get(entry.line_id or 0)
     return (
         f"{line.words}: {entry.words}"
         if line is not None and entry.words
@@ -146,9 +146,9 @@ def _capital(words: str) -> str:
     return words[:1].upper() + words[1:]
 
 
-def _entry(account: Account, visit: LedgerView, entry: Any) -> Why:
+def _entry(account: Account, visit: LedgerView, entry: NamedEntry) -> Why:
     """One entry: its parts, who made it and when, and what it pays or what pays it."""
-    line = account.lines.get(entry.line_id)
+    line = account.lines.get(entry.line_id or 0)
     rows = [Row("Patient’s part", entry.patient_cents), Row("Insurer’s part", entry.insurer_cents, True)]
     notes = [entry_words(account, entry)]
     held = [(account.lines[n], cents) for n, cents in held_by(entry.id, account.given).items() if n in account.lines]

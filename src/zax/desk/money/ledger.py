@@ -10,9 +10,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
+from typing import TypeAlias
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import Connection
 
 from zax.core.book.track import Stop
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
@@ -32,12 +32,17 @@ from zax.core.money.journal import (
     take_back,
     unreversed,
 )
+from zax.core.money.rules import Discount
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import step
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.estimate_inputs import covers_for
-from zax.store import schema
+from zax.store.book.records import Visit
+from zax.store.coverage.records import Coverage
+from zax.store.money import journal, lines
 from zax.store.money import queries as money
+from zax.store.money.records import NewEntry, ServiceLine
+from zax.store.patients.notes import flags_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,17 +54,20 @@ class OwnLedger:
     id: None = None
 
 
+Ledger: TypeAlias = Visit | OwnLedger
+
+
 @dataclass(frozen=True, slots=True)
 class Bill:
-    """A visit's services with what the plans should pay: rows of charge_line beside their estimates; the coverages, first payer first."""
+    """A visit's services with what the plans should pay: its lines beside their estimates; the coverages, first payer first."""
 
-    lines: Sequence[Any]
+    lines: Sequence[ServiceLine]
     estimates: Sequence[LineEstimate]
-    coverages: Sequence[Any]
+    coverages: Sequence[Coverage]
     covers: Sequence[Cover]
 
     @property
-    def coverage(self) -> Any:
+    def coverage(self) -> Coverage | None:
         """The one that is billed first, or None."""
         return self.coverages[0] if self.coverages else None
 
@@ -80,7 +88,7 @@ class Bill:
         return sum(each.patient for each in self.estimates)
 
 
-def bill_of(connection: Any, clinic: Clinic, visit: Any) -> Bill:
+def bill_of(connection: Connection, clinic: Clinic, visit: Visit) -> Bill:
     """The visit's current services priced by the patient's coverages of that kind on that day. `visit` brings the patient's birth date."""
     dental = clinic.types[visit.type_id].dental
     lines = money.visit_lines(connection, visit.id)
@@ -90,15 +98,15 @@ def bill_of(connection: Any, clinic: Clinic, visit: Any) -> Bill:
     return Bill(lines, estimate([priced_line(clinic, line) for line in lines], covers, visit.day), coverages, covers)
 
 
-def priced_line(clinic: Clinic, line: Any) -> PricedLine:
-    """A row of charge_line as the estimate takes it."""
+def priced_line(clinic: Clinic, line: ServiceLine) -> PricedLine:
+    """A service as the estimate takes it."""
     service = clinic.services[line.service_id]
     return PricedLine(
         line.id, line.fee_cents * line.units, service.category, line.billed, service.code, line.units, line.tooth, line.authorized,
     )  # fmt: skip
 
 
-def post_charges(tx: Transaction, visit: Any) -> Bill:
+def post_charges(tx: Transaction, visit: Visit) -> Bill:
     """Make the journal say what the lines say: post what is new, reverse what changed. Unchanged lines are left alone.
 
     What the contract forgives stands with the insurer's part until the payer's answer writes it off. A discount that the patient has by a
@@ -120,31 +128,22 @@ def post_charges(tx: Transaction, visit: Any) -> Bill:
     for each in wanted.values():
         add_entry(tx, visit, Kind.CHARGE, each.patient, each.insurer + each.write_off, each.why, line_id=each.line_id)
         less = percent_of(each.patient, off.percent) if off else 0
-        if less:
-            add_entry(
-                tx, visit, Kind.DISCOUNT, -less, 0, f"{off.words}, {off.percent} percent", line_id=each.line_id, discount_id=off.id
-            )  # fmt: skip
+        if off and less:
+            words = f"{off.words}, {off.percent} percent"
+            add_entry(tx, visit, Kind.DISCOUNT, -less, 0, words, line_id=each.line_id, discount_id=off.id)
     for each in bill.estimates:
-        tx.connection.execute(
-            update(schema.charge_line)
-            .where(schema.charge_line.c.id == each.line_id)
-            .values(deductible_cents=each.deductible, first_cents=each.first, second_cents=each.second)
-        )
+        lines.note_estimate(tx.connection, each.line_id, each.deductible, each.first, each.second)
     return bill
 
 
-def _discount_by_flag(tx: Transaction, patient_id: int) -> Any:
+def _discount_by_flag(tx: Transaction, patient_id: int) -> Discount | None:
     """The largest discount in use that one of the patient's flags brings, or None."""
-    f = schema.patient_flag
-    flags = {
-        row.flag_id
-        for row in tx.rows(select(f.c.flag_id).where(f.c.patient_id == patient_id, f.c.ended_at.is_(None)))
-    }
+    flags = {each.flag_id for each in flags_of(tx.connection, patient_id)}
     found = [each for each in tx.clinic.money.discounts.values() if each.active and each.flag_id in flags]
     return max(found, key=lambda each: each.percent, default=None)
 
 
-def take_charges_back(tx: Transaction, visit: Any, reason: str) -> None:
+def take_charges_back(tx: Transaction, visit: Visit, reason: str) -> None:
     """Reverse every standing charge of a visit that goes back into its room, and what was taken off or moved on it."""
     entries = money.visit_entries(tx.connection, visit.id)
     for line_id in _standing_charges(entries):
@@ -155,7 +154,7 @@ def _standing_charges(entries: Sequence[Entry]) -> dict[int, Entry]:
     return {e.line_id: e for e in unreversed(entries) if e.kind == Kind.CHARGE and e.line_id is not None}
 
 
-def _undo_line(tx: Transaction, visit: Any, entries: Sequence[Entry], line_id: int, words: str) -> None:
+def _undo_line(tx: Transaction, visit: Visit, entries: Sequence[Entry], line_id: int, words: str) -> None:
     """Reverse all that stands on a line, the newest first. Conflict when somebody else took part of it over: that is theirs now."""
     mine = [entry for entry in unreversed(entries) if entry.line_id == line_id]
     if any(entry.kind == Kind.TRANSFER and not entry.insurer_cents for entry in mine):
@@ -172,48 +171,95 @@ def books_day(tx: Transaction, site_id: int) -> date:
     Never a closed day: after the close, or with a clock that stands before it, the day after the last closed one.
     """
     if site_id not in tx.books:
-        b = schema.site_books
-        row = tx.one(select(b.c.closed_day).where(b.c.site_id == site_id).with_for_update(read=True))
-        if row is None:
-            tx.connection.execute(insert(b).prefix_with("IGNORE").values(site_id=site_id))
-            row = tx.one(select(b.c.closed_day).where(b.c.site_id == site_id).with_for_update(read=True))
-        tx.books[site_id] = day_of_books(tx.business_day(site_id), row.closed_day)
+        closed = journal.hold_books(tx.connection, site_id)
+        tx.books[site_id] = day_of_books(tx.business_day(site_id), closed)
     return tx.books[site_id]
 
 
 def add_entry(
-    tx: Transaction, ledger: Any, kind: Kind, patient_cents: int, insurer_cents: int, words: str, **more: Any
+    tx: Transaction,
+    ledger: Ledger,
+    kind: Kind,
+    patient_cents: int,
+    insurer_cents: int,
+    words: str,
+    *,
+    site_id: int | None = None,
+    line_id: int | None = None,
+    payment_id: int | None = None,
+    claim_id: int | None = None,
+    reverses_id: int | None = None,
+    of_id: int | None = None,
+    reason_id: int | None = None,
+    discount_id: int | None = None,
 ) -> int:
-    """One journal entry on the books day of the ledger's site; its number. `site_id` among `more` names another site's books."""
-    site_id = more.pop("site_id", ledger.site_id)
-    return tx.add(
-        schema.journal, kind=kind, day=books_day(tx, site_id), at=tx.now, by_id=tx.actor.id, site_id=site_id, patient_id=ledger.patient_id,
-        visit_id=ledger.id, patient_cents=patient_cents, insurer_cents=insurer_cents, words=words[:200], **more,
-    )  # fmt: skip
+    """One journal entry on the books day of the ledger's site; its number. `site_id` names another site's books."""
+    site_id = site_id or ledger.site_id
+    return journal.add_entry(
+        tx.connection,
+        NewEntry(
+            kind=kind,
+            day=books_day(tx, site_id),
+            at=tx.now,
+            by_id=tx.actor.id,
+            site_id=site_id,
+            patient_id=ledger.patient_id,
+            visit_id=ledger.id,
+            patient_cents=patient_cents,
+            insurer_cents=insurer_cents,
+            words=words[:200],
+            line_id=line_id,
+            payment_id=payment_id,
+            claim_id=claim_id,
+            reverses_id=reverses_id,
+            of_id=of_id,
+            reason_id=reason_id,
+            discount_id=discount_id,
+        ),
+    )
 
 
-def reverse(tx: Transaction, ledger: Any, entry: Entry, words: str, **more: Any) -> int:
+def reverse(
+    tx: Transaction,
+    ledger: Ledger,
+    entry: Entry,
+    words: str,
+    *,
+    payment_id: int | None = None,
+    claim_id: int | None = None,
+    site_id: int | None = None,
+) -> int:
     """Post what undoes the entry, today; the entry itself stays."""
     undo = reversal_of(entry, 0, books_day(tx, ledger.site_id))
     return add_entry(
-        tx, ledger, undo.kind, undo.patient_cents, undo.insurer_cents, words, line_id=undo.line_id, reverses_id=undo.reverses, **more
-    )  # fmt: skip
+        tx,
+        ledger,
+        undo.kind,
+        undo.patient_cents,
+        undo.insurer_cents,
+        words,
+        line_id=undo.line_id,
+        reverses_id=undo.reverses,
+        payment_id=payment_id,
+        claim_id=claim_id,
+        site_id=site_id,
+    )
 
 
-def settle(tx: Transaction, ledger: Any) -> Parts:
+def settle(tx: Transaction, ledger: Ledger) -> Parts:
     """`settle_visit`, or for a patient's own ledger: free what a line holds too much. What stays open."""
-    if ledger.id is not None:
+    if isinstance(ledger, Visit):
         return settle_visit(tx, ledger)
     entries = entries_of(tx, ledger)
     write_allocations(tx, ledger, _held_too_much(entries, allocations_of(tx, ledger)))
     return balance(entries)
 
 
-def entries_of(tx: Transaction, ledger: Any) -> list[Entry]:
+def entries_of(tx: Transaction, ledger: Ledger) -> list[Entry]:
     return money.ledger_entries(tx.connection, ledger.patient_id, ledger.id)
 
 
-def allocations_of(tx: Transaction, ledger: Any) -> list[Allocation]:
+def allocations_of(tx: Transaction, ledger: Ledger) -> list[Allocation]:
     return money.ledger_allocations(tx.connection, ledger.patient_id, ledger.id)
 
 
@@ -226,7 +272,7 @@ def _held_too_much(entries: Sequence[Entry], given: Sequence[Allocation]) -> lis
     ]
 
 
-def settle_visit(tx: Transaction, visit: Any) -> Parts:
+def settle_visit(tx: Transaction, visit: Visit) -> Parts:
     """Give credits to open lines, free what a line holds too much, and move between LEFT and SETTLED. What stays open."""
     entries = money.visit_entries(tx.connection, visit.id)
     given = money.visit_allocations(tx.connection, visit.id)
@@ -244,14 +290,10 @@ def settle_visit(tx: Transaction, visit: Any) -> Parts:
     return left
 
 
-def write_allocations(tx: Transaction, ledger: Any, allocations: Sequence[Allocation]) -> None:
-    for each in allocations:
-        tx.add(
-            schema.allocation, credit_id=each.credit_id, line_id=each.line_id, cents=each.cents, patient_id=ledger.patient_id,
-            at=tx.now, by_id=tx.actor.id,
-        )  # fmt: skip
+def write_allocations(tx: Transaction, ledger: Ledger, allocations: Sequence[Allocation]) -> None:
+    journal.add_allocations(tx.connection, ledger.patient_id, allocations, tx.now, tx.actor.id)
 
 
-def due_now(connection: Any, visit_id: int) -> int:
+def due_now(connection: Connection, visit_id: int) -> int:
     """The patient's open part of a visit less what the terminal has been asked for."""
     return balance(money.visit_entries(connection, visit_id)).patient - money.pending_payments(connection, visit_id)

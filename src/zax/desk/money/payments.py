@@ -9,9 +9,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
-
-from sqlalchemy import insert, select
 
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.core.errors import Conflict, Refused
@@ -31,14 +28,17 @@ from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.money.cards_on_file import usable_card
-from zax.desk.money.ledger import OwnLedger, allocations_of, books_day, due_now, entries_of
+from zax.desk.money.ledger import Ledger, OwnLedger, allocations_of, books_day, due_now, entries_of
 from zax.desk.money.posting import lock_household, post_payment
 from zax.desk.money.products import ProductSale, sell_product
 from zax.desk.money.receipts import email_of, mail_receipt
-from zax.desk.money.terminal import TenderResult, ask_later, close_payment, payment_by_key, result_of
+from zax.desk.money.terminal import TenderResult, ask_later, close_payment, held_payment, result_of
 from zax.outside.doors import Terminal
-from zax.store import schema
+from zax.store.book.records import Visit
+from zax.store.money import payments
 from zax.store.money import queries as money
+from zax.store.money.records import NewPart, NewPayment
+from zax.store.patients.patients import household_of
 
 CHARGED = frozenset({Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED})
 
@@ -112,11 +112,11 @@ def _ask_terminal(desk: Desk, actor: Actor, terminal: Terminal, each: TenderResu
 
 def _card_wish(desk: Desk, payment_id: int) -> tuple[str, bool]:
     """The token to charge, and whether the terminal should give one out."""
-    p, c = schema.payment, schema.card_on_file
     with desk.engine.connect() as connection:
-        query = select(c.c.token, p.c.keep_card).join(c, c.c.id == p.c.card_id, isouter=True)
-        row = connection.execute(query.select_from(p).where(p.c.id == payment_id)).one()
-    return row.token or "", row.keep_card
+        payment = payments.payment_of(connection, payment_id)
+        assert payment is not None, "it was written down before"
+        card = payments.card_of(connection, payment.card_id) if payment.card_id else None
+    return card.token if card else "", payment.keep_card
 
 
 @act("payments")
@@ -136,10 +136,18 @@ def open_payment(tx: Transaction, patient_id: int, form: PayForm) -> tuple[Taken
     handed = settle_over(tenders, sum(cents for *_, cents in dues), form.over)
     if handed.over:
         dues = [*dues, (patient_id, None, None, handed.over)]
-    receipt_id = tx.add(
-        schema.receipt, request_key=form.key, patient_id=patient_id, site_id=site_id, day=books_day(tx, site_id), at=tx.now, by_id=tx.actor.id,
-        how=form.receipt, email=email_of(tx, patient_id) if form.receipt == "email" else "", change_cents=handed.change,
-    )  # fmt: skip
+    receipt_id = payments.add_receipt(
+        tx.connection,
+        request_key=form.key,
+        patient_id=patient_id,
+        site_id=site_id,
+        day=books_day(tx, site_id),
+        at=tx.now,
+        by_id=tx.actor.id,
+        how=form.receipt,
+        email=email_of(tx, patient_id) if form.receipt == "email" else "",
+        change_cents=handed.change,
+    )
     for number, (tendered, parts) in enumerate(zip(handed.tenders, _parts(handed, dues), strict=True), 1):
         _open_tender(tx, receipt_id, f"{form.key}-{number}", patient_id, site_id, tendered, parts)
     if form.receipt == "email":
@@ -155,7 +163,7 @@ def open_payment(tx: Transaction, patient_id: int, form: PayForm) -> tuple[Taken
     return made, True
 
 
-def _lock(tx: Transaction, patient_id: int, form: PayForm) -> dict[int, Any]:
+def _lock(tx: Transaction, patient_id: int, form: PayForm) -> dict[int, Visit]:
     """Hold every visit that is paid for, always in the same order, and the household when something is for no visit; all of one household."""
     wanted = sorted({item.visit_id for item in form.items if item.visit_id is not None})
     visits = {number: locked_visit(tx, number) for number in wanted}
@@ -176,7 +184,7 @@ _Due = tuple[int, int | None, int | None, int]  # patient, visit, line, cents
 
 
 def _dues(
-    tx: Transaction, patient_id: int, site_id: int, items: Sequence[Item], visits: dict[int, Any], tendered: int
+    tx: Transaction, patient_id: int, site_id: int, items: Sequence[Item], visits: dict[int, Visit], tendered: int
 ) -> list[_Due]:
     """What each item takes at most, charges before money that waits. Raises Refused beside an item that asks for more than is open on it."""
     charged = [each for each in items if each.line_id is not None or _is_charged(visits, each)]
@@ -198,11 +206,11 @@ def _dues(
     return found
 
 
-def _is_charged(visits: dict[int, Any], item: Item) -> bool:
+def _is_charged(visits: dict[int, Visit], item: Item) -> bool:
     return item.visit_id is not None and visits[item.visit_id].state in CHARGED
 
 
-def _due_of(tx: Transaction, patient_id: int, site_id: int, item: Item, visits: dict[int, Any]) -> list[_Due]:
+def _due_of(tx: Transaction, patient_id: int, site_id: int, item: Item, visits: dict[int, Visit]) -> list[_Due]:
     if item.line_id is None:
         assert item.visit_id is not None
         most = max(0, due_now(tx.connection, item.visit_id))
@@ -214,16 +222,14 @@ def _due_of(tx: Transaction, patient_id: int, site_id: int, item: Item, visits: 
         or (line.visit_id is None and not _same_household(tx, line.person_id, patient_id))
     ):
         raise Refused("This charge is not on the account any more. Reload the page; nothing was taken.", "items")
-    ledger = visits[line.visit_id] if line.visit_id is not None else OwnLedger(line.person_id, site_id)
+    ledger: Ledger = visits[line.visit_id] if line.visit_id is not None else OwnLedger(line.person_id, site_id)
     parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line.id, Parts())
     pending = money.pending_lines(tx.connection, lock_household(tx, patient_id)).get(line.id, 0)
     return [(line.person_id, line.visit_id, line.id, _at_most(item, max(0, parts.patient - pending)))]
 
 
 def _same_household(tx: Transaction, one: int, other: int) -> bool:
-    p = schema.patient
-    rows = tx.rows(select(p.c.household_id).where(p.c.id.in_((one, other))).distinct())
-    return len(rows) == 1
+    return household_of(tx.connection, one) == household_of(tx.connection, other)
 
 
 def _at_most(item: Item, most: int) -> int:
@@ -243,31 +249,44 @@ def _parts(handed: Handed, dues: Sequence[_Due]) -> list[list[tuple[_Due, int]]]
 
 
 def _open_tender(
-    tx: Transaction, receipt_id: int, key: str, patient_id: int, site_id: int, tendered: Tendered, parts: Sequence[tuple[_Due, int]]
-) -> None:  # fmt: skip
+    tx: Transaction,
+    receipt_id: int,
+    key: str,
+    patient_id: int,
+    site_id: int,
+    tendered: Tendered,
+    parts: Sequence[tuple[_Due, int]],
+) -> None:
+    """One tender of the receipt with its parts: final at once, or to be asked of the terminal."""
+    made = [NewPart(person, visit_id, line_id, cents) for (person, visit_id, line_id, _), cents in parts]
     state = PaymentState.ASKING if tendered.by_terminal else PaymentState.TAKEN
-    visits = [visit_id for (_, visit_id, _, _), _ in parts if visit_id is not None]
-    payment_id = tx.add(
-        schema.payment, request_key=key, receipt_id=receipt_id, patient_id=patient_id, visit_id=visits[0] if visits else None, site_id=site_id, tender=tendered.tender,
-        cents=tendered.cents, asked_cents=tendered.cents, cheque_number=tendered.number, state=state, card_id=tendered.card_id, day=books_day(tx, site_id),
-        keep_card=tendered.keep_card, at=tx.now, by_id=tx.actor.id,
-    )  # fmt: skip
-    rows = [
-        {"payment_id": payment_id, "patient_id": person, "visit_id": visit_id, "line_id": line_id, "cents": cents}
-        for (person, visit_id, line_id, _), cents in parts
-    ]
-    tx.connection.execute(insert(schema.payment_part), rows)
+    payment = NewPayment(
+        request_key=key,
+        receipt_id=receipt_id,
+        patient_id=patient_id,
+        visit_id=next((part.visit_id for part in made if part.visit_id is not None), None),
+        site_id=site_id,
+        tender=tendered.tender,
+        cents=tendered.cents,
+        cheque_number=tendered.number,
+        state=state,
+        card_id=tendered.card_id,
+        day=books_day(tx, site_id),
+        keep_card=tendered.keep_card,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
+    payments.add_parts(tx.connection, payments.add_payment(tx.connection, payment), made)
     if state == PaymentState.TAKEN:
-        post_payment(tx, payment_by_key(tx, key))
+        post_payment(tx, held_payment(tx, key))
     else:
         ask_later(tx, key)
 
 
 def receipt_by_key(tx: Transaction, key: str) -> Taken | None:
     """What became of the payment of this key, or None if there never was one."""
-    r, p = schema.receipt, schema.payment
-    row = tx.one(select(r).where(r.c.request_key == key).with_for_update())
+    row = payments.receipt_by_key_for_update(tx.connection, key)
     if row is None:
         return None
-    rows = tx.rows(select(p).where(p.c.receipt_id == row.id).order_by(p.c.id))
+    rows = payments.payments_of_receipt(tx.connection, row.id)
     return Taken(row.id, [result_of(each) for each in rows], row.change_cents)

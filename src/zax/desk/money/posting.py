@@ -7,17 +7,15 @@ pays is taken back from its lines first, and a credit that was used elsewhere co
 from __future__ import annotations
 
 from collections import defaultdict
-from typing import Any
-
-from sqlalchemy import select
 
 from zax.core.errors import Conflict, Refused
 from zax.core.money.cents import plain
-from zax.core.money.journal import Allocation, Entry, Kind, Parts, credit_left, free, line_parts
+from zax.core.money.journal import Allocation, Kind, Parts, credit_left, free, line_parts
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.ledger import (
+    Ledger,
     OwnLedger,
     add_entry,
     allocations_of,
@@ -26,11 +24,14 @@ from zax.desk.money.ledger import (
     settle,
     write_allocations,
 )
-from zax.store import schema
-from zax.store.money import queries as money
+from zax.store.book.records import Visit
+from zax.store.money import journal
+from zax.store.money.closing import CountedPayment
+from zax.store.money.payments import parts_of
+from zax.store.money.records import LedgerEntry, Payment, PaymentPart
 
 
-def tender_words(clinic: Clinic, payment: Any) -> str:
+def tender_words(clinic: Clinic, payment: Payment | CountedPayment) -> str:
     """'card ending 4417', 'cheque 1184'."""
     words = clinic.money.tender_words(payment.tender).lower()
     if payment.cheque_number:
@@ -40,15 +41,13 @@ def tender_words(clinic: Clinic, payment: Any) -> str:
 
 def lock_household(tx: Transaction, patient_id: int) -> int:
     """Hold the household that a patient belongs to: its members' own ledgers change one act at a time. The household's number."""
-    p, h = schema.patient, schema.household
-    row = tx.one(select(p.c.household_id).where(p.c.id == patient_id))
-    if row is None:
+    household_id = journal.hold_household(tx.connection, patient_id)
+    if household_id is None:
         raise Refused("There is no such patient. Look for them again.", "patient")
-    tx.one(select(h.c.id).where(h.c.id == row.household_id).with_for_update())
-    return int(row.household_id)
+    return household_id
 
 
-def ledger_of(tx: Transaction, patient_id: int, visit_id: int | None, site_id: int) -> Any:
+def ledger_of(tx: Transaction, patient_id: int, visit_id: int | None, site_id: int) -> Ledger:
     """The locked visit, or the patient's own ledger (its household locked)."""
     if visit_id is not None:
         return locked_visit(tx, visit_id)
@@ -56,11 +55,10 @@ def ledger_of(tx: Transaction, patient_id: int, visit_id: int | None, site_id: i
     return OwnLedger(patient_id, site_id)
 
 
-def post_payment(tx: Transaction, payment: Any) -> None:
+def post_payment(tx: Transaction, payment: Payment) -> None:
     """An entry on every ledger that the payment is for, given to the lines it names, the rest as the ledger settles."""
-    part = schema.payment_part
-    by_ledger: dict[tuple[int, int | None], list[Any]] = defaultdict(list)
-    for row in tx.rows(select(part).where(part.c.payment_id == payment.id).order_by(part.c.id)):
+    by_ledger: dict[tuple[int, int | None], list[PaymentPart]] = defaultdict(list)
+    for row in parts_of(tx.connection, payment.id):
         by_ledger[row.patient_id, row.visit_id].append(row)
     words = f"Patient paid, {tender_words(tx.clinic, payment)}"
     for (patient_id, visit_id), rows in sorted(by_ledger.items(), key=lambda each: each[0][1] or 0):
@@ -72,7 +70,7 @@ def post_payment(tx: Transaction, payment: Any) -> None:
         tell_money(tx, ledger)
 
 
-def _give_to_lines(tx: Transaction, ledger: Any, credit: int, wanted: list[tuple[int, int]]) -> None:
+def _give_to_lines(tx: Transaction, ledger: Ledger, credit: int, wanted: list[tuple[int, int]]) -> None:
     if not wanted:
         return
     parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger))
@@ -85,7 +83,7 @@ def _give_to_lines(tx: Transaction, ledger: Any, credit: int, wanted: list[tuple
     write_allocations(tx, ledger, made)
 
 
-def post_back(tx: Transaction, payment: Any) -> int:
+def post_back(tx: Transaction, payment: Payment) -> int:
     """Money given back (`payment` is negative): drawn on the credit of the payment it is of, what waits before what pays a charge.
 
     A void or a returned cheque reverses the whole; the cents that could not be drawn, since they were refunded before, are returned.
@@ -93,11 +91,12 @@ def post_back(tx: Transaction, payment: Any) -> int:
     left = -payment.cents
     words = _back_words(tx.clinic, payment)
     credits = [
-        (each, ledger_of(tx, each.patient_id, each.visit_id, each.site_id)) for each in _credits_of(tx, payment.of_id)
+        (each, ledger_of(tx, each.patient_id, each.visit_id, each.site_id))
+        for each in journal.credits_of_payment(tx.connection, payment.of_id or 0)
     ]
     for only_waiting in (True, False):
         for entry, ledger in credits:
-            held = -entry.patient_cents - _refunded(tx, entry.id)
+            held = -entry.patient_cents - journal.refunded_of(tx.connection, entry.id)
             if only_waiting:
                 held = min(held, credit_left(entries_of(tx, ledger), allocations_of(tx, ledger)).get(entry.id, 0))
             part = min(left, held)
@@ -107,7 +106,7 @@ def post_back(tx: Transaction, payment: Any) -> int:
     return left
 
 
-def _back_words(clinic: Clinic, payment: Any) -> str:
+def _back_words(clinic: Clinic, payment: Payment) -> str:
     """'Given back, card ending 4417: overpaid'."""
     what = {
         "void": "Payment voided",
@@ -117,10 +116,10 @@ def _back_words(clinic: Clinic, payment: Any) -> str:
     return f"{what}: {payment.words}" if payment.words else what
 
 
-def _draw(tx: Transaction, ledger: Any, entry: Any, cents: int, payment: Any, words: str) -> None:
+def _draw(tx: Transaction, ledger: Ledger, entry: LedgerEntry, cents: int, payment: Payment, words: str) -> None:
     make_free(tx, ledger, entry.id, cents)
     if payment.kind != "refund" and cents == -entry.patient_cents:
-        reverse(tx, ledger, money.entry_of(entry), words, payment_id=payment.id, site_id=payment.site_id)
+        reverse(tx, ledger, entry.entry, words, payment_id=payment.id, site_id=payment.site_id)
     else:
         add_entry(
             tx, ledger, Kind.REFUND, cents, 0, words, payment_id=payment.id, of_id=entry.id, site_id=payment.site_id
@@ -129,25 +128,7 @@ def _draw(tx: Transaction, ledger: Any, entry: Any, cents: int, payment: Any, wo
     tell_money(tx, ledger)
 
 
-def _credits_of(tx: Transaction, payment_id: int) -> list[Any]:
-    """The entries that a payment was posted with, newest last, those not reversed."""
-    j = schema.journal
-    undone = select(j.c.reverses_id).where(j.c.reverses_id.is_not(None))
-    query = (
-        select(j)
-        .where(j.c.payment_id == payment_id, j.c.kind == Kind.PAYMENT, j.c.id.not_in(undone))
-        .order_by(j.c.id)
-    )
-    return list(tx.rows(query))
-
-
-def _refunded(tx: Transaction, entry_id: int) -> int:
-    j = schema.journal
-    rows = tx.rows(select(j.c.patient_cents).where(j.c.of_id == entry_id, j.c.kind == Kind.REFUND))
-    return int(sum(row.patient_cents for row in rows))
-
-
-def make_free(tx: Transaction, ledger: Any, credit_id: int, cents: int) -> None:
+def make_free(tx: Transaction, ledger: Ledger, credit_id: int, cents: int) -> None:
     """See that a credit has `cents` left: first from what it pays here, then from where it was moved to. Raises Conflict if it never had so much."""
     entries, given = entries_of(tx, ledger), allocations_of(tx, ledger)
     short = cents - credit_left(entries, given).get(credit_id, 0)
@@ -155,7 +136,7 @@ def make_free(tx: Transaction, ledger: Any, credit_id: int, cents: int) -> None:
         freed = free(credit_id, short, given)
         write_allocations(tx, ledger, freed)
         short += sum(each.cents for each in freed)
-    for moved in _moved_from(tx, credit_id):
+    for moved in journal.transfers_from(tx.connection, credit_id):
         if short <= 0:
             return
         short -= _bring_back(tx, ledger, moved)
@@ -163,37 +144,28 @@ def make_free(tx: Transaction, ledger: Any, credit_id: int, cents: int) -> None:
         raise Conflict(f"{plain(short)} of this payment is not there any more. Look at the account first.")
 
 
-def _moved_from(tx: Transaction, credit_id: int) -> list[Entry]:
-    """Transfers that drew on a credit and were not reversed, newest first."""
-    j = schema.journal
-    undone = select(j.c.reverses_id).where(j.c.reverses_id.is_not(None))
-    query = select(j).where(
-        j.c.of_id == credit_id, j.c.kind == Kind.TRANSFER, j.c.patient_cents > 0, j.c.id.not_in(undone)
-    )
-    return [money.entry_of(row) for row in tx.rows(query.order_by(j.c.id.desc()))]
-
-
-def _bring_back(tx: Transaction, ledger: Any, moved: Entry) -> int:
+def _bring_back(tx: Transaction, ledger: Ledger, moved: LedgerEntry) -> int:
     """Reverse a transfer of credit on both ledgers; the cents that came back."""
-    j = schema.journal
-    there = tx.one(select(j).where(j.c.of_id == moved.id, j.c.kind == Kind.TRANSFER))
+    there = journal.transfer_to(tx.connection, moved.id)
+    assert there is not None, "credit is moved by two entries"
     target = ledger_of(tx, there.patient_id, there.visit_id, there.site_id)
     make_free(tx, target, there.id, -there.patient_cents)
     words = "Credit taken back, its payment was given back"
-    reverse(tx, target, money.entry_of(there), words)
-    reverse(tx, ledger, moved, words)
+    reverse(tx, target, there.entry, words)
+    reverse(tx, ledger, moved.entry, words)
     settle(tx, target)
     tell_money(tx, target)
     return moved.patient_cents
 
 
-def move_credit(tx: Transaction, source: Any, target: Any, credit_id: int, cents: int, words: tuple[str, str]) -> int:
+def move_credit(
+    tx: Transaction, source: Ledger, target: Ledger, credit_id: int, cents: int, words: tuple[str, str]
+) -> int:
     """Take `cents` of a free credit from one ledger to another: two entries that add up to nothing. The entry on the target."""
     out = add_entry(tx, source, Kind.TRANSFER, cents, 0, words[0], of_id=credit_id)
     return add_entry(tx, target, Kind.TRANSFER, -cents, 0, words[1], of_id=out)
 
 
-def tell_money(tx: Transaction, ledger: Any) -> None:
-    tx.tell(
-        "money", site_id=ledger.site_id, day=getattr(ledger, "day", None), visit_id=ledger.id, patient_id=ledger.patient_id
-    )  # fmt: skip
+def tell_money(tx: Transaction, ledger: Ledger) -> None:
+    day = ledger.day if isinstance(ledger, Visit) else None
+    tx.tell("money", site_id=ledger.site_id, day=day, visit_id=ledger.id, patient_id=ledger.patient_id)

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
-
-from sqlalchemy import select, update
 
 from zax.core.errors import NotFound, Refused
 from zax.core.money.adjust import check_stock, price_of
@@ -15,7 +12,7 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.ledger import OwnLedger, add_entry, entries_of, reverse, settle
 from zax.desk.money.posting import lock_household, tell_money
-from zax.store import schema
+from zax.store.money import journal, lines
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,17 +25,24 @@ class ProductSale:
 
 def sell_product(tx: Transaction, ledger: OwnLedger, sale: ProductSale) -> tuple[int, int]:
     """Charge it and take it out of the stock: (line_id, cents). Refused when there are not so many."""
-    p = schema.product
-    row = tx.one(select(p).where(p.c.id == sale.product_id, p.c.active).with_for_update())
+    row = lines.product_for_update(tx.connection, sale.product_id)
     if row is None:
         raise Refused("This product is not sold any more. Choose another.", "product")
     check_stock(row.words, row.stock, sale.pieces)
     priced = price_of(row.price_cents, row.tax, sale.pieces)
-    tx.connection.execute(update(p).where(p.c.id == row.id).values(stock=row.stock - sale.pieces))
-    line_id = tx.add(
-        schema.charge_line, patient_id=ledger.patient_id, kind="product", product_id=row.id, units=sale.pieces, fee_cents=row.price_cents, tax_cents=priced.tax,
-        words=row.words, billed=False, entered_at=tx.now, entered_by=tx.actor.id,
-    )  # fmt: skip
+    lines.add_to_stock(tx.connection, row.id, -sale.pieces)
+    line_id = lines.add_own_line(
+        tx.connection,
+        patient_id=ledger.patient_id,
+        kind="product",
+        product_id=row.id,
+        units=sale.pieces,
+        fee_cents=row.price_cents,
+        tax_cents=priced.tax,
+        words=row.words,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
     why = f"{sale.pieces} × {plain(row.price_cents)}{f' and {plain(priced.tax)} tax' if priced.tax else ''}"
     add_entry(tx, ledger, Kind.CHARGE, priced.total, 0, why, line_id=line_id)
     return line_id, priced.total
@@ -47,22 +51,20 @@ def sell_product(tx: Transaction, ledger: OwnLedger, sale: ProductSale) -> tuple
 @act("payments")
 def take_product_back(tx: Transaction, line_id: int) -> int:
     """A product comes back: its charge is reversed, the pieces are in stock again, what was paid is credit. The patient."""
-    line: Any = tx.one(
-        select(schema.charge_line).where(schema.charge_line.c.id == line_id, schema.charge_line.c.kind == "product")
-    )
+    line = lines.sold_product(tx.connection, line_id)
     if line is None:
         raise NotFound("There is no such sale.")
     lock_household(tx, line.patient_id)
-    first = tx.one(select(schema.journal).where(schema.journal.c.line_id == line_id).order_by(schema.journal.c.id))
+    first = journal.first_entry_of_line(tx.connection, line_id)
+    assert first is not None, "a sale is charged when it is made"
     ledger = OwnLedger(line.patient_id, first.site_id)
     mine = [entry for entry in unreversed(entries_of(tx, ledger)) if entry.line_id == line_id]
     if not mine:
         raise Refused("This sale was taken back before.")
     for entry in reversed(mine):
         reverse(tx, ledger, entry, "Product taken back")
-    p = schema.product
-    tx.connection.execute(update(p).where(p.c.id == line.product_id).values(stock=p.c.stock + line.units))
+    lines.add_to_stock(tx.connection, line.product_id, line.units)
     settle(tx, ledger)
     tx.audit("product.back", patient_id=line.patient_id, line=line_id, pieces=line.units)
     tell_money(tx, ledger)
-    return int(line.patient_id)
+    return line.patient_id

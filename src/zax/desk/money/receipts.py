@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from email.utils import make_msgid
 from typing import Any
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection
 
 from zax.core.errors import NotFound, Refused
 from zax.core.money.books import day_of_books
@@ -19,8 +19,11 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.dues import line_words
 from zax.outside.doors import Mail
-from zax.store import schema
+from zax.store.acts.outbox import errand_exists
+from zax.store.money import payments as stored
 from zax.store.money import queries as money
+from zax.store.money.records import LineWords, NamedPart, NamedReceipt, Payment
+from zax.store.patients.patients import known_patient
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,16 +41,16 @@ class Part:
 class Receipt:
     """One receipt: its row, its tenders in order, and what they were for. `back` says that it gives money back."""
 
-    row: Any
-    payments: Sequence[Any]
+    row: NamedReceipt
+    payments: Sequence[Payment]
     parts: Sequence[Part]
 
     def voidable(self, today: date) -> bool:
         """While the books of its day are open its payments can be undone whole."""
-        return bool(self.row.day == day_of_books(today, self.row.closed_day))
+        return self.row.day == day_of_books(today, self.row.closed_day)
 
     @property
-    def taken(self) -> list[Any]:
+    def taken(self) -> list[Payment]:
         return [each for each in self.payments if each.state == PaymentState.TAKEN]
 
     @property
@@ -70,58 +73,41 @@ class Receipt:
 
 def receipt_of(connection: Connection, clinic: Clinic, receipt_id: int) -> Receipt:
     """Read one, with its patient's name and address and who took it; NotFound for an unknown number."""
-    r, y, p, u, b = schema.receipt, schema.payment, schema.patient, schema.user, schema.site_books
-    query = (
-        select(r, p.c.first, p.c.last, p.c.email.label("email_now"), u.c.name.label("by_name"), b.c.closed_day)
-        .join(p, p.c.id == r.c.patient_id)
-        .join(u, u.c.id == r.c.by_id, isouter=True)
-        .join(b, b.c.site_id == r.c.site_id, isouter=True)
-    )
-    row = connection.execute(query.where(r.c.id == receipt_id)).first()
+    row = stored.named_receipt(connection, receipt_id)
     if row is None:
         raise NotFound("There is no such receipt.")
-    payments = connection.execute(select(y).where(y.c.receipt_id == receipt_id).order_by(y.c.id)).all()
+    payments = stored.payments_of_receipt(connection, receipt_id)
     return Receipt(row, payments, _parts_of(connection, clinic, payments))
 
 
-def given_back_of(connection: Connection, shown: Receipt) -> tuple[Sequence[Any], dict[int, Any]]:
+def given_back_of(connection: Connection, shown: Receipt) -> tuple[list[Payment], dict[int, Payment]]:
     """The later payments that gave something of a receipt back, and by number those that it gives back itself."""
-    y = schema.payment
-    later = select(y).where(y.c.of_id.in_([each.id for each in shown.payments])).order_by(y.c.id)
-    originals = select(y).where(y.c.id.in_([each.of_id for each in shown.payments if each.of_id]))
-    return connection.execute(later).all(), {each.id: each for each in connection.execute(originals)}
+    later = stored.given_back_of(connection, [each.id for each in shown.payments])
+    return later, stored.payments_by_ids(connection, [each.of_id for each in shown.payments if each.of_id])
 
 
-def _parts_of(connection: Connection, clinic: Clinic, payments: Sequence[Any]) -> list[Part]:
+def _parts_of(connection: Connection, clinic: Clinic, payments: Sequence[Payment]) -> list[Part]:
     """What the taken payments were for; several parts for the same thing come together."""
-    part, v, p = schema.payment_part, schema.visit, schema.patient
-    query = (
-        select(part, p.c.first, v.c.day, v.c.type_id)
-        .join(p, p.c.id == part.c.patient_id)
-        .join(v, v.c.id == part.c.visit_id, isouter=True)
-        .where(part.c.payment_id.in_([each.id for each in payments if each.state == PaymentState.TAKEN]))
-        .order_by(part.c.id)
-    )
-    rows = connection.execute(query).all()
+    taken = [each.id for each in payments if each.state == PaymentState.TAKEN]
+    rows = stored.named_parts_of(connection, taken)
     lines = {line.id: line for line in money.lines_of(connection, [each.line_id for each in rows if each.line_id])}
-    together: dict[tuple[Any, ...], int] = {}
+    together: dict[tuple[Part, int | None], int] = {}
     for each in rows:
-        key = (_part_words(clinic, each, lines), each.first, each.day, each.visit_id, each.line_id)
-        together[key] = together.get(key, 0) + int(each.cents)
-    return [Part(*key[:4], cents) for key, cents in together.items()]
+        part = Part(_part_words(clinic, each, lines), each.first, each.day, each.visit_id, 0)
+        together[part, each.line_id] = together.get((part, each.line_id), 0) + each.cents
+    return [replace(part, cents=cents) for (part, _), cents in together.items()]
 
 
-def _part_words(clinic: Clinic, row: Any, lines: dict[int, Any]) -> str:
-    if row.line_id in lines:
+def _part_words(clinic: Clinic, row: NamedPart, lines: Mapping[int, LineWords]) -> str:
+    if row.line_id is not None and row.line_id in lines:
         return line_words(clinic, lines[row.line_id])
-    if row.visit_id is not None:
+    if row.type_id is not None:
         return clinic.types[row.type_id].name
     return "Credit for later"
 
 
 def email_of(tx: Transaction, patient_id: int) -> str:
-    p = schema.patient
-    email = str(tx.one(select(p.c.email).where(p.c.id == patient_id)).email)
+    email = known_patient(tx.connection, patient_id).email
     if not email:
         raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
     return email
@@ -129,17 +115,12 @@ def email_of(tx: Transaction, patient_id: int) -> str:
 
 def mail_receipt(tx: Transaction, receipt_id: int) -> None:
     """Once nothing is being clarified any more the receipt goes out, if it was wished by email and something was paid."""
-    r, p, o = schema.receipt, schema.payment, schema.outbox
-    row = tx.one(select(r).where(r.c.id == receipt_id))
-    if row.how != "email":
+    row = stored.receipt_of(tx.connection, receipt_id)
+    if row is None or row.how != "email":
         return
-    states = {each.state for each in tx.rows(select(p.c.state).where(p.c.receipt_id == receipt_id))}
+    states = {each.state for each in stored.payments_of_receipt(tx.connection, receipt_id)}
     key = f"receipt-paid-{receipt_id}"
-    if (
-        states & set(OPEN_STATES)
-        or PaymentState.TAKEN not in states
-        or tx.one(select(o.c.id).where(o.c.request_key == key))
-    ):
+    if states & set(OPEN_STATES) or PaymentState.TAKEN not in states or errand_exists(tx.connection, key):
         return
     _mail(tx, key, receipt_id, row.email)
 
@@ -151,7 +132,7 @@ def _mail(tx: Transaction, key: str, receipt_id: int, to: str) -> None:
 @act("payments")
 def send_receipt(tx: Transaction, receipt_id: int) -> str:
     """Mail a receipt again, to the address on file today; the address. Refused without one."""
-    row = tx.one(select(schema.receipt).where(schema.receipt.c.id == receipt_id))
+    row = stored.receipt_of(tx.connection, receipt_id)
     if row is None:
         raise NotFound("There is no such receipt.")
     to = email_of(tx, row.patient_id)

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
-
-from sqlalchemy import insert, select
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.money.adjust import check_limit
@@ -18,9 +15,10 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.money.corrections import charge_own
 from zax.desk.money.ledger import OwnLedger, books_day
 from zax.desk.money.posting import ledger_of, post_back, tell_money
-from zax.desk.money.terminal import TenderResult, ask_later, close_payment, result_of
+from zax.desk.money.terminal import TenderResult, ask_later, close_payment, held_payment, result_of
 from zax.outside.doors import Terminal
-from zax.store import schema
+from zax.store.money import payments
+from zax.store.money.records import NewPart, NewPayment, Payment
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,23 +53,14 @@ def _give_back(
 def open_back(tx: Transaction, kind: str, form: BackForm) -> tuple[TenderResult, bool, str]:
     """Write the giving back down before anything is given; again with the same key it is the same one."""
     paid = _held_payment(tx, form.payment_id)
-    known = tx.one(select(schema.payment).where(schema.payment.c.request_key == f"{form.key}-1").with_for_update())
+    known = payments.payment_by_key_for_update(tx.connection, f"{form.key}-1")
     if known is not None:
         return result_of(known), False, paid.terminal_ref
     left = paid.cents - given_back(tx, paid.id)
     cents = left if kind == "void" else parse_amount(form.amount)
     _check_back(tx, kind, paid, cents, left, form.why)
-    receipt_id = tx.add(
-        schema.receipt, request_key=form.key, patient_id=paid.patient_id, site_id=paid.site_id, day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
-    )  # fmt: skip
     state = PaymentState.ASKING if paid.tender in BY_TERMINAL else PaymentState.TAKEN
-    back_id = tx.add(
-        schema.payment, request_key=f"{form.key}-1", receipt_id=receipt_id, kind=kind, of_id=paid.id, patient_id=paid.patient_id, visit_id=paid.visit_id, site_id=paid.site_id,
-        tender=paid.tender, cents=-cents, asked_cents=-cents, cheque_number=paid.cheque_number, card_ending=paid.card_ending, card_id=paid.card_id, state=state,
-        words=form.why.strip()[:200], day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
-    )  # fmt: skip
-    _negative_parts(tx, paid.id, back_id, cents)
-    back = tx.one(select(schema.payment).where(schema.payment.c.id == back_id))
+    back = _write_back(tx, paid, kind, form.key, cents, state, form.why)
     if state == PaymentState.TAKEN:
         post_back(tx, back)
     else:
@@ -87,16 +76,14 @@ def open_back(tx: Transaction, kind: str, form: BackForm) -> tuple[TenderResult,
     return result_of(back), True, paid.terminal_ref
 
 
-def _held_payment(tx: Transaction, payment_id: int) -> Any:
+def _held_payment(tx: Transaction, payment_id: int) -> Payment:
     """A taken payment, its ledgers locked first, in the order of every act on money."""
-    p, part = schema.payment, schema.payment_part
-    paid = tx.one(select(p).where(p.c.id == payment_id, p.c.kind == "payment"))
-    if paid is None:
+    paid = payments.payment_of(tx.connection, payment_id)
+    if paid is None or paid.kind != "payment":
         raise NotFound("There is no such payment.")
-    rows = tx.rows(select(part.c.patient_id, part.c.visit_id).where(part.c.payment_id == payment_id).distinct())
-    for row in sorted(rows, key=lambda row: (row.visit_id is None, row.visit_id or 0)):
+    for row in payments.ledgers_of_payment(tx.connection, payment_id):
         ledger_of(tx, row.patient_id, row.visit_id, paid.site_id)
-    paid = tx.one(select(p).where(p.c.id == payment_id).with_for_update())
+    paid = payments.payment_for_update(tx.connection, payment_id) or paid
     if paid.state != PaymentState.TAKEN:
         raise Conflict("This payment was not taken, so nothing can be given back.", "amount")
     return paid
@@ -104,12 +91,11 @@ def _held_payment(tx: Transaction, payment_id: int) -> Any:
 
 def given_back(tx: Transaction, payment_id: int) -> int:
     """Cents of a payment that were refunded, voided or returned, or that the terminal is being asked to give back."""
-    p = schema.payment
-    rows = tx.rows(select(p.c.cents).where(p.c.of_id == payment_id, p.c.state != PaymentState.DECLINED))
-    return -int(sum(row.cents for row in rows))
+    back = payments.given_back_of(tx.connection, [payment_id])
+    return -sum(each.cents for each in back if each.state != PaymentState.DECLINED)
 
 
-def _check_back(tx: Transaction, kind: str, paid: Any, cents: int, left: int, why: str) -> None:
+def _check_back(tx: Transaction, kind: str, paid: Payment, cents: int, left: int, why: str) -> None:
     wrong = ProblemCollector()
     if not why.strip():
         wrong.add("why", "Say why; it stands on the account.")
@@ -124,25 +110,53 @@ def _check_back(tx: Transaction, kind: str, paid: Any, cents: int, left: int, wh
         check_limit(cents, tx.actor.role, tx.clinic.money.limits, "give back")
 
 
-def _negative_parts(tx: Transaction, payment_id: int, back_id: int, cents: int) -> None:
+def _write_back(
+    tx: Transaction, paid: Payment, kind: str, key: str, cents: int, state: PaymentState, why: str
+) -> Payment:
+    """A receipt that gives `cents` of a payment back, with one tender: the one it was paid with."""
+    day = books_day(tx, paid.site_id)
+    receipt_id = payments.add_receipt(
+        tx.connection,
+        request_key=key,
+        patient_id=paid.patient_id,
+        site_id=paid.site_id,
+        day=day,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
+    made = NewPayment(
+        request_key=f"{key}-1",
+        receipt_id=receipt_id,
+        kind=kind,
+        of_id=paid.id,
+        patient_id=paid.patient_id,
+        visit_id=paid.visit_id,
+        site_id=paid.site_id,
+        tender=paid.tender,
+        cents=-cents,
+        cheque_number=paid.cheque_number,
+        card_ending=paid.card_ending,
+        card_id=paid.card_id,
+        state=state,
+        words=why.strip()[:200],
+        day=day,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
+    back_id = payments.add_payment(tx.connection, made)
+    payments.add_parts(tx.connection, back_id, _negative_parts(tx, paid.id, cents))
+    return held_payment(tx, made.request_key)
+
+
+def _negative_parts(tx: Transaction, payment_id: int, cents: int) -> list[NewPart]:
     """The parts of what is given back mirror those of the payment, the last named first."""
-    part = schema.payment_part
-    rows = []
-    for row in tx.rows(select(part).where(part.c.payment_id == payment_id).order_by(part.c.id.desc())):
-        off = min(cents, row.cents)
+    made = []
+    for part in reversed(payments.parts_of(tx.connection, payment_id)):
+        off = min(cents, part.cents)
         cents -= off
         if off:
-            rows.append(
-                {
-                    "payment_id": back_id,
-                    "patient_id": row.patient_id,
-                    "visit_id": row.visit_id,
-                    "line_id": row.line_id,
-                    "cents": -off,
-                }
-            )
-    if rows:
-        tx.connection.execute(insert(part), rows)
+            made.append(NewPart(part.patient_id, part.visit_id, part.line_id, -off))
+    return made
 
 
 @act("payments")
@@ -152,19 +166,9 @@ def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) 
     if paid.tender != Tender.CHEQUE:
         raise Refused("Only a cheque can come back from the bank.", "why")
     before = given_back(tx, paid.id)
-    p = schema.payment
-    if tx.one(select(p.c.id).where(p.c.of_id == paid.id, p.c.kind.in_(("returned", "void")))) is not None:
+    if any(each.kind in {"returned", "void"} for each in payments.given_back_of(tx.connection, [paid.id])):
         raise Conflict("This cheque was returned or voided before.", "why")
-    receipt_id = tx.add(
-        schema.receipt, request_key=f"returned-{paid.id}", patient_id=paid.patient_id, site_id=paid.site_id, day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
-    )  # fmt: skip
-    back_id = tx.add(
-        schema.payment, request_key=f"returned-{paid.id}-1", receipt_id=receipt_id, kind="returned", of_id=paid.id, patient_id=paid.patient_id, visit_id=paid.visit_id,
-        site_id=paid.site_id, tender=paid.tender, cents=-paid.cents, asked_cents=-paid.cents, cheque_number=paid.cheque_number, state=PaymentState.TAKEN,
-        words=why.strip()[:200], day=books_day(tx, paid.site_id), at=tx.now, by_id=tx.actor.id,
-    )  # fmt: skip
-    _negative_parts(tx, paid.id, back_id, paid.cents)
-    back = tx.one(select(p).where(p.c.id == back_id))
+    back = _write_back(tx, paid, "returned", f"returned-{paid.id}", paid.cents, PaymentState.TAKEN, why)
     unpaid = post_back(tx, back)
     ledger = OwnLedger(paid.patient_id, paid.site_id)
     if unpaid and before:  # refunded before it bounced: the person had that money

@@ -9,11 +9,10 @@ import time
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from functools import partial
-from typing import Any
 
-from sqlalchemy import Connection, func, insert, select, text, update
+from sqlalchemy import Connection
 
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.cents import plain
@@ -22,20 +21,19 @@ from zax.core.money.statement import Candidate, Rule, interest_on, kept, old_eno
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.account import Account, account_of
 from zax.desk.money.corrections import charge_own
 from zax.desk.money.ledger import OwnLedger
 from zax.desk.money.payment_plans import PlanView, plans_of, running_plans
-from zax.store import schema
 from zax.store.files import FileStore
+from zax.store.money import journal
+from zax.store.money import statements as stored
+from zax.store.money.records import StatementRun
+from zax.store.money.statements import NamedStatement
 
 StatementPdfs = Callable[[Desk, Sequence["Statement"]], list[bytes]]
 BATCH = 16  # made at once, so that every core has work
-# Households with something open on the patient's side, with what insurers owe on top.
-_OPEN = text(
-    "SELECT p.household_id, h.name, MIN(CASE WHEN p.guarantor THEN p.first END) AS first, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents FROM journal j "
-    "JOIN patient p ON p.id = j.patient_id JOIN household h ON h.id = p.household_id GROUP BY p.household_id HAVING patient_cents > 0 ORDER BY h.name, h.id"
-)
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,30 +57,22 @@ class Preview:
 
 def candidates(connection: Connection, today: date) -> list[Candidate]:
     """Every household with something open."""
-    s, f, p = schema.statement, schema.patient_flag, schema.patient
-    last = {
-        row.household_id: row.day
-        for row in connection.execute(
-            select(s.c.household_id, func.max(s.c.day).label("day"))
-            .where(s.c.state == "made")
-            .group_by(s.c.household_id)
-        )
-    }
-    flags: dict[int, set[int]] = defaultdict(set)
-    for row in connection.execute(
-        select(p.c.household_id, f.c.flag_id).join(p, p.c.id == f.c.patient_id).where(f.c.ended_at.is_(None))
-    ):
-        flags[row.household_id].add(row.flag_id)
+    last, flags = stored.last_statements(connection), stored.flags_by_household(connection)
     waiting: dict[int, int] = defaultdict(int)
     for plan in running_plans(connection, today):
         waiting[plan.row.household_id] += _not_due(plan)
     return [
         Candidate(
-            row.household_id, f"{row.name}, {row.first}" if row.first else row.name, int(row.patient_cents), int(row.insurer_cents), frozenset(flags.get(row.household_id, ())), last.get(row.household_id),
-            waiting.get(row.household_id, 0),
+            each.household_id,
+            f"{each.name}, {each.first}" if each.first else each.name,
+            int(each.patient_cents),
+            int(each.insurer_cents),
+            frozenset(flags.get(each.household_id, ())),
+            last.get(each.household_id),
+            waiting.get(each.household_id, 0),
         )
-        for row in connection.execute(_OPEN)
-    ]  # fmt: skip
+        for each in stored.owing_households(connection)
+    ]
 
 
 def _not_due(plan: PlanView) -> int:
@@ -94,19 +84,13 @@ def preview(connection: Connection, rule: Rule, today: date) -> list[Preview]:
 
 
 def statement_of(
-    connection: Connection, clinic: Any, household_id: int, patient_id: int | None, number: int, today: date
+    connection: Connection, clinic: Clinic, household_id: int, patient_id: int | None, number: int, today: date
 ) -> Statement:
     """What a statement of the household, or of one person, says today."""
-    p = schema.patient
-    anybody = (
-        patient_id
-        or connection.execute(
-            select(p.c.id).where(p.c.household_id == household_id).order_by(p.c.guarantor.desc(), p.c.id).limit(1)
-        ).scalar()
-    )
+    anybody = patient_id or stored.anybody_of(connection, household_id)
     if anybody is None:
         raise NotFound("There is no such household.")
-    account = account_of(connection, clinic, int(anybody), today, patient_id is not None)
+    account = account_of(connection, clinic, anybody, today, patient_id is not None)
     plans = plans_of(connection, household_id, today)
     lines = account.lines
     asked = account.open.patient - sum(_not_due(plan) for plan in plans if set(plan.open) <= set(lines))
@@ -119,8 +103,8 @@ def make_statement(
 ) -> int:
     """One statement now; its number."""
     today = tx.business_day(tx.clinic.first_site.id)
-    number = tx.add(
-        schema.statement,
+    number = stored.add_statement(
+        tx.connection,
         household_id=household_id,
         patient_id=patient_id,
         day=today,
@@ -134,23 +118,15 @@ def make_statement(
 
 
 def _keep(tx: Transaction, number: int, cents: int, store: FileStore, content: bytes) -> None:
-    s = schema.statement
-    values = {
-        "cents": cents,
-        "digest": store.put(content),
-        "bytes": len(content),
-        "state": "made",
-        "made_at": tx.now,
-    }
-    tx.connection.execute(update(s).where(s.c.id == number).values(**values))
+    digest = store.put(content)
+    stored.keep_statement(tx.connection, number, cents=cents, digest=digest, size=len(content), made_at=tx.now)
 
 
 @act("statements")
 def start_run(tx: Transaction, rule: Rule) -> int:
     """Write a run down for everybody the rule picks; the worker makes them. Refused when it picks nobody, Conflict while another is made."""
     today = tx.business_day(tx.clinic.first_site.id)
-    r, s = schema.statement_run, schema.statement
-    if tx.one(select(r.c.id).where(r.c.state == "waiting").with_for_update()) is not None:
+    if stored.run_being_made(tx.connection):
         raise Conflict("A run is being made. Wait until it is done, or stop it.")
     if rule.interest:
         _charge_interest(tx, today)
@@ -159,18 +135,14 @@ def start_run(tx: Transaction, rule: Rule) -> int:
         raise Refused(
             "Nobody gets a statement by this rule. Lower the minimum, or the days since the last.", "minimum"
         )
-    run_id = tx.add(r, rule=kept(rule), day=today, total=len(chosen), made_at=tx.now, by_id=tx.actor.id)
-    rows = [
-        {
-            "household_id": each.household_id,
-            "run_id": run_id,
-            "day": today,
-            "made_at": tx.now,
-            "by_id": tx.actor.id,
-        }
-        for each in chosen
-    ]
-    tx.connection.execute(insert(s), rows)
+    run_id = stored.add_run(
+        tx.connection,
+        rule=kept(rule),
+        day=today,
+        made_at=tx.now,
+        by_id=tx.actor.id,
+        households=[each.household_id for each in chosen],
+    )
     tx.send("statements", f"statements-{run_id}", {"run_id": run_id})
     tx.audit("statements.run", run=run_id, total=len(chosen))
     return run_id
@@ -181,20 +153,18 @@ def _charge_interest(tx: Transaction, today: date) -> None:
     setup = tx.clinic.money
     if not setup.interest:
         return
-    j, p = schema.journal, schema.patient
-    lately = (
-        select(p.c.household_id)
-        .join(p, p.c.id == j.c.patient_id)
-        .where(j.c.kind == Kind.INTEREST, j.c.day > date.fromordinal(today.toordinal() - 28))
-    )
-    had = {row.household_id for row in tx.rows(lately.distinct())}
+    had = journal.households_with(tx.connection, Kind.INTEREST, today - timedelta(days=28))
     for each in candidates(tx.connection, today):
         if each.household_id in had:
             continue
         made = statement_of(tx.connection, tx.clinic, each.household_id, None, 0, today)
         planned = {line for plan in made.plans for line in plan.open}
-        lines = [line for line in made.account.lines.values() if line.id not in planned and line.since is not None]
-        old = old_enough([(line.open.patient, line.since) for line in lines], today, setup.interest_after)
+        lines = [
+            (line.open.patient, line.since)
+            for line in made.account.lines.values()
+            if line.id not in planned and line.since is not None
+        ]
+        old = old_enough(lines, today, setup.interest_after)
         cents = interest_on(old, setup.interest)
         if cents:
             words = (
@@ -213,32 +183,24 @@ def _charge_interest(tx: Transaction, today: date) -> None:
 @act("statements")
 def stop_run(tx: Transaction, run_id: int) -> None:
     """Stop a run; what was made is kept."""
-    r = schema.statement_run
-    row = tx.one(select(r).where(r.c.id == run_id, r.c.state == "waiting").with_for_update())
-    if row is None:
+    if stored.waiting_run_for_update(tx.connection, run_id) is None:
         raise Conflict("This run is not being made any more.")
-    tx.connection.execute(update(r).where(r.c.id == run_id).values(state="stopped", ended_at=tx.now))
+    stored.end_run(tx.connection, run_id, "stopped", tx.now)
     tx.audit("statements.stopped", run=run_id)
 
 
 def carry_on(desk: Desk, store: FileStore, pdf: StatementPdfs, run_id: int, seconds: float) -> bool:
     """Make statements of a run for so many seconds; whether it is done. Each is its own transaction."""
     until = time.monotonic() + seconds
-    s, r = schema.statement, schema.statement_run
     while time.monotonic() < until:
         with desk.engine.connect() as connection:
-            run = connection.execute(select(r).where(r.c.id == run_id)).one()
-            waiting = select(s).where(s.c.run_id == run_id, s.c.state == "waiting").order_by(s.c.id).limit(BATCH)
-            rows = connection.execute(waiting).all()
-            going = run.state == "waiting" and bool(rows)
-            made = (
-                [
-                    statement_of(connection, desk.clinic, row.household_id, row.patient_id, row.id, row.day)
-                    for row in rows
-                ]
-                if going
-                else []
-            )
+            run = stored.run_row(connection, run_id)
+            rows = stored.waiting_statements(connection, run_id, BATCH)
+            going = run is not None and run.state == "waiting" and bool(rows)
+            made = [
+                statement_of(connection, desk.clinic, row.household_id, row.patient_id, row.id, row.day)
+                for row in (rows if going else ())
+            ]
         if not going:
             _finish(desk, run_id)
             return True
@@ -251,46 +213,21 @@ def carry_on(desk: Desk, store: FileStore, pdf: StatementPdfs, run_id: int, seco
 
 
 def _made(tx: Transaction, *, statement: Statement, content: bytes, store: FileStore, run_id: int) -> None:
-    r = schema.statement_run
     _keep(tx, statement.number, statement.asked, store, content)
-    tx.connection.execute(update(r).where(r.c.id == run_id).values(done=r.c.done + 1))
+    stored.count_made(tx.connection, run_id)
 
 
 def _finish(desk: Desk, run_id: int) -> None:
-    r = schema.statement_run
-
     def write(tx: Transaction) -> None:
-        tx.connection.execute(
-            update(r).where(r.c.id == run_id, r.c.state == "waiting").values(state="done", ended_at=tx.now)
-        )
+        stored.end_run(tx.connection, run_id, "done", tx.now)
         tx.tell("statements")
 
     in_transaction(desk, WORKER, write)
 
 
-def statements_of(connection: Connection, household_id: int) -> list[Any]:
-    """The household's statements, the newest first."""
-    s = schema.statement
-    query = select(s).where(s.c.household_id == household_id, s.c.state == "made").order_by(s.c.id.desc()).limit(20)
-    return list(connection.execute(query).all())
-
-
-def runs(connection: Connection) -> list[Any]:
-    r, u = schema.statement_run, schema.user
-    return list(
-        connection.execute(
-            select(r, u.c.name.label("by_name")).join(u, u.c.id == r.c.by_id).order_by(r.c.id.desc()).limit(12)
-        ).all()
-    )
-
-
-def run_of(connection: Connection, run_id: int) -> tuple[Any, list[Any], Rule]:
+def run_of(connection: Connection, run_id: int) -> tuple[StatementRun, list[NamedStatement], Rule]:
     """A run, its statements with the household's name, and its rule; NotFound for an unknown one."""
-    r, s, h = schema.statement_run, schema.statement, schema.household
-    run = connection.execute(select(r).where(r.c.id == run_id)).first()
+    run = stored.run_row(connection, run_id)
     if run is None:
         raise NotFound("There is no such run of statements.")
-    rows = connection.execute(
-        select(s, h.c.name).join(h, h.c.id == s.c.household_id).where(s.c.run_id == run_id).order_by(h.c.name, s.c.id)
-    ).all()
-    return run, list(rows), rule_from(run.rule)
+    return run, stored.statements_of_run(connection, run_id), rule_from(run.rule)

@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
-from typing import Any
-
-from sqlalchemy import delete, select, update
 
 from zax.core.errors import NotFound
 from zax.core.money.cents import plain
@@ -20,7 +17,9 @@ from zax.desk.money.ledger import books_day, settle
 from zax.desk.money.posting import ledger_of, post_back, post_payment, tell_money
 from zax.desk.money.receipts import mail_receipt
 from zax.outside.doors import OutsideTrouble, Sale, Terminal
-from zax.store import schema
+from zax.store.book.records import Visit
+from zax.store.money import payments
+from zax.store.money.records import Payment
 
 CLARIFY_AFTER = timedelta(seconds=15)
 
@@ -45,38 +44,26 @@ class TenderResult:
 @act("payments")
 def close_payment(tx: Transaction, key: str, sale: Sale) -> TenderResult:
     """Write down what the terminal said; a payment already closed stays as it is."""
-    p, part = schema.payment, schema.payment_part
-    payment = tx.one(select(p).where(p.c.request_key == key))
+    payment = payments.payment_by_key(tx.connection, key)
     if payment is None:
         raise NotFound("There is no such payment.")
-    named = tx.rows(select(part.c.patient_id, part.c.visit_id).where(part.c.payment_id == payment.id).distinct())
-    named = sorted(named, key=lambda row: (row.visit_id is None, row.visit_id or 0))
+    named = payments.ledgers_of_payment(tx.connection, payment.id)
     ledgers = [ledger_of(tx, row.patient_id, row.visit_id, payment.site_id) for row in named]
-    payment = payment_by_key(tx, key)
+    payment = held_payment(tx, key)
     if payment.state not in OPEN_STATES:
         return result_of(payment)
     state = {"approved": PaymentState.TAKEN, "unknown": PaymentState.UNKNOWN}.get(sale.state, PaymentState.DECLINED)
-    values: dict[str, Any] = {
-        "state": state,
-        "card_ending": sale.card_ending or payment.card_ending,
-        "terminal_ref": sale.reference,
-    }
-    if payment.kind == "payment" or state == PaymentState.DECLINED:
-        values["words"] = sale.words[:200]  # else why it was given back stays
-    if state == PaymentState.TAKEN:
-        values["day"] = books_day(tx, payment.site_id)  # the day may have been closed while the terminal was silent
-    if state == PaymentState.TAKEN and sale.cents is not None and 0 < sale.cents < payment.cents:
-        values["cents"] = sale.cents
-        _shrink(tx, payment.id, payment.cents - sale.cents)
-    tx.connection.execute(update(p).where(p.c.id == payment.id).values(**values))
+    closed = _closed(tx, payment, sale, state)
+    payments.save_payment(tx.connection, payment, closed)
+    _shrink(tx, payment.id, payment.cents - closed.cents)
     if sale.token:
         keep_card(tx, payment.patient_id, sale)
-    payment = payment_by_key(tx, key)
+    payment = closed
     if state == PaymentState.TAKEN:
         _post(tx, payment)
     if state != PaymentState.UNKNOWN:
         for ledger in ledgers:
-            settle(tx, locked_visit(tx, ledger.id) if ledger.id is not None else ledger)
+            settle(tx, locked_visit(tx, ledger.id) if isinstance(ledger, Visit) else ledger)
         mail_receipt(tx, payment.receipt_id)
     tx.audit(
         "payment.closed", patient_id=payment.patient_id, visit_id=payment.visit_id, state=state, words=sale.words
@@ -86,27 +73,46 @@ def close_payment(tx: Transaction, key: str, sale: Sale) -> TenderResult:
     return result_of(payment)
 
 
-def _post(tx: Transaction, payment: Any) -> None:
+def _post(tx: Transaction, payment: Payment) -> None:
     if payment.kind == "payment":
         post_payment(tx, payment)
     else:
         post_back(tx, payment)
 
 
+def _closed(tx: Transaction, payment: Payment, sale: Sale, state: PaymentState) -> Payment:
+    """The payment as the terminal left it: it may have approved less."""
+    closed = replace(
+        payment,
+        state=state,
+        card_ending=sale.card_ending or payment.card_ending,
+        terminal_ref=sale.reference,
+    )
+    if payment.kind == "payment" or state == PaymentState.DECLINED:
+        closed = replace(closed, words=sale.words[:200])  # else why it was given back stays
+    if state != PaymentState.TAKEN:
+        return closed
+    # The day may have been closed while the terminal was silent.
+    closed = replace(closed, day=books_day(tx, payment.site_id))
+    less = sale.cents is not None and 0 < sale.cents < payment.cents
+    return replace(closed, cents=sale.cents) if less and sale.cents is not None else closed
+
+
 def _shrink(tx: Transaction, payment_id: int, less: int) -> None:
     """The terminal approved less: the parts named last go without."""
-    part = schema.payment_part
-    for row in tx.rows(select(part).where(part.c.payment_id == payment_id).order_by(part.c.id.desc())):
-        off = min(less, row.cents)
+    for part in reversed(payments.parts_of(tx.connection, payment_id) if less else []):
+        off = min(less, part.cents)
         less -= off
-        change = update(part).values(cents=row.cents - off) if off < row.cents else delete(part)
-        tx.connection.execute(change.where(part.c.id == row.id))
-        if not less:
-            return
+        if off:
+            payments.shrink_part(tx.connection, part, off)
 
 
-def payment_by_key(tx: Transaction, key: str) -> Any:
-    return tx.one(select(schema.payment).where(schema.payment.c.request_key == key).with_for_update())
+def held_payment(tx: Transaction, key: str) -> Payment:
+    """The payment of this key, held until the act ends; NotFound when there is none."""
+    payment = payments.payment_by_key_for_update(tx.connection, key)
+    if payment is None:
+        raise NotFound("There is no such payment.")
+    return payment
 
 
 def ask_later(tx: Transaction, key: str) -> None:
@@ -114,7 +120,7 @@ def ask_later(tx: Transaction, key: str) -> None:
     tx.send("terminal", f"terminal-{key}", {"key": key}, tx.now + CLARIFY_AFTER)
 
 
-def result_of(payment: Any) -> TenderResult:
+def result_of(payment: Payment) -> TenderResult:
     state = PaymentState(payment.state)
     return TenderResult(
         payment.id,
@@ -127,7 +133,7 @@ def result_of(payment: Any) -> TenderResult:
     )
 
 
-def _said(payment: Any, state: PaymentState) -> str:
+def _said(payment: Payment, state: PaymentState) -> str:
     """What became of it, as a sentence for the page."""
     back = payment.kind != "payment"
     if state == PaymentState.DECLINED:
@@ -154,9 +160,8 @@ def _said(payment: Any, state: PaymentState) -> str:
 def clarify(desk: Desk, terminal: Terminal, key: str) -> None:
     """The worker's part: ask the terminal what became of a payment that is not closed yet. Raises OutsideTrouble while it does not know."""
     with desk.engine.connect() as connection:
-        query = select(schema.payment.c.state).where(schema.payment.c.request_key == key)
-        state = connection.execute(query).scalar_one()
-    if state not in OPEN_STATES:
+        payment = payments.payment_by_key(connection, key)
+    if payment is None or payment.state not in OPEN_STATES:
         return
     sale = terminal.look_up(key)
     if sale.state == "unknown":

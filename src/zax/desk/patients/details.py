@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import date
-from typing import Any
-
-from sqlalchemy import select, update
 
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.patients.fields import CHANNELS, FIELDS, SECTIONS, STATUSES, TOPICS, check_section, check_ssn
@@ -14,34 +12,43 @@ from zax.core.patients.person import check_new_patient, parse_birth, search_key,
 from zax.core.patients.sounds import sound_of
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.store import schema
+from zax.store.acts.outbox import waiting_errands, withdraw_errand
+from zax.store.patients import patients as stored
+from zax.store.patients.patients import NameKeys, patient_for_update, save_patient
+from zax.store.patients.records import Patient
 from zax.store.vault import Vault
 
 REVEALED = "patient.ssn_shown"
 
 
-def name_keys(first: str, last: str) -> dict[str, str]:
-    """The columns that a name is found by."""
+def name_keys(first: str, last: str) -> NameKeys:
+    """What a name is found by."""
     one, two = search_key(first), search_key(last)
-    return {"first_key": one, "last_key": two, "first_sound": sound_of(one), "last_sound": sound_of(two)}
+    return NameKeys(first_key=one, last_key=two, first_sound=sound_of(one), last_sound=sound_of(two))
 
 
 def new_patient(tx: Transaction, first: str, last: str, birth: str, phone: str, site_id: int) -> int:
     """A new patient, alone in a new household, as part of a booking; the new id. Raises Problems with a message a field."""
     new = check_new_patient(first, last, birth, phone, tx.business_day(site_id))
-    household_id = tx.add(schema.household, name=new.last)
-    patient_id = tx.add(
-        schema.patient, household_id=household_id, guarantor=True, first=new.first, last=new.last, birth=new.birth,
-        phone=new.phone, made_at=tx.now, **name_keys(new.first, new.last),
-    )  # fmt: skip
+    patient_id = stored.add_patient(
+        tx.connection,
+        household_id=stored.add_household(tx.connection, new.last),
+        guarantor=True,
+        first=new.first,
+        last=new.last,
+        birth=new.birth,
+        phone=new.phone,
+        made_at=tx.now,
+        keys=name_keys(new.first, new.last),
+    )
     tx.audit("patient.made", patient_id=patient_id, first=new.first, last=new.last)
     tx.tell("patient", patient_id=patient_id)
     return patient_id
 
 
-def locked_patient(tx: Transaction, patient_id: int, version: int | None = None) -> Any:
-    """The row, held until the act ends; NotFound, or Stale with what changed since `version`."""
-    row = tx.one(select(schema.patient).where(schema.patient.c.id == patient_id).with_for_update())
+def locked_patient(tx: Transaction, patient_id: int, version: int | None = None) -> Patient:
+    """The record, held until the act ends; NotFound, or Stale with what changed since `version`."""
+    row = patient_for_update(tx.connection, patient_id)
     if row is None:
         raise NotFound("There is no such patient.")
     if row.merged_into_id:
@@ -60,42 +67,41 @@ def change_section(
         raise NotFound("The record has no such part.")
     before = locked_patient(tx, patient_id, version)
     values = check_section(SECTIONS[name], typed, tx.business_day(site_id))
+    after = replace(before, **values, version=before.version + 1)
     if name == "name":
-        values |= name_keys(values["first"], values["last"])
-    _write(tx, before, values)
+        keys = name_keys(after.first, after.last)
+        after = replace(
+            after,
+            first_key=keys.first_key,
+            last_key=keys.last_key,
+            first_sound=keys.first_sound,
+            last_sound=keys.last_sound,
+        )
+    _write(tx, before, after, values)
 
 
-def _write(tx: Transaction, before: Any, values: Mapping[str, Any]) -> None:
-    """Change the row and say in the audit what every field was and is now."""
+def _write(tx: Transaction, before: Patient, after: Patient, values: Mapping[str, object]) -> None:
+    """Keep the record and say in the audit what every field was and is now."""
     changed = {
         name: [_shown(name, getattr(before, name)), _shown(name, value)]
         for name, value in values.items()
         if getattr(before, name) != value and name in FIELDS
     }
-    tx.connection.execute(
-        update(schema.patient).where(schema.patient.c.id == before.id).values(**values, version=before.version + 1)
-    )
+    save_patient(tx.connection, before, after)
     tx.audit("patient.changed", patient_id=before.id, changed=changed)
     tx.tell("patient", patient_id=before.id)
 
 
-def _shown(name: str, value: Any) -> str:
+def _shown(name: str, value: object) -> str:
     if isinstance(value, date):
         return f"{value.month}/{value.day}/{value.year}"
     if name.endswith("phone") and value:
-        return show_phone(value)
-    return FIELDS[name].choices.get(value, str(value or ""))
+        return show_phone(str(value))
+    return FIELDS[name].choices.get(str(value), str(value or ""))
 
 
 def _who_changed(tx: Transaction, patient_id: int) -> str:
-    a = schema.audit
-    last = tx.one(
-        select(a.c.at, schema.user.c.name, a.c.detail)
-        .join(schema.user, schema.user.c.id == a.c.by_id, isouter=True)
-        .where(a.c.patient_id == patient_id, a.c.act.like("patient.%"), a.c.act != REVEALED)
-        .order_by(a.c.id.desc())
-        .limit(1)
-    )
+    last = stored.last_change_of(tx.connection, patient_id, but=REVEALED)
     who = (last.name if last else None) or "Somebody"
     changed = (last.detail.get("changed") or {}) if last else {}
     what = "; ".join(
@@ -117,11 +123,7 @@ def set_status(
     died = parse_birth(died_on, today, "died_on") if status == "deceased" and died_on.strip() else None
     if died and row.birth and died < row.birth:
         raise Refused("That is before the birth date.", "died_on")
-    tx.connection.execute(
-        update(schema.patient)
-        .where(schema.patient.c.id == row.id)
-        .values(status=status, died_on=died, version=row.version + 1)
-    )
+    save_patient(tx.connection, row, replace(row, status=status, died_on=died, version=row.version + 1))
     tx.audit(
         "patient.status",
         patient_id=row.id,
@@ -130,36 +132,28 @@ def set_status(
     )
     withdrawn = 0 if status == "active" else _withdraw_messages(tx, row.id)
     tx.tell("patient", patient_id=row.id)
-    v = schema.visit
-    ahead = tx.rows(
-        select(v.c.id).where(
-            v.c.patient_id == row.id, v.c.day >= today, v.c.state.in_(("held", "booked", "confirmed"))
-        )
-    )
+    ahead = stored.visits_ahead(tx.connection, row.id, today)
     said = f"{row.first} {row.last} is {STATUSES[status]} now."
     if withdrawn:
         said += f" {withdrawn} message{'s' if withdrawn > 1 else ''} not sent."
     if ahead and status != "active":
-        said += f" {len(ahead)} visit{'s are' if len(ahead) > 1 else ' is'} still booked: take them off."
+        said += f" {ahead} visit{'s are' if ahead > 1 else ' is'} still booked: take them off."
     return said
 
 
 def _withdraw_messages(tx: Transaction, patient_id: int) -> int:
-    o = schema.outbox
-    waiting = tx.rows(
-        select(o.c.id, o.c.payload).where(o.c.kind == "patient_mail", o.c.state == "waiting").with_for_update()
-    )
-    ids = [row.id for row in waiting if row.payload.get("patient_id") == patient_id]
-    if ids:
-        tx.connection.execute(update(o).where(o.c.id.in_(ids)).values(state="withdrawn", done_at=tx.now))
-    return len(ids)
+    waiting = waiting_errands(tx.connection, "patient_mail")
+    mine = [errand for errand in waiting if errand.payload.get("patient_id") == patient_id]
+    for errand in mine:
+        withdraw_errand(tx.connection, errand.id, tx.now)
+    return len(mine)
 
 
 @act("patients")
 def set_reach(tx: Transaction, patient_id: int, choices: Mapping[str, str], version: int) -> None:
     """By which channel the patient takes each kind of message, or that they opted out; the day of a change is kept with it."""
     row = locked_patient(tx, patient_id, version)
-    before: dict[str, Any] = dict(row.reach)
+    before = row.reach
     after = dict(before)
     for topic in TOPICS:
         channel = choices.get(topic, "")
@@ -172,9 +166,7 @@ def set_reach(tx: Transaction, patient_id: int, choices: Mapping[str, str], vers
         for topic, kept in after.items()
         if kept != before.get(topic)
     }
-    tx.connection.execute(
-        update(schema.patient).where(schema.patient.c.id == row.id).values(reach=after, version=row.version + 1)
-    )
+    save_patient(tx.connection, row, replace(row, reach=after, version=row.version + 1))
     tx.audit("patient.reach", patient_id=row.id, changed=changed)
     tx.tell("patient", patient_id=row.id)
 
@@ -184,11 +176,7 @@ def set_ssn(tx: Transaction, vault: Vault, patient_id: int, typed: str, version:
     """Keep the social security number, sealed; the audit says that it changed, not what it is."""
     row = locked_patient(tx, patient_id, version)
     digits = check_ssn(typed)
-    tx.connection.execute(
-        update(schema.patient)
-        .where(schema.patient.c.id == row.id)
-        .values(ssn_cipher=vault.seal(digits), version=row.version + 1)
-    )
+    save_patient(tx.connection, row, replace(row, ssn_cipher=vault.seal(digits), version=row.version + 1))
     tx.audit(
         "patient.ssn", patient_id=row.id, changed={"social security number": ["", "a new one" if digits else "none"]}
     )

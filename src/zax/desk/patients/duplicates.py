@@ -7,46 +7,25 @@ as an alias, and leaves the empty record pointing to the one that stays.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection, bindparam, insert, select, text, update
+from sqlalchemy import Connection
 
 from zax.core.coverage.member import member_key
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.likeness import LIKELY, NOTICED, Known, Pair, compare
 from zax.core.patients.person import search_key
-from zax.core.patients.sounds import sound_of
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import name_keys
-from zax.desk.patients.household import members_of
-from zax.store import schema
-
-# Rows that stay with the record they were written for: who looked, what was done, the wake-up calls of screens.
-STAYS = frozenset({"audit", "look", "feed", "patient_alias", "import_row"})
-_BLOCKS = (
-    "SELECT a.id AS a, b.id AS b FROM patient a JOIN patient b ON b.birth = a.birth AND b.last_sound = a.last_sound AND b.id > a.id WHERE a.birth IS NOT NULL AND a.last_sound <> ''",
-    "SELECT a.id AS a, b.id AS b FROM patient a JOIN patient b ON b.phone = a.phone AND b.first_sound = a.first_sound AND b.id > a.id WHERE a.phone <> '' AND a.first_sound <> ''",
-    "SELECT a.patient_id AS a, b.patient_id AS b FROM coverage a JOIN coverage b ON b.member_key = a.member_key AND b.patient_id > a.patient_id WHERE a.member_key <> ''",
-)  # fmt: skip
-_PAIRS = text(
-    "SELECT DISTINCT x.a, x.b FROM (" + " UNION ALL ".join(f"({block} LIMIT :most)" for block in _BLOCKS) + ") x "
-    "JOIN patient p ON p.id = x.a JOIN patient q ON q.id = x.b LEFT JOIN not_same n ON n.low_id = x.a AND n.high_id = x.b "
-    "WHERE p.status <> 'merged' AND q.status <> 'merged' AND n.low_id IS NULL"
-)
-_KNOWN = text(
-    "SELECT p.*, (SELECT GROUP_CONCAT(c.member_key) FROM coverage c WHERE c.patient_id = p.id AND c.member_key <> '') AS members FROM patient p WHERE p.id IN :ids"
-).bindparams(bindparam("ids", expanding=True))
-_NEAR = text(
-    "(SELECT id FROM patient WHERE birth = :birth AND last_sound = :last LIMIT 20) UNION (SELECT id FROM patient WHERE birth = :birth AND first_sound = :first LIMIT 20) "
-    "UNION (SELECT id FROM patient WHERE phone = :phone AND :phone <> '' AND first_sound = :first LIMIT 20) "
-    "UNION (SELECT id FROM patient WHERE last_sound = :last AND first_sound = :first AND :last <> '' LIMIT 20) "
-    "UNION (SELECT patient_id FROM coverage WHERE member_key = :member AND :member <> '' LIMIT 20)"
-)
+from zax.store.patients import duplicates as stored
+from zax.store.patients.duplicates import KnownPatient, known_patients
+from zax.store.patients.patients import members_of, patients_of, save_patient
+from zax.store.patients.records import Patient
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,11 +33,11 @@ class Found:
     """A likely pair with both rows; for typing, `a` is what was typed and has no row."""
 
     pair: Pair
-    a: Any
-    b: Any
+    a: KnownPatient | None
+    b: KnownPatient
 
 
-def known_of(row: Any) -> Known:
+def known_of(row: KnownPatient) -> Known:
     """A patient's row (with `members`, ids joined by commas) as it is compared."""
     phones = frozenset(each for each in (row.phone, row.home_phone, row.work_phone) if each)
     members = frozenset((row.members or "").split(",")) - {""}
@@ -76,42 +55,43 @@ def known_of(row: Any) -> Known:
     )
 
 
-def rows_of(connection: Connection, ids: Iterable[int]) -> dict[int, Any]:
-    return {row.id: row for row in connection.execute(_KNOWN, {"ids": list(ids) or [0]})}
-
-
 def like_typed(
     connection: Connection, first: str, last: str, birth: date | None, phone: str, member: str = ""
 ) -> list[Found]:
     """Who on file may be the person being typed, the likeliest first; inactive ones too."""
     keys = name_keys(first, last)
-    near = connection.execute(
-        _NEAR, {"birth": birth, "last": sound_of(search_key(last)), "first": sound_of(search_key(first)), "phone": phone, "member": member_key(member)}
-    ).scalars()  # fmt: skip
+    near = stored.near_patients(
+        connection,
+        birth=birth,
+        first_sound=keys.first_sound,
+        last_sound=keys.last_sound,
+        phone=phone,
+        member=member_key(member),
+    )
     typed = Known(
         0,
-        keys["first_key"],
-        keys["last_key"],
+        keys.first_key,
+        keys.last_key,
         birth,
         frozenset({phone} - {""}),
         frozenset({member_key(member)} - {""}),
     )
-    rows = rows_of(connection, near)
+    rows = known_patients(connection, near)
     found = [Found(compare(typed, known_of(row)), None, row) for row in rows.values() if row.status != "merged"]
     return sorted((each for each in found if each.pair.points >= NOTICED), key=lambda each: -each.pair.points)[:5]
 
 
 def likely_pairs(connection: Connection, limit: int = 100, most: int = 5000) -> list[Found]:
     """The likeliest pairs on file that nobody has called two people, the best first."""
-    pairs = connection.execute(_PAIRS, {"most": most}).all()
-    rows = rows_of(connection, {number for pair in pairs for number in (pair.a, pair.b)})
-    found = [Found(compare(known_of(rows[p.a]), known_of(rows[p.b])), rows[p.a], rows[p.b]) for p in pairs]
+    pairs = stored.pairs_to_compare(connection, most)
+    rows = known_patients(connection, {number for pair in pairs for number in pair})
+    found = [Found(compare(known_of(rows[a]), known_of(rows[b])), rows[a], rows[b]) for a, b in pairs]
     return sorted(
         (each for each in found if each.pair.points >= LIKELY), key=lambda each: (-each.pair.points, each.pair.a)
     )[:limit]
 
 
-def likely_of(connection: Connection, row: Any) -> list[Found]:
+def likely_of(connection: Connection, row: KnownPatient) -> list[Found]:
     """Who on file may be the same person as this one."""
     member = next(iter((row.members or "").split(",")), "")
     found = like_typed(connection, row.first, row.last, row.birth, row.phone, member)
@@ -120,7 +100,7 @@ def likely_of(connection: Connection, row: Any) -> list[Found]:
 
 
 def compare_rows(connection: Connection, a: int, b: int) -> Pair:
-    rows = rows_of(connection, [a, b])
+    rows = known_patients(connection, [a, b])
     return compare(known_of(rows[a]), known_of(rows[b]))
 
 
@@ -128,10 +108,7 @@ def compare_rows(connection: Connection, a: int, b: int) -> Pair:
 def call_two(tx: Transaction, a: int, b: int) -> None:
     """Somebody looked: these are two people. They are not offered again."""
     low, high = min(a, b), max(a, b)
-    n = schema.not_same
-    tx.connection.execute(
-        insert(n).prefix_with("IGNORE").values(low_id=low, high_id=high, at=tx.now, by_id=tx.actor.id)
-    )
+    stored.call_two(tx.connection, low, high, tx.now, tx.actor.id)
     tx.audit("patient.two", patient_id=low, other=high)
 
 
@@ -141,14 +118,14 @@ class Choice:
 
     name: str
     words: str
-    keep: Any
-    drop: Any
+    keep: object
+    drop: object
     suggested: str
 
 
 def preview(
     connection: Connection, keep_id: int, drop_id: int
-) -> tuple[Any, Any, list[Choice], dict[str, tuple[int, int]]]:
+) -> tuple[Patient, Patient, list[Choice], dict[str, tuple[int, int]]]:
     """(both rows, the fields that differ, how many rows of each kind either side has). NotFound, or Refused for one and the same."""
     keep, drop = _pair(connection, keep_id, drop_id)
     choices = [
@@ -166,23 +143,18 @@ def preview(
         ("notes", "patient_note"),
         ("planned services", "planned_service"),
     ):
-        sides = [
-            int(
-                connection.execute(
-                    text(f"SELECT COUNT(*) FROM {table} WHERE patient_id = :id"), {"id": number}
-                ).scalar_one()
-            )
-            for number in (keep_id, drop_id)
-        ]
-        counted[words] = (sides[0], sides[1])
+        counted[words] = (
+            stored.count_rows(connection, table, keep_id),
+            stored.count_rows(connection, table, drop_id),
+        )
     return keep, drop, choices, counted
 
 
-def _pair(connection: Connection, keep_id: int, drop_id: int, lock: bool = False) -> tuple[Any, Any]:
+def _pair(connection: Connection, keep_id: int, drop_id: int, lock: bool = False) -> tuple[Patient, Patient]:
     if keep_id == drop_id:
         raise Refused("Choose two different records.")
-    query = select(schema.patient).where(schema.patient.c.id.in_((keep_id, drop_id))).order_by(schema.patient.c.id)
-    rows = {row.id: row for row in connection.execute(query.with_for_update() if lock else query)}
+    both = (keep_id, drop_id)
+    rows = stored.both_for_update(connection, *both) if lock else patients_of(connection, both)
     if set(rows) != {keep_id, drop_id}:
         raise NotFound("There is no such patient.")
     if any(row.merged_into_id for row in rows.values()):
@@ -206,27 +178,15 @@ def merge(tx: Transaction, keep_id: int, drop_id: int, sides: Mapping[str, str],
         for name, value in values.items()
         if getattr(keep, name) != value
     }
-    values |= name_keys(values.get("first", keep.first), values.get("last", keep.last))
-    for name in ("photo", "ssn_cipher", "died_on"):
-        values[name] = getattr(keep, name) or getattr(drop, name)
-    values |= {
-        "reach": dict(drop.reach) | dict(keep.reach),
-        "likes": keep.likes or drop.likes,
-        "never": keep.never or drop.never,
-    }
-    _clear_doubles(tx, keep_id, drop_id)
-    moved = _move_rows(tx, keep_id, drop_id)
-    _leave_number(tx, keep_id, drop)
-    _hand_household(tx, keep, drop)
-    p = schema.patient
-    tx.connection.execute(
-        update(p)
-        .where(p.c.id == drop_id)
-        .values(status="merged", merged_into_id=keep_id, guarantor=False, chart=None, version=drop.version + 1)
+    stored.end_doubles(tx.connection, keep_id, drop_id, tx.now, tx.actor.id)
+    moved = stored.move_rows(tx.connection, keep_id, drop_id)
+    stored.leave_numbers(tx.connection, keep_id, drop)
+    keep, drop = _hand_household(tx, keep, drop)
+    gone = replace(
+        drop, status="merged", merged_into_id=keep_id, guarantor=False, chart=None, version=drop.version + 1
     )
-    tx.connection.execute(
-        update(p).where(p.c.id == keep_id).values(**values, chart=keep.chart or drop.chart, version=keep.version + 1)
-    )
+    save_patient(tx.connection, drop, gone)
+    save_patient(tx.connection, keep, _together(keep, drop, values))
     tx.audit(
         "patient.merged",
         patient_id=keep_id,
@@ -240,65 +200,38 @@ def merge(tx: Transaction, keep_id: int, drop_id: int, sides: Mapping[str, str],
     return keep_id
 
 
-def _clear_doubles(tx: Transaction, keep_id: int, drop_id: int) -> None:
-    """What may be open only once a person ends on the side that goes: flags both have, waitlist reasons both have."""
-    both = {"keep": keep_id, "drop": drop_id, "now": tx.now, "who": tx.actor.id}
-    tx.connection.execute(
-        text("UPDATE patient_flag d JOIN patient_flag k ON k.flag_id = d.flag_id AND k.patient_id = :keep AND k.ended_at IS NULL SET d.ended_at = :now WHERE d.patient_id = :drop AND d.ended_at IS NULL"), both,
-    )  # fmt: skip
-    tx.connection.execute(
-        text(
-            "UPDATE waiting d JOIN waiting k ON k.why = d.why AND k.type_id = d.type_id AND k.patient_id = :keep AND k.ended_at IS NULL "
-            "SET d.ended_at = :now, d.ended_by = :who, d.ended_why = 'records merged' WHERE d.patient_id = :drop AND d.ended_at IS NULL"
-        ),
-        both,
+def _together(keep: Patient, drop: Patient, chosen: Mapping[str, Any]) -> Patient:
+    """The record that stays, with the chosen fields of the other and what it did not have itself."""
+    made = replace(keep, **chosen)
+    keys = name_keys(made.first, made.last)
+    return replace(
+        made,
+        first_key=keys.first_key,
+        last_key=keys.last_key,
+        first_sound=keys.first_sound,
+        last_sound=keys.last_sound,
+        photo=keep.photo or drop.photo,
+        ssn_cipher=keep.ssn_cipher or drop.ssn_cipher,
+        died_on=keep.died_on or drop.died_on,
+        reach={**drop.reach, **keep.reach},
+        likes=keep.likes or drop.likes,
+        never=keep.never or drop.never,
+        chart=keep.chart or drop.chart,
+        version=keep.version + 1,
     )
 
 
-def naming_columns() -> Sequence[tuple[str, str]]:
-    """Every (table, column) that names a patient and follows a merge, read from the schema so that no table can be forgotten."""
-    named = [
-        (table.name, column.name)
-        for table in schema.metadata.sorted_tables
-        for column in table.columns
-        if table.name not in STAYS | {"not_same"}
-        and (column.name == "patient_id" or any(key.target_fullname == "patient.id" for key in column.foreign_keys))
-    ]
-    return [(table, column) for table, column in named if table != "patient"]
+def _hand_household(tx: Transaction, keep: Patient, drop: Patient) -> tuple[Patient, Patient]:
+    """Who was paid for by the record that goes comes along to the one that stays; inside one household only the paying moves.
 
-
-def _move_rows(tx: Transaction, keep_id: int, drop_id: int) -> dict[str, int]:
-    moved = {}
-    for table, column in naming_columns():
-        done = tx.connection.execute(
-            text(f"UPDATE `{table}` SET {column} = :keep WHERE {column} = :drop"), {"keep": keep_id, "drop": drop_id}
-        )
-        if done.rowcount:
-            moved[f"{table}.{column}"] = done.rowcount
-    tx.connection.execute(
-        text("UPDATE outbox SET payload = JSON_SET(payload, '$.patient_id', :keep) WHERE state = 'waiting' AND JSON_VALUE(payload, '$.patient_id') = :drop"), {"keep": keep_id, "drop": drop_id}
-    )  # fmt: skip
-    return moved
-
-
-def _leave_number(tx: Transaction, keep_id: int, drop: Any) -> None:
-    """The number that goes, and all that went before it, find the one that stays."""
-    a, p = schema.patient_alias, schema.patient
-    tx.connection.execute(update(a).where(a.c.patient_id == drop.id).values(patient_id=keep_id))
-    tx.connection.execute(update(p).where(p.c.merged_into_id == drop.id).values(merged_into_id=keep_id))
-    for number in {str(drop.id), drop.chart or ""} - {""}:
-        tx.connection.execute(insert(a).values(number=number, patient_id=keep_id))
-
-
-def _hand_household(tx: Transaction, keep: Any, drop: Any) -> None:
-    """Who was paid for by the record that goes comes along to the one that stays; inside one household only the paying moves."""
-    p = schema.patient
-    others = [each for each in members_of(tx.connection, drop.household_id) if each.id not in (keep.id, drop.id)]
+    Both records as they are written now.
+    """
+    kept, gone = keep, replace(drop, household_id=keep.household_id)
+    others = [each.id for each in members_of(tx.connection, drop.household_id) if each.id not in (keep.id, drop.id)]
     if keep.household_id == drop.household_id:
-        if drop.guarantor:
-            tx.connection.execute(update(p).where(p.c.id == keep.id).values(guarantor=True))
+        kept = replace(keep, guarantor=keep.guarantor or drop.guarantor)
     elif drop.guarantor and others:
-        tx.connection.execute(
-            update(p).where(p.c.id.in_([each.id for each in others])).values(household_id=keep.household_id)
-        )
-    tx.connection.execute(update(p).where(p.c.id == drop.id).values(household_id=keep.household_id))
+        stored.move_members(tx.connection, others, keep.household_id)
+    save_patient(tx.connection, keep, kept)
+    save_patient(tx.connection, drop, gone)
+    return kept, gone

@@ -2,25 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import replace
 
-from sqlalchemy import select, update
+from sqlalchemy import Connection
 
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.uploads import KINDS, Cut, portrait, recognise
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import locked_patient
-from zax.store import schema
 from zax.store.files import FileStore
-
-
-def files_of(connection: Any, patient_id: int) -> list[Any]:
-    f, u = schema.patient_file, schema.user
-    query = select(f, u.c.name.label("by_name")).join(u, u.c.id == f.c.by_id, isouter=True)
-    return list(
-        connection.execute(query.where(f.c.patient_id == patient_id, f.c.ended_at.is_(None)).order_by(f.c.id.desc()))
-    )
+from zax.store.patients import files as stored
+from zax.store.patients.patients import save_patient
+from zax.store.patients.records import PatientFile
 
 
 @act("patients")
@@ -38,14 +32,21 @@ def keep_file(
     if kind not in KINDS:
         raise Refused("Choose what it is.", "kind")
     media = recognise(content)
-    c = schema.coverage
-    if coverage_id and tx.one(select(c.c.id).where(c.c.id == coverage_id, c.c.patient_id == patient_id)) is None:
+    if coverage_id and not stored.has_coverage(tx.connection, patient_id, coverage_id):
         raise NotFound("This patient has no such coverage.")
     shown = " ".join("".join(ch for ch in name.replace("\\", "/").split("/")[-1] if ch.isprintable()).split())[-120:]
-    file_id = tx.add(
-        schema.patient_file, patient_id=patient_id, coverage_id=coverage_id, kind=kind, name=shown or KINDS[kind], digest=store.put(content), media=media,
-        bytes=len(content), at=tx.now, by_id=tx.actor.id,
-    )  # fmt: skip
+    file_id = stored.add_file(
+        tx.connection,
+        patient_id=patient_id,
+        coverage_id=coverage_id,
+        kind=kind,
+        name=shown or KINDS[kind],
+        digest=store.put(content),
+        media=media,
+        size=len(content),
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
     tx.audit("patient.file", patient_id=patient_id, file_id=file_id, changed={"file": ["", KINDS[kind]]})
     tx.tell("patient", patient_id=patient_id)
     return file_id
@@ -54,11 +55,10 @@ def keep_file(
 @act("patients")
 def end_file(tx: Transaction, patient_id: int, file_id: int) -> None:
     """Out of the list; the content stays where it is."""
-    f = schema.patient_file
-    row = tx.one(select(f).where(f.c.id == file_id, f.c.patient_id == patient_id).with_for_update())
+    row = stored.file_for_update(tx.connection, patient_id, file_id)
     if row is None:
         raise NotFound("There is no such file.")
-    tx.connection.execute(update(f).where(f.c.id == file_id).values(ended_at=tx.now, ended_by=tx.actor.id))
+    stored.end_file(tx.connection, file_id, tx.now, tx.actor.id)
     tx.audit(
         "patient.file", patient_id=patient_id, file_id=file_id, changed={"file": [KINDS.get(row.kind, row.kind), ""]}
     )
@@ -68,10 +68,7 @@ def end_file(tx: Transaction, patient_id: int, file_id: int) -> None:
 @act("patients")
 def put_file_back(tx: Transaction, patient_id: int, file_id: int) -> None:
     """Undo `end_file`."""
-    f = schema.patient_file
-    tx.connection.execute(
-        update(f).where(f.c.id == file_id, f.c.patient_id == patient_id).values(ended_at=None, ended_by=None)
-    )
+    stored.put_file_back(tx.connection, patient_id, file_id)
     tx.audit("patient.file", patient_id=patient_id, file_id=file_id, changed={"file": ["", "back"]})
     tx.tell("patient", patient_id=patient_id)
 
@@ -81,16 +78,14 @@ def set_photo(tx: Transaction, store: FileStore, patient_id: int, content: bytes
     """The patient's portrait, from a file or the camera."""
     row = locked_patient(tx, patient_id)
     digest = store.put(portrait(content, cut))
-    tx.connection.execute(
-        update(schema.patient).where(schema.patient.c.id == row.id).values(photo=digest, version=row.version + 1)
-    )
+    save_patient(tx.connection, row, replace(row, photo=digest, version=row.version + 1))
     tx.audit("patient.photo", patient_id=patient_id, changed={"photo": ["", "a new one"]})
     tx.tell("patient", patient_id=patient_id)
 
 
-def one_file(connection: Any, file_id: int) -> Any:
-    f = schema.patient_file
-    row = connection.execute(select(f).where(f.c.id == file_id, f.c.ended_at.is_(None))).first()
+def one_file(connection: Connection, file_id: int) -> PatientFile:
+    """NotFound for one that is not there or was taken away."""
+    row = stored.file_of(connection, file_id)
     if row is None:
         raise NotFound("There is no such file.")
     return row

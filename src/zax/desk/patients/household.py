@@ -2,22 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from sqlalchemy import select, update
+from dataclasses import replace
+from datetime import date
 
 from zax.core.errors import Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import locked_patient
-from zax.store import schema
-
-
-def members_of(connection: Any, household_id: int) -> list[Any]:
-    """The people of a household, the one who pays first."""
-    p = schema.patient
-    query = select(p).where(p.c.household_id == household_id, p.c.status != "merged")
-    return list(connection.execute(query.order_by(p.c.guarantor.desc(), p.c.birth)))
+from zax.store.patients.patients import add_household, members_of, nobody_pays, save_patient
+from zax.store.patients.records import Patient
 
 
 @act("patients")
@@ -37,10 +30,10 @@ def leave_household(tx: Transaction, patient_id: int) -> None:
     if len(members_of(tx.connection, row.household_id)) == 1:
         raise Refused(f"{row.first} is alone in this household.")
     _leave(tx, row)
-    _move(tx, row, tx.add(schema.household, name=row.last), guarantor=True)
+    _move(tx, row, add_household(tx.connection, row.last), guarantor=True)
 
 
-def _leave(tx: Transaction, row: Any) -> None:
+def _leave(tx: Transaction, row: Patient) -> None:
     """Those who stay need somebody who pays: an adult before a child, the oldest first."""
     if not row.guarantor:
         return
@@ -48,17 +41,14 @@ def _leave(tx: Transaction, row: Any) -> None:
         each for each in members_of(tx.connection, row.household_id) if each.id != row.id and each.status == "active"
     ]
     if others:
-        heir = min(others, key=lambda each: (each.birth is None, each.birth))
-        tx.connection.execute(update(schema.patient).where(schema.patient.c.id == heir.id).values(guarantor=True))
+        heir = min(others, key=lambda each: (each.birth is None, each.birth or date.max))
+        save_patient(tx.connection, heir, replace(heir, guarantor=True))
         tx.audit("patient.pays", patient_id=heir.id, changed={"pays for the household": ["no", "yes"]})
 
 
-def _move(tx: Transaction, row: Any, household_id: int, guarantor: bool) -> None:
-    tx.connection.execute(
-        update(schema.patient)
-        .where(schema.patient.c.id == row.id)
-        .values(household_id=household_id, guarantor=guarantor, version=row.version + 1)
-    )
+def _move(tx: Transaction, row: Patient, household_id: int, guarantor: bool) -> None:
+    after = replace(row, household_id=household_id, guarantor=guarantor, version=row.version + 1)
+    save_patient(tx.connection, row, after)
     tx.audit(
         "patient.household", patient_id=row.id, changed={"household": [str(row.household_id), str(household_id)]}
     )
@@ -69,8 +59,8 @@ def _move(tx: Transaction, row: Any, household_id: int, guarantor: bool) -> None
 def make_payer(tx: Transaction, patient_id: int) -> None:
     """This member pays for the household from now on."""
     row = locked_patient(tx, patient_id)
-    p = schema.patient
-    tx.connection.execute(update(p).where(p.c.household_id == row.household_id).values(guarantor=False))
-    tx.connection.execute(update(p).where(p.c.id == row.id).values(guarantor=True, version=row.version + 1))
+    nobody_pays(tx.connection, row.household_id)
+    unpaid = replace(row, guarantor=False)
+    save_patient(tx.connection, unpaid, replace(unpaid, guarantor=True, version=row.version + 1))
     tx.audit("patient.pays", patient_id=row.id, changed={"pays for the household": ["no", "yes"]})
     tx.tell("patient", patient_id=row.id)

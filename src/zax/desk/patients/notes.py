@@ -3,36 +3,15 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
-
-from sqlalchemy import select, update
-from sqlalchemy.exc import IntegrityError
 
 from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.patients.flags import Flag
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import locked_patient
-from zax.store import schema
+from zax.store.patients import notes as stored
 
 LONGEST_NOTE = 500
-
-
-def flags_of(connection: Any, patient_id: int) -> list[Any]:
-    f, k = schema.flag, schema.patient_flag
-    query = select(k.c.id, k.c.flag_id, f.c.words, f.c.warns).join(f, f.c.id == k.c.flag_id)
-    return list(
-        connection.execute(query.where(k.c.patient_id == patient_id, k.c.ended_at.is_(None)).order_by(f.c.position))
-    )
-
-
-def notes_of(connection: Any, patient_id: int, today: date) -> list[Any]:
-    """Pinned first, then the newest; those whose day has passed are left out."""
-    n, u = schema.patient_note, schema.user
-    query = select(n, u.c.name.label("by_name")).join(u, u.c.id == n.c.by_id, isouter=True)
-    query = query.where(
-        n.c.patient_id == patient_id, n.c.ended_at.is_(None), n.c.until_day.is_(None) | (n.c.until_day >= today)
-    )
-    return list(connection.execute(query.order_by(n.c.pinned.desc(), n.c.id.desc())))
 
 
 @act("patients")
@@ -42,22 +21,16 @@ def set_flag(tx: Transaction, patient_id: int, flag_id: int) -> None:
     flag = tx.clinic.flags.get(flag_id)
     if flag is None or not flag.active:
         raise Refused("Choose a flag from the list.", "flag_id")
-    if any(each.flag_id == flag_id for each in flags_of(tx.connection, patient_id)):
+    if any(each.flag_id == flag_id for each in stored.flags_of(tx.connection, patient_id)):
         return
-    tx.add(schema.patient_flag, patient_id=patient_id, flag_id=flag_id, at=tx.now, by_id=tx.actor.id)
+    stored.add_flag(tx.connection, patient_id, flag_id, tx.now, tx.actor.id)
     tx.audit("patient.flag", patient_id=patient_id, changed={"flag": ["", flag.words]})
     tx.tell("patient", patient_id=patient_id)
 
 
 @act("patients")
 def end_flag(tx: Transaction, patient_id: int, flag_id: int) -> None:
-    k = schema.patient_flag
-    done = tx.connection.execute(
-        update(k)
-        .where(k.c.patient_id == patient_id, k.c.flag_id == flag_id, k.c.ended_at.is_(None))
-        .values(ended_at=tx.now)
-    )
-    if done.rowcount:
+    if stored.end_flag(tx.connection, patient_id, flag_id, tx.now):
         tx.audit("patient.flag", patient_id=patient_id, changed={"flag": [tx.clinic.flags[flag_id].words, ""]})
         tx.tell("patient", patient_id=patient_id)
 
@@ -77,9 +50,15 @@ def add_note(tx: Transaction, patient_id: int, words: str, pinned: bool, until: 
         raise Refused("Choose the day from the calendar.", "until") from None
     if last is not None and last < tx.now.date():
         raise Refused("That day is over. Leave it empty for a note that stays.", "until")
-    note_id = tx.add(
-        schema.patient_note, patient_id=patient_id, words=kept, pinned=pinned, until_day=last, at=tx.now, by_id=tx.actor.id,
-    )  # fmt: skip
+    note_id = stored.add_note(
+        tx.connection,
+        patient_id=patient_id,
+        words=kept,
+        pinned=pinned,
+        until_day=last,
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
     tx.audit("patient.note", patient_id=patient_id, changed={"note": ["", kept]})
     tx.tell("patient", patient_id=patient_id)
     return note_id
@@ -87,12 +66,11 @@ def add_note(tx: Transaction, patient_id: int, words: str, pinned: bool, until: 
 
 @act("patients")
 def end_note(tx: Transaction, patient_id: int, note_id: int) -> None:
-    n = schema.patient_note
-    row = tx.one(select(n).where(n.c.id == note_id, n.c.patient_id == patient_id).with_for_update())
+    row = stored.note_for_update(tx.connection, patient_id, note_id)
     if row is None:
         raise NotFound("There is no such note.")
     if row.ended_at is None:
-        tx.connection.execute(update(n).where(n.c.id == note_id).values(ended_at=tx.now, ended_by=tx.actor.id))
+        stored.end_note(tx.connection, note_id, tx.now, tx.actor.id)
         tx.audit("patient.note", patient_id=patient_id, changed={"note": [row.words, ""]})
         tx.tell("patient", patient_id=patient_id)
 
@@ -103,16 +81,10 @@ def save_flag(tx: Transaction, flag_id: int, words: str, warns: bool, active: bo
     kept = " ".join(words.split())
     if not 2 <= len(kept) <= 40:
         raise Refused("A flag is 2 to 40 letters, such as “Cash only”.", "words")
-    f = schema.flag
-    values = {"words": kept, "warns": warns, "active": active}
     if any(each.words.lower() == kept.lower() and each.id != flag_id for each in tx.clinic.flags.values()):
         raise Conflict(f"There is a flag “{kept}” already.", "words")
-    try:
-        if flag_id:
-            tx.connection.execute(update(f).where(f.c.id == flag_id).values(**values))
-        else:
-            flag_id = tx.add(f, position=len(tx.clinic.flags) + 1, **values)
-    except IntegrityError as error:
-        raise Conflict("This flag cannot be kept. Try again.", "words") from error
+    before = tx.clinic.flags.get(flag_id)
+    position = before.position if before else len(tx.clinic.flags) + 1
+    flag_id = stored.save_flag(tx.connection, Flag(flag_id, kept, warns, active, position))
     tx.change_setup("setup.flag", words=kept)
     return flag_id

@@ -11,7 +11,7 @@ import hashlib
 import io
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date
 from typing import Any
 
@@ -232,7 +232,7 @@ class _Part:
 
     @staticmethod
     def _key(row: Row) -> tuple[str, str, date | None]:
-        keys = name_keys(row.values["first"], row.values["last"])
+        keys = asdict(name_keys(row.values["first"], row.values["last"]))
         return keys["last_key"], keys["first_key"], row.values["birth"]
 
     def _keep(self, fresh: list[tuple[int, Row]], today: date) -> list[dict[str, Any]]:
@@ -241,7 +241,7 @@ class _Part:
         joined = self._payers_of(set(homes))
         rows = [
             {
-                **row.values, **name_keys(row.values["first"], row.values["last"]), "chart": row.chart or None, "household_id": homes[n],
+                **row.values, **asdict(name_keys(row.values["first"], row.values["last"])), "chart": row.chart or None, "household_id": homes[n],
                 "guarantor": first_of_home[homes[n]] == n and homes[n] not in joined, "made_at": self.tx.now,
             }
             for n, (_, row) in enumerate(fresh)

@@ -12,19 +12,19 @@ from sqlalchemy import Connection, or_, select, text
 from zax.core.coverage.estimate import Cover
 from zax.core.errors import NotFound
 from zax.core.record.gaps import Gap, record_gaps
-from zax.desk.book.planned import planned_for
-from zax.desk.book.waitlist import reasons_of
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import holder_of, order_words
 from zax.desk.coverage.eligibility import habits_of
 from zax.desk.coverage.estimate_inputs import covers_for
-from zax.desk.patients.attendance import tally_of
-from zax.desk.patients.files import files_of
-from zax.desk.patients.household import members_of
-from zax.desk.patients.notes import flags_of, notes_of
 from zax.desk.record.record_gaps import facts_of, holds_on
 from zax.store import schema
+from zax.store.book.planned import planned_for
+from zax.store.book.waitlist import waits_of as reasons_of
 from zax.store.coverage.queries import coverages_of
+from zax.store.patients.attendance import tally_of
+from zax.store.patients.files import files_of
+from zax.store.patients.notes import flags_of, notes_of
+from zax.store.patients.patients import members_of
 
 _NEXT = text(
     "SELECT patient_id, MIN(day) AS day FROM visit WHERE patient_id IN (SELECT id FROM patient WHERE household_id = :household_id) AND day >= :today "
@@ -115,7 +115,7 @@ def _coverages(
 
 def _shown(clinic: Clinic, row: Any, cover: Cover | None, now: datetime, today: date) -> CoverageShown:
     holder = holder_of(row)
-    words = "" if row.relationship == "18" else f"through {holder['first']} {holder['last']}"
+    words = "" if row.relationship == "18" else f"through {holder.first} {holder.last}"
     fresh = row.checked_at is not None and now - row.checked_at < timedelta(days=habits_of(clinic).fresh_days)
     state = row.check_state if fresh or row.check_state == "failed" else "unchecked"
     return CoverageShown(

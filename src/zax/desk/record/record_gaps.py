@@ -4,19 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
 
 from zax.core.patients.fields import PHONES
 from zax.core.record.gaps import CoverFacts, Facts
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import holder_of
+from zax.store.book.records import Visit
+from zax.store.coverage.records import Coverage
+from zax.store.patients.records import Patient
 
 
-def holds_on(row: Any, day: date) -> bool:
+def holds_on(row: Coverage, day: date) -> bool:
     return (row.from_day is None or row.from_day <= day) and (row.to_day is None or row.to_day >= day)
 
 
-def facts_of(clinic: Clinic, row: Any, covers: Sequence[Any], day: date) -> Facts:
+def facts_of(clinic: Clinic, row: Patient, covers: Sequence[Coverage], day: date) -> Facts:
     """What the gaps are computed from; `covers` from store.coverage."""
     number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(row.texts_to)
     return Facts(
@@ -25,15 +27,15 @@ def facts_of(clinic: Clinic, row: Any, covers: Sequence[Any], day: date) -> Fact
     )  # fmt: skip
 
 
-def _cover_facts(clinic: Clinic, row: Any) -> CoverFacts:
+def _cover_facts(clinic: Clinic, row: Coverage) -> CoverFacts:
     street = row.holder.get("street", "") if row.subscriber_id is None else "on their own record"
     return CoverFacts(
-        row.id, row.plan_name, row.member_id, row.relationship == "18", holder_of(row)["birth"], street, row.group_number,
+        row.id, row.plan_name, row.member_id, row.relationship == "18", holder_of(row).birth, street, row.group_number,
         "group" in clinic.payers[row.payer_id].required,
     )  # fmt: skip
 
 
-def visit_facts(clinic: Clinic, visit: Any, covers: Sequence[Any]) -> Facts:
+def visit_facts(clinic: Clinic, visit: Visit, covers: Sequence[Coverage]) -> Facts:
     """What stops the visit from being billed or its patient from being reached."""
     return Facts(
         visit.birth, visit.sex, visit.phone, visit.street, coverages=[_cover_facts(clinic, c) for c in covers]

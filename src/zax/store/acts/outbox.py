@@ -5,7 +5,7 @@ Any number of workers share it: a row is taken with FOR UPDATE SKIP LOCKED and i
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import Connection, func, insert, or_, select, update
 
 from zax.store.acts.tables import outbox
-from zax.store.reading import many, one
+from zax.store.rows import many, one
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,6 +71,17 @@ def postpone_errand(connection: Connection, errand_id: int, due_at: datetime, wh
 def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> None:
     """A part of it is done: what is left waits its turn again, with no try counted."""
     _set(connection, errand_id, leased_until=None, due_at=now, attempts=0)
+
+
+def withdraw_errand(connection: Connection, errand_id: int, now: datetime) -> None:
+    """It is not to be carried out any more."""
+    _set(connection, errand_id, state="withdrawn", done_at=now)
+
+
+def withdraw_by_key(connection: Connection, request_keys: Sequence[str]) -> None:
+    """Those of these keys that still wait."""
+    waiting = (outbox.c.request_key.in_(list(request_keys)), outbox.c.state == "waiting")
+    connection.execute(update(outbox).where(*waiting).values(state="withdrawn"))
 
 
 def waiting_errands(connection: Connection, kind: str) -> list[Errand]:

@@ -2,14 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from datetime import date
-from typing import Any
+from collections.abc import Iterable
+from datetime import date, datetime
 
-from sqlalchemy import Connection, Row, bindparam, func, select, text
+from sqlalchemy import Connection, bindparam, func, select, text
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
 from zax.core.book.track import FREES_THE_TIME, STOP_WORDS, Stop
+from zax.store.book.records import (
+    BusyPerson,
+    BusyRoom,
+    DayMove,
+    DayVisit,
+    HeldRequest,
+    InRoom,
+    NextVisit,
+    OwnVisit,
+    Person,
+    StaffSlotRow,
+    StrapRow,
+    TrackRow,
+    Visit,
+    WeekVisit,
+)
+from zax.store.rows import many, one
 from zax.store.schema import audit, patient, provider_day, room_day, staff_slot, track_move, user, visit
 
 _BAR = (
@@ -111,37 +127,37 @@ _IN_ROOMS = (
 )
 
 
-def day_visits(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
-    return connection.execute(_DAY, {"site_id": site_id, "day": day}).all()
+def day_visits(connection: Connection, site_id: int, day: date) -> list[DayVisit]:
+    return many(connection, _DAY, DayVisit, site_id=site_id, day=day)
 
 
-def day_moves(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
-    """(visit_id, to_stop, at) of the moves onto the premises, oldest first."""
-    return connection.execute(_MOVES_OF_DAY, {"site_id": site_id, "day": day}).all()
+def day_moves(connection: Connection, site_id: int, day: date) -> list[DayMove]:
+    """The moves onto the premises, oldest first."""
+    return many(connection, _MOVES_OF_DAY, DayMove, site_id=site_id, day=day)
 
 
-def day_straps(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
-    return connection.execute(_STRAPS, {"site_id": site_id, "day": day}).all()
+def day_straps(connection: Connection, site_id: int, day: date) -> list[StrapRow]:
+    return many(connection, _STRAPS, StrapRow, site_id=site_id, day=day)
 
 
-def week_visits(connection: Connection, provider_id: int, first: date, last: date) -> Sequence[Row[Any]]:
+def week_visits(connection: Connection, provider_id: int, first: date, last: date) -> list[WeekVisit]:
     """The visits of these days that need this person, with the minutes they are needed."""
-    return connection.execute(_WEEK, {"provider_id": provider_id, "first": first, "last": last}).all()
+    return many(connection, _WEEK, WeekVisit, provider_id=provider_id, first=first, last=last)
 
 
-def one_visit(connection: Connection, visit_id: int) -> Row[Any] | None:
-    return connection.execute(_ONE_BY_ID, {"visit_id": visit_id}).first()
+def one_visit(connection: Connection, visit_id: int) -> Visit | None:
+    return one(connection, _ONE_BY_ID, Visit, visit_id=visit_id)
 
 
-def visit_by_key(connection: Connection, key: str) -> Row[Any] | None:
-    return connection.execute(_ONE.where(visit.c.request_key == key)).first()
+def visit_by_key(connection: Connection, key: str) -> Visit | None:
+    return one(connection, _ONE.where(visit.c.request_key == key), Visit)
 
 
-def track(connection: Connection, visit_id: int) -> Sequence[Row[Any]]:
-    return connection.execute(_TRACK, {"visit_id": visit_id}).all()
+def track(connection: Connection, visit_id: int) -> list[TrackRow]:
+    return many(connection, _TRACK, TrackRow, visit_id=visit_id)
 
 
-def last_change(connection: Connection, visit_id: int) -> tuple[str, Any, str]:
+def last_change(connection: Connection, visit_id: int) -> tuple[str, datetime, str]:
     """Who changed the visit last, when (UTC), and what: the newer of its track and its audit."""
     moved = track(connection, visit_id)[-1]
     said = connection.execute(
@@ -156,23 +172,23 @@ def last_change(connection: Connection, visit_id: int) -> tuple[str, Any, str]:
     return moved.name or "Zax", moved.at, f"moved it to “{STOP_WORDS[Stop(moved.to_stop)]}”"
 
 
-def busy_people(connection: Connection, provider_ids: Iterable[int], days: Iterable[date]) -> Sequence[Row[Any]]:
+def busy_people(connection: Connection, provider_ids: Iterable[int], days: Iterable[date]) -> list[BusyPerson]:
     """Whoever needs these people on these days, at whichever site."""
-    return connection.execute(_BUSY, {"provider_ids": list(provider_ids), "days": list(days)}).all()
+    return many(connection, _BUSY, BusyPerson, provider_ids=list(provider_ids), days=list(days))
 
 
-def own_visits(connection: Connection, patient_id: int, days: Iterable[date]) -> Sequence[Row[Any]]:
+def own_visits(connection: Connection, patient_id: int, days: Iterable[date]) -> list[OwnVisit]:
     """The patient's own visits of these days that take time."""
-    return connection.execute(_OWN, {"patient_id": patient_id, "days": list(days)}).all()
+    return many(connection, _OWN, OwnVisit, patient_id=patient_id, days=list(days))
 
 
-def busy_rooms(connection: Connection, site_id: int, day: date) -> Sequence[Row[Any]]:
-    return connection.execute(_ROOMS_BUSY, {"site_id": site_id, "day": day}).all()
+def busy_rooms(connection: Connection, site_id: int, day: date) -> list[BusyRoom]:
+    return many(connection, _ROOMS_BUSY, BusyRoom, site_id=site_id, day=day)
 
 
-def in_rooms(connection: Connection, site_id: int, day: date) -> dict[int, Row[Any]]:
+def in_rooms(connection: Connection, site_id: int, day: date) -> dict[int, InRoom]:
     """Who sits in which room of the site now, by room."""
-    return {row.room_id: row for row in connection.execute(_IN_ROOMS, {"site_id": site_id, "day": day})}
+    return {each.room_id: each for each in many(connection, _IN_ROOMS, InRoom, site_id=site_id, day=day)}
 
 
 def lock_days(connection: Connection, people: Iterable[tuple[int, date]], rooms: Iterable[tuple[int, date]]) -> None:
@@ -191,22 +207,72 @@ def lock_days(connection: Connection, people: Iterable[tuple[int, date]], rooms:
             connection.execute(upsert.on_duplicate_key_update(version=table.c.version + 1))
 
 
-def lock_visit(connection: Connection, visit_id: int) -> Row[Any] | None:
+def lock_visit(connection: Connection, visit_id: int) -> Visit | None:
     connection.execute(select(visit.c.id).where(visit.c.id == visit_id).with_for_update()).first()
     return one_visit(connection, visit_id)
 
 
-NEXT_VISIT = text(
+_NEXT_VISIT = text(
     "SELECT id, day, start_min, provider_id, type_id FROM visit WHERE patient_id = :patient_id AND day > :day "
     "AND state IN ('held','booked','confirmed') ORDER BY day, start_min LIMIT 1"
 )
 
 
-def person(connection: Connection, patient_id: int) -> Row[Any] | None:
+def person(connection: Connection, patient_id: int) -> Person | None:
     """The few facts of a patient that stand beside a booking."""
     p = patient
-    return connection.execute(
-        select(p.c.id, p.c.first, p.c.last, p.c.birth, p.c.phone, p.c.likes, p.c.never).where(
-            p.c.id == patient_id, p.c.status == "active"
-        )
-    ).first()
+    query = select(p.c.id, p.c.first, p.c.last, p.c.birth, p.c.phone, p.c.likes, p.c.never)
+    return one(connection, query.where(p.c.id == patient_id, p.c.status == "active"), Person)
+
+
+def next_visit(connection: Connection, patient_id: int, after: date) -> NextVisit | None:
+    """The patient's first visit booked for a later day."""
+    return one(connection, _NEXT_VISIT, NextVisit, patient_id=patient_id, day=after)
+
+
+def slots_of(connection: Connection, visit_id: int) -> list[StaffSlotRow]:
+    query = select(staff_slot).where(staff_slot.c.visit_id == visit_id).order_by(staff_slot.c.id)
+    return many(connection, query, StaffSlotRow)
+
+
+def visits_of_type(connection: Connection, site_id: int, day: date, type_id: int) -> set[int]:
+    """The visits of this type that take time at the site that day."""
+    query = select(visit.c.id).where(
+        visit.c.day == day, visit.c.site_id == site_id, visit.c.type_id == type_id, IN_THE_WAY
+    )
+    return set(connection.execute(query).scalars())
+
+
+def visits_needing(connection: Connection, provider_id: int, day: date) -> list[int]:
+    """The visits of the day that need this person, at whichever site."""
+    query = (
+        select(visit.c.id)
+        .join(staff_slot, staff_slot.c.visit_id == visit.c.id)
+        .where(staff_slot.c.provider_id == provider_id, staff_slot.c.day == day, IN_THE_WAY)
+        .distinct()
+        .order_by(visit.c.id)
+    )
+    return [*connection.execute(query).scalars()]
+
+
+def held_requests(connection: Connection, site_id: int) -> list[HeldRequest]:
+    """All that wait for an answer at the site, the most urgent first."""
+    query = (
+        select(visit, patient.c.first, patient.c.last, patient.c.email)
+        .join(patient, patient.c.id == visit.c.patient_id)
+        .where(visit.c.state == Stop.HELD, visit.c.site_id == site_id)
+        .order_by(visit.c.held_until, visit.c.id)
+    )
+    return many(connection, query, HeldRequest)
+
+
+def held_past(connection: Connection, now: datetime) -> list[int]:
+    """The requests whose time to be answered is over."""
+    query = select(visit.c.id).where(visit.c.state == Stop.HELD, visit.c.held_until <= now)
+    return [*connection.execute(query.order_by(visit.c.id)).scalars()]
+
+
+def active_patient_for_update(connection: Connection, patient_id: int) -> bool:
+    """Hold the patient; whether there is such a one, and active."""
+    query = select(patient.c.status).where(patient.c.id == patient_id).with_for_update()
+    return connection.execute(query).scalar() == "active"

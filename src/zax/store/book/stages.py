@@ -6,7 +6,7 @@ from sqlalchemy import Connection, select
 
 from zax.core.arrivals.stages import Stage
 from zax.store.book.tables import stage
-from zax.store.reading import many
+from zax.store.rows import many
 
 
 def stages(connection: Connection) -> dict[int, Stage]:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date
-from typing import Any
+from datetime import date, datetime
 
-from sqlalchemy import Connection, Row, bindparam, or_, select, text
+from sqlalchemy import Connection, bindparam, func, or_, select, text
 
+from zax.store.coverage.records import Coverage, CoverageTerms, DayCover, DoneLine
+from zax.store.rows import add, change, many, one, save
 from zax.store.schema import coverage, patient, payer, plan
 
 _WITH_PLAN = (
@@ -57,29 +58,28 @@ _DAY_STATES = text(
 )
 
 
-def coverages_on(connection: Connection, patient_id: int, dental: bool, day: date) -> Sequence[Row[Any]]:
+def coverages_on(connection: Connection, patient_id: int, dental: bool, day: date) -> list[Coverage]:
     """The coverages of this kind that count on the day, first payer first, with plan and payer."""
-    found = connection.execute(_ON_DAY, {"patient_id": patient_id, "dental": dental, "day": day}).all()
+    found = many(connection, _ON_DAY, Coverage, patient_id=patient_id, dental=dental, day=day)
     first_of_rank = {row.rank: row for row in reversed(found)}
     return [first_of_rank[rank] for rank in sorted(first_of_rank)]
 
 
-def coverages_of(connection: Connection, patient_ids: list[int]) -> Sequence[Row[Any]]:
+def coverages_of(connection: Connection, patient_ids: Sequence[int]) -> list[Coverage]:
     """All coverages of these patients with plan and payer, those that have ended last."""
-    return connection.execute(_OF_PATIENTS, {"patient_ids": patient_ids}).all()
+    return many(connection, _OF_PATIENTS, Coverage, patient_ids=list(patient_ids) or [0])
 
 
-def one_coverage(connection: Connection, coverage_id: int) -> Row[Any] | None:
-    return connection.execute(_ONE, {"coverage_id": coverage_id}).first()
+def one_coverage(connection: Connection, coverage_id: int) -> Coverage | None:
+    return one(connection, _ONE, Coverage, coverage_id=coverage_id)
 
 
 def done_lines(
     connection: Connection, patient_ids: list[int], dental: bool, day: date, without_visit: int
-) -> Sequence[Row[Any]]:
+) -> list[DoneLine]:
     """What was done for these people up to the day, oldest first, with what the plans were expected to pay and paid."""
-    return connection.execute(
-        _DONE, {"patient_ids": patient_ids, "visit_id": without_visit, "dental": dental, "day": day}
-    ).all()
+    values = {"patient_ids": patient_ids, "visit_id": without_visit, "dental": dental, "day": day}
+    return many(connection, _DONE, DoneLine, **values)
 
 
 def sharing_plan(connection: Connection, patient_id: int, plan_id: int, day: date) -> list[int]:
@@ -88,6 +88,97 @@ def sharing_plan(connection: Connection, patient_id: int, plan_id: int, day: dat
     return [*found.scalars()]
 
 
-def day_states(connection: Connection, day: date, site_id: int) -> dict[int, Row[Any]]:
+def day_states(connection: Connection, day: date, site_id: int) -> dict[int, DayCover]:
     """By visit of a site's day: the first coverage of the visit's kind, when it was checked and how; all None without one."""
-    return {row.visit_id: row for row in connection.execute(_DAY_STATES, {"day": day, "site_id": site_id})}
+    return {each.visit_id: each for each in many(connection, _DAY_STATES, DayCover, day=day, site_id=site_id)}
+
+
+def coverage_for_update(connection: Connection, patient_id: int, coverage_id: int) -> Coverage | None:
+    """A coverage of this patient, held until the transaction ends."""
+    mine = (coverage.c.id == coverage_id, coverage.c.patient_id == patient_id)
+    held = connection.execute(select(coverage.c.id).where(*mine).with_for_update()).first()
+    return one_coverage(connection, coverage_id) if held is not None else None
+
+
+def rivals_for_update(
+    connection: Connection, patient_id: int, coverage_id: int, rank: int, dental: bool
+) -> list[Coverage]:
+    """The patient's other coverages of this rank and kind, held until the transaction ends."""
+    other = (coverage.c.patient_id == patient_id, coverage.c.id != coverage_id, coverage.c.rank == rank)
+    connection.execute(select(coverage.c.id).where(*other).with_for_update()).all()
+    query = _WITH_PLAN.where(*other, plan.c.dental == dental).order_by(coverage.c.id)
+    return many(connection, query, Coverage)
+
+
+def add_coverage(connection: Connection, patient_id: int, terms: CoverageTerms) -> int:
+    return add(
+        connection,
+        coverage,
+        patient_id=patient_id,
+        plan_id=terms.plan_id,
+        rank=terms.rank,
+        subscriber_id=terms.subscriber_id,
+        relationship=terms.relationship,
+        member_id=terms.member_id,
+        member_key=terms.member_key,
+        group_number=terms.group_number,
+        from_day=terms.from_day,
+        to_day=terms.to_day,
+        holder=terms.holder,
+    )
+
+
+def save_coverage(connection: Connection, before: Coverage, after: Coverage) -> None:
+    save(connection, coverage, before, after)
+
+
+def note_check(connection: Connection, coverage_id: int, state: str, at: datetime | None) -> None:
+    """How the coverage stands; without a moment an earlier answer goes on counting from its own."""
+    values = {"check_state": state} if at is None else {"check_state": state, "checked_at": at}
+    change(connection, coverage, coverage_id, **values)
+
+
+def is_covered_through(connection: Connection, patient_id: int, holder_id: int, today: date) -> bool:
+    """Whether a coverage of the patient that has not ended is held by this other one."""
+    query = select(coverage.c.id).where(
+        coverage.c.patient_id == patient_id,
+        coverage.c.subscriber_id == holder_id,
+        or_(coverage.c.to_day.is_(None), coverage.c.to_day >= today),
+    )
+    return connection.execute(query.limit(1)).first() is not None
+
+
+def other_with_member_key(
+    connection: Connection, *, key: str, payer_id: int, patient_id: int, household_id: int, holder_id: int
+) -> str | None:
+    """The name of somebody outside the household, not the holder, who has this member id with the payer."""
+    query = (
+        select(patient.c.first, patient.c.last)
+        .join(coverage, coverage.c.patient_id == patient.c.id)
+        .join(plan, plan.c.id == coverage.c.plan_id)
+        .where(
+            coverage.c.member_key == key,
+            plan.c.payer_id == payer_id,
+            patient.c.id.not_in((patient_id, holder_id)),
+            patient.c.household_id != household_id,
+            patient.c.merged_into_id.is_(None),
+        )
+        .limit(1)
+    )
+    found = connection.execute(query).first()
+    return f"{found.first} {found.last}" if found else None
+
+
+def patients_by_plan(connection: Connection, today: date) -> dict[int, int]:
+    """How many patients have each plan now."""
+    query = (
+        select(coverage.c.plan_id, func.count(coverage.c.patient_id.distinct()))
+        .where(or_(coverage.c.to_day.is_(None), coverage.c.to_day >= today))
+        .group_by(coverage.c.plan_id)
+    )
+    return {row[0]: row[1] for row in connection.execute(query)}
+
+
+def patients_with(connection: Connection, plan_id: int, today: date) -> int:
+    """How many patients a correction of the plan touches: those whose coverage by it has not ended."""
+    return patients_by_plan(connection, today).get(plan_id, 0)

@@ -3,16 +3,31 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from datetime import date
 
-from sqlalchemy import Connection, Row, bindparam, func, select, text
+from sqlalchemy import Connection, bindparam, func, select, text
 
-from zax.core.money.journal import Allocation, Entry, Kind
+from zax.core.money.journal import Allocation, Entry
+from zax.core.money.tender import OPEN_STATES
+from zax.store.money.records import (
+    ClaimedLine,
+    LedgerEntry,
+    LedgerVisit,
+    LineWords,
+    NamedEntry,
+    OpenOfVisit,
+    OpenRest,
+    OpenVisitRow,
+    ServiceLine,
+    VisitDiagnosis,
+)
+from zax.store.rows import many, one
 from zax.store.schema import (
     allocation,
     charge_line,
     claim_line,
     diagnosis_code,
+    household,
     journal,
     patient,
     payment,
@@ -27,11 +42,7 @@ _LINES = (
     .where(charge_line.c.visit_id == bindparam("visit_id"), charge_line.c.removed_at.is_(None))
     .order_by(charge_line.c.id)
 )
-_ENTRY = (
-    journal.c.id, journal.c.kind, journal.c.day, journal.c.patient_cents, journal.c.insurer_cents, journal.c.line_id,
-    journal.c.visit_id, journal.c.reverses_id, journal.c.of_id,
-)  # fmt: skip
-_VISIT_ENTRIES = select(*_ENTRY).where(journal.c.visit_id == bindparam("visit_id")).order_by(journal.c.id)
+_VISIT_ENTRIES = select(journal).where(journal.c.visit_id == bindparam("visit_id")).order_by(journal.c.id)
 _VISIT_ALLOCATIONS = (
     select(allocation.c.credit_id, allocation.c.line_id, allocation.c.cents)
     .join(charge_line, charge_line.c.id == allocation.c.line_id)
@@ -40,7 +51,7 @@ _VISIT_ALLOCATIONS = (
 )
 # What belongs to no visit stands on the patient's own ledger.
 _OWN_ENTRIES = (
-    select(*_ENTRY)
+    select(journal)
     .where(journal.c.patient_id == bindparam("patient_id"), journal.c.visit_id.is_(None))
     .order_by(journal.c.id)
 )
@@ -56,79 +67,65 @@ _DIAGNOSES = (
     .where(visit_diagnosis.c.visit_id == bindparam("visit_id"))
     .order_by(visit_diagnosis.c.position)
 )
-OPEN_OF_VISITS = text(
+_OPEN_OF_VISITS = text(
     "SELECT j.visit_id, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents, "
     "SUM(CASE WHEN COALESCE(r.kind, j.kind) = 'charge' THEN j.patient_cents + j.insurer_cents ELSE 0 END) AS fee_cents "
     "FROM journal j JOIN visit v ON v.id = j.visit_id LEFT JOIN journal r ON r.id = j.reverses_id WHERE v.day = :day AND v.site_id = :site_id GROUP BY j.visit_id"
 )
 # LEFT visits of earlier days whose insurer has answered and whose patient part is open (or overpaid).
-PATIENT_REST = text(
+_PATIENT_REST = text(
     "SELECT v.id, v.patient_id, v.day, p.first, p.last, SUM(j.patient_cents) AS patient_cents FROM visit v "
     "JOIN patient p ON p.id = v.patient_id JOIN journal j ON j.visit_id = v.id "
     "WHERE v.state = 'left' AND v.site_id = :site_id GROUP BY v.id "
     "HAVING SUM(j.insurer_cents) = 0 AND patient_cents <> 0 ORDER BY v.day DESC, v.id DESC LIMIT 40"
 )
 # What is open on patients' own ledgers: products, fees, balances brought over.
-OWN_REST = text(
+_OWN_REST = text(
     "SELECT NULL AS id, j.patient_id, MAX(j.day) AS day, p.first, p.last, SUM(j.patient_cents) AS patient_cents FROM journal j JOIN patient p ON p.id = j.patient_id "
     "WHERE j.visit_id IS NULL AND j.site_id = :site_id GROUP BY j.patient_id HAVING patient_cents > 0 ORDER BY day DESC LIMIT 40"
 )
 
 
-def visit_lines(connection: Connection, visit_id: int) -> Sequence[Row[Any]]:
-    return connection.execute(_LINES, {"visit_id": visit_id}).all()
+def visit_lines(connection: Connection, visit_id: int) -> list[ServiceLine]:
+    """The services of a visit, without those taken off it."""
+    return many(connection, _LINES, ServiceLine, visit_id=visit_id)
 
 
-def visit_diagnoses(connection: Connection, visit_id: int) -> Sequence[Row[Any]]:
-    return connection.execute(_DIAGNOSES, {"visit_id": visit_id}).all()
+def visit_diagnoses(connection: Connection, visit_id: int) -> list[VisitDiagnosis]:
+    return many(connection, _DIAGNOSES, VisitDiagnosis, visit_id=visit_id)
 
 
 def visit_entries(connection: Connection, visit_id: int) -> list[Entry]:
-    return [entry_of(row) for row in connection.execute(_VISIT_ENTRIES, {"visit_id": visit_id})]
+    return [each.entry for each in many(connection, _VISIT_ENTRIES, LedgerEntry, visit_id=visit_id)]
 
 
 def visit_allocations(connection: Connection, visit_id: int) -> list[Allocation]:
-    return [Allocation(*row) for row in connection.execute(_VISIT_ALLOCATIONS, {"visit_id": visit_id})]
+    return many(connection, _VISIT_ALLOCATIONS, Allocation, visit_id=visit_id)
 
 
 def ledger_entries(connection: Connection, patient_id: int, visit_id: int | None) -> list[Entry]:
     """The entries of a visit's ledger, or of the patient's own."""
     if visit_id is not None:
         return visit_entries(connection, visit_id)
-    return [entry_of(row) for row in connection.execute(_OWN_ENTRIES, {"patient_id": patient_id})]
+    return [each.entry for each in many(connection, _OWN_ENTRIES, LedgerEntry, patient_id=patient_id)]
 
 
 def ledger_allocations(connection: Connection, patient_id: int, visit_id: int | None) -> list[Allocation]:
     if visit_id is not None:
         return visit_allocations(connection, visit_id)
-    return [Allocation(*row) for row in connection.execute(_OWN_ALLOCATIONS, {"patient_id": patient_id})]
+    return many(connection, _OWN_ALLOCATIONS, Allocation, patient_id=patient_id)
 
 
-def entry_of(row: Row[Any]) -> Entry:
-    return Entry(
-        row.id, Kind(row.kind), row.day, row.patient_cents, row.insurer_cents, row.line_id, row.visit_id, row.reverses_id, row.of_id
-    )  # fmt: skip
-
-
-def household_entries(connection: Connection, household_id: int) -> Sequence[Row[Any]]:
+def household_entries(connection: Connection, household_id: int) -> list[NamedEntry]:
     """The whole journal of a household, oldest first, with who made each entry."""
     query = (
-        select(
-            *_ENTRY,
-            journal.c.patient_id,
-            journal.c.payment_id,
-            journal.c.claim_id,
-            journal.c.words,
-            journal.c.at,
-            journal.c.reason_id,
-            user.c.name.label("by_name"),
-        )
+        select(journal, user.c.name.label("by_name"))
         .join(patient, patient.c.id == journal.c.patient_id)
         .join(user, user.c.id == journal.c.by_id, isouter=True)
         .where(patient.c.household_id == household_id)
         .order_by(journal.c.id)
     )
-    return connection.execute(query).all()
+    return many(connection, query, NamedEntry)
 
 
 def household_allocations(connection: Connection, household_id: int) -> list[Allocation]:
@@ -138,18 +135,18 @@ def household_allocations(connection: Connection, household_id: int) -> list[All
         .where(patient.c.household_id == household_id)
         .order_by(allocation.c.id)
     )
-    return [Allocation(*row) for row in connection.execute(query)]
+    return many(connection, query, Allocation)
 
 
-def lines_of(connection: Connection, line_ids: Sequence[int]) -> Sequence[Row[Any]]:
+def lines_of(connection: Connection, line_ids: Sequence[int]) -> list[LineWords]:
     """What charge lines say of themselves, with whose they are (`person_id`) and their visit's day."""
-    return connection.execute(_LINE_ROWS.where(charge_line.c.id.in_(line_ids or [0]))).all()
+    return many(connection, _LINE_ROWS.where(charge_line.c.id.in_(line_ids or [0])), LineWords)
 
 
-def household_lines(connection: Connection, household_id: int) -> Sequence[Row[Any]]:
+def household_lines(connection: Connection, household_id: int) -> list[LineWords]:
     """Every charge line of a household that is in its journal, those without a visit among them."""
     query = _LINE_ROWS.where(charge_line.c.id.in_(_LINES_OF_HOUSEHOLD))
-    return connection.execute(query, {"household_id": household_id}).all()
+    return many(connection, query, LineWords, household_id=household_id)
 
 
 def household_people(connection: Connection, household_id: int) -> dict[int, str]:
@@ -158,13 +155,13 @@ def household_people(connection: Connection, household_id: int) -> dict[int, str
     return {row.id: row.first for row in connection.execute(query)}
 
 
-def household_visits(connection: Connection, household_id: int) -> dict[int, Row[Any]]:
+def household_visits(connection: Connection, household_id: int) -> dict[int, LedgerVisit]:
     """The household's visits that have money, by id: day, state, type, provider, site."""
     query = text(
         "SELECT v.id, v.patient_id, v.day, v.start_min, v.state, v.type_id, v.provider_id, v.site_id FROM visit v WHERE v.id IN "
         "(SELECT j.visit_id FROM patient p JOIN journal j ON j.patient_id = p.id WHERE p.household_id = :household_id)"
     )
-    return {row.id: row for row in connection.execute(query, {"household_id": household_id})}
+    return {each.id: each for each in many(connection, query, LedgerVisit, household_id=household_id)}
 
 
 _LINE_ROWS = select(
@@ -192,7 +189,7 @@ def pending_payments(connection: Connection, visit_id: int) -> int:
     query = (
         select(func.coalesce(func.sum(part.c.cents), 0))
         .join(payment, payment.c.id == part.c.payment_id)
-        .where(part.c.visit_id == visit_id, payment.c.state.in_(("asking", "unknown")))
+        .where(part.c.visit_id == visit_id, payment.c.state.in_(OPEN_STATES))
     )
     return int(connection.execute(query).scalar_one())
 
@@ -203,7 +200,7 @@ _PENDING_LINES = (
     .join(patient, patient.c.id == payment_part.c.patient_id)
     .where(
         patient.c.household_id == bindparam("household_id"),
-        payment.c.state.in_(("asking", "unknown")),
+        payment.c.state.in_(OPEN_STATES),
         payment_part.c.line_id.is_not(None),
     )
     .group_by(payment_part.c.line_id)
@@ -223,6 +220,60 @@ _CLAIM_LINES = (
 )
 
 
-def claim_lines(connection: Connection, claim_id: int) -> Sequence[Row[Any]]:
+def claim_lines(connection: Connection, claim_id: int) -> list[ClaimedLine]:
     """The charge lines on a claim in their order, each with the `cents` that were claimed."""
-    return connection.execute(_CLAIM_LINES, {"claim_id": claim_id}).all()
+    return many(connection, _CLAIM_LINES, ClaimedLine, claim_id=claim_id)
+
+
+_OPEN_VISITS = text(
+    "SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents, SUM(j.insurer_cents) AS insurer FROM patient p "
+    "STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE p.household_id = :household_id AND v.id <> :visit_id "
+    "AND v.state NOT IN ('held', 'booked', 'confirmed', 'here', 'room', 'settled') GROUP BY v.id HAVING cents > 0 ORDER BY v.day, v.id"
+)
+_PENDING_OF_VISITS = text(
+    "SELECT t.visit_id, SUM(t.cents) AS cents FROM patient p JOIN payment_part t ON t.patient_id = p.id "
+    "JOIN payment y ON y.id = t.payment_id AND y.state IN ('asking', 'unknown') WHERE p.household_id = :household_id AND t.visit_id IS NOT NULL GROUP BY t.visit_id"
+)
+
+
+def open_visits(connection: Connection, household_id: int, but_visit: int) -> list[OpenVisitRow]:
+    """The household's other visits with money of the patient open, oldest first."""
+    return many(connection, _OPEN_VISITS, OpenVisitRow, household_id=household_id, visit_id=but_visit)
+
+
+def pending_of_visits(connection: Connection, household_id: int) -> dict[int, int]:
+    """Cents that a terminal is being asked for, by the visit they are for."""
+    rows = connection.execute(_PENDING_OF_VISITS, {"household_id": household_id})
+    return {row.visit_id: int(row.cents) for row in rows}
+
+
+def open_of_visits(connection: Connection, site_id: int, day: date) -> dict[int, OpenOfVisit]:
+    """What the entries of each visit of a site's day come to."""
+    found = many(connection, _OPEN_OF_VISITS, OpenOfVisit, site_id=site_id, day=day)
+    return {each.visit_id: each for each in found}
+
+
+def patient_rests(connection: Connection, site_id: int) -> list[OpenRest]:
+    """Visits that left, whose insurer has answered and whose patient part is open (or overpaid)."""
+    return many(connection, _PATIENT_REST, OpenRest, site_id=site_id)
+
+
+def own_rests(connection: Connection, site_id: int) -> list[OpenRest]:
+    """What is open on patients' own ledgers."""
+    return many(connection, _OWN_REST, OpenRest, site_id=site_id)
+
+
+def owed_by(connection: Connection, patient_id: int) -> int:
+    """The patient's part of everything, visits and own ledger; cents."""
+    query = select(func.coalesce(func.sum(journal.c.patient_cents), 0)).where(journal.c.patient_id == patient_id)
+    return int(connection.execute(query).scalar_one())
+
+
+def household_name(connection: Connection, household_id: int) -> str:
+    return str(connection.execute(select(household.c.name).where(household.c.id == household_id)).scalar_one())
+
+
+def line_for_update(connection: Connection, visit_id: int, line_id: int) -> ServiceLine | None:
+    """A service of the visit that was not taken off, held."""
+    mine = (charge_line.c.id == line_id, charge_line.c.visit_id == visit_id, charge_line.c.removed_at.is_(None))
+    return one(connection, select(charge_line).where(*mine).with_for_update(), ServiceLine)

@@ -6,7 +6,7 @@ from sqlalchemy import Connection, select
 
 from zax.core.money.rules import Discount, Product, TenderKind, WriteOffReason
 from zax.store.money import tables
-from zax.store.reading import many
+from zax.store.rows import many
 
 
 def tender_kinds(connection: Connection) -> list[TenderKind]:

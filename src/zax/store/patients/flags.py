@@ -6,7 +6,7 @@ from sqlalchemy import Connection, select
 
 from zax.core.patients.flags import Flag
 from zax.store.patients.tables import flag
-from zax.store.reading import many
+from zax.store.rows import many
 
 
 def flags(connection: Connection) -> dict[int, Flag]:

@@ -8,7 +8,7 @@ from datetime import datetime
 from sqlalchemy import Connection, select
 from sqlalchemy.dialects.mysql import insert
 
-from zax.store.reading import one
+from zax.store.rows import one
 from zax.store.worker.tables import beat
 
 

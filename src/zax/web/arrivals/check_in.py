@@ -21,11 +21,11 @@ from zax.desk.arrivals.forms import filled_blocks, record_words
 from zax.desk.arrivals.heads_ups import away_with_names, dismiss, heads_ups, show_again
 from zax.desk.coverage.eligibility import ask
 from zax.desk.day.visit_sheet import sheet_of
-from zax.desk.money.cards_on_file import cards_of
 from zax.desk.money.payment_page import last_ways, patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.patients.files import keep_file, set_photo
 from zax.desk.people.sign_in import authenticate
+from zax.store.money.payments import cards_of
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.record.record import value_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form

@@ -64,7 +64,7 @@ def waitlist_page(ctx: RequestContext, query: dict[str, str], status: int = 200,
 
 
 def _href(kept: Mapping[str, str], changes: Mapping[str, object]) -> str:
-    wanted = kept | {name: str(value) for name, value in changes.items()}
+    wanted = {**kept} | {name: str(value) for name, value in changes.items()}
     return f"/waitlist?{urlencode({name: value for name, value in wanted.items() if value})}"
 
 

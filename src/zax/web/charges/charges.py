@@ -12,13 +12,13 @@ from zax.core.charges.lines import LETTERS, PLACES, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
-from zax.desk.book.planned import planned_for
 from zax.desk.charges import charges as acts
 from zax.desk.charges import diagnoses
 from zax.desk.charges.service_search import PostedForm as Words
 from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.day.visit_sheet import Sheet, sheet_of
+from zax.store.book.planned import planned_for
 from zax.web.charges.tooth_chart import mouth_svg
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 

@@ -10,13 +10,13 @@ from fastapi.responses import Response
 from zax.core.arrivals.forms import RELATIONS
 from zax.core.charges.teeth import AREAS, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused, Stale
-from zax.desk.book.planned import planned_for
 from zax.desk.charges import treatment_options as acts
 from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.charges.treatment_options import OPTIONS, PlannedLineForm, proposal_of, proposal_row, proposals_of
 from zax.desk.record.record import number_of
 from zax.store import schema
+from zax.store.book.planned import planned_for
 from zax.web.arrivals.forms import sign_of
 from zax.web.charges.documents import plan_pdf, proposal_paper
 from zax.web.charges.tooth_chart import mouth_svg

@@ -6,7 +6,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import PlainTextResponse, Response
-from sqlalchemy import select
 
 from zax.core.coverage.answer import FAILED, told
 from zax.core.coverage.benefits import benefit_year
@@ -14,17 +13,13 @@ from zax.core.errors import NotFound, ZaxError
 from zax.desk.coverage import eligibility as acts
 from zax.desk.coverage.coverages import RANKS
 from zax.desk.day.visit_sheet import sheet_of
-from zax.store import schema
+from zax.store.coverage.checks import batches_of, check_of, checks_of, checks_to_mend
 from zax.store.coverage.queries import one_coverage
+from zax.store.patients.patients import known_patient
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
-
-
-def _checks(connection: Any, coverage_id: int) -> list[Any]:
-    e, u = schema.eligibility_check, schema.user
-    query = select(e, u.c.name.label("by_name")).join(u, u.c.id == e.c.by_id, isouter=True)
-    return list(connection.execute(query.where(e.c.coverage_id == coverage_id).order_by(e.c.id.desc()).limit(40)))
+SHOWN = 40
 
 
 @router.get("/coverage/{coverage_id}/answer")
@@ -35,8 +30,8 @@ def show_answer(request: Request, coverage_id: int, check: int = 0) -> Response:
         row = one_coverage(connection, coverage_id)
         if row is None:
             raise NotFound("There is no such coverage.")
-        patient = connection.execute(select(schema.patient).where(schema.patient.c.id == row.patient_id)).one()
-        checks = _checks(connection, coverage_id)
+        patient = known_patient(connection, row.patient_id)
+        checks = checks_of(connection, coverage_id, SHOWN)
         chosen = next((each for each in checks if each.id == check), checks[0] if checks else None)
         found = _read(ctx, connection, chosen)
     page = ctx.page(
@@ -69,9 +64,8 @@ def _read(ctx: RequestContext, connection: Any, check: Any) -> dict[str, Any]:
 def raw_answer(request: Request, check_id: int) -> Response:
     """The answer exactly as it came, or the question when there is none."""
     ctx = enter(request, "plans")
-    e = schema.eligibility_check
     with ctx.read() as connection:
-        row = connection.execute(select(e).where(e.c.id == check_id)).first()
+        row = check_of(connection, check_id)
     if row is None:
         raise NotFound("There is no such answer.")
     return PlainTextResponse(row.answer or row.question)
@@ -98,7 +92,7 @@ def show_runs(request: Request) -> Response:
     """The last runs with their progress, and what needs a person."""
     ctx = enter(request)
     with ctx.read() as connection:
-        batches, waiting = acts.batches_of(connection), acts.needs_a_person(connection, ctx.today)
+        batches, waiting = batches_of(connection), checks_to_mend(connection, ctx.today)
     return ctx.page(
         "coverage/eligibility.html",
         batches=batches,

@@ -6,7 +6,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import func, select
 
 from zax.core.coverage.benefits import (
     CATEGORY_WORDS,
@@ -19,7 +18,7 @@ from zax.core.coverage.benefits import (
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.cents import plain
 from zax.desk.coverage import plans as acts
-from zax.store import schema
+from zax.store.coverage.queries import patients_by_plan, patients_with
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -43,14 +42,8 @@ MONTHS = (
 def show_plans(request: Request) -> Response:
     """Every payer with its plans and fee schedules, and how many patients have each."""
     ctx = enter(request)
-    c = schema.coverage
     with ctx.read() as connection:
-        query = (
-            select(c.c.plan_id, func.count(c.c.patient_id.distinct()))
-            .where(c.c.to_day.is_(None) | (c.c.to_day >= ctx.today))
-            .group_by(c.c.plan_id)
-        )
-        counts = {row[0]: row[1] for row in connection.execute(query)}
+        counts = patients_by_plan(connection, ctx.today)
     return ctx.page(
         "coverage/plans.html", counts=counts, kinds=acts.PAYER_KINDS, answers=acts.ELIGIBILITY, screen="plans"
     )
@@ -71,7 +64,7 @@ def plan_page(
     benefits = plan.benefits if plan else Benefits("", {})
     dental = plan.dental if plan else dental
     with ctx.read() as connection:
-        touched = acts.patients_with(connection, plan_id, ctx.today) if plan else 0
+        touched = patients_with(connection, plan_id, ctx.today) if plan else 0
     shown = more.get("form") or form_of(benefits)
     return ctx.page(
         "coverage/plan_edit.html", status, plan=plan, dental=dental, payer_id=plan.payer_id if plan else payer_id, touched=touched,

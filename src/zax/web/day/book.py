@@ -24,10 +24,11 @@ from zax.core.patients.search_terms import parse_query
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.booking import BookOrder, book_visit
-from zax.desk.book.planned import household_of, planned_for
 from zax.desk.book.waitlist import open_times
 from zax.desk.day.book_views import VIEWS, Beside, BookView, beside, book_view
 from zax.store.book import queries as visits
+from zax.store.book.planned import planned_for
+from zax.store.book.planned import relatives_of as household_of
 from zax.store.patients.search import find_patients
 from zax.store.schema import patient
 from zax.web.book.bars import Drawn

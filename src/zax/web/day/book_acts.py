@@ -16,8 +16,9 @@ from zax.desk.book.openings import Target, places_for
 from zax.desk.book.placing import Spot, nearest_anywhere
 from zax.desk.book.shelf import put_back, share, shelve
 from zax.desk.book.undo import undo_act
-from zax.desk.book.web_requests import accept_requests, decline_requests, held_requests
+from zax.desk.book.web_requests import accept_requests, decline_requests
 from zax.store.book import queries as visits
+from zax.store.book.queries import held_requests
 from zax.web.day.book import base_of, book_page, shown_view
 from zax.web.day.live_day import parse_day
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from sqlalchemy import bindparam, func, select
+from sqlalchemy import Connection
 
 from zax.clock import local
 from zax.core.book.track import FREES_THE_TIME
@@ -17,27 +17,19 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.day.book_views import book_view
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.posting import tender_words
-from zax.store import schema
 from zax.store.money import queries as money
+from zax.store.money.payments import payments_for_visit
+from zax.store.money.records import VisitPayment
+from zax.store.patients.patients import known_patient
 from zax.web.shell.pdf import paper
-
-_PAID_FOR_VISIT = (
-    select(schema.payment, func.sum(schema.payment_part.c.cents).label("here"))
-    .join(schema.payment_part, schema.payment_part.c.payment_id == schema.payment.c.id)
-    .where(schema.payment_part.c.visit_id == bindparam("visit_id"), schema.payment.c.state == PaymentState.TAKEN)
-    .group_by(schema.payment.c.id)
-    .order_by(schema.payment.c.id)
-)
 
 
 def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
     """A paper about one visit. `payments` are those taken, each with what of it was for this visit (`here`)."""
     with desk.engine.connect() as connection:
         sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
-        payments = connection.execute(_PAID_FOR_VISIT, {"visit_id": visit_id}).all()
-        patient = connection.execute(
-            select(schema.patient).where(schema.patient.c.id == sheet.visit.patient_id)
-        ).one()
+        payments = _paid_for(connection, visit_id)
+        patient = known_patient(connection, sheet.visit.patient_id)
     site = desk.clinic.sites[sheet.visit.site_id]
     return paper(
         template, sheet=sheet, patient=patient, payments=payments, site=site, about=desk.clinic.about, tender_words=tender_words, clinic=desk.clinic, services=desk.clinic.services,
@@ -45,10 +37,14 @@ def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
     )  # fmt: skip
 
 
+def _paid_for(connection: Connection, visit_id: int) -> list[VisitPayment]:
+    return [each for each in payments_for_visit(connection, visit_id) if each.state == PaymentState.TAKEN]
+
+
 def visit_receipt_pdf(desk: Desk, visit_id: int) -> bytes:
     """The receipt of a visit's payments; NotFound when nothing was paid."""
     with desk.engine.connect() as connection:
-        if not connection.execute(_PAID_FOR_VISIT, {"visit_id": visit_id}).first():
+        if not _paid_for(connection, visit_id):
             raise NotFound("Nothing was paid for this visit yet, so there is no receipt.")
     return _of_visit(desk, visit_id, "day/papers/visit_receipt.html")
 

@@ -17,8 +17,8 @@ from zax.desk.money.credits import move_allocation, spread_credit
 from zax.desk.money.explain_amount import KIND_WORDS, explain, title
 from zax.desk.money.payment_plans import plans_of, running_plans
 from zax.desk.money.products import take_product_back
-from zax.desk.money.statements import statements_of
 from zax.store.money import queries as money
+from zax.store.money.statements import statements_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -169,10 +169,6 @@ def show_money(request: Request) -> Response:
     """Who has a rest to pay, the insurer having answered."""
     ctx = enter(request, "accounts")
     with ctx.read() as connection:
-        rests = [
-            row
-            for query in (money.PATIENT_REST, money.OWN_REST)
-            for row in connection.execute(query, {"site_id": ctx.site_id})
-        ]
+        rests = [*money.patient_rests(connection, ctx.site_id), *money.own_rests(connection, ctx.site_id)]
         waiting = [plan for plan in running_plans(connection, ctx.today) if plan.needs_a_person]
     return ctx.page("money/overview.html", rests=rests, waiting=waiting, screen="money")

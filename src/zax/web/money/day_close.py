@@ -14,8 +14,10 @@ from zax.core.book.calendar import step_months
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.drawer import PIECES, CountedTender, count_pieces, to_bank, worth
 from zax.core.money.tender import Tender
-from zax.desk.money.day_close import CloseForm, Closing, close_day, close_of, closes_of, closing_of, counted_tenders
-from zax.desk.money.day_sheet import day_sheet, journal_csv, journal_of
+from zax.desk.money.day_close import CloseForm, Closing, close_day, close_of, closing_of, counted_tenders
+from zax.desk.money.day_sheet import day_sheet, journal_csv
+from zax.store.money.closing import closes_of
+from zax.store.money.sums import journal_rows as journal_of
 from zax.web.money.documents import day_sheet_pdf, deposit_slip_pdf
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
@@ -71,7 +73,7 @@ def _count(ctx: RequestContext, found: Closing, typed: PostedForm) -> _Count:
     if found.closed is not None:
         kept, counted = found.closed.float_cents, found.closed.counted
         tenders = [CountedTender(name, cents, counted.get(name, cents)) for name, cents in found.expected.items()]
-        cheques = sum(each["cents"] for each in found.closed.cheques)
+        cheques = sum(int(each["cents"]) for each in found.closed.cheques)
         return _Count(counted[Tender.CASH] + kept, kept, tenders, (), cheques)
     drawer, kept = _worth(typed), ctx.clinic.money.float_cents
     ticked = typed.numbers("cheque") if typed else [each.id for each in found.cheques]

@@ -4,22 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
-
-from sqlalchemy import select
 
 from zax.clock import local
 from zax.core.errors import NotFound
 from zax.core.money.aging import BUCKETS
 from zax.core.money.statement import PAY_WITHIN
 from zax.desk.acts.transaction import Desk
-from zax.desk.money.day_close import closes_of
-from zax.desk.money.day_sheet import day_sheet, journal_of
+from zax.desk.money.day_sheet import day_sheet
 from zax.desk.money.explain_amount import sentence, title
 from zax.desk.money.posting import tender_words
 from zax.desk.money.receipts import receipt_of
 from zax.desk.money.statements import Statement
-from zax.store import schema
+from zax.store.money.closing import DayClose, closes_of
+from zax.store.money.sums import journal_rows as journal_of
+from zax.store.patients.patients import known_patient
 from zax.web.shell.pdf import paper, paper_html, write_all
 
 
@@ -27,7 +25,7 @@ def receipt_pdf(desk: Desk, receipt_id: int) -> bytes:
     """What was paid in one go, by which tenders, for what; the same numbers whenever it is asked for. NotFound when nothing was taken."""
     with desk.engine.connect() as connection:
         shown = receipt_of(connection, desk.clinic, receipt_id)
-        patient = connection.execute(select(schema.patient).where(schema.patient.c.id == shown.row.patient_id)).one()
+        patient = known_patient(connection, shown.row.patient_id)
     if not shown.taken:
         raise NotFound("Nothing was paid, so there is no receipt.")
     site = desk.clinic.sites[shown.row.site_id]
@@ -53,7 +51,7 @@ def _statement_html(desk: Desk, made: Statement) -> str:
     )  # fmt: skip
 
 
-def deposit_slip_pdf(desk: Desk, close: Any) -> bytes:
+def deposit_slip_pdf(desk: Desk, close: DayClose) -> bytes:
     """What goes to the bank: cash by pieces and every cheque."""
     site = desk.clinic.sites[close.site_id]
     pieces = sorted(((int(value), number) for value, number in close.pieces.items()), reverse=True)

@@ -8,18 +8,18 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import select
 from sqlalchemy.exc import OperationalError
 
 from zax.core.errors import Mendable, ProblemCollector, Refused
 from zax.core.money.adjust import price_of
 from zax.core.money.cents import parse_amount, plain
+from zax.core.money.rules import Product
 from zax.desk.money.cards_on_file import remove_card
 from zax.desk.money.credits import spread_credit
 from zax.desk.money.payment_page import PayDesk, pay_desk
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.products import ProductSale
-from zax.store import schema
+from zax.store.money.payments import receipt_by_key
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -31,9 +31,9 @@ def check(request: Request, key: str, back: str = "/day") -> Response:
     """Whether a payment whose answer was lost was taken: its receipt, or the page it came from with the word that nothing was."""
     ctx = enter(request, "arrivals")
     with ctx.read() as connection:
-        row = connection.execute(select(schema.receipt.c.id).where(schema.receipt.c.request_key == key)).first()
-    if row is not None:
-        return ctx.go(f"/receipts/{row.id}?now=1", "It was taken, once. Nothing need be entered again.")
+        receipt_id = receipt_by_key(connection, key)
+    if receipt_id is not None:
+        return ctx.go(f"/receipts/{receipt_id}?now=1", "It was taken, once. Nothing need be entered again.")
     return ctx.go(PostedForm(back=back).back, "Nothing was taken and nothing was charged. Enter it again.")
 
 
@@ -91,7 +91,7 @@ def _sales_typed(form: PostedForm) -> list[ProductSale]:
     return made
 
 
-def _shown(found: PayDesk, sales: Sequence[ProductSale]) -> list[tuple[Any, ProductSale, int]]:
+def _shown(found: PayDesk, sales: Sequence[ProductSale]) -> list[tuple[Product, ProductSale, int]]:
     rows = {row.id: row for row in found.products}
     return [
         (

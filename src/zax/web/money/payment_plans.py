@@ -7,15 +7,14 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import select
 
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.cents import parse_amount, plain
 from zax.core.money.payment_plan import EVERY, schedule
-from zax.desk.money.cards_on_file import cards_of
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
-from zax.store import schema
+from zax.store.money.payments import cards_of
+from zax.store.patients.patients import patient_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -29,7 +28,7 @@ def show(request: Request, patient_id: int, plan: int = 0) -> Response:
 def plan_page(ctx: RequestContext, patient_id: int, status: int = 200, plan_id: int = 0, **more: Any) -> Response:
     typed = more.get("typed")
     with ctx.read() as connection:
-        patient = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).first()
+        patient = patient_of(connection, patient_id)
         if patient is None:
             raise NotFound("There is no such patient.")
         items = open_items(connection, ctx.clinic, patient.household_id)

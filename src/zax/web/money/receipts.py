@@ -7,13 +7,12 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import select
 
 from zax.core.errors import Mendable, NotFound
 from zax.desk.money.posting import tender_words
 from zax.desk.money.receipts import given_back_of, receipt_of, send_receipt
 from zax.desk.money.refunds import BackForm, cheque_returned, refund, void
-from zax.store import schema
+from zax.store.money.payments import payment_of
 from zax.web.money.documents import receipt_pdf
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
@@ -56,12 +55,10 @@ def receipt_with(request: Request, payment_id: int) -> Response:
     """The receipt that a payment is on."""
     ctx = enter(request, "payments")
     with ctx.read() as connection:
-        found = connection.execute(
-            select(schema.payment.c.receipt_id).where(schema.payment.c.id == payment_id)
-        ).scalar()
+        found = payment_of(connection, payment_id)
     if found is None:
         raise NotFound("There is no such payment.")
-    return ctx.go(f"/receipts/{found}?back={payment_id}")
+    return ctx.go(f"/receipts/{found.receipt_id}?back={payment_id}")
 
 
 @router.post("/receipts/{receipt_id}/mail")

@@ -6,12 +6,12 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import select
 
 from zax.core.errors import Mendable, NotFound
 from zax.core.money.statement import Rule, check_rule
-from zax.desk.money.statements import make_statement, preview, run_of, runs, start_run, stop_run
-from zax.store import schema
+from zax.desk.money.statements import make_statement, preview, run_of, start_run, stop_run
+from zax.store.money.statements import runs, statement_of
+from zax.store.patients.patients import household_of
 from zax.web.money.documents import statement_pdfs
 from zax.web.shell.pdf import joined_pdf
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
@@ -25,13 +25,11 @@ def one(request: Request, patient_id: int, form: PostedForm = Depends(posted_for
     """A statement now, for the household or (`who` one) this person; its PDF."""
     ctx = enter(request, "payments")
     with ctx.read() as connection:
-        row = connection.execute(
-            select(schema.patient.c.household_id).where(schema.patient.c.id == patient_id)
-        ).first()
-    if row is None:
+        household_id = household_of(connection, patient_id)
+    if household_id is None:
         raise NotFound("There is no such patient.")
     number = make_statement(
-        ctx.desk, ctx.actor, statement_pdfs, ctx.shared.files, row.household_id, patient_id if form["who"] == "one" else None
+        ctx.desk, ctx.actor, statement_pdfs, ctx.shared.files, household_id, patient_id if form["who"] == "one" else None
     )  # fmt: skip
     return ctx.go(f"/statements/{number}.pdf")
 
@@ -53,10 +51,8 @@ def paper(request: Request, number: int) -> Response:
     """A statement as it was made."""
     ctx = enter(request, "payments")
     with ctx.read() as connection:
-        row = connection.execute(
-            select(schema.statement).where(schema.statement.c.id == number, schema.statement.c.state == "made")
-        ).first()
-    if row is None:
+        row = statement_of(connection, number)
+    if row is None or row.state != "made":
         raise NotFound("There is no such statement.")
     return pdf_answer(ctx.shared.files.get(row.digest), f"statement-{number}")
 

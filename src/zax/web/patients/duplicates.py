@@ -11,6 +11,7 @@ from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_phone, parse_birth, show_phone
 from zax.desk.patients import duplicates as acts
+from zax.store.patients.duplicates import known_patients
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -23,7 +24,7 @@ def show_pairs(request: Request) -> Response:
     wanted = request.query_params.get("with", "")
     only = int(wanted) if wanted.isdecimal() and len(wanted) < 10 else 0
     with ctx.read() as connection:
-        rows = acts.rows_of(connection, [only]) if only else {}
+        rows = known_patients(connection, [only]) if only else {}
         if only and only not in rows:
             raise NotFound("There is no such patient.")
         pairs = acts.likely_of(connection, rows[only]) if only else acts.likely_pairs(connection)

@@ -6,12 +6,13 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import select
 
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.patients.uploads import KINDS, Cut, as_png
 from zax.desk.patients import files as acts
-from zax.store import schema
+from zax.store.patients.files import files_of
+from zax.store.patients.patients import patient_of
+from zax.store.patients.records import Patient
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -29,7 +30,7 @@ def files_page(
 ) -> Response:
     with ctx.read() as connection:
         patient = _patient(connection, patient_id)
-        found = acts.files_of(connection, patient_id)
+        found = files_of(connection, patient_id)
     page = ctx.page(
         "patients/files.html",
         status,
@@ -43,8 +44,8 @@ def files_page(
     return ctx.looked(page, patient_id, "files")
 
 
-def _patient(connection: Any, patient_id: int) -> Any:
-    row = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).first()
+def _patient(connection: Any, patient_id: int) -> Patient:
+    row = patient_of(connection, patient_id)
     if row is None:
         raise NotFound("There is no such patient.")
     return row

@@ -24,11 +24,12 @@ from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.planned import drop_planned, plan_service, set_wishes
 from zax.desk.coverage.coverages import HOLDERS, RANKS, end_coverage, save_coverage
 from zax.desk.coverage.eligibility import ask
-from zax.desk.followup.recalls import end_recall, recalls_of
+from zax.desk.followup.recalls import end_recall
 from zax.desk.patients import details as acts
 from zax.desk.patients import household, notes
 from zax.desk.record.record import changes_of, number_of, record_of
 from zax.store.coverage.queries import one_coverage
+from zax.store.followup.recalls import recalls_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()

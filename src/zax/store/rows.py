@@ -1,4 +1,4 @@
-"""How rows leave this floor: as frozen dataclasses, built by the names of the columns that a statement selects.
+"""How rows leave this floor and come back: as frozen dataclasses, built by the names of the columns that a statement selects.
 
 A statement may select more than the record holds; a field that it does not select is an error at the first row, so a record can never
 be filled by position with somebody else's column.
@@ -11,7 +11,7 @@ from dataclasses import fields
 from functools import lru_cache
 from typing import Any, TypeVar, cast
 
-from sqlalchemy import Connection, Executable
+from sqlalchemy import Connection, Executable, Table, insert, update
 
 Record = TypeVar("Record")
 
@@ -28,6 +28,26 @@ def one(connection: Connection, statement: Executable, kind: type[Record], **val
     result = connection.execute(statement, values)
     row = result.first()
     return None if row is None else _maker(cast(Any, kind), tuple(result.keys()))(row)
+
+
+def add(connection: Connection, table: Table, **values: object) -> int:
+    """A new row; its id."""
+    key = connection.execute(insert(table).values(**values)).inserted_primary_key
+    assert key is not None
+    return int(key[0])
+
+
+def change(connection: Connection, table: Table, row_id: int, **values: object) -> None:
+    """Set some columns of one row."""
+    connection.execute(update(table).where(table.c.id == row_id).values(**values))
+
+
+def save(connection: Connection, table: Table, before: Any, after: Any) -> None:
+    """Write what differs between two states of one row; both are records with its id (`dataclasses.replace` makes the second)."""
+    names = (each.name for each in fields(after))
+    changed = {name: getattr(after, name) for name in names if getattr(after, name) != getattr(before, name)}
+    if changed:
+        change(connection, table, before.id, **changed)
 
 
 @lru_cache(maxsize=1024)

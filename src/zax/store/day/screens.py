@@ -1,0 +1,122 @@
+"""Reading for the screens that bring areas together: jobs of the day, what stands beside the Book, a visit's helpers and claims."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from sqlalchemy import Connection, text
+
+from zax.store.rows import many, one
+
+_JOBS = text(
+    "SELECT 'held' AS what, COUNT(*) AS n, 0 AS cents FROM claim WHERE state IN ('held_back', 'rejected', 'denied') "
+    "UNION ALL SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0) FROM remit_claim WHERE outcome IN ('unknown', 'repeated', 'person') "
+    "UNION ALL SELECT 'unclear', COUNT(*), COALESCE(SUM(cents), 0) FROM payment WHERE state IN ('asking', 'unknown') "
+    "UNION ALL SELECT 'bad', COUNT(*), 0 FROM x12_file WHERE direction = 'in' AND kind = 'bad' "
+    "UNION ALL SELECT 'asked', COUNT(*), 0 FROM visit WHERE state = 'held' AND site_id = :site_id"
+)
+# Checkouts that nobody finished: the patient has gone, or the day has.
+_UNFINISHED = text(
+    "SELECT v.id, v.day, p.first, p.last FROM visit v JOIN patient p ON p.id = v.patient_id "
+    "WHERE v.state = 'checkout' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today) ORDER BY v.day, v.id LIMIT 5"
+)
+_UNCLEAR = text(
+    "SELECT y.receipt_id, y.cents, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id "
+    "WHERE y.state IN ('asking', 'unknown') ORDER BY y.id LIMIT 3"
+)
+_BESIDE = text(
+    "SELECT EXISTS (SELECT 1 FROM shelf WHERE user_id = :user_id OR shared) AS shelf, "
+    "EXISTS (SELECT 1 FROM visit WHERE state = 'held' AND site_id = :site_id) AS requests, "
+    "EXISTS (SELECT 1 FROM book_act WHERE by_id = :user_id AND at > :since) AS acts"
+)
+_HELPERS = text("SELECT provider_id, start_min, words FROM staff_slot WHERE visit_id = :visit_id AND words <> ''")
+_CLAIMS = text("SELECT id, number, state FROM claim WHERE visit_id = :visit_id ORDER BY id")
+_IN_HAND = text(
+    "SELECT u.name AS who, s.at FROM shelf s JOIN user u ON u.id = s.user_id WHERE s.visit_id = :visit_id"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class JobCount:
+    what: str
+    n: int
+    cents: int
+
+
+@dataclass(frozen=True, slots=True)
+class UnfinishedCheckout:
+    id: int
+    day: date
+    first: str
+    last: str
+
+
+@dataclass(frozen=True, slots=True)
+class UnclearPayment:
+    receipt_id: int
+    cents: int
+    first: str
+    last: str
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """Whether somebody has a shelf, their site requests from the web, and they did something lately."""
+
+    shelf: bool
+    requests: bool
+    acts: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Helper:
+    provider_id: int
+    start_min: int
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class SheetClaim:
+    id: int
+    number: str
+    state: str
+
+
+@dataclass(frozen=True, slots=True)
+class InHand:
+    """Who has a visit on the shelf, since when."""
+
+    who: str
+    at: datetime
+
+
+def job_counts(connection: Connection, site_id: int) -> dict[str, JobCount]:
+    return {each.what: each for each in many(connection, _JOBS, JobCount, site_id=site_id)}
+
+
+def unfinished_checkouts(connection: Connection, site_id: int, today: date) -> list[UnfinishedCheckout]:
+    return many(connection, _UNFINISHED, UnfinishedCheckout, site_id=site_id, today=today)
+
+
+def unclear_payments(connection: Connection) -> list[UnclearPayment]:
+    return many(connection, _UNCLEAR, UnclearPayment)
+
+
+def what_is_beside(connection: Connection, user_id: int | None, site_id: int, since: datetime) -> Beside:
+    found = one(connection, _BESIDE, Beside, user_id=user_id, site_id=site_id, since=since)
+    assert found is not None
+    return found
+
+
+def helpers_of(connection: Connection, visit_id: int) -> list[Helper]:
+    """Who else is needed at the visit, and when."""
+    return many(connection, _HELPERS, Helper, visit_id=visit_id)
+
+
+def claims_of(connection: Connection, visit_id: int) -> list[SheetClaim]:
+    return many(connection, _CLAIMS, SheetClaim, visit_id=visit_id)
+
+
+def in_whose_hand(connection: Connection, visit_id: int) -> InHand | None:
+    return one(connection, _IN_HAND, InHand, visit_id=visit_id)

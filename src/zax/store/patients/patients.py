@@ -1,0 +1,133 @@
+"""Reading and writing patients and their households."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Connection, func, select, update
+
+from zax.core.book.track import ON_THE_BOOK
+from zax.store.patients.records import Patient
+from zax.store.patients.tables import household, patient
+from zax.store.rows import add, many, one, save
+from zax.store.schema import audit, user, visit
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NameKeys:
+    """What a name is found by."""
+
+    first_key: str
+    last_key: str
+    first_sound: str
+    last_sound: str
+
+
+@dataclass(frozen=True, slots=True)
+class LastChange:
+    at: datetime
+    name: str | None
+    detail: Mapping[str, Any]
+
+
+def patient_of(connection: Connection, patient_id: int) -> Patient | None:
+    return one(connection, select(patient).where(patient.c.id == patient_id), Patient)
+
+
+def known_patient(connection: Connection, patient_id: int) -> Patient:
+    """One that other rows name, so it is there."""
+    found = patient_of(connection, patient_id)
+    if found is None:
+        raise LookupError(f"no patient {patient_id}")
+    return found
+
+
+def patient_for_update(connection: Connection, patient_id: int) -> Patient | None:
+    """The patient, held until the transaction ends."""
+    return one(connection, select(patient).where(patient.c.id == patient_id).with_for_update(), Patient)
+
+
+def patients_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Patient]:
+    query = select(patient).where(patient.c.id.in_(list(patient_ids)))
+    return {each.id: each for each in many(connection, query, Patient)}
+
+
+def members_of(connection: Connection, household_id: int) -> list[Patient]:
+    """The people of a household, the one who pays first."""
+    query = select(patient).where(patient.c.household_id == household_id, patient.c.status != "merged")
+    return many(connection, query.order_by(patient.c.guarantor.desc(), patient.c.birth), Patient)
+
+
+def everybody_of(connection: Connection, household_id: int) -> list[Patient]:
+    """Like `members_of`, with records that were merged away: their money stays where it is."""
+    query = select(patient).where(patient.c.household_id == household_id)
+    return many(connection, query.order_by(patient.c.guarantor.desc(), patient.c.birth), Patient)
+
+
+def household_of(connection: Connection, patient_id: int) -> int | None:
+    return connection.execute(select(patient.c.household_id).where(patient.c.id == patient_id)).scalar()
+
+
+def add_household(connection: Connection, name: str) -> int:
+    return add(connection, household, name=name)
+
+
+def add_patient(
+    connection: Connection,
+    *,
+    household_id: int,
+    guarantor: bool,
+    first: str,
+    last: str,
+    birth: date | None,
+    phone: str,
+    made_at: datetime,
+    keys: NameKeys,
+) -> int:
+    return add(
+        connection,
+        patient,
+        household_id=household_id,
+        guarantor=guarantor,
+        first=first,
+        last=last,
+        birth=birth,
+        phone=phone,
+        made_at=made_at,
+        first_key=keys.first_key,
+        last_key=keys.last_key,
+        first_sound=keys.first_sound,
+        last_sound=keys.last_sound,
+    )
+
+
+def save_patient(connection: Connection, before: Patient, after: Patient) -> None:
+    save(connection, patient, before, after)
+
+
+def nobody_pays(connection: Connection, household_id: int) -> None:
+    """Take the paying from everybody of a household, before it is given to one."""
+    connection.execute(update(patient).where(patient.c.household_id == household_id).values(guarantor=False))
+
+
+def visits_ahead(connection: Connection, patient_id: int, today: date) -> int:
+    """How many visits the patient still has booked, from today on."""
+    query = select(func.count()).where(
+        visit.c.patient_id == patient_id, visit.c.day >= today, visit.c.state.in_(sorted(ON_THE_BOOK))
+    )
+    return int(connection.execute(query).scalar_one())
+
+
+def last_change_of(connection: Connection, patient_id: int, but: str) -> LastChange | None:
+    """The newest change of a patient on record, leaving out one kind of act."""
+    query = (
+        select(audit.c.at, user.c.name, audit.c.detail)
+        .join(user, user.c.id == audit.c.by_id, isouter=True)
+        .where(audit.c.patient_id == patient_id, audit.c.act.like("patient.%"), audit.c.act != but)
+        .order_by(audit.c.id.desc())
+        .limit(1)
+    )
+    return one(connection, query, LastChange)

@@ -1,0 +1,96 @@
+"""Patients and what hangs on them, as the other floors see them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Patient:
+    """`likes` and `never` are half days as bits (zax.core.patients.wishes); `reach` says by topic which channel, since when;
+    `photo` is the portrait's SHA-256; the `_key` and `_sound` fields are what the names are found by.
+    """
+
+    id: int
+    household_id: int
+    guarantor: bool
+    first: str
+    last: str
+    first_key: str
+    last_key: str
+    first_sound: str
+    last_sound: str
+    birth: date | None
+    sex: str
+    phone: str
+    email: str
+    street: str
+    city: str
+    state: str
+    zip: str
+    alert: str
+    status: str
+    likes: int
+    never: int
+    made_at: datetime
+    version: int
+    chart: str | None
+    used_name: str
+    pronouns: str
+    home_phone: str
+    work_phone: str
+    texts_to: str
+    language: str
+    employer: str
+    emergency_name: str
+    emergency_phone: str
+    emergency_relation: str
+    mail_street: str
+    mail_city: str
+    mail_state: str
+    mail_zip: str
+    ssn_cipher: str
+    reach: Mapping[str, Mapping[str, str]]
+    photo: str
+    died_on: date | None
+    merged_into_id: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class PatientFlag:
+    """A flag that is on a patient."""
+
+    id: int
+    flag_id: int
+    words: str
+    warns: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PatientNote:
+    id: int
+    patient_id: int
+    words: str
+    pinned: bool
+    until_day: date | None
+    at: datetime
+    by_name: str | None
+    ended_at: datetime | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PatientFile:
+    """`digest` names the content in the file store (SHA-256)."""
+
+    id: int
+    patient_id: int
+    coverage_id: int | None
+    kind: str
+    name: str
+    digest: str
+    media: str
+    bytes: int
+    at: datetime
+    by_name: str | None
