@@ -20,7 +20,7 @@ lint:
 	.venv/bin/ruff check src tests scripts
 	.venv/bin/ruff format --check src tests scripts
 types:
-	MYPYPATH=src .venv/bin/mypy --strict -p zax.core
+	MYPYPATH=src .venv/bin/mypy --strict -p zax
 imports:
 	PYTHONPATH=src .venv/bin/lint-imports --no-cache
 share:

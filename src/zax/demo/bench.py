@@ -208,8 +208,13 @@ def _of_visits(engine: Engine, day: Any) -> list[Act]:
 def _of_money(engine: Engine) -> list[Act]:
     """The account of a household with 500 entries, by visit and by date, and its payment page."""
     homes = bench_money.accounts(engine)
-    account = lambda n: homes[n % len(homes)]  # noqa: E731
-    floor = lambda n: ("GET", f"/account?id={account(n).household_id}", None)  # noqa: E731
+
+    def account(n: int) -> Any:
+        return homes[n % len(homes)]
+
+    def floor(n: int) -> Request:
+        return ("GET", f"/account?id={account(n).household_id}", None)
+
     return [
         Act("account, 500 entries", lambda n: ("GET", f"/accounts/{account(n).patient_id}", None), floor, 3),
         Act("account by date", lambda n: ("GET", f"/accounts/{account(n).patient_id}?by=date", None), floor, 3),

@@ -23,10 +23,14 @@ from zax.desk.patients.files import keep_file, set_photo
 from zax.desk.patients.notes import add_note, set_flag
 from zax.store import schema
 from zax.store.files import FileStore
+from zax.store.rows import add
 
 RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
 # first, last as typed by somebody in a hurry; the record it doubles; what differs
-DOUBLES = (("Teo", "Marsh", "Theo Marsh", {}), ("Graces", "Lindquist", "Grace Lindqvist", {"phone": "3605550190"}))
+DOUBLES: tuple[tuple[str, str, str, dict[str, str]], ...] = (
+    ("Teo", "Marsh", "Theo Marsh", {}),
+    ("Graces", "Lindquist", "Grace Lindqvist", {"phone": "3605550190"}),
+)
 
 
 def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Path | None) -> None:
@@ -115,7 +119,7 @@ def _second(desk: Desk, fern: int, day: date) -> None:
 def _double(desk: Desk, patient_id: int, first: str, last: str, changes: dict[str, Any]) -> None:
     with desk.engine.begin() as connection:
         row = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).one()
-        home = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
+        home = add(connection, schema.household, name=last)
         values = {"birth": row.birth, "phone": row.phone, "sex": row.sex} | changes
         connection.execute(
             insert(schema.patient).values(

@@ -32,6 +32,7 @@ from zax.outside.doors import Sale, Terminal
 from zax.store import schema
 from zax.store.book import queries as visits
 from zax.store.money import queries as money
+from zax.store.rows import add
 
 OPENS_AT = 10 * 60 + 42
 JUNO = Actor(1, "Juno Park", Role.MANAGER)
@@ -216,8 +217,9 @@ class Today:
             tender, cheque = (("card", ""), ("cash", ""), ("cheque", f"{1042 + visit_id % 89 * 37}"))[visit_id % 3]
             form = PayForm([TenderForm(tender, f"{due / 100:.2f}", cheque)], [Item(visit_id)], f"{key}-pays")
             with self.desk.engine.connect() as connection:
-                patient_id = visits.one_visit(connection, visit_id).patient_id
-            take_payment(self.desk, JUNO, self.terminal, patient_id, form)
+                leaving = visits.one_visit(connection, visit_id)
+            assert leaving is not None
+            take_payment(self.desk, JUNO, self.terminal, leaving.patient_id, form)
         finish_checkout(self.desk, JUNO, visit_id)
 
 
@@ -232,15 +234,13 @@ def _write_patients(desk: Desk, day: date) -> dict[str, int]:
     with desk.engine.begin() as connection:
         for number, (_, _, _, _, name, _, plan) in enumerate(VISITS):
             first, last = name.split()
-            household = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
+            household = add(connection, schema.household, name=last)
             values: dict[str, Any] = {
                 "household_id": household, "guarantor": True, "first": first, "last": last, "birth": day - timedelta(days=9000 + number * 331), "sex": "M" if first in MEN else "F",
                 "phone": f"360555{100 + number:04d}", "email": f"{first}.{last}@example.org".lower(), "street": f"{11 + number} Tide Street",
                 "city": "Marrow Harbor", "state": "WA", "zip": "98201", "made_at": to_utc(datetime(day.year, 1, 12, 9), ZONE),
             } | asdict(name_keys(first, last))  # fmt: skip
-            made[name] = connection.execute(
-                insert(schema.patient).values(**(values | GAPS.get(name, {})))
-            ).inserted_primary_key[0]
+            made[name] = add(connection, schema.patient, **(values | GAPS.get(name, {})))
             if plan:
                 member = f"{MEMBER_PREFIX[plan]}-{44100 + number}"
                 connection.execute(insert(schema.coverage).values(

@@ -25,6 +25,7 @@ from zax.desk.book.shelf import shelve
 from zax.desk.book.waitlist import note_try, wait_for
 from zax.desk.patients.details import name_keys
 from zax.store import schema
+from zax.store.rows import add
 
 JUNO = Actor(1, "Juno Park", Role.MANAGER, "JP")
 RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
@@ -118,14 +119,14 @@ class Waiting:
         first, last = name.split()
         wishes = wishes_of(likes, never)
         with self.desk.engine.begin() as connection:
-            household = connection.execute(insert(schema.household).values(name=last)).inserted_primary_key[0]
+            household = add(connection, schema.household, name=last)
             number = len(self.people)
-            made = connection.execute(insert(schema.patient).values(
+            made = add(connection, schema.patient,
                 household_id=household, guarantor=True, first=first, last=last, **asdict(name_keys(first, last)),
                 birth=self.day - timedelta(days=8500 + number * 517), sex="F" if number % 2 else "M", phone=f"360555{160 + number:04d}",
                 email="" if name == "Ken Dorval" else f"{first}.{last}@example.org".lower(), street=f"{20 + number} Harbor Lane", city="Marrow Harbor", state="WA", zip="98201",
                 likes=wishes.likes, never=wishes.never, made_at=to_utc(datetime(self.day.year, 1, 12, 9), ZONE),
-            )).inserted_primary_key[0]  # fmt: skip
+            )  # fmt: skip
         self.people[name] = int(made)
         return int(made)
 

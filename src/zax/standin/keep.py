@@ -22,9 +22,10 @@ class Keep:
     def _path(self, kind: str, key: str) -> Path:
         return self.folder / kind / f"{_SAFE.sub('_', key)[:120]}.json"
 
-    def get(self, kind: str, key: str) -> Any:
+    def get(self, kind: str, key: str) -> dict[str, Any] | None:
         path = self._path(kind, key)
-        return json.loads(path.read_text()) if path.exists() else None
+        found: dict[str, Any] | None = json.loads(path.read_text()) if path.exists() else None
+        return found
 
     def put(self, kind: str, key: str, value: Any) -> None:
         path = self._path(kind, key)

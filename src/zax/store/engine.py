@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from sqlalchemy import URL, Engine, create_engine
+from sqlalchemy import URL, Connection, Engine, create_engine
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
+
+# The floors above name these types from here, so that this floor alone knows the database library.
+__all__ = ["Connection", "Engine", "OperationalError", "SQLAlchemyError", "connect", "reader"]
 
 
 def connect(url: URL, pool_size: int = 20) -> Engine:

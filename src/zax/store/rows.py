@@ -6,12 +6,14 @@ be filled by position with somebody else's column.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import fields
 from functools import lru_cache
 from typing import Any, TypeVar, cast
 
-from sqlalchemy import Connection, Executable, Table, insert, update
+from sqlalchemy import Connection, Executable, Table, func, insert, select, update
+
+from zax.core.errors import NotFound, Stale
 
 Record = TypeVar("Record")
 
@@ -48,6 +50,38 @@ def save(connection: Connection, table: Table, before: Any, after: Any) -> None:
     changed = {name: getattr(after, name) for name in names if getattr(after, name) != getattr(before, name)}
     if changed:
         change(connection, table, before.id, **changed)
+
+
+def keep(
+    connection: Connection, table: Table, row_id: int, version: int, values: Mapping[str, object], what: str
+) -> int:
+    """A row of the setup as it is kept now; `row_id` 0 makes one, at the end where rows have an order. Its id.
+
+    Raises NotFound, and Stale when its version is no longer the one that the form was filled in from. `what` is its word for people.
+    """
+    if not row_id:
+        return add(connection, table, **values, **at_end(connection, table))
+    row = connection.execute(select(table.c.version).where(table.c.id == row_id).with_for_update()).first()
+    if row is None:
+        raise NotFound(f"There is no such {what}.")
+    if row.version != version:
+        raise Stale(f"Somebody has changed this {what} since you opened it. Look at it again, then save.")
+    change(connection, table, row_id, **values, version=row.version + 1)
+    return row_id
+
+
+def put_in_order(connection: Connection, table: Table, ids: Iterable[int]) -> None:
+    """Rows that have a position, in this order."""
+    for position, number in enumerate(ids, 1):
+        change(connection, table, number, position=position)
+
+
+def at_end(connection: Connection, table: Table) -> dict[str, int]:
+    """The position of a new row where rows have an order; nothing where they have none."""
+    if "position" not in table.c:
+        return {}
+    last = connection.execute(select(func.coalesce(func.max(table.c.position), 0))).scalar_one()
+    return {"position": int(last) + 1}
 
 
 @lru_cache(maxsize=1024)

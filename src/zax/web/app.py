@@ -12,7 +12,6 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import HTTPException, RequestValidationError
 from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response
 from jinja2 import Environment
-from sqlalchemy.exc import OperationalError
 from starlette.datastructures import MutableHeaders
 from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.middleware.gzip import GZipMiddleware
@@ -25,7 +24,7 @@ from zax.core.errors import NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
 from zax.logs import configure
 from zax.settings import Settings
-from zax.store.engine import reader
+from zax.store.engine import OperationalError, reader
 from zax.store.files import FileStore
 from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat

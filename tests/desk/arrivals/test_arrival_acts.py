@@ -41,11 +41,10 @@ from zax.desk.arrivals.check_in import (
     undo_step,
 )
 from zax.desk.arrivals.facts import Asking, known_of
-from zax.desk.arrivals.forms import SignForm, save_template, sign_form, signed_forms, signed_pdf
+from zax.desk.arrivals.forms import SignForm, save_template, sign_form, signed_pdf
 from zax.desk.arrivals.heads_ups import (
     HeadsUpForm,
     Row,
-    away_with_names,
     choices_of,
     dismiss,
     groups_of,
@@ -60,6 +59,8 @@ from zax.desk.book.track import move_room, set_stage, step_back, take_to_room
 from zax.desk.day.corridor import new_wall_address
 from zax.desk.patients.notes import set_flag
 from zax.store import schema
+from zax.store.arrivals.heads_ups import away_with_names
+from zax.store.arrivals.signed import signed_forms
 from zax.store.files import FileStore
 from zax.web.arrivals.documents import signed_paper
 
@@ -414,7 +415,7 @@ def test_stages_begin_with_the_first_and_the_time_in_each_is_kept(desk: Desk, cl
     move_room(desk, INES, visit_id, 6)
     clock.set_to(at(10, 42) + timedelta(minutes=25, seconds=40))
     with desk.engine.connect() as connection:
-        found = stays_of(connection, desk.clinic, row(desk, visit_id), clock.now())
+        found = stays_of(connection, desk.clinic, visit_id, row(desk, visit_id).state, clock.now())
     assert [(s.where, s.stage, s.minutes) for s in found] == [
         ("waiting", "", 8), ("Exam A", "Nurse first", 5), ("Exam A", "With the provider", 7), ("Exam B", "With the provider", 5)
     ]  # fmt: skip

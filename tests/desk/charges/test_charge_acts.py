@@ -41,7 +41,6 @@ from zax.desk.charges.treatment_options import (
     move_in_option,
     name_parts,
     proposal_of,
-    proposals_of,
     put_away,
     sign_option,
 )
@@ -49,6 +48,7 @@ from zax.desk.claims.claims import claim_data
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.store import schema
 from zax.store.book.planned import planned_for
+from zax.store.charges.treatment_options import proposals_of
 from zax.store.files import FileStore
 from zax.store.money import queries as money
 from zax.web.charges.documents import plan_pdf, proposal_paper
@@ -128,7 +128,7 @@ def test_modifiers_pointers_people_and_place_reach_the_claim(desk: Desk) -> None
     finish_checkout(desk, JUNO, visit_id)
 
     def said(tx: Any) -> Any:
-        claim = tx.one(schema.claim.select())
+        claim = tx.connection.execute(schema.claim.select()).first()
         return claim_data(tx, claim, row(desk, visit_id))
 
     claim = in_transaction(desk, ODILE, said)

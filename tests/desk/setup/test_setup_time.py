@@ -14,6 +14,7 @@ from zax.demo.world import SERVICE_ID, TYPE_ID
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.book.undo import last_act, undo_act
+from zax.desk.clinic.clinic import load
 from zax.desk.day.book_views import book_view
 from zax.desk.setup.hours import (
     Affected,
@@ -326,3 +327,16 @@ def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) ->
     assert setup.clinic.about["book_mark"] == "provider"
     with pytest.raises(Refused):
         choose_mark(setup, SAM, "stars")
+
+
+def test_a_setup_read_before_somebodys_change_does_not_replace_the_newer_one(setup: Desk) -> None:
+    """The thread that wakes the screens may still be reading when an act changes the setup in the same process."""
+    with setup.engine.connect() as connection:
+        read_before = load(connection)
+    choose_mark(setup, SAM, "type")
+    changed = setup.clinic
+    setup.adopt(read_before)
+    assert setup.clinic is changed and changed.version == read_before.version + 1
+    with setup.engine.connect() as connection:
+        setup.adopt(load(connection))
+    assert setup.clinic.about["book_mark"] == "type"

@@ -8,15 +8,14 @@ import functools
 import random
 import threading
 from collections.abc import Callable
-from typing import Concatenate, ParamSpec, TypeVar
-
-from sqlalchemy.exc import OperationalError
+from typing import Concatenate, ParamSpec, TypeVar, cast
 
 from zax.core.people.roles import require
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import load
 from zax.store.clinic.settings import setup_version
+from zax.store.engine import OperationalError
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -33,7 +32,7 @@ def act(right: str) -> Callable[[Callable[Concatenate[Transaction, P], T]], Call
             require(actor.role, right)
             return in_transaction(desk, actor, lambda tx: function(tx, *args, **kwargs))
 
-        return run
+        return cast("Callable[Concatenate[Desk, Actor, P], T]", run)
 
     return wrap
 
@@ -55,11 +54,11 @@ def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
     with desk.engine.begin() as connection:
         version = setup_version(connection)
         if version is not None and version != desk.clinic.version:
-            desk.clinic = load(connection)
+            desk.adopt(load(connection))
         tx = Transaction(connection, desk, actor, desk.clock.now())
         done = work(tx)
     if tx.changed_clinic is not None:
-        desk.clinic = tx.changed_clinic
+        desk.adopt(tx.changed_clinic)
     return done
 
 

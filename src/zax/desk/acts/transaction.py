@@ -5,17 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime
-from typing import Any
-
-from sqlalchemy import Connection, Engine, func, insert, select, update
+from threading import Lock
 
 from zax.clock import Clock, local
-from zax.core.errors import NotFound, Stale
 from zax.desk.acts.actor import Actor
 from zax.desk.clinic.clinic import Clinic, load
 from zax.store.acts.outbox import put_errand
 from zax.store.acts.traces import write_audit, write_feed
 from zax.store.clinic import settings
+from zax.store.engine import Connection, Engine
 
 
 @dataclass(slots=True)
@@ -25,10 +23,17 @@ class Desk:
     engine: Engine
     clock: Clock
     clinic: Clinic
+    _turn: Lock = field(default_factory=Lock, repr=False)
 
     def read_setup(self) -> None:
         with self.engine.connect() as connection:
-            self.clinic = load(connection)
+            self.adopt(load(connection))
+
+    def adopt(self, clinic: Clinic) -> None:
+        """Take the setup as it was just read or written; one that was read before somebody else's change comes too late."""
+        with self._turn:
+            if clinic.version >= self.clinic.version:
+                self.clinic = clinic
 
 
 @dataclass(slots=True)
@@ -52,36 +57,6 @@ class Transaction:
 
     def business_day(self, site_id: int) -> date:
         return self.local_now(site_id).date()
-
-    def rows(self, statement: Any, **values: Any) -> Any:
-        return self.connection.execute(statement, values).all()
-
-    def one(self, statement: Any, **values: Any) -> Any:
-        return self.connection.execute(statement, values).first()
-
-    def add(self, table: Any, **values: Any) -> int:
-        return int(self.connection.execute(insert(table).values(**values)).inserted_primary_key[0])
-
-    def keep_row(self, table: Any, row_id: int, version: int, values: dict[str, Any], what: str) -> int:
-        """A row of the setup as it is kept now; `row_id` 0 makes one, at the end where rows have an order. Its id.
-
-        Raises NotFound, and Stale when its version is no longer the one that the form was filled in from. `what` is its word for people.
-        """
-        if not row_id:
-            if "position" in table.c:
-                values = values | {
-                    "position": self.connection.execute(
-                        select(func.coalesce(func.max(table.c.position), 0) + 1)
-                    ).scalar_one()
-                }
-            return self.add(table, **values)
-        row = self.one(select(table.c.version).where(table.c.id == row_id).with_for_update())
-        if row is None:
-            raise NotFound(f"There is no such {what}.")
-        if row.version != version:
-            raise Stale(f"Somebody has changed this {what} since you opened it. Look at it again, then save.")
-        self.connection.execute(update(table).where(table.c.id == row_id).values(**values, version=row.version + 1))
-        return row_id
 
     def audit(
         self, act: str, *, patient_id: int | None = None, visit_id: int | None = None, **detail: object

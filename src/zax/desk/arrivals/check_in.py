@@ -7,13 +7,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
-
-from sqlalchemy import Connection, select, text, update
 
 from zax.clock import local
 from zax.core.arrivals.conditions import About
-from zax.core.arrivals.steps import Answer, Arriving, Stand, Step, StepKind, blocking, standing
+from zax.core.arrivals.steps import Answer, Arriving, ForWhom, Stand, Step, StepKind, blocking, standing
 from zax.core.book.calendar import step_months
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
@@ -29,16 +26,13 @@ from zax.desk.coverage.eligibility import cover_mark
 from zax.desk.money.credits import OpenVisit, open_elsewhere
 from zax.desk.money.ledger import Bill, bill_of
 from zax.desk.record.record_gaps import facts_of
-from zax.store import schema
+from zax.store.arrivals import setup, steps
+from zax.store.arrivals.setup import StepTerms
+from zax.store.book.records import Visit
+from zax.store.engine import Connection
 from zax.store.money import queries as money
+from zax.store.patients.records import Patient
 
-_LAST_DONE = text(
-    "SELECT d.step_id, MAX(d.at) AS at FROM arrival_done d WHERE d.patient_id = :patient_id AND d.visit_id <> :visit_id AND d.undone_at IS NULL "
-    "AND d.how = 'done' GROUP BY d.step_id"
-)
-_CARDS = text(
-    "SELECT kind, MAX(at) AS at FROM patient_file WHERE patient_id = :patient_id AND ended_at IS NULL AND kind IN ('card_front', 'card_back') GROUP BY kind"
-)
 CARD_MONTHS = 12
 
 
@@ -78,7 +72,7 @@ class Arrival:
         return self.known.about
 
     @property
-    def patient(self) -> Any:
+    def patient(self) -> Patient:
         return self.known.patient
 
     @property
@@ -87,7 +81,7 @@ class Arrival:
 
 
 def arrival_of(
-    connection: Connection, clinic: Clinic, now: datetime, visit: Any, bill: Bill | None = None
+    connection: Connection, clinic: Clinic, now: datetime, visit: Visit, bill: Bill | None = None
 ) -> Arrival:
     """Read and compute the list of a visit."""
     bill = bill or bill_of(connection, clinic, visit)
@@ -96,19 +90,17 @@ def arrival_of(
     known = known_of(connection, clinic, [Asking(visit.patient_id, visit.type_id, visit.provider_id)], today)[0]
     gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today))
     collect = collect_of(connection, visit, bill)
-    cards = {row.kind: row.at for row in connection.execute(_CARDS, {"patient_id": visit.patient_id})}
-    last = {
-        row.step_id: local(row.at, zone).date()
-        for row in connection.execute(_LAST_DONE, {"patient_id": visit.patient_id, "visit_id": visit.id})
-    }
-    steps = [each.step for each in clinic.steps.values() if each.active]
+    cards = steps.card_pictures(connection, visit.patient_id)
+    done = steps.last_done(connection, visit.patient_id, visit.id)
+    last = {step_id: local(at, zone).date() for step_id, at in done.items()}
+    listed = [each.step for each in clinic.steps.values() if each.active]
     itself = {
         each.id: why
-        for each in steps
+        for each in listed
         if (why := _by_itself(each, clinic, known, gaps, collect, bill, cards, now, today))
     }
     who = Arriving(not known.here_before, known.about.flags, visit.type_id, last, itself)
-    return Arrival(standing(steps, who, _answers(connection, visit.id), today), known, collect, gaps, cards)
+    return Arrival(standing(listed, who, _answers(connection, visit.id), today), known, collect, gaps, cards)
 
 
 def _by_itself(
@@ -136,7 +128,7 @@ def _by_itself(
     return ""
 
 
-def collect_of(connection: Connection, visit: Any, bill: Bill) -> Collect:
+def collect_of(connection: Connection, visit: Visit, bill: Bill) -> Collect:
     """The copays that the plan asks for these services, and what the household has open from earlier."""
     copay = sum(each.copay_due for each in bill.estimates)
     paid = -sum(entry.patient_cents for entry in money.visit_entries(connection, visit.id) if entry.line_id is None)
@@ -145,10 +137,10 @@ def collect_of(connection: Connection, visit: Any, bill: Bill) -> Collect:
 
 
 def _answers(connection: Connection, visit_id: int) -> dict[int, Answer]:
-    d, u = schema.arrival_done, schema.user
-    query = select(d, u.c.name).join(u, u.c.id == d.c.by_id, isouter=True)
-    rows = connection.execute(query.where(d.c.visit_id == visit_id, d.c.undone_at.is_(None)))
-    return {row.step_id: Answer(row.step_id, row.how, row.note, row.name or "Zax", row.at) for row in rows}
+    return {
+        each.step_id: Answer(each.step_id, each.how, each.note, each.name or "Zax", each.at)
+        for each in steps.steps_done(connection, visit_id)
+    }
 
 
 @act("arrivals")
@@ -161,15 +153,20 @@ def do_step(tx: Transaction, visit_id: int, step_id: int, how: str = "done", not
         raise Refused("A step is done or skipped.", "how")
     if how == "skipped" and not note.strip():
         raise Refused("Say in a few words why it is left out.", "note")
-    d = schema.arrival_done
-    here = (d.c.visit_id == visit.id) & (d.c.step_id == step_id) & d.c.undone_at.is_(None)
-    before = tx.one(select(d.c.how).where(here))
+    before = next((each for each in steps.steps_done(tx.connection, visit.id) if each.step_id == step_id), None)
     if before is not None and before.how == how == "done":
         return
-    tx.connection.execute(update(d).where(here).values(undone_at=tx.now))
-    tx.add(
-        d, visit_id=visit.id, patient_id=visit.patient_id, step_id=step_id, how=how, note=note.strip()[:200], at=tx.now, by_id=tx.actor.id
-    )  # fmt: skip
+    steps.undo_step(tx.connection, visit.id, step_id, tx.now)
+    steps.add_step_done(
+        tx.connection,
+        visit_id=visit.id,
+        patient_id=visit.patient_id,
+        step_id=step_id,
+        how=how,
+        note=note.strip(),
+        at=tx.now,
+        by_id=tx.actor.id,
+    )
     _told(tx, visit, "arrival.step", step_id, how)
 
 
@@ -177,16 +174,11 @@ def do_step(tx: Transaction, visit_id: int, step_id: int, how: str = "done", not
 def undo_step(tx: Transaction, visit_id: int, step_id: int) -> None:
     """Take a step's answer back; it is open again."""
     visit = locked_visit(tx, visit_id)
-    d = schema.arrival_done
-    tx.connection.execute(
-        update(d)
-        .where(d.c.visit_id == visit.id, d.c.step_id == step_id, d.c.undone_at.is_(None))
-        .values(undone_at=tx.now)
-    )
+    steps.undo_step(tx.connection, visit.id, step_id, tx.now)
     _told(tx, visit, "arrival.step", step_id, "open again")
 
 
-def _told(tx: Transaction, visit: Any, what: str, step_id: int, how: str) -> None:
+def _told(tx: Transaction, visit: Visit, what: str, step_id: int, how: str) -> None:
     tx.audit(what, patient_id=visit.patient_id, visit_id=visit.id, step=tx.clinic.steps[step_id].step.words, how=how)
     tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
@@ -211,7 +203,7 @@ def check_in(
     step(tx, visit, Stop.HERE, reason)
 
 
-def _past_the_door(tx: Transaction, visit: Any, reason: str, boss: Actor | None) -> str:
+def _past_the_door(tx: Transaction, visit: Visit, reason: str, boss: Actor | None) -> str:
     """The reason to keep with the move; empty when nothing is in the way."""
     if not any(each.active and each.step.required for each in tx.clinic.steps.values()):
         return reason
@@ -257,21 +249,23 @@ def save_step(tx: Transaction, step_id: int, form: StepForm) -> int:
         raise Refused("Choose what kind of step it is.", "kind")
     if form.kind == StepKind.FORM and form.template_id not in tx.clinic.forms:
         raise Refused("Choose which form is to be signed.", "template_id")
-    limits = {
-        "new": form.new, "yearly": form.yearly, "flags": sorted(set(form.flags) & set(tx.clinic.flags)), "types": sorted(set(form.types) & set(tx.clinic.types))
-    }  # fmt: skip
-    values = {
-        "kind": form.kind, "words": words, "note": " ".join(form.note.split())[:300], "required": form.required, "for_whom": limits,
-        "template_id": form.template_id if form.kind == StepKind.FORM else None, "active": form.active,
-    }  # fmt: skip
-    s = schema.arrival_step
-    if step_id:
-        if step_id not in tx.clinic.steps:
-            raise NotFound("There is no such step.")
-        tx.connection.execute(update(s).where(s.c.id == step_id).values(**values))
-    else:
-        position = max((each.position for each in tx.clinic.steps.values()), default=0) + 1
-        step_id = tx.add(s, position=position, **values)
+    terms = StepTerms(
+        kind=form.kind,
+        words=words,
+        note=" ".join(form.note.split())[:300],
+        required=form.required,
+        for_whom=ForWhom(
+            form.new,
+            frozenset(form.flags) & set(tx.clinic.flags),
+            frozenset(form.types) & set(tx.clinic.types),
+            form.yearly,
+        ),
+        template_id=form.template_id if form.kind == StepKind.FORM else None,
+        active=form.active,
+    )
+    if step_id and step_id not in tx.clinic.steps:
+        raise NotFound("There is no such step.")
+    step_id = setup.save_step(tx.connection, step_id, terms)
     tx.change_setup("arrival.step_saved", step=step_id, words=words)
     return step_id
 
@@ -279,10 +273,8 @@ def save_step(tx: Transaction, step_id: int, form: StepForm) -> int:
 @act("setup")
 def order_steps(tx: Transaction, ids: Sequence[int]) -> None:
     """The list in this order; steps not named keep their place behind. Refused when somebody changed the list meanwhile."""
-    s = schema.arrival_step
     if set(ids) - set(tx.clinic.steps) or len(set(ids)) != len(ids):
         raise Refused("The list was changed meanwhile. Look at it again.", "order")
     rest = [number for number in tx.clinic.steps if number not in ids]
-    for position, number in enumerate([*ids, *rest], 1):
-        tx.connection.execute(update(s).where(s.c.id == number).values(position=position))
+    setup.order_steps(tx.connection, [*ids, *rest])
     tx.change_setup("arrival.ordered", steps=list(ids))

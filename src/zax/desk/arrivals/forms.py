@@ -10,8 +10,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, select
-
 from zax.clock import local
 from zax.core.arrivals.forms import (
     RELATIONS,
@@ -29,9 +27,15 @@ from zax.core.patients.person import show_phone
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
-from zax.store import schema
+from zax.store.arrivals import signed as stored
+from zax.store.arrivals.records import NewSignedForm, SignedForm
+from zax.store.arrivals.setup import save_template as store_template
+from zax.store.book.queries import one_visit
 from zax.store.coverage.queries import coverages_of
+from zax.store.engine import Connection
 from zax.store.files import FileStore
+from zax.store.patients.patients import patient_of
+from zax.store.patients.records import Patient
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +48,7 @@ class Signed:
     strokes: Strokes
     signer: str
     relation: str
-    patient: Any
+    patient: Patient
     at: datetime
     zone: str
     more: Mapping[str, Any]
@@ -64,7 +68,9 @@ class SignForm:
     version: int
 
 
-def record_words(connection: Connection, clinic: Clinic, patient: Any, now: datetime, site_id: int) -> dict[str, str]:
+def record_words(
+    connection: Connection, clinic: Clinic, patient: Patient, now: datetime, site_id: int
+) -> dict[str, str]:
     """What the braces of a template and the fields to fill stand for, for one patient."""
     today = local(now, clinic.sites[site_id].timezone).date()
     covers = coverages_of(connection, [patient.id])
@@ -104,35 +110,59 @@ def sign_form(
         {"about": tx.clinic.about, "site": tx.clinic.sites[site_id]},
     )  # fmt: skip
     return keep_signed(
-        tx, store, paper(signed), signed, visit_id=visit_id, template_id=template.id, template_version=template.version,
+        tx,
+        store,
+        paper(signed),
+        signed,
+        visit_id=visit_id,
+        template_id=template.id,
+        template_version=template.version,
         answers={"blocks": blocks_to(signed.blocks), "given": answers},
-    )  # fmt: skip
+    )
 
 
-def keep_signed(tx: Transaction, store: FileStore, pdf: bytes, signed: Signed, **values: Any) -> int:
+def keep_signed(
+    tx: Transaction,
+    store: FileStore,
+    pdf: bytes,
+    signed: Signed,
+    *,
+    answers: Mapping[str, Any],
+    visit_id: int | None = None,
+    template_id: int | None = None,
+    template_version: int = 0,
+    proposal_id: int | None = None,
+) -> int:
     """The paper into the store, its row beside it."""
-    signed_id = tx.add(
-        schema.signed_form, patient_id=signed.patient.id, name=signed.name, signer=signed.signer, relation=signed.relation, at=tx.now,
-        by_id=tx.actor.id, digest=store.put(pdf), bytes=len(pdf), **values,
-    )  # fmt: skip
-    tx.audit(
-        "patient.signed", patient_id=signed.patient.id, visit_id=values.get("visit_id"),
-        changed={"form": ["", f"{signed.name}, {signed.signer}"]},
-    )  # fmt: skip
-    tx.tell("patient", patient_id=signed.patient.id, visit_id=values.get("visit_id"))
+    made = NewSignedForm(
+        patient_id=signed.patient.id,
+        name=signed.name,
+        signer=signed.signer,
+        relation=signed.relation,
+        at=tx.now,
+        by_id=tx.actor.id,
+        digest=store.put(pdf),
+        bytes=len(pdf),
+        answers=answers,
+        visit_id=visit_id,
+        template_id=template_id,
+        template_version=template_version,
+        proposal_id=proposal_id,
+    )
+    signed_id = stored.add_signed(tx.connection, made)
+    changed = {"form": ["", f"{signed.name}, {signed.signer}"]}
+    tx.audit("patient.signed", patient_id=signed.patient.id, visit_id=visit_id, changed=changed)
+    tx.tell("patient", patient_id=signed.patient.id, visit_id=visit_id)
     return signed_id
 
 
-def _person(tx: Transaction, patient_id: int, visit_id: int | None) -> Any:
+def _person(tx: Transaction, patient_id: int, visit_id: int | None) -> Patient:
     """The patient, who must be the visit's where there is one."""
-    v = schema.visit
-    patient = tx.one(select(schema.patient).where(schema.patient.c.id == patient_id))
+    patient = patient_of(tx.connection, patient_id)
     if patient is None:
         raise NotFound("There is no such patient.")
-    if (
-        visit_id is not None
-        and tx.one(select(v.c.id).where(v.c.id == visit_id, v.c.patient_id == patient_id)) is None
-    ):
+    visit = one_visit(tx.connection, visit_id) if visit_id is not None else None
+    if visit_id is not None and (visit is None or visit.patient_id != patient_id):
         raise Stale("This visit belongs to somebody else now. Nothing was signed; open it again.")
     return patient
 
@@ -156,16 +186,9 @@ def check_signer(form: SignForm) -> tuple[Strokes, str, str]:
     return strokes, signer, relation
 
 
-def signed_forms(connection: Connection, patient_id: int) -> Sequence[Any]:
-    """Everything the patient signed, newest first, with who was there."""
-    s, u = schema.signed_form, schema.user
-    query = select(s, u.c.name.label("by_name")).join(u, u.c.id == s.c.by_id)
-    return connection.execute(query.where(s.c.patient_id == patient_id).order_by(s.c.id.desc())).all()
-
-
-def signed_pdf(connection: Connection, store: FileStore, signed_id: int) -> tuple[Any, bytes]:
+def signed_pdf(connection: Connection, store: FileStore, signed_id: int) -> tuple[SignedForm, bytes]:
     """The row and the paper as it was signed. Refused when the file is not what the hash says it was."""
-    row = connection.execute(select(schema.signed_form).where(schema.signed_form.c.id == signed_id)).first()
+    row = stored.signed_of(connection, signed_id)
     if row is None:
         raise NotFound("There is no such signed form.")
     content = store.get(row.digest)
@@ -191,7 +214,14 @@ def save_template(
         wrong.add("name", "There is a form of that name already.")
     wrong.raise_if_any()
     assert checked is not None
-    values = {"name": checked[0][:80], "blocks": blocks_to(checked[1]), "again_months": int(again), "active": active}
-    template_id = tx.keep_row(schema.form_template, template_id, version, values, "form")
-    tx.change_setup("form.saved", form=template_id, name=values["name"])
+    template_id = store_template(
+        tx.connection,
+        template_id,
+        version,
+        name=checked[0],
+        blocks=checked[1],
+        again_months=int(again),
+        active=active,
+    )
+    tx.change_setup("form.saved", form=template_id, name=checked[0])
     return template_id

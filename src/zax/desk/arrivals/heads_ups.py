@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
-
-from sqlalchemy import Connection, bindparam, select, text, update
 
 from zax.core.arrivals.conditions import (
     FACTS,
@@ -30,12 +27,11 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.facts import Asking, known_of
 from zax.desk.clinic.clinic import Clinic
-from zax.store import schema
-
-_DISMISSED = text(
-    "SELECT patient_id, headsup_id FROM headsup_dismissal WHERE patient_id IN :ids AND undone_at IS NULL AND "
-    "(visit_id IN :visits OR (visit_id IS NULL AND day = :today))"
-).bindparams(bindparam("ids", expanding=True), bindparam("visits", expanding=True))
+from zax.store.arrivals import heads_ups as stored
+from zax.store.arrivals.heads_ups import dismissed_of
+from zax.store.arrivals.setup import HeadsUpTerms, save_heads_up
+from zax.store.engine import Connection
+from zax.store.patients.patients import patient_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,28 +75,24 @@ def shown_as(each: HeadsUp, about: About) -> Shown:
     return Shown(each.id, fill(each.words, about), fill(each.todo, about), each.warns)
 
 
-def dismissed_of(connection: Connection, asked: Mapping[int, int], today: date) -> dict[int, frozenset[int]]:
-    """By patient, what was put away: for the visit given (0: none), or for today without one."""
-    found: dict[int, set[int]] = defaultdict(set)
-    values = {"ids": list(asked) or [0], "visits": list(asked.values()) or [0], "today": today}
-    for row in connection.execute(_DISMISSED, values):
-        found[row.patient_id].add(row.headsup_id)
-    return {number: frozenset(found[number]) for number in asked}
-
-
 @act("see")
 def dismiss(tx: Transaction, headsup_id: int, patient_id: int, visit_id: int | None, site_id: int) -> None:
     """Put a heads-up away for this visit, or for today where there is none; who did is on record."""
     if headsup_id not in tx.clinic.headsups:
         raise NotFound("There is no such heads-up any more.")
-    if tx.one(select(schema.patient.c.id).where(schema.patient.c.id == patient_id)) is None:
+    if patient_of(tx.connection, patient_id) is None:
         raise NotFound("There is no such patient.")
-    d = schema.headsup_dismissal
     today = tx.business_day(site_id)
     if headsup_id not in dismissed_of(tx.connection, {patient_id: visit_id or 0}, today)[patient_id]:
-        tx.add(
-            d, headsup_id=headsup_id, patient_id=patient_id, visit_id=visit_id, day=today, at=tx.now, by_id=tx.actor.id
-        )  # fmt: skip
+        stored.put_away(
+            tx.connection,
+            headsup_id=headsup_id,
+            patient_id=patient_id,
+            visit_id=visit_id,
+            day=today,
+            at=tx.now,
+            by_id=tx.actor.id,
+        )
         tx.audit("headsup.put_away", patient_id=patient_id, visit_id=visit_id, headsup=headsup_id)
         tx.tell("patient", patient_id=patient_id)
 
@@ -108,25 +100,9 @@ def dismiss(tx: Transaction, headsup_id: int, patient_id: int, visit_id: int | N
 @act("see")
 def show_again(tx: Transaction, headsup_id: int, patient_id: int) -> None:
     """Undo `dismiss`."""
-    d = schema.headsup_dismissal
-    tx.connection.execute(
-        update(d)
-        .where(d.c.headsup_id == headsup_id, d.c.patient_id == patient_id, d.c.undone_at.is_(None))
-        .values(undone_at=tx.now)
-    )
+    stored.show_again(tx.connection, headsup_id, patient_id, tx.now)
     tx.audit("headsup.shown_again", patient_id=patient_id, headsup=headsup_id)
     tx.tell("patient", patient_id=patient_id)
-
-
-def away_with_names(connection: Connection, patient_id: int, visit_id: int, today: date) -> Sequence[Any]:
-    """What was put away here, by whom and when."""
-    d, u, h = schema.headsup_dismissal, schema.user, schema.headsup
-    here = d.c.visit_id == visit_id if visit_id else (d.c.visit_id.is_(None) & (d.c.day == today))
-    query = (
-        select(d.c.headsup_id, d.c.at, u.c.name, h.c.words).join(u, u.c.id == d.c.by_id).join(h, h.c.id == d.c.headsup_id)
-        .where(d.c.patient_id == patient_id, here, d.c.undone_at.is_(None)).order_by(d.c.id)
-    )  # fmt: skip
-    return connection.execute(query).all()
 
 
 # --- setup ---------------------------------------------------------------------------------------------------------
@@ -195,8 +171,8 @@ class HeadsUpForm:
     version: int = 0
 
 
-def checked(form: HeadsUpForm) -> dict[str, Any]:
-    """The row as it will be kept. Raises Problems beside words, todo, places or condition."""
+def checked(form: HeadsUpForm) -> HeadsUpTerms:
+    """The heads-up as it will be kept. Raises Problems beside words, todo, places or condition."""
     wrong = ProblemCollector()
     words, todo = " ".join(form.words.split()), " ".join(form.todo.split())
     if not 3 <= len(words) <= 160:
@@ -213,23 +189,30 @@ def checked(form: HeadsUpForm) -> dict[str, Any]:
     inner, outer = form.inner if form.inner in joins else "all", form.outer if form.outer in joins else "any"
     tree = wrong.take(tree_of, form.groups, inner, outer)
     wrong.raise_if_any()
-    return {
-        "words": words, "todo": todo, "places": places, "condition": tree, "warns": form.warns, "active": form.active
-    }  # fmt: skip
+    return HeadsUpTerms(
+        words=words,
+        todo=todo,
+        places=places,
+        condition=tree or {},
+        warns=form.warns,
+        active=form.active,
+    )
 
 
 @act("setup")
 def save_headsup(tx: Transaction, headsup_id: int, form: HeadsUpForm) -> int:
     """Change a heads-up, or make one (`headsup_id` 0); its id."""
-    values = checked(form)
-    headsup_id = tx.keep_row(schema.headsup, headsup_id, form.version, values, "heads-up")
-    tx.change_setup("headsup.saved", headsup=headsup_id, words=values["words"])
+    terms = checked(form)
+    headsup_id = save_heads_up(tx.connection, headsup_id, form.version, terms)
+    tx.change_setup("headsup.saved", headsup=headsup_id, words=terms.words)
     return headsup_id
 
 
 def try_on(connection: Connection, clinic: Clinic, form: HeadsUpForm, patient_id: int, today: date) -> Shown | None:
     """What the heads-up as typed would say for this patient, or None when it would not show. Nothing is kept."""
-    values = checked(form)
+    terms = checked(form)
     about = known_of(connection, clinic, [Asking(patient_id)], today)[0].about
-    tried = HeadsUp(0, values["words"], values["todo"], frozenset(values["places"]), compile_condition(values["condition"]), form.warns)  # fmt: skip
+    tried = HeadsUp(
+        0, terms.words, terms.todo, frozenset(terms.places), compile_condition(terms.condition), form.warns
+    )
     return shown_as(tried, about) if tried.holds(about) else None

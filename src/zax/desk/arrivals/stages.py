@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
-from sqlalchemy import Connection, select, update
-
-from zax.core.arrivals.stages import WHOSE, Stay, Whereabouts, stays
+from zax.core.arrivals.stages import WHOSE, Stage, Stay, stays
 from zax.core.errors import NotFound, Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
-from zax.store import schema
+from zax.store.book import stages as stored
+from zax.store.engine import Connection
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,15 +25,11 @@ class StayShown:
     now: bool
 
 
-def stays_of(connection: Connection, clinic: Clinic, visit: Any, now: datetime) -> list[StayShown]:
+def stays_of(connection: Connection, clinic: Clinic, visit_id: int, state: str, now: datetime) -> list[StayShown]:
     """The visit's stretches on the premises; the last one runs until now while the patient is in a room or waiting."""
-    w = schema.whereabouts
-    rows = connection.execute(
-        select(w.c.at, w.c.room_id, w.c.stage_id).where(w.c.visit_id == visit.id).order_by(w.c.id)
-    )
-    found = stays([Whereabouts(row.at, row.room_id, row.stage_id) for row in rows], now)
-    here = visit.state in {"here", "room"}
-    if visit.state in {"left", "settled", "checkout"} and found and found[-1].room_id is None:
+    found = stays(stored.whereabouts_of(connection, visit_id), now)
+    here = state in {"here", "room"}
+    if state in {"left", "settled", "checkout"} and found and found[-1].room_id is None:
         found = found[:-1]  # the time at checkout is the track's to tell
     return [_shown(clinic, each, here and at == len(found) - 1) for at, each in enumerate(found)]
 
@@ -57,14 +51,11 @@ def save_stage(tx: Transaction, stage_id: int, name: str, whose: str, dental: bo
     others = [each for each in tx.clinic.stages.values() if each.id != stage_id and each.dental == dental]
     if any(each.name.lower() == words.lower() for each in others):
         raise Refused("There is a stage of that name already.", "name")
-    s = schema.stage
-    values = {"name": words, "whose": whose, "dental": dental, "active": active}
-    if stage_id:
-        if stage_id not in tx.clinic.stages:
-            raise NotFound("There is no such stage.")
-        tx.connection.execute(update(s).where(s.c.id == stage_id).values(**values))
-    else:
-        stage_id = tx.add(s, position=len(tx.clinic.stages) + 1, **values)
+    if stage_id and stage_id not in tx.clinic.stages:
+        raise NotFound("There is no such stage.")
+    stage_id = stored.save_stage(
+        tx.connection, Stage(stage_id, words, whose, dental, active), position=len(tx.clinic.stages) + 1
+    )
     tx.change_setup("stage.saved", stage=stage_id, name=words)
     return stage_id
 
@@ -74,9 +65,7 @@ def order_stages(tx: Transaction, ids: Sequence[int]) -> None:
     """The stages in this order."""
     if set(ids) != set(tx.clinic.stages):
         raise Refused("The list was changed meanwhile. Look at it again.", "order")
-    s = schema.stage
-    for position, number in enumerate(ids, 1):
-        tx.connection.execute(update(s).where(s.c.id == number).values(position=position))
+    stored.order_stages(tx.connection, ids)
     tx.change_setup("stage.ordered", stages=list(ids))
 
 

@@ -6,8 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.book.calendar import DayHours
 from zax.core.book.hours import Span, clock_words, closed, gaps
@@ -23,6 +21,7 @@ from zax.desk.coverage.eligibility import mark_of
 from zax.store.book import queries as visits
 from zax.store.book.records import DayMove, DayVisit, StrapRow
 from zax.store.coverage.queries import day_states
+from zax.store.engine import Connection
 
 COVER_GAP = {"problem": "coverage in doubt"}
 LEAST_FREE = 15

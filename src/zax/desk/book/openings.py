@@ -10,8 +10,6 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.book.booking import LONGEST_VISIT
 from zax.core.book.calendar import on_wall
@@ -28,6 +26,7 @@ from zax.store.book import openings as stored
 from zax.store.book.openings import Window
 from zax.store.book.queries import person
 from zax.store.book.records import Visit
+from zax.store.engine import Connection
 
 CHUNK = timedelta(days=14)
 FARTHEST = timedelta(days=731)

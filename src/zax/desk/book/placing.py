@@ -9,8 +9,6 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
-from sqlalchemy import Connection
-
 from zax.core.book.booking import Column, Placed, Taken, Want, nearest_fit, place
 from zax.core.book.calendar import on_wall
 from zax.core.book.hours import Span, clock_words
@@ -22,6 +20,7 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book import queries as visits
 from zax.store.book.records import DayVisit, StaffSlotRow, Visit, VisitPlace
+from zax.store.engine import Connection
 
 
 @dataclass(frozen=True, slots=True)

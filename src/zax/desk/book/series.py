@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
-from sqlalchemy import Connection
-
 from zax.core.book.hours import Span, clock_words
 from zax.core.book.series import row_of_starts, series_days
 from zax.core.clinic.providers import Provider
@@ -15,6 +13,7 @@ from zax.core.errors import Refused
 from zax.desk.book.booking import BookOrder, parse_clock
 from zax.desk.book.placing import Spot, nearest_anywhere, provider_of, trial
 from zax.desk.clinic.clinic import Clinic
+from zax.store.engine import Connection
 
 NEXT_DAYS = 4
 

@@ -11,8 +11,6 @@ from dataclasses import asdict, dataclass, field, replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection
-
 from zax.core.book.track import ON_THE_BOOK, Stop, check_undo
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.acts.act import act
@@ -22,6 +20,7 @@ from zax.store.acts.outbox import withdraw_by_key
 from zax.store.book import acts, changes, planned, shelf, waitlist
 from zax.store.book import queries as visits
 from zax.store.book.records import LastAct, ShelfRow, StaffSlotRow, Visit, VisitPlace
+from zax.store.engine import Connection
 
 WITHIN = timedelta(hours=12)
 

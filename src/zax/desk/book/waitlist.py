@@ -10,8 +10,6 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 
-from sqlalchemy import Connection
-
 from zax.clock import local, local_date
 from zax.core.book.hours import Span, gaps
 from zax.core.book.track import ON_THE_BOOK
@@ -26,6 +24,7 @@ from zax.store.book import queries as visits
 from zax.store.book import waitlist as stored
 from zax.store.book.planned import value_of_visit
 from zax.store.book.records import OpenWait, WaitRow
+from zax.store.engine import Connection
 from zax.store.patients.attendance import tallies_of
 
 LEAST_GAP = 30

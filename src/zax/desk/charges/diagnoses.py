@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from sqlalchemy import Connection
-
 from zax.core.charges.lines import MOST_DIAGNOSES
 from zax.core.errors import Refused
 from zax.desk.acts.act import act
@@ -13,6 +11,7 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.charges.charges import lines_changed, open_visit
 from zax.store.charges import lines
 from zax.store.charges.lines import DiagnosisCode
+from zax.store.engine import Connection
 from zax.store.money import queries as money
 
 

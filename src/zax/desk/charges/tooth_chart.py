@@ -6,12 +6,11 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection
-
 from zax.core.coverage.limits import EXTRACTIONS
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book.records import PlannedService
 from zax.store.charges.lines import earlier_work
+from zax.store.engine import Connection
 from zax.store.money.records import ServiceLine
 
 

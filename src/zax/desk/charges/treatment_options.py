@@ -7,16 +7,14 @@ and what it used of the plan counts for the rest.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
-from typing import Any
-
-from sqlalchemy import Connection, func, select, update
 
 from zax.clock import local
 from zax.core.book.calendar import step_months
 from zax.core.charges.lines import LineDetail, TypedLine, check_line, check_retired
 from zax.core.charges.teeth import read_tooth
+from zax.core.clinic.providers import Provider
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine
 from zax.core.coverage.phases import Phase, estimate_phases
 from zax.core.errors import Conflict, NotFound, Refused, Stale
@@ -25,8 +23,15 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.forms import Paper, Signed, SignForm, check_signer, keep_signed
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.estimate_inputs import covers_for
-from zax.store import schema
+from zax.store.arrivals.records import SignedForm
+from zax.store.book.records import PlannedService
+from zax.store.charges import treatment_options as stored
+from zax.store.charges.treatment_options import Proposal
+from zax.store.coverage.records import Coverage
+from zax.store.engine import Connection
 from zax.store.files import FileStore
+from zax.store.patients.patients import known_patient, patient_of
+from zax.store.patients.records import Patient
 
 OPTIONS = "ABC"
 MOST_PHASES = 6
@@ -37,7 +42,7 @@ MOST_MONTHS = 36
 class PlanLine:
     """A service of an option with its estimate; cents."""
 
-    row: Any
+    row: PlannedService
     estimate: LineEstimate
 
 
@@ -72,52 +77,40 @@ class OptionShown:
 
 @dataclass(frozen=True, slots=True)
 class ProposalShown:
-    row: Any
-    patient: Any
-    provider: Any
+    row: Proposal
+    patient: Patient
+    provider: Provider
     options: Sequence[OptionShown]
-    coverages: Sequence[Any]
-    signed: Any
+    coverages: Sequence[Coverage]
+    signed: SignedForm | None
 
     @property
     def open(self) -> bool:
         return not self.row.signed_option and self.row.ended_at is None
 
 
-def proposals_of(connection: Connection, patient_id: int) -> Sequence[Any]:
-    """The patient's proposals that were not ended, newest first."""
-    p = schema.proposal
-    return connection.execute(
-        select(p).where(p.c.patient_id == patient_id, p.c.ended_at.is_(None)).order_by(p.c.id.desc())
-    ).all()
-
-
 def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: datetime) -> ProposalShown:
     """One proposal with every option estimated as of today; NotFound for an unknown one."""
     row = proposal_row(connection, proposal_id)
-    patient = connection.execute(select(schema.patient).where(schema.patient.c.id == row.patient_id)).one()
+    patient = known_patient(connection, row.patient_id)
     provider = clinic.providers[row.provider_id]
     zone = clinic.first_site.timezone
     today, made = local(now, zone).date(), local(row.made_at, zone).date()
     coverages, covers = covers_for(
         connection, clinic, (patient.id, patient.birth), provider.dental, today, provider.id
     )
-    s = schema.planned_service
-    lines = connection.execute(
-        select(s).where(s.c.proposal_id == row.id, s.c.removed_at.is_(None)).order_by(s.c.phase, s.c.id)
-    ).all()
-    days = [max(today, step_months(made, phase["months"])) for phase in row.phases]
+    lines = stored.lines_of(connection, row.id)
+    days = [max(today, step_months(made, int(phase["months"]))) for phase in row.phases]
     options = [
         _option(clinic, row, letter, [line for line in lines if line.option_letter == letter], days, covers, today)
         for letter in sorted(row.options)
     ]
-    sf = schema.signed_form
-    signed = connection.execute(select(sf).where(sf.c.proposal_id == row.id).order_by(sf.c.id.desc())).first()
+    signed = stored.signed_for(connection, row.id)
     return ProposalShown(row, patient, provider, options, coverages, signed)
 
 
 def _option(
-    clinic: Clinic, row: Any, letter: str, lines: Sequence[Any], days: Sequence[date], covers: Sequence[Cover], today: date
+    clinic: Clinic, row: Proposal, letter: str, lines: Sequence[PlannedService], days: Sequence[date], covers: Sequence[Cover], today: date
 ) -> OptionShown:  # fmt: skip
     by_phase = [
         [line for line in lines if line.phase == number and line.done_at is None]
@@ -128,7 +121,7 @@ def _option(
     )  # fmt: skip
     phases = [
         PhaseShown(
-            number, row.phases[number - 1]["words"], row.phases[number - 1]["months"], days[number - 1],
+            number, str(row.phases[number - 1]["words"]), int(row.phases[number - 1]["months"]), days[number - 1],
             [PlanLine(line, answer) for line, answer in zip(mine, made, strict=True)],
             sum(1 for line in lines if line.phase == number and line.done_at is not None),
         )
@@ -137,21 +130,21 @@ def _option(
     return OptionShown(letter, row.options[letter], phases)
 
 
-def _priced(clinic: Clinic, line: Any) -> PricedLine:
+def _priced(clinic: Clinic, line: PlannedService) -> PricedLine:
     service = clinic.services[line.service_id]
     return PricedLine(line.id, service.fee_cents, service.category, True, service.code, 1, line.tooth)
 
 
-def proposal_row(connection: Connection, proposal_id: int, lock: bool = False) -> Any:
+def proposal_row(connection: Connection, proposal_id: int, lock: bool = False) -> Proposal:
     """The proposal itself, without its lines; NotFound for an unknown one."""
-    query = select(schema.proposal).where(schema.proposal.c.id == proposal_id)
-    row = connection.execute(query.with_for_update() if lock else query).first()
+    read = stored.proposal_for_update if lock else stored.proposal_of
+    row = read(connection, proposal_id)
     if row is None:
         raise NotFound("There is no such planned work.")
     return row
 
 
-def _open(tx: Transaction, proposal_id: int) -> Any:
+def _open(tx: Transaction, proposal_id: int) -> Proposal:
     """The proposal, locked, while it may be changed."""
     row = proposal_row(tx.connection, proposal_id, lock=True)
     if row.signed_option:
@@ -161,9 +154,9 @@ def _open(tx: Transaction, proposal_id: int) -> Any:
     return row
 
 
-def _write(tx: Transaction, row: Any, act_name: str, **values: Any) -> None:
-    p = schema.proposal
-    tx.connection.execute(update(p).where(p.c.id == row.id).values(version=row.version + 1, **values))
+def _write(tx: Transaction, row: Proposal, act_name: str, after: Proposal | None = None) -> None:
+    """Keep the proposal, with what else changes of it in `after`; its version goes up with its lines too."""
+    stored.save_proposal(tx.connection, row, replace(after or row, version=row.version + 1))
     tx.audit(f"planned.{act_name}", patient_id=row.patient_id, proposal=row.id)
     tx.tell("patient", patient_id=row.patient_id)
 
@@ -176,12 +169,18 @@ def make_proposal(tx: Transaction, patient_id: int, name: str, provider_id: int)
         raise Refused("Name the work in 2 to 80 letters, such as “Upper left side”.", "name")
     if provider_id not in tx.clinic.providers:
         raise Refused("Choose who would do it.", "provider_id")
-    if tx.one(select(schema.patient.c.id).where(schema.patient.c.id == patient_id)) is None:
+    if patient_of(tx.connection, patient_id) is None:
         raise NotFound("There is no such patient.")
-    made = tx.add(
-        schema.proposal, patient_id=patient_id, name=words, provider_id=provider_id, phases=[{"words": "Now", "months": 0}], options={"A": ""}, made_at=tx.now,
+    made = stored.add_proposal(
+        tx.connection,
+        patient_id=patient_id,
+        name=words,
+        provider_id=provider_id,
+        phases=[{"words": "Now", "months": 0}],
+        options={"A": ""},
+        made_at=tx.now,
         made_by=tx.actor.id,
-    )  # fmt: skip
+    )
     tx.audit("planned.proposal", patient_id=patient_id, proposal=made)
     tx.tell("patient", patient_id=patient_id)
     return made
@@ -212,10 +211,18 @@ def add_to_option(tx: Transaction, proposal_id: int, form: PlannedLineForm) -> i
     detail: LineDetail = check_line(
         service.rule, TypedLine("1", read_tooth(form.tooth, tx.clinic.numbering), form.surfaces, form.area)
     )
-    made = tx.add(
-        schema.planned_service, patient_id=row.patient_id, service_id=service.id, tooth=detail.tooth, surfaces=detail.surfaces, area=detail.area, made_at=tx.now,
-        proposal_id=row.id, option_letter=form.letter, phase=form.phase,
-    )  # fmt: skip
+    made = stored.add_option_line(
+        tx.connection,
+        patient_id=row.patient_id,
+        service_id=service.id,
+        tooth=detail.tooth,
+        surfaces=detail.surfaces,
+        area=detail.area,
+        made_at=tx.now,
+        proposal_id=row.id,
+        option_letter=form.letter,
+        phase=form.phase,
+    )
     _write(tx, row, "line_added")
     return made
 
@@ -224,7 +231,9 @@ def add_to_option(tx: Transaction, proposal_id: int, form: PlannedLineForm) -> i
 def drop_from_option(tx: Transaction, proposal_id: int, planned_id: int) -> None:
     """Take a line out of an option that is not signed."""
     row = _open(tx, proposal_id)
-    _change_line(tx, row, planned_id, "line_dropped", removed_at=tx.now)
+    line = _line(tx, row, planned_id)
+    stored.save_option_line(tx.connection, line, replace(line, removed_at=tx.now))
+    _write(tx, row, "line_dropped")
 
 
 @act("charges")
@@ -233,15 +242,16 @@ def move_in_option(tx: Transaction, proposal_id: int, planned_id: int, phase: in
     row = _open(tx, proposal_id)
     if not 1 <= phase <= len(row.phases):
         raise Refused("There is no such phase.", "phase")
-    _change_line(tx, row, planned_id, "line_moved", phase=phase)
+    line = _line(tx, row, planned_id)
+    stored.save_option_line(tx.connection, line, replace(line, phase=phase))
+    _write(tx, row, "line_moved")
 
 
-def _change_line(tx: Transaction, row: Any, planned_id: int, act_name: str, **values: Any) -> None:
-    s = schema.planned_service
-    mine = (s.c.id == planned_id) & (s.c.proposal_id == row.id) & s.c.removed_at.is_(None)
-    if not tx.connection.execute(update(s).where(mine).values(**values)).rowcount:
+def _line(tx: Transaction, row: Proposal, planned_id: int) -> PlannedService:
+    line = stored.line_for_update(tx.connection, row.id, planned_id)
+    if line is None:
         raise NotFound("That line is not part of this proposal any more.")
-    _write(tx, row, act_name)
+    return line
 
 
 @act("charges")
@@ -251,17 +261,21 @@ def add_option(tx: Transaction, proposal_id: int, like: str = "") -> str:
     letter = next((each for each in OPTIONS if each not in row.options), "")
     if not letter:
         raise Refused(f"At most {len(OPTIONS)} options: more would not help to decide.")
-    s = schema.planned_service
-    for line in tx.rows(
-        select(s)
-        .where(s.c.proposal_id == row.id, s.c.option_letter == like, s.c.removed_at.is_(None))
-        .order_by(s.c.id)
-    ):
-        tx.add(
-            s, patient_id=row.patient_id, service_id=line.service_id, tooth=line.tooth, surfaces=line.surfaces, area=line.area, made_at=tx.now,
-            proposal_id=row.id, option_letter=letter, phase=line.phase,
-        )  # fmt: skip
-    _write(tx, row, "option_added", options=dict(row.options) | {letter: ""})
+    for line in stored.lines_of(tx.connection, row.id):
+        if line.option_letter == like:
+            stored.add_option_line(
+                tx.connection,
+                patient_id=row.patient_id,
+                service_id=line.service_id,
+                tooth=line.tooth,
+                surfaces=line.surfaces,
+                area=line.area,
+                made_at=tx.now,
+                proposal_id=row.id,
+                option_letter=letter,
+                phase=line.phase,
+            )
+    _write(tx, row, "option_added", replace(row, options={**row.options, letter: ""}))
     return letter
 
 
@@ -281,32 +295,21 @@ def name_parts(
     months = [int(m) for _, m in kept]
     if months != sorted(months):
         raise Refused("Phases come in order of time.", "phases")
-    s = schema.planned_service
-    last = tx.connection.execute(
-        select(func.coalesce(func.max(s.c.phase), 0)).where(s.c.proposal_id == row.id, s.c.removed_at.is_(None))
-    ).scalar_one()
-    if last > len(kept):
+    if stored.last_phase(tx.connection, row.id) > len(kept):
         raise Refused("Move the services out of a phase before it is taken away.", "phases")
-    _write(
-        tx, row, "named", options={letter: options.get(letter, words).strip()[:60] for letter, words in row.options.items()},
-        phases=[{"words": words, "months": int(m)} for words, m in kept],
-    )  # fmt: skip
+    named = {letter: options.get(letter, words).strip()[:60] for letter, words in row.options.items()}
+    ordered: list[Mapping[str, str | int]] = [{"words": words, "months": int(m)} for words, m in kept]
+    _write(tx, row, "named", replace(row, options=named, phases=ordered))
 
 
 @act("charges")
 def put_away(tx: Transaction, proposal_id: int) -> int:
     """The patient does not want it: out of the lists, kept on record. Its open lines are no longer planned. The patient's id."""
     row = proposal_row(tx.connection, proposal_id, lock=True)
-    s = schema.planned_service
-    booked = tx.one(
-        select(s.c.id).where(
-            s.c.proposal_id == row.id, s.c.visit_id.is_not(None), s.c.done_at.is_(None), s.c.removed_at.is_(None)
-        )
-    )
-    if booked is not None:
+    if stored.is_booked(tx.connection, row.id):
         raise Refused("A visit is booked for part of this work. Take that visit off first.")
-    _write(tx, row, "put_away", ended_at=tx.now)
-    return int(row.patient_id)
+    _write(tx, row, "put_away", replace(row, ended_at=tx.now))
+    return row.patient_id
 
 
 @act("charges")
@@ -333,5 +336,5 @@ def sign_option(
     signed_id = keep_signed(
         tx, store, paper(signed), signed, proposal_id=row.id, answers={"option": letter, **totals}
     )
-    _write(tx, row, "signed", signed_option=letter, signed_at=tx.now)
+    _write(tx, row, "signed", replace(row, signed_option=letter, signed_at=tx.now))
     return signed_id

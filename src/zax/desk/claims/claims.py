@@ -5,9 +5,6 @@ from __future__ import annotations
 import hashlib
 import uuid
 from collections.abc import Sequence
-from typing import Any
-
-from sqlalchemy import insert, select, update
 
 from zax.core.charges.lines import pointed
 from zax.core.claims.check import check_claim
@@ -23,28 +20,32 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.parties import envelope_of, person_of, subscriber_of
 from zax.desk.money.ledger import Bill
 from zax.outside.doors import Clearinghouse
-from zax.store import schema
 from zax.store.acts.outbox import Errand, finish_errand
+from zax.store.book.queries import one_visit
+from zax.store.book.records import Visit
+from zax.store.claims import claims as stored
+from zax.store.claims.claims import ClaimRow
+from zax.store.coverage.queries import one_coverage
 from zax.store.money import queries as money
+from zax.store.money.records import ClaimedLine
 
 
-def make_claim(tx: Transaction, visit: Any, bill: Bill) -> int | None:
+def make_claim(tx: Transaction, visit: Visit, bill: Bill) -> int | None:
     """The claim of a finished visit, or None when nothing goes to an insurer."""
     going = [line for line, each in zip(bill.lines, bill.estimates, strict=True) if line.billed and each.fee]
     if bill.coverage is None or not going:
         return None
-    claim_id = tx.add(
-        schema.claim, number=uuid.uuid4().hex[:20], visit_id=visit.id, patient_id=visit.patient_id, coverage_id=bill.coverage.id,
-        dental=tx.clinic.types[visit.type_id].dental, state=ClaimState.HELD_BACK, cents=sum(line.fee_cents * line.units for line in going),
-        findings=[], made_at=tx.now,
-    )  # fmt: skip
-    tx.connection.execute(update(schema.claim).where(schema.claim.c.id == claim_id).values(number=f"C{claim_id:06d}"))
-    tx.connection.execute(
-        insert(schema.claim_line),
-        [
-            {"claim_id": claim_id, "line_id": line.id, "position": at, "cents": line.fee_cents * line.units}
-            for at, line in enumerate(going, 1)
-        ],
+    lines = [(line.id, line.fee_cents * line.units) for line in going]
+    claim_id = stored.add_claim(
+        tx.connection,
+        draft_number=uuid.uuid4().hex[:20],
+        visit_id=visit.id,
+        patient_id=visit.patient_id,
+        coverage_id=bill.coverage.id,
+        dental=tx.clinic.types[visit.type_id].dental,
+        cents=sum(cents for _, cents in lines),
+        made_at=tx.now,
+        lines=lines,
     )
     add_event(tx, claim_id, "Made from the charges of the visit")
     check_and_send(tx, claim_id)
@@ -54,7 +55,7 @@ def make_claim(tx: Transaction, visit: Any, bill: Bill) -> int | None:
 @act("claims")
 def recheck(tx: Transaction, claim_id: int) -> bool:
     """Check a held-back or rejected claim again; whether it is on its way now."""
-    row = tx.one(select(schema.claim).where(schema.claim.c.id == claim_id).with_for_update())
+    row = stored.claim_for_update(tx.connection, claim_id)
     if row is None:
         raise NotFound("There is no such claim.")
     if row.state not in {ClaimState.HELD_BACK, ClaimState.REJECTED}:
@@ -64,17 +65,17 @@ def recheck(tx: Transaction, claim_id: int) -> bool:
 
 def check_and_send(tx: Transaction, claim_id: int) -> bool:
     """Findings hold the claim back; without any its file goes into the outbox."""
-    row = tx.one(select(schema.claim).where(schema.claim.c.id == claim_id))
-    visit = tx.one(select(schema.visit).where(schema.visit.c.id == row.visit_id))
+    row = stored.claim_of(tx.connection, claim_id)
+    visit = one_visit(tx.connection, row.visit_id) if row else None
+    if row is None or visit is None:
+        raise NotFound("There is no such claim.")
     claim = claim_data(tx, row, visit)
     findings = [
         {"field": f.field, "where": f.where, "message": f.message}
         for f in check_claim(claim, tx.business_day(visit.site_id))
     ]
     state = ClaimState.HELD_BACK if findings else ClaimState.READY
-    tx.connection.execute(
-        update(schema.claim).where(schema.claim.c.id == claim_id).values(state=state, findings=findings)
-    )
+    stored.set_findings(tx.connection, claim_id, state, findings)
     if findings:
         add_event(tx, claim_id, "Held back: " + " ".join(f["message"] for f in findings))
     else:
@@ -88,21 +89,23 @@ def check_and_send(tx: Transaction, claim_id: int) -> bool:
 def _write_file(tx: Transaction, claim: Claim) -> int:
     """The control number is the file's own id, so an acknowledgement finds its file."""
     kind = "837D" if claim.dental else "837P"
-    file_id = tx.add(schema.x12_file, direction="out", kind=kind, digest=uuid.uuid4().hex, text="", at=tx.now)
+    file_id = stored.add_file_out(tx.connection, kind=kind, draft_digest=uuid.uuid4().hex, at=tx.now)
     text = claim_file([claim], envelope_of(tx, file_id))
-    tx.connection.execute(
-        update(schema.x12_file)
-        .where(schema.x12_file.c.id == file_id)
-        .values(text=text, control=str(file_id), name=f"{claim.number}-{file_id}.{kind.lower()}",
-                digest=hashlib.sha256(text.encode()).hexdigest())
-    )  # fmt: skip
+    stored.keep_file_out(
+        tx.connection,
+        file_id,
+        text=text,
+        name=f"{claim.number}-{file_id}.{kind.lower()}",
+        digest=hashlib.sha256(text.encode()).hexdigest(),
+    )
     return file_id
 
 
-def claim_data(tx: Transaction, row: Any, visit: Any) -> Claim:
+def claim_data(tx: Transaction, row: ClaimRow, visit: Visit) -> Claim:
     """Everything the claim says, read fresh, so that what was mended since counts."""
     clinic = tx.clinic
-    coverage = tx.one(select(schema.coverage).where(schema.coverage.c.id == row.coverage_id))
+    coverage = one_coverage(tx.connection, row.coverage_id)
+    assert coverage is not None, "a claim names its coverage"
     plan = clinic.plans[coverage.plan_id]
     payer = clinic.payers[plan.payer_id]
     provider = clinic.providers[visit.provider_id]
@@ -126,7 +129,7 @@ def clinician_of(provider: Provider) -> Clinician:
     return Clinician(provider.first, provider.last, provider.npi, provider.taxonomy)
 
 
-def _claim_line(clinic: Clinic, line: Any, visit: Any, diagnoses: Sequence[str], place: str) -> ClaimLine:
+def _claim_line(clinic: Clinic, line: ClaimedLine, visit: Visit, diagnoses: Sequence[str], place: str) -> ClaimLine:
     """A charge line as its claim says it; people and place only where they differ from the claim's."""
     rendering = clinic.providers[line.provider_id] if line.provider_id != visit.provider_id else None
     supervising = clinic.providers[line.supervising_id] if line.supervising_id else None
@@ -139,40 +142,34 @@ def _claim_line(clinic: Clinic, line: Any, visit: Any, diagnoses: Sequence[str],
 
 
 def add_event(tx: Transaction, claim_id: int, words: str, file_id: int | None = None) -> None:
-    tx.connection.execute(
-        insert(schema.claim_event).values(
-            claim_id=claim_id, at=tx.now, words=words[:500], file_id=file_id, by_id=tx.actor.id
-        )
-    )
+    stored.add_event(tx.connection, claim_id, at=tx.now, words=words, file_id=file_id, by_id=tx.actor.id)
 
 
-def withdraw_unsent(tx: Transaction, visit: Any) -> None:
+def withdraw_unsent(tx: Transaction, visit: Visit) -> None:
     """A checkout is taken back: its claim must not have left. Held-back claims are closed with the reason on record."""
-    c, m = schema.claim, schema.remit_claim
-    rows = tx.rows(select(c).where(c.c.visit_id == visit.id).with_for_update())
-    answered = select(m.c.id).where(m.c.claim_id.in_([row.id for row in rows]), m.c.outcome == "posted").limit(1)
-    if tx.one(answered) is not None:
+    rows = stored.claims_of_visit_for_update(tx.connection, visit.id)
+    if stored.any_answered(tx.connection, [row.id for row in rows]):
         raise Conflict("The insurer has answered this visit’s claim, so the checkout cannot be taken back.")
     for row in rows:
         if row.state not in {ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.CLOSED}:
             raise Conflict(f"Claim {row.number} is already with the insurer, so the checkout cannot be taken back.")
-        tx.connection.execute(update(schema.claim).where(schema.claim.c.id == row.id).values(state=ClaimState.CLOSED))
+        stored.set_state(tx.connection, row.id, ClaimState.CLOSED)
         add_event(tx, row.id, "Withdrawn: the checkout was taken back")
 
 
 def deliver_claim_file(desk: Desk, clearinghouse: Clearinghouse, errand: Errand) -> None:
     """The worker's part: hand a claim's file over and note on the claim that it went. Raises OutsideTrouble to be tried again."""
     with desk.engine.connect() as connection:
-        file = connection.execute(
-            select(schema.x12_file).where(schema.x12_file.c.id == errand.payload["file_id"])
-        ).one()
+        file = stored.file_of(connection, errand.payload["file_id"])
+    if file is None:
+        raise LookupError(f"no file {errand.payload['file_id']}")
     clearinghouse.deliver(errand.request_key, file.name, file.text)
 
     def write(tx: Transaction) -> None:
-        c = schema.claim
-        claim = tx.one(select(c).where(c.c.id == errand.payload["claim_id"]).with_for_update())
+        claim = stored.claim_for_update(tx.connection, errand.payload["claim_id"])
+        assert claim is not None, "its file was written with it"
         if claim.state == ClaimState.READY:
-            tx.connection.execute(update(c).where(c.c.id == claim.id).values(state=ClaimState.SENT, sent_at=tx.now))
+            stored.mark_sent(tx.connection, claim.id, tx.now)
         add_event(tx, claim.id, f"Sent as {file.name}", file.id)
         tx.tell("claim", visit_id=claim.visit_id, patient_id=claim.patient_id)
         finish_errand(tx.connection, errand.id, tx.now)

@@ -9,8 +9,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection
-
 from zax.core.arrivals.conditions import HeadsUpSetup
 from zax.core.arrivals.forms import FormTemplate
 from zax.core.arrivals.stages import Stage
@@ -31,6 +29,7 @@ from zax.store.arrivals import setup as arrivals
 from zax.store.book.stages import stages
 from zax.store.clinic import queries
 from zax.store.clinic.settings import VERSION, settings
+from zax.store.engine import Connection
 from zax.store.patients.flags import flags
 
 

@@ -6,12 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
-from sqlalchemy import Connection
-
 from zax.core.clinic.services import Service
 from zax.core.coverage.fees import FeeSchedule, allowed_fees
 from zax.core.coverage.plan import Payer, Plan
 from zax.store.coverage import plans as stored
+from zax.store.engine import Connection
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from sqlalchemy import Connection
-
 from zax.core.money.adjust import DEFAULT_LIMITS
 from zax.core.money.rules import MoneyRules
 from zax.core.money.tender import OwnTender
 from zax.core.people.roles import Role
+from zax.store.engine import Connection
 from zax.store.money.rules import discounts, tender_kinds, write_off_reasons
 
 

@@ -9,14 +9,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
-from sqlalchemy import Connection
-
 from zax.core.book.calendar import Closure, DayException, DayHours, WeeklyRule, closed_spans, hours_on
 from zax.core.book.hours import Span, gaps
 from zax.core.clinic.places import Site
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.store.clinic import queries
+from zax.store.engine import Connection
 
 
 @dataclass(frozen=True, slots=True)

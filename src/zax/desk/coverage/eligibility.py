@@ -9,8 +9,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.coverage.answer import (
     ASKING,
@@ -44,6 +42,7 @@ from zax.store.book.queries import one_visit
 from zax.store.coverage import checks
 from zax.store.coverage.queries import coverages_of, note_check, one_coverage
 from zax.store.coverage.records import Check, Coverage, DayCover
+from zax.store.engine import Connection
 from zax.store.patients.patients import known_patient
 
 DENTAL_TYPES, MEDICAL_TYPES = ("35", "23", "41"), ("30", "98")

@@ -5,14 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import Connection
-
 from zax.core.coverage.benefits import Benefits, benefit_year
 from zax.core.coverage.estimate import Cover, Used
 from zax.core.coverage.limits import Done, Insured, teeth_lost
 from zax.desk.clinic.clinic import Clinic
 from zax.store.coverage.queries import coverages_on, done_lines, sharing_plan
 from zax.store.coverage.records import Coverage, DoneLine
+from zax.store.engine import Connection
 
 
 def covers_for(

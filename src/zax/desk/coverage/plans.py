@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from zax.core.coverage.benefits import (
     COORDINATION_WORDS,
@@ -46,23 +45,28 @@ def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset
     f, wrong = form.fields, ProblemCollector()
     categories = DENTAL_CATEGORIES if dental else MEDICAL_CATEGORIES
 
-    def each(prefix: str, read: Any) -> dict[str, Any]:
-        found = {c: wrong.take(read, f.get(f"{prefix}-{c}", ""), f"{prefix}-{c}") for c in categories}
+    def each(prefix: str, read: Callable[[str, str], int | None]) -> dict[str, int]:
+        found: dict[str, int | None] = {
+            c: wrong.take(read, f.get(f"{prefix}-{c}", ""), f"{prefix}-{c}") for c in categories
+        }
         return {c: value for c, value in found.items() if value is not None}
+
+    def cents(field: str) -> int | None:
+        return wrong.take(_cents, f.get(field, ""), field)
 
     def listed(field: str) -> frozenset[str]:
         return wrong.take(_codes, f.get(field, ""), field, codes) or frozenset()
 
     percents, copays = each("percent", _percent), each("copay", _cents)
     benefits = Benefits(
-        name, {c: p for c, p in percents.items() if p}, wrong.take(_cents, f.get("deductible", ""), "deductible") or 0, frozenset(form.free) & frozenset(categories),
-        wrong.take(_cents, f.get("household_deductible", ""), "household_deductible") or 0, each("out", _percent),
-        tuple(Copay(c, cents, "service" if f.get(f"per-{c}") == "service" else "visit") for c, cents in copays.items() if cents),
-        wrong.take(_cents, f.get("maximum", ""), "maximum"), wrong.take(_cents, f.get("household_maximum", ""), "household_maximum"),
+        name, {c: p for c, p in percents.items() if p}, cents("deductible") or 0, frozenset(form.free) & frozenset(categories),
+        cents("household_deductible") or 0, each("out", _percent),
+        tuple(Copay(c, copay, "service" if f.get(f"per-{c}") == "service" else "visit") for c, copay in copays.items() if copay),
+        cents("maximum"), cents("household_maximum"),
         each("yearly", _cents), each("lifetime", _cents), {c: m for c, m in each("waiting", _months).items() if m},
-        tuple(x for n, row in enumerate(form.frequencies) if (x := wrong.take(_frequency, n, row, codes))),
-        tuple(x for n, row in enumerate(form.ages) if (x := wrong.take(_age, n, row, codes))),
-        dict(x for n, row in enumerate(form.alternates) if (x := wrong.take(_alternate, n, row, codes))),
+        tuple(often for n, row in enumerate(form.frequencies) if (often := wrong.take(_frequency, n, row, codes))),
+        tuple(age for n, row in enumerate(form.ages) if (age := wrong.take(_age, n, row, codes))),
+        dict(instead for n, row in enumerate(form.alternates) if (instead := wrong.take(_alternate, n, row, codes))),
         listed("authorization"), listed("missing_tooth"), f.get("coordination", "standard"), wrong.take(_month, f.get("year_starts", "1")) or 1,
     )  # fmt: skip
     if benefits.coordination not in COORDINATION_WORDS:

@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
@@ -22,6 +20,7 @@ from zax.store.book.queries import held_requests
 from zax.store.book.records import HeldRequest, LastAct, ShelvedVisit, WeekVisit
 from zax.store.book.shelf import on_shelf
 from zax.store.day.screens import what_is_beside
+from zax.store.engine import Connection
 
 VIEWS = ("provider", "room", "week")
 FINE_BELOW = 20

@@ -9,8 +9,6 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from email.utils import make_msgid
 
-from sqlalchemy import Connection
-
 from zax.core.book.track import Stop
 from zax.core.clinic.visit_types import VisitType
 from zax.core.day.open_points import Leaving, OpenPoint, open_points
@@ -33,6 +31,7 @@ from zax.desk.money.payment_page import last_ways
 from zax.store.book.changes import save_visit
 from zax.store.book.planned import planned_for
 from zax.store.book.records import PlannedService, Visit
+from zax.store.engine import Connection
 from zax.store.followup.recalls import Recall, recalls_of
 from zax.store.money import payments as stored
 from zax.store.money import queries as money

@@ -7,8 +7,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.arrivals.turn import Standing, desk_order
 from zax.core.book.hours import Span
@@ -29,6 +27,7 @@ from zax.desk.book.forecast import forecast
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book import queries as visits
 from zax.store.day import screens
+from zax.store.engine import Connection
 from zax.store.money import queries as money
 
 MOST_JOBS = 5

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.book.cancellation import Attendance
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Moved, Stop, minutes_since, reached
@@ -25,6 +23,7 @@ from zax.store.book import queries as visits
 from zax.store.book.records import NextVisit, TrackRow, Visit
 from zax.store.day import screens
 from zax.store.day.screens import InHand, SheetClaim
+from zax.store.engine import Connection
 from zax.store.money import queries as money
 from zax.store.money.records import VisitDiagnosis
 from zax.store.patients.attendance import tally_of

@@ -7,8 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
-from sqlalchemy import Connection
-
 from zax.core.book.track import Stop
 from zax.core.errors import NotFound
 from zax.core.money.aging import BUCKETS, aging
@@ -17,6 +15,7 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.dues import Credit, line_code, line_words, open_credits
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
+from zax.store.engine import Connection
 from zax.store.money import queries as money
 from zax.store.money.account import AccountClaim, claims_by_line, claims_of_visits
 from zax.store.money.records import LedgerVisit, LineWords, NamedEntry

@@ -8,8 +8,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import Connection
-
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.cents import plain
@@ -21,6 +19,7 @@ from zax.desk.money.ledger import Ledger, OwnLedger, allocations_of, due_now, en
 from zax.desk.money.posting import ledger_of, lock_household, move_credit, tell_money
 from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
+from zax.store.engine import Connection
 from zax.store.money import journal
 from zax.store.money import queries as money
 

@@ -10,8 +10,6 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.money.cents import plain
@@ -22,6 +20,7 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.payment_plans import running_plans
 from zax.desk.money.posting import tender_words
+from zax.store.engine import Connection
 from zax.store.money import closing, journal
 from zax.store.money.closing import AskingSum, CountedPayment, DayClose, NewClose, NotOut, OpenSum, Stretch
 

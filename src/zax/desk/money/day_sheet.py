@@ -12,13 +12,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import Connection
-
 from zax.core.money.books import Sums
 from zax.core.money.cents import decimal
 from zax.core.money.journal import Kind
 from zax.core.record.card import safe_cell
 from zax.desk.clinic.clinic import Clinic
+from zax.store.engine import Connection
 from zax.store.money.sums import JournalRow, PayerSum, ReasonSum, kind_sums, payer_sums, reason_sums, tender_sums
 
 JOURNAL_COLUMNS = (
@@ -50,7 +49,10 @@ def day_sheet(connection: Connection, clinic: Clinic, site_id: int, first: date,
             sums.add(Kind(row.kind), int(row.patient) + int(row.insurer))
     order = {number: n for n, number in enumerate(clinic.providers)}
     named = sorted(providers.items(), key=lambda each: order.get(each[0], len(order)))
-    name = lambda number: clinic.providers[number].short if number in clinic.providers else "No provider"  # noqa: E731
+
+    def name(number: int) -> str:
+        return clinic.providers[number].short if number in clinic.providers else "No provider"
+
     return DaySheet(
         first, last, [(name(number), sums) for number, sums in named if not sums.empty], sorted(days.items()),
         [(clinic.money.tender_words(row.tender), int(row.cents), row.number) for row in tender_sums(connection, site_id, first, last)],

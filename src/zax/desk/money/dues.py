@@ -7,11 +7,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import Connection
-
 from zax.core.book.track import Stop
 from zax.core.money.journal import Allocation, Entry, Kind, credit_left, line_parts, open_since
 from zax.desk.clinic.clinic import Clinic
+from zax.store.engine import Connection
 from zax.store.money import queries as money
 from zax.store.money.records import LedgerVisit, LineWords, NamedEntry
 

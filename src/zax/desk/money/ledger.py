@@ -12,8 +12,6 @@ from dataclasses import dataclass
 from datetime import date
 from typing import TypeAlias
 
-from sqlalchemy import Connection
-
 from zax.core.book.track import Stop
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
 from zax.core.errors import Conflict
@@ -39,6 +37,7 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.estimate_inputs import covers_for
 from zax.store.book.records import Visit
 from zax.store.coverage.records import Coverage
+from zax.store.engine import Connection
 from zax.store.money import journal, lines
 from zax.store.money import queries as money
 from zax.store.money.records import NewEntry, ServiceLine

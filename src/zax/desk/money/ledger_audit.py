@@ -10,9 +10,8 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
-from sqlalchemy import Connection, Engine
-
 from zax.core.money.journal import Allocation, Entry, Parts, balance, faults
+from zax.store.engine import Connection, Engine
 from zax.store.money import counting
 from zax.store.money.counting import Patients, PostedPayment
 

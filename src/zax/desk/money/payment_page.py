@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.errors import NotFound
 from zax.core.money.rules import Product
@@ -15,6 +13,7 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.dues import OpenItems, open_items
 from zax.desk.money.ledger import bill_of
 from zax.store.book import queries as visits
+from zax.store.engine import Connection
 from zax.store.money import payments
 from zax.store.money import queries as money
 from zax.store.money.records import CardOnFile, ComingVisit, Payment

@@ -9,8 +9,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.money.cents import plain
@@ -35,6 +33,7 @@ from zax.desk.money.dues import open_items
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.posting import lock_household
 from zax.outside.doors import Terminal
+from zax.store.engine import Connection
 from zax.store.money import journal, payments
 from zax.store.money import payment_plans as stored
 from zax.store.money import queries as money

@@ -8,8 +8,6 @@ from datetime import date
 from email.utils import make_msgid
 from typing import Any
 
-from sqlalchemy import Connection
-
 from zax.core.errors import NotFound, Refused
 from zax.core.money.books import day_of_books
 from zax.core.money.tender import OPEN_STATES, PaymentState
@@ -20,6 +18,7 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.dues import line_words
 from zax.outside.doors import Mail
 from zax.store.acts.outbox import errand_exists
+from zax.store.engine import Connection
 from zax.store.money import payments as stored
 from zax.store.money import queries as money
 from zax.store.money.records import LineWords, NamedPart, NamedReceipt, Payment

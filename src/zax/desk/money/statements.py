@@ -12,8 +12,6 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import partial
 
-from sqlalchemy import Connection
-
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.cents import plain
 from zax.core.money.journal import Kind
@@ -26,6 +24,7 @@ from zax.desk.money.account import Account, account_of
 from zax.desk.money.corrections import charge_own
 from zax.desk.money.ledger import OwnLedger
 from zax.desk.money.payment_plans import PlanView, plans_of, running_plans
+from zax.store.engine import Connection
 from zax.store.files import FileStore
 from zax.store.money import journal
 from zax.store.money import statements as stored

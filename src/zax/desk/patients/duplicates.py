@@ -12,8 +12,6 @@ from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection
-
 from zax.core.coverage.member import member_key
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.patients.fields import FIELDS
@@ -22,6 +20,7 @@ from zax.core.patients.person import search_key
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import name_keys
+from zax.store.engine import Connection
 from zax.store.patients import duplicates as stored
 from zax.store.patients.duplicates import KnownPatient, known_patients
 from zax.store.patients.patients import members_of, patients_of, save_patient

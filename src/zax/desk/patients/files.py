@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from sqlalchemy import Connection
-
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.uploads import KINDS, Cut, portrait, recognise
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import locked_patient
+from zax.store.engine import Connection
 from zax.store.files import FileStore
 from zax.store.patients import files as stored
 from zax.store.patients.patients import save_patient

@@ -4,23 +4,23 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 from functools import cache
-from typing import Any
 
 from argon2 import PasswordHasher
 from argon2.exceptions import VerificationError
-from sqlalchemy import Connection, Engine, bindparam, delete, func, insert, select
 
 from zax.core.errors import Refused
 from zax.core.people.roles import Role
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.store import schema
+from zax.store.acts.traces import write_audit
+from zax.store.engine import Connection, Engine
+from zax.store.people import people
+from zax.store.people.people import User
 
 TRIES = 6
 TRIES_WITHIN = timedelta(minutes=5)
 hasher = PasswordHasher()
-_USER = select(schema.user).where(schema.user.c.id == bindparam("user_id"), schema.user.c.active)
 
 
 @cache
@@ -44,13 +44,11 @@ def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
         minutes = int(TRIES_WITHIN.total_seconds() // 60)
         raise Refused(f"Too many tries. Wait {minutes} minutes, then sign in again.", "password")
     with desk.engine.connect() as connection:
-        row = connection.execute(
-            select(schema.user).where(schema.user.c.sign_in == name, schema.user.c.active)
-        ).first()
-    if not _matches(row.password_hash if row else _nobody(), password) or row is None:
-        in_transaction(desk, WORKER, lambda tx: tx.add(schema.sign_in_try, sign_in=name, address=address, at=tx.now))
+        user = people.user_called(connection, name)
+    if not _matches(user.password_hash if user else _nobody(), password) or user is None:
+        in_transaction(desk, WORKER, lambda tx: people.add_try(tx.connection, name, address, tx.now))
         raise Refused("Name and password do not belong together. Check both and try again.", "password")
-    return actor_of(row)
+    return _actor_of(user)
 
 
 def _matches(stored: str, password: str) -> bool:
@@ -61,33 +59,26 @@ def _matches(stored: str, password: str) -> bool:
 
 
 def _count_tries(tx: Transaction, name: str, address: str) -> int:
-    t = schema.sign_in_try
-    since = tx.now - TRIES_WITHIN
-    query = select(func.count()).where(t.c.at > since, t.c.sign_in == name, t.c.address == address)
-    return int(tx.connection.execute(query).scalar_one())
+    return people.count_tries(tx.connection, name, address, tx.now - TRIES_WITHIN)
 
 
 def _welcome(tx: Transaction, actor: Actor, name: str, address: str) -> None:
-    tx.connection.execute(
-        delete(schema.sign_in_try).where(
-            schema.sign_in_try.c.sign_in == name, schema.sign_in_try.c.address == address
-        )
-    )
-    tx.connection.execute(insert(schema.audit).values(at=tx.now, by_id=actor.id, act="signed_in", detail={}))
+    people.forget_tries(tx.connection, name, address)
+    write_audit(tx.connection, at=tx.now, by_id=actor.id, act="signed_in", detail={})
 
 
-def actor_of(row: Any) -> Actor:
-    initials = "".join(part[0] for part in row.name.split()[-2:])
-    return Actor(row.id, row.name, Role(row.role), initials)
+def _actor_of(user: User) -> Actor:
+    initials = "".join(part[0] for part in user.name.split()[-2:])
+    return Actor(user.id, user.name, Role(user.role), initials)
 
 
 def signed_in_user(connection: Connection, user_id: int) -> Actor | None:
     """The user of a session, if still active."""
-    row = connection.execute(_USER, {"user_id": user_id}).first()
-    return actor_of(row) if row else None
+    user = people.active_user(connection, user_id)
+    return _actor_of(user) if user else None
 
 
 def note_look(engine: Engine, at: datetime, user_id: int, patient_id: int, screen: str) -> None:
     """Write down that somebody looked at a patient; called once the page is on its way."""
     with engine.begin() as connection:
-        connection.execute(insert(schema.look).values(at=at, user_id=user_id, patient_id=patient_id, screen=screen))
+        people.add_look(connection, at, user_id, patient_id, screen)

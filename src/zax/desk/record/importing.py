@@ -11,11 +11,8 @@ import hashlib
 import io
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import date
-from typing import Any
-
-from sqlalchemy import delete, insert, select, tuple_, update
 
 from zax.core.coverage.member import member_key
 from zax.core.errors import Conflict, NotFound, Refused, ZaxError
@@ -29,8 +26,10 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.ledger import books_day
 from zax.desk.patients.details import name_keys
-from zax.store import schema
+from zax.store.engine import Connection
 from zax.store.files import FileStore
+from zax.store.record import imports as stored
+from zax.store.record.imports import ImportJob, ImportRow
 
 STEP = 500
 OPEN = ("dry", "running")
@@ -60,14 +59,20 @@ def sheet_of(content: bytes) -> Sheet:
 def open_import(tx: Transaction, store: FileStore, name: str, content: bytes) -> int:
     """Keep the file and guess its columns; the job's id. Refused beside `file`."""
     sheet = sheet_of(content)
-    return tx.add(
-        schema.import_job, name=name.replace("\\", "/").split("/")[-1][-120:] or "list", digest=store.put(content), columns=guess_columns(sheet.heading), total=len(sheet.rows), at=tx.now,
+    return stored.add_job(
+        tx.connection,
+        name=name.replace("\\", "/").split("/")[-1][-120:] or "list",
+        digest=store.put(content),
+        columns=guess_columns(sheet.heading),
+        total=len(sheet.rows),
+        at=tx.now,
         by_id=tx.actor.id,
-    )  # fmt: skip
+    )
 
 
-def job_of(connection: Any, job_id: int) -> Any:
-    row = connection.execute(select(schema.import_job).where(schema.import_job.c.id == job_id)).first()
+def job_of(connection: Connection, job_id: int) -> ImportJob:
+    """NotFound for an unknown one."""
+    row = stored.job_of(connection, job_id)
     if row is None:
         raise NotFound("There is no such import.")
     return row
@@ -76,8 +81,7 @@ def job_of(connection: Any, job_id: int) -> Any:
 @act("merge")
 def start_import(tx: Transaction, job_id: int, columns: Mapping[str, int], dry: bool, queue: bool = True) -> None:
     """Begin a run with these columns; the worker carries it out when `queue` says so. Conflict while one runs or once it is done."""
-    j = schema.import_job
-    job = tx.one(select(j).where(j.c.id == job_id).with_for_update())
+    job = stored.job_for_update(tx.connection, job_id)
     if job is None:
         raise NotFound("There is no such import.")
     if job.state in OPEN:
@@ -89,21 +93,19 @@ def start_import(tx: Transaction, job_id: int, columns: Mapping[str, int], dry: 
         raise Refused(f"Say which column is: {' and '.join(missing)}.", "columns")
     if len(set(columns.values())) != len(columns):
         raise Refused("One column is chosen twice.", "columns")
-    tx.connection.execute(delete(schema.import_row).where(schema.import_row.c.job_id == job_id))
-    tx.connection.execute(
-        update(j)
-        .where(j.c.id == job_id)
-        .values(
-            columns=dict(columns),
-            state="dry" if dry else "running",
-            dry=dry,
-            done=0,
-            made=0,
-            known=0,
-            refused=0,
-            finished_at=None,
-        )
+    stored.forget_rows(tx.connection, job_id)
+    fresh = replace(
+        job,
+        columns=dict(columns),
+        state="dry" if dry else "running",
+        dry=dry,
+        done=0,
+        made=0,
+        known=0,
+        refused=0,
+        finished_at=None,
     )
+    stored.save_job(tx.connection, job, fresh)
     tx.audit("import.started", job_id=job_id, dry=dry)
     if queue:
         tx.send("import", f"import-{job_id}-{tx.now.timestamp()}", {"job_id": job_id})
@@ -112,10 +114,7 @@ def start_import(tx: Transaction, job_id: int, columns: Mapping[str, int], dry: 
 @act("merge")
 def drop_import(tx: Transaction, job_id: int) -> None:
     """Stop a job; what it has taken in stays."""
-    j = schema.import_job
-    tx.connection.execute(
-        update(j).where(j.c.id == job_id, j.c.state != "done").values(state="stopped", finished_at=tx.now)
-    )
+    stored.stop_job(tx.connection, job_id, tx.now)
     tx.audit("import.stopped", job_id=job_id)
 
 
@@ -125,7 +124,7 @@ def run_import(
     store: FileStore,
     job_id: int,
     seconds: float | None = None,
-    step: Callable[[Any], None] | None = None,
+    step: Callable[[ImportJob], None] | None = None,
 ) -> bool:
     """Carry the job out, for at most so many seconds; whether it is finished. `step` hears of the job after each transaction."""
     with desk.engine.connect() as connection:
@@ -141,25 +140,30 @@ def run_import(
     return True
 
 
-def _step(tx: Transaction, job_id: int, sheet: Sheet) -> Any:
-    j = schema.import_job
-    job = tx.one(select(j).where(j.c.id == job_id).with_for_update())
+def _step(tx: Transaction, job_id: int, sheet: Sheet) -> ImportJob:
+    job = stored.job_for_update(tx.connection, job_id)
+    if job is None:
+        raise NotFound("There is no such import.")
     if job.state not in OPEN:
         return job
     part = sheet.rows[job.done : job.done + STEP]
     results = _Part(tx, job, part).take_in()
-    if results:
-        tx.connection.execute(insert(schema.import_row), results)
-    count = {kind: sum(r["outcome"] == kind for r in results) for kind in ("made", "known", "refused")}
-    done = job.done + len(part)
-    over = done >= len(sheet.rows)
-    values: dict[str, Any] = {kind: getattr(job, kind) + number for kind, number in count.items()} | {"done": done}
+    stored.add_rows(tx.connection, job_id, results)
+    count = {kind: sum(row.outcome == kind for row in results) for kind in ("made", "known", "refused")}
+    after = replace(
+        job,
+        made=job.made + count["made"],
+        known=job.known + count["known"],
+        refused=job.refused + count["refused"],
+        done=job.done + len(part),
+    )
+    over = after.done >= len(sheet.rows)
     if over:
-        values |= {"state": "checked" if job.dry else "done", "finished_at": tx.now}
-    tx.connection.execute(update(j).where(j.c.id == job_id).values(**values))
+        after = replace(after, state="checked" if job.dry else "done", finished_at=tx.now)
+    stored.save_job(tx.connection, job, after)
     if over:
         tx.tell("import")
-    return tx.one(select(j).where(j.c.id == job_id))
+    return after
 
 
 @dataclass(slots=True)
@@ -167,21 +171,21 @@ class _Part:
     """One step's rows on their way in."""
 
     tx: Transaction
-    job: Any
+    job: ImportJob
     part: Sequence[tuple[int, tuple[str, ...]]]
 
-    def take_in(self) -> list[dict[str, Any]]:
-        """What came of each row, as rows of import_row."""
+    def take_in(self) -> list[ImportRow]:
+        """What came of each row."""
         today = self.tx.business_day(self.tx.clinic.first_site.id)
         good: list[tuple[int, Row]] = []
-        results: list[dict[str, Any]] = []
+        results: list[ImportRow] = []
         columns = {name: int(place) for name, place in self.job.columns.items()}
         for line, cells in self.part:
             try:
                 row = read_row(cells, columns, today)
                 _plan_of(self.tx.clinic, row)
             except ZaxError as error:
-                results.append(self._result(line, "refused", why_refused(error)))
+                results.append(ImportRow(line, "refused", why_refused(error), None))
             else:
                 good.append((line, row))
         fresh = self._sort_out(good, results)
@@ -189,42 +193,31 @@ class _Part:
             results += (
                 self._keep(fresh, today)
                 if not self.job.dry
-                else [self._result(line, "made", "") for line, _ in fresh]
+                else [ImportRow(line, "made", "", None) for line, _ in fresh]
             )
         return results
 
-    def _result(self, line: int, outcome: str, why: str, patient_id: int | None = None) -> dict[str, Any]:
-        return {"job_id": self.job.id, "line": line, "outcome": outcome, "why": why, "patient_id": patient_id}
-
-    def _sort_out(self, good: list[tuple[int, Row]], results: list[dict[str, Any]]) -> list[tuple[int, Row]]:
+    def _sort_out(self, good: list[tuple[int, Row]], results: list[ImportRow]) -> list[tuple[int, Row]]:
         """Those not on file yet: neither by number nor by name and birth date, nor twice among these rows."""
-        p = schema.patient
         keys = {line: self._key(row) for line, row in good}
-        found = self.tx.rows(
-            select(p.c.id, p.c.first_key, p.c.last_key, p.c.birth).where(
-                tuple_(p.c.last_key, p.c.first_key).in_([key[:2] for key in keys.values()] or [("", "")])
-            )
-        )
-        on_file = {(r.last_key, r.first_key, r.birth): r.id for r in found}
-        charts = dict(
-            self.tx.rows(
-                select(p.c.chart, p.c.id).where(p.c.chart.in_([row.chart for _, row in good if row.chart] or [""]))
-            )
-        )
-        fresh, seen = [], set()
+        found = stored.patients_named(self.tx.connection, [key[:2] for key in keys.values()])
+        on_file = {(each.last_key, each.first_key, each.birth): each.id for each in found}
+        charts = stored.patients_numbered(self.tx.connection, [row.chart for _, row in good if row.chart])
+        fresh: list[tuple[int, Row]] = []
+        seen: set[tuple[object, ...]] = set()
         for line, row in good:
             key = keys[line]
             other = on_file.get(key)
             if other is not None:
-                results.append(self._result(line, "known", "same name and birth date are on file", other))
+                results.append(ImportRow(line, "known", "same name and birth date are on file", other))
             elif row.chart and row.chart in charts:
                 results.append(
-                    self._result(
+                    ImportRow(
                         line, "refused", f"Number {row.chart} belongs to somebody else on file.", charts[row.chart]
                     )
                 )
             elif key in seen or (row.chart and ("chart", row.chart) in seen):
-                results.append(self._result(line, "known", "the same person stands further up in this file"))
+                results.append(ImportRow(line, "known", "the same person stands further up in this file", None))
             else:
                 seen |= {key, ("chart", row.chart)}
                 fresh.append((line, row))
@@ -235,10 +228,10 @@ class _Part:
         keys = asdict(name_keys(row.values["first"], row.values["last"]))
         return keys["last_key"], keys["first_key"], row.values["birth"]
 
-    def _keep(self, fresh: list[tuple[int, Row]], today: date) -> list[dict[str, Any]]:
+    def _keep(self, fresh: list[tuple[int, Row]], today: date) -> list[ImportRow]:
         homes = self._households(fresh)
         first_of_home = {home: n for n, home in reversed(list(enumerate(homes)))}
-        joined = self._payers_of(set(homes))
+        joined = stored.households_with_payer(self.tx.connection, set(homes))
         rows = [
             {
                 **row.values, **asdict(name_keys(row.values["first"], row.values["last"])), "chart": row.chart or None, "household_id": homes[n],
@@ -246,7 +239,7 @@ class _Part:
             }
             for n, (_, row) in enumerate(fresh)
         ]  # fmt: skip
-        ids = self._insert(schema.patient, rows)
+        ids = stored.add_patients(self.tx.connection, rows)
         covers = [
             {
                 "patient_id": number,
@@ -260,29 +253,19 @@ class _Part:
             for number, (_, row) in zip(ids, fresh, strict=True)
             if (plan := _plan_of(self.tx.clinic, row))
         ]
-        if covers:
-            self.tx.connection.execute(insert(schema.coverage), covers)
+        stored.add_coverages(self.tx.connection, covers)
         self._bring_balances(
             [(number, row.balance) for number, (_, row) in zip(ids, fresh, strict=True) if row.balance]
         )
-        audit = {
-            "at": self.tx.now,
-            "by_id": self.tx.actor.id,
-            "act": "patient.imported",
-            "detail": {"job_id": self.job.id},
-        }
-        self.tx.connection.execute(insert(schema.audit), [audit | {"patient_id": number} for number in ids])
-        return [self._result(line, "made", "", number) for number, (line, _) in zip(ids, fresh, strict=True)]
+        stored.audit_imported(self.tx.connection, ids, self.job.id, self.tx.now, self.tx.actor.id)
+        return [ImportRow(line, "made", "", number) for number, (line, _) in zip(ids, fresh, strict=True)]
 
     def _bring_balances(self, balances: list[tuple[int, int]]) -> None:
         """What was owed elsewhere is a line of the patient's own ledger; a credit waits there."""
         site_id = self.tx.clinic.first_site.id
         owing = [(number, cents) for number, cents in balances if cents > 0]
         words = "Balance brought over"
-        lines = self._insert(schema.charge_line, [
-            {"patient_id": number, "kind": "opening", "fee_cents": cents, "words": words, "billed": False, "entered_at": self.tx.now, "entered_by": self.tx.actor.id}
-            for number, cents in owing
-        ])  # fmt: skip
+        lines = stored.add_opening_lines(self.tx.connection, owing, words, self.tx.now, self.tx.actor.id)
         line_of = {number: line for (number, _), line in zip(owing, lines, strict=True)}
         entries = [
             {
@@ -291,39 +274,19 @@ class _Part:
             }
             for number, cents in balances
         ]  # fmt: skip
-        if entries:
-            self.tx.connection.execute(insert(schema.journal), entries)
+        stored.add_entries(self.tx.connection, entries)
 
     def _households(self, fresh: list[tuple[int, Row]]) -> list[int]:
         """A household for each row: shared by rows of one text in this file (also of earlier steps), else their own."""
         mark = hashlib.sha256(f"import-{self.job.id}".encode()).hexdigest()[:10]
         wanted = {row.household: f"{mark} {row.household}"[:80] for _, row in fresh if row.household}
-        h = schema.household
-        known = (
-            dict(self.tx.rows(select(h.c.name, h.c.id).where(h.c.name.in_(list(wanted.values()) or [""]))))
-            if wanted
-            else {}
-        )
+        known = stored.households_named(self.tx.connection, wanted.values()) if wanted else {}
         new = [name for name in dict.fromkeys(wanted.values()) if name not in known]
         lonely = [row.values["last"] for _, row in fresh if not row.household]
-        ids = self._insert(h, [{"name": name} for name in [*new, *lonely]])
+        ids = stored.add_households(self.tx.connection, [*new, *lonely])
         known |= dict(zip(new, ids, strict=False))
         alone = iter(ids[len(new) :])
         return [known[wanted[row.household]] if row.household else next(alone) for _, row in fresh]
-
-    def _payers_of(self, homes: set[int]) -> set[int]:
-        p = schema.patient
-        return set(
-            self.tx.connection.execute(
-                select(p.c.household_id).where(p.c.household_id.in_(homes), p.c.guarantor)
-            ).scalars()
-        )
-
-    def _insert(self, table: Any, rows: list[dict[str, Any]]) -> list[int]:
-        if not rows:
-            return []
-        made = self.tx.connection.execute(insert(table).returning(table.c.id, sort_by_parameter_order=True), rows)
-        return list(made.scalars())
 
 
 def _plan_of(clinic: Clinic, row: Row) -> int:
@@ -341,16 +304,11 @@ def _plan_of(clinic: Clinic, row: Row) -> int:
     return found[0]
 
 
-def refused_csv(connection: Any, store: FileStore, job_id: int) -> str:
+def refused_csv(connection: Connection, store: FileStore, job_id: int) -> str:
     """The refused rows as they came, with line and reason before them, to be mended and taken in again."""
     job = job_of(connection, job_id)
     sheet = sheet_of(store.get(job.digest))
-    r = schema.import_row
-    why = dict(
-        connection.execute(
-            select(r.c.line, r.c.why).where(r.c.job_id == job_id, r.c.outcome == "refused").order_by(r.c.line)
-        ).all()
-    )
+    why = {row.line: row.why for row in stored.rows_of(connection, job_id, "refused")}
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["line", "reason", *sheet.heading])

@@ -7,9 +7,6 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
-from typing import Any
-
-from sqlalchemy import select, update
 
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import Conflict, Refused
@@ -24,8 +21,10 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.claims.claims import add_event
 from zax.desk.money.ledger import add_entry, settle_visit
-from zax.store import schema
+from zax.store.claims import claims
+from zax.store.claims.claims import ClaimRow
 from zax.store.money import queries as money
+from zax.store.remits import remits
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +40,7 @@ class Imported:
 def import_file(tx: Transaction, name: str, text: str) -> Imported:
     """Take in a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict for a known one."""
     digest = hashlib.sha256(text.encode()).hexdigest()
-    known = tx.one(select(schema.x12_file).where(schema.x12_file.c.digest == digest).with_for_update())
+    known = claims.file_by_digest_for_update(tx.connection, digest)
     if known is not None:
         raise Conflict(
             f"This file was imported before, as {known.name}: {known.outcome} Nothing was changed.", "file"
@@ -72,44 +71,31 @@ def import_file(tx: Transaction, name: str, text: str) -> Imported:
 def keep_unreadable(tx: Transaction, name: str, text: str, why: str) -> None:
     """A file from the clearinghouse that could not be used: kept as it came, and shown as a job."""
     digest = hashlib.sha256(text.encode()).hexdigest()
-    if tx.one(select(schema.x12_file.c.id).where(schema.x12_file.c.digest == digest)) is None:
-        tx.add(
-            schema.x12_file,
-            direction="in",
-            kind="bad",
-            name=name[:80],
-            digest=digest,
-            text=text,
-            at=tx.now,
-            outcome=why[:255],
-        )
+    if claims.file_by_digest_for_update(tx.connection, digest) is None:
+        claims.add_file_in(tx.connection, kind="bad", name=name, digest=digest, text=text, at=tx.now, outcome=why)
         tx.tell("claim")
 
 
 def _keep(tx: Transaction, kind: str, name: str, text: str, digest: str) -> int:
-    return tx.add(schema.x12_file, direction="in", kind=kind, name=name[:80], digest=digest, text=text, at=tx.now)
+    return claims.add_file_in(tx.connection, kind=kind, name=name, digest=digest, text=text, at=tx.now)
 
 
 def _done(tx: Transaction, file_id: int, results: list[tuple[str, int]]) -> Imported:
     words = " ".join(sentence for sentence, _ in results)
-    tx.connection.execute(update(schema.x12_file).where(schema.x12_file.c.id == file_id).values(outcome=words[:255]))
+    claims.set_outcome(tx.connection, file_id, words)
     tx.audit("file.imported", file_id=file_id, words=words)
     tx.tell("claim")
     return Imported(file_id, words, sum(waiting for _, waiting in results))
 
 
 def _acknowledge(tx: Transaction, file_id: int, answer: Acknowledgement) -> tuple[str, int]:
-    sent = tx.one(
-        select(schema.x12_file).where(
-            schema.x12_file.c.direction == "out", schema.x12_file.c.control == answer.group.lstrip("0")
-        )
-    )
+    sent = claims.file_sent_as(tx.connection, answer.group.lstrip("0"))
     if sent is None:
         return f"Acknowledgement for group {answer.group}, which we did not send.", 1
     rejected = answer.code not in {"A", "E", "P"} or any(not each.taken for each in answer.files)
     errors = "; ".join(error for each in answer.files for error in each.errors)
     words = f"Claim file {sent.name} {verdict_words('R' if rejected else answer.code)}"
-    for row in _claims_of_file(tx, sent.id):
+    for row in claims.claims_of_file(tx.connection, sent.id):
         state = ClaimState.REJECTED if rejected else ClaimState.ACCEPTED
         add_event(tx, row.id, f"{words}{': ' + errors if errors else ''}", file_id)
         if row.state in {ClaimState.READY, ClaimState.SENT}:
@@ -120,38 +106,23 @@ def _acknowledge(tx: Transaction, file_id: int, answer: Acknowledgement) -> tupl
                     "message": f"The clearinghouse rejected it: {errors or 'no reason given'}.",
                 }
             ]
-            tx.connection.execute(
-                update(schema.claim)
-                .where(schema.claim.c.id == row.id)
-                .values(state=state, findings=findings if rejected else [])
-            )
+            claims.set_findings(tx.connection, row.id, state, findings if rejected else [])
             tx.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
     return f"{words}.", int(rejected)
 
 
-def _claims_of_file(tx: Transaction, file_id: int) -> list[Any]:
-    event = schema.claim_event
-    query = (
-        select(schema.claim)
-        .join(event, event.c.claim_id == schema.claim.c.id)
-        .where(event.c.file_id == file_id)
-        .distinct()
-    )
-    return list(tx.rows(query))
-
-
 def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> tuple[str, int]:
-    known = tx.one(
-        select(schema.remit.c.id, schema.x12_file.c.name)
-        .join(schema.x12_file, schema.x12_file.c.id == schema.remit.c.file_id)
-        .where(schema.remit.c.payer == remittance.payer[:80], schema.remit.c.trace == remittance.trace[:50])
-    )
+    known = remits.remit_known(tx.connection, remittance.payer, remittance.trace)
     if known is not None:
-        return f"Payment {remittance.trace} came before in {known.name}; it was not posted again.", 0
-    remit_id = tx.add(
-        schema.remit, file_id=file_id, trace=remittance.trace[:50], payer=remittance.payer[:80], day=remittance.day,
+        return f"Payment {remittance.trace} came before in {known}; it was not posted again.", 0
+    remit_id = remits.add_remit(
+        tx.connection,
+        file_id=file_id,
+        trace=remittance.trace,
+        payer=remittance.payer,
+        day=remittance.day,
         paid_cents=remittance.paid_cents,
-    )  # fmt: skip
+    )
     waiting = sum(_take_claim(tx, file_id, remit_id, remittance, answer) for answer in remittance.claims)
     waiting += _keep_provider_adjustments(tx, remit_id, remittance)
     count = len(remittance.claims)
@@ -162,18 +133,26 @@ def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> t
 def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:
     for each in remittance.provider_adjustments:
         why = f"The payer held back {plain(each.cents)} from the whole payment (reason {each.reason})."
-        tx.add(schema.remit_claim, remit_id=remit_id, number="", paid_cents=-each.cents, outcome="person", why=why)
+        remits.add_answer(
+            tx.connection,
+            remit_id=remit_id,
+            claim_id=None,
+            number="",
+            paid_cents=-each.cents,
+            outcome="person",
+            why=why,
+        )
     return len(remittance.provider_adjustments)
 
 
 def _take_claim(tx: Transaction, file_id: int, remit_id: int, remittance: Remittance, answer: RemitClaim) -> bool:
     """Post one claim's answer; True when a person must decide."""
-    row = tx.one(select(schema.claim).where(schema.claim.c.number == answer.number))
+    row = claims.claim_by_number(tx.connection, answer.number)
     if row is None:
         why = f"We have no claim {answer.number or '(no number)'}{' for ' + answer.patient_name if answer.patient_name else ''}."
         return _for_a_person(tx, remit_id, None, answer, "unknown", why)
     visit = locked_visit(tx, row.visit_id)
-    row = tx.one(select(schema.claim).where(schema.claim.c.id == row.id).with_for_update())
+    row = claims.claim_for_update(tx.connection, row.id) or row
     if row.state in {ClaimState.CLOSED, ClaimState.DENIED} and answer.status != "22":
         return _for_a_person(
             tx, remit_id, row, answer, "repeated", "This claim was answered before; the payer may have paid twice."
@@ -189,19 +168,15 @@ def _take_claim(tx: Transaction, file_id: int, remit_id: int, remittance: Remitt
             line_id=posting.line_id, claim_id=row.id,
         )  # fmt: skip
     _note_deductibles(tx, answer)
-    tx.add(
-        schema.remit_claim,
+    remits.add_answer(
+        tx.connection,
         remit_id=remit_id,
         claim_id=row.id,
-        number=answer.number[:40],
+        number=answer.number,
         paid_cents=answer.paid_cents,
         outcome="posted",
     )
-    tx.connection.execute(
-        update(schema.claim)
-        .where(schema.claim.c.id == row.id)
-        .values(state=ClaimState.CLOSED, paid_cents=answer.paid_cents)
-    )
+    claims.mark_paid(tx.connection, row.id, answer.paid_cents)
     add_event(
         tx,
         row.id,
@@ -213,7 +188,7 @@ def _take_claim(tx: Transaction, file_id: int, remit_id: int, remittance: Remitt
     return False
 
 
-def _expected(tx: Transaction, row: Any) -> list[ExpectedLine]:
+def _expected(tx: Transaction, row: ClaimRow) -> list[ExpectedLine]:
     open_parts = line_parts(
         money.visit_entries(tx.connection, row.visit_id), money.visit_allocations(tx.connection, row.visit_id)
     )
@@ -234,22 +209,25 @@ def _note_deductibles(tx: Transaction, answer: RemitClaim) -> None:
     for line in answer.lines:
         if line.number.startswith("L") and line.number[1:].isdecimal():
             counted = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason == "1")
-            tx.connection.execute(
-                update(schema.charge_line)
-                .where(schema.charge_line.c.id == int(line.number[1:]))
-                .values(deductible_cents=counted)
-            )
+            remits.note_deductible(tx.connection, int(line.number[1:]), counted)
 
 
-def _put_aside(tx: Transaction, file_id: int, row: Any, placed: Placed) -> None:
+def _put_aside(tx: Transaction, file_id: int, row: ClaimRow, placed: Placed) -> None:
     add_event(tx, row.id, placed.why_not, file_id)
     if placed.denied:
-        tx.connection.execute(update(schema.claim).where(schema.claim.c.id == row.id).values(state=ClaimState.DENIED))
+        claims.set_state(tx.connection, row.id, ClaimState.DENIED)
 
 
-def _for_a_person(tx: Transaction, remit_id: int, row: Any, answer: RemitClaim, outcome: str, why: str) -> bool:
-    tx.add(
-        schema.remit_claim, remit_id=remit_id, claim_id=row.id if row else None, number=answer.number[:40], paid_cents=answer.paid_cents,
-        outcome=outcome, why=why[:500],
-    )  # fmt: skip
+def _for_a_person(
+    tx: Transaction, remit_id: int, row: ClaimRow | None, answer: RemitClaim, outcome: str, why: str
+) -> bool:
+    remits.add_answer(
+        tx.connection,
+        remit_id=remit_id,
+        claim_id=row.id if row else None,
+        number=answer.number,
+        paid_cents=answer.paid_cents,
+        outcome=outcome,
+        why=why,
+    )
     return True

@@ -6,17 +6,14 @@ shelf, or leaves them on the Book, where they are drawn as outside hours until s
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from typing import Any
 
 import holidays
-from sqlalchemy import Connection, bindparam, select, update
 
 from zax.core.book.calendar import DAY, Pattern
 from zax.core.book.hours import Span, clock_words
-from zax.core.book.track import ON_THE_BOOK
 from zax.core.errors import Mendable, NotFound, ProblemCollector, Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -26,22 +23,12 @@ from zax.desk.book.shelf import lift
 from zax.desk.book.track import locked_visit
 from zax.desk.book.undo import Memo
 from zax.desk.clinic.clinic import Clinic
-from zax.store import schema
+from zax.store.book.booked import BookedSlot, booked_slots
+from zax.store.clinic import hours
+from zax.store.clinic.hours import HoursLine, replace_hours
+from zax.store.engine import Connection
 
 AHEAD = timedelta(days=430)
-_SLOTS = (
-    select(
-        schema.staff_slot.c.visit_id, schema.staff_slot.c.provider_id, schema.staff_slot.c.day, schema.staff_slot.c.start_min, schema.staff_slot.c.end_min,
-        schema.visit.c.site_id, schema.visit.c.buffer_min, schema.patient.c.first, schema.patient.c.last,
-    )
-    .join(schema.visit, schema.visit.c.id == schema.staff_slot.c.visit_id)
-    .join(schema.patient, schema.patient.c.id == schema.visit.c.patient_id)
-    .where(
-        schema.staff_slot.c.provider_id.in_(bindparam("people", expanding=True)), schema.staff_slot.c.day >= bindparam("first"),
-        schema.visit.c.state.in_(tuple(ON_THE_BOOK)),
-    )
-    .order_by(schema.staff_slot.c.day, schema.staff_slot.c.start_min, schema.staff_slot.c.visit_id)
-)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,20 +76,13 @@ def set_hours(
     if from_day < tx.business_day(tx.clinic.first_site.id):
         raise Refused("Hours can be changed from today on; the past stays as it was.", "from_day")
     checked = _check_rows(tx.clinic, rows)
-    h = schema.provider_hours
-    tx.connection.execute(
-        update(h)
-        .where(h.c.provider_id == provider.id, (h.c.to_day.is_(None)) | (h.c.to_day >= from_day))
-        .values(to_day=from_day - timedelta(days=1))
-    )
-    for row in checked:
-        tx.add(h, provider_id=provider.id, from_day=from_day, **row)
+    replace_hours(tx.connection, provider.id, from_day, checked)
     tx.change_setup("hours.changed", provider=provider.id, from_day=from_day.isoformat(), rows=len(checked))
     _decide(tx, [provider.id], from_day, decision, "hours changed")
 
 
-def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[dict[str, Any]]:
-    checked: list[dict[str, Any]] = []
+def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
+    checked: list[HoursLine] = []
     with ProblemCollector() as wrong:
         for number, row in enumerate(rows):
             start = wrong.take(parse_clock, row.start, f"start-{number}")
@@ -114,10 +94,16 @@ def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[dict[str, Any]
             elif start is not None and end is not None and end <= start:
                 wrong.add(f"end-{number}", f"It has to end after {clock_words(start)}.")
             elif start is not None and end is not None:
-                checked.append({
-                    "weekday": int(row.weekday), "pattern": row.pattern, "site_id": int(row.site_id), "start_min": start, "end_min": end,
-                    "rest": row.rest.strip()[:40],
-                })  # fmt: skip
+                checked.append(
+                    HoursLine(
+                        weekday=int(row.weekday),
+                        pattern=row.pattern,
+                        site_id=int(row.site_id),
+                        start_min=start,
+                        end_min=end,
+                        rest=row.rest.strip()[:40],
+                    )
+                )
         _check_two_places(checked, wrong)
     return checked
 
@@ -127,19 +113,18 @@ def _parse_end(text: str, field: str) -> int:
     return DAY.end if text.strip() in {"24:00", "24"} else parse_clock(text, field)
 
 
-def _check_two_places(rows: Sequence[dict[str, Any]], wrong: ProblemCollector) -> None:
+def _check_two_places(lines: Sequence[HoursLine], wrong: ProblemCollector) -> None:
     """Nobody works at two sites at the same minute of the same weeks."""
-    work = [row for row in rows if not row["rest"]]
-    for number, row in enumerate(work):
-        for other in work[:number]:
-            meets = Span(row["start_min"], row["end_min"]).overlaps(Span(other["start_min"], other["end_min"]))
-            if (
-                meets
-                and row["weekday"] == other["weekday"]
-                and row["pattern"] == other["pattern"]
-                and row["site_id"] != other["site_id"]
-            ):
-                wrong.add(f"start-{rows.index(row)}", "At that time they work at the other site.")
+    work = [(number, line) for number, line in enumerate(lines) if not line.rest]
+    for at, (number, line) in enumerate(work):
+        if any(_two_places(line, other) for _, other in work[:at]):
+            wrong.add(f"start-{number}", "At that time they work at the other site.")
+
+
+def _two_places(one: HoursLine, other: HoursLine) -> bool:
+    meets = Span(one.start_min, one.end_min).overlaps(Span(other.start_min, other.end_min))
+    same_weeks = one.weekday == other.weekday and one.pattern == other.pattern
+    return meets and same_weeks and one.site_id != other.site_id
 
 
 @act("setup")
@@ -172,10 +157,18 @@ def add_exception(
             wrong.add("words", "Say what it is: holiday, course, extra clinic.")
         if extra and (site_id not in tx.clinic.sites or not (start.strip() and end.strip())):
             wrong.add("start", "For extra time give the site, from and to.")
-    tx.add(
-        schema.provider_exception, provider_id=provider.id, site_id=site_id, from_day=first, to_day=last, start_min=begins, end_min=ends, extra=extra,
+    assert begins is not None and ends is not None
+    hours.add_exception(
+        tx.connection,
+        provider_id=provider.id,
+        site_id=site_id,
+        from_day=first,
+        to_day=last,
+        start_min=begins,
+        end_min=ends,
+        extra=extra,
         words=words.strip()[:80],
-    )  # fmt: skip
+    )
     tx.change_setup(
         "hours.exception", provider=provider.id, first=first.isoformat(), last=last.isoformat(), words=words.strip()
     )
@@ -185,11 +178,10 @@ def add_exception(
 @act("setup")
 def end_exception(tx: Transaction, exception_id: int, decision: str = "") -> None:
     """Take an exception back; the weekly hours hold again."""
-    e = schema.provider_exception
-    row = tx.one(select(e).where(e.c.id == exception_id, e.c.ended_at.is_(None)).with_for_update())
+    row = hours.locked_exception(tx.connection, exception_id)
     if row is None:
         raise NotFound("This exception was taken back already.")
-    tx.connection.execute(update(e).where(e.c.id == exception_id).values(ended_at=tx.now))
+    hours.end_exception(tx.connection, exception_id, tx.now)
     tx.change_setup("hours.exception_ended", provider=row.provider_id, words=row.words)
     _decide(tx, [row.provider_id], row.from_day, decision, "hours changed")
 
@@ -229,17 +221,13 @@ def close_holidays(tx: Transaction, days: Sequence[tuple[date, str]], decision: 
 
 
 def _close(tx: Transaction, starts: datetime, ends: datetime, words: str, site_id: int | None) -> None:
-    tx.add(schema.closure, starts=starts, ends=ends, words=words.strip()[:80], site_id=site_id)
+    hours.add_closure(tx.connection, starts, ends, words.strip()[:80], site_id)
 
 
 @act("setup")
 def open_again(tx: Transaction, closure_id: int) -> None:
     """Take a closure back."""
-    c = schema.closure
-    done = tx.connection.execute(
-        update(c).where(c.c.id == closure_id, c.c.ended_at.is_(None)).values(ended_at=tx.now)
-    )
-    if not done.rowcount:
+    if not hours.end_closure(tx.connection, closure_id, tx.now):
         raise NotFound("This closure was taken back already.")
     tx.change_setup("closure.ended", closure=closure_id)
 
@@ -267,36 +255,30 @@ def newly_outside(
     connection: Connection, before: Clinic, after: Clinic, people: Sequence[int], first: date
 ) -> list[Outside]:
     """The booked visits that lie inside somebody's hours as they were, and outside as they are to be; one a visit, in order of time."""
-    found: dict[int, Outside] = {}
-    for slot in connection.execute(_SLOTS, {"people": list(people) or [0], "first": first}):
-        span = Span(
-            slot.start_min,
-            slot.end_min - slot.buffer_min if slot.end_min - slot.buffer_min > slot.start_min else slot.end_min,
-        )
-        if _inside(before, slot, span) and not _inside(after, slot, span):
-            name = f"{slot.first} {slot.last}"
-            found.setdefault(
-                slot.visit_id,
-                Outside(slot.visit_id, slot.day, slot.start_min, name, after.providers[slot.provider_id].short),
-            )
-    return list(found.values())
-
-
-def _inside(clinic: Clinic, slot: Any, span: Span) -> bool:
-    return any(span.within(window) for window in clinic.hours.windows(slot.provider_id, slot.site_id, slot.day))
+    slots = booked_slots(connection, people, first)
+    lost = [slot for slot in slots if _inside(before, slot) and not _inside(after, slot)]
+    return _visits_of(lost, after)
 
 
 def outside_now(connection: Connection, clinic: Clinic, first: date) -> list[Outside]:
     """Every coming visit that lies outside working hours as they are: left there by decision, and not to be forgotten."""
+    slots = booked_slots(connection, clinic.providers, first)
+    return _visits_of([slot for slot in slots if not _inside(clinic, slot)], clinic)
+
+
+def _inside(clinic: Clinic, slot: BookedSlot) -> bool:
+    """Whether somebody works in the minutes that a visit needs them; its buffer may run over the end of their hours."""
+    span = Span(slot.start_min, max(slot.start_min + 1, slot.end_min - slot.buffer_min))
+    return any(span.within(window) for window in clinic.hours.windows(slot.provider_id, slot.site_id, slot.day))
+
+
+def _visits_of(slots: Iterable[BookedSlot], clinic: Clinic) -> list[Outside]:
+    """One a visit, by the first of its slots."""
     found: dict[int, Outside] = {}
-    for slot in connection.execute(_SLOTS, {"people": list(clinic.providers), "first": first}):
-        span = Span(slot.start_min, max(slot.start_min + 1, slot.end_min - slot.buffer_min))
-        if not _inside(clinic, slot, span):
-            name = f"{slot.first} {slot.last}"
-            found.setdefault(
-                slot.visit_id,
-                Outside(slot.visit_id, slot.day, slot.start_min, name, clinic.providers[slot.provider_id].short),
-            )
+    for slot in slots:
+        provider = clinic.providers[slot.provider_id].short
+        name = f"{slot.first} {slot.last}"
+        found.setdefault(slot.visit_id, Outside(slot.visit_id, slot.day, slot.start_min, name, provider))
     return list(found.values())
 
 
@@ -313,39 +295,3 @@ def public_holidays(clinic: Clinic, site_id: int, today: date) -> list[tuple[dat
         for day, words in sorted(known.items())
         if today <= day <= today + AHEAD and not clinic.hours.closure_words(site_id, day)
     ]
-
-
-def closures_from(connection: Connection, today: date) -> Sequence[Any]:
-    """The closures that are not over, in order."""
-    c = schema.closure
-    query = (
-        select(c)
-        .where(c.c.ended_at.is_(None), c.c.ends > datetime.combine(today, time()))
-        .order_by(c.c.starts, c.c.id)
-    )
-    return connection.execute(query).all()
-
-
-def exceptions_from(connection: Connection, provider_id: int, today: date) -> Sequence[Any]:
-    e = schema.provider_exception
-    query = (
-        select(e)
-        .where(e.c.provider_id == provider_id, e.c.ended_at.is_(None), e.c.to_day >= today)
-        .order_by(e.c.from_day, e.c.id)
-    )
-    return connection.execute(query).all()
-
-
-def hours_rows(connection: Connection, provider_id: int, day: date) -> Sequence[Any]:
-    """The weekly rows that hold on or after the day, those that hold first."""
-    h = schema.provider_hours
-    query = (
-        select(h)
-        .where(
-            h.c.provider_id == provider_id,
-            (h.c.to_day.is_(None)) | (h.c.to_day >= day),
-            (h.c.to_day.is_(None)) | (h.c.from_day.is_(None)) | (h.c.to_day >= h.c.from_day),
-        )
-        .order_by(h.c.weekday, h.c.start_min, h.c.id)
-    )
-    return connection.execute(query).all()

@@ -12,23 +12,23 @@ from zax.core.money.drawer import counted_amount
 from zax.core.people.roles import Role
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.store import schema
+from zax.store.money import setup
 
 _UNLIMITED = {"", "no limit", "none", "any"}
 
 
 @act("setup")
 def save_tender(tx: Transaction, tender_id: int, version: int, words: str, needs_number: bool, active: bool) -> None:
-    values = {"words": _words(words, 30), "needs_number": needs_number, "active": active}
-    tx.keep_row(schema.tender_kind, tender_id, version, values, "tender")
-    tx.change_setup("setup.tender", words=values["words"])
+    kept = _words(words, 30)
+    setup.keep_tender_kind(tx.connection, tender_id, version, words=kept, needs_number=needs_number, active=active)
+    tx.change_setup("setup.tender", words=kept)
 
 
 @act("setup")
 def save_reason(tx: Transaction, reason_id: int, version: int, words: str, active: bool) -> None:
-    values = {"words": _words(words, 60), "active": active}
-    tx.keep_row(schema.reason, reason_id, version, values, "reason")
-    tx.change_setup("setup.reason", words=values["words"])
+    kept = _words(words, 60)
+    setup.keep_reason(tx.connection, reason_id, version, words=kept, active=active)
+    tx.change_setup("setup.reason", words=kept)
 
 
 @act("setup")
@@ -43,8 +43,10 @@ def save_discount(
     if flag_id is not None and flag_id not in tx.clinic.flags:
         wrong.add("flag_id", "Choose a flag from the list.")
     wrong.raise_if_any()
-    values = {"words": kept, "percent": share, "flag_id": flag_id, "active": active}
-    tx.keep_row(schema.discount, discount_id, version, values, "discount")
+    assert kept is not None
+    setup.keep_discount(
+        tx.connection, discount_id, version, words=kept, percent=share, flag_id=flag_id, active=active
+    )
     tx.change_setup("setup.discount", words=kept)
 
 
@@ -71,7 +73,7 @@ def save_product(tx: Transaction, product_id: int, version: int, form: ProductFo
         "active": form.active,
     }  # fmt: skip
     wrong.raise_if_any()
-    tx.keep_row(schema.product, product_id, version, values, "product")
+    setup.keep_product(tx.connection, product_id, version, values)
     tx.change_setup("setup.product", words=values["words"], stock=values["stock"])
 
 

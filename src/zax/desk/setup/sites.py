@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import date
-from typing import Any
 from zoneinfo import available_timezones
 
-from sqlalchemy import func, select, update
-
 from zax.core.book.hours import clock_words
-from zax.core.book.track import ON_THE_BOOK
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -18,7 +13,8 @@ from zax.desk.book.shelf import lift
 from zax.desk.book.track import locked_visit
 from zax.desk.book.undo import Memo
 from zax.desk.setup.hours import Affected, Outside
-from zax.store import schema
+from zax.store.book.booked import booked_in_room
+from zax.store.clinic import setup
 
 GRIDS = (5, 10, 15)
 
@@ -39,11 +35,15 @@ def save_site(tx: Transaction, site_id: int, name: str, timezone: str, grid: str
         last = wrong.take(parse_clock, closes, "closes")
         if first is not None and last is not None and last - first < 60:
             wrong.add("closes", f"It has to close at least an hour after {clock_words(first)}.")
-    s = schema.site
-    tx.connection.execute(
-        update(s)
-        .where(s.c.id == site_id)
-        .values(name=name.strip(), timezone=timezone, grid_minutes=int(grid), opens_min=first, closes_min=last)
+    assert first is not None and last is not None
+    setup.save_site(
+        tx.connection,
+        site_id,
+        name=name.strip(),
+        timezone=timezone,
+        grid_minutes=int(grid),
+        opens_min=first,
+        closes_min=last,
     )
     tx.change_setup("site.saved", site=site_id)
 
@@ -70,22 +70,12 @@ def save_room(
             for r in tx.clinic.rooms.values()
         ):
             wrong.add("name", "The site has a room of that name already.")
-    r = schema.room
+    if room_id and room_id not in tx.clinic.rooms:
+        raise NotFound("There is no such room.")
     words = sorted({" ".join(each.split()).lower() for each in equipment.split(",") if each.strip()})
-    values: dict[str, Any] = {
-        "site_id": site_id,
-        "name": name.strip(),
-        "dental": dental,
-        "equipment": words,
-        "active": active,
-    }
-    if room_id:
-        if room_id not in tx.clinic.rooms:
-            raise NotFound("There is no such room.")
-        tx.connection.execute(update(r).where(r.c.id == room_id).values(**values))
-    else:
-        position = tx.connection.execute(select(func.coalesce(func.max(r.c.position), 0) + 1)).scalar_one()
-        room_id = tx.add(r, position=position, **values)
+    room_id = setup.save_room(
+        tx.connection, room_id, site_id=site_id, name=name.strip(), dental=dental, equipment=words, active=active
+    )
     tx.change_setup("room.saved", room=room_id)
     if not active:
         _decide(tx, room_id, decision)
@@ -104,20 +94,12 @@ def save_provider(tx: Transaction, provider_id: int, at_once: int, room_id: int)
         room = tx.clinic.rooms.get(room_id)
         if room is None or room.dental != provider.dental:
             wrong.add("room_id", "Choose a room of the same kind.")
-    p = schema.provider
-    tx.connection.execute(update(p).where(p.c.id == provider_id).values(at_once=at_once, room_id=room_id))
+    setup.save_provider(tx.connection, provider_id, at_once=at_once, room_id=room_id)
     tx.change_setup("provider.saved", provider=provider_id, at_once=at_once, room=room_id)
 
 
 def _decide(tx: Transaction, room_id: int, decision: str) -> None:
-    v, p = schema.visit, schema.patient
-    today: date = tx.business_day(tx.clinic.rooms[room_id].site_id)
-    rows = tx.rows(
-        select(v.c.id, v.c.day, v.c.start_min, v.c.provider_id, p.c.first, p.c.last)
-        .join(p, p.c.id == v.c.patient_id)
-        .where(v.c.room_id == room_id, v.c.day >= today, v.c.state.in_(tuple(ON_THE_BOOK)))
-        .order_by(v.c.day, v.c.start_min)
-    )
+    rows = booked_in_room(tx.connection, room_id, tx.business_day(tx.clinic.rooms[room_id].site_id))
     if not rows or decision == "leave":
         return
     if decision != "shelf":

@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import delete, func, insert, select, update
-
 from zax.core.book.booking import LONGEST_VISIT
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound, ProblemCollector, Refused
@@ -16,7 +14,7 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.booking import parse_clock
 from zax.desk.clinic.clinic import Clinic
-from zax.store import schema
+from zax.store.clinic import setup
 
 FOR_WHOM = {"all": "everybody", "new": "new patients only", "known": "known patients only"}
 WEB = {"no": "not on the web", "held": "on the web, held until accepted", "firm": "on the web, firm at once"}
@@ -63,21 +61,9 @@ class TypeForm:
 def save_type(tx: Transaction, type_id: int, form: TypeForm) -> int:
     """Change a type, or make one (`type_id` 0); its id. Problems by field."""
     values = _checked(tx.clinic, form, type_id)
-    ts = schema.visit_type_service
-    type_id = tx.keep_row(schema.visit_type, type_id, form.version, values, "visit type")
-    tx.connection.execute(delete(ts).where(ts.c.type_id == type_id))
-    _write_services(tx, ts, "type_id", type_id, form.services)
+    type_id = setup.keep_visit_type(tx.connection, type_id, form.version, values, form.services)
     tx.change_setup("type.saved", type=type_id, name=values["name"])
     return type_id
-
-
-def _write_services(tx: Transaction, table: Any, owner: str, number: int, services: Sequence[int]) -> None:
-    rows = [
-        {owner: number, "service_id": service, "position": at}
-        for at, service in enumerate(dict.fromkeys(services), 1)
-    ]
-    if rows:
-        tx.connection.execute(insert(table), rows)
 
 
 def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> dict[str, Any]:
@@ -204,16 +190,15 @@ def save_set(tx: Transaction, set_id: int, name: str, services: Sequence[int], a
             wrong.add("services", "A set brings at least one service.")
         if len({service.dental for service in known}) > 1:
             wrong.add("services", "A set is all dental or all medical.")
-    s, line = schema.service_set, schema.service_set_line
-    values = {"name": words, "dental": known[0].dental, "active": active}
-    if set_id:
-        if set_id not in tx.clinic.sets:
-            raise NotFound("There is no such service set.")
-        tx.connection.execute(update(s).where(s.c.id == set_id).values(**values))
-    else:
-        position = tx.connection.execute(select(func.coalesce(func.max(s.c.position), 0) + 1)).scalar_one()
-        set_id = tx.add(s, position=position, **values)
-    tx.connection.execute(delete(line).where(line.c.set_id == set_id))
-    _write_services(tx, line, "set_id", set_id, [service.id for service in known])
+    if set_id and set_id not in tx.clinic.sets:
+        raise NotFound("There is no such service set.")
+    set_id = setup.save_service_set(
+        tx.connection,
+        set_id,
+        name=words,
+        dental=known[0].dental,
+        active=active,
+        services=[service.id for service in known],
+    )
     tx.change_setup("set.saved", set=set_id, name=words)
     return set_id

@@ -3,12 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, delete, insert
+from sqlalchemy import Connection, bindparam, delete, func, insert, select
 
 from zax.store.acts.tables import audit, feed
+from zax.store.rows import many
+
+_NEWEST = select(func.coalesce(func.max(feed.c.id), 0))
+_SINCE = select(feed).where(feed.c.id > bindparam("since"))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Change:
+    """What open screens are told: something about this site, day, visit or patient changed."""
+
+    id: int
+    what: str
+    site_id: int | None
+    day: date | None
+    visit_id: int | None
+    patient_id: int | None
 
 
 def write_audit(
@@ -41,3 +58,12 @@ def write_feed(
 
 def prune_feed(connection: Connection, before: datetime) -> None:
     connection.execute(delete(feed).where(feed.c.at < before))
+
+
+def newest_change(connection: Connection) -> int:
+    """The id of the newest change told, 0 when there is none."""
+    return int(connection.execute(_NEWEST).scalar_one())
+
+
+def changes_since(connection: Connection, change_id: int) -> list[Change]:
+    return many(connection, _SINCE, Change, since=change_id)

@@ -114,18 +114,16 @@ def hold_books(connection: Connection, site_id: int) -> date | None:
     if row is None:
         _open_books(connection, site_id)
         row = connection.execute(query).one()
-    closed: date | None = row.closed_day
-    return closed
+    return row[0]
 
 
 def hold_books_alone(connection: Connection, site_id: int) -> date | None:
     """Hold a site's books alone, as who closes the day does; the last closed day."""
     _open_books(connection, site_id)
-    closed: date | None = connection.execute(_closed_day(site_id).with_for_update()).scalar_one()
-    return closed
+    return connection.execute(_closed_day(site_id).with_for_update()).scalar_one()
 
 
-def _closed_day(site_id: int) -> Select[tuple[date | None]]:
+def _closed_day(site_id: int) -> Select[date | None]:
     return select(site_books.c.closed_day).where(site_books.c.site_id == site_id)
 
 

@@ -45,6 +45,11 @@ def known_patient(connection: Connection, patient_id: int) -> Patient:
     return found
 
 
+def active_patient(connection: Connection, patient_id: int) -> Patient | None:
+    """A patient who can be booked: neither merged away nor put away."""
+    return one(connection, select(patient).where(patient.c.id == patient_id, patient.c.status == "active"), Patient)
+
+
 def patient_for_update(connection: Connection, patient_id: int) -> Patient | None:
     """The patient, held until the transaction ends."""
     return one(connection, select(patient).where(patient.c.id == patient_id).with_for_update(), Patient)

@@ -7,7 +7,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy.exc import OperationalError
 
 from zax.core.arrivals.conditions import Place
 from zax.core.arrivals.steps import next_open
@@ -18,13 +17,15 @@ from zax.core.patients.uploads import Cut
 from zax.desk.arrivals.check_in import StepsOpen, arrival_of, check_in, do_step, undo_step
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.forms import filled_blocks, record_words
-from zax.desk.arrivals.heads_ups import away_with_names, dismiss, heads_ups, show_again
+from zax.desk.arrivals.heads_ups import dismiss, heads_ups, show_again
 from zax.desk.coverage.eligibility import ask
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.payment_page import last_ways, patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.patients.files import keep_file, set_photo
 from zax.desk.people.sign_in import authenticate
+from zax.store.arrivals.heads_ups import away_with_names
+from zax.store.engine import OperationalError
 from zax.store.money.payments import cards_of
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.record.record import value_of

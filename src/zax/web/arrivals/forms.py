@@ -10,9 +10,12 @@ from fastapi.responses import Response
 from zax.core.arrivals.forms import RELATIONS
 from zax.core.errors import Mendable, NotFound, Stale
 from zax.desk.arrivals.check_in import do_step
-from zax.desk.arrivals.forms import SignForm, filled_blocks, record_words, sign_form, signed_forms, signed_pdf
+from zax.desk.arrivals.forms import SignForm, filled_blocks, record_words, sign_form, signed_pdf
 from zax.desk.record.record import number_of
-from zax.store import schema
+from zax.store.arrivals.signed import signed_forms
+from zax.store.engine import Connection
+from zax.store.patients.patients import known_patient
+from zax.store.patients.records import Patient
 from zax.web.arrivals.documents import signed_paper
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
@@ -48,9 +51,9 @@ def form_page(
     return ctx.looked(page, patient_id, "form")
 
 
-def _patient(connection: Any, patient_id: int) -> Any:
+def _patient(connection: Connection, patient_id: int) -> Patient:
     number = number_of(connection, patient_id)
-    return connection.execute(schema.patient.select().where(schema.patient.c.id == number)).one()
+    return known_patient(connection, number)
 
 
 @router.post("/patients/{patient_id}/sign/{template_id}")

@@ -7,14 +7,13 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
 
-from sqlalchemy import Connection
-
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.search_request import Opening
 from zax.core.errors import Refused, ZaxError
 from zax.desk.book.booking import parse_clock
 from zax.desk.book.openings import Part, Request, find_openings
 from zax.store.book import queries as visits
+from zax.store.engine import Connection
 from zax.web.shell.request_context import RequestContext
 
 FINDER = (

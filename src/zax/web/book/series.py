@@ -16,6 +16,7 @@ from zax.desk.book.booking import BookOrder, book_many, parse_clock
 from zax.desk.book.placing import Spot, nearest_anywhere
 from zax.desk.book.series import Member, Planned, plan_household, plan_series
 from zax.store.book import queries as visits
+from zax.store.engine import Connection
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -54,7 +55,9 @@ def plan_page(ctx: RequestContext, form: PostedForm, order: BookOrder, status: i
     return ctx.page("book/series.html", status, rows=rows, order=order, title=title, form=form, screen="book", **more)
 
 
-def _members(ctx: RequestContext, connection: Any, form: PostedForm, order: BookOrder, name: str) -> list[Member]:
+def _members(
+    ctx: RequestContext, connection: Connection, form: PostedForm, order: BookOrder, name: str
+) -> list[Member]:
     """The patient first, then those ticked; somebody who does it and is free is chosen where nobody was named."""
     assert order.patient_id is not None
     members = [Member(order.patient_id, name, int(order.type_id), order.provider_id)]
@@ -77,7 +80,7 @@ def _members(ctx: RequestContext, connection: Any, form: PostedForm, order: Book
     return members
 
 
-def _free_lead(ctx: RequestContext, connection: Any, order: BookOrder, kind: Any, busy: set[int]) -> int:
+def _free_lead(ctx: RequestContext, connection: Connection, order: BookOrder, kind: Any, busy: set[int]) -> int:
     """Whoever of the type's people is nearest to free then; the one named first where that is the same."""
     leads = [p for p in ctx.clinic.hours.leads(kind, order.site_id) if p.id not in busy] or ctx.clinic.hours.leads(
         kind, order.site_id

@@ -13,10 +13,11 @@ from zax.core.errors import Mendable, NotFound, Refused, Stale
 from zax.desk.charges import treatment_options as acts
 from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
-from zax.desk.charges.treatment_options import OPTIONS, PlannedLineForm, proposal_of, proposal_row, proposals_of
+from zax.desk.charges.treatment_options import OPTIONS, PlannedLineForm, proposal_of, proposal_row
 from zax.desk.record.record import number_of
-from zax.store import schema
 from zax.store.book.planned import planned_for
+from zax.store.charges.treatment_options import proposals_of
+from zax.store.patients.patients import known_patient
 from zax.web.arrivals.forms import sign_of
 from zax.web.charges.documents import plan_pdf, proposal_paper
 from zax.web.charges.tooth_chart import mouth_svg
@@ -34,7 +35,7 @@ def planned_page(ctx: RequestContext, patient_id: int, status: int = 200, **more
     """What is planned for the patient: proposals, and single services that no visit is to do yet."""
     with ctx.read() as connection:
         number = number_of(connection, patient_id)
-        patient = connection.execute(schema.patient.select().where(schema.patient.c.id == number)).one()
+        patient = known_patient(connection, number)
         found = [proposal_of(connection, ctx.clinic, row.id, ctx.now) for row in proposals_of(connection, number)]
         planned = planned_for(connection, number)
     page = ctx.page(

@@ -6,14 +6,14 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import PlainTextResponse, Response
-from sqlalchemy import func, select
 
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import NotFound, ZaxError
 from zax.desk.claims.claims import recheck
 from zax.desk.remits.importing import import_file
-from zax.store import schema
+from zax.store.claims import claims as stored
 from zax.store.money import queries as money
+from zax.store.remits.remits import open_answers
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -34,18 +34,7 @@ SHOWS: dict[str, tuple[str, tuple[ClaimState, ...]]] = {
     "answers": ("Answers for a person", ()),
 }
 PAGE = 40
-
-
-def _claim_query() -> Any:
-    c, p, y = schema.claim, schema.patient, schema.payer
-    return (
-        select(c, p.c.first, p.c.last, y.c.name.label("payer_name"), schema.visit.c.day)
-        .join(p, p.c.id == c.c.patient_id)
-        .join(schema.visit, schema.visit.c.id == c.c.visit_id)
-        .join(schema.coverage, schema.coverage.c.id == c.c.coverage_id)
-        .join(schema.plan, schema.plan.c.id == schema.coverage.c.plan_id)
-        .join(y, y.c.id == schema.plan.c.payer_id)
-    )
+MOST_ANSWERS, MOST_FILES = 100, 8
 
 
 @router.get("/claims")
@@ -56,19 +45,12 @@ def show_claims(request: Request, show: str = "open", page: int = 1) -> Response
 def claims_page(ctx: RequestContext, show: str = "open", page: int = 1, status: int = 200, **more: Any) -> Response:
     if show not in SHOWS:
         raise NotFound("There is no such list of claims.")
-    c = schema.claim
     states = SHOWS[show][1]
     with ctx.read() as connection:
-        counts = dict(connection.execute(select(c.c.state, func.count()).group_by(c.c.state)).all())
-        query = _claim_query().where(c.c.state.in_(states)).order_by(c.c.made_at.desc(), c.c.id.desc())
-        claims = connection.execute(query.limit(PAGE + 1).offset((max(page, 1) - 1) * PAGE)).all() if states else []
-        answers = connection.execute(_answers()).all()
-        files = connection.execute(
-            select(schema.x12_file)
-            .where(schema.x12_file.c.direction == "in")
-            .order_by(schema.x12_file.c.id.desc())
-            .limit(8)
-        ).all()
+        counts = stored.counts_by_state(connection)
+        claims = stored.listed_claims(connection, states, PAGE + 1, (max(page, 1) - 1) * PAGE) if states else []
+        answers = open_answers(connection, MOST_ANSWERS)
+        files = stored.files_in(connection, MOST_FILES)
     totals = {key: sum(counts.get(state, 0) for state in wanted) for key, (_, wanted) in SHOWS.items()} | {
         "answers": len(answers)
     }
@@ -78,32 +60,14 @@ def claims_page(ctx: RequestContext, show: str = "open", page: int = 1, status: 
     )  # fmt: skip
 
 
-def _answers() -> Any:
-    r, m = schema.remit_claim, schema.remit
-    return (
-        select(r, m.c.payer, m.c.trace, m.c.day)
-        .join(m, m.c.id == r.c.remit_id)
-        .where(r.c.outcome.in_(("unknown", "repeated", "person")))
-        .order_by(r.c.id.desc())
-        .limit(100)
-    )
-
-
 @router.get("/claims/{claim_id}")
 def show_claim(request: Request, claim_id: int) -> Response:
     ctx = enter(request, "claims")
     with ctx.read() as connection:
-        claim = connection.execute(_claim_query().where(schema.claim.c.id == claim_id)).first()
+        claim = stored.listed_claim(connection, claim_id)
         if claim is None:
             raise NotFound("There is no such claim.")
-        e, u, f = schema.claim_event, schema.user, schema.x12_file
-        events = connection.execute(
-            select(e, u.c.name.label("by_name"), f.c.name.label("file_name"))
-            .join(u, u.c.id == e.c.by_id, isouter=True)
-            .join(f, f.c.id == e.c.file_id, isouter=True)
-            .where(e.c.claim_id == claim_id)
-            .order_by(e.c.id)
-        ).all()
+        events = stored.events_of(connection, claim_id)
         lines = money.claim_lines(connection, claim_id)
     return ctx.page("claims/claim.html", claim=claim, events=events, lines=lines, screen="claims")
 
@@ -133,7 +97,7 @@ def show_file(request: Request, file_id: int) -> Response:
     """The file as it came or went, as text."""
     ctx = enter(request, "claims")
     with ctx.read() as connection:
-        row = connection.execute(select(schema.x12_file).where(schema.x12_file.c.id == file_id)).first()
+        row = stored.file_of(connection, file_id)
     if row is None:
         raise NotFound("There is no such file.")
     return PlainTextResponse(row.text, headers={"Content-Disposition": f'inline; filename="{row.name}"'})

@@ -15,6 +15,7 @@ from zax.desk.coverage.coverages import RANKS
 from zax.desk.day.visit_sheet import sheet_of
 from zax.store.coverage.checks import batches_of, check_of, checks_of, checks_to_mend
 from zax.store.coverage.queries import one_coverage
+from zax.store.engine import Connection
 from zax.store.patients.patients import known_patient
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -48,7 +49,7 @@ def show_answer(request: Request, coverage_id: int, check: int = 0) -> Response:
     return ctx.looked(page, patient.id, "answer")
 
 
-def _read(ctx: RequestContext, connection: Any, check: Any) -> dict[str, Any]:
+def _read(ctx: RequestContext, connection: Connection, check: Any) -> dict[str, Any]:
     if check is None or check.answer is None:
         return {"rows": [], "differences": [], "elsewhere": None, "about": None}
     judged = acts.judged_answer(connection, check, check.answer)

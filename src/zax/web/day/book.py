@@ -14,7 +14,6 @@ from urllib.parse import quote, urlencode
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from markupsafe import escape
-from sqlalchemy import select
 
 from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
@@ -29,8 +28,9 @@ from zax.desk.day.book_views import VIEWS, Beside, BookView, beside, book_view
 from zax.store.book import queries as visits
 from zax.store.book.planned import planned_for
 from zax.store.book.planned import relatives_of as household_of
+from zax.store.engine import Connection
+from zax.store.patients.patients import active_patient
 from zax.store.patients.search import find_patients
-from zax.store.schema import patient
 from zax.web.book.bars import Drawn
 from zax.web.book.openings import FINDER, finder_of
 from zax.web.book.series import plan_page, wants_plan
@@ -116,7 +116,7 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
     return ctx.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 
-def shown_view(ctx: RequestContext, connection: Any, query: Mapping[str, str]) -> BookView:
+def shown_view(ctx: RequestContext, connection: Connection, query: Mapping[str, str]) -> BookView:
     """The day and view that the address names."""
     day = parse_day(query.get("day", ""), ctx.today)
     by = query.get("by", "") if query.get("by") in VIEWS else "provider"
@@ -144,7 +144,7 @@ def legend(ctx: RequestContext, view: BookView, mark: str) -> list[tuple[int, st
     return []
 
 
-def _carried(connection: Any, query: Mapping[str, str]) -> Any:
+def _carried(connection: Connection, query: Mapping[str, str]) -> Any:
     """The visit in hand, if it can still be placed."""
     number = number_in(query, "carry")
     visit = visits.one_visit(connection, number) if number else None
@@ -152,7 +152,7 @@ def _carried(connection: Any, query: Mapping[str, str]) -> Any:
 
 
 def _slip(
-    ctx: RequestContext, connection: Any, view: BookView, query: dict[str, str], typed: PostedForm | None
+    ctx: RequestContext, connection: Connection, view: BookView, query: dict[str, str], typed: PostedForm | None
 ) -> dict[str, Any] | None:
     """The booking form's start values, or None when it is not open."""
     provider_id = number_in(query, "provider")
@@ -163,7 +163,7 @@ def _slip(
     fitting = [kind for kind in kinds if kind.role == provider.role]
     wanted = number_in(query, "type")
     chosen = typed["patient_id"] if typed else query.get("patient", "")
-    person = _patient(connection, int(chosen)) if chosen.isdecimal() else None
+    person = active_patient(connection, int(chosen)) if chosen.isdecimal() else None
     site_id = number_in(query, "site_id") or ctx.site_id
     return {
         "provider": provider, "at": query.get("at", ""), "types": kinds, "kind": next((k for k in fitting if k.id == wanted), fitting[0] if fitting else kinds[0]),
@@ -173,16 +173,12 @@ def _slip(
     }  # fmt: skip
 
 
-def _more(ctx: RequestContext, connection: Any, patient_id: int) -> dict[str, Any]:
+def _more(ctx: RequestContext, connection: Connection, patient_id: int) -> dict[str, Any]:
     """What the form offers, and what is to be known, once the patient is."""
     return {
         "planned": planned_for(connection, patient_id), "household": household_of(connection, patient_id),
         "ups": heads_ups(connection, ctx.clinic, Place.BOOKING, Asking(patient_id), ctx.today),
     }  # fmt: skip
-
-
-def _patient(connection: Any, patient_id: int) -> Any:
-    return connection.execute(select(patient).where(patient.c.id == patient_id, patient.c.status == "active")).first()
 
 
 @router.get("/book/new")
@@ -258,7 +254,7 @@ def about_patient(request: Request, patient_id: int) -> Response:
     """What the booking form offers once a patient is picked: planned services, and who else of the household could come along."""
     ctx = enter(request, "book")
     with ctx.read() as connection:
-        person = _patient(connection, patient_id)
+        person = active_patient(connection, patient_id)
         if person is None:
             raise NotFound("There is no such patient.")
         more = _more(ctx, connection, patient_id)

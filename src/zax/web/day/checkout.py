@@ -8,8 +8,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import Connection
-from sqlalchemy.exc import OperationalError
 
 from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
@@ -29,6 +27,7 @@ from zax.desk.money.credits import use_credit
 from zax.desk.money.payment_page import patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.posting import tender_words
+from zax.store.engine import Connection, OperationalError
 from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf, visit_receipt_pdf
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form

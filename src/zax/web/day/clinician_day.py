@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy import select
 
 from zax.core.arrivals.stages import WHOSE
 from zax.core.book.track import Stop
@@ -12,8 +11,7 @@ from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.desk.arrivals.stages import stays_of
 from zax.desk.book import track
 from zax.desk.day.live_day import Filter, day_view
-from zax.store import schema
-from zax.store.book import queries as visits
+from zax.store.people.people import active_user
 from zax.web.day.steps import back_with
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -28,16 +26,14 @@ def show_mine(request: Request, provider: int = 0) -> Response:
 
 def mine_page(ctx: RequestContext, provider_id: int = 0, status: int = 200, problem: str = "") -> Response:
     with ctx.read() as connection:
-        u = schema.user
-        own = connection.execute(select(u.c.provider_id).where(u.c.id == ctx.actor.id)).scalar()
+        user = active_user(connection, ctx.actor.id or 0)
+        own = user.provider_id if user else None
         chosen = ctx.clinic.providers.get(provider_id or own or next(iter(ctx.clinic.providers)))
         if chosen is None:
             raise NotFound("There is no such provider.")
         view = day_view(connection, ctx.clinic, ctx.now, ctx.site_id, ctx.today, Filter(provider_id=chosen.id))
         inside = [bar for bar in view.bars if bar.stop == Stop.ROOM]
-        stays = {
-            bar.id: stays_of(connection, ctx.clinic, visits.one_visit(connection, bar.id), ctx.now) for bar in inside
-        }
+        stays = {bar.id: stays_of(connection, ctx.clinic, bar.id, bar.stop, ctx.now) for bar in inside}
     groups = [
         ("Waiting", [bar for bar in view.bars if bar.stop == Stop.HERE]),
         ("To come", [bar for bar in view.bars if bar.stop in {Stop.BOOKED, Stop.CONFIRMED}]),

@@ -5,8 +5,6 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from sqlalchemy import Connection
-
 from zax.clock import local
 from zax.core.book.track import FREES_THE_TIME
 from zax.core.charges.lines import LETTERS, PLACES, pointed
@@ -17,6 +15,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.day.book_views import book_view
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.posting import tender_words
+from zax.store.engine import Connection
 from zax.store.money import queries as money
 from zax.store.money.payments import payments_for_visit
 from zax.store.money.records import VisitPayment

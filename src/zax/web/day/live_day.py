@@ -20,6 +20,7 @@ from zax.desk.arrivals.stages import stays_of
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import Sheet, sheet_of
+from zax.store.engine import Connection
 from zax.web.shell.request_context import RequestContext, enter
 
 router = APIRouter()
@@ -84,13 +85,13 @@ def day_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **mo
     return ctx.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 
-def open_sheet(ctx: RequestContext, connection: Any, query: dict[str, str]) -> Sheet | None:
+def open_sheet(ctx: RequestContext, connection: Connection, query: dict[str, str]) -> Sheet | None:
     """The sheet of the visit in the address; None when none is open."""
     visit = query.get("visit", "")
     return sheet_of(connection, ctx.clinic, ctx.now, int(visit)) if visit.isdecimal() else None
 
 
-def sheet_extras(ctx: RequestContext, connection: Any, sheet: Sheet | None) -> dict[str, Any]:
+def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | None) -> dict[str, Any]:
     """What the sheet shows besides the visit itself: heads-ups for booking or arrival, and the time at each place."""
     if sheet is None:
         return {"ups": [], "stays": []}
@@ -99,7 +100,7 @@ def sheet_extras(ctx: RequestContext, connection: Any, sheet: Sheet | None) -> d
     asked = Asking(visit.patient_id, visit.type_id, visit.provider_id)
     return {
         "ups": heads_ups(connection, ctx.clinic, place, asked, ctx.today, visit.id),
-        "stays": stays_of(connection, ctx.clinic, visit, ctx.now),
+        "stays": stays_of(connection, ctx.clinic, visit.id, visit.state, ctx.now),
     }
 
 

@@ -94,7 +94,7 @@ def act_on_visit(request: Request, visit_id: int, act: str, form: PostedForm = D
 def back_with(ctx: RequestContext, back: str, error: ZaxError, about: dict[str, Any], typed: PostedForm) -> Response:
     """The page the form was on, with the problem in place and everything typed."""
     path, query = urlsplit(back).path, typed.back_query
-    shown = {"problems": error.problems, "typed": typed, "about": about}
+    shown: dict[str, Any] = {"problems": error.problems, "typed": typed, "about": about}
     if path == "/book":
         return book_page(ctx, query, status=error.status, **shown)
     if path.startswith("/visits/") and path.endswith("/charges"):

@@ -8,7 +8,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from sqlalchemy.exc import OperationalError
 
 from zax.core.errors import Mendable, ProblemCollector, Refused
 from zax.core.money.adjust import price_of
@@ -19,6 +18,7 @@ from zax.desk.money.credits import spread_credit
 from zax.desk.money.payment_page import PayDesk, pay_desk
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.products import ProductSale
+from zax.store.engine import OperationalError
 from zax.store.money.payments import receipt_by_key
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form

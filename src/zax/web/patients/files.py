@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.patients.uploads import KINDS, Cut, as_png
 from zax.desk.patients import files as acts
+from zax.store.engine import Connection
 from zax.store.patients.files import files_of
 from zax.store.patients.patients import patient_of
 from zax.store.patients.records import Patient
@@ -44,7 +45,7 @@ def files_page(
     return ctx.looked(page, patient_id, "files")
 
 
-def _patient(connection: Any, patient_id: int) -> Patient:
+def _patient(connection: Connection, patient_id: int) -> Patient:
     row = patient_of(connection, patient_id)
     if row is None:
         raise NotFound("There is no such patient.")

@@ -6,6 +6,7 @@ import time
 from collections.abc import Sequence
 from typing import Any
 
+from zax.store.engine import Connection
 from zax.store.patients.search import recently_seen
 from zax.web.shell.request_context import RequestContext
 
@@ -14,7 +15,7 @@ MOST_KEPT = 500
 _kept: dict[tuple[int, int], tuple[float, Sequence[Any]]] = {}
 
 
-def recent_of(ctx: RequestContext, connection: Any) -> Sequence[Any]:
+def recent_of(ctx: RequestContext, connection: Connection) -> Sequence[Any]:
     """The rows of `recently_seen` for the signed-in person, at most two seconds old."""
     if ctx.actor.id is None:
         return ()

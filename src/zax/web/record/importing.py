@@ -7,7 +7,6 @@ from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response, StreamingResponse
-from sqlalchemy import select
 
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.record.card import write_csv, write_vcard
@@ -15,10 +14,11 @@ from zax.core.record.fhir import write_bundle
 from zax.core.record.importing import COLUMNS
 from zax.desk.record import importing as acts
 from zax.desk.record.exporting import cards_of
-from zax.store import schema
+from zax.store.record import imports as stored
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+SHOWN = 12
 
 
 @router.get("/import")
@@ -27,9 +27,8 @@ def show_imports(request: Request) -> Response:
 
 
 def imports_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
-    j = schema.import_job
     with ctx.read() as connection:
-        jobs = connection.execute(select(j).order_by(j.c.id.desc()).limit(12)).all()
+        jobs = stored.jobs(connection, SHOWN)
     return ctx.page("record/imports.html", status, jobs=jobs, screen="patients", **more)
 
 
@@ -49,15 +48,10 @@ def show_import(request: Request, job_id: int) -> Response:
 
 
 def import_page(ctx: RequestContext, job_id: int, status: int = 200, **more: Any) -> Response:
-    r = schema.import_row
     with ctx.read() as connection:
         job = acts.job_of(connection, job_id)
-        refused = connection.execute(
-            select(r).where(r.c.job_id == job_id, r.c.outcome == "refused").order_by(r.c.line).limit(12)
-        ).all()
-        known = connection.execute(
-            select(r).where(r.c.job_id == job_id, r.c.outcome == "known").order_by(r.c.line).limit(12)
-        ).all()
+        refused = stored.rows_of(connection, job_id, "refused", SHOWN)
+        known = stored.rows_of(connection, job_id, "known", SHOWN)
     sheet = acts.sheet_of(ctx.shared.files.get(job.digest))
     return ctx.page(
         "record/import.html",

@@ -19,7 +19,6 @@ from zax.core.patients.person import show_phone
 from zax.core.patients.uploads import KINDS
 from zax.core.record.gaps import PURPOSE_WORDS
 from zax.desk.arrivals.facts import Asking
-from zax.desk.arrivals.forms import signed_forms
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.planned import drop_planned, plan_service, set_wishes
 from zax.desk.coverage.coverages import HOLDERS, RANKS, end_coverage, save_coverage
@@ -28,6 +27,7 @@ from zax.desk.followup.recalls import end_recall
 from zax.desk.patients import details as acts
 from zax.desk.patients import household, notes
 from zax.desk.record.record import changes_of, number_of, record_of
+from zax.store.arrivals.signed import signed_forms
 from zax.store.coverage.queries import one_coverage
 from zax.store.followup.recalls import recalls_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form

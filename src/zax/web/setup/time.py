@@ -20,10 +20,7 @@ from zax.desk.setup.hours import (
     add_exception,
     close_clinic,
     close_holidays,
-    closures_from,
     end_exception,
-    exceptions_from,
-    hours_rows,
     open_again,
     outside_now,
     public_holidays,
@@ -31,6 +28,7 @@ from zax.desk.setup.hours import (
 )
 from zax.desk.setup.sites import GRIDS, choose_mark, save_provider, save_room, save_site
 from zax.desk.setup.visit_types import FOR_WHOM, WEB, NeedRow, TypeForm, save_set, save_type
+from zax.store.clinic.hours import closures_from, exceptions_from, weekly_hours
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -83,7 +81,7 @@ def hours_page(ctx: RequestContext, provider_id: int, status: int = 200, **more:
     if provider is None:
         raise NotFound("There is no such provider.")
     with ctx.read() as connection:
-        rows = hours_rows(connection, provider_id, ctx.today)
+        rows = weekly_hours(connection, provider_id, ctx.today)
         exceptions = exceptions_from(connection, provider_id, ctx.today)
     now = [row for row in rows if row.from_day is None or row.from_day <= ctx.today]
     coming = [row for row in rows if row not in now]

@@ -15,24 +15,19 @@ from typing import Any
 import structlog
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import StreamingResponse
-from sqlalchemy import Engine, bindparam, func, select
-from sqlalchemy.exc import SQLAlchemyError
 from starlette.concurrency import run_in_threadpool
 
 from zax.desk.acts.transaction import Desk
 from zax.desk.people.sign_in import signed_in_user
-from zax.store.schema import feed
+from zax.store.acts.traces import changes_since, newest_change
+from zax.store.engine import Engine, SQLAlchemyError
 from zax.web.shell.request_context import Shared
 
 router = APIRouter()
 log = structlog.get_logger()
 SECONDS = 0.5
-_NEWEST = select(func.coalesce(func.max(feed.c.id), 0))
 # Ids can become visible out of order, so rows a little behind the newest one are looked at again.
 _LOOK_BACK = 200
-_SINCE = select(feed.c.id, feed.c.site_id, feed.c.day, feed.c.what, feed.c.visit_id, feed.c.patient_id).where(
-    feed.c.id > bindparam("since")
-)
 
 
 class Feed:
@@ -61,13 +56,13 @@ class Feed:
     def start(self) -> None:
         """From here on changes are told; what is already there is not."""
         with self.engine.connect() as connection:
-            self.newest = int(connection.execute(_NEWEST).scalar_one())
-            self.seen = {row.id for row in connection.execute(_SINCE, {"since": self.newest - _LOOK_BACK})}
+            self.newest = newest_change(connection)
+            self.seen = {row.id for row in changes_since(connection, self.newest - _LOOK_BACK)}
         self.started = True
 
     def changes(self) -> list[dict[str, Any]]:
         with self.engine.connect() as connection:
-            rows = connection.execute(_SINCE, {"since": self.newest - _LOOK_BACK}).all()
+            rows = changes_since(connection, self.newest - _LOOK_BACK)
         fresh = [row for row in rows if row.id not in self.seen]
         if any(row.what == "setup" for row in fresh):
             self.desk.read_setup()

@@ -16,16 +16,18 @@ from urllib.parse import parse_qs, urlsplit
 from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment
-from sqlalchemy import Engine
 from starlette.background import BackgroundTask
 
 from zax.clock import local, system_now
+from zax.core.clinic.places import Site
 from zax.core.errors import Refused
 from zax.core.people.roles import may, require
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.people.sign_in import note_look, signed_in_user
 from zax.settings import Settings
+from zax.store.engine import Connection, Engine
 from zax.store.files import FileStore
 from zax.store.vault import Vault
 
@@ -79,11 +81,11 @@ class RequestContext:
         return self.shared.desk
 
     @property
-    def clinic(self) -> Any:
+    def clinic(self) -> Clinic:
         return self.shared.desk.clinic
 
     @property
-    def site(self) -> Any:
+    def site(self) -> Site:
         return self.clinic.sites[self.site_id]
 
     @property
@@ -101,8 +103,8 @@ class RequestContext:
     def may(self, right: str) -> bool:
         return may(self.actor.role, right)
 
-    def read(self) -> Any:
-        """A connection for reading, as a context manager."""
+    def read(self) -> Connection:
+        """A connection for reading, which closes itself as a context manager."""
         return self.shared.reading.connect()
 
     def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:

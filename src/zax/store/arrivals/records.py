@@ -1,0 +1,72 @@
+"""What was done at arrival, what was signed, and heads-ups put away, as the other floors see them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SignedForm:
+    """What was signed, as it was signed; the PDF lies in the file store under `digest` (SHA-256)."""
+
+    id: int
+    patient_id: int
+    visit_id: int | None
+    template_id: int | None
+    template_version: int
+    proposal_id: int | None
+    name: str
+    signer: str
+    relation: str
+    at: datetime
+    digest: str
+    bytes: int
+    answers: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NamedSignedForm(SignedForm):
+    """With who was there."""
+
+    by_name: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewSignedForm:
+    patient_id: int
+    name: str
+    signer: str
+    relation: str
+    at: datetime
+    by_id: int | None
+    digest: str
+    bytes: int
+    answers: Mapping[str, Any]
+    visit_id: int | None = None
+    template_id: int | None = None
+    template_version: int = 0
+    proposal_id: int | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StepDone:
+    """A step done or skipped (`how`) at a visit."""
+
+    step_id: int
+    how: str
+    note: str
+    at: datetime
+    name: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class PutAway:
+    """A heads-up that somebody put away."""
+
+    headsup_id: int
+    at: datetime
+    name: str
+    words: str

@@ -1,0 +1,89 @@
+"""Writing the clinic's setup: sites, rooms, providers, visit types and service sets, each checked by the act that calls."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from sqlalchemy import Connection, Table, delete, insert
+
+from zax.store.clinic import tables
+from zax.store.rows import add, at_end, change, keep
+
+
+def save_site(
+    connection: Connection,
+    site_id: int,
+    *,
+    name: str,
+    timezone: str,
+    grid_minutes: int,
+    opens_min: int,
+    closes_min: int,
+) -> None:
+    change(
+        connection,
+        tables.site,
+        site_id,
+        name=name,
+        timezone=timezone,
+        grid_minutes=grid_minutes,
+        opens_min=opens_min,
+        closes_min=closes_min,
+    )
+
+
+def save_room(
+    connection: Connection,
+    room_id: int,
+    *,
+    site_id: int,
+    name: str,
+    dental: bool,
+    equipment: list[str],
+    active: bool,
+) -> int:
+    """Change a room, or make one at the end (`room_id` 0); its id."""
+    values = {"site_id": site_id, "name": name, "dental": dental, "equipment": equipment, "active": active}
+    return _change_or_add(connection, tables.room, room_id, values)
+
+
+def save_provider(connection: Connection, provider_id: int, *, at_once: int, room_id: int) -> None:
+    change(connection, tables.provider, provider_id, at_once=at_once, room_id=room_id)
+
+
+def keep_visit_type(
+    connection: Connection, type_id: int, version: int, values: Mapping[str, object], services: Sequence[int]
+) -> int:
+    """A visit type with its own services in order; its id. `values` by column. Raises NotFound and Stale like every kept row."""
+    type_id = keep(connection, tables.visit_type, type_id, version, values, "visit type")
+    _replace_services(connection, tables.visit_type_service, "type_id", type_id, services)
+    return type_id
+
+
+def save_service_set(
+    connection: Connection, set_id: int, *, name: str, dental: bool, active: bool, services: Sequence[int]
+) -> int:
+    """Change a service set, or make one at the end (`set_id` 0); its id."""
+    values = {"name": name, "dental": dental, "active": active}
+    set_id = _change_or_add(connection, tables.service_set, set_id, values)
+    _replace_services(connection, tables.service_set_line, "set_id", set_id, services)
+    return set_id
+
+
+def _change_or_add(connection: Connection, table: Table, row_id: int, values: Mapping[str, object]) -> int:
+    if not row_id:
+        return add(connection, table, **values, **at_end(connection, table))
+    change(connection, table, row_id, **values)
+    return row_id
+
+
+def _replace_services(
+    connection: Connection, table: Table, owner: str, owner_id: int, services: Sequence[int]
+) -> None:
+    connection.execute(delete(table).where(table.c[owner] == owner_id))
+    rows = [
+        {owner: owner_id, "service_id": service, "position": position}
+        for position, service in enumerate(dict.fromkeys(services), 1)
+    ]
+    if rows:
+        connection.execute(insert(table), rows)
