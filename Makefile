@@ -34,4 +34,5 @@ shots: setup-browser
 vendor:
 	@scripts/vendor.sh
 lock: setup
-	.tools/bin/uv pip compile --quiet --system-certs --universal --python-version 3.11 --generate-hashes --no-header requirements.in -o requirements.lock
+	.tools/bin/uv pip compile --quiet --system-certs --universal --python-version 3.11 --generate-hashes --no-header \
+		pyproject.toml --group demo --group dev -o requirements.lock

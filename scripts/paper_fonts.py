@@ -1,4 +1,6 @@
-"""Makes the fonts of papers from the screen's variable font: fixed weights as TTF, which a PDF takes in many times faster."""
+"""Makes the fonts of papers from the screen's variable font: fixed weights as TTF, which a PDF takes in many
+times faster.
+"""
 
 from __future__ import annotations
 

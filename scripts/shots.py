@@ -26,13 +26,22 @@ def chromium() -> webdriver.Chrome:
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"
     for argument in (
-        "--headless=new", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking", "--disable-component-update",
-        "--disable-sync", "--hide-scrollbars", "--window-size=1280,800", "--force-device-scale-factor=1",
-    ):  # fmt: skip
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--hide-scrollbars",
+        "--window-size=1280,800",
+        "--force-device-scale-factor=1",
+    ):
         options.add_argument(argument)
     driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
     driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        "Emulation.setDeviceMetricsOverride",
+        {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
     )
     return driver
 
@@ -76,11 +85,15 @@ def take_all(camera: Camera) -> None:
     camera.take("book")
     camera.open("/book?" + str(ito).split("?")[1])
     camera.take("visit-sheet")
-    dental = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='1'] .v.room")[0].get_attribute("id")
+    dental = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='1'] .v.room")[0].get_attribute(
+        "id"
+    )
     fern = camera.driver.execute_script(
         "return [...document.querySelectorAll('a.v')].find((a) => a.textContent.includes('Fern Whitaker')).id"
     )
-    vasquez = camera.driver.find_element(By.CSS_SELECTOR, "[data-provider='2'] .v.checkout").get_attribute("id")
+    vasquez = camera.driver.find_element(By.CSS_SELECTOR, "[data-provider='2'] .v.checkout").get_attribute(
+        "id"
+    )
     camera.open(camera.href("[data-provider='5'] .gap"))
     camera.driver.find_element(By.ID, "who").send_keys("bra")
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#people [role=option]"))
@@ -115,7 +128,9 @@ def take_money(camera: Camera, account: str) -> None:
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[name=do][value=make]"))
     camera.take("statements")
     camera.open(account)
-    camera.driver.execute_script("document.querySelector(\"form[action$='/statement']\").removeAttribute('target')")
+    camera.driver.execute_script(
+        "document.querySelector(\"form[action$='/statement']\").removeAttribute('target')"
+    )
     camera.driver.find_element(By.CSS_SELECTOR, "form[action$='/statement'] button").click()
     camera.until(lambda d: ".pdf" in d.current_url)
     paper = camera.driver.current_url
@@ -140,7 +155,9 @@ def take_record(camera: Camera, visit: str) -> None:
 
 
 def take_visit(camera: Camera, dental: str) -> None:
-    """Arrival with its steps, the mouth with a crown being chosen, options of planned work, and the corridor screen."""
+    """Arrival with its steps, the mouth with a crown being chosen, options of planned work, and the corridor
+    screen.
+    """
     camera.open("/day")
     rows = camera.driver.find_elements(By.CSS_SELECTOR, ".b .row")
     reed = next(row for row in rows if "Cy Reed" in row.text)
@@ -150,7 +167,8 @@ def take_visit(camera: Camera, dental: str) -> None:
     camera.take("arrival")
     camera.open(f"/visits/{dental}/charges")
     camera.driver.execute_script(
-        "document.querySelector(\"[data-tooth='14']\").dispatchEvent(new MouseEvent('click', {bubbles: true}))"
+        "document.querySelector(\"[data-tooth='14']\").dispatchEvent(new MouseEvent('click', {bubbles:"
+        " true}))"
     )
     camera.take("charges")
     camera.open("/planned/1")
@@ -173,7 +191,9 @@ def main() -> int:
         environment = (
             os.environ | PORTS | {"ZAX_VAR": folder, "ZAX_STANDIN_PAY_SECONDS": "0", "PYTHONUNBUFFERED": "1"}
         )
-        demo = subprocess.Popen([ROOT / "bin" / "zax", "demo"], env=environment, stdout=subprocess.PIPE, text=True)
+        demo = subprocess.Popen(
+            [ROOT / "bin" / "zax", "demo"], env=environment, stdout=subprocess.PIPE, text=True
+        )
         try:
             assert demo.stdout
             if not any("Ctrl-C" in line for line in demo.stdout):

@@ -1,4 +1,6 @@
-"""What all tests share: a database of their own on a free port, the clinic's setup in it, and a clock that stands where they set it."""
+"""What all tests share: a database of their own on a free port, the clinic's setup in it, and a clock that
+stands where they set it.
+"""
 
 from __future__ import annotations
 
@@ -45,13 +47,39 @@ from zax.store.server import Server
 
 TODAY = date(2026, 11, 24)  # a Tuesday
 SETUP = {
-    "setting", "site", "room", "provider", "provider_hours", "closure", "service", "visit_type", "visit_type_service",
-    "diagnosis_code", "user", "payer", "plan", "fee_schedule", "fee", "flag", "out_of_network", "alembic_version", "service_set", "service_set_line", "provider_exception", "reason", "discount", "tender_kind", "product",
-}  # fmt: skip
+    "setting",
+    "site",
+    "room",
+    "provider",
+    "provider_hours",
+    "closure",
+    "service",
+    "visit_type",
+    "visit_type_service",
+    "diagnosis_code",
+    "user",
+    "payer",
+    "plan",
+    "fee_schedule",
+    "fee",
+    "flag",
+    "out_of_network",
+    "alembic_version",
+    "service_set",
+    "service_set_line",
+    "provider_exception",
+    "reason",
+    "discount",
+    "tender_kind",
+    "product",
+}
 CODES = (
-    ("J02.9", "Acute pharyngitis, unspecified", 1), ("J02", "Acute pharyngitis", 0), ("R05.1", "Acute cough", 1),
-    ("R05.2", "Subacute cough", 1), ("I10", "Essential (primary) hypertension", 1),
-)  # fmt: skip
+    ("J02.9", "Acute pharyngitis, unspecified", 1),
+    ("J02", "Acute pharyngitis", 0),
+    ("R05.1", "Acute cough", 1),
+    ("R05.2", "Subacute cough", 1),
+    ("I10", "Essential (primary) hypertension", 1),
+)
 JUNO = Actor(1, "Juno Park", Role.RECEPTIONIST, "JP")
 RAVI = Actor(2, "Ravi Teller", Role.RECEPTIONIST, "RT")
 ODILE = Actor(3, "Odile Marsh", Role.BILLER, "OM")
@@ -60,7 +88,9 @@ INES = Actor(5, "Dr. Ines Calloway", Role.CLINICIAN, "IC")
 
 
 def free_port() -> int:
-    """A port nobody has, below the range from which connections get theirs, so that nobody takes it before we do."""
+    """A port nobody has, below the range from which connections get theirs, so that nobody takes it before we
+    do.
+    """
     for _ in range(200):
         port = random.randrange(10_240, 32_000)
         with socket.socket() as probe:
@@ -150,7 +180,9 @@ class FakeTerminal:
         if self.answers:
             return self.answers.pop(0)
         made = f"token-{len(self.asked)}" if keep else ""
-        return Sale("approved", "", "4417", f"T{len(self.asked)}", token=made, expires="08/29" if keep else "")
+        return Sale(
+            "approved", "", "4417", f"T{len(self.asked)}", token=made, expires="08/29" if keep else ""
+        )
 
     def give_back(self, key: str, cents: int, reference: str) -> Sale:
         return self.sell(key, -cents)
@@ -201,19 +233,31 @@ def outside() -> Outside:
 
 
 PATIENT: dict[str, Any] = {
-    "first": "Helen", "last": "Vasquez", "birth": date(1984, 5, 3), "sex": "F", "phone": "3605550148", "email": "helen@example.org",
-    "street": "12 Tide Street", "city": "Marrow Harbor", "state": "WA", "zip": "98201",
-}  # fmt: skip
+    "first": "Helen",
+    "last": "Vasquez",
+    "birth": date(1984, 5, 3),
+    "sex": "F",
+    "phone": "3605550148",
+    "email": "helen@example.org",
+    "street": "12 Tide Street",
+    "city": "Marrow Harbor",
+    "state": "WA",
+    "zip": "98201",
+}
 
 
 def add_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
     """A patient with everything on file, covered by the plan from the start of last year."""
     values = PATIENT | changes
     with desk.engine.begin() as connection:
-        household = connection.execute(insert(schema.household).values(name=values["last"])).inserted_primary_key[0]
+        household = connection.execute(
+            insert(schema.household).values(name=values["last"])
+        ).inserted_primary_key[0]
         values |= asdict(name_keys(values["first"], values["last"]))
         made = connection.execute(
-            insert(schema.patient).values(household_id=household, guarantor=True, made_at=desk.clock.now(), **values)
+            insert(schema.patient).values(
+                household_id=household, guarantor=True, made_at=desk.clock.now(), **values
+            )
         ).inserted_primary_key[0]
         if plan_id:
             connection.execute(
@@ -231,12 +275,22 @@ def add_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
 
 
 def order(
-    patient_id: int | None, provider_id: int = 5, start: str = "14:00", kind: str = "Sick visit", **changes: Any
+    patient_id: int | None,
+    provider_id: int = 5,
+    start: str = "14:00",
+    kind: str = "Sick visit",
+    **changes: Any,
 ) -> BookOrder:
     values: dict[str, Any] = {
-        "site_id": 1, "day": TODAY, "at": start, "provider_id": provider_id, "type_id": str(TYPE_ID[kind]), "minutes": "",
-        "patient_id": patient_id, "key": os.urandom(8).hex(),
-    }  # fmt: skip
+        "site_id": 1,
+        "day": TODAY,
+        "at": start,
+        "provider_id": provider_id,
+        "type_id": str(TYPE_ID[kind]),
+        "minutes": "",
+        "patient_id": patient_id,
+        "key": os.urandom(8).hex(),
+    }
     return BookOrder(**(values | changes))
 
 
@@ -257,8 +311,16 @@ def visit_at_checkout(desk: Desk, patient_id: int, dental: bool = False, start: 
 
 
 def pay_visit(
-    desk: Desk, visit_id: int, tender: str, amount: str, key: str, number: str = "", terminal: FakeTerminal | None = None, also: tuple[int, ...] = (), **more: Any
-) -> Taken:  # fmt: skip
+    desk: Desk,
+    visit_id: int,
+    tender: str,
+    amount: str,
+    key: str,
+    number: str = "",
+    terminal: FakeTerminal | None = None,
+    also: tuple[int, ...] = (),
+    **more: Any,
+) -> Taken:
     """One tender for a visit, and for others of the household."""
     patient = scalar(desk, "SELECT patient_id FROM visit WHERE id = :id", id=visit_id)
     items = [Item(visit_id), *(Item(other) for other in also)]
@@ -268,7 +330,9 @@ def pay_visit(
 
 def state_of(desk: Desk, visit_id: int) -> str:
     with desk.engine.connect() as connection:
-        return str(connection.execute(text("SELECT state FROM visit WHERE id = :id"), {"id": visit_id}).scalar_one())
+        return str(
+            connection.execute(text("SELECT state FROM visit WHERE id = :id"), {"id": visit_id}).scalar_one()
+        )
 
 
 def scalar(desk: Desk, statement: str, **values: Any) -> Any:

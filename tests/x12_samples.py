@@ -34,26 +34,58 @@ def claim(dental: bool = False, **changes: object) -> Claim:
         else ClaimLine("L7", "99213", 12800, 1, DAY, modifiers=("25",), pointers=(1, 2))
     )
     values: dict[str, object] = {
-        "number": "C000017", "dental": dental, "payer": Organization("Harbor Guild Dental", "HGD01") if dental else Organization("Copperline Health", "CPL01"),
-        "filing_indicator": "CI", "group_number": "G104", "relationship": "18", "subscriber": HELEN, "patient": HELEN,
-        "clinician": Clinician("Ines", "Calloway", "1467560003", "1223G0001X"), "place_of_service": "11", "lines": (line,),
+        "number": "C000017",
+        "dental": dental,
+        "payer": (
+            Organization("Harbor Guild Dental", "HGD01")
+            if dental
+            else Organization("Copperline Health", "CPL01")
+        ),
+        "filing_indicator": "CI",
+        "group_number": "G104",
+        "relationship": "18",
+        "subscriber": HELEN,
+        "patient": HELEN,
+        "clinician": Clinician("Ines", "Calloway", "1467560003", "1223G0001X"),
+        "place_of_service": "11",
+        "lines": (line,),
         "diagnoses": () if dental else ("J02.9", "R05.1"),
-    }  # fmt: skip
+    }
     return Claim(**(values | changes))  # type: ignore[arg-type]
 
 
 def remittance(
-    number: str = "C000017", service: str = "HC:99213:25", charge: str = "128", paid: str = "102.4", cas: str = "CAS*PR*2*25.6", line: str = "L7",
-    trace: str = "T900", status: str = "1", payer: str = "COPPERLINE HEALTH", plb: str = "", total: str | None = None,
-) -> str:  # fmt: skip
+    number: str = "C000017",
+    service: str = "HC:99213:25",
+    charge: str = "128",
+    paid: str = "102.4",
+    cas: str = "CAS*PR*2*25.6",
+    line: str = "L7",
+    trace: str = "T900",
+    status: str = "1",
+    payer: str = "COPPERLINE HEALTH",
+    plb: str = "",
+    total: str | None = None,
+) -> str:
     """An 835 with one claim of one line, valid as long as the amounts given add up."""
     body = [
-        f"BPR*I*{total or paid}*C*ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765*20261202", f"TRN*1*{trace}*1512345678",
-        "DTM*405*20261202", f"N1*PR*{payer}", "N3*1 LEDGER WAY", "N4*MARROW HARBOR*WA*98201", "PER*BL*HELP*TE*3605550199",
-        "N1*PE*JUNIPER QUAY CLINIC*XX*1234567893", "REF*TJ*911234567", "LX*1",
-        f"CLP*{number}*{status}*{charge}*{paid}**12*PAYER-1*11*1", "NM1*QC*1*VASQUEZ*HELEN****MI*HG-31806",
-        f"SVC*{service}*{charge}*{paid}**1", "DTM*472*20261124", cas, f"REF*6R*{line}",
-    ]  # fmt: skip
+        f"BPR*I*{total or paid}*C*ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765*20261202",
+        f"TRN*1*{trace}*1512345678",
+        "DTM*405*20261202",
+        f"N1*PR*{payer}",
+        "N3*1 LEDGER WAY",
+        "N4*MARROW HARBOR*WA*98201",
+        "PER*BL*HELP*TE*3605550199",
+        "N1*PE*JUNIPER QUAY CLINIC*XX*1234567893",
+        "REF*TJ*911234567",
+        "LX*1",
+        f"CLP*{number}*{status}*{charge}*{paid}**12*PAYER-1*11*1",
+        "NM1*QC*1*VASQUEZ*HELEN****MI*HG-31806",
+        f"SVC*{service}*{charge}*{paid}**1",
+        "DTM*472*20261124",
+        cas,
+        f"REF*6R*{line}",
+    ]
     return envelope("835", "HP", "005010X221A1", [part for part in [*body, plb] if part])
 
 
@@ -61,9 +93,17 @@ def envelope(kind: str, group: str, version: str, body: list[str]) -> str:
     """A whole interchange around the segments of one transaction set."""
     st = f"ST*{kind}*0001" + (f"*{version}" if kind == "999" else "")
     segments = [
-        "ISA*00*          *00*          *ZZ*FERRYHUB       *ZZ*JUNIPERQ       *261202*0800*^*00501*000000900*0*T*:",
-        f"GS*{group}*FERRYHUB*JUNIPERQ*20261202*0800*900*X*{version}", st, *body, f"SE*{len(body) + 2}*0001", "GE*1*900", "IEA*1*000000900",
-    ]  # fmt: skip
+        (
+            "ISA*00*          *00*          *ZZ*FERRYHUB       *ZZ*JUNIPERQ      "
+            " *261202*0800*^*00501*000000900*0*T*:"
+        ),
+        f"GS*{group}*FERRYHUB*JUNIPERQ*20261202*0800*900*X*{version}",
+        st,
+        *body,
+        f"SE*{len(body) + 2}*0001",
+        "GE*1*900",
+        "IEA*1*000000900",
+    ]
     return "~".join(segments) + "~"
 
 

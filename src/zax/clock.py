@@ -1,7 +1,7 @@
 """The one Clock. Nothing else in the product reads the system's time; `now` is handed on from here.
 
-All times are UTC without zone; `local` turns one into a site's wall clock. The demo's clock stands where the demo left it and runs on
-from there, so that a clinic closed for the weekend opens again on the same morning.
+All times are UTC without zone; `local` turns one into a site's wall clock. The demo's clock stands where the
+demo left it and runs on from there, so that a clinic closed for the weekend opens again on the same morning.
 """
 
 from __future__ import annotations
@@ -53,7 +53,9 @@ def local(moment: datetime, timezone: str) -> datetime:
 
 
 def local_date(moment: datetime, timezone: str) -> date:
-    """The date on the zone's wall clock; cheap enough for thousands of rows, since zones change only on the hour or half of it."""
+    """The date on the zone's wall clock; cheap enough for thousands of rows, since zones change only on the
+    hour or half of it.
+    """
     return (
         moment + _offset(moment.replace(minute=moment.minute // 15 * 15, second=0, microsecond=0), timezone)
     ).date()

@@ -1,6 +1,7 @@
 """How Zax logs: a line each, and for a defect the plain traceback.
 
-Values of local variables are never written: they hold patients' data, and a whole clinic's setup takes minutes to print.
+Values of local variables are never written: they hold patients' data, and a whole clinic's setup takes
+minutes to print.
 """
 
 from __future__ import annotations

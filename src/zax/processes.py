@@ -1,4 +1,6 @@
-"""The processes Zax is made of: web, worker, and the stand-in. Each is started by the command line and ends on SIGTERM or Ctrl-C."""
+"""The processes Zax is made of: web, worker, and the stand-in. Each is started by the command line and ends
+on SIGTERM or Ctrl-C.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,9 @@ BEAT_SECONDS = 5.0
 
 
 def clock_of_environment() -> Clock:
-    """The system's clock, or one moved by ZAX_CLOCK_SHIFT seconds, as the demo sets it for all its processes."""
+    """The system's clock, or one moved by ZAX_CLOCK_SHIFT seconds, as the demo sets it for all
+    its processes.
+    """
     shift = os.environ.get("ZAX_CLOCK_SHIFT")
     return ShiftedClock(timedelta(seconds=float(shift))) if shift else SystemClock()
 

@@ -26,7 +26,9 @@ class Settings:
     smtp_port: int = field(default_factory=lambda: _port("ZAX_SMTP_PORT", 8403))
     var: Path = field(default_factory=lambda: Path(os.environ.get("ZAX_VAR", ROOT / "var")).resolve())
     idle_minutes: int = 30
-    terminal_seconds: float = field(default_factory=lambda: float(os.environ.get("ZAX_TERMINAL_SECONDS", "8")))
+    terminal_seconds: float = field(
+        default_factory=lambda: float(os.environ.get("ZAX_TERMINAL_SECONDS", "8"))
+    )
 
     @property
     def standin_url(self) -> str:

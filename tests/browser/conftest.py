@@ -1,4 +1,6 @@
-"""The whole of Zax on this machine for the browser: demo clinic, web, worker and stand-in, and headless Chromium."""
+"""The whole of Zax on this machine for the browser: demo clinic, web, worker and stand-in, and headless
+Chromium.
+"""
 
 from __future__ import annotations
 
@@ -19,6 +21,7 @@ from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import text
 
+from tests.browser.fresh import Kept
 from tests.conftest import TODAY, free_port, wait_until_up
 from zax.clock import ShiftedClock, to_utc
 from zax.demo.seed import seed
@@ -39,6 +42,7 @@ from zax.web.app import create_app
 from zax.web.money.documents import receipt_pdf, statement_pdfs
 
 WAIT = 20
+OPENING = to_utc(datetime(TODAY.year, TODAY.month, TODAY.day) + timedelta(minutes=OPENS_AT), ZONE)
 
 
 @dataclass
@@ -49,6 +53,16 @@ class Running:
     desk: Desk
     clock: ShiftedClock
     standin: str
+    kept: Kept
+    working: threading.Lock
+
+    def begin_anew(self) -> None:
+        """The demo clinic at its opening minute, whatever the walk before did."""
+        with self.working:
+            self.kept.put_back()
+            self.clock.set_to(OPENING)
+            with self.desk.engine.connect() as connection:
+                self.desk.clinic = load(connection)
 
 
 class _Thread(threading.Thread):
@@ -76,7 +90,7 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     migrate(engine)
     seed(engine, "demo", TODAY, folder)
     clock = ShiftedClock()
-    clock.set_to(to_utc(datetime(TODAY.year, TODAY.month, TODAY.day) + timedelta(minutes=OPENS_AT), ZONE))
+    clock.set_to(OPENING)
     with engine.connect() as connection:
         desk = Desk(engine, clock, load(connection))
     settings = Settings(
@@ -89,12 +103,18 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     ]
     for thread in threads:
         thread.start()
+    wait_until_up(f"{settings.standin_url}/healthz", threads[0])
+    _answer_the_morning(desk, outside, FileStore(folder))
+    kept = Kept(engine, folder / "standin")
+    kept.keep()
     stop = threading.Event()
-    worker = threading.Thread(target=_work, args=(desk, outside, stop, FileStore(folder)), daemon=True)
+    working = threading.Lock()
+    worker = threading.Thread(
+        target=_work, args=(desk, outside, stop, FileStore(folder), working), daemon=True
+    )
     worker.start()
-    running = Running(f"http://127.0.0.1:{settings.port}", desk, clock, settings.standin_url)
+    running = Running(f"http://127.0.0.1:{settings.port}", desk, clock, settings.standin_url, kept, working)
     wait_until_up(f"{running.url}/sign-in", threads[1])
-    wait_until_up(f"{running.standin}/healthz", threads[0])
     yield running
     stop.set()
     worker.join(30)
@@ -104,10 +124,21 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     server.stop()
 
 
-def _work(desk: Desk, outside: Any, stop: threading.Event, files: FileStore) -> None:
-    while not stop.is_set():
-        beat(desk)
+def _answer_the_morning(desk: Desk, outside: Any, files: FileStore) -> None:
+    """The claims of the morning are sent, answered and posted, so that no walk meets them halfway."""
+    waiting, before = 1, 0
+    while waiting != before:
+        before = waiting
         run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs)
+        waiting = of_desk(desk, "SELECT COUNT(*) FROM outbox WHERE state = 'waiting'")
+    assert of_desk(desk, "SELECT COUNT(*) FROM remit_claim WHERE outcome = 'posted'") > 5
+
+
+def _work(desk: Desk, outside: Any, stop: threading.Event, files: FileStore, working: threading.Lock) -> None:
+    while not stop.is_set():
+        with working:
+            beat(desk)
+            run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs)
         stop.wait(0.3)
 
 
@@ -128,7 +159,9 @@ class Person:
             return WebDriverWait(self.driver, WAIT, poll_frequency=0.05).until(tried, what)
         except TimeoutException:
             shown = self.driver.find_element(By.TAG_NAME, "body").text
-            raise AssertionError(f"Waited in vain: {what}\n{self.driver.current_url}\n{shown[-1500:]}") from None
+            raise AssertionError(
+                f"Waited in vain: {what}\n{self.driver.current_url}\n{shown[-1500:]}"
+            ) from None
 
     def open(self, path: str) -> None:
         self.driver.get(self.zax.url + path)
@@ -174,7 +207,8 @@ class Person:
 
     def click_words(self, words: str, within: str = "body") -> None:
         xpath = (
-            f".//*[self::a or self::button or self::summary or self::label][contains(normalize-space(.), '{words}')]"
+            ".//*[self::a or self::button or self::summary or self::label][contains(normalize-space(.),"
+            f" '{words}')]"
         )
 
         def pressed() -> bool:
@@ -215,21 +249,31 @@ def chromium() -> webdriver.Chrome:
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"
     for argument in (
-        "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--no-first-run", "--disable-background-networking",
-        "--disable-component-update", "--disable-sync", "--window-size=1280,800", "--force-device-scale-factor=1",
-    ):  # fmt: skip
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-dev-shm-usage",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--window-size=1280,800",
+        "--force-device-scale-factor=1",
+    ):
         options.add_argument(argument)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
     driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+        "Emulation.setDeviceMetricsOverride",
+        {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
     )
     return driver
 
 
 @pytest.fixture
 def person(zax: Running) -> Iterator[Callable[[str], Person]]:
-    """`person("juno")` is somebody signed in at a browser of their own."""
+    """`person("juno")` is somebody signed in at a browser of their own, on a day that nobody touched yet."""
+    zax.begin_anew()
     drivers: list[webdriver.Chrome] = []
 
     def make(name: str) -> Person:
@@ -241,14 +285,18 @@ def person(zax: Running) -> Iterator[Callable[[str], Person]]:
     yield make
     for driver in drivers:
         severe = [
-            entry["message"] for entry in driver.get_log("browser") if "Content Security Policy" in entry["message"]
+            entry["message"]
+            for entry in driver.get_log("browser")
+            if "Content Security Policy" in entry["message"]
         ]
         driver.quit()
         assert severe == []
 
 
 def arrive(desk: Person) -> None:
-    """Through the arrival page by keyboard as quickly as the demo's list allows: the two needed steps, then in."""
+    """Through the arrival page by keyboard as quickly as the demo's list allows: the two needed steps, then
+    in.
+    """
     desk.at("/arrival")
     desk.ready()
     confirmed = desk.find("#step-1 form[action$='/done'] button")
@@ -282,7 +330,11 @@ def write_and_keep(desk: Person) -> None:
 
 def of(zax: Running, statement: str, **values: Any) -> Any:
     """One value from the database of the running Zax."""
-    with zax.desk.engine.connect() as connection:
+    return of_desk(zax.desk, statement, **values)
+
+
+def of_desk(desk: Desk, statement: str, **values: Any) -> Any:
+    with desk.engine.connect() as connection:
         return connection.execute(text(statement), values).scalar()
 
 

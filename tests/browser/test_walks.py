@@ -92,7 +92,9 @@ def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Runni
 
 
 def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) -> None:
-    """Book a new patient on the spot, give her coverage, and take a card that is first declined, then silent, then clarified."""
+    """Book a new patient on the spot, give her coverage, and take a card that is first declined, then silent,
+    then clarified.
+    """
     desk = person("sam")
     desk.click_words("Book", "nav")
     desk.at("/book")
@@ -100,7 +102,12 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     desk.at("provider=3")
     desk.type("#minutes", "20", clear=True)
     desk.click_words("New patient", "#slip")
-    for field, value in (("first", "Wilma"), ("last", ""), ("birth", "12/31/2040"), ("phone", "360 555 0199")):
+    for field, value in (
+        ("first", "Wilma"),
+        ("last", ""),
+        ("birth", "12/31/2040"),
+        ("phone", "360 555 0199"),
+    ):
         desk.type(f"#{field}", value)
     desk.click_words("Book the visit", "#slip")
     desk.see("The birth date is in the future", "#slip")
@@ -115,7 +122,12 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     patient_id = of(zax, "SELECT patient_id FROM visit WHERE id = :id", id=visit_id)
 
     desk.open(f"/patients/{patient_id}?edit=address")
-    for field, value in (("street", "7 Lantern Lane"), ("city", "Marrow Harbor"), ("state", "WA"), ("zip", "98201")):
+    for field, value in (
+        ("street", "7 Lantern Lane"),
+        ("city", "Marrow Harbor"),
+        ("state", "WA"),
+        ("zip", "98201"),
+    ):
         desk.type(f"#{field}", value)
     desk.click_words("Save", "#part-address")
     desk.see("7 Lantern Lane", "#part-address")
@@ -164,7 +176,9 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     assert of(zax, "SELECT COUNT(*) FROM journal WHERE visit_id = :id AND kind = 'payment'", id=visit_id) == 0
     zax.clock.shift += timedelta(seconds=20)
     desk.until(
-        lambda: of(zax, "SELECT COUNT(*) FROM payment WHERE visit_id = :id AND state = 'taken'", id=visit_id) == 1,
+        lambda: (
+            of(zax, "SELECT COUNT(*) FROM payment WHERE visit_id = :id AND state = 'taken'", id=visit_id) == 1
+        ),
         "clarified",
     )
     sales = httpx.get(f"{zax.standin}/sales", trust_env=False).json()
@@ -182,7 +196,9 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     desk.see("posted", ".life")
 
 
-def test_a_rest_after_the_insurers_answer_is_a_job_on_day(person: Callable[[str], Person], zax: Running) -> None:
+def test_a_rest_after_the_insurers_answer_is_a_job_on_day(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     """Northmoor pays less than its plan on file: the rest goes to the patient and is collected from Day."""
     desk = person("sam")
     desk.until(
@@ -208,7 +224,8 @@ def test_what_one_browser_does_shows_in_another(person: Callable[[str], Person],
     ravi.see("Theo Marsh", ".b")
     waiting = of(
         zax,
-        "SELECT id FROM visit WHERE state = 'confirmed' AND patient_id = (SELECT id FROM patient WHERE last = 'Marsh' AND first = 'Theo')",
+        "SELECT id FROM visit WHERE state = 'confirmed' AND patient_id = (SELECT id FROM patient WHERE last ="
+        " 'Marsh' AND first = 'Theo')",
     )
     juno.click(f"#in-{waiting}")
     arrive(juno)
@@ -216,7 +233,8 @@ def test_what_one_browser_does_shows_in_another(person: Callable[[str], Person],
     ravi.until(lambda: ravi.all(f"#room-{waiting}"), "Ravi sees Theo Marsh waiting")
     ravi.open("/book")
     ravi.until(
-        lambda: "here" in (ravi.find(f"#bar-{waiting}").get_attribute("class") or "").split(), "and on the Book"
+        lambda: "here" in (ravi.find(f"#bar-{waiting}").get_attribute("class") or "").split(),
+        "and on the Book",
     )
 
 
@@ -264,7 +282,9 @@ def test_keys_find_and_arrows(person: Callable[[str], Person], zax: Running) -> 
     desk.at("/book")
     desk.ready()
     desk.press(Keys.ARROW_RIGHT)
-    desk.until(lambda: desk.focus().get_attribute("data-cell") is not None, "a visit or free time has the focus")
+    desk.until(
+        lambda: desk.focus().get_attribute("data-cell") is not None, "a visit or free time has the focus"
+    )
     first = desk.focus().get_attribute("href")
     desk.press(Keys.ARROW_DOWN)
     desk.until(lambda: desk.focus().get_attribute("href") != first, "the focus moved")

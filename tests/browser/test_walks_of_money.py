@@ -1,4 +1,6 @@
-"""Money in a real browser: a payment split over two tenders, a deposit that finds its charges, a refund, an account that explains itself, and the evening."""
+"""Money in a real browser: a payment split over two tenders, a deposit that finds its charges, a refund, an
+account that explains itself, and the evening.
+"""
 
 from collections.abc import Callable
 
@@ -14,14 +16,25 @@ pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 def patient_of(zax: Running, first: str, last: str) -> int:
     return int(
-        of(zax, "SELECT id FROM patient WHERE first = :first AND last = :last LIMIT 1", first=first, last=last)
+        of(
+            zax,
+            "SELECT id FROM patient WHERE first = :first AND last = :last LIMIT 1",
+            first=first,
+            last=last,
+        )
     )
 
 
 def owes(zax: Running, patient: int) -> int:
     """Cents open with the patient's household."""
-    return int(of(zax, "SELECT COALESCE(SUM(j.patient_cents), 0) FROM journal j JOIN patient p ON p.id = j.patient_id WHERE p.household_id = "
-                  "(SELECT household_id FROM patient WHERE id = :id)", id=patient))  # fmt: skip
+    return int(
+        of(
+            zax,
+            "SELECT COALESCE(SUM(j.patient_cents), 0) FROM journal j JOIN patient p ON p.id = j.patient_id"
+            " WHERE p.household_id = (SELECT household_id FROM patient WHERE id = :id)",
+            id=patient,
+        )
+    )
 
 
 def value(desk: Person, css: str) -> str:
@@ -31,7 +44,9 @@ def value(desk: Person, css: str) -> str:
 def test_a_payment_is_split_over_cash_and_card_by_keyboard_alone(
     person: Callable[[str], Person], zax: Running
 ) -> None:
-    """From the visit: P, & and what is paid in cash, Ctrl+Enter; the card, used last, takes the rest by itself."""
+    """From the visit: P, & and what is paid in cash, Ctrl+Enter; the card, used last, takes the rest by
+    itself.
+    """
     desk = person("juno")
     helen = patient_of(zax, "Helen", "Vasquez")
     before = owes(zax, helen)
@@ -40,7 +55,9 @@ def test_a_payment_is_split_over_cash_and_card_by_keyboard_alone(
     desk.press("p")
     desk.at(f"/pay/{helen}")
     desk.ready()
-    desk.until(lambda: value(desk, "#amount") == "51.20", "the sum of what is open stands in the first amount")
+    desk.until(
+        lambda: value(desk, "#amount") == "51.20", "the sum of what is open stands in the first amount"
+    )
     desk.press(Keys.ESCAPE, "&")
     desk.find("#amount2")
     desk.press("40")
@@ -55,7 +72,8 @@ def test_a_payment_is_split_over_cash_and_card_by_keyboard_alone(
     assert (
         of(
             zax,
-            "SELECT GROUP_CONCAT(CONCAT(tender, cents) ORDER BY id) FROM payment WHERE receipt_id = (SELECT MAX(id) FROM receipt)",
+            "SELECT GROUP_CONCAT(CONCAT(tender, cents) ORDER BY id) FROM payment WHERE receipt_id = (SELECT"
+            " MAX(id) FROM receipt)",
         )
         == "card1120,cash4000"
     )
@@ -111,7 +129,9 @@ def test_too_much_cash_is_change_and_a_deposit_waits_for_its_charges(
     assert owes(zax, nina) == before  # credit moves, nothing is lost
 
 
-def test_a_refund_opens_what_it_paid_and_the_account_says_why(person: Callable[[str], Person], zax: Running) -> None:
+def test_a_refund_opens_what_it_paid_and_the_account_says_why(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     desk = person("sam")
     payment, patient = of_pair(zax)
     desk.open(f"/payments/{payment}")
@@ -138,7 +158,8 @@ def of_pair(zax: Running) -> tuple[int, int]:
     """A cash payment of the past and its patient."""
     row = of(
         zax,
-        "SELECT CONCAT(id, ':', patient_id) FROM payment WHERE tender = 'cash' AND cents > 2000 AND kind = 'payment' AND day < '2026-11-20' ORDER BY id DESC LIMIT 1",
+        "SELECT CONCAT(id, ':', patient_id) FROM payment WHERE tender = 'cash' AND cents > 2000 AND kind ="
+        " 'payment' AND day < '2026-11-20' ORDER BY id DESC LIMIT 1",
     )
     payment, patient = str(row).split(":")
     return int(payment), int(patient)
@@ -148,7 +169,8 @@ def test_claims_and_payments_light_up_together(person: Callable[[str], Person], 
     desk = person("odile")
     patient = of(
         zax,
-        "SELECT c.patient_id FROM claim c JOIN journal j ON j.claim_id = c.id AND j.kind = 'insurer' WHERE c.state = 'closed' ORDER BY c.id DESC LIMIT 1",
+        "SELECT c.patient_id FROM claim c JOIN journal j ON j.claim_id = c.id AND j.kind = 'insurer' WHERE"
+        " c.state = 'closed' ORDER BY c.id DESC LIMIT 1",
     )
     desk.open(f"/accounts/{patient}?all=1")
     claim = desk.find("a.claim[data-links]")
@@ -191,4 +213,6 @@ def test_the_day_is_closed_in_the_evening(person: Callable[[str], Person], zax: 
     choose(desk, 0, "cash")
     desk.control_enter()
     desk.at("/receipts/")
-    assert of(zax, "SELECT COUNT(*) FROM journal WHERE day > '2026-11-24'") == hollow + 1  # it falls on the next day
+    assert (
+        of(zax, "SELECT COUNT(*) FROM journal WHERE day > '2026-11-24'") == hollow + 1
+    )  # it falls on the next day

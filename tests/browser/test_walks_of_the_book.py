@@ -1,4 +1,6 @@
-"""The Book in a real browser: taken up and put down by keys, dragged, shelved, found an opening for, undone; the waitlist; setup by a manager."""
+"""The Book in a real browser: taken up and put down by keys, dragged, shelved, found an opening for, undone;
+the waitlist; setup by a manager.
+"""
 
 from collections.abc import Callable
 from datetime import timedelta
@@ -17,7 +19,9 @@ NEXT_MONDAY = TODAY + timedelta(days=13)
 
 def bar(desk: Person, name: str) -> WebElement:
     return desk.until(
-        lambda: next((each for each in desk.all("#grid .v") if name in (each.get_attribute("title") or "")), None),
+        lambda: next(
+            (each for each in desk.all("#grid .v") if name in (each.get_attribute("title") or "")), None
+        ),
         f"{name} is on the Book",
     )  # type: ignore[no-any-return]
 
@@ -25,9 +29,11 @@ def bar(desk: Person, name: str) -> WebElement:
 def where(zax: Running, last: str) -> tuple[str, int, int, int]:
     """(state, start, provider, minutes) of the newest visit of that name."""
     found = of(
-        zax, "SELECT CONCAT_WS(' ', v.state, v.start_min, v.provider_id, v.minutes) FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.last = :last ORDER BY v.id DESC LIMIT 1",
+        zax,
+        "SELECT CONCAT_WS(' ', v.state, v.start_min, v.provider_id, v.minutes) FROM visit v JOIN patient p ON"
+        " p.id = v.patient_id WHERE p.last = :last ORDER BY v.id DESC LIMIT 1",
         last=last,
-    ).split()  # fmt: skip
+    ).split()
     return found[0], int(found[1]), int(found[2]), int(found[3])
 
 
@@ -39,7 +45,9 @@ def focus_on(desk: Person, name: str) -> None:
     desk.until(focused, f"{name} has the focus")
 
 
-def test_a_visit_is_moved_by_keys_alone_and_the_move_undone(person: Callable[[str], Person], zax: Running) -> None:
+def test_a_visit_is_moved_by_keys_alone_and_the_move_undone(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     desk = person("ravi")
     desk.open("/book")
     focus_on(desk, "Omar Said")
@@ -65,7 +73,9 @@ def test_a_visit_is_moved_by_keys_alone_and_the_move_undone(person: Callable[[st
     desk.until(lambda: where(zax, "Said")[3] == 35, "the last act is undone")
 
 
-def test_a_refused_place_offers_the_nearest_fit_by_one_key(person: Callable[[str], Person], zax: Running) -> None:
+def test_a_refused_place_offers_the_nearest_fit_by_one_key(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     desk = person("ravi")
     desk.open("/book")
     focus_on(desk, "Hugo Brandt")
@@ -86,7 +96,10 @@ def test_a_visit_is_dragged_to_another_time(person: Callable[[str], Person], zax
     desk = person("ravi")
     desk.open("/book")
     el = bar(desk, "Tom Vale")
-    rules = "const [a, b] = document.querySelectorAll('#grid > .hr'); return (b.getBoundingClientRect().top - a.getBoundingClientRect().top) / 30"
+    rules = (
+        "const [a, b] = document.querySelectorAll('#grid > .hr'); return (b.getBoundingClientRect().top -"
+        " a.getBoundingClientRect().top) / 30"
+    )
     px = desk.driver.execute_script(rules)
     ActionChains(desk.driver).move_to_element(el).click_and_hold().move_by_offset(0, 8).perform()
     desk.find(".ghost")
@@ -116,7 +129,8 @@ def test_shelved_by_key_then_placed_in_an_opening_of_another_day(
     desk.until(lambda: where(zax, "Oyelaran")[0] == "booked", "placed")
     assert of(
         zax,
-        "SELECT day >= :d FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.last = 'Oyelaran' ORDER BY v.id DESC LIMIT 1",
+        "SELECT day >= :d FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.last = 'Oyelaran' ORDER"
+        " BY v.id DESC LIMIT 1",
         d=TODAY + timedelta(days=14),
     )
 
@@ -152,7 +166,9 @@ def test_another_desk_sees_a_move_at_once(person: Callable[[str], Person], zax: 
     focus_on(one, "Rosa Quill")
     one.press("h")
     other.until(
-        lambda: not any("Rosa Quill" in (each.get_attribute("title") or "") for each in other.all("#grid .v")),
+        lambda: (
+            not any("Rosa Quill" in (each.get_attribute("title") or "") for each in other.all("#grid .v"))
+        ),
         "gone from the other desk's Book",
     )
     one.press("z")
@@ -178,7 +194,9 @@ def test_from_a_gap_to_the_best_of_the_waitlist(person: Callable[[str], Person],
         desk.see(name, "#chosen")
         desk.control_enter()
     desk.until(
-        lambda: of(zax, "SELECT COUNT(DISTINCT patient_id) FROM waiting WHERE ended_at IS NULL") == waiting - 1,
+        lambda: (
+            of(zax, "SELECT COUNT(DISTINCT patient_id) FROM waiting WHERE ended_at IS NULL") == waiting - 1
+        ),
         "booking settles the entry",
     )
 
@@ -192,7 +210,9 @@ def test_requests_are_accepted_by_one_key(person: Callable[[str], Person], zax: 
     desk.see("Nothing is waiting for an answer")
 
 
-def test_a_manager_changes_hours_and_shelves_what_lies_outside(person: Callable[[str], Person], zax: Running) -> None:
+def test_a_manager_changes_hours_and_shelves_what_lies_outside(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     desk = person("sam")
     desk.press(",")
     desk.at("/setup/hours/")

@@ -1,4 +1,6 @@
-"""The record in a real browser: found and mended by keys, covered and checked, two made one, photographed, a list taken in."""
+"""The record in a real browser: found and mended by keys, covered and checked, two made one, photographed, a
+list taken in.
+"""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -23,7 +25,9 @@ def patient(zax: Running, first: str, last: str) -> int:
     )
 
 
-def test_a_gap_is_mended_by_keys_and_the_second_is_told(person: Callable[[str], Person], zax: Running) -> None:
+def test_a_gap_is_mended_by_keys_and_the_second_is_told(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     number = patient(zax, "Grace", "Lindqvist")
     desk, other = person("juno"), person("ravi")
     other.open(f"/patients/{number}?edit=person")
@@ -53,7 +57,9 @@ def test_a_gap_is_mended_by_keys_and_the_second_is_told(person: Callable[[str], 
     other.see("Ferry Works", "#part-person")
 
 
-def test_coverage_is_entered_asked_about_and_taken_over(person: Callable[[str], Person], zax: Running) -> None:
+def test_coverage_is_entered_asked_about_and_taken_over(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     odile = person("odile")
     number = patient(zax, "Marcus", "Bell")  # Brightwater
     odile.open(f"/patients/{number}")
@@ -124,14 +130,17 @@ def test_a_photo_and_a_card_are_kept(person: Callable[[str], Person], zax: Runni
     desk.click_words("Closer", "form.camera")
     assert (
         desk.driver.execute_script(
-            "return document.querySelector('[name=turns]').value + document.querySelector('[name=side]').value"
+            "return document.querySelector('[name=turns]').value +"
+            " document.querySelector('[name=side]').value"
         )
         == "1900"
     )
     desk.control_enter()
     desk.at(f"/patients/{number}")
     desk.until(
-        lambda: desk.driver.execute_script("return document.querySelector('.photo img')?.naturalWidth") == 480,
+        lambda: (
+            desk.driver.execute_script("return document.querySelector('.photo img')?.naturalWidth") == 480
+        ),
         "the portrait is shown",
     )
     desk.open(f"/patients/{number}/files")
@@ -147,7 +156,9 @@ def test_a_photo_and_a_card_are_kept(person: Callable[[str], Person], zax: Runni
     desk.see("face.jpg", ".filelist")
 
 
-def test_a_list_is_looked_at_and_taken_in(person: Callable[[str], Person], zax: Running, tmp_path: Path) -> None:
+def test_a_list_is_looked_at_and_taken_in(
+    person: Callable[[str], Person], zax: Running, tmp_path: Path
+) -> None:
     odile = person("odile")
     rows = "".join(f"Ana{n},Wharf,1/{1 + n % 28}/1990,360 555 01{n % 100:02d}\n" for n in range(60))
     (tmp_path / "old.csv").write_bytes(f"\ufeffgiven,Surname,Born,Cell\n{rows}Bad,,x,\n".encode())
@@ -170,7 +181,8 @@ def test_a_plan_is_corrected_and_the_estimate_follows(person: Callable[[str], Pe
     odile = person("odile")
     visit = of(
         zax,
-        "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.first = 'Fern' AND p.last = 'Whitaker' ORDER BY v.id DESC LIMIT 1",
+        "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.first = 'Fern' AND p.last ="
+        " 'Whitaker' ORDER BY v.id DESC LIMIT 1",
     )
     odile.open(f"/visits/{visit}/estimate")
     odile.see("70 percent of 215.00 after 25.00 deductible")

@@ -1,4 +1,6 @@
-"""From arrival to leaving in a real browser: steps, heads-ups and a signature; the mouth by keys and by mouse; options signed and booked; a checkout."""
+"""From arrival to leaving in a real browser: steps, heads-ups and a signature; the mouth by keys and by
+mouse; options signed and booked; a checkout.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -14,7 +16,10 @@ pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
 def visit_of(zax: Running, last: str) -> int:
-    found = "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.last = :last AND v.day = '2026-11-24' ORDER BY v.id LIMIT 1"
+    found = (
+        "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.last = :last AND v.day ="
+        " '2026-11-24' ORDER BY v.id LIMIT 1"
+    )
     return int(of(zax, found, last=last))
 
 
@@ -64,12 +69,17 @@ def test_arrival_by_mouse_with_a_heads_up_and_a_drawn_signature(
     desk.click_words("Check in", ".fin")
     desk.until(lambda: of(zax, "SELECT state FROM visit WHERE id = :id", id=visit) == "here", "here")
     patient = of(zax, "SELECT patient_id FROM visit WHERE id = :id", id=visit)
-    assert of(zax, "SELECT COUNT(*) FROM signed_form WHERE patient_id = :id AND LENGTH(digest) = 64", id=patient) == 1
+    assert (
+        of(zax, "SELECT COUNT(*) FROM signed_form WHERE patient_id = :id AND LENGTH(digest) = 64", id=patient)
+        == 1
+    )
     desk.open(f"/patients/{patient}/signed")
     desk.see("Privacy policy, 2026", "table")
 
 
-def test_steps_are_put_in_order_by_keys_and_by_dragging(person: Callable[[str], Person], zax: Running) -> None:
+def test_steps_are_put_in_order_by_keys_and_by_dragging(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     desk = person("sam")
 
     def order() -> str:
@@ -87,15 +97,23 @@ def test_steps_are_put_in_order_by_keys_and_by_dragging(person: Callable[[str], 
     # Dragging is played to the page as its events, since headless browsers do not drag by mouse.
     desk.driver.execute_script(
         """const [row, over] = arguments, data = new DataTransfer(), box = over.getBoundingClientRect();
-        const send = (el, kind, y) => el.dispatchEvent(new DragEvent(kind, {bubbles: true, cancelable: true, dataTransfer: data, clientY: y}));
-        send(row, 'dragstart', 0); send(over, 'dragover', box.bottom - 1); send(over, 'drop', box.bottom - 1); send(row, 'dragend', 0);""",
-        rows[0], rows[3],
-    )  # fmt: skip
+        const send = (el, kind, y) => el.dispatchEvent(
+            new DragEvent(kind, {bubbles: true, cancelable: true, dataTransfer: data, clientY: y})
+        );
+        send(row, 'dragstart', 0);
+        send(over, 'dragover', box.bottom - 1);
+        send(over, 'drop', box.bottom - 1);
+        send(row, 'dragend', 0);""",
+        rows[0],
+        rows[3],
+    )
     desk.until(lambda: order() != moved, "the dragged row stays where it was put")
 
 
 def test_the_mouth_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Running) -> None:
-    """A crown by keys, surfaces by keys, a quadrant by mouse; then ready for checkout, and the desk sees it at once."""
+    """A crown by keys, surfaces by keys, a quadrant by mouse; then ready for checkout, and the desk sees it
+    at once.
+    """
     ines, juno = person("ines"), person("juno")
     ines.at("/mine")
     ines.see("Dana Whitlow", ".inroom")
@@ -113,7 +131,9 @@ def test_the_mouth_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Ru
     ines.press(Keys.ARROW_LEFT, Keys.ENTER)
     ines.until(lambda: ines.focus().text.startswith("Save"), "Enter leads on to saving")
     ines.press(Keys.ENTER)
-    ines.until(lambda: of(zax, "SELECT tooth FROM charge_line WHERE visit_id = :id", id=visit) == "14", "saved")
+    ines.until(
+        lambda: of(zax, "SELECT tooth FROM charge_line WHERE visit_id = :id", id=visit) == "14", "saved"
+    )
     ines.gone(".lineform")
     ines.ready()
 
@@ -126,10 +146,14 @@ def test_the_mouth_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Ru
     ines.press("two surf")
     ines.see("D2392", "#services")
     ines.press(Keys.ENTER)
-    line = "SELECT CONCAT(l.tooth, l.surfaces) FROM charge_line l WHERE visit_id = :id ORDER BY id DESC LIMIT 1"
+    line = (
+        "SELECT CONCAT(l.tooth, l.surfaces) FROM charge_line l WHERE visit_id = :id ORDER BY id DESC LIMIT 1"
+    )
     ines.until(lambda: of(zax, line, id=visit) == "3MO", "the filling has tooth and surfaces of the picture")
 
-    ines.until(lambda: "today" in (ines.find("[data-tooth='3']").get_attribute("class") or ""), "drawn as done")
+    ines.until(
+        lambda: "today" in (ines.find("[data-tooth='3']").get_attribute("class") or ""), "drawn as done"
+    )
     ines.driver.execute_script("document.activeElement.blur()")
     ines.click(".area[data-area='20'] text")
     ines.see("The next service takes upper left", ".adder")
@@ -147,7 +171,9 @@ def test_the_mouth_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Ru
     ines.driver.execute_script("document.activeElement.blur()")
     ines.control_enter()
     ines.at("/mine")
-    juno.until(lambda: any("Dana Whitlow" in each.text for each in juno.all(".a .row")), "the desk sees her ready")
+    juno.until(
+        lambda: any("Dana Whitlow" in each.text for each in juno.all(".a .row")), "the desk sees her ready"
+    )
 
 
 def test_options_are_signed_and_booked(person: Callable[[str], Person], zax: Running) -> None:
@@ -176,13 +202,18 @@ def test_options_are_signed_and_booked(person: Callable[[str], Person], zax: Run
     desk.at("visit=")
     desk.see("Priya Raman", "#sheet")
     booked = (
-        "SELECT COUNT(*) FROM planned_service WHERE patient_id = :id AND visit_id IS NOT NULL AND option_letter = 'B'"
+        "SELECT COUNT(*) FROM planned_service WHERE patient_id = :id AND visit_id IS NOT NULL AND"
+        " option_letter = 'B'"
     )
     assert of(zax, booked, id=patient) == 2
 
 
-def test_a_usual_checkout_takes_four_keys_and_the_amount(person: Callable[[str], Person], zax: Running) -> None:
-    """Helen Vasquez is ready to leave: her row's key, the first opening, and one key for paying and finishing."""
+def test_a_usual_checkout_takes_four_keys_and_the_amount(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    """Helen Vasquez is ready to leave: her row's key, the first opening, and one key for paying and
+    finishing.
+    """
     desk = person("juno")
     visit = visit_of(zax, "Vasquez")
     row = next(each for each in desk.all(".a .row") if "Helen Vasquez" in each.text)
@@ -208,7 +239,10 @@ def test_a_usual_checkout_takes_four_keys_and_the_amount(person: Callable[[str],
     desk.see("Next visit booked")
     assert len(presses) == 4
     assert of(zax, "SELECT state FROM visit WHERE id = :id", id=visit) in {"left", "settled"}
-    ahead = "SELECT COUNT(*) FROM visit WHERE patient_id = (SELECT patient_id FROM visit WHERE id = :id) AND day > '2027-05-01'"
+    ahead = (
+        "SELECT COUNT(*) FROM visit WHERE patient_id = (SELECT patient_id FROM visit WHERE id = :id) AND day"
+        " > '2027-05-01'"
+    )
     assert of(zax, ahead, id=visit) == 1
 
 
@@ -221,13 +255,16 @@ def test_a_lost_connection_is_said_and_mends_itself(person: Callable[[str], Pers
     desk.driver.execute_script("window.dispatchEvent(new Event('offline'))")
     desk.see("Connection lost", "#lost")
     desk.driver.execute_cdp_cmd(
-        "Network.emulateNetworkConditions", off | {"offline": False, "downloadThroughput": -1, "uploadThroughput": -1}
+        "Network.emulateNetworkConditions",
+        off | {"offline": False, "downloadThroughput": -1, "uploadThroughput": -1},
     )
     desk.driver.execute_script("window.dispatchEvent(new Event('online'))")
     desk.gone("#lost")
 
 
-def test_the_wall_follows_the_day_without_anybody_signed_in(person: Callable[[str], Person], zax: Running) -> None:
+def test_the_wall_follows_the_day_without_anybody_signed_in(
+    person: Callable[[str], Person], zax: Running
+) -> None:
     sam, wall = person("sam"), person("juno")
     sam.open("/setup/day")
     sam.click_words("Make an address")
@@ -246,4 +283,6 @@ def test_the_wall_follows_the_day_without_anybody_signed_in(person: Callable[[st
         lambda: of(zax, "SELECT COUNT(*) FROM visit WHERE state = 'room'") != before or sam.all(".err"),
         "in a room or refused",
     )
-    wall.until(lambda: "Mensah" not in wall.find("main").text and "K. M." in wall.find("main").text, "initials only")
+    wall.until(
+        lambda: "Mensah" not in wall.find("main").text and "K. M." in wall.find("main").text, "initials only"
+    )

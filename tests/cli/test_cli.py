@@ -1,4 +1,6 @@
-"""The command line as people and scripts use it: reading files, and the demo's whole life from first start to last stop."""
+"""The command line as people and scripts use it: reading files, and the demo's whole life from first start to
+last stop.
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,10 @@ def test_a_missing_file_and_an_acknowledgement(tmp_path: Path) -> None:
 @pytest.fixture
 def places(tmp_path: Path) -> dict[str, str]:
     names = ("ZAX_PORT", "ZAX_DB_PORT", "ZAX_STANDIN_PORT", "ZAX_SMTP_PORT")
-    return {name: str(free_port()) for name in names} | {"ZAX_VAR": str(tmp_path / "var"), "PYTHONUNBUFFERED": "1"}
+    return {name: str(free_port()) for name in names} | {
+        "ZAX_VAR": str(tmp_path / "var"),
+        "PYTHONUNBUFFERED": "1",
+    }
 
 
 class Demo:
@@ -110,7 +115,9 @@ def busy(places: dict[str, str]) -> list[str]:
 
 
 def test_the_demo_from_first_start_to_last_stop(places: dict[str, str], demo: list[Demo]) -> None:
-    """A first run killed in the middle, one that works, a second start that keeps the data, and nothing left running."""
+    """A first run killed in the middle, one that works, a second start that keeps the data, and nothing left
+    running.
+    """
     demo.append(Demo(places))
     demo[-1].until("Making the demo clinic")
     demo[-1].process.kill()
@@ -118,7 +125,9 @@ def test_the_demo_from_first_start_to_last_stop(places: dict[str, str], demo: li
 
     demo.append(Demo(places))
     demo[-1].until("Ctrl-C stops everything")
-    assert all(words in demo[-1].said for words in ("http://127.0.0.1:" + places["ZAX_PORT"], "juno", "password"))
+    assert all(
+        words in demo[-1].said for words in ("http://127.0.0.1:" + places["ZAX_PORT"], "juno", "password")
+    )
     health = httpx.get(f"http://127.0.0.1:{places['ZAX_PORT']}/healthz", trust_env=False)
     assert (health.status_code, health.json()["database"], health.json()["worker"]) == (200, "up", "up")
 
@@ -146,11 +155,17 @@ def test_troubles_are_one_sentence(places: dict[str, str], tmp_path: Path) -> No
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", int(places["ZAX_DB_PORT"])))
         taken.listen()
-        ended = subprocess.run([ZAX, "demo"], env=os.environ | places, capture_output=True, text=True, check=False)
+        ended = subprocess.run(
+            [ZAX, "demo"], env=os.environ | places, capture_output=True, text=True, check=False
+        )
     assert ended.returncode == 1
     assert "Set ZAX_DB_PORT to a free one" in ended.stdout
     wrong = subprocess.run(
-        [ZAX, "demo"], env=os.environ | places | {"ZAX_PORT": "many"}, capture_output=True, text=True, check=False
+        [ZAX, "demo"],
+        env=os.environ | places | {"ZAX_PORT": "many"},
+        capture_output=True,
+        text=True,
+        check=False,
     )
     assert "it must be a port from 1 to 65535" in wrong.stderr
     blocked = tmp_path / "file"

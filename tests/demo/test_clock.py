@@ -20,11 +20,15 @@ def near(one: datetime, other: datetime) -> bool:
     return abs((one - other).total_seconds()) < 5
 
 
-def test_the_demo_opens_at_its_minute_and_goes_on_from_the_last_heartbeat(desk: Desk, clock: ShiftedClock) -> None:
+def test_the_demo_opens_at_its_minute_and_goes_on_from_the_last_heartbeat(
+    desk: Desk, clock: ShiftedClock
+) -> None:
     assert seeded(desk.engine) is None
     with desk.engine.begin() as connection:
         connection.execute(
-            insert(schema.setting).values(name="seeded", value={"size": "demo", "opens": at(10, 42).isoformat()})
+            insert(schema.setting).values(
+                name="seeded", value={"size": "demo", "opens": at(10, 42).isoformat()}
+            )
         )
     try:
         assert near(demo_clock(desk.engine).now(), at(10, 42))

@@ -1,4 +1,6 @@
-"""The made-up past: its sums agree, nobody is in two places at once, and the same seed makes the same clinic."""
+"""The made-up past: its sums agree, nobody is in two places at once, and the same seed makes the
+same clinic.
+"""
 
 from __future__ import annotations
 
@@ -66,7 +68,13 @@ def test_each_visits_journal_is_true_and_agrees_with_its_state(rows: Rows) -> No
     for visit in rows["visit"]:
         mine = [
             Entry(
-                e["id"], Kind(e["kind"]), e["day"], e["patient_cents"], e["insurer_cents"], e["line_id"], visit["id"]
+                e["id"],
+                Kind(e["kind"]),
+                e["day"],
+                e["patient_cents"],
+                e["insurer_cents"],
+                e["line_id"],
+                visit["id"],
             )
             for e in entries[visit["id"]]
         ]
@@ -99,7 +107,9 @@ def test_closed_claims_are_paid_as_posted(rows: Rows) -> None:
     assert rows["claim"]
     for claim in rows["claim"]:
         assert claim["paid_cents"] == posted[claim["id"]]
-        assert claim["cents"] == sum(line["cents"] for line in rows["claim_line"] if line["claim_id"] == claim["id"])
+        assert claim["cents"] == sum(
+            line["cents"] for line in rows["claim_line"] if line["claim_id"] == claim["id"]
+        )
         assert claim["state"] in {"accepted", "closed"}
 
 
@@ -112,12 +122,18 @@ def test_nobody_is_in_two_places_at_once(rows: Rows) -> None:
     for (provider, _), spans in taken.items():
         spans.sort()
         assert all(a[1] <= b[0] for a, b in zip(spans, spans[1:], strict=False))
-        assert all(any(opens <= start and end <= closes for opens, closes in HOURS[provider]) for start, end in spans)
+        assert all(
+            any(opens <= start and end <= closes for opens, closes in HOURS[provider]) for start, end in spans
+        )
 
 
 def test_tracks_are_legal_and_end_at_the_state(rows: Rows) -> None:
     for visit in rows["visit"]:
-        moves = [row for row in rows["track_move"] if row["visit_id"] == visit["id"]] if visit["id"] % 7 == 0 else []
+        moves = (
+            [row for row in rows["track_move"] if row["visit_id"] == visit["id"]]
+            if visit["id"] % 7 == 0
+            else []
+        )
         for before, after in zip(moves, moves[1:], strict=False):
             assert after["from_stop"] == before["to_stop"]
             assert (Stop(after["from_stop"]), Stop(after["to_stop"])) in MOVES

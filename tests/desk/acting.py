@@ -63,7 +63,10 @@ def lines(desk: Desk, visit_id: int) -> list[Any]:
 
 def nothing_is_wrong(desk: Desk, visit_id: int) -> bool:
     with desk.engine.connect() as connection:
-        return faults(money.visit_entries(connection, visit_id), money.visit_allocations(connection, visit_id)) == []
+        return (
+            faults(money.visit_entries(connection, visit_id), money.visit_allocations(connection, visit_id))
+            == []
+        )
 
 
 def patient_open(desk: Desk, visit_id: int) -> int:
@@ -72,6 +75,7 @@ def patient_open(desk: Desk, visit_id: int) -> int:
 
 
 ROOMS = """
-SELECT COUNT(*) FROM visit v JOIN visit w ON v.room_id = w.room_id AND v.day = w.day AND v.id < w.id AND v.start_min < w.start_min + w.minutes
-AND w.start_min < v.start_min + v.minutes WHERE v.state NOT IN ('missed', 'cancelled', 'shelf') AND w.state NOT IN ('missed', 'cancelled', 'shelf')
+SELECT COUNT(*) FROM visit v JOIN visit w ON v.room_id = w.room_id AND v.day = w.day AND v.id < w.id
+AND v.start_min < w.start_min + w.minutes AND w.start_min < v.start_min + v.minutes
+WHERE v.state NOT IN ('missed', 'cancelled', 'shelf') AND w.state NOT IN ('missed', 'cancelled', 'shelf')
 """

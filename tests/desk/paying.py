@@ -17,9 +17,18 @@ def rows(*tenders: tuple[str, ...]) -> list[TenderForm]:
 
 
 def pay(
-    desk: Desk, patient: int, items: list[Item], *tenders: tuple[str, ...], key: str = "key", terminal: FakeTerminal | None = None, actor: Any = JUNO, **more: Any
-) -> Taken:  # fmt: skip
-    return take_payment(desk, actor, terminal or FakeTerminal(), patient, PayForm(rows(*tenders), items, key, **more))
+    desk: Desk,
+    patient: int,
+    items: list[Item],
+    *tenders: tuple[str, ...],
+    key: str = "key",
+    terminal: FakeTerminal | None = None,
+    actor: Any = JUNO,
+    **more: Any,
+) -> Taken:
+    return take_payment(
+        desk, actor, terminal or FakeTerminal(), patient, PayForm(rows(*tenders), items, key, **more)
+    )
 
 
 def items_of(desk: Desk, patient: int) -> OpenItems:
@@ -37,10 +46,14 @@ def relative(desk: Desk, patient: int, **changes: Any) -> int:
     made = add_patient(desk, **({"first": "Rafael"} | changes))
     with desk.engine.begin() as connection:
         household = (
-            connection.execute(schema.patient.select().where(schema.patient.c.id == patient)).one().household_id
+            connection.execute(schema.patient.select().where(schema.patient.c.id == patient))
+            .one()
+            .household_id
         )
         connection.execute(
-            schema.patient.update().where(schema.patient.c.id == made).values(household_id=household, guarantor=False)
+            schema.patient.update()
+            .where(schema.patient.c.id == made)
+            .values(household_id=household, guarantor=False)
         )
     return made
 

@@ -1,4 +1,6 @@
-"""The docs say what is so: sign-ins, ports, commands, pictures, licences, formats, and what the tree may not hold."""
+"""The docs say what is so: sign-ins, ports, commands, pictures, licences, formats, and what the tree may not
+hold.
+"""
 
 import re
 import tomllib
@@ -63,19 +65,23 @@ def test_what_is_vendored_is_listed_with_its_licence() -> None:
     for version in re.findall(r'": "(\d+\.\d+\.\d+)"', package):
         assert version in listed
     assert len(list((ROOT / "licenses").glob("*.txt"))) == 5
-    wanted = [
-        line.split(">")[0].split("=")[0].strip()
-        for line in (ROOT / "requirements.in").read_text().splitlines()
-        if line and line[0] != "#"
-    ]
-    assert [name for name in wanted if name not in listed] == []
+    assert [name for name in wished_for() if name not in listed] == []
 
 
-def test_the_lock_pins_every_wish_with_its_hash() -> None:
+def wished_for() -> list[str]:
+    """The names of everything that pyproject asks for."""
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())
+    groups = [project["project"]["dependencies"], *project["dependency-groups"].values()]
+    return [re.split("[>=]", line)[0] for group in groups for line in group]
+
+
+def test_the_lock_pins_every_wish_with_its_hash_and_no_floor_lies_above_it() -> None:
     lock = (ROOT / "requirements.lock").read_text()
-    for line in (ROOT / "requirements.in").read_text().splitlines():
-        if line and not line.startswith("#"):
-            assert re.search(rf"^{re.escape(re.split('[>=]', line)[0])}==\S+ .*\\$", lock, re.MULTILINE), line
+    pinned = dict(re.findall(r"^([\w.-]+)==(\S+) .*\\$", lock, re.MULTILINE))
+    assert [name for name in wished_for() if name not in pinned] == []
+    project = (ROOT / "pyproject.toml").read_text()
+    floors = dict(re.findall(r'^    "([\w.-]+)>=([^"]+)",$', project, re.MULTILINE))
+    assert floors and {name: floor for name, floor in floors.items() if pinned[name] != floor} == {}
     assert lock.count("--hash=sha256:") > 200
 
 

@@ -36,7 +36,9 @@ def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, Outsi
 
 
 def steer(url: str, mode: str) -> None:
-    httpx.post(f"{url}/terminal/mode", data={"mode": mode}, trust_env=False, follow_redirects=True).raise_for_status()
+    httpx.post(
+        f"{url}/terminal/mode", data={"mode": mode}, trust_env=False, follow_redirects=True
+    ).raise_for_status()
 
 
 @pytest.fixture
@@ -112,7 +114,10 @@ def test_the_same_mail_twice_is_one_mail(world: tuple[str, Outside], nobody: Out
     for number in ("<1@x>", "<1@x>", "<2@x>"):
         world[1].mail.send(letter(number))
     kept = httpx.get(f"{world[0]}/mail", trust_env=False).json()
-    assert [(mail["id"], mail["files"]) for mail in kept] == [("<1@x>", ["receipt.pdf"]), ("<2@x>", ["receipt.pdf"])]
+    assert [(mail["id"], mail["files"]) for mail in kept] == [
+        ("<1@x>", ["receipt.pdf"]),
+        ("<2@x>", ["receipt.pdf"]),
+    ]
     with pytest.raises(OutsideTrouble, match="mail server"):
         nobody.mail.send(letter("<3@x>"))
 

@@ -41,12 +41,15 @@ def test_the_deductible_is_remembered_from_claim_to_claim(tmp_path: Path) -> Non
     file, keep = read_claim_file(claim_file([claim()], ENVELOPE)), Keep(tmp_path)
     first, second = (describe(remittance(file, file.claims[0], keep, n, NOW)) for n in (1, 2))
     reasons = [
-        [a["reason"] for a in d["transactions"][0]["claims"][0]["lines"][0]["adjustments"]] for d in (first, second)
+        [a["reason"] for a in d["transactions"][0]["claims"][0]["lines"][0]["adjustments"]]
+        for d in (first, second)
     ]
     assert reasons == [["1", "2"], ["2"]]
 
 
-@pytest.mark.parametrize("damage", [("SV1*HC", "SV1*ZZ"), ("CLM*C000017*128", "CLM*C000017*99"), ("SE*27", "SE*5")])
+@pytest.mark.parametrize(
+    "damage", [("SV1*HC", "SV1*ZZ"), ("CLM*C000017*128", "CLM*C000017*99"), ("SE*27", "SE*5")]
+)
 def test_a_wrong_claim_file_is_rejected(damage: tuple[str, str]) -> None:
     file = read_claim_file(claim_file([claim()], ENVELOPE).replace(*damage))
     assert file.errors
@@ -66,7 +69,9 @@ def test_a_file_is_taken_once_whatever_the_sender_does(outside_world: TestClient
     text = claim_file([claim()], ENVELOPE)
     for _ in range(3):
         assert (
-            outside_world.post("/clearinghouse/files", content=text, headers={"Idempotency-Key": "k1"}).status_code
+            outside_world.post(
+                "/clearinghouse/files", content=text, headers={"Idempotency-Key": "k1"}
+            ).status_code
             == 202
         )
     box = outside_world.get("/clearinghouse/mailbox").json()
@@ -80,7 +85,9 @@ def test_a_file_is_taken_once_whatever_the_sender_does(outside_world: TestClient
 
 def test_payers_take_their_time(tmp_path: Path) -> None:
     client = TestClient(create_app(tmp_path, free_port(), pay_seconds=3600))
-    client.post("/clearinghouse/files", content=claim_file([claim()], ENVELOPE), headers={"Idempotency-Key": "k1"})
+    client.post(
+        "/clearinghouse/files", content=claim_file([claim()], ENVELOPE), headers={"Idempotency-Key": "k1"}
+    )
     assert len(client.get("/clearinghouse/mailbox").json()) == 1
     assert any(each["from"] > time.time() + 3000 for each in Keep(tmp_path).all("mailbox"))
 
@@ -88,7 +95,9 @@ def test_payers_take_their_time(tmp_path: Path) -> None:
 def test_the_terminal_charges_a_key_once_and_can_be_steered(outside_world: TestClient) -> None:
     def sell(key: str) -> dict[str, object]:
         return dict(
-            outside_world.post("/terminal/sales", json={"cents": 4260}, headers={"Idempotency-Key": key}).json()
+            outside_world.post(
+                "/terminal/sales", json={"cents": 4260}, headers={"Idempotency-Key": key}
+            ).json()
         )
 
     assert sell("a") == sell("a")

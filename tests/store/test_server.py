@@ -75,7 +75,9 @@ def test_a_database_that_does_not_come_up_shows_the_end_of_its_log(tmp_path: Pat
 
 
 def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp_path: Path) -> None:
-    """The migrations since then carry over plans' terms, member keys, sounds, what payments were for, and who is in which room."""
+    """The migrations since then carry over plans' terms, member keys, sounds, what payments were for, and who
+    is in which room.
+    """
     server = Server(tmp_path / "db", free_port(), buffer_mb=64)
     old = connect(server.start())
     alembic = config()
@@ -84,19 +86,48 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
             alembic.attributes["connection"] = connection
             command.upgrade(alembic, "0002")
             for statement in (
-                "INSERT INTO payer (id, name, electronic_id, filing_indicator, filing_days) VALUES (1, 'P', 'P1', 'CI', 365)",
-                """INSERT INTO plan (id, payer_id, name, deductible_cents, dental, percents, no_deductible) VALUES (1, 1, 'Old', 5000, 1, '{"basic": 80}', '["preventive"]')""",
+                (
+                    "INSERT INTO payer (id, name, electronic_id, filing_indicator, filing_days) VALUES (1,"
+                    " 'P', 'P1', 'CI', 365)"
+                ),
+                """INSERT INTO plan (id, payer_id, name, deductible_cents, dental, percents, no_deductible)
+                VALUES (1, 1, 'Old', 5000, 1, '{"basic": 80}', '["preventive"]')""",
                 "INSERT INTO household (id, name) VALUES (1, 'V')",
-                "INSERT INTO patient (id, household_id, guarantor, first, last, first_key, last_key, phone, made_at) VALUES (1, 1, 1, 'Ana', 'de la Cruz', 'ana', 'de la cruz', '', NOW())",
-                "INSERT INTO coverage (patient_id, plan_id, subscriber_id, member_id) VALUES (1, 1, 1, 'hg-44 1')",
+                (
+                    "INSERT INTO patient (id, household_id, guarantor, first, last, first_key, last_key,"
+                    " phone, made_at) VALUES (1, 1, 1, 'Ana', 'de la Cruz', 'ana', 'de la cruz', '', NOW())"
+                ),
+                (
+                    "INSERT INTO coverage (patient_id, plan_id, subscriber_id, member_id) VALUES (1, 1, 1,"
+                    " 'hg-44 1')"
+                ),
                 "SET foreign_key_checks=0",
                 "INSERT INTO room (id, site_id, name, position) VALUES (7, 1, 'Chair 1', 1)",
-                "INSERT INTO visit (id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, made_at, made_by) VALUES (1, 1, 1, 1, 7, 1, '2026-11-24', 600, 30, 'room', NOW(), 1)",
-                "INSERT INTO track_move (visit_id, from_stop, to_stop, at) VALUES (1, 'here', 'room', '2026-11-24 18:00:00')",
-                "INSERT INTO payment (id, request_key, patient_id, visit_id, tender, cents, state, day, at, by_id) VALUES (9, 'k', 1, 1, 'cash', 4260, 'taken', '2026-11-24', NOW(), 1)",
-                "INSERT INTO site (id, name, timezone, opens_min, closes_min, grid_minutes) VALUES (1, 'Quay', 'America/Los_Angeles', 480, 1080, 5)",
-                "INSERT INTO user (id, sign_in, name, role, password_hash) VALUES (1, 'juno', 'Juno', 'receptionist', '')",
-                "INSERT INTO journal (id, kind, day, at, patient_id, visit_id, payment_id, patient_cents, words) VALUES (5, 'payment', '2026-11-24', NOW(), 1, 1, 9, -4260, 'Paid')",
+                (
+                    "INSERT INTO visit (id, site_id, patient_id, provider_id, room_id, type_id, day,"
+                    " start_min, minutes, state, made_at, made_by) VALUES (1, 1, 1, 1, 7, 1, '2026-11-24',"
+                    " 600, 30, 'room', NOW(), 1)"
+                ),
+                (
+                    "INSERT INTO track_move (visit_id, from_stop, to_stop, at) VALUES (1, 'here', 'room',"
+                    " '2026-11-24 18:00:00')"
+                ),
+                (
+                    "INSERT INTO payment (id, request_key, patient_id, visit_id, tender, cents, state, day,"
+                    " at, by_id) VALUES (9, 'k', 1, 1, 'cash', 4260, 'taken', '2026-11-24', NOW(), 1)"
+                ),
+                (
+                    "INSERT INTO site (id, name, timezone, opens_min, closes_min, grid_minutes) VALUES (1,"
+                    " 'Quay', 'America/Los_Angeles', 480, 1080, 5)"
+                ),
+                (
+                    "INSERT INTO user (id, sign_in, name, role, password_hash) VALUES (1, 'juno', 'Juno',"
+                    " 'receptionist', '')"
+                ),
+                (
+                    "INSERT INTO journal (id, kind, day, at, patient_id, visit_id, payment_id, patient_cents,"
+                    " words) VALUES (5, 'payment', '2026-11-24', NOW(), 1, 1, 9, -4260, 'Paid')"
+                ),
                 "SET foreign_key_checks=1",
             ):
                 connection.exec_driver_sql(statement)
@@ -106,15 +137,17 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
             terms = json.loads(connection.execute(text("SELECT terms FROM plan")).scalar_one())
             person = connection.execute(
                 text(
-                    "SELECT p.last_sound, p.last_tail, c.member_key, c.`rank` FROM patient p JOIN coverage c ON c.patient_id = p.id"
+                    "SELECT p.last_sound, p.last_tail, c.member_key, c.`rank` FROM patient p JOIN coverage c"
+                    " ON c.patient_id = p.id"
                 )
             ).one()
             part = connection.execute(text("SELECT payment_id, visit_id, cents FROM payment_part")).one()
             place = connection.execute(text("SELECT visit_id, room_id, stage_id FROM whereabouts")).one()
             paid = connection.execute(
                 text(
-                    "SELECT p.site_id, p.asked_cents, r.day, t.patient_id, j.site_id FROM payment p JOIN receipt r ON r.id = p.receipt_id "
-                    "JOIN payment_part t ON t.payment_id = p.id JOIN journal j ON j.payment_id = p.id"
+                    "SELECT p.site_id, p.asked_cents, r.day, t.patient_id, j.site_id FROM payment p JOIN"
+                    " receipt r ON r.id = p.receipt_id JOIN payment_part t ON t.payment_id = p.id JOIN"
+                    " journal j ON j.payment_id = p.id"
                 )
             ).one()
         assert benefits_from("Old", terms) == Benefits("Old", {"basic": 80}, 5000, frozenset({"preventive"}))

@@ -1,4 +1,6 @@
-"""`zax import patients` and `zax export patients`: the same jobs as on the page, carried out here with a progress bar."""
+"""`zax import patients` and `zax export patients`: the same jobs as on the page, carried out here with a
+progress bar.
+"""
 
 from __future__ import annotations
 
@@ -46,12 +48,17 @@ def import_content(desk: Desk, store: FileStore, name: str, content: bytes, dry:
     with Progress(*columns_shown, console=console) as bar:
         task = bar.add_task("Dry run" if dry else "Patients", total=None)
         run_import(
-            desk, WORKER, store, job_id, step=lambda job: bar.update(task, total=job.total, completed=job.done)
+            desk,
+            WORKER,
+            store,
+            job_id,
+            step=lambda job: bar.update(task, total=job.total, completed=job.done),
         )
     with desk.engine.connect() as connection:
         job = job_of(connection, job_id)
         console.print(
-            f"{job.made} {'would be new' if dry else 'new'}, {job.known} known already, {job.refused} refused."
+            f"{job.made} {'would be new' if dry else 'new'}, {job.known} known already, {job.refused}"
+            " refused."
         )
         if not job.refused:
             return 0

@@ -28,7 +28,9 @@ def import_patients(
     dry: Annotated[bool, typer.Option("--dry", help="say what would happen, keep nothing")] = False,
     refused: Annotated[Path, typer.Option(help="where the refused rows go")] = Path("refused.csv"),
 ) -> None:
-    """Import patients with a progress bar; columns are matched by their headings. Exit 1 when rows were refused."""
+    """Import patients with a progress bar; columns are matched by their headings. Exit 1 when rows were
+    refused.
+    """
     from zax.cli.importing import import_file
 
     raise typer.Exit(import_file(file, dry, refused))
@@ -53,7 +55,9 @@ def audit_money() -> None:
 
 
 @x12.command("read")
-def x12_read(file: Annotated[Path, typer.Argument(help="an X12 file: 271, 835, 999, 837 and others")]) -> None:
+def x12_read(
+    file: Annotated[Path, typer.Argument(help="an X12 file: 271, 835, 999, 837 and others")],
+) -> None:
     """Print what a file holds as JSON; exit 1 when something is wrong with it."""
     from zax.core.x12.describe import describe
 
@@ -116,7 +120,8 @@ def migrate() -> None:
 @app.command()
 def seed(
     size: Annotated[
-        str, typer.Option(help="demo, town (100,000 patients, 1,000,000 visits) or region (1,000,000 patients)")
+        str,
+        typer.Option(help="demo, town (100,000 patients, 1,000,000 visits) or region (1,000,000 patients)"),
     ] = "demo",
 ) -> None:
     """Fill an empty database of its own with made-up data; ZAX_VAR says where, ZAX_DB_PORT on which port."""

@@ -21,10 +21,13 @@ def audit_money() -> int:
     began = time.monotonic()
     with Progress(TextColumn("Recount"), BarColumn(), TimeElapsedColumn(), console=console) as bar:
         task = bar.add_task("", total=None)
-        found = recount(engine_of(Settings()), lambda done, all_of: bar.update(task, completed=done, total=all_of))
+        found = recount(
+            engine_of(Settings()), lambda done, all_of: bar.update(task, completed=done, total=all_of)
+        )
     console.print(
-        f"{found.entries:,} entries on {found.ledgers:,} ledgers and {found.payments:,} payments recounted in {time.monotonic() - began:.1f} s. "
-        f"Open with patients: {plain(found.open.patient)}, with insurers: {plain(found.open.insurer)}."
+        f"{found.entries:,} entries on {found.ledgers:,} ledgers and {found.payments:,} payments recounted in"
+        f" {time.monotonic() - began:.1f} s. Open with patients: {plain(found.open.patient)}, with insurers:"
+        f" {plain(found.open.insurer)}."
     )
     for fault in found.faults[:SHOWN]:
         console.print(f"✗ {fault}")

@@ -1,7 +1,7 @@
 """The small family of errors the rules raise: a message for people and, where there is one, the field.
 
-Rule: whatever goes wrong because of what somebody asked for is one of these. Everything else is a defect and is
-shown as such. `status` is what the web answers with.
+Rule: whatever goes wrong because of what somebody asked for is one of these. Everything else is a defect and
+is shown as such. `status` is what the web answers with.
 """
 
 from __future__ import annotations
@@ -25,7 +25,9 @@ class ZaxError(Exception):
 
 
 class Mendable(ZaxError):
-    """What the person can mend in the form that was sent: it is shown again with what was typed. NotFound is not one: the form's thing is gone."""
+    """What the person can mend in the form that was sent: it is shown again with what was typed. NotFound is
+    not one: the form's thing is gone.
+    """
 
 
 class Refused(Mendable):

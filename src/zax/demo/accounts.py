@@ -1,4 +1,6 @@
-"""Money in the demo beyond what the visits bring: a deposit, a rest the plan left, a product, a card on file, a payment plan, yesterday closed."""
+"""Money in the demo beyond what the visits bring: a deposit, a rest the plan left, a product, a card on file,
+a payment plan, yesterday closed.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +28,9 @@ RAVI = Actor(2, "Ravi Teller", Role.RECEPTIONIST, "RT")
 TOKEN = "card-helen"
 CARD = {"ending": "4417", "expires": "08/29"}
 _OWING = text(
-    "SELECT p.household_id, MIN(p.id) AS patient_id, SUM(j.patient_cents) AS cents FROM journal j JOIN patient p ON p.id = j.patient_id "
-    "GROUP BY p.household_id HAVING cents BETWEEN 20000 AND 90000 AND SUM(j.insurer_cents) = 0 ORDER BY cents DESC, p.household_id LIMIT 1"
+    "SELECT p.household_id, MIN(p.id) AS patient_id, SUM(j.patient_cents) AS cents FROM journal j JOIN"
+    " patient p ON p.id = j.patient_id GROUP BY p.household_id HAVING cents BETWEEN 20000 AND 90000 AND"
+    " SUM(j.insurer_cents) = 0 ORDER BY cents DESC, p.household_id LIMIT 1"
 )
 _LAST_DAY = text("SELECT MAX(day) FROM payment WHERE site_id = :site_id AND day < :day")
 
@@ -52,7 +55,9 @@ def _vasquez(desk: Desk, terminal: Terminal) -> None:
     p, c = schema.patient, schema.card_on_file
     with desk.engine.begin() as connection:
         people = connection.execute(
-            select(p.c.id, p.c.first).where(p.c.last_key == "vasquez", p.c.first.in_(("Helen", "Mateo", "Rafael")))
+            select(p.c.id, p.c.first).where(
+                p.c.last_key == "vasquez", p.c.first.in_(("Helen", "Mateo", "Rafael"))
+            )
         ).all()
         made = {row.first: row.id for row in people}
         connection.execute(
@@ -65,13 +70,21 @@ def _vasquez(desk: Desk, terminal: Terminal) -> None:
                 by_id=RAVI.id,
             )
         )
-        rest = connection.execute(text(
-            "SELECT line_id FROM journal WHERE patient_id = :id AND line_id IS NOT NULL GROUP BY line_id HAVING SUM(insurer_cents) >= 3840 ORDER BY line_id DESC LIMIT 1"
-        ), {"id": made["Mateo"]}).scalar()  # fmt: skip
+        rest = connection.execute(
+            text(
+                "SELECT line_id FROM journal WHERE patient_id = :id AND line_id IS NOT NULL GROUP BY line_id"
+                " HAVING SUM(insurer_cents) >= 3840 ORDER BY line_id DESC LIMIT 1"
+            ),
+            {"id": made["Mateo"]},
+        ).scalar()
     if rest:
         shift_part(desk, RAVI, rest, "patient", "38.40", "the plan pays 80 percent, not 100")
     take_payment(
-        desk, RAVI, terminal, made["Helen"], PayForm([TenderForm("cash", "20")], [Item()], "demo-deposit", site_id=1)
+        desk,
+        RAVI,
+        terminal,
+        made["Helen"],
+        PayForm([TenderForm("cash", "20")], [Item()], "demo-deposit", site_id=1),
     )
     brush = PayForm([TenderForm("card", "4.88")], [], "demo-brush", site_id=1, sales=[ProductSale(1, 1)])
     take_payment(desk, RAVI, terminal, made["Rafael"], brush)
@@ -90,7 +103,9 @@ def _plan_of_somebody(desk: Desk, clock: ShiftedClock, day: date) -> None:
         desk,
         RAVI,
         row.patient_id,
-        PaymentPlanForm([each.line_id for each in items.lines], f"{items.due / 100:.2f}", "6", first, "month"),
+        PaymentPlanForm(
+            [each.line_id for each in items.lines], f"{items.due / 100:.2f}", "6", first, "month"
+        ),
     )
 
 
@@ -107,4 +122,6 @@ def _close(desk: Desk, clock: ShiftedClock, site_id: int, day: date) -> None:
     for value in PIECES:
         number, drawer = divmod(drawer, value)
         pieces[value] = str(number)
-    close_day(desk, RAVI, site_id, last, CloseForm(pieces, {}, [each.id for each in found.cheques], "", found.mark))
+    close_day(
+        desk, RAVI, site_id, last, CloseForm(pieces, {}, [each.id for each in found.cheques], "", found.mark)
+    )

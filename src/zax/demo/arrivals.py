@@ -1,4 +1,6 @@
-"""How the demo clinic receives people: stages, the check-in list, forms, heads-ups, recalls, and one patient's options."""
+"""How the demo clinic receives people: stages, the check-in list, forms, heads-ups, recalls, and one
+patient's options.
+"""
 
 from __future__ import annotations
 
@@ -27,51 +29,143 @@ from zax.store import schema
 SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
 # name, whose turn, dental
 STAGES = (
-    ("Getting ready", "assistant", True), ("In treatment", "provider", True), ("Next steps", "desk", True),
-    ("Nurse first", "assistant", False), ("With the provider", "provider", False), ("Tests and shots", "assistant", False),
-)  # fmt: skip
+    ("Getting ready", "assistant", True),
+    ("In treatment", "provider", True),
+    ("Next steps", "desk", True),
+    ("Nurse first", "assistant", False),
+    ("With the provider", "provider", False),
+    ("Tests and shots", "assistant", False),
+)
 PRIVACY: list[dict[str, Any]] = [
     {"kind": "heading", "words": "How we keep what you tell us"},
-    {"kind": "text", "words": "We share your record with those who treat you and with the insurer you name, and with nobody else unless you say so or the law asks."},
-    {"kind": "text", "words": "You may see your record, correct it, and ask who has read it. {first} {last}, born {birth}: please tell us when something changes."},
+    {
+        "kind": "text",
+        "words": (
+            "We share your record with those who treat you and with the insurer you name, and with nobody"
+            " else unless you say so or the law asks."
+        ),
+    },
+    {
+        "kind": "text",
+        "words": (
+            "You may see your record, correct it, and ask who has read it. {first} {last}, born {birth}:"
+            " please tell us when something changes."
+        ),
+    },
     {"kind": "choice", "words": "May we text you about visits?", "options": ["Yes", "No"], "needed": True},
     {"kind": "field", "words": "Somebody we may speak to about you", "fills": "emergency_name"},
-]  # fmt: skip
+]
 LOCAL: list[dict[str, Any]] = [
     {"kind": "heading", "words": "Numbing for your treatment"},
     {"kind": "text", "words": "The numbness lasts two to four hours. Please do not eat until it has gone."},
-    {"kind": "choice", "words": "Did numbing ever make you unwell?", "options": ["No", "Yes, I will say how"], "needed": True},
-]  # fmt: skip
+    {
+        "kind": "choice",
+        "words": "Did numbing ever make you unwell?",
+        "options": ["No", "Yes, I will say how"],
+        "needed": True,
+    },
+]
 # kind, words, note, needed, for whom, form
 STEPS: tuple[tuple[str, str, str, bool, dict[str, Any], int | None], ...] = (
     ("details", "Confirm details", "", True, {"yearly": True}, None),
     ("coverage", "Insurance card, both sides", "", False, {"yearly": True}, None),
-    ("own", "New card numbers this year", "Northmoor sent new cards. If the number begins with NM-6, type it in.", False,
-     {"yearly": True, "types": [TYPE_ID[name] for name in ("Sick visit", "Follow-up", "Physical")]}, None),
+    (
+        "own",
+        "New card numbers this year",
+        "Northmoor sent new cards. If the number begins with NM-6, type it in.",
+        False,
+        {"yearly": True, "types": [TYPE_ID[name] for name in ("Sick visit", "Follow-up", "Physical")]},
+        None,
+    ),
     ("eligibility", "Look at the payer’s answer", "", False, {}, None),
     ("gaps", "Fill what is missing", "", False, {}, None),
     ("form", "Privacy policy, 2026", "", True, {}, 1),
-    ("form", "Numbing, what to know", "", False, {"types": [TYPE_ID[name] for name in ("Root canal", "Extraction")]}, 2),
+    (
+        "form",
+        "Numbing, what to know",
+        "",
+        False,
+        {"types": [TYPE_ID[name] for name in ("Root canal", "Extraction")]},
+        2,
+    ),
     ("collect", "Copay and what is open", "", False, {}, None),
     ("photo", "Photo for the record", "", False, {"new": True}, None),
-)  # fmt: skip
+)
 # words, what to do, places, condition, warns
 HEADSUPS: tuple[tuple[str, str, list[str], dict[str, Any], bool], ...] = (
-    ("Cash only", "Take {first}’s part before the room.", ["booking", "arrival"], {"any": [{"all": [{"fact": "flag", "value": 3}]}]}, True),
-    ("Nervous, talk {first} through", "Say who comes and how long it takes.", ["arrival"], {"any": [{"all": [{"fact": "flag", "value": 1}]}]}, False),
-    ("Owes {balance} and has no plan that pays", "Ask for it now; offer a plan of payments.", ["booking", "arrival", "checkout"],
-     {"any": [{"all": [{"fact": "owes", "value": 10000}, {"fact": "kind", "value": "none"}]}]}, True),
-    ("Recall overdue by {overdue}", "Book it before {first} leaves.", ["checkout", "record"],
-     {"any": [{"all": [{"fact": "overdue", "value": 14}, {"not": {"fact": "type", "value": TYPE_ID["Hygiene"]}}]}]}, False),
-    ("Diabetes: ask about sugar and food today", "Offer a morning time next.", ["arrival", "booking"], {"any": [{"all": [{"fact": "diagnosis", "value": "E11"}]}]}, False),
-    ("Not here for a year or never", "Read address and phone back to {first}.", ["arrival"],
-     {"any": [{"all": [{"fact": "away", "value": 365}, {"not": {"fact": "type", "value": TYPE_ID["Vaccines"]}}]}]}, False),
-    ("Nobody to call if {first} feels unwell", "Ask for an emergency contact.", ["checkout"], {"any": [{"all": [{"fact": "gap", "value": "treat"}, {"fact": "older", "value": 64}]}]}, False),
-)  # fmt: skip
+    (
+        "Cash only",
+        "Take {first}’s part before the room.",
+        ["booking", "arrival"],
+        {"any": [{"all": [{"fact": "flag", "value": 3}]}]},
+        True,
+    ),
+    (
+        "Nervous, talk {first} through",
+        "Say who comes and how long it takes.",
+        ["arrival"],
+        {"any": [{"all": [{"fact": "flag", "value": 1}]}]},
+        False,
+    ),
+    (
+        "Owes {balance} and has no plan that pays",
+        "Ask for it now; offer a plan of payments.",
+        ["booking", "arrival", "checkout"],
+        {"any": [{"all": [{"fact": "owes", "value": 10000}, {"fact": "kind", "value": "none"}]}]},
+        True,
+    ),
+    (
+        "Recall overdue by {overdue}",
+        "Book it before {first} leaves.",
+        ["checkout", "record"],
+        {
+            "any": [
+                {
+                    "all": [
+                        {"fact": "overdue", "value": 14},
+                        {"not": {"fact": "type", "value": TYPE_ID["Hygiene"]}},
+                    ]
+                }
+            ]
+        },
+        False,
+    ),
+    (
+        "Diabetes: ask about sugar and food today",
+        "Offer a morning time next.",
+        ["arrival", "booking"],
+        {"any": [{"all": [{"fact": "diagnosis", "value": "E11"}]}]},
+        False,
+    ),
+    (
+        "Not here for a year or never",
+        "Read address and phone back to {first}.",
+        ["arrival"],
+        {
+            "any": [
+                {
+                    "all": [
+                        {"fact": "away", "value": 365},
+                        {"not": {"fact": "type", "value": TYPE_ID["Vaccines"]}},
+                    ]
+                }
+            ]
+        },
+        False,
+    ),
+    (
+        "Nobody to call if {first} feels unwell",
+        "Ask for an emergency contact.",
+        ["checkout"],
+        {"any": [{"all": [{"fact": "gap", "value": "treat"}, {"fact": "older", "value": 64}]}]},
+        False,
+    ),
+)
 _RECALLS = text(
-    "INSERT INTO recall (patient_id, type_id, months, due_day, made_at, visit_id) SELECT v.patient_id, v.type_id, t.recall_months, "
-    "DATE_ADD(MAX(v.day), INTERVAL t.recall_months MONTH), :now, MAX(v.id) FROM visit v JOIN visit_type t ON t.id = v.type_id "
-    "WHERE t.recall_months > 0 AND v.state IN ('settled', 'left') GROUP BY v.patient_id, v.type_id, t.recall_months"
+    "INSERT INTO recall (patient_id, type_id, months, due_day, made_at, visit_id) SELECT v.patient_id,"
+    " v.type_id, t.recall_months, DATE_ADD(MAX(v.day), INTERVAL t.recall_months MONTH), :now, MAX(v.id) FROM"
+    " visit v JOIN visit_type t ON t.id = v.type_id WHERE t.recall_months > 0 AND v.state IN ('settled',"
+    " 'left') GROUP BY v.patient_id, v.type_id, t.recall_months"
 )
 
 
@@ -79,7 +173,9 @@ def write_copays(engine: Engine) -> None:
     """Northmoor asks a copay of every office visit."""
     plan = schema.plan
     with engine.begin() as connection:
-        terms = dict(connection.execute(select(plan.c.terms).where(plan.c.name == "Northmoor Standard")).scalar_one())
+        terms = dict(
+            connection.execute(select(plan.c.terms).where(plan.c.name == "Northmoor Standard")).scalar_one()
+        )
         terms["copays"] = [["office", 2000, "visit"]]
         connection.execute(update(plan).where(plan.c.name == "Northmoor Standard").values(terms=terms))
 
@@ -97,22 +193,49 @@ def write_arrivals(connection: Connection, now: datetime) -> None:
             for n, (name, whose, dental) in enumerate(STAGES, 1)
         ],
     )
-    put(schema.form_template, [
-        {"id": 1, "name": "Privacy policy, 2026", "blocks": PRIVACY, "again_months": 12}, {"id": 2, "name": "Numbing, what to know", "blocks": LOCAL, "again_months": 0},
-    ])  # fmt: skip
-    put(schema.arrival_step, [
-        {"kind": kind, "words": words, "note": note, "required": needed, "for_whom": whom, "template_id": form, "position": n}
-        for n, (kind, words, note, needed, whom, form) in enumerate(STEPS, 1)
-    ])  # fmt: skip
-    put(schema.headsup, [
-        {"words": words, "todo": todo, "places": places, "condition": condition, "warns": warns, "position": n}
-        for n, (words, todo, places, condition, warns) in enumerate(HEADSUPS, 1)
-    ])  # fmt: skip
+    put(
+        schema.form_template,
+        [
+            {"id": 1, "name": "Privacy policy, 2026", "blocks": PRIVACY, "again_months": 12},
+            {"id": 2, "name": "Numbing, what to know", "blocks": LOCAL, "again_months": 0},
+        ],
+    )
+    put(
+        schema.arrival_step,
+        [
+            {
+                "kind": kind,
+                "words": words,
+                "note": note,
+                "required": needed,
+                "for_whom": whom,
+                "template_id": form,
+                "position": n,
+            }
+            for n, (kind, words, note, needed, whom, form) in enumerate(STEPS, 1)
+        ],
+    )
+    put(
+        schema.headsup,
+        [
+            {
+                "words": words,
+                "todo": todo,
+                "places": places,
+                "condition": condition,
+                "warns": warns,
+                "position": n,
+            }
+            for n, (words, todo, places, condition, warns) in enumerate(HEADSUPS, 1)
+        ],
+    )
     connection.execute(_RECALLS, {"now": now})
 
 
 def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None:
-    """Those who are here went through the list this morning, Dana Whitlow has planned work, and Priya Raman has options to choose from."""
+    """Those who are here went through the list this morning, Dana Whitlow has planned work, and Priya Raman
+    has options to choose from.
+    """
     with desk.engine.begin() as connection:
         write_arrivals(connection, opens)
     desk.read_setup()
@@ -123,9 +246,15 @@ def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None
             .scalars()
             .all()
         )
-        dana = connection.execute(select(p.c.id).where(p.c.first == "Dana", p.c.last == "Whitlow")).scalar_one()
-        priya = connection.execute(select(p.c.id).where(p.c.first == "Priya", p.c.last == "Raman")).scalar_one()
-        inside = connection.execute(select(v.c.id, v.c.room_id).where(v.c.day == day, v.c.state == "room")).all()
+        dana = connection.execute(
+            select(p.c.id).where(p.c.first == "Dana", p.c.last == "Whitlow")
+        ).scalar_one()
+        priya = connection.execute(
+            select(p.c.id).where(p.c.first == "Priya", p.c.last == "Raman")
+        ).scalar_one()
+        inside = connection.execute(
+            select(v.c.id, v.c.room_id).where(v.c.day == day, v.c.state == "room")
+        ).all()
     for visit_id in here:
         do_step(desk, SAM, visit_id, 1)
     for code, tooth, surfaces in (("D2740", "14", ""), ("D2392", "18", "DO"), ("D2330", "9", "M")):
@@ -164,7 +293,11 @@ def _offer(desk: Desk, priya: int) -> None:
     """Three ways to mend the upper left side, in two phases."""
     made = make_proposal(desk, SAM, priya, "Upper left side", 1)
     name_parts(desk, SAM, made, {"A": "Ceramic crown"}, [("Now", "0"), ("After the new year", "2")], 1)
-    for code, phase, tooth, surfaces in (("D2950", 1, "14", ""), ("D2740", 1, "14", ""), ("D2392", 2, "12", "DO")):
+    for code, phase, tooth, surfaces in (
+        ("D2950", 1, "14", ""),
+        ("D2740", 1, "14", ""),
+        ("D2392", 2, "12", "DO"),
+    ):
         add_to_option(desk, SAM, made, PlannedLineForm(SERVICE_ID[code], "A", phase, tooth, surfaces))
     for like, code in (("A", "D2750"), ("A", "D2392")):
         letter = add_option(desk, SAM, made, like)
@@ -182,11 +315,20 @@ def _instead(desk: Desk, proposal_id: int, letter: str, code: str) -> None:
     s = schema.planned_service
     gone = [SERVICE_ID["D2740"]] + ([SERVICE_ID["D2950"]] if code == "D2392" else [])
     with desk.engine.connect() as connection:
-        rows = connection.execute(
-            select(s.c.id).where(s.c.proposal_id == proposal_id, s.c.option_letter == letter, s.c.service_id.in_(gone))
-        ).scalars().all()  # fmt: skip
+        rows = (
+            connection.execute(
+                select(s.c.id).where(
+                    s.c.proposal_id == proposal_id, s.c.option_letter == letter, s.c.service_id.in_(gone)
+                )
+            )
+            .scalars()
+            .all()
+        )
     for number in rows:
         drop_from_option(desk, SAM, proposal_id, number)
     add_to_option(
-        desk, SAM, proposal_id, PlannedLineForm(SERVICE_ID[code], letter, 1, "14", "MO" if code == "D2392" else "")
+        desk,
+        SAM,
+        proposal_id,
+        PlannedLineForm(SERVICE_ID[code], letter, 1, "14", "MO" if code == "D2392" else ""),
     )

@@ -1,7 +1,9 @@
-"""`make bench`: how long the main acts and screens take beside their floor, both measured in the same run on the same data.
+"""`make bench`: how long the main acts and screens take beside their floor, both measured in the same run on
+the same data.
 
-The floor of an act is the same rows by hand-written SQL through the bare driver (zax.demo.floor). Requests are whole: routing, session,
-database, page; in one process, without a network. The two are called in turn, so that whatever else the machine does hits both.
+The floor of an act is the same rows by hand-written SQL through the bare driver (zax.demo.floor). Requests
+are whole: routing, session, database, page; in one process, without a network. The two are called in turn, so
+that whatever else the machine does hits both.
 """
 
 from __future__ import annotations
@@ -42,7 +44,9 @@ Request = tuple[str, str, dict[str, str] | None]
 
 @dataclass(frozen=True, slots=True)
 class Act:
-    """One measured act: the n-th request to Zax and to the floor, and the aimed ratio; at the first site or another."""
+    """One measured act: the n-th request to Zax and to the floor, and the aimed ratio; at the first site or
+    another.
+    """
 
     name: str
     ours: Callable[[int], Request]
@@ -69,9 +73,19 @@ class Asgi:
         if form is not None:
             headers.append((b"content-type", b"application/x-www-form-urlencoded"))
         scope = {
-            "type": "http", "asgi": {"version": "3.0"}, "http_version": "1.1", "method": method, "scheme": "http", "path": target,
-            "raw_path": target.encode(), "query_string": query.encode(), "headers": headers, "client": ("127.0.0.1", 1), "server": ("127.0.0.1", 80), "state": {},
-        }  # fmt: skip
+            "type": "http",
+            "asgi": {"version": "3.0"},
+            "http_version": "1.1",
+            "method": method,
+            "scheme": "http",
+            "path": target,
+            "raw_path": target.encode(),
+            "query_string": query.encode(),
+            "headers": headers,
+            "client": ("127.0.0.1", 1),
+            "server": ("127.0.0.1", 80),
+            "state": {},
+        }
         ended, status, waiting = 0.0, 0, iter([{"type": "http.request", "body": body, "more_body": False}])
         never = asyncio.Event()
 
@@ -104,7 +118,8 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
     rng = random.Random(7)
     with engine.connect() as connection:
         names = [
-            row[0] for row in connection.execute(text("SELECT last_key FROM patient WHERE id % 401 = 7 LIMIT 240"))
+            row[0]
+            for row in connection.execute(text("SELECT last_key FROM patient WHERE id % 401 = 7 LIMIT 240"))
         ]
         visits = list(
             connection.execute(
@@ -113,10 +128,14 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
             ).scalars()
         )
         top = int(connection.execute(text("SELECT MAX(id) FROM patient")).scalar_one())
-        open_lines = connection.execute(text(
-            "SELECT v.id, MAX(CASE WHEN j.patient_cents > 400 THEN j.line_id END), v.patient_id FROM visit v JOIN journal j ON j.visit_id = v.id "
-            "WHERE v.state = 'left' AND v.site_id = 1 AND v.day > :since GROUP BY v.id HAVING SUM(j.patient_cents) > 1000 ORDER BY v.id LIMIT 500"
-        ), {"since": day - timedelta(days=400)}).all()  # fmt: skip
+        open_lines = connection.execute(
+            text(
+                "SELECT v.id, MAX(CASE WHEN j.patient_cents > 400 THEN j.line_id END), v.patient_id FROM"
+                " visit v JOIN journal j ON j.visit_id = v.id WHERE v.state = 'left' AND v.site_id = 1 AND"
+                " v.day > :since GROUP BY v.id HAVING SUM(j.patient_cents) > 1000 ORDER BY v.id LIMIT 500"
+            ),
+            {"since": day - timedelta(days=400)},
+        ).all()
         last = max(connection.execute(text("SELECT MAX(day) FROM visit")).scalar_one(), day)
     # Days that nobody has booked yet, so that the bench can be run again on the same data.
     coming = (last + timedelta(days=n) for n in range(1, 100))
@@ -127,8 +146,16 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
 
     def booking(n: int) -> Request:
         d, minute = slots[n]
-        form = {"csrf": token, "day": str(d), "provider_id": "5", "at": f"{minute // 60}:{minute % 60:02d}", "type_id": str(TYPE_ID["Sick visit"]),
-                "minutes": "30", "patient_id": str(people[n]), "key": f"bench-{time.time_ns()}"}  # fmt: skip
+        form = {
+            "csrf": token,
+            "day": str(d),
+            "provider_id": "5",
+            "at": f"{minute // 60}:{minute % 60:02d}",
+            "type_id": str(TYPE_ID["Sick visit"]),
+            "minutes": "30",
+            "patient_id": str(people[n]),
+            "key": f"bench-{time.time_ns()}",
+        }
         return "POST", "/book", form
 
     def booking_floor(n: int) -> Request:
@@ -141,7 +168,13 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
 
     def payment(n: int) -> Request:
         visit = open_lines[n % len(open_lines)]
-        form = {"csrf": token, "tender": "cash", "amount": "0.01", "key": f"bench-{time.time_ns()}", "do": "pay"}
+        form = {
+            "csrf": token,
+            "tender": "cash",
+            "amount": "0.01",
+            "key": f"bench-{time.time_ns()}",
+            "do": "pay",
+        }
         return "POST", f"/visits/{visit[0]}/checkout", form
 
     def payment_floor(n: int) -> Request:
@@ -178,17 +211,39 @@ def _of_time(day: Any) -> list[Act]:
     kind = TYPE_ID["Physical"]
     last = day + timedelta(days=27)
     return [
-        Act("Book, 12 columns, 150 visits", lambda n: ("GET", f"/book?day={monday}", None), lambda n: ("GET", f"/book?day={monday}&site={bench_book.SITE}", None), 3, bench_book.SITE),
         Act(
-            "Book, a week", lambda n: ("GET", f"/book?by=week&who={person}&day={monday}", None),
-            lambda n: ("GET", f"/week?provider={person}&first={monday}&last={monday + timedelta(days=6)}", None), None, bench_book.SITE,
+            "Book, 12 columns, 150 visits",
+            lambda n: ("GET", f"/book?day={monday}", None),
+            lambda n: ("GET", f"/book?day={monday}&site={bench_book.SITE}", None),
+            3,
+            bench_book.SITE,
         ),
-        Act("waitlist of 2,000 with fit", lambda n: ("GET", "/waitlist", None), lambda n: ("GET", f"/waitlist?day={day}", None), None, bench_book.SITE),
         Act(
-            "openings, 20 people, a year", lambda n: ("GET", f"/book?find=1&more=1&type={kind}&day={day}&after={8 + n % 4}:00", None),
-            lambda n: ("GET", f"/openings?first={day}&last={last}", None), None, bench_book.SITE,
+            "Book, a week",
+            lambda n: ("GET", f"/book?by=week&who={person}&day={monday}", None),
+            lambda n: (
+                "GET",
+                f"/week?provider={person}&first={monday}&last={monday + timedelta(days=6)}",
+                None,
+            ),
+            None,
+            bench_book.SITE,
         ),
-    ]  # fmt: skip
+        Act(
+            "waitlist of 2,000 with fit",
+            lambda n: ("GET", "/waitlist", None),
+            lambda n: ("GET", f"/waitlist?day={day}", None),
+            None,
+            bench_book.SITE,
+        ),
+        Act(
+            "openings, 20 people, a year",
+            lambda n: ("GET", f"/book?find=1&more=1&type={kind}&day={day}&after={8 + n % 4}:00", None),
+            lambda n: ("GET", f"/openings?first={day}&last={last}", None),
+            None,
+            bench_book.SITE,
+        ),
+    ]
 
 
 def _of_visits(engine: Engine, day: Any) -> list[Act]:
@@ -196,13 +251,19 @@ def _of_visits(engine: Engine, day: Any) -> list[Act]:
     leaving = bench_visit.leaving(engine, day)
     return [
         Act(
-            "Day, 200 visits", lambda n: ("GET", "/day", None), lambda n: ("GET", f"/day?day={day}&site={bench_visit.SITE}", None), 3, bench_visit.SITE,
+            "Day, 200 visits",
+            lambda n: ("GET", "/day", None),
+            lambda n: ("GET", f"/day?day={day}&site={bench_visit.SITE}", None),
+            3,
+            bench_visit.SITE,
         ),
         Act(
-            "checkout page", lambda n: ("GET", f"/visits/{leaving[n % len(leaving)]}/checkout", None),
-            lambda n: ("GET", f"/checkout?id={leaving[n % len(leaving)]}&day={day}", None), None,
+            "checkout page",
+            lambda n: ("GET", f"/visits/{leaving[n % len(leaving)]}/checkout", None),
+            lambda n: ("GET", f"/checkout?id={leaving[n % len(leaving)]}&day={day}", None),
+            None,
         ),
-    ]  # fmt: skip
+    ]
 
 
 def _of_money(engine: Engine) -> list[Act]:
@@ -217,7 +278,9 @@ def _of_money(engine: Engine) -> list[Act]:
 
     return [
         Act("account, 500 entries", lambda n: ("GET", f"/accounts/{account(n).patient_id}", None), floor, 3),
-        Act("account by date", lambda n: ("GET", f"/accounts/{account(n).patient_id}?by=date", None), floor, 3),
+        Act(
+            "account by date", lambda n: ("GET", f"/accounts/{account(n).patient_id}?by=date", None), floor, 3
+        ),
         Act("payment page", lambda n: ("GET", f"/pay/{account(n).patient_id}", None), floor, None),
     ]
 
@@ -263,7 +326,9 @@ async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, An
     bench_money.prepare(engine)
     with engine.connect() as connection:
         desk = Desk(engine, clock, load(connection))
-    outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)  # cash asks nobody
+    outside = real_outside(
+        settings.standin_url, settings.smtp_port, settings.terminal_seconds
+    )  # cash asks nobody
     ours, floor = Asgi(create_app(desk, outside, settings)), Asgi(Floor(url).app())
     token = await sign_in(ours)
     at_site = {1: ours}
@@ -284,7 +349,9 @@ def show(results: list[dict[str, Any]]) -> None:
     for row in results:
         aim = f"{row['aim']:.0f}" if row["aim"] else "–"
         table.add_row(
-            row["act"], *(f"{row[k]:.2f}" for k in ("p50_ms", "p95_ms", "floor_p50_ms", "floor_p95_ms", "ratio")), aim
+            row["act"],
+            *(f"{row[k]:.2f}" for k in ("p50_ms", "p95_ms", "floor_p50_ms", "floor_p95_ms", "ratio")),
+            aim,
         )
     console.print(table)
 
@@ -293,7 +360,9 @@ def show_growth(rows: list[dict[str, Any]]) -> None:
     """How the core's search for openings grows."""
     table = Table("people", "months", "20 best, CPU ms", "nothing found, CPU ms")
     for row in rows:
-        table.add_row(str(row["people"]), str(row["months"]), f"{row['cpu_ms']:.2f}", f"{row['nothing_cpu_ms']:.2f}")
+        table.add_row(
+            str(row["people"]), str(row["months"]), f"{row['cpu_ms']:.2f}", f"{row['nothing_cpu_ms']:.2f}"
+        )
     console.print(table)
 
 
@@ -313,7 +382,8 @@ def main() -> None:
             began = time.monotonic()
             count = seed(engine, "town", opening_day(local(SystemClock().now(), ZONE).date()), None)
             console.print(
-                f"seeded {SIZES['town'].patients:,} patients and {count:,} visits in {time.monotonic() - began:.0f} s"
+                f"seeded {SIZES['town'].patients:,} patients and {count:,} visits in"
+                f" {time.monotonic() - began:.0f} s"
             )
         results = asyncio.run(run(engine, url, settings))
         (base.var / "bench.json").write_text(
@@ -330,10 +400,12 @@ def main() -> None:
         counted = bench_money.recount_seconds(engine) | bench_money.statements_seconds(desk)
         (base.var / "bench-money.json").write_text(json.dumps(counted, indent=1))
         console.print(
-            f"recount: {counted['entries']:,} entries in {counted['recount_s']} s (aim 120), {counted['faults']} faults"
+            f"recount: {counted['entries']:,} entries in {counted['recount_s']} s (aim 120),"
+            f" {counted['faults']} faults"
         )
         console.print(
-            f"{counted['statements']} statements in {counted['run_s']} s (aim 180); whom the rule picks in {counted['preview_s']} s"
+            f"{counted['statements']} statements in {counted['run_s']} s (aim 180); whom the rule picks in"
+            f" {counted['preview_s']} s"
         )
         console.print(f"200 heads-ups for 60 people: {bench_visit.headsup_ms():.1f} ms of CPU (aim 20)")
     finally:

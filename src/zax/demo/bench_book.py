@@ -1,7 +1,8 @@
-"""What `make bench` measures about time: a full day of twelve columns, a week, a waitlist of 2,000, and the search for openings.
+"""What `make bench` measures about time: a full day of twelve columns, a week, a waitlist of 2,000, and the
+search for openings.
 
-A site of its own carries the data: 20 people, a year ahead at 80 percent. The search itself is also measured without a database, as CPU time
-of the core, to show how it grows with months and people.
+A site of its own carries the data: 20 people, a year ahead at 80 percent. The search itself is also measured
+without a database, as CPU time of the core, to show how it grows with months and people.
 """
 
 from __future__ import annotations
@@ -30,20 +31,33 @@ FILL = 0.8
 HOURS = ((480, 720), (780, 1020))
 ROUNDS = 15
 BOOK = (
-    "SELECT v.id, v.patient_id, v.provider_id, v.room_id, v.type_id, v.day, v.start_min, v.minutes, v.state, v.version, v.note, p.first, p.last, p.phone, p.birth, p.street, "
-    "p.sex, p.alert FROM staff_slot s JOIN visit v ON v.id = s.visit_id JOIN patient p ON p.id = v.patient_id WHERE s.provider_id = %s AND s.day BETWEEN %s AND %s "
-    "ORDER BY v.day, v.start_min"
+    "SELECT v.id, v.patient_id, v.provider_id, v.room_id, v.type_id, v.day, v.start_min, v.minutes, v.state,"
+    " v.version, v.note, p.first, p.last, p.phone, p.birth, p.street, p.sex, p.alert FROM staff_slot s JOIN"
+    " visit v ON v.id = s.visit_id JOIN patient p ON p.id = v.patient_id WHERE s.provider_id = %s AND s.day"
+    " BETWEEN %s AND %s ORDER BY v.day, v.start_min"
 )
 WAITLIST = (
-    "SELECT w.*, p.first, p.last, p.phone, p.likes, p.never, v.day, v.state FROM waiting w JOIN patient p ON p.id = w.patient_id LEFT JOIN visit v ON v.id = w.visit_id "
-    f"WHERE w.ended_at IS NULL AND w.site_id = {SITE} AND p.status = 'active' ORDER BY w.since_at",
-    "SELECT v.patient_id, SUM(v.state IN ('here', 'room', 'checkout', 'left', 'settled')), SUM(v.state = 'missed' OR v.off_why = 'missed'), SUM(v.state = 'cancelled') "
-    f"FROM visit v JOIN waiting w ON w.patient_id = v.patient_id WHERE w.ended_at IS NULL AND w.site_id = {SITE} GROUP BY v.patient_id",
+    (
+        "SELECT w.*, p.first, p.last, p.phone, p.likes, p.never, v.day, v.state FROM waiting w JOIN patient"
+        " p ON p.id = w.patient_id LEFT JOIN visit v ON v.id = w.visit_id WHERE w.ended_at IS NULL AND"
+        f" w.site_id = {SITE} AND p.status = 'active' ORDER BY w.since_at"
+    ),
+    (
+        "SELECT v.patient_id, SUM(v.state IN ('here', 'room', 'checkout', 'left', 'settled')), SUM(v.state ="
+        " 'missed' OR v.off_why = 'missed'), SUM(v.state = 'cancelled') FROM visit v JOIN waiting w ON"
+        f" w.patient_id = v.patient_id WHERE w.ended_at IS NULL AND w.site_id = {SITE} GROUP BY v.patient_id"
+    ),
 )
 SLOTS = (
-    "SELECT s.provider_id, s.day, s.start_min, s.end_min FROM staff_slot s JOIN visit v ON v.id = s.visit_id WHERE s.provider_id BETWEEN %s AND %s AND s.day BETWEEN %s AND %s "
-    "AND v.state NOT IN ('missed', 'cancelled', 'shelf')",
-    f"SELECT room_id, day, type_id, patient_id, start_min, minutes FROM visit WHERE site_id = {SITE} AND day BETWEEN %s AND %s AND state NOT IN ('missed', 'cancelled', 'shelf')",
+    (
+        "SELECT s.provider_id, s.day, s.start_min, s.end_min FROM staff_slot s JOIN visit v ON v.id ="
+        " s.visit_id WHERE s.provider_id BETWEEN %s AND %s AND s.day BETWEEN %s AND %s AND v.state NOT IN"
+        " ('missed', 'cancelled', 'shelf')"
+    ),
+    (
+        f"SELECT room_id, day, type_id, patient_id, start_min, minutes FROM visit WHERE site_id = {SITE} AND"
+        " day BETWEEN %s AND %s AND state NOT IN ('missed', 'cancelled', 'shelf')"
+    ),
 )
 
 
@@ -93,15 +107,36 @@ def _write_site(connection: Any) -> None:
             for n in range(PEOPLE)
         ],
     )
-    put(insert(schema.provider), [
-        {"id": SITE + n, "first": "Dr.", "last": f"Number {n + 1}", "name": f"Dr. Number {n + 1}", "short": f"Dr. {n + 1}", "role": "medical", "dental": False,
-         "npi": "1467560045", "taxonomy": "207Q00000X", "room_id": SITE + n, "position": n} for n in range(PEOPLE)
-    ])  # fmt: skip
+    put(
+        insert(schema.provider),
+        [
+            {
+                "id": SITE + n,
+                "first": "Dr.",
+                "last": f"Number {n + 1}",
+                "name": f"Dr. Number {n + 1}",
+                "short": f"Dr. {n + 1}",
+                "role": "medical",
+                "dental": False,
+                "npi": "1467560045",
+                "taxonomy": "207Q00000X",
+                "room_id": SITE + n,
+                "position": n,
+            }
+            for n in range(PEOPLE)
+        ],
+    )
     # Eight of the twenty are not in on Mondays, so that a Monday has twelve columns.
-    put(insert(schema.provider_hours), [
-        {"provider_id": SITE + n, "site_id": SITE, "weekday": day, "start_min": a, "end_min": b}
-        for n in range(PEOPLE) for day in range(5) for a, b in HOURS if day or n < COLUMNS
-    ])  # fmt: skip
+    put(
+        insert(schema.provider_hours),
+        [
+            {"provider_id": SITE + n, "site_id": SITE, "weekday": day, "start_min": a, "end_min": b}
+            for n in range(PEOPLE)
+            for day in range(5)
+            for a, b in HOURS
+            if day or n < COLUMNS
+        ],
+    )
 
 
 def _write_visits(bulk: Bulk, engine: Engine, today: date) -> None:
@@ -135,7 +170,8 @@ def _write_visits(bulk: Bulk, engine: Engine, today: date) -> None:
                 slots.append((number, SITE + person, day, at, at + minutes, ""))
     bulk.add(
         schema.visit,
-        "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, made_at, made_by",
+        "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, made_at,"
+        " made_by",
         visits,
     )
     bulk.add(schema.staff_slot, "visit_id, provider_id, day, start_min, end_min, words", slots)
@@ -147,7 +183,9 @@ def _day(rng: random.Random, day: date, person: int, full: date) -> Iterator[tup
         return
     if day == full:
         wanted = DAY_VISITS // COLUMNS + (person < DAY_VISITS % COLUMNS)
-        yield from ((at, 30) for at in [a for opens, closes in HOURS for a in range(opens, closes, 30)][:wanted])
+        yield from (
+            (at, 30) for at in [a for opens, closes in HOURS for a in range(opens, closes, 30)][:wanted]
+        )
         return
     for opens, closes in HOURS:
         at = opens
@@ -164,17 +202,30 @@ def _write_waitlist(connection: Any, opens: datetime) -> None:
     rows = []
     for number in range(WAITING):
         since = opens - timedelta(days=rng.randrange(1, 90))
-        rows.append({
-            "patient_id": number * 37 + 5, "why": rng.choice(("lost", "short")), "site_id": SITE, "type_id": rng.choice(kinds), "minutes": rng.choice((30, 40)),
-            "provider_id": SITE + rng.randrange(PEOPLE) if rng.random() < 0.5 else None, "value_cents": rng.randrange(5_000, 40_000), "since_at": since, "asked_at": since,
-        })  # fmt: skip
+        rows.append(
+            {
+                "patient_id": number * 37 + 5,
+                "why": rng.choice(("lost", "short")),
+                "site_id": SITE,
+                "type_id": rng.choice(kinds),
+                "minutes": rng.choice((30, 40)),
+                "provider_id": SITE + rng.randrange(PEOPLE) if rng.random() < 0.5 else None,
+                "value_cents": rng.randrange(5_000, 40_000),
+                "since_at": since,
+                "asked_at": since,
+            }
+        )
     connection.execute(insert(schema.waiting), rows)
-    connection.execute(text("UPDATE patient SET likes = 1 << (id % 10) WHERE id IN (SELECT patient_id FROM waiting)"))
+    connection.execute(
+        text("UPDATE patient SET likes = 1 << (id % 10) WHERE id IN (SELECT patient_id FROM waiting)")
+    )
 
 
-# --- the core alone ------------------------------------------------------------------------------------------------
+# --- the core alone
 def calendar(people: int, months: int, seed: int = 3) -> list[SiteDay]:
-    """So many people for so many months at 80 percent, in visits of 30 to 60 minutes, two of them stepping in for exams."""
+    """So many people for so many months at 80 percent, in visits of 30 to 60 minutes, two of them stepping in
+    for exams.
+    """
     rng = random.Random(seed)
     found, first = [], date(2026, 11, 23)
     for number in range(months * 365 // 12):
@@ -200,7 +251,9 @@ def _spans(rng: random.Random) -> list[Span]:
 
 
 def openings_table() -> list[dict[str, Any]]:
-    """CPU milliseconds (median) of the 20 best openings: an hour with an exam by one of two others; and of a search that finds nothing."""
+    """CPU milliseconds (median) of the 20 best openings: an hour with an exam by one of two others; and of a
+    search that finds nothing.
+    """
     rows = []
     for people, months in ((20, 1), (20, 3), (20, 6), (20, 12), (20, 24), (5, 12), (50, 12), (100, 12)):
         days = calendar(people, months)
@@ -214,7 +267,12 @@ def openings_table() -> list[dict[str, Any]]:
         )
         never = SearchRequest(300, tuple(range(people)), tuple(range(people)))
         rows.append(
-            {"people": people, "months": months, "cpu_ms": _cpu(hour, days), "nothing_cpu_ms": _cpu(never, days)}
+            {
+                "people": people,
+                "months": months,
+                "cpu_ms": _cpu(hour, days),
+                "nothing_cpu_ms": _cpu(never, days),
+            }
         )
     return rows
 

@@ -1,4 +1,6 @@
-"""What `make bench` needs about money: households of 500 entries, the account's floor, a run of 1,000 statements, a recount of everything."""
+"""What `make bench` needs about money: households of 500 entries, the account's floor, a run of 1,000
+statements, a recount of everything.
+"""
 
 from __future__ import annotations
 
@@ -21,12 +23,25 @@ from zax.web.money.documents import statement_pdfs
 
 SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
 HOUSEHOLDS, ENTRIES, STATEMENTS = 20, 500, 1_000
-# What the account page reads, as an optimist would: the household's journal with its lines, allocations, visits and claims.
+# What the account page reads, as an optimist would: the household's journal with its lines, allocations,
+# visits and claims.
 ACCOUNT = (
-    "SELECT j.*, u.name FROM patient p STRAIGHT_JOIN journal j ON j.patient_id = p.id LEFT JOIN user u ON u.id = j.by_id WHERE p.household_id = %s ORDER BY j.id",
-    "SELECT a.credit_id, a.line_id, a.cents FROM patient p STRAIGHT_JOIN allocation a ON a.patient_id = p.id WHERE p.household_id = %s",
-    "SELECT l.* FROM patient p STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN charge_line l ON l.visit_id = v.id WHERE p.household_id = %s",
-    "SELECT v.id, v.day, v.state, v.type_id, v.provider_id FROM patient p STRAIGHT_JOIN visit v ON v.patient_id = p.id WHERE p.household_id = %s",
+    (
+        "SELECT j.*, u.name FROM patient p STRAIGHT_JOIN journal j ON j.patient_id = p.id LEFT JOIN user u ON"
+        " u.id = j.by_id WHERE p.household_id = %s ORDER BY j.id"
+    ),
+    (
+        "SELECT a.credit_id, a.line_id, a.cents FROM patient p STRAIGHT_JOIN allocation a ON a.patient_id ="
+        " p.id WHERE p.household_id = %s"
+    ),
+    (
+        "SELECT l.* FROM patient p STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN charge_line l"
+        " ON l.visit_id = v.id WHERE p.household_id = %s"
+    ),
+    (
+        "SELECT v.id, v.day, v.state, v.type_id, v.provider_id FROM patient p STRAIGHT_JOIN visit v ON"
+        " v.patient_id = p.id WHERE p.household_id = %s"
+    ),
     "SELECT c.* FROM patient p STRAIGHT_JOIN claim c ON c.patient_id = p.id WHERE p.household_id = %s",
 )
 
@@ -34,7 +49,8 @@ ACCOUNT = (
 def prepare(engine: Engine) -> None:
     """Some households grow until their accounts have 500 entries; again changes nothing."""
     busy = text(
-        "SELECT patient_id, COUNT(*) AS number FROM journal WHERE patient_id > 2000 GROUP BY patient_id HAVING number > 40 ORDER BY number DESC LIMIT 600"
+        "SELECT patient_id, COUNT(*) AS number FROM journal WHERE patient_id > 2000 GROUP BY patient_id"
+        " HAVING number > 40 ORDER BY number DESC LIMIT 600"
     )
     with engine.begin() as connection:
         if len(accounts(engine)) >= HOUSEHOLDS:
@@ -46,7 +62,8 @@ def prepare(engine: Engine) -> None:
                     text("SELECT household_id FROM patient WHERE id = :id"), {"id": row.patient_id}
                 ).scalar_one()
             connection.execute(
-                text("UPDATE patient SET household_id = :home WHERE id = :id"), {"home": home, "id": row.patient_id}
+                text("UPDATE patient SET household_id = :home WHERE id = :id"),
+                {"home": home, "id": row.patient_id},
             )
             filled += row.number
             if filled >= ENTRIES:
@@ -58,8 +75,9 @@ def prepare(engine: Engine) -> None:
 def accounts(engine: Engine) -> Sequence[Any]:
     """(patient_id, household_id, entries) of the households with 500 entries or a little more."""
     query = text(
-        "SELECT MIN(p.id) AS patient_id, p.household_id, COUNT(*) AS number FROM journal j JOIN patient p ON p.id = j.patient_id "
-        "GROUP BY p.household_id HAVING number BETWEEN :least AND :most ORDER BY p.household_id LIMIT 40"
+        "SELECT MIN(p.id) AS patient_id, p.household_id, COUNT(*) AS number FROM journal j JOIN patient p ON"
+        " p.id = j.patient_id GROUP BY p.household_id HAVING number BETWEEN :least AND :most ORDER BY"
+        " p.household_id LIMIT 40"
     )
     with engine.connect() as connection:
         return connection.execute(query, {"least": ENTRIES, "most": ENTRIES + 150}).all()
@@ -77,7 +95,8 @@ def statements_seconds(desk: Desk, number: int = STATEMENTS) -> dict[str, float]
     run_id = start_run(desk, SAM, rule)
     with desk.engine.begin() as connection:
         keep = text(
-            "DELETE FROM statement WHERE run_id = :run AND id NOT IN (SELECT id FROM (SELECT id FROM statement WHERE run_id = :run ORDER BY id LIMIT :number) AS kept)"
+            "DELETE FROM statement WHERE run_id = :run AND id NOT IN (SELECT id FROM (SELECT id FROM"
+            " statement WHERE run_id = :run ORDER BY id LIMIT :number) AS kept)"
         )
         connection.execute(keep, {"run": run_id, "number": number})
     began = time.monotonic()

@@ -1,7 +1,9 @@
-"""Finding one among a million, and what else grows with people: keystrokes by kind on the region, estimates, an import of 50,000 rows.
+"""Finding one among a million, and what else grows with people: keystrokes by kind on the region, estimates,
+an import of 50,000 rows.
 
-`python -m zax.demo.bench_people`. The floor of a keystroke is one hand-written indexed query for the same kind of question through the bare
-driver, as JSON from a bare Starlette route, called in turn in the same run; the aim is p95 under 4 times the floor's p95.
+`python -m zax.demo.bench_people`. The floor of a keystroke is one hand-written indexed query for the same
+kind of question through the bare driver, as JSON from a bare Starlette route, called in turn in the same run;
+the aim is p95 under 4 times the floor's p95.
 """
 
 from __future__ import annotations
@@ -45,12 +47,29 @@ from zax.web.app import create_app
 AIM = 4
 ROWS = 50_000
 _BARE = {
-    "last": "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND last_key LIKE %s ORDER BY last_key, first_key LIMIT 8",
-    "both": "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND last_key LIKE %s AND first_key LIKE %s LIMIT 8",
-    "phone": "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND phone LIKE %s ORDER BY phone LIMIT 8",
-    "birth": "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND birth = %s LIMIT 8",
-    "member": "SELECT p.id, p.first, p.last, p.birth, p.phone FROM coverage c JOIN patient p ON p.id = c.patient_id WHERE c.member_key LIKE %s LIMIT 8",
-    "sound": "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND last_sound = %s LIMIT 200",
+    "last": (
+        "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND last_key LIKE %s ORDER"
+        " BY last_key, first_key LIMIT 8"
+    ),
+    "both": (
+        "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND last_key LIKE %s AND"
+        " first_key LIKE %s LIMIT 8"
+    ),
+    "phone": (
+        "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND phone LIKE %s ORDER BY"
+        " phone LIMIT 8"
+    ),
+    "birth": (
+        "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND birth = %s LIMIT 8"
+    ),
+    "member": (
+        "SELECT p.id, p.first, p.last, p.birth, p.phone FROM coverage c JOIN patient p ON p.id = c.patient_id"
+        " WHERE c.member_key LIKE %s LIMIT 8"
+    ),
+    "sound": (
+        "SELECT id, first, last, birth, phone FROM patient WHERE status = 'active' AND last_sound = %s"
+        " LIMIT 200"
+    ),
 }
 
 
@@ -73,10 +92,13 @@ def keystrokes(engine: Engine) -> list[Act]:
         ids = [rng.randrange(1, top) for _ in range(ROUNDS + WARM)]
         rows = {
             r.id: r
-            for r in connection.execute(text("SELECT * FROM patient WHERE id IN :ids").bindparams(ids=tuple(ids)))
+            for r in connection.execute(
+                text("SELECT * FROM patient WHERE id IN :ids").bindparams(ids=tuple(ids))
+            )
         }
         found = text(
-            "SELECT patient_id, MIN(member_key) AS member FROM coverage WHERE patient_id IN :ids GROUP BY patient_id"
+            "SELECT patient_id, MIN(member_key) AS member FROM coverage WHERE patient_id IN :ids GROUP BY"
+            " patient_id"
         )
         members = {r.patient_id: r.member for r in connection.execute(found.bindparams(ids=tuple(ids)))}
     people = [rows[n] for n in ids]
@@ -89,14 +111,39 @@ def keystrokes(engine: Engine) -> list[Act]:
 
     return [
         act("letters of a last name", "last", lambda p: p.last_key[:3], lambda p: (p.last_key[:3] + "%",)),
-        act("letters of both names", "both", lambda p: f"{p.first_key[:3]} {p.last_key[:3]}", lambda p: (p.last_key[:3] + "%", p.first_key[:3] + "%")),
-        act("first letters", "both", lambda p: f"{p.first_key[:1]} {p.last_key[:1]}", lambda p: (p.last_key[:1] + "%", p.first_key[:1] + "%")),
+        act(
+            "letters of both names",
+            "both",
+            lambda p: f"{p.first_key[:3]} {p.last_key[:3]}",
+            lambda p: (p.last_key[:3] + "%", p.first_key[:3] + "%"),
+        ),
+        act(
+            "first letters",
+            "both",
+            lambda p: f"{p.first_key[:1]} {p.last_key[:1]}",
+            lambda p: (p.last_key[:1] + "%", p.first_key[:1] + "%"),
+        ),
         act("phone digits", "phone", lambda p: p.phone[:8], lambda p: (p.phone[:8] + "%",)),
-        act("birth date", "birth", lambda p: f"{p.birth.month}/{p.birth.day}/{p.birth.year}", lambda p: (p.birth.isoformat(),)),
-        act("member id", "member", lambda p: members.get(p.id) or "HG99", lambda p: ((members.get(p.id) or "HG99") + "%",)),
+        act(
+            "birth date",
+            "birth",
+            lambda p: f"{p.birth.month}/{p.birth.day}/{p.birth.year}",
+            lambda p: (p.birth.isoformat(),),
+        ),
+        act(
+            "member id",
+            "member",
+            lambda p: members.get(p.id) or "HG99",
+            lambda p: ((members.get(p.id) or "HG99") + "%",),
+        ),
         act("a name mistyped", "sound", lambda p: _mistyped(p.last_key), lambda p: (p.last_sound,)),
-        act("both names, one mistyped", "sound", lambda p: f"{p.first_key} {_mistyped(p.last_key)}", lambda p: (p.last_sound,)),
-    ]  # fmt: skip
+        act(
+            "both names, one mistyped",
+            "sound",
+            lambda p: f"{p.first_key} {_mistyped(p.last_key)}",
+            lambda p: (p.last_sound,),
+        ),
+    ]
 
 
 def _mistyped(name: str) -> str:
@@ -160,10 +207,14 @@ def import_rows(desk: Desk, folder: Path) -> float:
     """Seconds of the clock for 50,000 rows with households and coverage, the run itself."""
     rng, mark = random.Random(3), time.time_ns()
     rows = (
-        f"P{mark}x{n},Quayside{n % 977},{1 + n % 12}/{1 + n % 28}/{1940 + n % 80},36055501{n % 100:02d},{n} Pier Road,Marrow Harbor,WA,98201,{mark}-{n // 3},Northmoor Standard,NM-{mark}-{rng.randrange(10**6)}\n"
+        f"P{mark}x{n},Quayside{n % 977},{1 + n % 12}/{1 + n % 28}/{1940 + n % 80},36055501{n % 100:02d},{n}"
+        f" Pier Road,Marrow Harbor,WA,98201,{mark}-{n // 3},Northmoor"
+        f" Standard,NM-{mark}-{rng.randrange(10**6)}\n"
         for n in range(ROWS)
     )
-    content = ("first,last,birth,phone,street,city,state,zip,household,plan,member_id\n" + "".join(rows)).encode()
+    content = (
+        "first,last,birth,phone,street,city,state,zip,household,plan,member_id\n" + "".join(rows)
+    ).encode()
     store = FileStore(folder)
     job_id = open_import(desk, WORKER, store, "bench.csv", content)
     with desk.engine.connect() as connection:

@@ -1,4 +1,6 @@
-"""What `make bench` needs from arrival to leaving: a day of 200 visits at one site, visits at checkout, and 200 heads-ups for 60 people."""
+"""What `make bench` needs from arrival to leaving: a day of 200 visits at one site, visits at checkout, and
+200 heads-ups for 60 people.
+"""
 
 from __future__ import annotations
 
@@ -15,13 +17,26 @@ from zax.core.arrivals.conditions import About, HeadsUp, compile_condition, show
 SITE = 3
 VISITS = 200
 CHECKOUT = (
-    "SELECT v.id, v.day, v.state, SUM(j.patient_cents) AS c, SUM(j.insurer_cents) FROM visit w JOIN patient q ON q.id = w.patient_id STRAIGHT_JOIN patient p ON p.household_id = q.household_id "
-    "STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE w.id = %s AND v.id <> w.id GROUP BY v.id HAVING c <> 0",
-    "SELECT r.* FROM recall r JOIN visit v ON v.patient_id = r.patient_id WHERE v.id = %s AND r.ended_at IS NULL",
+    (
+        "SELECT v.id, v.day, v.state, SUM(j.patient_cents) AS c, SUM(j.insurer_cents) FROM visit w JOIN"
+        " patient q ON q.id = w.patient_id STRAIGHT_JOIN patient p ON p.household_id = q.household_id"
+        " STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE"
+        " w.id = %s AND v.id <> w.id GROUP BY v.id HAVING c <> 0"
+    ),
+    (
+        "SELECT r.* FROM recall r JOIN visit v ON v.patient_id = r.patient_id WHERE v.id = %s AND r.ended_at"
+        " IS NULL"
+    ),
     "SELECT y.*, t.cents FROM payment y JOIN payment_part t ON t.payment_id = y.id WHERE t.visit_id = %s",
-    "SELECT s.* FROM planned_service s JOIN visit v ON v.patient_id = s.patient_id WHERE v.id = %s AND s.done_at IS NULL",
+    (
+        "SELECT s.* FROM planned_service s JOIN visit v ON v.patient_id = s.patient_id WHERE v.id = %s AND"
+        " s.done_at IS NULL"
+    ),
     "SELECT d.* FROM arrival_done d WHERE d.visit_id = %s AND d.undone_at IS NULL",
-    "SELECT f.kind, MAX(f.at) FROM patient_file f JOIN visit v ON v.patient_id = f.patient_id WHERE v.id = %s GROUP BY f.kind",
+    (
+        "SELECT f.kind, MAX(f.at) FROM patient_file f JOIN visit v ON v.patient_id = f.patient_id WHERE v.id"
+        " = %s GROUP BY f.kind"
+    ),
 )
 
 
@@ -30,13 +45,17 @@ def prepare(engine: Engine, day: date) -> None:
     with engine.begin() as connection:
         there = int(
             connection.execute(
-                text("SELECT COUNT(*) FROM visit WHERE day = :day AND site_id = :site AND state <> 'shelf'"), {"day": day, "site": SITE}
+                text("SELECT COUNT(*) FROM visit WHERE day = :day AND site_id = :site AND state <> 'shelf'"),
+                {"day": day, "site": SITE},
             ).scalar_one()
-        )  # fmt: skip
+        )
         connection.execute(
-            text("UPDATE visit SET site_id = :site WHERE day = :day AND site_id > 8 AND site_id % 2 = 1 AND state <> 'shelf' ORDER BY site_id, id LIMIT :more"),
+            text(
+                "UPDATE visit SET site_id = :site WHERE day = :day AND site_id > 8 AND site_id % 2 = 1 AND"
+                " state <> 'shelf' ORDER BY site_id, id LIMIT :more"
+            ),
             {"site": SITE, "day": day, "more": max(0, VISITS - there)},
-        )  # fmt: skip
+        )
 
 
 def leaving(engine: Engine, day: date) -> list[int]:
@@ -54,29 +73,50 @@ def _condition(rng: random.Random) -> dict[str, Any]:
     """Two groups of two, each leaf of another kind and some turned round, as clinics write them."""
 
     def leaf() -> dict[str, Any]:
-        made = rng.choice((
-            {"fact": "flag", "value": rng.randrange(1, 9)}, {"fact": "older", "value": rng.randrange(20, 80)}, {"fact": "owes", "value": rng.randrange(0, 20_000)},
-            {"fact": "away", "value": rng.randrange(30, 700)}, {"fact": "type", "value": rng.randrange(1, 13)}, {"fact": "diagnosis", "value": rng.choice(("E11", "I10", "J"))},
-            {"fact": "kind", "value": rng.choice(("none", "public", "dental"))}, {"fact": "gap", "value": "any"}, {"fact": "overdue", "value": 14}, {"fact": "unsigned", "value": 1},
-        ))  # fmt: skip
+        made = rng.choice(
+            (
+                {"fact": "flag", "value": rng.randrange(1, 9)},
+                {"fact": "older", "value": rng.randrange(20, 80)},
+                {"fact": "owes", "value": rng.randrange(0, 20_000)},
+                {"fact": "away", "value": rng.randrange(30, 700)},
+                {"fact": "type", "value": rng.randrange(1, 13)},
+                {"fact": "diagnosis", "value": rng.choice(("E11", "I10", "J"))},
+                {"fact": "kind", "value": rng.choice(("none", "public", "dental"))},
+                {"fact": "gap", "value": "any"},
+                {"fact": "overdue", "value": 14},
+                {"fact": "unsigned", "value": 1},
+            )
+        )
         return {"not": made} if rng.random() < 0.25 else made
 
     return {"any": [{"all": [leaf(), leaf()]}, {"all": [leaf(), leaf()]}]}
 
 
 def headsup_ms(rules: int = 200, people: int = 60, rounds: int = 25) -> float:
-    """CPU milliseconds (median) of asking so many heads-ups about so many people once, everything in place 'arrival'."""
+    """CPU milliseconds (median) of asking so many heads-ups about so many people once, everything in place
+    'arrival'.
+    """
     rng = random.Random(5)
     listed = [
-        HeadsUp(n, f"words {n}", "", frozenset({"arrival"}), compile_condition(_condition(rng))) for n in range(rules)
+        HeadsUp(n, f"words {n}", "", frozenset({"arrival"}), compile_condition(_condition(rng)))
+        for n in range(rules)
     ]
     asked = [
         About(
-            "A", "B", frozenset(rng.sample(range(1, 9), 2)), rng.randrange(90), rng.randrange(-5000, 40_000), rng.randrange(900), rng.randrange(1, 13), diagnoses=("E11.9", "Z23"),
-            kinds=frozenset({"dental"}), gaps=frozenset({"bill"} if rng.random() < 0.3 else ()), overdue=rng.choice((None, 30)),
+            "A",
+            "B",
+            frozenset(rng.sample(range(1, 9), 2)),
+            rng.randrange(90),
+            rng.randrange(-5000, 40_000),
+            rng.randrange(900),
+            rng.randrange(1, 13),
+            diagnoses=("E11.9", "Z23"),
+            kinds=frozenset({"dental"}),
+            gaps=frozenset({"bill"} if rng.random() < 0.3 else ()),
+            overdue=rng.choice((None, 30)),
         )
         for _ in range(people)
-    ]  # fmt: skip
+    ]
     times = []
     for _ in range(rounds):
         began = time.process_time()

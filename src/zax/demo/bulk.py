@@ -1,4 +1,6 @@
-"""Loads many rows fast: tab-separated files through LOAD DATA LOCAL, in a second thread while the next rows are made."""
+"""Loads many rows fast: tab-separated files through LOAD DATA LOCAL, in a second thread while the next rows
+are made.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ def _cell(value: Any) -> str:
 
 
 class Bulk:
-    """`with Bulk(engine) as bulk: bulk.add(table, columns, rows)`. Keys must be given and right: checks are off while loading."""
+    """`with Bulk(engine) as bulk: bulk.add(table, columns, rows)`. Keys must be given and right: checks are
+    off while loading.
+    """
 
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
@@ -51,7 +55,9 @@ class Bulk:
             self._count()
 
     def _count(self) -> None:
-        """Let the database look at what was loaded: until it does by itself, its plans are those for empty tables."""
+        """Let the database look at what was loaded: until it does by itself, its plans are those for empty
+        tables.
+        """
         with self.engine.begin() as connection:
             for name in sorted(self.loaded):
                 connection.execute(text(f"ANALYZE TABLE `{name}`"))

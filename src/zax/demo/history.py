@@ -1,7 +1,8 @@
 """Past and coming visits with their track, charges, journal, payments and claims, as rows whose sums agree.
 
-The plan's part comes from the same estimate as in the product; what the payer paid, what the patient paid and what is still open add up
-to the charges. Ids are given here, so everything can be loaded without asking the database.
+The plan's part comes from the same estimate as in the product; what the payer paid, what the patient paid and
+what is still open add up to the charges. Ids are given here, so everything can be loaded without asking the
+database.
 """
 
 from __future__ import annotations
@@ -36,27 +37,53 @@ from zax.demo.world import (
 from zax.store import schema
 
 COLUMNS = {
-    "visit": "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, off_why, made_at, made_by",
+    "visit": (
+        "id, site_id, patient_id, provider_id, room_id, type_id, day, start_min, minutes, state, off_why,"
+        " made_at, made_by"
+    ),
     "staff_slot": "visit_id, provider_id, day, start_min, end_min, words",
     "track_move": "visit_id, from_stop, to_stop, at, by_id",
-    "charge_line": "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at, entered_by, first_cents",
+    "charge_line": (
+        "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at,"
+        " entered_by, first_cents"
+    ),
     "visit_diagnosis": "visit_id, position, code",
     "receipt": "id, request_key, patient_id, site_id, day, at, by_id",
-    "payment": "id, request_key, receipt_id, patient_id, visit_id, site_id, tender, cents, asked_cents, cheque_number, state, card_ending, day, at, by_id",
+    "payment": (
+        "id, request_key, receipt_id, patient_id, visit_id, site_id, tender, cents, asked_cents,"
+        " cheque_number, state, card_ending, day, at, by_id"
+    ),
     "payment_part": "payment_id, patient_id, visit_id, cents",
-    "journal": "id, kind, day, at, by_id, site_id, patient_id, visit_id, line_id, payment_id, claim_id, patient_cents, insurer_cents, words",
+    "journal": (
+        "id, kind, day, at, by_id, site_id, patient_id, visit_id, line_id, payment_id, claim_id,"
+        " patient_cents, insurer_cents, words"
+    ),
     "allocation": "credit_id, line_id, patient_id, cents, at, by_id",
-    "claim": "id, number, visit_id, patient_id, coverage_id, dental, state, cents, paid_cents, findings, made_at, sent_at",
+    "claim": (
+        "id, number, visit_id, patient_id, coverage_id, dental, state, cents, paid_cents, findings, made_at,"
+        " sent_at"
+    ),
     "claim_line": "claim_id, line_id, position, cents",
     "claim_event": "claim_id, at, words",
 }
 # Households' deductibles are left out here: one person's history does not know the others'.
-BENEFITS = {n: benefits_from(row[1], {**row[3], "household_deductible_cents": 0}) for n, row in enumerate(PLANS, 1)}
+BENEFITS = {
+    n: benefits_from(row[1], {**row[3], "household_deductible_cents": 0}) for n, row in enumerate(PLANS, 1)
+}
 FEES = {row[0]: row[4] for row in SERVICES}
 ASSISTANCE = {code: cents * ASSISTANCE_ALLOWS // 100 for code, cents in FEES.items()}
 REMEMBERED = 6  # services done, as many as a frequency limit can ask for
 ROLE_TYPES = {
-    "dentist": ("Filling", "Filling", "Filling", "Crown prep", "Crown seat", "Root canal", "Extraction", "Toothache"),
+    "dentist": (
+        "Filling",
+        "Filling",
+        "Filling",
+        "Crown prep",
+        "Crown seat",
+        "Root canal",
+        "Extraction",
+        "Toothache",
+    ),
     "hygienist": ("Hygiene", "Hygiene", "Hygiene", "Hygiene", "Gum care"),
     "medical": ("Sick visit", "Sick visit", "Follow-up", "Follow-up", "Physical", "Vaccines"),
 }
@@ -111,7 +138,13 @@ class History:
         self.rows.clear()
 
     def _provider_day(
-        self, day: date, copy: int, provider: int, fill: float, seen: set[int], dentists: dict[int, list[Span]]
+        self,
+        day: date,
+        copy: int,
+        provider: int,
+        fill: float,
+        seen: set[int],
+        dentists: dict[int, list[Span]],
     ) -> list[Span]:
         role = PROVIDERS[provider - 1][4]
         taken: list[Span] = []
@@ -127,10 +160,21 @@ class History:
                     at += 30
                     continue
                 person = self._someone(seen, kind, day)
-                self._visit(_Visit(
-                    self.next_id("visit"), copy * len(SITES) + 1, person, copy * len(PROVIDERS) + provider, kind, day, at, minutes, "",
-                    helper and (copy * len(PROVIDERS) + helper[0], helper[1]),
-                ), PROVIDERS[provider - 1][8] + copy * len(ROOMS))  # fmt: skip
+                self._visit(
+                    _Visit(
+                        self.next_id("visit"),
+                        copy * len(SITES) + 1,
+                        person,
+                        copy * len(PROVIDERS) + provider,
+                        kind,
+                        day,
+                        at,
+                        minutes,
+                        "",
+                        helper and (copy * len(PROVIDERS) + helper[0], helper[1]),
+                    ),
+                    PROVIDERS[provider - 1][8] + copy * len(ROOMS),
+                )
                 taken.append(Span(at, at + minutes))
                 at += minutes + (10 if role == "dentist" else 0)
         return taken
@@ -141,7 +185,10 @@ class History:
             for dentist, spans in dentists.items():
                 for number, span in enumerate(spans):
                     if wanted.within(span):
-                        spans[number : number + 1] = [Span(span.start, wanted.start), Span(wanted.end, span.end)]
+                        spans[number : number + 1] = [
+                            Span(span.start, wanted.start),
+                            Span(wanted.end, span.end),
+                        ]
                         return dentist, wanted.start
         return None
 
@@ -160,10 +207,23 @@ class History:
         visit.state = self._state(visit)
         made = self._utc(visit.day, 600) - timedelta(days=self.rng.randrange(3, 60))
         by = self.rng.choice((1, 2))
-        self.rows["visit"].append((
-            visit.id, visit.site_id, visit.person.id, visit.provider, room, TYPE_ID[visit.type_name], visit.day, visit.start, visit.minutes,
-            visit.state, self._off_why(visit.state), made, by,
-        ))  # fmt: skip
+        self.rows["visit"].append(
+            (
+                visit.id,
+                visit.site_id,
+                visit.person.id,
+                visit.provider,
+                room,
+                TYPE_ID[visit.type_name],
+                visit.day,
+                visit.start,
+                visit.minutes,
+                visit.state,
+                self._off_why(visit.state),
+                made,
+                by,
+            )
+        )
         self.rows["staff_slot"].append(
             (
                 visit.id,
@@ -190,7 +250,13 @@ class History:
             near = (visit.day - self.now.date()).days <= 3
             return "confirmed" if near and roll < 0.6 else "booked"
         if visit.day == self.now.date() and visit.start + visit.minutes > minute - 15:
-            return "here" if visit.start > minute else "room" if visit.start + visit.minutes > minute else "checkout"
+            return (
+                "here"
+                if visit.start > minute
+                else "room"
+                if visit.start + visit.minutes > minute
+                else "checkout"
+            )
         return "missed" if roll < 0.04 else "cancelled" if roll < 0.07 else "left"
 
     def _off_why(self, state: str) -> str:
@@ -214,15 +280,31 @@ class History:
                 code = "D1120"
             number = SERVICE_ID[code]
             _, _, _, category, fee, needs_tooth, surfaces = SERVICES[number - 1]
-            premolar = {3: 4, 14: 13, 18: 20, 19: 20, 30: 29, 31: 29}.get(molar_or_premolar, molar_or_premolar)
+            premolar = {3: 4, 14: 13, 18: 20, 19: 20, 30: 29, 31: 29}.get(
+                molar_or_premolar, molar_or_premolar
+            )
             tooth = str(premolar if code == "D3320" else molar_or_premolar)
             line_id = self.next_id("charge_line")
             who = visit.helper[0] if visit.helper and category == "diagnostic" else visit.provider
             done = visit.state not in {"booked", "confirmed", "here"}
-            self.rows["charge_line"].append((
-                line_id, visit.id, number, who, fee, tooth if needs_tooth and done else "", "MO"[:surfaces] if done else "", 0, made, by, 0,
-            ))  # fmt: skip
-            result.append((number, PricedLine(line_id, fee, category, code=code, tooth=tooth if needs_tooth else "")))
+            self.rows["charge_line"].append(
+                (
+                    line_id,
+                    visit.id,
+                    number,
+                    who,
+                    fee,
+                    tooth if needs_tooth and done else "",
+                    "MO"[:surfaces] if done else "",
+                    0,
+                    made,
+                    by,
+                    0,
+                )
+            )
+            result.append(
+                (number, PricedLine(line_id, fee, category, code=code, tooth=tooth if needs_tooth else ""))
+            )
         if PROVIDERS[(visit.provider - 1) % len(PROVIDERS)][4] == "medical":
             self.rows["visit_diagnosis"].append((visit.id, 1, self.rng.choice(DIAGNOSES)))
         return result
@@ -236,15 +318,25 @@ class History:
             else (visit.person.plans[1], visit.person.coverages[1])
         )
         key = (visit.person.id, visit.day.year, dental)
-        answers = estimate([line for _, line in lines], [self._cover(visit, plan, key)] if plan else [], visit.day)
+        answers = estimate(
+            [line for _, line in lines], [self._cover(visit, plan, key)] if plan else [], visit.day
+        )
         deductible, paid = self.used[key]
-        self.used[key] = (deductible + sum(a.deductible for a in answers), paid + sum(a.first for a in answers))
+        self.used[key] = (
+            deductible + sum(a.deductible for a in answers),
+            paid + sum(a.first for a in answers),
+        )
         more = [Done(line.code, visit.day, line.tooth) for _, line in lines]
         self.done[key[0], dental] = (*self.done[key[0], dental], *more)[-REMEMBERED:]
         offset = len(self.rows["charge_line"]) - len(lines)
         for number, answer in enumerate(answers):
             row = self.rows["charge_line"][offset + number]
-            self.rows["charge_line"][offset + number] = (*row[:7], answer.deductible, *row[8:10], answer.first)
+            self.rows["charge_line"][offset + number] = (
+                *row[:7],
+                answer.deductible,
+                *row[8:10],
+                answer.first,
+            )
         at = self._utc(visit.day, min(visit.start + visit.minutes + 5, 1439))
         for answer in answers:
             self._entry(
@@ -301,8 +393,17 @@ class History:
                     )
                 if answer.write_off:
                     self._entry(
-                        visit, "writeoff", answered.date(), answered, None, 0, -answer.write_off, "Written off by contract", line=answer.line_id, claim=claim,
-                    )  # fmt: skip
+                        visit,
+                        "writeoff",
+                        answered.date(),
+                        answered,
+                        None,
+                        0,
+                        -answer.write_off,
+                        "Written off by contract",
+                        line=answer.line_id,
+                        claim=claim,
+                    )
                 if less:
                     words = "Moved to patient, plan paid a lower percentage"
                     self._entry(
@@ -320,9 +421,22 @@ class History:
                     moved[answer.line_id] = less
         fee = sum(a.fee for a in answers)
         paid = 0 if waits else expected - sum(moved.values())
-        self.rows["claim"].append((
-            claim, f"C{claim:06d}", visit.id, visit.person.id, coverage, dental, "accepted" if waits else "closed", fee, paid, "[]", at, at,
-        ))  # fmt: skip
+        self.rows["claim"].append(
+            (
+                claim,
+                f"C{claim:06d}",
+                visit.id,
+                visit.person.id,
+                coverage,
+                dental,
+                "accepted" if waits else "closed",
+                fee,
+                paid,
+                "[]",
+                at,
+                at,
+            )
+        )
         if self.full:
             self.rows["claim_line"] += [(claim, a.line_id, n, a.fee) for n, a in enumerate(answers, 1)]
             self.rows["claim_event"].append((claim, at, "Sent, taken by the clearinghouse"))
@@ -356,18 +470,48 @@ class History:
         ending = f"{self.rng.randrange(10_000):04d}" if tender == "card" else ""
         total = sum(due.values())
         self.rows["receipt"].append((number, f"past-{number}", visit.person.id, visit.site_id, day, at, by))
-        self.rows["payment"].append((
-            number, f"past-{number}-1", number, visit.person.id, visit.id, visit.site_id, tender, total, total, cheque, "taken", ending, day, at, by
-        ))  # fmt: skip
+        self.rows["payment"].append(
+            (
+                number,
+                f"past-{number}-1",
+                number,
+                visit.person.id,
+                visit.id,
+                visit.site_id,
+                tender,
+                total,
+                total,
+                cheque,
+                "taken",
+                ending,
+                day,
+                at,
+                by,
+            )
+        )
         self.rows["payment_part"].append((number, visit.person.id, visit.id, total))
-        words = f"Patient paid, {tender}{' ' + cheque if cheque else ''}{' ending ' + ending if ending else ''}"
+        words = (
+            f"Patient paid, {tender}{' ' + cheque if cheque else ''}{' ending ' + ending if ending else ''}"
+        )
         credit = self._entry(visit, "payment", day, at, by, -total, 0, words, payment=number)
-        self.rows["allocation"] += [(credit, line, visit.person.id, cents, at, by) for line, cents in due.items()]
+        self.rows["allocation"] += [
+            (credit, line, visit.person.id, cents, at, by) for line, cents in due.items()
+        ]
 
     def _entry(
-        self, visit: _Visit, kind: str, day: date, at: datetime, by: int | None, patient: int, insurer: int, words: str,
-        line: int | None = None, payment: int | None = None, claim: int | None = None,
-    ) -> int:  # fmt: skip
+        self,
+        visit: _Visit,
+        kind: str,
+        day: date,
+        at: datetime,
+        by: int | None,
+        patient: int,
+        insurer: int,
+        words: str,
+        line: int | None = None,
+        payment: int | None = None,
+        claim: int | None = None,
+    ) -> int:
         number = self.next_id("journal")
         self.rows["journal"].append(
             (
@@ -394,9 +538,14 @@ class History:
         end = start + timedelta(minutes=visit.minutes)
         wait = timedelta(minutes=self.rng.randrange(2, 14))
         full = [
-            ("booked", made), ("confirmed", max(made, start - timedelta(days=2))), ("here", start - wait), ("room", start),
-            ("checkout", end), ("left", end + timedelta(minutes=6)), ("settled", end + timedelta(minutes=7)),
-        ]  # fmt: skip
+            ("booked", made),
+            ("confirmed", max(made, start - timedelta(days=2))),
+            ("here", start - wait),
+            ("room", start),
+            ("checkout", end),
+            ("left", end + timedelta(minutes=6)),
+            ("settled", end + timedelta(minutes=7)),
+        ]
         if visit.state in {"missed", "cancelled"}:
             steps = [full[0], (visit.state, start)]
         else:

@@ -1,4 +1,6 @@
-"""Made-up patients: names from Faker, phones of the fictional 555-01xx block, households of one to four, coverage for most."""
+"""Made-up patients: names from Faker, phones of the fictional 555-01xx block, households of one to four,
+coverage for most.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ _AREAS = (206, 253, 360, 425, 503, 509, 541, 564, 971, 208, 406, 907)
 
 @dataclass(slots=True)
 class Person:
-    """A patient while history is made. `plans` are plan ids: dental, medical (0: none); coverage ids beside them."""
+    """A patient while history is made. `plans` are plan ids: dental, medical (0: none); coverage ids beside
+    them.
+    """
 
     id: int
     household_id: int
@@ -74,11 +78,28 @@ def make_people(bulk: Bulk, count: int, today: date, seed: int) -> list[Person]:
             complete = rng.random() > 0.04
             email = f"{first}.{last}@example.org".lower() if rng.random() < 0.7 else ""
             first_key, last_key = search_key(first), search_key(last)
-            patients.append((
-                number, household, place == 0, first, last, first_key, last_key, sound_of(first_key), sound_of(last_key), birth, sex, phone, email,
-                street if complete else "", "Marrow Harbor" if complete else "", "WA" if complete else "", "98201" if complete else "",
-                made_at,
-            ))  # fmt: skip
+            patients.append(
+                (
+                    number,
+                    household,
+                    place == 0,
+                    first,
+                    last,
+                    first_key,
+                    last_key,
+                    sound_of(first_key),
+                    sound_of(last_key),
+                    birth,
+                    sex,
+                    phone,
+                    email,
+                    street if complete else "",
+                    "Marrow Harbor" if complete else "",
+                    "WA" if complete else "",
+                    "98201" if complete else "",
+                    made_at,
+                )
+            )
             ids = []
             for plan in plans:
                 coverage += 1 if plan else 0
@@ -90,7 +111,9 @@ def make_people(bulk: Bulk, count: int, today: date, seed: int) -> list[Person]:
                         (coverage, number, plan, number, "18", card, member_key(card), f"G{plan}04", began)
                     )
             people.append(
-                Person(number, household, first, last, birth, plans, (ids[0], ids[1]), f"{member}-{place + 1}")
+                Person(
+                    number, household, first, last, birth, plans, (ids[0], ids[1]), f"{member}-{place + 1}"
+                )
             )
         if len(patients) > 20_000:
             _flush(bulk, patients, households, coverages)
@@ -102,7 +125,8 @@ def _flush(bulk: Bulk, patients: list, households: list, coverages: list) -> Non
     bulk.add(schema.household, "id, name", households)
     bulk.add(
         schema.patient,
-        "id, household_id, guarantor, first, last, first_key, last_key, first_sound, last_sound, birth, sex, phone, email, street, city, state, zip, made_at",
+        "id, household_id, guarantor, first, last, first_key, last_key, first_sound, last_sound, birth, sex,"
+        " phone, email, street, city, state, zip, made_at",
         patients,
     )
     bulk.add(

@@ -1,4 +1,6 @@
-"""What makes some of the demo's records worth looking at: households across plans, notes, flags, a second coverage, a file, and two likely pairs."""
+"""What makes some of the demo's records worth looking at: households across plans, notes, flags, a second
+coverage, a file, and two likely pairs.
+"""
 
 from __future__ import annotations
 
@@ -38,8 +40,18 @@ def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Pat
     people = _ids(desk)
     fern = people["Fern Whitaker"]
     clock.set_to(to_utc(datetime(day.year, day.month, 3, 9, 20), ZONE))
-    _details(desk, fern, used_name="Wren", pronouns="she/her", work_phone="3605550191", emergency_name="Agnes Whitaker", emergency_relation="mother",
-             emergency_phone="3605550192", employer="Juniper Ferry Works", language="English, Spanish")  # fmt: skip
+    _details(
+        desk,
+        fern,
+        used_name="Wren",
+        pronouns="she/her",
+        work_phone="3605550191",
+        emergency_name="Agnes Whitaker",
+        emergency_relation="mother",
+        emergency_phone="3605550192",
+        employer="Juniper Ferry Works",
+        language="English, Spanish",
+    )
     set_flag(desk, RAVI, fern, 1)
     add_note(desk, RAVI, fern, "Asks for the morning ferry: nothing before 9:15.", True, "")
     add_note(
@@ -55,7 +67,9 @@ def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Pat
     if var is not None:
         store = FileStore(var)
         set_photo(desk, RAVI, store, fern, portrait_of("FW"), Cut())
-        keep_file(desk, RAVI, store, fern, "card_front", "card.png", card_of("Brightwater Dental Trust", "BW-44123"))
+        keep_file(
+            desk, RAVI, store, fern, "card_front", "card.png", card_of("Brightwater Dental Trust", "BW-44123")
+        )
     for first, last, known, changes in DOUBLES:
         _double(desk, people[known], first, last, changes)
     clock.set_to(opens)
@@ -78,7 +92,11 @@ def _through(desk: Desk, helen: int, *names: str) -> None:
     p, c = schema.patient, schema.coverage
     with desk.engine.begin() as connection:
         home = connection.execute(select(p.c.household_id).where(p.c.id == helen)).scalar_one()
-        ids = connection.execute(select(p.c.id).where(p.c.household_id == home, p.c.first.in_(names))).scalars().all()
+        ids = (
+            connection.execute(select(p.c.id).where(p.c.household_id == home, p.c.first.in_(names)))
+            .scalars()
+            .all()
+        )
         for number in ids:
             values = {
                 "plan_id": 2,
@@ -92,7 +110,9 @@ def _through(desk: Desk, helen: int, *names: str) -> None:
                 update(c).where(c.c.patient_id == number, c.c.plan_id.in_(dental)).values(**values)
             )
             if not done.rowcount:
-                connection.execute(insert(c).values(patient_id=number, from_day=desk.clock.now().date(), **values))
+                connection.execute(
+                    insert(c).values(patient_id=number, from_day=desk.clock.now().date(), **values)
+                )
 
 
 def _second(desk: Desk, fern: int, day: date) -> None:
@@ -110,10 +130,18 @@ def _second(desk: Desk, fern: int, day: date) -> None:
     with desk.engine.begin() as connection:
         connection.execute(
             insert(schema.coverage).values(
-                patient_id=fern, plan_id=1, subscriber_id=None, relationship="01", member_id="HG-70311", member_key=member_key("HG-70311"), group_number="G109",
-                rank=2, holder=holder, from_day=date(day.year - 1, 1, 1),
+                patient_id=fern,
+                plan_id=1,
+                subscriber_id=None,
+                relationship="01",
+                member_id="HG-70311",
+                member_key=member_key("HG-70311"),
+                group_number="G109",
+                rank=2,
+                holder=holder,
+                from_day=date(day.year - 1, 1, 1),
             )
-        )  # fmt: skip
+        )
 
 
 def _double(desk: Desk, patient_id: int, first: str, last: str, changes: dict[str, Any]) -> None:
@@ -151,7 +179,9 @@ def card_of(payer: str, member: str) -> bytes:
     pen = ImageDraw.Draw(picture)
     pen.rectangle((0, 0, 860, 110), fill="#6d2c5e")
     pen.text((36, 32), payer, fill="white", font_size=44)
-    for at, words in enumerate((f"Member {member}", "Group G204", "Dental, family plan", "Sample, not a real card")):
+    for at, words in enumerate(
+        (f"Member {member}", "Group G204", "Dental, family plan", "Sample, not a real card")
+    ):
         pen.text((36, 170 + at * 76), words, fill="#12302a", font_size=40)
     return _png(picture)
 

@@ -1,4 +1,6 @@
-"""`zax demo`: starts everything on this machine in order, says where it is, and stops everything it started. Every trouble is one sentence."""
+"""`zax demo`: starts everything on this machine in order, says where it is, and stops everything it started.
+Every trouble is one sentence.
+"""
 
 from __future__ import annotations
 
@@ -56,7 +58,8 @@ def run_demo(fresh: bool) -> int:
         return 1
     except OSError as error:
         console.print(
-            f"[bold]{error.strerror or error} ({error.filename or settings.var}). Mend that and start again.[/bold]",
+            f"[bold]{error.strerror or error} ({error.filename or settings.var}). Mend that and start"
+            " again.[/bold]",
             soft_wrap=True,
         )
         return 1
@@ -82,7 +85,9 @@ def _check_ports(settings: Settings) -> None:
     }
     for name, port in wanted.items():
         if not port_is_free(port):
-            raise Trouble(f"Port {port} is taken by another program. Set {name} to a free port and start again.")
+            raise Trouble(
+                f"Port {port} is taken by another program. Set {name} to a free port and start again."
+            )
 
 
 def _throw_away(var: Path) -> None:
@@ -96,7 +101,9 @@ def _throw_away(var: Path) -> None:
 
 
 def _prepare(settings: Settings, stop: threading.Event) -> float:
-    """Migrations and, on first use or after one that broke off, the demo clinic. The clock's shift in seconds."""
+    """Migrations and, on first use or after one that broke off, the demo clinic. The clock's shift in
+    seconds.
+    """
     from sqlalchemy.exc import SQLAlchemyError
 
     from zax.clock import SystemClock, local
@@ -127,7 +134,9 @@ def _prepare(settings: Settings, stop: threading.Event) -> float:
 
 
 def _start_all(settings: Settings, shift: float, children: list[ForkProcess], stop: threading.Event) -> None:
-    """Stand-in, worker and web as children forked from here: what is imported already need not be read three times."""
+    """Stand-in, worker and web as children forked from here: what is imported already need not be read three
+    times.
+    """
     from zax.processes import run_worker, serve_standin, serve_web
 
     os.environ["ZAX_CLOCK_SHIFT"] = str(shift)
@@ -137,11 +146,15 @@ def _start_all(settings: Settings, shift: float, children: list[ForkProcess], st
     for name, work in (("standin", serve_standin), ("worker", run_worker), ("serve", serve_web)):
         children.append(fork.Process(target=_child, args=(work, logs / f"{name}.log"), name=name))
         children[-1].start()
-    _wait_for(f"http://127.0.0.1:{settings.port}/healthz", children, stop, lambda body: body.get("worker") == "up")
+    _wait_for(
+        f"http://127.0.0.1:{settings.port}/healthz", children, stop, lambda body: body.get("worker") == "up"
+    )
 
 
 def _child(work: Callable[[], None], log: Path) -> None:
-    """In the child: an own session, so that Ctrl-C reaches the parent alone; and the parent's end is the child's end."""
+    """In the child: an own session, so that Ctrl-C reaches the parent alone; and the parent's end is the
+    child's end.
+    """
     os.setsid()
     end_with_parent()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
@@ -170,7 +183,8 @@ def _wait_for(
         stop.wait(0.15)
     if not stop.is_set():
         raise Trouble(
-            f"Zax did not come up within {START_SECONDS} seconds. Its logs are in the log folder under ZAX_VAR."
+            f"Zax did not come up within {START_SECONDS} seconds. Its logs are in the log folder under"
+            " ZAX_VAR."
         )
 
 
@@ -178,7 +192,8 @@ def _check_alive(children: list[ForkProcess]) -> None:
     for child in children:
         if not child.is_alive():
             raise Trouble(
-                f"The process “{child.name}” ended by itself. Its log is {child.name}.log in the log folder under ZAX_VAR; then start again."
+                f"The process “{child.name}” ended by itself. Its log is {child.name}.log in the log folder"
+                " under ZAX_VAR; then start again."
             )
 
 
@@ -200,7 +215,8 @@ def _end(child: ForkProcess) -> None:
 def _say_where(settings: Settings) -> None:
     now = datetime.now().astimezone()
     console.print(
-        f"\nZax is at [bold]http://127.0.0.1:{settings.port}[/bold] ({now:%H:%M} your time; the clinic has its own clock)."
+        f"\nZax is at [bold]http://127.0.0.1:{settings.port}[/bold] ({now:%H:%M} your time; the clinic has"
+        " its own clock)."
     )
     console.print(
         f"The simulated outside world, to steer the card terminal: http://127.0.0.1:{settings.standin_port}\n"

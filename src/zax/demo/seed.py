@@ -1,4 +1,6 @@
-"""Fills an empty database: the demo clinic in full swing, or a whole town for measuring. The same seed gives the same clinic."""
+"""Fills an empty database: the demo clinic in full swing, or a whole town for measuring. The same seed gives
+the same clinic.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ from zax.store import schema
 
 @dataclass(frozen=True, slots=True)
 class Size:
-    """How much to make. `copies` repeats the two sites with their people; `back` and `ahead` are days of visits."""
+    """How much to make. `copies` repeats the two sites with their people; `back` and `ahead` are days of
+    visits.
+    """
 
     patients: int
     copies: int
@@ -55,11 +59,15 @@ def seeded(engine: Engine) -> dict[str, str] | None:
     with engine.connect() as connection:
         if not inspect(connection).has_table(schema.setting.name):
             return None
-        found = connection.execute(select(schema.setting.c.value).where(schema.setting.c.name == "seeded")).scalar()
+        found = connection.execute(
+            select(schema.setting.c.value).where(schema.setting.c.name == "seeded")
+        ).scalar()
     return found if isinstance(found, dict) else None
 
 
-def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: Progress | None = None) -> int:
+def seed(
+    engine: Engine, size_name: str, day: date, var: Path | None, progress: Progress | None = None
+) -> int:
     """Fill the database with the clinic as it stands at 10:42 on `day`; how many visits there are."""
     size = SIZES[size_name]
     opens = to_utc(datetime(day.year, day.month, day.day) + timedelta(minutes=OPENS_AT), ZONE)
@@ -92,7 +100,10 @@ def seed(engine: Engine, size_name: str, day: date, var: Path | None, progress: 
 
 def _bar() -> Progress:
     return Progress(
-        TextColumn("{task.description:<12}"), BarColumn(), TextColumn("{task.percentage:>3.0f}%"), TimeElapsedColumn()
+        TextColumn("{task.description:<12}"),
+        BarColumn(),
+        TextColumn("{task.percentage:>3.0f}%"),
+        TimeElapsedColumn(),
     )
 
 
@@ -139,7 +150,9 @@ def demo_clock(engine: Engine) -> ShiftedClock:
     found = seeded(engine)
     assert found is not None
     with engine.connect() as connection:
-        last = connection.execute(select(schema.beat.c.clock_at).where(schema.beat.c.name == "worker")).scalar()
+        last = connection.execute(
+            select(schema.beat.c.clock_at).where(schema.beat.c.name == "worker")
+        ).scalar()
     clock = ShiftedClock()
     clock.set_to(last or datetime.fromisoformat(found["opens"]))
     return clock

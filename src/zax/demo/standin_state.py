@@ -1,4 +1,6 @@
-"""Tells the stand-in what it would know: how much of this year's deductible each member has used, and the card on file. As JSON files."""
+"""Tells the stand-in what it would know: how much of this year's deductible each member has used, and the
+card on file. As JSON files.
+"""
 
 from __future__ import annotations
 
@@ -11,11 +13,12 @@ from sqlalchemy import Engine, text
 from zax.demo.accounts import CARD, TOKEN
 
 _USED = text(
-    "SELECT c.member_id, SUM(l.deductible_cents) AS cents FROM charge_line l JOIN visit v ON v.id = l.visit_id JOIN service s ON s.id = l.service_id "
-    "JOIN coverage c ON c.patient_id = v.patient_id AND c.to_day IS NULL JOIN plan p ON p.id = c.plan_id AND p.dental = s.dental "
-    "WHERE YEAR(v.day) = :year AND v.state IN ('left', 'settled') AND l.removed_at IS NULL "
-    "AND NOT EXISTS (SELECT 1 FROM claim k JOIN outbox o ON o.kind = 'claim_file' AND JSON_VALUE(o.payload, '$.claim_id') = k.id WHERE k.visit_id = v.id) "
-    "GROUP BY c.member_id HAVING cents > 0"
+    "SELECT c.member_id, SUM(l.deductible_cents) AS cents FROM charge_line l JOIN visit v ON v.id ="
+    " l.visit_id JOIN service s ON s.id = l.service_id JOIN coverage c ON c.patient_id = v.patient_id AND"
+    " c.to_day IS NULL JOIN plan p ON p.id = c.plan_id AND p.dental = s.dental WHERE YEAR(v.day) = :year AND"
+    " v.state IN ('left', 'settled') AND l.removed_at IS NULL AND NOT EXISTS (SELECT 1 FROM claim k JOIN"
+    " outbox o ON o.kind = 'claim_file' AND JSON_VALUE(o.payload, '$.claim_id') = k.id WHERE k.visit_id ="
+    " v.id) GROUP BY c.member_id HAVING cents > 0"
 )
 
 

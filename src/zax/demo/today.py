@@ -1,5 +1,5 @@
-"""Today at the demo clinic, made by the same acts as the desk uses, each at its own minute of the clock: some patients gone, some at
-checkout, in rooms, waiting, expected, and one who did not come.
+"""Today at the demo clinic, made by the same acts as the desk uses, each at its own minute of the clock: some
+patients gone, some at checkout, in rooms, waiting, expected, and one who did not come.
 """
 
 from __future__ import annotations
@@ -38,48 +38,84 @@ OPENS_AT = 10 * 60 + 42
 JUNO = Actor(1, "Juno Park", Role.MANAGER)
 # provider, start, minutes, type, name, where the visit stands at 10:42, plan id (0: none)
 VISITS: tuple[tuple[int, str, int, str, str, str, int], ...] = (
-    (1, "7:30", 40, "Crown seat", "Ruth Amadi", "gone", 1), (1, "8:30", 30, "Filling", "Marcus Bell", "gone", 2),
-    (1, "9:10", 50, "Root canal", "Lena Ortega", "gone", 1), (1, "10:00", 50, "Crown prep", "Dana Whitlow", "room", 1),
-    (1, "11:15", 40, "Filling", "Theo Marsh", "confirmed", 1), (1, "13:00", 50, "Crown seat", "Grace Lindqvist", "confirmed", 2),
-    (1, "14:00", 80, "Crown prep", "Tunde Adeyemi", "confirmed", 1), (1, "16:10", 40, "Filling", "Priya Raman", "booked", 1),
+    (1, "7:30", 40, "Crown seat", "Ruth Amadi", "gone", 1),
+    (1, "8:30", 30, "Filling", "Marcus Bell", "gone", 2),
+    (1, "9:10", 50, "Root canal", "Lena Ortega", "gone", 1),
+    (1, "10:00", 50, "Crown prep", "Dana Whitlow", "room", 1),
+    (1, "11:15", 40, "Filling", "Theo Marsh", "confirmed", 1),
+    (1, "13:00", 50, "Crown seat", "Grace Lindqvist", "confirmed", 2),
+    (1, "14:00", 80, "Crown prep", "Tunde Adeyemi", "confirmed", 1),
+    (1, "16:10", 40, "Filling", "Priya Raman", "booked", 1),
     (1, "16:50", 40, "Filling", "Owen Tate", "booked", 2),
-    (2, "7:30", 60, "Hygiene", "Ida Nakamura", "gone", 1), (2, "8:30", 60, "Hygiene", "Colm Brady", "gone", 1),
-    (2, "9:30", 60, "Hygiene", "Helen Vasquez", "checkout", 2), (2, "10:30", 60, "Hygiene", "Hana Ito", "here", 1),
-    (2, "11:30", 60, "Hygiene", "Joan Petrakis", "confirmed", 1), (2, "13:15", 60, "Hygiene", "Eli Navarro", "confirmed", 2),
-    (2, "14:15", 60, "Gum care", "Bea Thornton", "confirmed", 1), (2, "15:15", 60, "Hygiene", "Yusuf Haddad", "booked", 1),
+    (2, "7:30", 60, "Hygiene", "Ida Nakamura", "gone", 1),
+    (2, "8:30", 60, "Hygiene", "Colm Brady", "gone", 1),
+    (2, "9:30", 60, "Hygiene", "Helen Vasquez", "checkout", 2),
+    (2, "10:30", 60, "Hygiene", "Hana Ito", "here", 1),
+    (2, "11:30", 60, "Hygiene", "Joan Petrakis", "confirmed", 1),
+    (2, "13:15", 60, "Hygiene", "Eli Navarro", "confirmed", 2),
+    (2, "14:15", 60, "Gum care", "Bea Thornton", "confirmed", 1),
+    (2, "15:15", 60, "Hygiene", "Yusuf Haddad", "booked", 1),
     (2, "16:15", 60, "Hygiene", "Clara Munk", "booked", 2),
-    (3, "8:30", 60, "Extraction", "Gus Fairley", "gone", 1), (3, "9:50", 40, "Filling", "Mina Castell", "checkout", 1),
-    (3, "10:30", 50, "Root canal", "Arlo Benedetti", "room", 1), (3, "11:45", 30, "Filling", "Nell Osei", "confirmed", 2),
-    (3, "13:10", 30, "Filling", "Victor Lund", "confirmed", 1), (3, "13:40", 50, "Crown prep", "Fern Whitaker", "confirmed", 2),
-    (3, "14:40", 30, "Toothache", "Leo Pike", "booked", 1), (3, "15:10", 50, "Crown seat", "Ada Kowalczyk", "confirmed", 1),
-    (4, "8:00", 60, "Hygiene", "Tess Moriarty", "gone", 1), (4, "9:00", 60, "Hygiene", "Paul Iverson", "gone", 5),
-    (4, "10:00", 60, "Hygiene", "Sofia Delgado", "room", 1), (4, "11:00", 60, "Hygiene", "Kofi Mensah", "here", 2),
-    (4, "12:45", 60, "Hygiene", "Dot Abrams", "confirmed", 1), (4, "13:45", 60, "Hygiene", "Ravi Chandran", "booked", 1),
-    (4, "14:45", 60, "Hygiene", "May Lindgren", "confirmed", 1), (4, "15:45", 60, "Hygiene", "Peter Oyelaran", "confirmed", 2),
-    (5, "8:00", 30, "Sick visit", "Walt Greer", "gone", 4), (5, "8:30", 30, "Follow-up", "Nina Sorel", "gone", 4),
-    (5, "9:00", 40, "Physical", "Ivo Hartman", "gone", 3), (5, "9:40", 30, "Follow-up", "Carol Dunn", "missed", 4),
-    (5, "10:10", 30, "Follow-up", "Amir Zia", "room", 4), (5, "10:50", 30, "Sick visit", "June Hale", "here", 3),
-    (5, "11:20", 40, "Physical", "Stan Weller", "confirmed", 4), (5, "13:15", 30, "Sick visit", "Beth Cole", "confirmed", 4),
-    (5, "13:45", 40, "Physical", "Omar Said", "booked", 3), (5, "15:30", 40, "Physical", "Hugo Brandt", "confirmed", 4),
+    (3, "8:30", 60, "Extraction", "Gus Fairley", "gone", 1),
+    (3, "9:50", 40, "Filling", "Mina Castell", "checkout", 1),
+    (3, "10:30", 50, "Root canal", "Arlo Benedetti", "room", 1),
+    (3, "11:45", 30, "Filling", "Nell Osei", "confirmed", 2),
+    (3, "13:10", 30, "Filling", "Victor Lund", "confirmed", 1),
+    (3, "13:40", 50, "Crown prep", "Fern Whitaker", "confirmed", 2),
+    (3, "14:40", 30, "Toothache", "Leo Pike", "booked", 1),
+    (3, "15:10", 50, "Crown seat", "Ada Kowalczyk", "confirmed", 1),
+    (4, "8:00", 60, "Hygiene", "Tess Moriarty", "gone", 1),
+    (4, "9:00", 60, "Hygiene", "Paul Iverson", "gone", 5),
+    (4, "10:00", 60, "Hygiene", "Sofia Delgado", "room", 1),
+    (4, "11:00", 60, "Hygiene", "Kofi Mensah", "here", 2),
+    (4, "12:45", 60, "Hygiene", "Dot Abrams", "confirmed", 1),
+    (4, "13:45", 60, "Hygiene", "Ravi Chandran", "booked", 1),
+    (4, "14:45", 60, "Hygiene", "May Lindgren", "confirmed", 1),
+    (4, "15:45", 60, "Hygiene", "Peter Oyelaran", "confirmed", 2),
+    (5, "8:00", 30, "Sick visit", "Walt Greer", "gone", 4),
+    (5, "8:30", 30, "Follow-up", "Nina Sorel", "gone", 4),
+    (5, "9:00", 40, "Physical", "Ivo Hartman", "gone", 3),
+    (5, "9:40", 30, "Follow-up", "Carol Dunn", "missed", 4),
+    (5, "10:10", 30, "Follow-up", "Amir Zia", "room", 4),
+    (5, "10:50", 30, "Sick visit", "June Hale", "here", 3),
+    (5, "11:20", 40, "Physical", "Stan Weller", "confirmed", 4),
+    (5, "13:15", 30, "Sick visit", "Beth Cole", "confirmed", 4),
+    (5, "13:45", 40, "Physical", "Omar Said", "booked", 3),
+    (5, "15:30", 40, "Physical", "Hugo Brandt", "confirmed", 4),
     (5, "16:10", 30, "Follow-up", "Rosa Quill", "booked", 4),
-    (6, "9:00", 30, "Vaccines", "Kit Barr", "gone", 4), (6, "9:30", 30, "Sick visit", "Gwen Tully", "gone", 3),
-    (6, "10:00", 30, "Follow-up", "Marta Kline", "gone", 4), (6, "10:30", 30, "Sick visit", "Ben Rook", "room", 4),
-    (6, "11:00", 30, "Vaccines", "Iris Noll", "confirmed", 4), (6, "11:30", 30, "Follow-up", "Cy Reed", "booked", 3),
-    (6, "12:45", 40, "Physical", "Alma Crane", "confirmed", 4), (6, "14:10", 30, "Sick visit", "Tom Vale", "confirmed", 4),
-    (6, "15:00", 30, "Follow-up", "Tessa Olsen", "confirmed", 3), (6, "15:00", 30, "Follow-up", "Sami Nair", "booked", 4), (6, "15:30", 40, "Physical", "Mae Kirby", "confirmed", 4),
+    (6, "9:00", 30, "Vaccines", "Kit Barr", "gone", 4),
+    (6, "9:30", 30, "Sick visit", "Gwen Tully", "gone", 3),
+    (6, "10:00", 30, "Follow-up", "Marta Kline", "gone", 4),
+    (6, "10:30", 30, "Sick visit", "Ben Rook", "room", 4),
+    (6, "11:00", 30, "Vaccines", "Iris Noll", "confirmed", 4),
+    (6, "11:30", 30, "Follow-up", "Cy Reed", "booked", 3),
+    (6, "12:45", 40, "Physical", "Alma Crane", "confirmed", 4),
+    (6, "14:10", 30, "Sick visit", "Tom Vale", "confirmed", 4),
+    (6, "15:00", 30, "Follow-up", "Tessa Olsen", "confirmed", 3),
+    (6, "15:00", 30, "Follow-up", "Sami Nair", "booked", 4),
+    (6, "15:30", 40, "Physical", "Mae Kirby", "confirmed", 4),
     (6, "16:10", 30, "Vaccines", "Ross Lamb", "booked", 4),
-)  # fmt: skip
+)
 # When they came, went in, and were done, where that differs from the plan.
 REALLY = {
-    "Dana Whitlow": ("9:52", "10:12", ""), "Helen Vasquez": ("9:22", "9:33", "10:36"), "Mina Castell": ("9:44", "9:51", "10:33"),
-    "Hana Ito": ("10:28", "", ""), "June Hale": ("10:33", "", ""), "Kofi Mensah": ("10:38", "", ""),
-    "Sofia Delgado": ("9:50", "10:04", ""), "Arlo Benedetti": ("10:21", "10:33", ""), "Amir Zia": ("10:05", "10:18", ""),
+    "Dana Whitlow": ("9:52", "10:12", ""),
+    "Helen Vasquez": ("9:22", "9:33", "10:36"),
+    "Mina Castell": ("9:44", "9:51", "10:33"),
+    "Hana Ito": ("10:28", "", ""),
+    "June Hale": ("10:33", "", ""),
+    "Kofi Mensah": ("10:38", "", ""),
+    "Sofia Delgado": ("9:50", "10:04", ""),
+    "Arlo Benedetti": ("10:21", "10:33", ""),
+    "Amir Zia": ("10:05", "10:18", ""),
     "Ben Rook": ("10:24", "10:35", ""),
-}  # fmt: skip
+}
 GAPS: dict[str, dict[str, Any]] = {
-    "Hana Ito": {"street": "", "alert": "Latex allergy"}, "Stan Weller": {"birth": None}, "Owen Tate": {"birth": None},
-    "Gwen Tully": {"street": ""}, "Dana Whitlow": {"alert": "Hard of hearing, speak to the left side"},
-}  # fmt: skip
+    "Hana Ito": {"street": "", "alert": "Latex allergy"},
+    "Stan Weller": {"birth": None},
+    "Owen Tate": {"birth": None},
+    "Gwen Tully": {"street": ""},
+    "Dana Whitlow": {"alert": "Hard of hearing, speak to the left side"},
+}
 MEN = frozenset(
     [
         "Marcus",
@@ -119,7 +155,13 @@ DIAGNOSED = {
     "Gwen Tully": "J06.9",
     "Marta Kline": "E11.9",
 }
-TEETH = {"Ruth Amadi": "3", "Marcus Bell": "19", "Lena Ortega": "20", "Gus Fairley": "17", "Mina Castell": "14"}
+TEETH = {
+    "Ruth Amadi": "3",
+    "Marcus Bell": "19",
+    "Lena Ortega": "20",
+    "Gus Fairley": "17",
+    "Mina Castell": "14",
+}
 
 
 class PayingTerminal(Terminal):
@@ -167,7 +209,8 @@ class Today:
         provider, start, minutes, kind, name, stands, _ = row
         key, begins = f"today-{number}", _minute(start)
         order = BookOrder(1, self.day, start, provider, str(TYPE_ID[kind]), str(minutes), patient_id, key)
-        # The dentists' own visits are booked first, so that each hygienist's exam finds a dentist who is free.
+        # The dentists' own visits are booked first, so that each hygienist's exam finds a dentist who is
+        # free.
         booked_at = 9 * 60 + begins // 10 + (240 if provider in {2, 4} else 0)
         self.at(booked_at, lambda: book_visit(self.desk, JUNO, order), days_before=14)
         if stands in {"booked", "missed"}:
@@ -181,7 +224,9 @@ class Today:
         self.at(_minute(came) if came else begins - 6, lambda: check_in(self.desk, JUNO, self._id(key)))
         if stands == "here":
             return
-        self.at(_minute(went_in) if went_in else begins + 1, lambda: take_to_room(self.desk, JUNO, self._id(key)))
+        self.at(
+            _minute(went_in) if went_in else begins + 1, lambda: take_to_room(self.desk, JUNO, self._id(key))
+        )
         if stands == "room":
             return
         ready = _minute(done) if done else begins + minutes - 1
@@ -203,7 +248,11 @@ class Today:
             rule = self.desk.clinic.services[line.service_id].rule
             if rule.needs_tooth:
                 change_line(
-                    self.desk, JUNO, visit_id, line.id, LineForm("1", TEETH[name], "MO"[: rule.surfaces], True)
+                    self.desk,
+                    JUNO,
+                    visit_id,
+                    line.id,
+                    LineForm("1", TEETH[name], "MO"[: rule.surfaces], True),
                 )
         if name in DIAGNOSED:
             add_diagnosis(self.desk, JUNO, visit_id, DIAGNOSED[name])
@@ -214,7 +263,9 @@ class Today:
         with self.desk.engine.connect() as connection:
             due = sum(entry.patient_cents for entry in money.visit_entries(connection, visit_id))
         if due:
-            tender, cheque = (("card", ""), ("cash", ""), ("cheque", f"{1042 + visit_id % 89 * 37}"))[visit_id % 3]
+            tender, cheque = (("card", ""), ("cash", ""), ("cheque", f"{1042 + visit_id % 89 * 37}"))[
+                visit_id % 3
+            ]
             form = PayForm([TenderForm(tender, f"{due / 100:.2f}", cheque)], [Item(visit_id)], f"{key}-pays")
             with self.desk.engine.connect() as connection:
                 leaving = visits.one_visit(connection, visit_id)
@@ -236,17 +287,34 @@ def _write_patients(desk: Desk, day: date) -> dict[str, int]:
             first, last = name.split()
             household = add(connection, schema.household, name=last)
             values: dict[str, Any] = {
-                "household_id": household, "guarantor": True, "first": first, "last": last, "birth": day - timedelta(days=9000 + number * 331), "sex": "M" if first in MEN else "F",
-                "phone": f"360555{100 + number:04d}", "email": f"{first}.{last}@example.org".lower(), "street": f"{11 + number} Tide Street",
-                "city": "Marrow Harbor", "state": "WA", "zip": "98201", "made_at": to_utc(datetime(day.year, 1, 12, 9), ZONE),
-            } | asdict(name_keys(first, last))  # fmt: skip
+                "household_id": household,
+                "guarantor": True,
+                "first": first,
+                "last": last,
+                "birth": day - timedelta(days=9000 + number * 331),
+                "sex": "M" if first in MEN else "F",
+                "phone": f"360555{100 + number:04d}",
+                "email": f"{first}.{last}@example.org".lower(),
+                "street": f"{11 + number} Tide Street",
+                "city": "Marrow Harbor",
+                "state": "WA",
+                "zip": "98201",
+                "made_at": to_utc(datetime(day.year, 1, 12, 9), ZONE),
+            } | asdict(name_keys(first, last))
             made[name] = add(connection, schema.patient, **(values | GAPS.get(name, {})))
             if plan:
                 member = f"{MEMBER_PREFIX[plan]}-{44100 + number}"
-                connection.execute(insert(schema.coverage).values(
-                    patient_id=made[name], plan_id=plan, subscriber_id=made[name], member_id=member, member_key=member_key(member),
-                    group_number=f"G{plan}04", from_day=date(day.year - 1, 1, 1),
-                ))  # fmt: skip
+                connection.execute(
+                    insert(schema.coverage).values(
+                        patient_id=made[name],
+                        plan_id=plan,
+                        subscriber_id=made[name],
+                        member_id=member,
+                        member_key=member_key(member),
+                        group_number=f"G{plan}04",
+                        from_day=date(day.year - 1, 1, 1),
+                    )
+                )
     return made
 
 
@@ -254,12 +322,22 @@ def give_helen_a_household(desk: Desk) -> None:
     """Helen Vasquez pays for two more, so that a household's account has something to show."""
     with desk.engine.begin() as connection:
         helen = connection.execute(
-            select(schema.patient).where(schema.patient.c.last_key == "vasquez", schema.patient.c.first == "Helen")
+            select(schema.patient).where(
+                schema.patient.c.last_key == "vasquez", schema.patient.c.first == "Helen"
+            )
         ).one()
         busy = select(schema.visit.c.patient_id).where(schema.visit.c.state == "left").distinct()
-        others = connection.execute(
-            select(schema.patient.c.id).where(schema.patient.c.id.in_(busy), schema.patient.c.id < helen.id, ~schema.patient.c.guarantor).limit(2)
-        ).scalars().all()  # fmt: skip
+        others = (
+            connection.execute(
+                select(schema.patient.c.id)
+                .where(
+                    schema.patient.c.id.in_(busy), schema.patient.c.id < helen.id, ~schema.patient.c.guarantor
+                )
+                .limit(2)
+            )
+            .scalars()
+            .all()
+        )
         for other, first in zip(others, ("Rafael", "Mateo"), strict=False):
             connection.execute(
                 update(schema.patient)

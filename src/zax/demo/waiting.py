@@ -1,5 +1,5 @@
-"""Who waits at the demo clinic: the waitlist, the shelf, requests from the web, planned work. Made by the same acts as the desk uses, each at
-its own moment of the past weeks.
+"""Who waits at the demo clinic: the waitlist, the shelf, requests from the web, planned work. Made by the
+same acts as the desk uses, each at its own moment of the past weeks.
 """
 
 from __future__ import annotations
@@ -33,7 +33,9 @@ RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
 
 @dataclass(frozen=True, slots=True)
 class _Waiter:
-    """`why` is lost, sooner or short; `days` since when; `provider` 0 for anybody; half days liked and never (see core.patients.wishes)."""
+    """`why` is lost, sooner or short; `days` since when; `provider` 0 for anybody; half days liked and never
+    (see core.patients.wishes).
+    """
 
     name: str
     kind: str
@@ -73,19 +75,25 @@ WAITERS = (
 )
 # name, type, provider, how many days ago it was shelved, words, shared
 SHELVED = (
-    ("Ingrid Moss", "Crown prep", 1, 5, "clinic moved it", False), ("Leon Achebe", "Hygiene", 2, 0, "car trouble", False),
+    ("Ingrid Moss", "Crown prep", 1, 5, "clinic moved it", False),
+    ("Leon Achebe", "Hygiene", 2, 0, "car trouble", False),
     ("Ruby Stroud", "Follow-up", 6, 1, "wants a morning", True),
-)  # fmt: skip
+)
 # name, type, provider, in how many days at the earliest, in their words
 ASKED = (
-    ("Jonah Reyes", "Toothache", 3, 0, "Chipped a tooth last night, it does not hurt."), ("Lotte Amsel", "Hygiene", 2, 2, "Any time after lunch is fine."),
+    ("Jonah Reyes", "Toothache", 3, 0, "Chipped a tooth last night, it does not hurt."),
+    ("Lotte Amsel", "Hygiene", 2, 2, "Any time after lunch is fine."),
     ("Ken Dorval", "Sick visit", 5, 1, ""),
-)  # fmt: skip
+)
 # patient of today, service, tooth, surfaces
 PLANNED = (
-    ("Theo Marsh", "D2740", "30", ""), ("Theo Marsh", "D2391", "29", "O"), ("Grace Lindqvist", "D1206", "", ""), ("Helen Vasquez", "D2392", "14", "MO"),
-    ("Ada Lorne", "D2392", "19", "DO"), ("Omar Said", "36415", "", ""),
-)  # fmt: skip
+    ("Theo Marsh", "D2740", "30", ""),
+    ("Theo Marsh", "D2391", "29", "O"),
+    ("Grace Lindqvist", "D1206", "", ""),
+    ("Helen Vasquez", "D2392", "14", "MO"),
+    ("Ada Lorne", "D2392", "19", "DO"),
+    ("Omar Said", "36415", "", ""),
+)
 
 
 class Waiting:
@@ -121,12 +129,26 @@ class Waiting:
         with self.desk.engine.begin() as connection:
             household = add(connection, schema.household, name=last)
             number = len(self.people)
-            made = add(connection, schema.patient,
-                household_id=household, guarantor=True, first=first, last=last, **asdict(name_keys(first, last)),
-                birth=self.day - timedelta(days=8500 + number * 517), sex="F" if number % 2 else "M", phone=f"360555{160 + number:04d}",
-                email="" if name == "Ken Dorval" else f"{first}.{last}@example.org".lower(), street=f"{20 + number} Harbor Lane", city="Marrow Harbor", state="WA", zip="98201",
-                likes=wishes.likes, never=wishes.never, made_at=to_utc(datetime(self.day.year, 1, 12, 9), ZONE),
-            )  # fmt: skip
+            made = add(
+                connection,
+                schema.patient,
+                household_id=household,
+                guarantor=True,
+                first=first,
+                last=last,
+                **asdict(name_keys(first, last)),
+                birth=self.day - timedelta(days=8500 + number * 517),
+                sex="F" if number % 2 else "M",
+                phone=f"360555{160 + number:04d}",
+                email="" if name == "Ken Dorval" else f"{first}.{last}@example.org".lower(),
+                street=f"{20 + number} Harbor Lane",
+                city="Marrow Harbor",
+                state="WA",
+                zip="98201",
+                likes=wishes.likes,
+                never=wishes.never,
+                made_at=to_utc(datetime(self.day.year, 1, 12, 9), ZONE),
+            )
         self.people[name] = int(made)
         return int(made)
 
@@ -140,7 +162,15 @@ class Waiting:
     def _book(self, patient_id: int, kind: str, provider: int, first: date, key: str, **more: Any) -> int:
         found = self._opening(kind, provider, first)
         order = BookOrder(
-            1, found.day, clock_words(found.start), found.lead, str(TYPE_ID[kind]), "", patient_id, key, **more
+            1,
+            found.day,
+            clock_words(found.start),
+            found.lead,
+            str(TYPE_ID[kind]),
+            "",
+            patient_id,
+            key,
+            **more,
         )
         return book_visit(self.desk, JUNO, order)
 
@@ -183,7 +213,9 @@ class Waiting:
         shelve(self.desk, RAVI if shared else JUNO, [visit_id], words, shared)
 
     def _ask(self, name: str, kind: str, provider: int, ahead: int, words: str) -> None:
-        until = to_utc(datetime(self.day.year, self.day.month, self.day.day, 12) + timedelta(days=ahead), ZONE)
+        until = to_utc(
+            datetime(self.day.year, self.day.month, self.day.day, 12) + timedelta(days=ahead), ZONE
+        )
         self._book(
             self._person(name),
             kind,
@@ -200,10 +232,19 @@ class Waiting:
             for name, code, tooth, surfaces in PLANNED:
                 first, last = name.split()
                 patient_id = connection.execute(
-                    select(p.c.id).where(p.c.first == first, p.c.last == last).order_by(p.c.id.desc()).limit(1)
+                    select(p.c.id)
+                    .where(p.c.first == first, p.c.last == last)
+                    .order_by(p.c.id.desc())
+                    .limit(1)
                 ).scalar_one()
-                connection.execute(insert(schema.planned_service).values(
-                    patient_id=patient_id, service_id=SERVICE_ID[code], tooth=tooth, surfaces=surfaces, made_at=self.opens - timedelta(days=30)
-                ))  # fmt: skip
+                connection.execute(
+                    insert(schema.planned_service).values(
+                        patient_id=patient_id,
+                        service_id=SERVICE_ID[code],
+                        tooth=tooth,
+                        surfaces=surfaces,
+                        made_at=self.opens - timedelta(days=30),
+                    )
+                )
             # A third of the known patients have told which half days suit them.
             connection.execute(update(p).where(p.c.id % 3 == 0, p.c.likes == 0).values(likes=1 << 2))

@@ -1,4 +1,6 @@
-"""The clinic's setup as data: sites, rooms, providers, hours, services, visit types, payers, plans and people who sign in."""
+"""The clinic's setup as data: sites, rooms, providers, hours, services, visit types, payers, plans and people
+who sign in.
+"""
 
 from __future__ import annotations
 
@@ -37,17 +39,33 @@ SITES = (
     ("Hillcrest", "240 Hillcrest Road", "982031240", "3605550101", 16 * 60, 19 * 60),
 )
 ROOMS: tuple[tuple[int, str, bool, list[str]], ...] = (
-    (1, "Chair 1", True, ["microscope", "x-ray"]), (1, "Chair 2", True, ["microscope", "x-ray"]), (1, "Chair 3", True, ["x-ray"]),
-    (1, "Chair 4", True, ["x-ray"]), (1, "Exam A", False, ["heart tracing"]), (1, "Exam B", False, ["heart tracing"]),
-    (1, "Exam C", False, ["heart tracing", "vaccine fridge"]), (2, "Room 1", False, ["heart tracing", "vaccine fridge"]), (2, "Room 2", False, ["heart tracing"]),
-)  # fmt: skip
+    (1, "Chair 1", True, ["microscope", "x-ray"]),
+    (1, "Chair 2", True, ["microscope", "x-ray"]),
+    (1, "Chair 3", True, ["x-ray"]),
+    (1, "Chair 4", True, ["x-ray"]),
+    (1, "Exam A", False, ["heart tracing"]),
+    (1, "Exam B", False, ["heart tracing"]),
+    (1, "Exam C", False, ["heart tracing", "vaccine fridge"]),
+    (2, "Room 1", False, ["heart tracing", "vaccine fridge"]),
+    (2, "Room 2", False, ["heart tracing"]),
+)
 # first, last, shown name, short name, role, dental, NPI, taxonomy, own room
 PROVIDERS = (
     ("Ines", "Calloway", "Dr. Ines Calloway", "Dr. Calloway", "dentist", True, "1467560003", "1223G0001X", 1),
     ("Maren", "Sollis", "Maren Sollis RDH", "M. Sollis", "hygienist", True, "1467560011", "124Q00000X", 3),
     ("Tobias", "Wren", "Dr. Tobias Wren", "Dr. Wren", "dentist", True, "1467560029", "1223G0001X", 2),
     ("Petra", "Okwu", "Petra Okwu RDH", "P. Okwu", "hygienist", True, "1467560037", "124Q00000X", 4),
-    ("Hollis", "Abernathy", "Dr. Hollis Abernathy", "Dr. Abernathy", "medical", False, "1467560045", "207Q00000X", 5),
+    (
+        "Hollis",
+        "Abernathy",
+        "Dr. Hollis Abernathy",
+        "Dr. Abernathy",
+        "medical",
+        False,
+        "1467560045",
+        "207Q00000X",
+        5,
+    ),
     ("Nadia", "Ferro", "Nadia Ferro NP", "N. Ferro", "medical", False, "1467560052", "363LF0000X", 7),
 )
 # How many a person may have at the same minute, where it is more than one and the types allow it.
@@ -100,9 +118,17 @@ SERVICES = (
 )
 # Which teeth a service is for, which area it needs, and since when a code is no longer used.
 SERVICE_MORE: dict[str, dict[str, Any]] = {
-    "D2330": {"teeth": "front"}, "D2391": {"teeth": "back"}, "D2392": {"teeth": "back"}, "D2740": {"teeth": "permanent"}, "D2750": {"teeth": "permanent"},
-    "D2930": {"teeth": "primary"}, "D3320": {"teeth": "premolar"}, "D4341": {"area": "quadrant"}, "D9944": {"area": "arch"}, "D1204": {"retired_on": date(2013, 1, 1)},
-}  # fmt: skip
+    "D2330": {"teeth": "front"},
+    "D2391": {"teeth": "back"},
+    "D2392": {"teeth": "back"},
+    "D2740": {"teeth": "permanent"},
+    "D2750": {"teeth": "permanent"},
+    "D2930": {"teeth": "primary"},
+    "D3320": {"teeth": "premolar"},
+    "D4341": {"area": "quadrant"},
+    "D9944": {"area": "arch"},
+    "D1204": {"retired_on": date(2013, 1, 1)},
+}
 _SERVICE_USUAL: dict[str, Any] = {"teeth": "", "area": "", "retired_on": None}
 # name, minutes, role, services, (helper role, minutes, offsets)
 _EXAM = ("dentist", 10, "30 40 20 50 35 45 25 15 10")  # the middle of the visit first
@@ -133,21 +159,53 @@ _DENTAL = {"preventive": 100, "diagnostic": 100, "basic": 80, "major": 50}
 _MEDICAL = {"office": 80, "lab": 80, "procedure": 80, "vaccine": 100}
 # payer, name, dental, terms (see zax.core.coverage.benefits)
 PLANS: tuple[tuple[int, str, bool, dict[str, Any]], ...] = (
-    (1, "Harbor Guild Dental", True, {
-        "percents": _DENTAL, "deductible_cents": 5000, "household_deductible_cents": 15000, "no_deductible": ["preventive", "diagnostic"],
-        "maximum_cents": 250000, "frequencies": [_CLEANINGS, [["D0274"], 1, 12, "person"], [["D2740", "D2750"], 1, 60, "tooth"]],
-    }),
-    (2, "Brightwater Family", True, {
-        "percents": {"preventive": 100, "diagnostic": 80, "basic": 70, "major": 50}, "percents_out": {"basic": 50, "major": 30}, "deductible_cents": 2500,
-        "household_deductible_cents": 7500, "no_deductible": ["preventive", "diagnostic"], "maximum_cents": 200000, "waiting_months": {"major": 12},
-        "lifetime_maximums": {"braces": 150000}, "frequencies": [_CLEANINGS], "ages": [[["D1206"], None, 18]], "alternates": {"D2740": "D2750"},
-        "coordination": "carve_out",
-    }),
+    (
+        1,
+        "Harbor Guild Dental",
+        True,
+        {
+            "percents": _DENTAL,
+            "deductible_cents": 5000,
+            "household_deductible_cents": 15000,
+            "no_deductible": ["preventive", "diagnostic"],
+            "maximum_cents": 250000,
+            "frequencies": [_CLEANINGS, [["D0274"], 1, 12, "person"], [["D2740", "D2750"], 1, 60, "tooth"]],
+        },
+    ),
+    (
+        2,
+        "Brightwater Family",
+        True,
+        {
+            "percents": {"preventive": 100, "diagnostic": 80, "basic": 70, "major": 50},
+            "percents_out": {"basic": 50, "major": 30},
+            "deductible_cents": 2500,
+            "household_deductible_cents": 7500,
+            "no_deductible": ["preventive", "diagnostic"],
+            "maximum_cents": 200000,
+            "waiting_months": {"major": 12},
+            "lifetime_maximums": {"braces": 150000},
+            "frequencies": [_CLEANINGS],
+            "ages": [[["D1206"], None, 18]],
+            "alternates": {"D2740": "D2750"},
+            "coordination": "carve_out",
+        },
+    ),
     (3, "Northmoor Standard", False, {"percents": _MEDICAL}),
-    (4, "Copperline Choice", False, {"percents": _MEDICAL, "deductible_cents": 10000, "no_deductible": ["vaccine"]}),
-    (5, "State Assistance Dental", True, {"percents": dict.fromkeys(_DENTAL, 100), "needs_authorization": ["D2750"]}),
+    (
+        4,
+        "Copperline Choice",
+        False,
+        {"percents": _MEDICAL, "deductible_cents": 10000, "no_deductible": ["vaccine"]},
+    ),
+    (
+        5,
+        "State Assistance Dental",
+        True,
+        {"percents": dict.fromkeys(_DENTAL, 100), "needs_authorization": ["D2750"]},
+    ),
     (5, "State Assistance Medical", False, {"percents": dict.fromkeys(_MEDICAL, 100)}),
-)  # fmt: skip
+)
 # What Harbor State Assistance allows, as a percentage of the clinic's own fee.
 ASSISTANCE_ALLOWS = 70
 FLAGS = (
@@ -157,9 +215,16 @@ FLAGS = (
     ("See billing before booking", True),
 )
 MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
-# What a type needs besides: limits, goals, equipment, the web; and how long it may wait before it is asked again.
+# What a type needs besides: limits, goals, equipment, the web; and how long it may wait before it is asked
+# again.
 TYPE_MORE: dict[str, dict[str, Any]] = {
-    "Hygiene": {"recall_months": 6, "goal_a_day": 6, "web": "held", "ask_after_days": 60, "equipment": ["x-ray"]},
+    "Hygiene": {
+        "recall_months": 6,
+        "goal_a_day": 6,
+        "web": "held",
+        "ask_after_days": 60,
+        "equipment": ["x-ray"],
+    },
     "Gum care": {"ask_after_days": 60, "recall_months": 4},
     "Root canal": {"equipment": ["microscope"], "ask_after_days": 30},
     "Crown prep": {"ask_after_days": 60},
@@ -235,14 +300,25 @@ def write_world(connection: Connection, today: date, copies: int = 1) -> None:
 def _write_money(put: Any) -> None:
     """Reasons to write off, the clinic's own tender, discounts and a few products."""
     rows = (
-        (schema.reason, ("words",), (("Hardship",), ("Our mistake",), ("Small balance",), ("Cannot be collected",), ("Courtesy",))),
+        (
+            schema.reason,
+            ("words",),
+            (("Hardship",), ("Our mistake",), ("Small balance",), ("Cannot be collected",), ("Courtesy",)),
+        ),
         (schema.tender_kind, ("words", "needs_number"), (("Bank transfer", True), ("Ferry voucher", False))),
         (schema.discount, ("words", "percent"), (("Paid in full today", 5), ("Family of staff", 20))),
-        (schema.product, ("words", "code", "price_cents", "tax", "stock", "low"), (
-            ("Soft toothbrush", "TB-S", 450, 850, 60, 12), ("Whitening tray, upper and lower", "WT-2", 18_500, 850, 6, 2),
-            ("Fluoride toothpaste", "FT-75", 1_290, 850, 34, 10), ("Night guard case", "NG-C", 990, 850, 9, 4), ("Travel vaccine record", "VR", 600, 0, 25, 5),
-        )),
-    )  # fmt: skip
+        (
+            schema.product,
+            ("words", "code", "price_cents", "tax", "stock", "low"),
+            (
+                ("Soft toothbrush", "TB-S", 450, 850, 60, 12),
+                ("Whitening tray, upper and lower", "WT-2", 18_500, 850, 6, 2),
+                ("Fluoride toothpaste", "FT-75", 1_290, 850, 34, 10),
+                ("Night guard case", "NG-C", 990, 850, 9, 4),
+                ("Travel vaccine record", "VR", 600, 0, 25, 5),
+            ),
+        ),
+    )
     for table, names, values in rows:
         put(table, [dict(zip(names, row, strict=True)) | {"position": n} for n, row in enumerate(values, 1)])
 
@@ -257,32 +333,99 @@ def _putter(connection: Connection) -> Any:
 def _write_sites(put: Any, copy: int) -> None:
     more = f" {copy + 1}" if copy else ""
     site, room, person = copy * len(SITES), copy * len(ROOMS), copy * len(PROVIDERS)
-    put(schema.site, [
-        {"id": site + n, "name": name + more, "timezone": ZONE, "street": street, "city": "Marrow Harbor", "state": "WA", "zip": zip_code,
-         "phone": phone, "opens_min": opens, "closes_min": closes, "grid_minutes": 5}
-        for n, (name, street, zip_code, phone, opens, closes) in enumerate(SITES, 1)
-    ])  # fmt: skip
-    put(schema.room, [
-        {"id": room + n, "site_id": site + s, "name": name, "dental": dental, "position": n, "equipment": equipment}
-        for n, (s, name, dental, equipment) in enumerate(ROOMS, 1)
-    ])  # fmt: skip
-    put(schema.provider, [
-        {"id": person + n, "first": first, "last": last, "name": name, "short": short, "role": role, "dental": dental, "npi": npi,
-         "taxonomy": taxonomy, "room_id": room + own, "position": n, "at_once": AT_ONCE.get(n, 1)}
-        for n, (first, last, name, short, role, dental, npi, taxonomy, own) in enumerate(PROVIDERS, 1)
-    ])  # fmt: skip
-    put(schema.provider_hours, [
-        {"provider_id": person + p, "site_id": site + 1, "weekday": day, "start_min": a, "end_min": b, "rest": rest}
-        for day in range(5) for p, ((opens, noon), (one, closes)) in HOURS.items() for a, b, rest in ((opens, closes, ""), (noon, one, "Lunch"))
-    ] + [
-        {"provider_id": person + p, "site_id": site + 2, "weekday": day, "start_min": a, "end_min": b, "rest": ""}
-        for day in range(5) for p, (a, b) in EVENING.items()
-    ])  # fmt: skip
+    put(
+        schema.site,
+        [
+            {
+                "id": site + n,
+                "name": name + more,
+                "timezone": ZONE,
+                "street": street,
+                "city": "Marrow Harbor",
+                "state": "WA",
+                "zip": zip_code,
+                "phone": phone,
+                "opens_min": opens,
+                "closes_min": closes,
+                "grid_minutes": 5,
+            }
+            for n, (name, street, zip_code, phone, opens, closes) in enumerate(SITES, 1)
+        ],
+    )
+    put(
+        schema.room,
+        [
+            {
+                "id": room + n,
+                "site_id": site + s,
+                "name": name,
+                "dental": dental,
+                "position": n,
+                "equipment": equipment,
+            }
+            for n, (s, name, dental, equipment) in enumerate(ROOMS, 1)
+        ],
+    )
+    put(
+        schema.provider,
+        [
+            {
+                "id": person + n,
+                "first": first,
+                "last": last,
+                "name": name,
+                "short": short,
+                "role": role,
+                "dental": dental,
+                "npi": npi,
+                "taxonomy": taxonomy,
+                "room_id": room + own,
+                "position": n,
+                "at_once": AT_ONCE.get(n, 1),
+            }
+            for n, (first, last, name, short, role, dental, npi, taxonomy, own) in enumerate(PROVIDERS, 1)
+        ],
+    )
+    put(
+        schema.provider_hours,
+        [
+            {
+                "provider_id": person + p,
+                "site_id": site + 1,
+                "weekday": day,
+                "start_min": a,
+                "end_min": b,
+                "rest": rest,
+            }
+            for day in range(5)
+            for p, ((opens, noon), (one, closes)) in HOURS.items()
+            for a, b, rest in ((opens, closes, ""), (noon, one, "Lunch"))
+        ]
+        + [
+            {
+                "provider_id": person + p,
+                "site_id": site + 2,
+                "weekday": day,
+                "start_min": a,
+                "end_min": b,
+                "rest": "",
+            }
+            for day in range(5)
+            for p, (a, b) in EVENING.items()
+        ],
+    )
 
 
 _TYPE_USUAL: dict[str, Any] = {
-    "goal_a_day": 0, "most_a_day": 0, "web": "no", "ask_after_days": 60, "equipment": [], "buffer_min": 0, "doubles": False, "recall_months": 0,
-}  # fmt: skip
+    "goal_a_day": 0,
+    "most_a_day": 0,
+    "web": "no",
+    "ask_after_days": 60,
+    "equipment": [],
+    "buffer_min": 0,
+    "doubles": False,
+    "recall_months": 0,
+}
 
 
 def _needs(role: str, minutes: int, offsets: str) -> list[dict[str, Any]]:
@@ -300,34 +443,81 @@ def _needs(role: str, minutes: int, offsets: str) -> list[dict[str, Any]]:
 
 
 def _write_services(put: Any) -> None:
-    put(schema.service, [
-        {"id": n, "code": code, "words": words, "dental": dental, "category": category, "fee_cents": fee, "needs_tooth": tooth, "surfaces": surfaces}
-        | _SERVICE_USUAL | SERVICE_MORE.get(code, {})
-        for n, (code, words, dental, category, fee, tooth, surfaces) in enumerate(SERVICES, 1)
-    ])  # fmt: skip
-    put(schema.visit_type, [
-        {"id": n, "name": name, "dental": role != "medical", "minutes": minutes, "role": role, "position": n,
-         "staff_needs": _needs(*helper)} | _TYPE_USUAL | TYPE_MORE.get(name, {})
-        for n, (name, minutes, role, _, helper) in enumerate(TYPES, 1)
-    ])  # fmt: skip
+    put(
+        schema.service,
+        [
+            {
+                "id": n,
+                "code": code,
+                "words": words,
+                "dental": dental,
+                "category": category,
+                "fee_cents": fee,
+                "needs_tooth": tooth,
+                "surfaces": surfaces,
+            }
+            | _SERVICE_USUAL
+            | SERVICE_MORE.get(code, {})
+            for n, (code, words, dental, category, fee, tooth, surfaces) in enumerate(SERVICES, 1)
+        ],
+    )
+    put(
+        schema.visit_type,
+        [
+            {
+                "id": n,
+                "name": name,
+                "dental": role != "medical",
+                "minutes": minutes,
+                "role": role,
+                "position": n,
+                "staff_needs": _needs(*helper),
+            }
+            | _TYPE_USUAL
+            | TYPE_MORE.get(name, {})
+            for n, (name, minutes, role, _, helper) in enumerate(TYPES, 1)
+        ],
+    )
     put(
         schema.service_set,
-        [{"id": n, "name": name, "dental": dental, "position": n} for n, (name, dental, _) in enumerate(SETS, 1)],
+        [
+            {"id": n, "name": name, "dental": dental, "position": n}
+            for n, (name, dental, _) in enumerate(SETS, 1)
+        ],
     )
-    put(schema.service_set_line, [
-        {"set_id": n, "service_id": SERVICE_ID[code], "position": at} for n, row in enumerate(SETS, 1) for at, code in enumerate(row[2], 1)
-    ])  # fmt: skip
-    put(schema.visit_type_service, [
-        {"type_id": n, "service_id": SERVICE_ID[code], "position": at}
-        for n, row in enumerate(TYPES, 1) for at, code in enumerate(row[3], 1)
-    ])  # fmt: skip
+    put(
+        schema.service_set_line,
+        [
+            {"set_id": n, "service_id": SERVICE_ID[code], "position": at}
+            for n, row in enumerate(SETS, 1)
+            for at, code in enumerate(row[2], 1)
+        ],
+    )
+    put(
+        schema.visit_type_service,
+        [
+            {"type_id": n, "service_id": SERVICE_ID[code], "position": at}
+            for n, row in enumerate(TYPES, 1)
+            for at, code in enumerate(row[3], 1)
+        ],
+    )
 
 
 def _write_payers(put: Any) -> None:
-    put(schema.payer, [
-        {"id": n, "name": name, "electronic_id": number, "filing_indicator": indicator, "filing_days": days, "kind": kind}
-        for n, (name, number, indicator, days, kind) in enumerate(PAYERS, 1)
-    ])  # fmt: skip
+    put(
+        schema.payer,
+        [
+            {
+                "id": n,
+                "name": name,
+                "electronic_id": number,
+                "filing_indicator": indicator,
+                "filing_days": days,
+                "kind": kind,
+            }
+            for n, (name, number, indicator, days, kind) in enumerate(PAYERS, 1)
+        ],
+    )
     put(
         schema.plan,
         [
@@ -345,7 +535,10 @@ def _write_payers(put: Any) -> None:
     )
     put(
         schema.flag,
-        [{"id": n, "words": words, "warns": warns, "position": n} for n, (words, warns) in enumerate(FLAGS, 1)],
+        [
+            {"id": n, "words": words, "warns": warns, "position": n}
+            for n, (words, warns) in enumerate(FLAGS, 1)
+        ],
     )
 
 

@@ -1,4 +1,6 @@
-"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on every call."""
+"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on
+every call.
+"""
 
 from __future__ import annotations
 
@@ -70,7 +72,9 @@ class HttpClearinghouse:
         listed = self._call("GET", "/clearinghouse/mailbox").json()
         return [
             Incoming(
-                str(each["id"]), str(each["name"]), self._call("GET", f"/clearinghouse/mailbox/{each['id']}").text
+                str(each["id"]),
+                str(each["name"]),
+                self._call("GET", f"/clearinghouse/mailbox/{each['id']}").text,
             )
             for each in listed
         ]
@@ -106,4 +110,6 @@ class SmtpMail:
 
 def real_outside(url: str, smtp_port: int, terminal_seconds: float) -> Outside:
     """The doors as the product uses them; in the demo the stand-in is behind each."""
-    return Outside(HttpTerminal(url, terminal_seconds), HttpClearinghouse(url), SmtpMail("127.0.0.1", smtp_port))
+    return Outside(
+        HttpTerminal(url, terminal_seconds), HttpClearinghouse(url), SmtpMail("127.0.0.1", smtp_port)
+    )

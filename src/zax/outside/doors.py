@@ -1,4 +1,5 @@
-"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail. Adapters live beside this file.
+"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail. Adapters live beside this
+file.
 
 Every call carries a key, so that asking again after a crash or a lost answer changes nothing outside.
 """
@@ -16,9 +17,11 @@ class OutsideTrouble(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Sale:
-    """What the terminal says of a sale: `unknown` when no answer came, `absent` when it never heard of the key.
+    """What the terminal says of a sale: `unknown` when no answer came, `absent` when it never heard of the
+    key.
 
-    `cents` is what was approved, which may be less than what was asked; None is all of it. `token` stands for a card that is to be kept.
+    `cents` is what was approved, which may be less than what was asked; None is all of it. `token` stands for
+    a card that is to be kept.
     """
 
     state: Literal["approved", "declined", "unknown", "absent"]
@@ -41,7 +44,9 @@ class Incoming:
 
 class Terminal(Protocol):
     def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
-        """Ask for a card payment, by the card's token if there is one; `keep` asks for a token. Never raises, an unreachable terminal is `unknown`."""
+        """Ask for a card payment, by the card's token if there is one; `keep` asks for a token. Never raises,
+        an unreachable terminal is `unknown`.
+        """
 
     def give_back(self, key: str, cents: int, reference: str) -> Sale:
         """Give (part of) the sale of that reference back to its card; never raises."""
@@ -58,7 +63,9 @@ class Clearinghouse(Protocol):
         """The files waiting for us; they stay until confirmed. Raises OutsideTrouble."""
 
     def ask(self, text: str) -> str:
-        """Send a 270 and wait for the payer's 271; whatever came back as text. Raises OutsideTrouble when nothing did."""
+        """Send a 270 and wait for the payer's 271; whatever came back as text. Raises OutsideTrouble when
+        nothing did.
+        """
 
     def confirm(self, file_id: str) -> None:
         """We have the file; it need not be kept. Raises OutsideTrouble."""

@@ -1,7 +1,7 @@
 """What the clearinghouse and the payers send back: a 999 for every file, an 835 for every claim they pay.
 
-Payers' rules are data (payers.json): how much of a fee they allow, what percentage they pay by the beginning of a code, and which
-codes the deductible counts for.
+Payers' rules are data (payers.json): how much of a fee they allow, what percentage they pay by the beginning
+of a code, and which codes the deductible counts for.
 """
 
 from __future__ import annotations
@@ -24,9 +24,14 @@ def _x(cents: int) -> str:
     return f"-{text}" if cents < 0 else text
 
 
-def envelope(kind: str, version: str, st: str, receiver: str, control: int, now: datetime, body: list[str]) -> str:
+def envelope(
+    kind: str, version: str, st: str, receiver: str, control: int, now: datetime, body: list[str]
+) -> str:
     """The control segments around one transaction set."""
-    head = f"ISA*00*          *00*          *ZZ*{HOUSE:<15}*ZZ*{receiver:<15}*{now:%y%m%d}*{now:%H%M}*^*00501*{control:09d}*0*T*:"
+    head = (
+        "ISA*00*          *00*         "
+        f" *ZZ*{HOUSE:<15}*ZZ*{receiver:<15}*{now:%y%m%d}*{now:%H%M}*^*00501*{control:09d}*0*T*:"
+    )
     set_lines = [f"ST*{st}*0001*{version}" if st in {"999", "271"} else f"ST*{st}*0001", *body]
     lines = [
         head,
@@ -94,7 +99,10 @@ def remittance(file: ClaimFile, claim: Claim, keep: Keep, control: int, now: dat
         f"N1*PE*{file.sender_name}*XX*{file.npi}",
         f"REF*TJ*{file.tax_id}",
         "LX*1",
-        f"CLP*{claim.number}*1*{_x(claim.cents)}*{_x(paid)}*{_x(patient) if patient else ''}*12*{claim.payer}-{claim.number}*11*1",
+        (
+            f"CLP*{claim.number}*1*{_x(claim.cents)}*{_x(paid)}*{_x(patient) if patient else ''}*12"
+            f"*{claim.payer}-{claim.number}*11*1"
+        ),
         f"NM1*QC*1*{claim.patient_last}*{claim.patient_first}****MI*{claim.member}",
     ]
     for decision in decisions:
@@ -108,7 +116,9 @@ def _service(decision: Decision, day: str) -> list[str]:
     lines = [f"SVC*{code}*{_x(line.cents)}*{_x(decision.paid)}**{line.units}", f"DTM*472*{day}"]
     if decision.write_off:
         lines.append(f"CAS*CO*45*{_x(decision.write_off)}")
-    reasons = [(reason, cents) for reason, cents in (("1", decision.deductible), ("2", decision.share)) if cents]
+    reasons = [
+        (reason, cents) for reason, cents in (("1", decision.deductible), ("2", decision.share)) if cents
+    ]
     if reasons:
         lines.append("CAS*PR*" + "**".join(f"{reason}*{_x(cents)}" for reason, cents in reasons))
     if line.number:

@@ -1,4 +1,6 @@
-"""The stand-in's own small web application: what terminal and clearinghouse offer over HTTP, and a page to steer them by hand."""
+"""The stand-in's own small web application: what terminal and clearinghouse offer over HTTP, and a page to
+steer them by hand.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ MODES = {
 
 
 class SaleOrder(BaseModel):
-    """What the terminal is asked for; negative cents go back to the card of `reference`. `token` stands for a card kept before, `keep` asks for one."""
+    """What the terminal is asked for; negative cents go back to the card of `reference`. `token` stands for a
+    card kept before, `keep` asks for one.
+    """
 
     cents: int
     token: str = ""
@@ -54,7 +58,9 @@ class _Inbox:
         if self.keep.get("mail", number) is None:
             parts = [part.get_filename() for part in mail.iter_attachments()]
             self.keep.put(
-                "mail", number, {"id": number, "to": str(mail["To"]), "subject": str(mail["Subject"]), "files": parts}
+                "mail",
+                number,
+                {"id": number, "to": str(mail["To"]), "subject": str(mail["Subject"]), "files": parts},
             )
         return "250 kept"
 
@@ -108,7 +114,9 @@ def _terminal(app: FastAPI, keep: Keep) -> None:
 
 
 def _sale(keep: Keep, key: str, order: SaleOrder, mode: str) -> dict[str, Any]:
-    """The bank's answer. A token is known by the card that it was given out for; the number of a card is nowhere."""
+    """The bank's answer. A token is known by the card that it was given out for; the number of a card is
+    nowhere.
+    """
     card = keep.get("cards", order.token) if order.token else {"ending": "4417", "expires": "08/29"}
     refused = {"key": key, "cents": order.cents, "state": "declined"}
     if card is None:
@@ -117,8 +125,12 @@ def _sale(keep: Keep, key: str, order: SaleOrder, mode: str) -> dict[str, Any]:
         return {**refused, "words": "the bank refuses this card"}
     cents = order.cents // 2 if mode == "part" and order.cents > 1 else order.cents
     answer = {
-        "key": key, "cents": cents, "state": "approved", "card_ending": card["ending"], "reference": f"T{uuid.uuid5(uuid.NAMESPACE_OID, key).int % 10**8:08d}",
-    }  # fmt: skip
+        "key": key,
+        "cents": cents,
+        "state": "approved",
+        "card_ending": card["ending"],
+        "reference": f"T{uuid.uuid5(uuid.NAMESPACE_OID, key).int % 10**8:08d}",
+    }
     if order.keep:
         token = f"card-{uuid.uuid5(uuid.NAMESPACE_URL, key).hex}"
         keep.put("cards", token, card)
@@ -151,7 +163,9 @@ def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
     @app.get("/clearinghouse/mailbox")
     def mailbox() -> list[dict[str, str]]:
         now = time.time()
-        return [{"id": each["id"], "name": each["name"]} for each in keep.all("mailbox") if each["from"] <= now]
+        return [
+            {"id": each["id"], "name": each["name"]} for each in keep.all("mailbox") if each["from"] <= now
+        ]
 
     @app.get("/clearinghouse/mailbox/{file_id}")
     def fetch(file_id: str) -> PlainTextResponse:
@@ -194,6 +208,10 @@ def _put(keep: Keep, name: str, text: str, seconds: float) -> None:
     keep.put("mailbox", number, {"id": number, "name": name, "text": text, "from": time.time() + seconds})
 
 
+def _rejected(errors: list[str]) -> str:
+    return ": rejected, " + html.escape("; ".join(errors)) if errors else ""
+
+
 def _pages(app: FastAPI, keep: Keep) -> None:
     @app.get("/healthz")
     def healthz() -> dict[str, str]:
@@ -215,18 +233,21 @@ def _pages(app: FastAPI, keep: Keep) -> None:
     def page() -> HTMLResponse:
         mode = (keep.get("terminal", "mode") or {"mode": "approve"})["mode"]
         buttons = "".join(
-            f'<p><button name="mode" value="{key}"{" disabled" if key == mode else ""}>The next card {words}</button></p>'
+            f'<p><button name="mode" value="{key}"{" disabled" if key == mode else ""}>The next card'
+            f" {words}</button></p>"
             for key, words in MODES.items()
         )
         rows = "".join(
-            f"<li>{html.escape(each['name'])}{': rejected, ' + html.escape('; '.join(each['errors'])) if each['errors'] else ''}</li>"
+            f"<li>{html.escape(each['name'])}{_rejected(each['errors'])}</li>"
             for each in keep.all("files")[-20:]
         )
         mails = "".join(
             f"<li>{html.escape(m['to'])}: {html.escape(m['subject'])}</li>" for m in keep.all("mail")[-20:]
         )
         return HTMLResponse(
-            "<!doctype html><html lang=en><title>Stand-in</title><h1>The outside world, simulated</h1>"
-            f"<h2>Card terminal</h2><form method=post action=/terminal/mode>{buttons}</form>"
-            f"<h2>Claim files received</h2><ul>{rows or '<li>none yet'}</ul><h2>Mail received</h2><ul>{mails or '<li>none yet'}</ul></html>"
+            "<!doctype html><html lang=en><title>Stand-in</title><h1>The outside world,"
+            " simulated</h1><h2>Card terminal</h2><form method=post"
+            f" action=/terminal/mode>{buttons}</form><h2>Claim files"
+            f" received</h2><ul>{rows or '<li>none yet'}</ul><h2>Mail"
+            f" received</h2><ul>{mails or '<li>none yet'}</ul></html>"
         )

@@ -1,6 +1,8 @@
-"""How the stand-in reads a claim file: with pyx12, an independent reader, so that our own writer is not its own judge.
+"""How the stand-in reads a claim file: with pyx12, an independent reader, so that our own writer is not its
+own judge.
 
-837P files are validated against pyx12's full 5010 map; for 837D, which pyx12 has no map of, counts and sums are checked here.
+837P files are validated against pyx12's full 5010 map; for 837D, which pyx12 has no map of, counts and sums
+are checked here.
 """
 
 from __future__ import annotations
@@ -113,7 +115,12 @@ def _walk(text: str, file: ClaimFile) -> None:
 
 
 def _name(file: ClaimFile, claim: Claim, value: Any) -> None:
-    who, last, first, number = value("NM101"), value("NM103") or "", value("NM104") or "", value("NM109") or ""
+    who, last, first, number = (
+        value("NM101"),
+        value("NM103") or "",
+        value("NM104") or "",
+        value("NM109") or "",
+    )
     if who == "85":
         file.sender_name, file.npi = last, number
     elif who == "IL":
@@ -128,4 +135,6 @@ def _name(file: ClaimFile, claim: Claim, value: Any) -> None:
 def _line(kind: str, value: Any) -> Line:
     modifiers = [m for at in (3, 4, 5, 6) if (m := value(f"{kind}01-{at}"))]
     units = value("SV104") if kind == "SV1" else value("SV306")
-    return Line(value(f"{kind}01-2"), _cents(value(f"{kind}02")), units or "1", "", value(f"{kind}01-1"), modifiers)
+    return Line(
+        value(f"{kind}01-2"), _cents(value(f"{kind}02")), units or "1", "", value(f"{kind}01-1"), modifiers
+    )

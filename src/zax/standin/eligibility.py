@@ -1,5 +1,5 @@
-"""What payers answer to a 270: a 271 (005010X279A1) by made-up member. How a member is answered is data (members.json), and so is
-what a payer promises (`told` in payers.json); a member that is not named is active.
+"""What payers answer to a 270: a 271 (005010X279A1) by made-up member. How a member is answered is data
+(members.json), and so is what a payer promises (`told` in payers.json); a member that is not named is active.
 """
 
 from __future__ import annotations
@@ -71,10 +71,13 @@ def answer(question: Question, mode: str, control: int, now: datetime) -> str:
     if mode == "garbage":
         return GARBAGE
     body = [
-        f"BHT*0022*11*{question.trace}*{now:%Y%m%d}*{now:%H%M}", "HL*1**20*1", f"NM1*PR*2*{question.payer_name}*****PI*{question.payer}",
-        "HL*2*1*21*1", f"NM1*1P*2*{question.provider_name}*****XX*{question.npi}",
+        f"BHT*0022*11*{question.trace}*{now:%Y%m%d}*{now:%H%M}",
+        "HL*1**20*1",
+        f"NM1*PR*2*{question.payer_name}*****PI*{question.payer}",
+        "HL*2*1*21*1",
+        f"NM1*1P*2*{question.provider_name}*****XX*{question.npi}",
         f"HL*3*2*22*{1 if question.dependent else 0}",
-    ]  # fmt: skip
+    ]
     if not question.dependent:
         body.append(f"TRN*2*{question.trace}*{question.trace_by}")
     body += _subscriber(question, mode)

@@ -1,4 +1,6 @@
-"""The stand-in's memory: JSON files in one folder, so that a restart forgets neither a sale nor a file it was given."""
+"""The stand-in's memory: JSON files in one folder, so that a restart forgets neither a sale nor a file it was
+given.
+"""
 
 from __future__ import annotations
 

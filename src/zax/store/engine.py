@@ -1,4 +1,6 @@
-"""The connection to MariaDB, and the one way to read: without a transaction, each statement seeing what is committed."""
+"""The connection to MariaDB, and the one way to read: without a transaction, each statement seeing what is
+committed.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ def connect(url: URL, pool_size: int = 20) -> Engine:
 
 
 def reader(engine: Engine) -> Engine:
-    """A pool of its own for pages that only read: switching one connection to and fro would cost four statements a page."""
+    """A pool of its own for pages that only read: switching one connection to and fro would cost four
+    statements a page.
+    """
     return create_engine(
         engine.url,
         pool_size=20,

@@ -1,4 +1,6 @@
-"""The file store: content under its SHA-256, outside anything the web serves. The same content is kept once and never changed."""
+"""The file store: content under its SHA-256, outside anything the web serves. The same content is kept once
+and never changed.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ class FileStore:
         self.folder = var / "files"
 
     def path(self, digest: str) -> Path:
-        """Where a digest lies; ValueError for anything that is not 64 hexadecimal digits, so that no name can lead elsewhere."""
+        """Where a digest lies; ValueError for anything that is not 64 hexadecimal digits, so that no name can
+        lead elsewhere.
+        """
         if len(digest) != 64 or not set(digest) <= set("0123456789abcdef"):
             raise ValueError("not a digest")
         return self.folder / digest[:2] / digest

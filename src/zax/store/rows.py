@@ -1,7 +1,8 @@
-"""How rows leave this floor and come back: as frozen dataclasses, built by the names of the columns that a statement selects.
+"""How rows leave this floor and come back: as frozen dataclasses, built by the names of the columns that a
+statement selects.
 
-A statement may select more than the record holds; a field that it does not select is an error at the first row, so a record can never
-be filled by position with somebody else's column.
+A statement may select more than the record holds; a field that it does not select is an error at the first
+row, so a record can never be filled by position with somebody else's column.
 """
 
 from __future__ import annotations
@@ -45,7 +46,9 @@ def change(connection: Connection, table: Table, row_id: int, **values: object) 
 
 
 def save(connection: Connection, table: Table, before: Any, after: Any) -> None:
-    """Write what differs between two states of one row; both are records with its id (`dataclasses.replace` makes the second)."""
+    """Write what differs between two states of one row; both are records with its id (`dataclasses.replace`
+    makes the second).
+    """
     names = (each.name for each in fields(after))
     changed = {name: getattr(after, name) for name in names if getattr(after, name) != getattr(before, name)}
     if changed:
@@ -55,9 +58,11 @@ def save(connection: Connection, table: Table, before: Any, after: Any) -> None:
 def keep(
     connection: Connection, table: Table, row_id: int, version: int, values: Mapping[str, object], what: str
 ) -> int:
-    """A row of the setup as it is kept now; `row_id` 0 makes one, at the end where rows have an order. Its id.
+    """A row of the setup as it is kept now; `row_id` 0 makes one, at the end where rows have an order. Its
+    id.
 
-    Raises NotFound, and Stale when its version is no longer the one that the form was filled in from. `what` is its word for people.
+    Raises NotFound, and Stale when its version is no longer the one that the form was filled in from. `what`
+    is its word for people.
     """
     if not row_id:
         return add(connection, table, **values, **at_end(connection, table))
@@ -86,7 +91,9 @@ def at_end(connection: Connection, table: Table) -> dict[str, int]:
 
 @lru_cache(maxsize=1024)
 def _maker(kind: Callable[..., Any], keys: tuple[str, ...]) -> Callable[[Sequence[Any]], Any]:
-    """A function that makes one record, written out once a statement: a day has hundreds of rows of thirty columns."""
+    """A function that makes one record, written out once a statement: a day has hundreds of rows of thirty
+    columns.
+    """
     wanted = [each.name for each in fields(kind) if each.init]  # type: ignore[arg-type]
     missing = [name for name in wanted if name not in keys]
     if missing:

@@ -1,7 +1,9 @@
-"""Every table of Zax under one name. Each is defined in its area's `tables.py`, over the one metadata in `columns.py`.
+"""Every table of Zax under one name. Each is defined in its area's `tables.py`, over the one metadata in
+`columns.py`.
 
 Money is integer cents; `*_at` is UTC; `day` and `*_min` (minutes from midnight) are the site's wall clock.
-Nothing that people entered is deleted: rows end, are reversed or removed with a time. Journal, track and audit only grow.
+Nothing that people entered is deleted: rows end, are reversed or removed with a time. Journal, track and
+audit only grow.
 """
 
 from zax.store.acts.tables import audit, feed, outbox

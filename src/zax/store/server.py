@@ -1,6 +1,7 @@
 """An own MariaDB instance on loopback: own data folder, own user, generated password, socket and port.
 
-Started by `zax demo` and by the tests, never as a system service; it is stopped by whoever started it. Errors are one sentence each.
+Started by `zax demo` and by the tests, never as a system service; it is stopped by whoever started it. Errors
+are one sentence each.
 """
 
 from __future__ import annotations
@@ -64,7 +65,8 @@ class Server:
         self.end_left_over()
         if not port_is_free(self.port):
             raise ServerTrouble(
-                f"Port {self.port} is taken by another program. Set ZAX_DB_PORT to a free one and start again."
+                f"Port {self.port} is taken by another program. Set ZAX_DB_PORT to a free one and start"
+                " again."
             )
         if not (self.folder / "ready").exists():
             self._install()
@@ -91,8 +93,9 @@ class Server:
         free = shutil.disk_usage(self.folder).free
         if free < LEAST_FREE_BYTES:
             raise ServerTrouble(
-                f"The disk is almost full: {free // 2**20} MB free in {self.folder}, {LEAST_FREE_BYTES // 2**20} MB are needed. "
-                "Make room, or set ZAX_VAR to another disk, and start again."
+                f"The disk is almost full: {free // 2**20} MB free in {self.folder},"
+                f" {LEAST_FREE_BYTES // 2**20} MB are needed. Make room, or set ZAX_VAR to another disk, and"
+                " start again."
             )
 
     def end_left_over(self) -> None:
@@ -117,12 +120,20 @@ class Server:
         """A fresh data folder; what a half-finished first run left is thrown away."""
         shutil.rmtree(self.folder / "data", ignore_errors=True)
         command = [
-            "mariadb-install-db", "--no-defaults", f"--datadir={self.folder / 'data'}", "--skip-test-db",
-            "--auth-root-authentication-method=normal", "--innodb-use-native-aio=0", self._own_tmp(), *self._as_user(),
-        ]  # fmt: skip
+            "mariadb-install-db",
+            "--no-defaults",
+            f"--datadir={self.folder / 'data'}",
+            "--skip-test-db",
+            "--auth-root-authentication-method=normal",
+            "--innodb-use-native-aio=0",
+            self._own_tmp(),
+            *self._as_user(),
+        ]
         done = subprocess.run(command, capture_output=True, text=True, check=False)
         if done.returncode:
-            raise ServerTrouble(f"The database folder could not be made: {_last_line(done.stderr or done.stdout)}")
+            raise ServerTrouble(
+                f"The database folder could not be made: {_last_line(done.stderr or done.stdout)}"
+            )
 
     def _as_user(self) -> list[str]:
         return ["--user=root"] if os.getuid() == 0 else []
@@ -135,14 +146,30 @@ class Server:
     def _launch(self) -> subprocess.Popen[bytes]:
         binary = shutil.which("mariadbd") or "/usr/sbin/mariadbd"
         command = [
-            binary, "--no-defaults", f"--datadir={self.folder / 'data'}", f"--socket={SOCKET}",
-            f"--port={self.port}", "--bind-address=127.0.0.1", f"--pid-file={self.folder / 'mariadb.pid'}",
-            f"--log-error={self.folder / 'mariadb.log'}", "--character-set-server=utf8mb4",
-            "--collation-server=utf8mb4_general_ci", "--transaction-isolation=READ-COMMITTED", "--skip-name-resolve",
-            f"--innodb-buffer-pool-size={self.buffer_mb}M", "--innodb-log-file-size=256M", "--max-connections=200",
-            "--innodb-flush-log-at-trx-commit=1", "--innodb-use-native-aio=0", self._own_tmp(), "--local-infile=1", "--innodb-autoinc-lock-mode=2",
-            "--max-allowed-packet=64M", "--innodb-lock-wait-timeout=10", *self._as_user(),
-        ]  # fmt: skip
+            binary,
+            "--no-defaults",
+            f"--datadir={self.folder / 'data'}",
+            f"--socket={SOCKET}",
+            f"--port={self.port}",
+            "--bind-address=127.0.0.1",
+            f"--pid-file={self.folder / 'mariadb.pid'}",
+            f"--log-error={self.folder / 'mariadb.log'}",
+            "--character-set-server=utf8mb4",
+            "--collation-server=utf8mb4_general_ci",
+            "--transaction-isolation=READ-COMMITTED",
+            "--skip-name-resolve",
+            f"--innodb-buffer-pool-size={self.buffer_mb}M",
+            "--innodb-log-file-size=256M",
+            "--max-connections=200",
+            "--innodb-flush-log-at-trx-commit=1",
+            "--innodb-use-native-aio=0",
+            self._own_tmp(),
+            "--local-infile=1",
+            "--innodb-autoinc-lock-mode=2",
+            "--max-allowed-packet=64M",
+            "--innodb-lock-wait-timeout=10",
+            *self._as_user(),
+        ]
         with (self.folder / "mariadb.out").open("ab") as out:
             # An own session, so that Ctrl-C reaches the one who started it and the database is stopped last.
             return subprocess.Popen(

@@ -1,4 +1,6 @@
-"""What must not lie about in clear: encrypted with a key that stands beside the database, not in it (Fernet: AES-128-CBC with HMAC)."""
+"""What must not lie about in clear: encrypted with a key that stands beside the database, not in it (Fernet:
+AES-128-CBC with HMAC).
+"""
 
 from __future__ import annotations
 

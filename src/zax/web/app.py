@@ -64,8 +64,9 @@ ROOMS = (
 )
 HEADERS = {
     "Content-Security-Policy": (
-        "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; font-src 'self'; connect-src 'self'; "
-        "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+        "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; media-src"
+        " 'self' blob:; font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; form-action"
+        " 'self'; frame-ancestors 'none'"
     ),
     "X-Content-Type-Options": "nosniff",
     "X-Frame-Options": "DENY",
@@ -76,7 +77,9 @@ HEADERS = {
 
 
 class SecurityHeaders:
-    """Adds the headers to every answer, keeps pages out of caches, and sets the form cookie where one was made."""
+    """Adds the headers to every answer, keeps pages out of caches, and sets the form cookie where one was
+    made.
+    """
 
     def __init__(self, app: ASGIApp) -> None:
         self.app = app
@@ -96,7 +99,8 @@ class SecurityHeaders:
                 token = scope.get("state", {}).get("new_csrf")
                 if token:
                     headers.append(
-                        "Set-Cookie", f"{CSRF_COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age=2592000"
+                        "Set-Cookie",
+                        f"{CSRF_COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age=2592000",
                     )
             await send(message)
 
@@ -117,12 +121,21 @@ def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
     configure()
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
     app.state.shared = Shared(
-        desk, reader(desk.engine), settings, _environment(), outside, FileStore(settings.var), Vault(settings.var)
+        desk,
+        reader(desk.engine),
+        settings,
+        _environment(),
+        outside,
+        FileStore(settings.var),
+        Vault(settings.var),
     )
     app.add_middleware(
-        SessionMiddleware, secret_key=session_secret(settings.var), session_cookie="zax_session", max_age=settings.idle_minutes * 60,
+        SessionMiddleware,
+        secret_key=session_secret(settings.var),
+        session_cookie="zax_session",
+        max_age=settings.idle_minutes * 60,
         same_site="lax",
-    )  # fmt: skip
+    )
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
     app.add_middleware(SecurityHeaders)
     for room in ROOMS:
@@ -164,7 +177,8 @@ def healthz(request: Request) -> JSONResponse:
     worker = "up" if age is not None and age < 20 else "never started" if age is None else "silent"
     well = database == "up" and worker == "up"
     return JSONResponse(
-        {"database": database, "worker": worker, "worker_seconds_ago": age and round(age, 1)}, 200 if well else 503
+        {"database": database, "worker": worker, "worker_seconds_ago": age and round(age, 1)},
+        200 if well else 503,
     )
 
 
@@ -195,7 +209,9 @@ def _http_error(request: Request, error: HTTPException) -> Response:
 
 
 def _bad_address(request: Request, _: RequestValidationError) -> Response:
-    return _refused(request, NotFound("This address does not lead anywhere. Look for it with / or go back to Day."))
+    return _refused(
+        request, NotFound("This address does not lead anywhere. Look for it with / or go back to Day.")
+    )
 
 
 def _forged(request: Request, _: ForgedForm) -> Response:

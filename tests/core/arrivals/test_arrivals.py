@@ -30,16 +30,39 @@ from zax.core.arrivals.forms import (
     stroke_paths,
 )
 from zax.core.arrivals.stages import Stage, Whereabouts, first_stage, stays
-from zax.core.arrivals.steps import Answer, Arriving, ForWhom, Step, StepKind, applies, blocking, next_open, standing
+from zax.core.arrivals.steps import (
+    Answer,
+    Arriving,
+    ForWhom,
+    Step,
+    StepKind,
+    applies,
+    blocking,
+    next_open,
+    standing,
+)
 from zax.core.arrivals.turn import Standing, desk_order
 from zax.core.book.track import Stop
 from zax.core.errors import Problems, Refused
 
 DAY = date(2026, 11, 24)
 FERN = About(
-    "Fern", "Whitaker", frozenset({1, 3}), 67, 12_050, 400, 9, "Sick visit", "Dr. Wren", ("E11.9", "I10"), frozenset({"public", "medical"}), frozenset({2}), 20,
-    frozenset({"bill"}), "no address",
-)  # fmt: skip
+    "Fern",
+    "Whitaker",
+    frozenset({1, 3}),
+    67,
+    12_050,
+    400,
+    9,
+    "Sick visit",
+    "Dr. Wren",
+    ("E11.9", "I10"),
+    frozenset({"public", "medical"}),
+    frozenset({2}),
+    20,
+    frozenset({"bill"}),
+    "no address",
+)
 NOBODY = About()
 
 
@@ -50,10 +73,21 @@ def leaf(fact: str, value: Any) -> dict[str, Any]:
 @pytest.mark.parametrize(
     ("fact", "yes", "no"),
     [
-        ("flag", 3, 2), ("type", 9, 8), ("kind", "public", "none"), ("unsigned", 2, 1), ("gap", "bill", "treat"), ("gap", "any", "reach"), ("older", 66, 67), ("younger", 68, 67),
-        ("owes", 12_049, 12_050), ("away", 399, 400), ("recent", 400, 399), ("overdue", 19, 20), ("diagnosis", "E11", "E10"),
+        ("flag", 3, 2),
+        ("type", 9, 8),
+        ("kind", "public", "none"),
+        ("unsigned", 2, 1),
+        ("gap", "bill", "treat"),
+        ("gap", "any", "reach"),
+        ("older", 66, 67),
+        ("younger", 68, 67),
+        ("owes", 12_049, 12_050),
+        ("away", 399, 400),
+        ("recent", 400, 399),
+        ("overdue", 19, 20),
+        ("diagnosis", "E11", "E10"),
     ],
-)  # fmt: skip
+)
 def test_each_fact_holds_on_one_side_of_its_border_and_not_on_the_other(fact: str, yes: Any, no: Any) -> None:
     assert compile_condition(leaf(fact, yes))(FERN)
     assert not compile_condition(leaf(fact, no))(FERN)
@@ -78,9 +112,14 @@ _TREES = st.recursive(
     max_leaves=12,
 )
 _PEOPLE = st.builds(
-    lambda flags, age, balance, kind: About(flags=frozenset(flags), age=age, balance=balance, kinds=frozenset({kind})),
-    st.sets(st.sampled_from([1, 2])), st.one_of(st.none(), st.integers(0, 99)), st.integers(-1000, 1000), st.sampled_from(["none", "public"]),
-)  # fmt: skip
+    lambda flags, age, balance, kind: About(
+        flags=frozenset(flags), age=age, balance=balance, kinds=frozenset({kind})
+    ),
+    st.sets(st.sampled_from([1, 2])),
+    st.one_of(st.none(), st.integers(0, 99)),
+    st.integers(-1000, 1000),
+    st.sampled_from(["none", "public"]),
+)
 
 
 def _plainly(tree: dict[str, Any], about: About) -> bool:
@@ -129,7 +168,8 @@ def test_unknown_conditions_and_values_are_refused_in_words() -> None:
 
 def test_words_are_filled_and_what_is_unknown_is_said() -> None:
     assert (
-        fill("{first} owes {balance}, {days} away; {missing}", FERN) == "Fern owes 120.50, 400 days away; no address"
+        fill("{first} owes {balance}, {days} away; {missing}", FERN)
+        == "Fern owes 120.50, 400 days away; no address"
     )
     assert fill("{age}, {days}", NOBODY) == "age not known, never here"
     assert unknown_placeholders("{first} likes {tea}") == ["tea"]
@@ -144,7 +184,7 @@ def test_heads_ups_show_where_asked_until_put_away_and_warnings_first() -> None:
     assert showing([soft, hard], NOBODY, "arrival", frozenset()) == [soft]
 
 
-# --- the list ------------------------------------------------------------------------------------------------------
+# --- the list
 def step(number: int, **changes: Any) -> Step:
     values: dict[str, Any] = {"kind": StepKind.OWN, "words": f"step {number}"}
     return Step(number, **(values | changes))
@@ -153,13 +193,18 @@ def step(number: int, **changes: Any) -> Step:
 @pytest.mark.parametrize(
     ("limits", "who", "listed"),
     [
-        (ForWhom(), Arriving(), True), (ForWhom(new=True), Arriving(), False), (ForWhom(new=True), Arriving(new=True), True),
-        (ForWhom(flags=frozenset({1, 2})), Arriving(flags=frozenset({2})), True), (ForWhom(flags=frozenset({1})), Arriving(flags=frozenset({2})), False),
-        (ForWhom(types=frozenset({9})), Arriving(type_id=9), True), (ForWhom(types=frozenset({9})), Arriving(type_id=8), False),
+        (ForWhom(), Arriving(), True),
+        (ForWhom(new=True), Arriving(), False),
+        (ForWhom(new=True), Arriving(new=True), True),
+        (ForWhom(flags=frozenset({1, 2})), Arriving(flags=frozenset({2})), True),
+        (ForWhom(flags=frozenset({1})), Arriving(flags=frozenset({2})), False),
+        (ForWhom(types=frozenset({9})), Arriving(type_id=9), True),
+        (ForWhom(types=frozenset({9})), Arriving(type_id=8), False),
         (ForWhom(new=True, types=frozenset({9})), Arriving(type_id=9), False),
-        (ForWhom(yearly=True), Arriving(last_done={1: date(2025, 11, 24)}), True), (ForWhom(yearly=True), Arriving(last_done={1: date(2025, 11, 25)}), False),
+        (ForWhom(yearly=True), Arriving(last_done={1: date(2025, 11, 24)}), True),
+        (ForWhom(yearly=True), Arriving(last_done={1: date(2025, 11, 25)}), False),
     ],
-)  # fmt: skip
+)
 def test_a_step_is_on_the_list_of_those_it_is_for(limits: ForWhom, who: Arriving, listed: bool) -> None:
     assert applies(step(1, for_whom=limits), who, DAY) == listed
 
@@ -181,11 +226,15 @@ def test_a_step_once_answered_stays_on_the_list() -> None:
     assert len(standing([only_new], Arriving(), {1: Answer(1, "done", "", "Juno", None)}, DAY)) == 1
 
 
-# --- forms ---------------------------------------------------------------------------------------------------------
+# --- forms
 ROWS = [
-    ("heading", "Our policy", "", False), ("text", "For {first} {last}", "", False), ("choice", "May we text?", "Yes, No, Yes", True),
-    ("field", "Doctor", "", True), ("field", "Phone", "phone", False), ("text", "   ", "", False),
-]  # fmt: skip
+    ("heading", "Our policy", "", False),
+    ("text", "For {first} {last}", "", False),
+    ("choice", "May we text?", "Yes, No, Yes", True),
+    ("field", "Doctor", "", True),
+    ("field", "Phone", "phone", False),
+    ("text", "   ", "", False),
+]
 
 
 def test_a_template_keeps_its_parts_and_comes_back_the_same() -> None:
@@ -199,10 +248,13 @@ def test_a_template_keeps_its_parts_and_comes_back_the_same() -> None:
 @pytest.mark.parametrize(
     ("rows", "field"),
     [
-        ([], "blocks"), ([("choice", "One?", "Yes", False)], "block-1"), ([("text", "", "", False), ("text", "{shoe}", "", False)], "block-1"),
-        ([("field", "Size", "shoe", False)], "block-1"), ([("text", "x", "", False)] * 61, "blocks"),
+        ([], "blocks"),
+        ([("choice", "One?", "Yes", False)], "block-1"),
+        ([("text", "", "", False), ("text", "{shoe}", "", False)], "block-1"),
+        ([("field", "Size", "shoe", False)], "block-1"),
+        ([("text", "x", "", False)] * 61, "blocks"),
     ],
-)  # fmt: skip
+)
 def test_a_wrong_template_is_told_at_its_part(rows: list[tuple[str, str, str, bool]], field: str) -> None:
     with pytest.raises(Problems) as wrong:
         check_template("Policy", rows)
@@ -252,7 +304,7 @@ def test_a_form_is_due_once_or_again_after_its_months() -> None:
     assert is_due(date(2025, 11, 24), 12, DAY) and not is_due(date(2025, 11, 25), 12, DAY)
 
 
-# --- stages and turns ----------------------------------------------------------------------------------------------
+# --- stages and turns
 NINE = datetime(2026, 11, 24, 17)
 
 
@@ -279,7 +331,13 @@ def test_the_first_stage_in_use_of_a_kind_begins_by_itself() -> None:
 
 def test_whoever_waits_too_long_comes_first_then_leaving_waiting_late_and_next() -> None:
     rows = [
-        Standing(1, Stop.CONFIRMED, 0, 660, 650), Standing(2, Stop.CONFIRMED, 0, 630, 650), Standing(3, Stop.HERE, 5, 640, 650), Standing(4, Stop.CHECKOUT, 3, 600, 650),
-        Standing(5, Stop.HERE, 14, 640, 650), Standing(6, Stop.ROOM, 9, 600, 650), Standing(7, Stop.CHECKOUT, 8, 600, 650), Standing(8, Stop.BOOKED, 0, 645, 650),
-    ]  # fmt: skip
+        Standing(1, Stop.CONFIRMED, 0, 660, 650),
+        Standing(2, Stop.CONFIRMED, 0, 630, 650),
+        Standing(3, Stop.HERE, 5, 640, 650),
+        Standing(4, Stop.CHECKOUT, 3, 600, 650),
+        Standing(5, Stop.HERE, 14, 640, 650),
+        Standing(6, Stop.ROOM, 9, 600, 650),
+        Standing(7, Stop.CHECKOUT, 8, 600, 650),
+        Standing(8, Stop.BOOKED, 0, 645, 650),
+    ]
     assert desk_order(rows, wait_limit=10, late_limit=10) == [5, 7, 4, 3, 2, 8, 1]

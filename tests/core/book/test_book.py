@@ -60,7 +60,9 @@ def test_closed_time_is_the_rest_of_the_day() -> None:
     assert gaps([Span(480, 720)], [Span(490, 700)], 15) == [Span(700, 720)]
 
 
-WREN = Column(3, "Dr. Tobias Wren", (Span(510, 740), Span(780, 1020)), (Taken(Span(630, 680), "Arlo Benedetti"),))
+WREN = Column(
+    3, "Dr. Tobias Wren", (Span(510, 740), Span(780, 1020)), (Taken(Span(630, 680), "Arlo Benedetti"),)
+)
 ROOM = Column(9, "Chair 2", ())
 
 
@@ -84,10 +86,12 @@ def test_back_to_back_is_no_collision() -> None:
 @pytest.mark.parametrize(
     ("day", "span", "says"),
     [
-        (TODAY, Span(600, 630), "10:00 on that day has passed"), (date(2026, 11, 23), Span(900, 930), "has passed"),
-        (TODAY, Span(843, 873), "steps of 5"), (TODAY, Span(1430, 1460), "past midnight"),
+        (TODAY, Span(600, 630), "10:00 on that day has passed"),
+        (date(2026, 11, 23), Span(900, 930), "has passed"),
+        (TODAY, Span(843, 873), "steps of 5"),
+        (TODAY, Span(1430, 1460), "past midnight"),
     ],
-)  # fmt: skip
+)
 def test_times_that_cannot_be(day: date, span: Span, says: str) -> None:
     with pytest.raises(Refused) as refused:
         check_time(day, span, 5, NOW)
@@ -209,7 +213,11 @@ def test_double_booking_only_where_person_and_both_types_allow_it(
 
 
 def test_a_third_visit_at_once_is_refused_though_two_do_not_overlap() -> None:
-    taken = (Taken(Span(480, 510), "a", True), Taken(Span(510, 540), "b", True), Taken(Span(480, 540), "c", True))
+    taken = (
+        Taken(Span(480, 510), "a", True),
+        Taken(Span(510, 540), "b", True),
+        Taken(Span(480, 540), "c", True),
+    )
     assert Column(1, "A", (), taken[:2], 2).in_the_way(Span(490, 530), True) is None
     assert Column(1, "A", (), taken, 2).in_the_way(Span(490, 530), True) is not None
 

@@ -1,6 +1,8 @@
-"""Any sequence of book, move, shelve, put back, take off and undo, by any number of desks: no visit is lost, nobody and no room is booked twice.
+"""Any sequence of book, move, shelve, put back, take off and undo, by any number of desks: no visit is lost,
+nobody and no room is booked twice.
 
-The machine keeps the Book as plain values and lets the rules of the core decide, as the desk does with rows of the database.
+The machine keeps the Book as plain values and lets the rules of the core decide, as the desk does with rows
+of the database.
 """
 
 from dataclasses import dataclass, replace
@@ -44,7 +46,10 @@ class Book(RuleBasedStateMachine):
             Taken(slot.span, str(number))
             for number, v in self.book.items()
             for slot in v.placed.staff
-            if number != leaving and v.day == day and v.state not in FREES_THE_TIME and slot.provider_id == person
+            if number != leaving
+            and v.day == day
+            and v.state not in FREES_THE_TIME
+            and slot.provider_id == person
         )
         return Column(person, str(person), HOURS, taken)
 
@@ -59,7 +64,9 @@ class Book(RuleBasedStateMachine):
     def place(self, day: int, span: Span, lead: int, exam: bool, leaving: int = 0) -> Placed:
         people = [self.column(p, day, leaving) for p in DENTISTS]
         rooms = [self.room(r, day, leaving) for r in ROOMS]
-        return place(Want(span, self.column(lead, day, leaving), rooms, (EXAM,) if exam else (), {"dentist": people}))
+        return place(
+            Want(span, self.column(lead, day, leaving), rooms, (EXAM,) if exam else (), {"dentist": people})
+        )
 
     @rule(
         target=visits,
@@ -92,7 +99,9 @@ class Book(RuleBasedStateMachine):
         lead=st.sampled_from(LEADS),
         longer=st.sampled_from([-10, 0, 10]),
     )
-    def move(self, number: int, day: int, start: int, lead: int, longer: int) -> tuple[int, Visit, int] | None:
+    def move(
+        self, number: int, day: int, start: int, lead: int, longer: int
+    ) -> tuple[int, Visit, int] | None:
         visit = self.book.get(number)
         if visit is None or visit.state not in {*ON_THE_BOOK, Stop.SHELF}:
             return None
@@ -120,7 +129,9 @@ class Book(RuleBasedStateMachine):
         return self.change(number, replace(visit, state=to))
 
     def free_again(self, number: int, visit: Visit) -> bool:
-        columns = [(self.column(slot.provider_id, visit.day, number), slot.span) for slot in visit.placed.staff]
+        columns = [
+            (self.column(slot.provider_id, visit.day, number), slot.span) for slot in visit.placed.staff
+        ]
         columns.append((self.room(visit.placed.room_id, visit.day, number), visit.span))
         return all(column.in_the_way(span) is None for column, span in columns)
 
@@ -130,7 +141,9 @@ class Book(RuleBasedStateMachine):
             return
         number, before, after = undo
         now = self.book[number]
-        if now.version != after or (before.state not in FREES_THE_TIME and not self.free_again(number, before)):
+        if now.version != after or (
+            before.state not in FREES_THE_TIME and not self.free_again(number, before)
+        ):
             return
         if before.state != now.state:
             check_undo(now.state, before.state)

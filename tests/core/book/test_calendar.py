@@ -1,4 +1,6 @@
-"""Hours on dates: patterns, breaks, exceptions, closures over midnight, days on which clocks jump, and 29 February."""
+"""Hours on dates: patterns, breaks, exceptions, closures over midnight, days on which clocks jump, and 29
+February.
+"""
 
 from datetime import date, datetime, timedelta
 
@@ -88,7 +90,11 @@ def test_nobody_works_in_an_hour_that_clocks_jump_over() -> None:
 
 def test_29_february_has_hours_like_any_day() -> None:
     assert on(date(2028, 2, 29), works(480, 600)) == [(480, 600)]
-    assert series_days(date(2028, 1, 31), 1, "months", 3) == [date(2028, 1, 31), date(2028, 2, 29), date(2028, 3, 31)]
+    assert series_days(date(2028, 1, 31), 1, "months", 3) == [
+        date(2028, 1, 31),
+        date(2028, 2, 29),
+        date(2028, 3, 31),
+    ]
     assert series_days(date(2028, 2, 29), 12, "months", 2)[1] == date(2029, 2, 28)
 
 
@@ -106,7 +112,9 @@ def test_the_same_minutes_on_another_sites_clock() -> None:
     assert on_wall(TUESDAY, late, ZONE, TUESDAY, denver) is None
     assert on_wall(TUESDAY, late, ZONE, TUESDAY + timedelta(days=1), denver) == Span(30, 60)
     # Phoenix keeps its clocks: an hour off Denver in summer, none in winter.
-    assert on_wall(date(2027, 7, 6), Span(600, 660), denver, date(2027, 7, 6), "America/Phoenix") == Span(540, 600)
+    assert on_wall(date(2027, 7, 6), Span(600, 660), denver, date(2027, 7, 6), "America/Phoenix") == Span(
+        540, 600
+    )
     assert on_wall(TUESDAY, Span(600, 660), denver, TUESDAY, "America/Phoenix") == Span(600, 660)
 
 
@@ -119,10 +127,27 @@ def test_no_minute_is_lost_between_two_clocks(day: date, start: int, zone: str) 
 
 @pytest.mark.parametrize(
     ("typed", "leads_to"),
-    [("3w", date(2026, 12, 22)), ("+3 weeks", date(2026, 12, 22)), ("-1w", date(2026, 11, 24)), ("6m", date(2027, 6, 1)), ("1y", date(2027, 12, 1)),
-     ("10d", date(2026, 12, 11)), ("fri", date(2026, 11, 27)), ("Tuesday", date(2026, 12, 1)), ("12/24", date(2026, 12, 24)), ("1/5", date(2027, 1, 5)),
-     ("1/5/27", date(2027, 1, 5)), ("2027-02-28", date(2027, 2, 28)), ("today", TUESDAY), ("", TUESDAY), ("2/29", None), ("13/40", None), ("soon", None), ("9999y", None)],
-)  # fmt: skip
+    [
+        ("3w", date(2026, 12, 22)),
+        ("+3 weeks", date(2026, 12, 22)),
+        ("-1w", date(2026, 11, 24)),
+        ("6m", date(2027, 6, 1)),
+        ("1y", date(2027, 12, 1)),
+        ("10d", date(2026, 12, 11)),
+        ("fri", date(2026, 11, 27)),
+        ("Tuesday", date(2026, 12, 1)),
+        ("12/24", date(2026, 12, 24)),
+        ("1/5", date(2027, 1, 5)),
+        ("1/5/27", date(2027, 1, 5)),
+        ("2027-02-28", date(2027, 2, 28)),
+        ("today", TUESDAY),
+        ("", TUESDAY),
+        ("2/29", None),
+        ("13/40", None),
+        ("soon", None),
+        ("9999y", None),
+    ],
+)
 def test_where_to_jump(typed: str, leads_to: date | None) -> None:
     if leads_to is None:
         with pytest.raises(Refused):

@@ -17,7 +17,9 @@ from zax.core.patients.wishes import Wishes, half_day, half_day_words, wishes_of
 FIRST = date(2026, 11, 23)
 FROM, TO = 8 * 60, 12 * 60
 five = st.integers(FROM // 5, TO // 5 - 1).map(lambda n: n * 5)
-pieces = st.lists(st.tuples(five, st.integers(1, 14)).map(lambda p: Span(p[0], min(TO, p[0] + p[1] * 5))), max_size=4)
+pieces = st.lists(
+    st.tuples(five, st.integers(1, 14)).map(lambda p: Span(p[0], min(TO, p[0] + p[1] * 5))), max_size=4
+)
 LEADS, HELPERS, ROOMS = (1, 2), (7, 8, 1), (11, 12)
 
 
@@ -51,12 +53,22 @@ def test_a_grid_is_every_so_many_minutes() -> None:
 def site_days(draw: st.DrawFn, number: int, site: int = 1) -> SiteDay:
     people = {1, 2, 7, 8}
     return SiteDay(
-        FIRST + timedelta(days=number), site, draw(st.sampled_from([5, 10, 15])),
-        {p: bits_of([Span(FROM, TO)] if draw(st.booleans()) else draw(pieces)) for p in people}, {p: bits_of(draw(pieces)) for p in people},
-        {room: bits_of(draw(pieces)) for room in ROOMS}, {5: draw(st.integers(0, 3))},
-        tuple((span, "Ana") for span in draw(st.lists(st.tuples(five, st.just(30)).map(lambda p: Span(p[0], p[0] + p[1])), max_size=1))),
-        bits_of(draw(st.lists(st.just(Span(600, 630)), max_size=1))), draw(st.sampled_from([0, 0, 540])),
-    )  # fmt: skip
+        FIRST + timedelta(days=number),
+        site,
+        draw(st.sampled_from([5, 10, 15])),
+        {p: bits_of([Span(FROM, TO)] if draw(st.booleans()) else draw(pieces)) for p in people},
+        {p: bits_of(draw(pieces)) for p in people},
+        {room: bits_of(draw(pieces)) for room in ROOMS},
+        {5: draw(st.integers(0, 3))},
+        tuple(
+            (span, "Ana")
+            for span in draw(
+                st.lists(st.tuples(five, st.just(30)).map(lambda p: Span(p[0], p[0] + p[1])), max_size=1)
+            )
+        ),
+        bits_of(draw(st.lists(st.just(Span(600, 630)), max_size=1))),
+        draw(st.sampled_from([0, 0, 540])),
+    )
 
 
 @st.composite
@@ -75,21 +87,40 @@ def needs(draw: st.DrawFn, helping: bool = True) -> SearchRequest:
         for n in range(several)
     )
     return SearchRequest(
-        minutes, draw(st.sampled_from([(1,), (1, 2), (2, 1)])), ROOMS, 5, {1: 12}, helpers, draw(st.sampled_from([(), (), ((0, 5), (10, 5))])),
-        draw(st.sampled_from([0, 0, 10])), (bits_of([Span(FROM, TO - 30)]),) * 7 if draw(st.booleans()) else (bits_of([Span(0, 1440)]),) * 7,
-        draw(st.sampled_from([15, 30])), draw(st.sampled_from([0, 2])), draw(st.sampled_from([0, 0, 2])),
-        wishes_of(draw(st.lists(st.integers(0, 5), max_size=2)), draw(st.lists(st.integers(0, 5), max_size=2))), draw(st.sampled_from([0, 1])),
-    )  # fmt: skip
+        minutes,
+        draw(st.sampled_from([(1,), (1, 2), (2, 1)])),
+        ROOMS,
+        5,
+        {1: 12},
+        helpers,
+        draw(st.sampled_from([(), (), ((0, 5), (10, 5))])),
+        draw(st.sampled_from([0, 0, 10])),
+        (bits_of([Span(FROM, TO - 30)]),) * 7 if draw(st.booleans()) else (bits_of([Span(0, 1440)]),) * 7,
+        draw(st.sampled_from([15, 30])),
+        draw(st.sampled_from([0, 2])),
+        draw(st.sampled_from([0, 0, 2])),
+        wishes_of(
+            draw(st.lists(st.integers(0, 5), max_size=2)), draw(st.lists(st.integers(0, 5), max_size=2))
+        ),
+        draw(st.sampled_from([0, 1])),
+    )
 
 
 def can_be(need: SearchRequest, day: SiteDay, lead: int, start: int) -> bool:
     """The oracle: minute by minute, trying every combination of helpers."""
-    open_, busy = {p: minutes_of(day.open[p]) for p in day.open}, {p: minutes_of(day.busy[p]) for p in day.busy}
+    open_, busy = (
+        {p: minutes_of(day.open[p]) for p in day.open},
+        {p: minutes_of(day.busy[p]) for p in day.busy},
+    )
     whole = range(start, start + need.minutes)
     parts = need.lead_parts or ((0, need.minutes),)
     mine = {start + offset + m for offset, length in parts for m in range(length)}
     end = start + parts[-1][0] + parts[-1][1]
-    if start % day.grid or start < day.earliest or not set(whole) <= minutes_of(need.hours[day.day.weekday()]):
+    if (
+        start % day.grid
+        or start < day.earliest
+        or not set(whole) <= minutes_of(need.hours[day.day.weekday()])
+    ):
         return False
     if need.most and day.counts.get(need.type_id, 0) >= need.most:
         return False
@@ -100,7 +131,8 @@ def can_be(need: SearchRequest, day: SiteDay, lead: int, start: int) -> bool:
     ):
         return False
     if all(
-        set(range(start, start + need.minutes + need.buffer)) & minutes_of(day.rooms[room]) for room in need.rooms
+        set(range(start, start + need.minutes + need.buffer)) & minutes_of(day.rooms[room])
+        for room in need.rooms
     ):
         return False
     choices = [
@@ -109,8 +141,12 @@ def can_be(need: SearchRequest, day: SiteDay, lead: int, start: int) -> bool:
     ]
     for chosen in itertools.product(*choices):
         free = all(set(range(a, b)) <= open_[p] - busy[p] for p, a, b in chosen)
-        same = all(h.same_as is None or chosen[n][0] == chosen[h.same_as][0] for n, h in enumerate(need.helpers))
-        apart = all(a[0] != b[0] or a[2] <= b[1] or b[2] <= a[1] for a, b in itertools.combinations(chosen, 2))
+        same = all(
+            h.same_as is None or chosen[n][0] == chosen[h.same_as][0] for n, h in enumerate(need.helpers)
+        )
+        apart = all(
+            a[0] != b[0] or a[2] <= b[1] or b[2] <= a[1] for a, b in itertools.combinations(chosen, 2)
+        )
         if free and same and apart:
             return True
     return not need.helpers
@@ -126,13 +162,22 @@ def worth(need: SearchRequest, day: SiteDay, lead: int, start: int) -> int:
         if before == after == 0:
             points += POINTS["exact"]
         else:
-            points += POINTS["scrap"] if any(0 < rest < need.shortest for rest in (before, after)) else POINTS["tidy"]
-            if before + need.minutes + after >= LONG_BLOCK and need.minutes * 2 <= before + need.minutes + after:
+            points += (
+                POINTS["scrap"]
+                if any(0 < rest < need.shortest for rest in (before, after))
+                else POINTS["tidy"]
+            )
+            if (
+                before + need.minutes + after >= LONG_BLOCK
+                and need.minutes * 2 <= before + need.minutes + after
+            ):
                 points += POINTS["cuts"] if before and after else POINTS["edge"]
     if any(start - span.end <= 15 and span.start - end <= 15 for span, _ in day.household):
         points += POINTS["household"]
     half = 1 << half_day(day.day, start)
-    points += POINTS["likes"] if need.wishes.likes & half else POINTS["never"] if need.wishes.never & half else 0
+    points += (
+        POINTS["likes"] if need.wishes.likes & half else POINTS["never"] if need.wishes.never & half else 0
+    )
     points += POINTS["same_person"] if need.last_person == lead else 0
     return points + (POINTS["goal"] if day.counts.get(need.type_id, 0) < need.goal else 0)
 
@@ -141,7 +186,9 @@ def brute_force(need: SearchRequest, days: list[SiteDay], limit: int) -> list[tu
     found = []
     for day, lead in itertools.product(days, need.leads):
         possible = [s for s in range(FROM, TO, 5) if can_be(need, day, lead, s)]
-        offered = [s for s in possible if s % 30 == 0 or s - day.grid not in possible or s + day.grid not in possible]
+        offered = [
+            s for s in possible if s % 30 == 0 or s - day.grid not in possible or s + day.grid not in possible
+        ]
         ranked = sorted((-worth(need, day, lead, s), day.day, s, lead) for s in offered)
         found += ranked[:BEST_OF_A_DAY]
     return sorted(found)[:limit]
@@ -173,7 +220,11 @@ def check_staff(need: SearchRequest, day: SiteDay, opening: Opening) -> None:
 
 
 @settings(max_examples=50, deadline=None)
-@given(st.lists(needs(helping=False), min_size=2, max_size=3), st.tuples(site_days(0), site_days(1)), st.booleans())
+@given(
+    st.lists(needs(helping=False), min_size=2, max_size=3),
+    st.tuples(site_days(0), site_days(1)),
+    st.booleans(),
+)
 def test_several_visits_of_one_day_never_collide_and_keep_their_order(
     wanted: list[SearchRequest], days: tuple[SiteDay, ...], together: bool
 ) -> None:
@@ -202,11 +253,21 @@ def test_a_chain_is_found_whenever_there_is_one_with_rooms_to_spare(
     one: SearchRequest, other: SearchRequest, day: SiteDay
 ) -> None:
     roomy = SiteDay(
-        day.day, 1, day.grid, day.open, day.busy, {11: 0, 12: 0}, day.counts, day.household, day.own, day.earliest
+        day.day,
+        1,
+        day.grid,
+        day.open,
+        day.busy,
+        {11: 0, 12: 0},
+        day.counts,
+        day.household,
+        day.own,
+        day.earliest,
     )
     apart = [
         SearchRequest(
-            **{f: getattr(n, f) for f in SearchRequest.__slots__} | {"rooms": (room,), "leads": (lead,), "buffer": 0}
+            **{f: getattr(n, f) for f in SearchRequest.__slots__}
+            | {"rooms": (room,), "leads": (lead,), "buffer": 0}
         )
         for n, room, lead in ((one, 11, 1), (other, 12, 2))
     ]
@@ -249,7 +310,8 @@ def test_each_reason_says_what_it_is_worth() -> None:
         in reasons(SearchRequest(60, (1,), (11,), 5, goal=4), day_of([(480, 540)], counts={5: 2}))[0]
     )
     assert (
-        "Same person as last time" in reasons(SearchRequest(60, (1,), (11,), last_person=1), day_of([(480, 540)]))[0]
+        "Same person as last time"
+        in reasons(SearchRequest(60, (1,), (11,), last_person=1), day_of([(480, 540)]))[0]
     )
 
 

@@ -18,9 +18,19 @@ GAP = Gap(1, THURSDAY, 14 * 60 + 20, 40, 3, "dentist", frozenset({3, 8}))
 
 def waits(why: WaitWhy = WaitWhy.LOST, minutes: int = 40, **more: object) -> Waits:
     values: dict[str, object] = {
-        "id": 1, "why": why, "since": date(2026, 11, 12), "asked": date(2026, 11, 12), "ask_after": 60, "type_id": 3, "type_words": "Filling", "role": "dentist",
-        "minutes": minutes, "provider_id": 3, "value": 28600, "site_id": 1,
-    }  # fmt: skip
+        "id": 1,
+        "why": why,
+        "since": date(2026, 11, 12),
+        "asked": date(2026, 11, 12),
+        "ask_after": 60,
+        "type_id": 3,
+        "type_words": "Filling",
+        "role": "dentist",
+        "minutes": minutes,
+        "provider_id": 3,
+        "value": 28600,
+        "site_id": 1,
+    }
     return Waits(**(values | more))  # type: ignore[arg-type]
 
 
@@ -39,7 +49,9 @@ def test_who_lost_their_time_and_likes_that_afternoon_comes_first() -> None:
     found = best_for([long, priti, noor, bram, ada], GAP, TODAY)
     assert [fit.entry.patient_id for fit in found] == [1, 2, 3, 4, 5]
     assert [fit.words for fit in found] == ["fills it", "fills it", "10 left", "other hour", "20 too long"]
-    assert found[0].why == "Lost their time, waits since 12 Nov, likes Thursday afternoons, short notice is fine"
+    assert (
+        found[0].why == "Lost their time, waits since 12 Nov, likes Thursday afternoons, short notice is fine"
+    )
     assert "but likes Monday mornings, Tuesday mornings" in found[3].why
 
 
@@ -80,7 +92,8 @@ def test_who_missed_often_is_to_be_called() -> None:
 @given(st.lists(st.integers(0, 200), min_size=1, max_size=8), st.integers(1, 120))
 def test_entries_are_asked_again_by_rule_the_longest_overdue_first(days: list[int], limit: int) -> None:
     entries = [
-        entry(waits(asked=TODAY - timedelta(days=n), ask_after=limit, id=n), patient_id=k) for k, n in enumerate(days)
+        entry(waits(asked=TODAY - timedelta(days=n), ask_after=limit, id=n), patient_id=k)
+        for k, n in enumerate(days)
     ]
     found = [wait.days_unasked(TODAY) for _, wait in stale_first(entries, TODAY)]
     assert found == sorted((n for n in days if n >= limit), reverse=True)
@@ -88,7 +101,9 @@ def test_entries_are_asked_again_by_rule_the_longest_overdue_first(days: list[in
 
 def test_the_weightiest_reason_speaks_for_the_person() -> None:
     person = entry(
-        waits(WaitWhy.SHORT, value=100), waits(WaitWhy.LOST, value=50, since=TODAY), waits(WaitWhy.SOONER, value=900)
+        waits(WaitWhy.SHORT, value=100),
+        waits(WaitWhy.LOST, value=50, since=TODAY),
+        waits(WaitWhy.SOONER, value=900),
     )
     assert (person.main.why, person.value, person.since, person.short_notice) == (
         WaitWhy.LOST,
@@ -113,12 +128,21 @@ def test_wishes_in_words() -> None:
 
 
 def test_only_what_the_patient_did_counts_in_the_tally() -> None:
-    assert {why for why, off in OFF.items() if off.tally} == {OffWhy.MISSED, OffWhy.WANTS_ANOTHER, OffWhy.DOES_NOT}
-    assert {why for why, off in OFF.items() if off.waits} == {OffWhy.MISSED, OffWhy.WANTS_ANOTHER, OffWhy.CLINIC}
+    assert {why for why, off in OFF.items() if off.tally} == {
+        OffWhy.MISSED,
+        OffWhy.WANTS_ANOTHER,
+        OffWhy.DOES_NOT,
+    }
+    assert {why for why, off in OFF.items() if off.waits} == {
+        OffWhy.MISSED,
+        OffWhy.WANTS_ANOTHER,
+        OffWhy.CLINIC,
+    }
 
 
 @pytest.mark.parametrize(
-    ("why", "note", "field"), [("", "", "why"), ("bored", "", "why"), ("expired", "", "why"), ("clinic", " ", "note")]
+    ("why", "note", "field"),
+    [("", "", "why"), ("bored", "", "why"), ("expired", "", "why"), ("clinic", " ", "note")],
 )
 def test_a_reason_must_be_chosen_and_the_clinics_own_explained(why: str, note: str, field: str) -> None:
     with pytest.raises(Refused) as refused:
@@ -129,7 +153,13 @@ def test_a_reason_must_be_chosen_and_the_clinics_own_explained(why: str, note: s
 
 @pytest.mark.parametrize(
     ("tally", "words"),
-    [(Attendance(), "no visit yet"), (Attendance(0, 0, 1), "no visit yet, cancelled 1"), (Attendance(6), "never missed, 6 visits"), (Attendance(1), "never missed, 1 visit"), (Attendance(8, 1, 2), "missed 1 of 9, cancelled 2")],
-)  # fmt: skip
+    [
+        (Attendance(), "no visit yet"),
+        (Attendance(0, 0, 1), "no visit yet, cancelled 1"),
+        (Attendance(6), "never missed, 6 visits"),
+        (Attendance(1), "never missed, 1 visit"),
+        (Attendance(8, 1, 2), "missed 1 of 9, cancelled 2"),
+    ],
+)
 def test_tallies_in_words(tally: Attendance, words: str) -> None:
     assert tally.words == words

@@ -22,11 +22,18 @@ def test_a_filling_needs_its_tooth_and_exactly_its_surfaces() -> None:
 @pytest.mark.parametrize(
     ("rule", "units", "tooth", "surfaces", "field"),
     [
-        (FILLING, "1", "33", "MO", "tooth"), (FILLING, "1", "Z", "MO", "tooth"), (FILLING, "1", "8", "MO", "surfaces"),
-        (FILLING, "1", "14", "MI", "surfaces"), (FILLING, "1", "14", "MX", "surfaces"), (CROWN, "1", "14", "M", "surfaces"),
-        (OFFICE, "0", "", "", "units"), (OFFICE, "x", "", "", "units"), (OFFICE, "21", "", "", "units"), (OFFICE, "1", "14", "", "tooth"),
+        (FILLING, "1", "33", "MO", "tooth"),
+        (FILLING, "1", "Z", "MO", "tooth"),
+        (FILLING, "1", "8", "MO", "surfaces"),
+        (FILLING, "1", "14", "MI", "surfaces"),
+        (FILLING, "1", "14", "MX", "surfaces"),
+        (CROWN, "1", "14", "M", "surfaces"),
+        (OFFICE, "0", "", "", "units"),
+        (OFFICE, "x", "", "", "units"),
+        (OFFICE, "21", "", "", "units"),
+        (OFFICE, "1", "14", "", "tooth"),
     ],
-)  # fmt: skip
+)
 def test_what_does_not_fit_the_code_is_said_beside_its_field(
     rule: ServiceRule, units: str, tooth: str, surfaces: str, field: str
 ) -> None:

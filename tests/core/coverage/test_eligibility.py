@@ -1,4 +1,6 @@
-"""270 and 271: the question is written by the guide, any valid answer is read, nothing unknown is dropped, and an answer about somebody else is not used."""
+"""270 and 271: the question is written by the guide, any valid answer is read, nothing unknown is dropped,
+and an answer about somebody else is not used.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ from zax.core.x12.inquiry import Inquiry, inquiry_file
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 
 DAY = date(2026, 11, 24)
-HERE = Organization("Juniper Quay Clinic", "1467560003", Address("18 Quay Street", "Marrow Harbor", "WA", "98201"))
+HERE = Organization(
+    "Juniper Quay Clinic", "1467560003", Address("18 Quay Street", "Marrow Harbor", "WA", "98201")
+)
 ENVELOPE = Envelope(
     Organization("Juniper Quay", "JUNIPERQ"),
     Organization("Ferryhub", "FERRYHUB"),
@@ -46,19 +50,54 @@ HELEN = Person("Helen", "Vasquez", date(1984, 5, 3), "F", HERE.address, "HG-4410
 SON = Person("Mateo", "Vasquez", date(2015, 2, 1), "M", HERE.address, "")
 ASK = Inquiry("T77", Organization("Harbor Guild Dental", "HGD01"), HERE, HELEN, None, DAY, ("35", "41"))
 ASKED = Asked("Helen", "Vasquez", date(1984, 5, 3), "HG-44102", "T77")
-HEAD = "ISA*00*          *00*          *ZZ*FERRYHUB       *ZZ*JUNIPERQ       *261124*1842*^*00501*000000009*0*T*:~GS*HB*FERRYHUB*JUNIPERQ*20261124*1842*9*X*005010X279A1~ST*271*0001*005010X279A1~BHT*0022*11*T77*20261124*1842~HL*1**20*1~NM1*PR*2*HARBOR GUILD DENTAL*****PI*HGD01~HL*2*1*21*1~NM1*1P*2*JUNIPER QUAY*****XX*1467560003~HL*3*2*22*0~TRN*2*T77*9JUNIPERQ0~"  # noqa: E501
+HEAD = (
+    "ISA*00*          *00*          "
+    "*ZZ*FERRYHUB       *ZZ*JUNIPERQ       *261124*1842*^*00501*000000009*0*T*:~"
+    "GS*HB*FERRYHUB*JUNIPERQ*20261124*1842*9*X*005010X279A1~"
+    "ST*271*0001*005010X279A1~"
+    "BHT*0022*11*T77*20261124*1842~"
+    "HL*1**20*1~"
+    "NM1*PR*2*HARBOR GUILD DENTAL*****PI*HGD01~"
+    "HL*2*1*21*1~"
+    "NM1*1P*2*JUNIPER QUAY*****XX*1467560003~"
+    "HL*3*2*22*0~"
+    "TRN*2*T77*9JUNIPERQ0~"
+)
 NAME = "NM1*IL*1*VASQUEZ*HELEN****MI*HG-44102~"
-RICH = (
-    NAME + "REF*6P*G0904~N3*12 TIDE STREET~N4*MARROW HARBOR*WA*98201~DMG*D8*19840503*F~DTP*346*D8*20250101~"
-    "EB*1*IND*35**GUILD DENTAL~DTP*291*RD8*20260101-20261231~"
-    "EB*A*IND*25^26^24***23**.2****Y~MSG*AFTER THE DEDUCTIBLE~"
-    "EB*A*IND*36***23**.5****Y~EB*A*IND*36***23**.7****N~"
-    "EB*C*IND*35***23*50*****Y~EB*C*IND*35***29*12.5*****Y~EB*C*FAM*35***23*150*****Y~"
-    "EB*F*IND*35***23*2000*****Y~EB*F*IND*35***29*1388*****Y~"
-    "EB*F*IND*41***23***P6*2**Y~HSD*VS*1***34*6~III*ZZ*11~"
-    "EB*I*IND*38~EB*B*IND*98***27*30*****W~EB*ZZ*QQ*X9***77~"
-    "EB*D*IND*35*********Y*AD:D2740~EB*R**35~LS*2120~NM1*PRP*2*SECOND PAYER*****PI*99~N3*1 PIER~PER*IC*HELP*TE*3605550199~LE*2120~XYZ*WHAT*IS*THIS~"
-)  # fmt: skip
+RICH = NAME + "".join(
+    (
+        "REF*6P*G0904~",
+        "N3*12 TIDE STREET~",
+        "N4*MARROW HARBOR*WA*98201~",
+        "DMG*D8*19840503*F~",
+        "DTP*346*D8*20250101~",
+        "EB*1*IND*35**GUILD DENTAL~",
+        "DTP*291*RD8*20260101-20261231~",
+        "EB*A*IND*25^26^24***23**.2****Y~",
+        "MSG*AFTER THE DEDUCTIBLE~",
+        "EB*A*IND*36***23**.5****Y~",
+        "EB*A*IND*36***23**.7****N~",
+        "EB*C*IND*35***23*50*****Y~",
+        "EB*C*IND*35***29*12.5*****Y~",
+        "EB*C*FAM*35***23*150*****Y~",
+        "EB*F*IND*35***23*2000*****Y~",
+        "EB*F*IND*35***29*1388*****Y~",
+        "EB*F*IND*41***23***P6*2**Y~",
+        "HSD*VS*1***34*6~",
+        "III*ZZ*11~",
+        "EB*I*IND*38~",
+        "EB*B*IND*98***27*30*****W~",
+        "EB*ZZ*QQ*X9***77~",
+        "EB*D*IND*35*********Y*AD:D2740~",
+        "EB*R**35~",
+        "LS*2120~",
+        "NM1*PRP*2*SECOND PAYER*****PI*99~",
+        "N3*1 PIER~",
+        "PER*IC*HELP*TE*3605550199~",
+        "LE*2120~",
+        "XYZ*WHAT*IS*THIS~",
+    )
+)
 
 
 def answer_of(body: str) -> str:
@@ -75,18 +114,32 @@ def test_the_question_names_payer_provider_and_person() -> None:
     lines = segments(inquiry_file(ASK, ENVELOPE))
     assert lines[1] == "GS*HS*JUNIPERQ*FERRYHUB*20261124*1842*77*X*005010X279A1"
     assert lines[3:15] == [
-        "BHT*0022*13*T77*20261124*1842", "HL*1**20*1", "NM1*PR*2*HARBOR GUILD DENTAL*****PI*HGD01", "HL*2*1*21*1",
-        "NM1*1P*2*JUNIPER QUAY CLINIC*****XX*1467560003", "HL*3*2*22*0", "TRN*1*T77*9JUNIPERQ0", "NM1*IL*1*VASQUEZ*HELEN****MI*HG-44102",
-        "DMG*D8*19840503*F", "DTP*291*D8*20261124", "EQ*35^41", "SE*13*0001",
-    ]  # fmt: skip
+        "BHT*0022*13*T77*20261124*1842",
+        "HL*1**20*1",
+        "NM1*PR*2*HARBOR GUILD DENTAL*****PI*HGD01",
+        "HL*2*1*21*1",
+        "NM1*1P*2*JUNIPER QUAY CLINIC*****XX*1467560003",
+        "HL*3*2*22*0",
+        "TRN*1*T77*9JUNIPERQ0",
+        "NM1*IL*1*VASQUEZ*HELEN****MI*HG-44102",
+        "DMG*D8*19840503*F",
+        "DTP*291*D8*20261124",
+        "EQ*35^41",
+        "SE*13*0001",
+    ]
 
 
 def test_a_dependent_is_asked_about_below_the_subscriber() -> None:
     lines = segments(inquiry_file(replace(ASK, dependent=SON), ENVELOPE))
     assert lines[8:15] == [
-        "HL*3*2*22*1", "NM1*IL*1*VASQUEZ*HELEN****MI*HG-44102", "HL*4*3*23*0", "TRN*1*T77*9JUNIPERQ0", "NM1*03*1*VASQUEZ*MATEO", "DMG*D8*20150201*M",
+        "HL*3*2*22*1",
+        "NM1*IL*1*VASQUEZ*HELEN****MI*HG-44102",
+        "HL*4*3*23*0",
+        "TRN*1*T77*9JUNIPERQ0",
+        "NM1*03*1*VASQUEZ*MATEO",
+        "DMG*D8*20150201*M",
         "DTP*291*D8*20261124",
-    ]  # fmt: skip
+    ]
 
 
 def test_an_independent_reader_finds_the_envelope_sound() -> None:
@@ -138,7 +191,12 @@ def test_the_table_speaks_plain_words_and_shows_what_it_does_not_know() -> None:
     assert (rows[5].what, rows[5].value, rows[5].when) == ("deductible", "12.50", "left")
     assert "1 visit in 6 months" in rows[9].notes
     unknown = rows[12]
-    assert (unknown.what, unknown.who, unknown.service, unknown.when) == ("code ZZ", "code QQ", "code X9", "code 77")
+    assert (unknown.what, unknown.who, unknown.service, unknown.when) == (
+        "code ZZ",
+        "code QQ",
+        "code X9",
+        "code 77",
+    )
     assert rows[13].service == "dental care: AD D2740"
 
 
@@ -166,8 +224,10 @@ def test_our_figures_and_where_they_differ_from_the_plan() -> None:
     plan = Benefits("Guild", {"basic": 70, "major": 50, "preventive": 100}, 5000, maximum_cents=150000)
     made = differences(plan, found)
     assert [(d.key, d.on_file, d.says) for d in made] == [
-        ("percents.basic", "70 percent", "80 percent"), ("household_deductible_cents", "none", "150.00"), ("maximum_cents", "1,500.00", "2,000.00"),
-    ]  # fmt: skip
+        ("percents.basic", "70 percent", "80 percent"),
+        ("household_deductible_cents", "none", "150.00"),
+        ("maximum_cents", "1,500.00", "2,000.00"),
+    ]
     for each in made:
         plan = taken_over(plan, each)
     assert (
@@ -183,14 +243,20 @@ def test_our_figures_and_where_they_differ_from_the_plan() -> None:
 @pytest.mark.parametrize(
     ("body", "state", "says"),
     [
-        (RICH, FINE, "Active, Guild Dental."), (NAME + "DMG*D8*19840503~EB*6**35~DTP*347*D8*20260831~", PROBLEM, "ended on 31 Aug 2026"),
-        (NAME + "AAA*Y**75*C~", PROBLEM, "The subscriber was not found; correct it and ask again."), (NAME + "AAA*Y**71*C~", PROBLEM, "birth date is not the one the payer has"),
-        (NAME + "AAA*Y**Q9*Z~", PROBLEM, "Code q9; code z"), ("NM1*IL*1*QUILLFEATHER*BARNABY****MI*HG-44102~DMG*D8*19511130~EB*1**35~", PROBLEM, "somebody else"),
-        (NAME + "DMG*D8*19500101~EB*1**35~", PROBLEM, "somebody else"), (NAME.replace("44102", "99999").replace("HELEN", "HELENA") + "EB*1**35~", FINE, "Active."),
-        (NAME + "EB*U**35~", PROBLEM, "cannot say: ask this contact"), (NAME + "EB*B*IND*98****30~", PROBLEM, "does not say whether"),
-        (NAME + "EB*1**35~DTP*349*D8*20261001~", PROBLEM, "Covered until 1 Oct 2026 only."), ("", PROBLEM, "somebody else (nobody)"),
+        (RICH, FINE, "Active, Guild Dental."),
+        (NAME + "DMG*D8*19840503~EB*6**35~DTP*347*D8*20260831~", PROBLEM, "ended on 31 Aug 2026"),
+        (NAME + "AAA*Y**75*C~", PROBLEM, "The subscriber was not found; correct it and ask again."),
+        (NAME + "AAA*Y**71*C~", PROBLEM, "birth date is not the one the payer has"),
+        (NAME + "AAA*Y**Q9*Z~", PROBLEM, "Code q9; code z"),
+        ("NM1*IL*1*QUILLFEATHER*BARNABY****MI*HG-44102~DMG*D8*19511130~EB*1**35~", PROBLEM, "somebody else"),
+        (NAME + "DMG*D8*19500101~EB*1**35~", PROBLEM, "somebody else"),
+        (NAME.replace("44102", "99999").replace("HELEN", "HELENA") + "EB*1**35~", FINE, "Active."),
+        (NAME + "EB*U**35~", PROBLEM, "cannot say: ask this contact"),
+        (NAME + "EB*B*IND*98****30~", PROBLEM, "does not say whether"),
+        (NAME + "EB*1**35~DTP*349*D8*20261001~", PROBLEM, "Covered until 1 Oct 2026 only."),
+        ("", PROBLEM, "somebody else (nobody)"),
     ],
-)  # fmt: skip
+)
 def test_the_verdict_in_one_sentence(body: str, state: str, says: str) -> None:
     file = read_eligibility(
         answer_of(body) if body else answer_of("").replace("HL*3*2*22*0~TRN*2*T77*9JUNIPERQ0~", "")
@@ -248,6 +314,9 @@ def test_damage_never_raises(data: st.DataObject) -> None:
 def test_what_the_payer_counts_beyond_what_was_done_here() -> None:
     said = Figures({}, deductible=5000, deductible_left=1250, maximum=200000, maximum_left=138800)
     assert counted_elsewhere(said, Used(deductible=1000, paid=30000, pending=10000), (0, 0)) == (2750, 41200)
-    assert counted_elsewhere(said, Used(deductible=3750, paid=71200, pending=10000), (2750, 41200)) == (2750, 41200)
+    assert counted_elsewhere(said, Used(deductible=3750, paid=71200, pending=10000), (2750, 41200)) == (
+        2750,
+        41200,
+    )
     assert counted_elsewhere(Figures({}), Used(), (7, 8)) == (7, 8)
     assert counted_elsewhere(said, Used(deductible=5000, paid=90000), (0, 0)) == (0, 0)

@@ -1,4 +1,6 @@
-"""The estimate against estimates.csv, a table of worked examples, and its properties: parts make the fee, nothing below zero or over a maximum."""
+"""The estimate against estimates.csv, a table of worked examples, and its properties: parts make the fee,
+nothing below zero or over a maximum.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zax.core.coverage.benefits import AgeLimit, Benefits, Copay, Frequency, benefit_year, benefits_from, terms_of
+from zax.core.coverage.benefits import (
+    AgeLimit,
+    Benefits,
+    Copay,
+    Frequency,
+    benefit_year,
+    benefits_from,
+    terms_of,
+)
 from zax.core.coverage.estimate import Cover, PricedLine, Used, estimate, totals
 from zax.core.coverage.fees import FeeSchedule, allowed_fees
 from zax.core.coverage.limits import Done, Insured, quadrant
@@ -137,7 +147,9 @@ def test_a_worked_example(case: dict[str, str]) -> None:
             more["allowed"] |= {} if covers else allowed
             covers.append(Cover(plan, read_used(used), insured=read_person(case["person"]), **more))
     answers = estimate(lines, covers, DAY)
-    expected = [tuple(cents(part) for part in each.strip().split("/")) for each in case["expected"].split(";")]
+    expected = [
+        tuple(cents(part) for part in each.strip().split("/")) for each in case["expected"].split(";")
+    ]
     assert [(a.write_off, a.first, a.second, a.patient) for a in answers] == expected
     told = " ".join(a.why.replace(",", "") for a in answers)
     for words in case["says"].split(";"):
@@ -148,9 +160,20 @@ def test_the_table_covers_every_rule() -> None:
     assert len(CASES) >= 60
     rules = {case["rule"] for case in CASES}
     assert rules >= {
-        "percentage", "contract fee", "network", "deductible", "copay", "maximum", "waiting period", "frequency", "age", "alternate",
-        "missing tooth", "authorization", "two plans",
-    }  # fmt: skip
+        "percentage",
+        "contract fee",
+        "network",
+        "deductible",
+        "copay",
+        "maximum",
+        "waiting period",
+        "frequency",
+        "age",
+        "alternate",
+        "missing tooth",
+        "authorization",
+        "two plans",
+    }
     assert all(case["arithmetic"] for case in CASES)
 
 
@@ -158,20 +181,45 @@ categories = st.sampled_from(["preventive", "basic", "major", "other"])
 percents = st.dictionaries(categories, st.integers(0, 100))
 amounts = st.integers(0, 200_000)
 plans = st.builds(
-    Benefits, st.just("P"), percents, st.integers(0, 20_000), st.frozensets(categories), st.integers(0, 40_000), percents,
-    st.lists(st.builds(Copay, categories, st.integers(0, 9_000), st.sampled_from(["visit", "service"])), max_size=2).map(tuple),
-    st.none() | amounts, st.none() | amounts, st.dictionaries(categories, amounts, max_size=2), st.dictionaries(categories, amounts, max_size=1),
+    Benefits,
+    st.just("P"),
+    percents,
+    st.integers(0, 20_000),
+    st.frozensets(categories),
+    st.integers(0, 40_000),
+    percents,
+    st.lists(
+        st.builds(Copay, categories, st.integers(0, 9_000), st.sampled_from(["visit", "service"])), max_size=2
+    ).map(tuple),
+    st.none() | amounts,
+    st.none() | amounts,
+    st.dictionaries(categories, amounts, max_size=2),
+    st.dictionaries(categories, amounts, max_size=1),
     coordination=st.sampled_from(["standard", "carve_out", "maintenance"]),
-    frequencies=st.just((Frequency(frozenset({"A", "B"}), 2, 12),)), ages=st.just((AgeLimit(frozenset({"C"}), 10, 60),)),
+    frequencies=st.just((Frequency(frozenset({"A", "B"}), 2, 12),)),
+    ages=st.just((AgeLimit(frozenset({"C"}), 10, 60),)),
     alternates=st.just({"A": "C"}),
-)  # fmt: skip
+)
 covers = st.builds(
-    Cover, plans, st.builds(Used, amounts, amounts, amounts, amounts), st.booleans(),
-    st.dictionaries(st.sampled_from("ABC"), amounts), st.dictionaries(st.sampled_from("ABC"), amounts),
-)  # fmt: skip
+    Cover,
+    plans,
+    st.builds(Used, amounts, amounts, amounts, amounts),
+    st.booleans(),
+    st.dictionaries(st.sampled_from("ABC"), amounts),
+    st.dictionaries(st.sampled_from("ABC"), amounts),
+)
 bills = st.lists(
-    st.builds(PricedLine, st.integers(1, 9), amounts, categories, st.booleans(), st.sampled_from("ABC"), st.integers(1, 3)), max_size=6
-)  # fmt: skip
+    st.builds(
+        PricedLine,
+        st.integers(1, 9),
+        amounts,
+        categories,
+        st.booleans(),
+        st.sampled_from("ABC"),
+        st.integers(1, 3),
+    ),
+    max_size=6,
+)
 
 
 @given(bills, st.lists(covers, max_size=2))
@@ -203,7 +251,9 @@ def test_parts_make_the_fee_and_no_plan_pays_over_its_maximum(
 def test_a_second_plan_never_costs_the_patient_more(lines: list[PricedLine], cover: Cover) -> None:
     alone = estimate(lines, [cover], DAY)
     both = estimate(lines, [cover, Cover(Benefits("second", {"basic": 80, "major": 50}))], DAY)
-    assert all(two.patient <= one.patient and two.first == one.first for one, two in zip(alone, both, strict=True))
+    assert all(
+        two.patient <= one.patient and two.first == one.first for one, two in zip(alone, both, strict=True)
+    )
 
 
 @given(plans)
@@ -244,8 +294,20 @@ def test_who_pays_first() -> None:
 
 def test_teeth_lie_in_quadrants_and_years_begin_where_the_plan_says() -> None:
     assert [quadrant(t) for t in ("1", "8", "9", "16", "17", "25", "32", "A", "J", "K", "T", "", "33")] == [
-        "10", "10", "20", "20", "30", "40", "40", "10", "20", "30", "40", "", "",
-    ]  # fmt: skip
+        "10",
+        "10",
+        "20",
+        "20",
+        "30",
+        "40",
+        "40",
+        "10",
+        "20",
+        "30",
+        "40",
+        "",
+        "",
+    ]
     assert benefit_year(DAY, 1) == (date(2026, 1, 1), date(2026, 12, 31))
     assert benefit_year(date(2026, 6, 30), 7) == (date(2025, 7, 1), date(2026, 6, 30))
 
@@ -255,9 +317,12 @@ def test_the_copay_to_ask_for_is_what_the_bill_will_take_and_no_more_than_the_pa
         "P", {"office": 80, "lab": 80}, copays=(Copay("office", 2000, "service"), Copay("lab", 1500, "visit"))
     )
     lines = [
-        PricedLine(1, 20_000, "office", code="A", units=2), PricedLine(2, 10_000, "lab", code="B"), PricedLine(3, 10_000, "lab", code="C"),
-        PricedLine(4, 1_200, "office", code="D"), PricedLine(5, 10_000, "office", billed=False, code="E"),
-    ]  # fmt: skip
+        PricedLine(1, 20_000, "office", code="A", units=2),
+        PricedLine(2, 10_000, "lab", code="B"),
+        PricedLine(3, 10_000, "lab", code="C"),
+        PricedLine(4, 1_200, "office", code="D"),
+        PricedLine(5, 10_000, "office", billed=False, code="E"),
+    ]
     assert [each.copay_due for each in estimate(lines, [Cover(plan)], DAY)] == [4000, 1500, 0, 1200, 0]
     second = Benefits("S", {"office": 100, "lab": 100})
     assert [each.copay_due for each in estimate(lines, [Cover(plan), Cover(second)], DAY)] == [0, 0, 0, 0, 0]

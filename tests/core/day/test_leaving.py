@@ -1,4 +1,6 @@
-"""Charges in full, teeth, modifiers, pointers; phases of planned work; the forecast of a day; recalls; what stays open."""
+"""Charges in full, teeth, modifiers, pointers; phases of planned work; the forecast of a day; recalls; what
+stays open.
+"""
 
 from dataclasses import replace
 from datetime import date
@@ -38,10 +40,11 @@ BABY = ServiceRule("D2930", True, True, teeth="primary")
 OFFICE = ServiceRule("99213", False)
 
 
-# --- teeth ---------------------------------------------------------------------------------------------------------
+# --- teeth
 def test_teeth_have_places_kinds_and_iso_numbers() -> None:
     assert len(TEETH) == 52 and len({tooth.fdi for tooth in TEETH.values()}) == 52
-    # ISO 3950: 18 is the upper right third molar, 21 the upper left central incisor, 36 the lower left first molar, 85 a primary molar.
+    # ISO 3950: 18 is the upper right third molar, 21 the upper left central incisor, 36 the lower left first
+    # molar, 85 a primary molar.
     known = {
         "1": "18",
         "8": "11",
@@ -59,7 +62,15 @@ def test_teeth_have_places_kinds_and_iso_numbers() -> None:
         "T": "85",
     }
     assert {number: TEETH[number].fdi for number in known} == known
-    kinds = {"1": "molar", "4": "premolar", "6": "front", "11": "front", "13": "premolar", "A": "molar", "C": "front"}
+    kinds = {
+        "1": "molar",
+        "4": "premolar",
+        "6": "front",
+        "11": "front",
+        "13": "premolar",
+        "A": "molar",
+        "C": "front",
+    }
     assert {number: TEETH[number].kind for number in kinds} == kinds
     assert (TEETH["8"].surfaces, TEETH["14"].surfaces) == ("MDIFL", "MODBL")
 
@@ -77,12 +88,18 @@ def test_a_tooth_of_the_other_numbering_is_not_taken_for_another() -> None:
 @pytest.mark.parametrize(
     ("rule", "typed", "field", "words"),
     [
-        (CROWN, TypedLine(tooth="A"), "tooth", "permanent teeth"), (BABY, TypedLine(tooth="14"), "tooth", "primary teeth"), (FRONT, TypedLine(tooth="14", surfaces="M"), "tooth", "front teeth"),
-        (CROWN, TypedLine(tooth="?99"), "tooth", "no tooth “99”"), (CLEANING, TypedLine(), "area", "needs its quadrant"), (CLEANING, TypedLine(area="01"), "area", "not done by upper arch"),
-        (CLEANING, TypedLine(area="77"), "area", "Choose an area"), (CROWN, TypedLine(tooth="14", area="10"), "area", "not done by upper right"), (CROWN, TypedLine(tooth="14", modifiers="25"), "modifiers", "dental"),
+        (CROWN, TypedLine(tooth="A"), "tooth", "permanent teeth"),
+        (BABY, TypedLine(tooth="14"), "tooth", "primary teeth"),
+        (FRONT, TypedLine(tooth="14", surfaces="M"), "tooth", "front teeth"),
+        (CROWN, TypedLine(tooth="?99"), "tooth", "no tooth “99”"),
+        (CLEANING, TypedLine(), "area", "needs its quadrant"),
+        (CLEANING, TypedLine(area="01"), "area", "not done by upper arch"),
+        (CLEANING, TypedLine(area="77"), "area", "Choose an area"),
+        (CROWN, TypedLine(tooth="14", area="10"), "area", "not done by upper right"),
+        (CROWN, TypedLine(tooth="14", modifiers="25"), "modifiers", "dental"),
         (OFFICE, TypedLine(units="１"), "units", "from 1 to 20"),
     ],
-)  # fmt: skip
+)
 def test_what_a_service_cannot_be_done_on_is_said_at_its_field(
     rule: ServiceRule, typed: TypedLine, field: str, words: str
 ) -> None:
@@ -98,14 +115,19 @@ def test_areas_and_teeth_that_fit_are_taken() -> None:
     assert fits("4", "back") and not fits("8", "back") and fits("8", "")
 
 
-# --- modifiers, pointers, retired codes ----------------------------------------------------------------------------
+# --- modifiers, pointers, retired codes
 @pytest.mark.parametrize(
     ("typed", "code", "words"),
     [
-        ("25 25", "99213", "there twice"), ("25 LT RT 59 76", "99213", "at most 4"), ("5", "99213", "not a modifier"), ("LT,RT", "93000", "exclude each other"), ("25", "93000", "office visit"),
-        ("26 TC", "93000", "exclude"), ("x9!", "93000", "not a modifier"),
+        ("25 25", "99213", "there twice"),
+        ("25 LT RT 59 76", "99213", "at most 4"),
+        ("5", "99213", "not a modifier"),
+        ("LT,RT", "93000", "exclude each other"),
+        ("25", "93000", "office visit"),
+        ("26 TC", "93000", "exclude"),
+        ("x9!", "93000", "not a modifier"),
     ],
-)  # fmt: skip
+)
 def test_modifiers_that_cannot_be_are_refused(typed: str, code: str, words: str) -> None:
     with pytest.raises(Refused, match=words):
         check_modifiers(typed, code, dental=False)
@@ -114,7 +136,11 @@ def test_modifiers_that_cannot_be_are_refused(typed: str, code: str, words: str)
 def test_modifiers_keep_their_order_and_payers_may_have_their_own() -> None:
     assert check_modifiers(" 59,lt ", "93000", False) == ("59", "LT")
     assert check_modifiers("u7", "93000", False) == ("U7",) and check_modifiers("", "D1110", True) == ()
-    assert is_visit_code("99213") and not is_visit_code("93000") and all(len(each) == 2 for each in MODIFIER_WORDS)
+    assert (
+        is_visit_code("99213")
+        and not is_visit_code("93000")
+        and all(len(each) == 2 for each in MODIFIER_WORDS)
+    )
 
 
 def test_lines_point_by_letters_in_the_order_typed() -> None:
@@ -136,7 +162,7 @@ def test_a_retired_code_is_good_for_visits_before_its_day() -> None:
         check_retired("D1204", date(2013, 1, 1), date(2013, 1, 1))
 
 
-# --- planned work over time ----------------------------------------------------------------------------------------
+# --- planned work over time
 PLAN = Benefits(
     "Plan",
     {"major": 50, "basic": 80},
@@ -152,7 +178,11 @@ def crown(number: int, tooth: str = "14") -> PricedLine:
 
 def test_the_maximum_is_carried_from_phase_to_phase_and_comes_back_with_the_new_year() -> None:
     covers = [Cover(PLAN)]
-    phases = [Phase(DAY, (crown(1),)), Phase(DAY, (crown(2, "3"),)), Phase(date(2027, 1, 24), (crown(3, "19"),))]
+    phases = [
+        Phase(DAY, (crown(1),)),
+        Phase(DAY, (crown(2, "3"),)),
+        Phase(date(2027, 1, 24), (crown(3, "19"),)),
+    ]
     first, second, third = (made[0] for made in estimate_phases(phases, covers, DAY))
     assert (first.deductible, first.first) == (5000, 56_500)  # half of 1,130.00
     assert (second.deductible, second.first) == (0, 43_500)  # what the 1,000.00 leaves
@@ -170,7 +200,8 @@ def test_phases_out_of_order_are_a_mistake_of_ours() -> None:
 
 
 @given(
-    st.lists(st.tuples(st.integers(0, 30), st.integers(100, 90_000)), min_size=1, max_size=8), st.integers(0, 120_000)
+    st.lists(st.tuples(st.integers(0, 30), st.integers(100, 90_000)), min_size=1, max_size=8),
+    st.integers(0, 120_000),
 )
 def test_work_done_at_once_costs_what_one_bill_would(lines: list[tuple[int, int]], paid: int) -> None:
     """Phases on one day are one bill, however it is cut; and no plan pays over its maximum in a year."""
@@ -187,15 +218,19 @@ def test_work_done_at_once_costs_what_one_bill_would(lines: list[tuple[int, int]
     assert sum(each.first for each in later[1]) <= 100_000
 
 
-# --- the day ahead -------------------------------------------------------------------------------------------------
+# --- the day ahead
 def coming(number: int, start: int, minutes: int, stop: Stop, in_at: int | None = None) -> Coming:
     return Coming(number, Span(start, start + minutes), stop, in_at)
 
 
 def test_a_delay_runs_on_until_free_time_swallows_it() -> None:
     visits = [
-        coming(1, 600, 50, Stop.ROOM, 612), coming(2, 650, 30, Stop.HERE), coming(3, 680, 40, Stop.CONFIRMED), coming(4, 780, 30, Stop.BOOKED), coming(5, 640, 30, Stop.MISSED)
-    ]  # fmt: skip
+        coming(1, 600, 50, Stop.ROOM, 612),
+        coming(2, 650, 30, Stop.HERE),
+        coming(3, 680, 40, Stop.CONFIRMED),
+        coming(4, 780, 30, Stop.BOOKED),
+        coming(5, 640, 30, Stop.MISSED),
+    ]
     found = expected_starts(visits, now=642)
     assert {n: (f.start, f.late) for n, f in found.items()} == {2: (662, 12), 3: (692, 12), 4: (780, 0)}
 
@@ -211,13 +246,17 @@ def test_nobody_begins_before_now_and_two_at_once_do_not_wait_for_each_other() -
 @given(
     st.lists(
         st.tuples(
-            st.integers(0, 40), st.integers(1, 12), st.sampled_from([Stop.ROOM, Stop.HERE, Stop.BOOKED, Stop.SETTLED])
+            st.integers(0, 40),
+            st.integers(1, 12),
+            st.sampled_from([Stop.ROOM, Stop.HERE, Stop.BOOKED, Stop.SETTLED]),
         ),
         max_size=10,
     ),
     st.integers(480, 900),
 )
-def test_a_forecast_never_begins_early_nor_two_at_the_same_time(rows: list[tuple[int, int, Stop]], now: int) -> None:
+def test_a_forecast_never_begins_early_nor_two_at_the_same_time(
+    rows: list[tuple[int, int, Stop]], now: int
+) -> None:
     visits = [
         coming(n, 480 + at * 10, length * 5, stop, 480 + at * 10 if stop == Stop.ROOM else None)
         for n, (at, length, stop) in enumerate(rows)
@@ -233,9 +272,11 @@ def test_a_forecast_never_begins_early_nor_two_at_the_same_time(rows: list[tuple
     assert all(one[1] <= other[0] for one, other in zip(begun, begun[1:], strict=False))
 
 
-# --- money at the counter ------------------------------------------------------------------------------------------
+# --- money at the counter
 @given(
-    st.lists(st.tuples(st.integers(1, 9), st.integers(-500, 5000)), max_size=6, unique_by=lambda pair: pair[0]),
+    st.lists(
+        st.tuples(st.integers(1, 9), st.integers(-500, 5000)), max_size=6, unique_by=lambda pair: pair[0]
+    ),
     st.integers(0, 20_000),
 )
 def test_a_payment_is_split_without_losing_a_cent(owed: list[tuple[int, int]], cents: int) -> None:
@@ -268,14 +309,29 @@ def test_what_stays_open_is_listed_with_its_reason_trouble_first() -> None:
     assert open_points(Leaving(0, 0, 0, 0, "", 0, 0)) == []
     found = open_points(
         Leaving(
-            4260, 1000, 500, 17_140, "Harbor Guild Dental", 3840, 200, ["no address"], ["Photo"], ["Privacy policy"]
+            4260,
+            1000,
+            500,
+            17_140,
+            "Harbor Guild Dental",
+            3840,
+            200,
+            ["no address"],
+            ["Photo"],
+            ["Privacy policy"],
         )
     )
     assert [point.trouble for point in found] == [True] * 4 + [False] * 4
     assert [point.what for point in found] == [
-        "the claim is held back", "“Privacy policy” is not signed", "“Photo” was left out at arrival", "5.00 by card is being clarified", "32.60 of today",
-        "38.40 from earlier visits", "171.40 with Harbor Guild Dental", "2.00 of credit",
-    ]  # fmt: skip
+        "the claim is held back",
+        "“Privacy policy” is not signed",
+        "“Photo” was left out at arrival",
+        "5.00 by card is being clarified",
+        "32.60 of today",
+        "38.40 from earlier visits",
+        "171.40 with Harbor Guild Dental",
+        "2.00 of credit",
+    ]
     assert all(point.why for point in found)
 
 

@@ -29,11 +29,20 @@ def test_what_people_type_becomes_cents(typed: str, cents: int) -> None:
 @pytest.mark.parametrize(
     ("typed", "says"),
     [
-        ("", "Enter an amount"), ("0", "zero"), ("0.00", "zero"), ("-5", "more than zero"), ("−5", "more than zero"),
-        ("forty", "not an amount"), ("1.234", "two digits"), ("10000000", "9,999,999.99"), ("1,23", "not an amount"), (".", "not an amount"),
-        ("1e5", "not an amount"), ("٣", "not an amount"),
+        ("", "Enter an amount"),
+        ("0", "zero"),
+        ("0.00", "zero"),
+        ("-5", "more than zero"),
+        ("−5", "more than zero"),
+        ("forty", "not an amount"),
+        ("1.234", "two digits"),
+        ("10000000", "9,999,999.99"),
+        ("1,23", "not an amount"),
+        (".", "not an amount"),
+        ("1e5", "not an amount"),
+        ("٣", "not an amount"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_amount_is_refused_beside_its_field(typed: str, says: str) -> None:
     with pytest.raises(Refused) as refused:
         parse_amount(typed)
@@ -59,8 +68,18 @@ def test_a_percentage_and_its_rest_are_the_whole(cents: int, percent: int) -> No
 
 @pytest.mark.parametrize(
     ("text", "cents"),
-    [("42.60", 4260), ("-20", -2000), ("(20.00)", -2000), ("20.00 CR", -2000), ("20.00-", -2000), ("", 0), ("0.00", 0), ("$1,204.50", 120_450), ("-0", 0)],
-)  # fmt: skip
+    [
+        ("42.60", 4260),
+        ("-20", -2000),
+        ("(20.00)", -2000),
+        ("20.00 CR", -2000),
+        ("20.00-", -2000),
+        ("", 0),
+        ("0.00", 0),
+        ("$1,204.50", 120_450),
+        ("-0", 0),
+    ],
+)
 def test_a_balance_brought_over_may_be_a_credit(text: str, cents: int) -> None:
     assert parse_balance(text) == cents
 

@@ -38,9 +38,12 @@ def paid(number: int, amount: int) -> Entry:
 
 def test_a_visit_from_charge_to_settled() -> None:
     entries = [
-        charge(1, 10, 1280, 5120), charge(2, 11, 0, 11800), paid(3, 1280),
-        Entry(4, Kind.INSURER_PAYMENT, DAY, 0, -5120, 10), Entry(5, Kind.INSURER_PAYMENT, DAY, 0, -11800, 11),
-    ]  # fmt: skip
+        charge(1, 10, 1280, 5120),
+        charge(2, 11, 0, 11800),
+        paid(3, 1280),
+        Entry(4, Kind.INSURER_PAYMENT, DAY, 0, -5120, 10),
+        Entry(5, Kind.INSURER_PAYMENT, DAY, 0, -11800, 11),
+    ]
     given_out = give(credit_left(entries, []), [(10, 1280), (11, 0)])
     assert given_out == [Allocation(3, 10, 1280)]
     assert balance(entries) == Parts(0, 0)
@@ -87,7 +90,9 @@ def test_faults_are_named() -> None:
 
 
 @given(st.lists(cents, min_size=1, max_size=8), st.lists(cents, min_size=1, max_size=8))
-def test_giving_never_exceeds_either_side_and_leaves_nothing_needlessly(credits: list[int], owed: list[int]) -> None:
+def test_giving_never_exceeds_either_side_and_leaves_nothing_needlessly(
+    credits: list[int], owed: list[int]
+) -> None:
     entries = [paid(n, amount) for n, amount in enumerate(credits, 1)] + [
         charge(100 + n, n, amount) for n, amount in enumerate(owed, 1)
     ]
@@ -136,7 +141,9 @@ class Account(RuleBasedStateMachine):
         reverses: int | None = None,
         of: int | None = None,
     ) -> None:
-        self.entries.append(Entry(len(self.entries) + 1, kind, DAY, patient, insurer, line, None, reverses, of))
+        self.entries.append(
+            Entry(len(self.entries) + 1, kind, DAY, patient, insurer, line, None, reverses, of)
+        )
         self.settle()
 
     def take_from_credit(self, credit: int, amount: int) -> int:
@@ -165,7 +172,9 @@ class Account(RuleBasedStateMachine):
     @rule(amount=cents, kind=st.sampled_from([Kind.REFUND, Kind.TRANSFER]), newest=st.booleans())
     def give_back_or_move_away(self, amount: int, kind: Kind, newest: bool) -> None:
         credits = [
-            e.id for e in self.entries if e.kind == Kind.PAYMENT and all(r.reverses != e.id for r in self.entries)
+            e.id
+            for e in self.entries
+            if e.kind == Kind.PAYMENT and all(r.reverses != e.id for r in self.entries)
         ]
         if credits and (part := self.take_from_credit(credits[-1 if newest else 0], amount)) > 0:
             self.add(kind, part, 0, None, of=credits[-1 if newest else 0])
@@ -219,7 +228,12 @@ TestAccount = Account.TestCase
 
 
 def test_what_a_credit_pays_is_freed_from_the_line_it_was_given_to_last() -> None:
-    given_out = [Allocation(1, 10, 300), Allocation(1, 11, 200), Allocation(2, 10, 50), Allocation(1, 10, -100)]
+    given_out = [
+        Allocation(1, 10, 300),
+        Allocation(1, 11, 200),
+        Allocation(2, 10, 50),
+        Allocation(1, 10, -100),
+    ]
     assert held_by(1, given_out) == {10: 200, 11: 200}
     assert free(1, 250, given_out) == [Allocation(1, 11, -200), Allocation(1, 10, -50)]
     assert free(1, 0, given_out) == [] and free(9, 5, given_out) == []

@@ -10,20 +10,42 @@ from zax.core.errors import NotAllowed, Problems, Refused
 from zax.core.money.adjust import DEFAULT_LIMITS, NO_LIMIT, check_limit, check_stock, check_within, price_of
 from zax.core.money.aging import aging, bucket
 from zax.core.money.books import Sums, day_of_books
-from zax.core.money.drawer import CountedTender, check_difference, count_pieces, counted_amount, to_bank, worth
+from zax.core.money.drawer import (
+    CountedTender,
+    check_difference,
+    count_pieces,
+    counted_amount,
+    to_bank,
+    worth,
+)
 from zax.core.money.journal import Kind
 from zax.core.money.payment_plan import Instalment, check_first, check_plan, may_try, schedule, standing
-from zax.core.money.statement import Candidate, Rule, check_rule, interest_on, kept, old_enough, rule_from, why_not
+from zax.core.money.statement import (
+    Candidate,
+    Rule,
+    check_rule,
+    interest_on,
+    kept,
+    old_enough,
+    rule_from,
+    why_not,
+)
 from zax.core.money.tender import OwnTender, Tender, Tendered, TenderForm, check_tenders, cover, settle_over
 from zax.core.people.roles import Role
 
 TODAY = date(2026, 11, 24)
 cents = st.integers(1, 500_000)
-CASH = lambda amount: Tendered("cash", amount)  # noqa: E731
-CARD = lambda amount: Tendered("card", amount)  # noqa: E731
 
 
-# --- tenders -------------------------------------------------------------------------------------------------------
+def cash(amount: int) -> Tendered:
+    return Tendered("cash", amount)
+
+
+def card(amount: int) -> Tendered:
+    return Tendered("card", amount)
+
+
+# --- tenders
 def test_rows_left_empty_are_passed_over_but_the_first_must_say_something() -> None:
     rows = [TenderForm("cash", "40"), TenderForm("card", ""), TenderForm("card", "21.00")]
     assert [(each.tender, each.cents) for each in check_tenders(rows, {})] == [("cash", 4000), ("card", 2100)]
@@ -44,28 +66,34 @@ def test_a_tender_of_the_clinics_own_may_want_a_number() -> None:
 
 def test_more_than_is_due_is_asked_about_given_back_or_kept() -> None:
     with pytest.raises(Refused, match=r"7\.40 more than the 42\.60 due") as asked:
-        settle_over([CASH(5000)], 4260, "")
+        settle_over([cash(5000)], 4260, "")
     assert set(asked.value.problems) == {"over"}
-    change = settle_over([CARD(2000), CASH(5000)], 4260, "change")
+    change = settle_over([card(2000), cash(5000)], 4260, "change")
     assert (change.change, [each.cents for each in change.tenders]) == (2740, [2000, 2260])
-    assert settle_over([CASH(5000)], 4260, "credit").over == 740
+    assert settle_over([cash(5000)], 4260, "credit").over == 740
     with pytest.raises(Refused, match=r"only 1\.00 of it is cash"):
-        settle_over([CARD(5000), CASH(100)], 4260, "change")
-    assert settle_over([CARD(4260), CASH(100)], 4260, "change").tenders == [CARD(4260)]  # cash given back whole
+        settle_over([card(5000), cash(100)], 4260, "change")
+    assert settle_over([card(4260), cash(100)], 4260, "change").tenders == [
+        card(4260)
+    ]  # cash given back whole
 
 
 @given(
-    st.lists(st.tuples(st.booleans(), cents), min_size=1, max_size=4), cents, st.sampled_from(["change", "credit"])
+    st.lists(st.tuples(st.booleans(), cents), min_size=1, max_size=4),
+    cents,
+    st.sampled_from(["change", "credit"]),
 )
 def test_what_is_kept_and_what_is_given_back_make_what_was_handed_over(
     rows: list[tuple[bool, int]], due: int, over: str
 ) -> None:
-    tenders = [CASH(amount) if cash else CARD(amount) for cash, amount in rows]
+    tenders = [cash(amount) if cash else card(amount) for cash, amount in rows]
     handed_over = sum(each.cents for each in tenders)
     try:
         kept_now = settle_over(tenders, due, over)
     except Refused:
-        assert over == "change" and handed_over - due > sum(each.cents for each in tenders if each.tender == "cash")
+        assert over == "change" and handed_over - due > sum(
+            each.cents for each in tenders if each.tender == "cash"
+        )
         return
     assert sum(each.cents for each in kept_now.tenders) + kept_now.change == handed_over
     assert kept_now.over == (max(0, handed_over - due) if over == "credit" else 0)
@@ -90,7 +118,7 @@ def test_tenders_cover_dues_in_order_without_losing_a_cent(amounts: list[int], d
     assert whole == sorted(whole, reverse=True)  # a later due gets nothing before an earlier one is paid
 
 
-# --- limits, products ----------------------------------------------------------------------------------------------
+# --- limits, products
 def test_limits_by_role_name_who_may() -> None:
     check_limit(2_500, Role.RECEPTIONIST, DEFAULT_LIMITS, "write off")
     check_limit(10**9, Role.MANAGER, DEFAULT_LIMITS, "write off")
@@ -124,7 +152,7 @@ def test_stock_never_goes_below_nothing(pieces: int, words: str) -> None:
         check_stock("Brush", 0, 1)
 
 
-# --- plans ---------------------------------------------------------------------------------------------------------
+# --- plans
 @given(
     cents,
     st.integers(2, 60),
@@ -162,9 +190,15 @@ def test_a_plan_that_is_behind_says_by_how_much() -> None:
 def test_a_plans_sum_must_be_that_of_its_charges() -> None:
     assert check_plan("240", "6", 24_000) == (24_000, 6)
     for amount, count, open_cents, field in (
-        ("250", "6", 24_000, "amount"), ("200", "6", 24_000, "amount"), ("x", "6", 24_000, "amount"), ("240", "1", 24_000, "count"), ("240", "61", 24_000, "count"),
-        ("240", "six", 24_000, "count"), ("0.05", "6", 5, "count"), ("240", "6", 0, "lines"),
-    ):  # fmt: skip
+        ("250", "6", 24_000, "amount"),
+        ("200", "6", 24_000, "amount"),
+        ("x", "6", 24_000, "amount"),
+        ("240", "1", 24_000, "count"),
+        ("240", "61", 24_000, "count"),
+        ("240", "six", 24_000, "count"),
+        ("0.05", "6", 5, "count"),
+        ("240", "6", 0, "lines"),
+    ):
         with pytest.raises(Problems) as wrong:
             check_plan(amount, count, open_cents)
         assert field in wrong.value.problems, (amount, count)
@@ -174,14 +208,16 @@ def test_a_plans_sum_must_be_that_of_its_charges() -> None:
 
 
 def test_a_failed_card_is_tried_every_three_days_three_times() -> None:
-    day = lambda n: TODAY + timedelta(days=n)  # noqa: E731
+    def day(days: int) -> date:
+        return TODAY + timedelta(days=days)
+
     assert may_try([], TODAY)
     assert not may_try([(TODAY, "declined")], day(2)) and may_try([(TODAY, "declined")], day(3))
     assert not may_try([(day(0), "declined"), (day(3), "declined"), (day(6), "declined")], day(60))
     assert not may_try([(TODAY, "unknown")], day(9))
 
 
-# --- aging, drawer -------------------------------------------------------------------------------------------------
+# --- aging, drawer
 def test_age_counts_from_the_day_it_came_to_them() -> None:
     days = [0, 30, 31, 60, 61, 90, 91, -3]
     assert [bucket(TODAY - timedelta(days=n), TODAY) for n in days] == [0, 0, 1, 1, 2, 2, 3, 0]
@@ -213,7 +249,7 @@ def test_a_difference_needs_its_reason() -> None:
         check_difference([CountedTender("cash", 5, 9), CountedTender("card", 9, 5)], "")
 
 
-# --- statements ----------------------------------------------------------------------------------------------------
+# --- statements
 def test_the_rule_says_why_somebody_gets_none() -> None:
     rule = Rule(minimum=1000, days=28, without=(7,), answered=True)
 
@@ -225,7 +261,9 @@ def test_the_rule_says_why_somebody_gets_none() -> None:
     assert "below the minimum" in one(patient_cents=999)
     assert "flag" in one(flags=frozenset({7, 2})) and one(flags=frozenset({2})) == ""
     assert "insurer still owes 171.40" in one(insurer_cents=17_140)
-    assert "12 days ago" in one(last=TODAY - timedelta(days=12)) and one(last=TODAY - timedelta(days=28)) == ""
+    assert (
+        "12 days ago" in one(last=TODAY - timedelta(days=12)) and one(last=TODAY - timedelta(days=28)) == ""
+    )
     assert "payment plan" in one(on_plan=4260) and "below" in one(on_plan=4000) and one(on_plan=3000) == ""
 
 
@@ -248,9 +286,17 @@ def test_the_day_is_summed_by_what_each_kind_means() -> None:
     sums = Sums()
     assert sums.empty
     for kind, cents in (
-        (Kind.CHARGE, 28_600), (Kind.FEE, 2_500), (Kind.INTEREST, 100), (Kind.PAYMENT, -20_000), (Kind.REFUND, 1_000), (Kind.INSURER_PAYMENT, -5_000),
-        (Kind.WRITE_OFF, -300), (Kind.DISCOUNT, -200), (Kind.TRANSFER, 999), (Kind.OPENING, 7_000),
-    ):  # fmt: skip
+        (Kind.CHARGE, 28_600),
+        (Kind.FEE, 2_500),
+        (Kind.INTEREST, 100),
+        (Kind.PAYMENT, -20_000),
+        (Kind.REFUND, 1_000),
+        (Kind.INSURER_PAYMENT, -5_000),
+        (Kind.WRITE_OFF, -300),
+        (Kind.DISCOUNT, -200),
+        (Kind.TRANSFER, 999),
+        (Kind.OPENING, 7_000),
+    ):
         sums.add(kind, cents)
     assert (sums.production, sums.patients, sums.plans, sums.adjusted) == (31_200, 19_000, 5_000, 500)
     sums.add(Kind.CHARGE, -31_200)  # a reversal comes with the kind of what it reverses

@@ -41,11 +41,17 @@ def test_every_field_names_itself_once_and_takes_an_empty_text() -> None:
 @pytest.mark.parametrize(
     ("name", "typed", "kept"),
     [
-        ("first", "  Ana   Maria ", "Ana Maria"), ("birth", "5/3/84", date(1984, 5, 3)), ("phone", "(360) 555-0148", "3605550148"),
-        ("email", " a@example.org ", "a@example.org"), ("zip", "98201-5518", "98201-5518"), ("state", "wa", "WA"), ("sex", "F", "F"),
-        ("mail_zip", "98201", "98201"), ("language", " Tagalog ", "Tagalog"),
+        ("first", "  Ana   Maria ", "Ana Maria"),
+        ("birth", "5/3/84", date(1984, 5, 3)),
+        ("phone", "(360) 555-0148", "3605550148"),
+        ("email", " a@example.org ", "a@example.org"),
+        ("zip", "98201-5518", "98201-5518"),
+        ("state", "wa", "WA"),
+        ("sex", "F", "F"),
+        ("mail_zip", "98201", "98201"),
+        ("language", " Tagalog ", "Tagalog"),
     ],
-)  # fmt: skip
+)
 def test_what_is_typed_is_kept_in_one_form(name: str, typed: str, kept: object) -> None:
     assert FIELDS[name].check(typed, name, TODAY) == kept
 
@@ -53,12 +59,22 @@ def test_what_is_typed_is_kept_in_one_form(name: str, typed: str, kept: object) 
 @pytest.mark.parametrize(
     ("name", "typed", "says"),
     [
-        ("first", "", "first name"), ("last", "x" * 61, "at most 60"), ("birth", "13/45/1984", "not a date"), ("birth", "1/1/2050", "future"),
-        ("phone", "299 555-017", "Ten digits"), ("email", "a@b@c", "name@example.org"), ("email", "a b@c.org", "name@example.org"),
-        ("zip", "9820", "5 digits"), ("zip", "٩٨٢٠١", "5 digits"), ("state", "Wash", "two letters"), ("sex", "X", "list"), ("employer", "y" * 81, "At most 80"),
-        ("language", "a\x07b", "cannot be printed"), ("texts_to", "fax", "list"),
+        ("first", "", "first name"),
+        ("last", "x" * 61, "at most 60"),
+        ("birth", "13/45/1984", "not a date"),
+        ("birth", "1/1/2050", "future"),
+        ("phone", "299 555-017", "Ten digits"),
+        ("email", "a@b@c", "name@example.org"),
+        ("email", "a b@c.org", "name@example.org"),
+        ("zip", "9820", "5 digits"),
+        ("zip", "٩٨٢٠١", "5 digits"),
+        ("state", "Wash", "two letters"),
+        ("sex", "X", "list"),
+        ("employer", "y" * 81, "At most 80"),
+        ("language", "a\x07b", "cannot be printed"),
+        ("texts_to", "fax", "list"),
     ],
-)  # fmt: skip
+)
 def test_bad_input_says_what_is_wrong_beside_its_field(name: str, typed: str, says: str) -> None:
     with pytest.raises(Refused, match=says) as wrong:
         FIELDS[name].check(typed, name, TODAY)
@@ -81,7 +97,15 @@ def test_texts_need_a_number_to_go_to() -> None:
 def test_social_security_numbers() -> None:
     assert check_ssn(" 123-45-6789") == "123456789" and check_ssn("") == ""
     assert mask_ssn("123456789") == "•••-••-6789" and mask_ssn("") == ""
-    for wrong in ("12345678", "000-12-3456", "666-12-3456", "912-12-3456", "123-00-3456", "123-45-0000", "abcdefghi"):
+    for wrong in (
+        "12345678",
+        "000-12-3456",
+        "666-12-3456",
+        "912-12-3456",
+        "123-00-3456",
+        "123-45-0000",
+        "abcdefghi",
+    ):
         with pytest.raises(Refused):
             check_ssn(wrong)
 
@@ -102,11 +126,23 @@ def test_gaps_are_told_by_purpose_and_only_of_what_was_looked_up() -> None:
         "texts_to",
         "emergency_name",
     ]
-    assert [g.words for g in record_gaps(replace(WHOLE, phone="", other_phones="3605550101"))] == ["no mobile number"]
+    assert [g.words for g in record_gaps(replace(WHOLE, phone="", other_phones="3605550101"))] == [
+        "no mobile number"
+    ]
     covers = (
-        CoverFacts(7, "Guild", ""), CoverFacts(8, "Brightwater", "BW1", own=False, needs_group=True),
-        CoverFacts(9, "Northmoor", "NM1", own=False, holder_birth=date(1980, 1, 1), holder_address="1 Pier Road", group="G1", needs_group=True),
-    )  # fmt: skip
+        CoverFacts(7, "Guild", ""),
+        CoverFacts(8, "Brightwater", "BW1", own=False, needs_group=True),
+        CoverFacts(
+            9,
+            "Northmoor",
+            "NM1",
+            own=False,
+            holder_birth=date(1980, 1, 1),
+            holder_address="1 Pier Road",
+            group="G1",
+            needs_group=True,
+        ),
+    )
     found = record_gaps(replace(WHOLE, coverages=covers, emergency=""), Purpose.BILL)
     assert [(g.coverage_id, g.field) for g in found] == [
         (7, "member_id"),
@@ -121,12 +157,17 @@ def test_gaps_are_told_by_purpose_and_only_of_what_was_looked_up() -> None:
 @pytest.mark.parametrize(
     ("other", "likely"),
     [
-        ({"id": 2}, True), ({"id": 2, "last": "vazquez"}, True), ({"id": 2, "birth": date(1984, 3, 5)}, True), ({"id": 2, "first": "vasquez", "last": "helen"}, True),
-        ({"id": 2, "first": "hel"}, True), ({"id": 2, "last": "vasquez lopez", "phones": frozenset()}, True),
+        ({"id": 2}, True),
+        ({"id": 2, "last": "vazquez"}, True),
+        ({"id": 2, "birth": date(1984, 3, 5)}, True),
+        ({"id": 2, "first": "vasquez", "last": "helen"}, True),
+        ({"id": 2, "first": "hel"}, True),
+        ({"id": 2, "last": "vasquez lopez", "phones": frozenset()}, True),
         ({"id": 2, "first": "rafael", "birth": date(2015, 1, 1), "sex": "M"}, False),
-        ({"id": 2, "first": "mateo", "sex": "M"}, False), ({"id": 2, "last": "okafor", "first": "chidi", "phones": frozenset(), "members": frozenset()}, False),
+        ({"id": 2, "first": "mateo", "sex": "M"}, False),
+        ({"id": 2, "last": "okafor", "first": "chidi", "phones": frozenset(), "members": frozenset()}, False),
     ],
-)  # fmt: skip
+)
 def test_who_may_be_one_person(other: dict[str, object], likely: bool) -> None:
     pair = compare(HELEN, replace(HELEN, **other))  # type: ignore[arg-type]
     assert (pair.points >= LIKELY) == likely, pair

@@ -1,4 +1,6 @@
-"""Claim files: 837P validated by pyx12's full map, 837D against the written-out expectation; and the checks before they leave."""
+"""Claim files: 837P validated by pyx12's full map, 837D against the written-out expectation; and the checks
+before they leave.
+"""
 
 import io
 from dataclasses import replace
@@ -28,11 +30,34 @@ def valid_by_pyx12(text: str) -> bool:
 @pytest.mark.parametrize(
     "claims",
     [
-        [claim()], [claim(), claim(number="C000018")], [claim(relationship="19", patient=MATEO)], [claim(group_number="")],
-        [claim(diagnoses=tuple(f"J0{n}.{m}0"[:5] for n, m in ((1, 0), (1, 1), (1, 2), (1, 3), (1, 4), (1, 8), (1, 9), (2, 0), (3, 0), (6, 0), (6, 9), (9, 0))))],
+        [claim()],
+        [claim(), claim(number="C000018")],
+        [claim(relationship="19", patient=MATEO)],
+        [claim(group_number="")],
+        [
+            claim(
+                diagnoses=tuple(
+                    f"J0{n}.{m}0"[:5]
+                    for n, m in (
+                        (1, 0),
+                        (1, 1),
+                        (1, 2),
+                        (1, 3),
+                        (1, 4),
+                        (1, 8),
+                        (1, 9),
+                        (2, 0),
+                        (3, 0),
+                        (6, 0),
+                        (6, 9),
+                        (9, 0),
+                    )
+                )
+            )
+        ],
     ],
     ids=["own", "two claims", "child", "no group", "twelve diagnoses"],
-)  # fmt: skip
+)
 def test_837p_passes_the_full_5010_map(claims: list) -> None:  # type: ignore[type-arg]
     text = claim_file(claims, ENVELOPE)
     assert read(text).problems == []
@@ -55,9 +80,13 @@ def test_a_line_by_somebody_else_elsewhere_and_supervised_passes_the_full_map() 
     assert valid_by_pyx12(text)
     at = text.splitlines().index("LX*2~")
     assert text.splitlines()[at + 1 : at + 7] == [
-        "SV1*HC:99213:25:59:76:GA*128*UN*1*10**2:1~", "DTP*472*D8*20261124~", "REF*6R*L7~", "NM1*82*1*FERRO*NADIA****XX*1467560052~", "PRV*PE*PXC*363LF0000X~",
+        "SV1*HC:99213:25:59:76:GA*128*UN*1*10**2:1~",
+        "DTP*472*D8*20261124~",
+        "REF*6R*L7~",
+        "NM1*82*1*FERRO*NADIA****XX*1467560052~",
+        "PRV*PE*PXC*363LF0000X~",
         "NM1*DQ*1*CALLOWAY*INES****XX*1467560003~",
-    ]  # fmt: skip
+    ]
 
 
 def test_a_quadrant_stands_in_the_oral_cavity_element() -> None:
@@ -80,7 +109,10 @@ def test_837d_is_written_segment_by_segment_as_the_guide_says() -> None:
     lines = (claim(True).lines[0], ClaimLine("L8", "D0120", 6400, 1, DAY))
     written = claim_file([claim(True, lines=lines)], ENVELOPE).splitlines()
     assert written == [
-        "ISA*00*          *00*          *ZZ*JUNIPERQ       *ZZ*FERRYHUB       *261124*1842*^*00501*000000017*0*T*:~",
+        (
+            "ISA*00*          *00*          *ZZ*JUNIPERQ       *ZZ*FERRYHUB      "
+            " *261124*1842*^*00501*000000017*0*T*:~"
+        ),
         "GS*HC*JUNIPERQ*FERRYHUB*20261124*1842*17*X*005010X224A2~",
         "ST*837*0001*005010X224A2~",
         "BHT*0019*00*17*20261124*1842*CH~",
@@ -122,8 +154,13 @@ def test_a_child_is_written_below_the_subscriber() -> None:
     at = written.index("HL*2*1*22*1~")
     assert written[at + 1] == "SBR*P**G104******CI~"
     assert written[at + 4 : at + 10] == [
-        "HL*3*2*23*0~", "PAT*19~", "NM1*QC*1*VASQUEZ*MATEO~", "N3*12 TIDE STREET~", "N4*MARROW HARBOR*WA*98201~", "DMG*D8*20130209*M~",
-    ]  # fmt: skip
+        "HL*3*2*23*0~",
+        "PAT*19~",
+        "NM1*QC*1*VASQUEZ*MATEO~",
+        "N3*12 TIDE STREET~",
+        "N4*MARROW HARBOR*WA*98201~",
+        "DMG*D8*20130209*M~",
+    ]
 
 
 def test_a_line_of_another_day_carries_its_date() -> None:
@@ -143,17 +180,31 @@ def test_one_file_holds_claims_of_one_kind() -> None:
     [
         ({"subscriber": replace(HELEN, birth=None)}, "birth", "patient"),
         ({"subscriber": replace(HELEN, address=Address("", "X", "WA", "98201"))}, "street", "patient"),
-        ({"subscriber": replace(HELEN, sex="")}, "sex", "patient"), ({"subscriber": replace(HELEN, member_id="")}, "member_id", "coverage"),
-        ({"payer": Organization("Nobody", "")}, "payer", "setup"), ({"clinician": Clinician("A", "B", "1234567890", "X")}, "npi", "setup"),
-        ({"diagnoses": ()}, "diagnosis", "charges"), ({"lines": ()}, "lines", "charges"),
+        ({"subscriber": replace(HELEN, sex="")}, "sex", "patient"),
+        ({"subscriber": replace(HELEN, member_id="")}, "member_id", "coverage"),
+        ({"payer": Organization("Nobody", "")}, "payer", "setup"),
+        ({"clinician": Clinician("A", "B", "1234567890", "X")}, "npi", "setup"),
+        ({"diagnoses": ()}, "diagnosis", "charges"),
+        ({"lines": ()}, "lines", "charges"),
         ({"lines": (ClaimLine("L", "99213", 1, 1, DAY, pointers=(3,)),)}, "pointers", "charges"),
         ({"lines": (ClaimLine("L", "99213", 1, 1, DAY),)}, "pointers", "charges"),
-        ({"lines": (ClaimLine("L", "99213", 1, 1, DAY + timedelta(days=3), pointers=(1,)),)}, "day", "charges"),
-        ({"coverage_to": date(2026, 10, 31)}, "coverage", "coverage"), ({"coverage_from": date(2026, 12, 1)}, "coverage", "coverage"),
-        ({"lines": (ClaimLine("L", "99213", 1, 1, DAY - timedelta(days=400), pointers=(1,)),)}, "day", "charges"),
+        (
+            {"lines": (ClaimLine("L", "99213", 1, 1, DAY + timedelta(days=3), pointers=(1,)),)},
+            "day",
+            "charges",
+        ),
+        ({"coverage_to": date(2026, 10, 31)}, "coverage", "coverage"),
+        ({"coverage_from": date(2026, 12, 1)}, "coverage", "coverage"),
+        (
+            {"lines": (ClaimLine("L", "99213", 1, 1, DAY - timedelta(days=400), pointers=(1,)),)},
+            "day",
+            "charges",
+        ),
     ],
-)  # fmt: skip
-def test_a_stop_names_its_field_and_where_to_mend_it(changes: dict[str, object], field: str, where: str) -> None:
+)
+def test_a_stop_names_its_field_and_where_to_mend_it(
+    changes: dict[str, object], field: str, where: str
+) -> None:
     findings = check_claim(claim(**changes), DAY)
     assert (field, where) in [(f.field, f.where) for f in findings]
     assert all(f.message.endswith(".") for f in findings)
@@ -188,15 +239,21 @@ def test_a_lower_payment_moves_the_rest_to_the_patient_with_its_reason() -> None
         answer(remittance(paid="80.64", cas="CAS*CO*45*12.8~CAS*PR*2*34.56").replace("SE*18", "SE*19")), OURS
     )
     assert [(p.kind, p.patient_cents, p.insurer_cents) for p in placed.postings] == [
-        (Kind.INSURER_PAYMENT, 0, -8064), (Kind.WRITE_OFF, 0, -1280), (Kind.TRANSFER, 896, -896),
-    ]  # fmt: skip
+        (Kind.INSURER_PAYMENT, 0, -8064),
+        (Kind.WRITE_OFF, 0, -1280),
+        (Kind.TRANSFER, 896, -896),
+    ]
     assert "above the agreed price" in placed.postings[1].words
     assert "coinsurance" in placed.postings[2].words
 
 
 def test_more_than_expected_takes_from_the_patients_part() -> None:
     placed = place(answer(remittance(paid="128", cas="CAS*PR*2*0")), OURS)
-    assert [(p.kind, p.patient_cents, p.insurer_cents) for p in placed.postings][-1] == (Kind.TRANSFER, -2560, 2560)
+    assert [(p.kind, p.patient_cents, p.insurer_cents) for p in placed.postings][-1] == (
+        Kind.TRANSFER,
+        -2560,
+        2560,
+    )
 
 
 def test_after_posting_nothing_is_left_with_the_insurer() -> None:
@@ -209,12 +266,20 @@ def test_after_posting_nothing_is_left_with_the_insurer() -> None:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        (remittance(status="4", paid="0", cas="CAS*CO*27*128"), "Denied: CO 27: coverage had ended"), (remittance(status="22"), "takes an earlier payment back"),
-        (remittance(charge="100", paid="80", cas="CAS*PR*2*20"), "not the charge we sent"), (remittance(line="L99", service="HC:87880"), "not on this claim"),
-        (remittance(paid="100", cas="CAS*OA*23*28"), "OA 23"), (remittance(paid="0", cas="CAS*PI*204*128"), "reason 204"),
-        (remittance(cas="CAS*PR*2*25.6", paid="102.4").replace("NM1*QC", "CAS*CO*45*0~NM1*QC").replace("SE*18", "SE*19"), "the claim as a whole"),
+        (remittance(status="4", paid="0", cas="CAS*CO*27*128"), "Denied: CO 27: coverage had ended"),
+        (remittance(status="22"), "takes an earlier payment back"),
+        (remittance(charge="100", paid="80", cas="CAS*PR*2*20"), "not the charge we sent"),
+        (remittance(line="L99", service="HC:87880"), "not on this claim"),
+        (remittance(paid="100", cas="CAS*OA*23*28"), "OA 23"),
+        (remittance(paid="0", cas="CAS*PI*204*128"), "reason 204"),
+        (
+            remittance(cas="CAS*PR*2*25.6", paid="102.4")
+            .replace("NM1*QC", "CAS*CO*45*0~NM1*QC")
+            .replace("SE*18", "SE*19"),
+            "the claim as a whole",
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_does_not_agree_goes_to_a_person_with_the_reason(text: str, says: str) -> None:
     placed = place(answer(text), OURS)
     assert says in placed.why_not
@@ -237,7 +302,9 @@ def test_lines_without_our_number_are_matched_by_code_and_missing_ones_noticed()
 def test_whatever_a_payer_pays_the_line_ends_with_the_patient_to_the_cent(
     lines: list[tuple[int, int, int, int]],
 ) -> None:
-    """For any fees, estimates, allowances and percentages: nothing stays with the insurer, no cent is made or lost."""
+    """For any fees, estimates, allowances and percentages: nothing stays with the insurer, no cent is made or
+    lost.
+    """
     answered, expected, forgiven = [], [], 0
     for number, (fee, estimated, allowed, percent) in enumerate(lines, 1):
         insurer = fee * estimated // 100
@@ -247,11 +314,16 @@ def test_whatever_a_payer_pays_the_line_ends_with_the_patient_to_the_cent(
         answered.append(RemitLine("99213", "HC", (), fee, paid, f"L{number}", adjustments=adjustments))
         expected.append(ExpectedLine(number, f"L{number}", "99213", fee, Parts(fee - insurer, insurer)))
         forgiven += fee - agreed
-    charge, paid_in_all = sum(line.charge_cents for line in answered), sum(line.paid_cents for line in answered)
+    charge, paid_in_all = (
+        sum(line.charge_cents for line in answered),
+        sum(line.paid_cents for line in answered),
+    )
     placed = place(RemitClaim("C1", "1", charge, paid_in_all, 0, "P", lines=answered), expected)
     assert placed.why_not == ""
     for ours in expected:
         mine = [posting for posting in placed.postings if posting.line_id == ours.line_id]
         assert ours.open.insurer + sum(posting.insurer_cents for posting in mine) == 0
-    patient = sum(ours.open.patient for ours in expected) + sum(posting.patient_cents for posting in placed.postings)
+    patient = sum(ours.open.patient for ours in expected) + sum(
+        posting.patient_cents for posting in placed.postings
+    )
     assert patient + paid_in_all + forgiven == charge

@@ -22,11 +22,26 @@ def other_delimiters(text: str) -> str:
 @pytest.mark.parametrize(
     "text",
     [
-        SOUND, SOUND.replace("~", "~\n"), SOUND.replace("~", "~\r\n"), SOUND.replace("~", "\n"), other_delimiters(SOUND), "\n\n " + SOUND + "\n\n",
-        "\ufeff" + SOUND, SOUND.replace("~", "'"),
+        SOUND,
+        SOUND.replace("~", "~\n"),
+        SOUND.replace("~", "~\r\n"),
+        SOUND.replace("~", "\n"),
+        other_delimiters(SOUND),
+        "\n\n " + SOUND + "\n\n",
+        "\ufeff" + SOUND,
+        SOUND.replace("~", "'"),
     ],
-    ids=["one line", "lines", "crlf", "newline as terminator", "other delimiters", "blank around", "byte order mark", "apostrophe"],
-)  # fmt: skip
+    ids=[
+        "one line",
+        "lines",
+        "crlf",
+        "newline as terminator",
+        "other delimiters",
+        "blank around",
+        "byte order mark",
+        "apostrophe",
+    ],
+)
 def test_the_same_payment_in_every_layout(text: str) -> None:
     found = read_remittances(text)
     assert found.problems == []
@@ -72,16 +87,22 @@ def test_several_transactions_groups_and_interchanges_in_one_file() -> None:
     assert (found.problems, [r.trace for r in found.remittances]) == ([], ["T900", "T901"])
     body = [part for part in SOUND.split("~")[3:-4] if part]
     inner = "~".join(body)
-    double = SOUND.replace("SE*18*0001", f"SE*18*0001~ST*835*0002~{inner}~SE*18*0002").replace("GE*1*900", "GE*2*900")
+    double = SOUND.replace("SE*18*0001", f"SE*18*0001~ST*835*0002~{inner}~SE*18*0002").replace(
+        "GE*1*900", "GE*2*900"
+    )
     assert read_remittances(double).problems == []
     assert len(read_remittances(double).remittances) == 2
 
 
 def test_loops_and_segments_we_never_write_are_passed_over() -> None:
-    rich = SOUND.replace("LX*1~", "RDM*BM*X~LX*1~TS3*1234567893*11*20261231*1*128~").replace(
-        "NM1*QC*1*VASQUEZ*HELEN****MI*HG-31806~",
-        "CAS*OA*23*0~NM1*QC*1*VASQUEZ*HELEN****MI*HG-31806~NM1*82*1*X~MOA***MA01~REF*1L*G1~DTM*232*20261124~PER*CX**TE*3605550199~AMT*AU*128~QTY*CA*1~",
-    ).replace("REF*6R*L7~", "REF*6R*L7~REF*LU*11~AMT*B6*128~AMT*KH*3~LQ*HE*N130~LQ*RX*5~")  # fmt: skip
+    rich = (
+        SOUND.replace("LX*1~", "RDM*BM*X~LX*1~TS3*1234567893*11*20261231*1*128~")
+        .replace(
+            "NM1*QC*1*VASQUEZ*HELEN****MI*HG-31806~",
+            "CAS*OA*23*0~NM1*QC*1*VASQUEZ*HELEN****MI*HG-31806~NM1*82*1*X~MOA***MA01~REF*1L*G1~DTM*232*20261124~PER*CX**TE*3605550199~AMT*AU*128~QTY*CA*1~",
+        )
+        .replace("REF*6R*L7~", "REF*6R*L7~REF*LU*11~AMT*B6*128~AMT*KH*3~LQ*HE*N130~LQ*RX*5~")
+    )
     rich = rich.replace("SE*18*0001", f"SE*{18 + 15}*0001").replace("CAS*OA*23*0", "CAS*OA*23*0*1")
     found = read_remittances(rich)
     assert found.problems == []
@@ -92,16 +113,25 @@ def test_loops_and_segments_we_never_write_are_passed_over() -> None:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("", "empty"), ("   \n", "empty"), ("Dear clinic, we paid.", "not an X12 file"), ("ISA*00*short~", "breaks off inside"),
-        (SOUND[:500], "has no SE"), (SOUND[: SOUND.index("GE*1")], "has no GE"), (SOUND[: SOUND.index("IEA")], "has no IEA"),
-        (SOUND.replace("SE*18", "SE*17"), "SE says 17 segments, the file has 18"), (SOUND.replace("SE*18*0001", "SE*18*0009"), "0009 instead of 0001"),
-        (SOUND.replace("GE*1*900", "GE*3*900"), "GE says 3 transactions"), (SOUND.replace("IEA*1*000000900", "IEA*1*000000901"), "000000901 instead"),
-        (remittance(paid="50"), "does not add up"), (remittance(total="99"), "its claims add up to"),
-        (SOUND.replace("CLP*C000017*1*128", "CLP*C000017*1*12x8"), "is not an amount"), (SOUND.replace("102.4", "102.444"), "whole number of cents"),
+        ("", "empty"),
+        ("   \n", "empty"),
+        ("Dear clinic, we paid.", "not an X12 file"),
+        ("ISA*00*short~", "breaks off inside"),
+        (SOUND[:500], "has no SE"),
+        (SOUND[: SOUND.index("GE*1")], "has no GE"),
+        (SOUND[: SOUND.index("IEA")], "has no IEA"),
+        (SOUND.replace("SE*18", "SE*17"), "SE says 17 segments, the file has 18"),
+        (SOUND.replace("SE*18*0001", "SE*18*0009"), "0009 instead of 0001"),
+        (SOUND.replace("GE*1*900", "GE*3*900"), "GE says 3 transactions"),
+        (SOUND.replace("IEA*1*000000900", "IEA*1*000000901"), "000000901 instead"),
+        (remittance(paid="50"), "does not add up"),
+        (remittance(total="99"), "its claims add up to"),
+        (SOUND.replace("CLP*C000017*1*128", "CLP*C000017*1*12x8"), "is not an amount"),
+        (SOUND.replace("102.4", "102.444"), "whole number of cents"),
         (envelope("999", "FA", "005010X231A1", ["AK1*HC*5"]).replace("ST*999", "ST*835"), "0.00"[:0]),
         (SOUND.replace("ISA*00*", "ISA*00**", 1), "16 elements"),
     ],
-)  # fmt: skip
+)
 def test_damage_becomes_a_sentence(text: str, says: str) -> None:
     found = describe(text)
     assert says in " ".join(found["problems"])
@@ -134,8 +164,9 @@ def test_an_acknowledgement_says_which_file_and_why() -> None:
     refused = describe(acknowledgement("17", "R"))
     assert refused["transactions"][0]["verdict"] == "rejected"
     assert refused["transactions"][0]["files"][0]["errors"] == [
-        "segment CLM (22): code 8", "segment CLM (22) element 2: code 6, '12X'",
-    ]  # fmt: skip
+        "segment CLM (22): code 8",
+        "segment CLM (22) element 2: code 6, '12X'",
+    ]
     assert "no verdict" in " ".join(
         describe(acknowledgement("17").replace("IK5*A~", "").replace("SE*6", "SE*5"))["problems"]
     )

@@ -1,4 +1,6 @@
-"""Arrival on the database: the list, who did what, the door and its manager; heads-ups, forms that stay as signed, stages and rooms."""
+"""Arrival on the database: the list, who did what, the door and its manager; heads-ups, forms that stay as
+signed, stages and rooms.
+"""
 
 import json
 import threading
@@ -22,7 +24,7 @@ from tests.conftest import (
     pay_visit,
     scalar,
     state_of,
-)  # fmt: skip
+)
 from tests.desk.acting import booked, row
 from zax.clock import ShiftedClock
 from zax.core.arrivals.conditions import Place
@@ -84,7 +86,7 @@ def stands(desk: Desk, visit_id: int) -> dict[str, str]:
     return {each.step.words: each.state for each in arrival.stands}
 
 
-# --- the list ------------------------------------------------------------------------------------------------------
+# --- the list
 def test_a_needed_step_stands_in_the_door_until_it_is_done(desk: Desk) -> None:
     number = step(desk, required=True)
     step(desk, "Nice to have")
@@ -154,7 +156,10 @@ def test_two_who_check_in_one_patient_give_one_arrival_and_one_clear_word(desk: 
         thread.join()
     lost = next(error for error in said if error is not None)
     assert said.count(None) == 1 and ("here" in str(lost) or "checked" in str(lost))
-    assert scalar(desk, "SELECT COUNT(*) FROM track_move WHERE visit_id = :id AND to_stop = 'here'", id=visit_id) == 1
+    assert (
+        scalar(desk, "SELECT COUNT(*) FROM track_move WHERE visit_id = :id AND to_stop = 'here'", id=visit_id)
+        == 1
+    )
 
 
 def test_steps_limited_to_some_and_once_a_year(desk: Desk, clock: ShiftedClock) -> None:
@@ -192,7 +197,9 @@ def test_built_in_steps_are_done_by_themselves_when_there_is_nothing_to_do(desk:
 def test_a_copay_is_asked_before_anything_is_charged_and_waits_as_credit(desk: Desk) -> None:
     step(desk, "Collect", "collect")
     with desk.engine.begin() as connection:
-        terms = dict(connection.execute(select(schema.plan.c.terms).where(schema.plan.c.id == 3)).scalar_one())
+        terms = dict(
+            connection.execute(select(schema.plan.c.terms).where(schema.plan.c.id == 3)).scalar_one()
+        )
         connection.execute(
             update(schema.plan)
             .where(schema.plan.c.id == 3)
@@ -204,7 +211,9 @@ def test_a_copay_is_asked_before_anything_is_charged_and_waits_as_credit(desk: D
         assert stands(desk, visit_id) == {"Collect": "open"}
         taken = pay_visit(desk, visit_id, "cash", "20", "copay")
         assert taken.state == PaymentState.TAKEN and stands(desk, visit_id) == {"Collect": "itself"}
-        assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == -2000
+        assert (
+            scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == -2000
+        )
     finally:
         with desk.engine.begin() as connection:
             connection.execute(update(schema.plan).where(schema.plan.c.id == 3).values(terms=terms))
@@ -231,7 +240,7 @@ def test_the_list_is_put_in_order_and_a_stale_order_is_refused(desk: Desk) -> No
     assert desk.clinic.steps[one].step.words == "One, renamed" and not desk.clinic.steps[one].active
 
 
-# --- heads-ups -----------------------------------------------------------------------------------------------------
+# --- heads-ups
 def headsup(desk: Desk, words: str, rows: list[Row], **changes: Any) -> int:
     values: dict[str, Any] = {"todo": "", "places": ["arrival"], "groups": [rows]}
     return save_headsup(desk, SAM, 0, HeadsUpForm(words, **(values | changes)))
@@ -279,13 +288,23 @@ def test_heads_ups_show_by_what_is_on_record_and_stay_away_for_the_visit(desk: D
 
 def test_a_heads_up_is_tried_before_it_is_saved(desk: Desk) -> None:
     patient = add_patient(desk)
-    form = HeadsUpForm("{first} has no plan", "Ask about one", ["booking"], [[Row("kind:none"), Row("older", "18")]])
+    form = HeadsUpForm(
+        "{first} has no plan", "Ask about one", ["booking"], [[Row("kind:none"), Row("older", "18")]]
+    )
     with desk.engine.connect() as connection:
         said = try_on(connection, desk.clinic, form, patient, TODAY)
         silent = try_on(
-            connection, desk.clinic, HeadsUpForm("Young", "", ["booking"], [[Row("younger", "18")]]), patient, TODAY
+            connection,
+            desk.clinic,
+            HeadsUpForm("Young", "", ["booking"], [[Row("younger", "18")]]),
+            patient,
+            TODAY,
         )
-    assert said is not None and (said.words, said.todo) == ("Helen has no plan", "Ask about one") and silent is None
+    assert (
+        said is not None
+        and (said.words, said.todo) == ("Helen has no plan", "Ask about one")
+        and silent is None
+    )
     assert scalar(desk, "SELECT COUNT(*) FROM headsup") == 0
 
 
@@ -305,11 +324,15 @@ def test_conditions_come_back_into_the_form_as_they_were(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("form", "field"),
     [
-        (HeadsUpForm("x", "", ["record"], []), "words"), (HeadsUpForm("Ask {shoe}", "", ["record"], []), "words"), (HeadsUpForm("Look", "y" * 161, ["record"], []), "todo"),
-        (HeadsUpForm("Look", "", ["roof"], []), "places"), (HeadsUpForm("Look", "", ["record"], [[Row("older", "old")]]), "condition"),
-        (HeadsUpForm("Look", "", ["record"], [[Row("mood")]]), "condition"), (HeadsUpForm("Look", "", ["record"], [[Row("flag:1")] * 41]), "condition"),
+        (HeadsUpForm("x", "", ["record"], []), "words"),
+        (HeadsUpForm("Ask {shoe}", "", ["record"], []), "words"),
+        (HeadsUpForm("Look", "y" * 161, ["record"], []), "todo"),
+        (HeadsUpForm("Look", "", ["roof"], []), "places"),
+        (HeadsUpForm("Look", "", ["record"], [[Row("older", "old")]]), "condition"),
+        (HeadsUpForm("Look", "", ["record"], [[Row("mood")]]), "condition"),
+        (HeadsUpForm("Look", "", ["record"], [[Row("flag:1")] * 41]), "condition"),
     ],
-)  # fmt: skip
+)
 def test_a_wrong_heads_up_is_told_at_its_field(desk: Desk, form: HeadsUpForm, field: str) -> None:
     with pytest.raises(Problems) as wrong:
         save_headsup(desk, SAM, 0, form)
@@ -321,10 +344,12 @@ def test_what_is_known_of_many_is_read_at_once(desk: Desk) -> None:
     with desk.engine.connect() as connection:
         found = known_of(connection, desk.clinic, [Asking(n) for n in ids], TODAY)
     assert [each.about.first for each in found] == ["Ann", "Bob", "Cid"]
-    assert all(each.about.age == 42 and not each.here_before and each.about.kinds == {"none"} for each in found)
+    assert all(
+        each.about.age == 42 and not each.here_before and each.about.kinds == {"none"} for each in found
+    )
 
 
-# --- forms ---------------------------------------------------------------------------------------------------------
+# --- forms
 def signing(version: int = 1, strokes: str = STROKES, **answers: str) -> SignForm:
     return SignForm(strokes, "Helen Vasquez", "for themselves", {"answer-2": "Yes"} | answers, version)
 
@@ -345,7 +370,9 @@ def test_a_signed_form_stays_as_it_was_whatever_becomes_of_its_template(desk: De
         and before.answers["given"] == {"2": "Yes"}
         and before.answers["blocks"][1]["words"] == "For Helen"
     )
-    save_template(desk, SAM, template, "Policy", [("text", "Everything is different", "", False)], "12", True, 1)
+    save_template(
+        desk, SAM, template, "Policy", [("text", "Everything is different", "", False)], "12", True, 1
+    )
     with desk.engine.connect() as connection:
         after, same = signed_pdf(connection, store, signed)
         assert [each.name for each in signed_forms(connection, patient)] == ["Policy"]
@@ -398,7 +425,7 @@ def test_a_paper_changed_outside_is_not_shown_as_signed(desk: Desk, tmp_path: Pa
         signed_pdf(connection, store, 999)
 
 
-# --- stages, rooms, settings ---------------------------------------------------------------------------------------
+# --- stages, rooms, settings
 def test_stages_begin_with_the_first_and_the_time_in_each_is_kept(desk: Desk, clock: ShiftedClock) -> None:
     nurse = save_stage(desk, SAM, 0, "Nurse first", "assistant", False, True)
     doctor = save_stage(desk, SAM, 0, "With the provider", "provider", False, True)
@@ -417,8 +444,11 @@ def test_stages_begin_with_the_first_and_the_time_in_each_is_kept(desk: Desk, cl
     with desk.engine.connect() as connection:
         found = stays_of(connection, desk.clinic, visit_id, row(desk, visit_id).state, clock.now())
     assert [(s.where, s.stage, s.minutes) for s in found] == [
-        ("waiting", "", 8), ("Exam A", "Nurse first", 5), ("Exam A", "With the provider", 7), ("Exam B", "With the provider", 5)
-    ]  # fmt: skip
+        ("waiting", "", 8),
+        ("Exam A", "Nurse first", 5),
+        ("Exam A", "With the provider", 7),
+        ("Exam B", "With the provider", 5),
+    ]
     assert [s.now for s in found] == [False, False, False, True]
     with pytest.raises(Refused, match="from the list"):
         set_stage(desk, INES, visit_id, teeth)

@@ -1,4 +1,6 @@
-"""Changing the Book, against a real MariaDB: move, shelve, take off, a day off, undo, and many desks at once."""
+"""Changing the Book, against a real MariaDB: move, shelve, take off, a day off, undo, and many
+desks at once.
+"""
 
 import random
 from concurrent.futures import ThreadPoolExecutor
@@ -32,7 +34,7 @@ from zax.store.money import queries as money
 from zax.store.patients.attendance import tally_of
 
 
-# --- moving --------------------------------------------------------------------------------------------------------
+# --- moving
 def test_a_visit_moves_with_everything_about_it_and_is_no_longer_confirmed(desk: Desk) -> None:
     visit_id = booked(desk, "13:30", 2, "Hygiene", note="nervous")
     confirm(desk, JUNO, visit_id)
@@ -46,7 +48,10 @@ def test_a_visit_moves_with_everything_about_it_and_is_no_longer_confirmed(desk:
         "nervous",
     )
     assert (
-        scalar(desk, "SELECT COUNT(*) FROM staff_slot WHERE visit_id = :v AND day = :d", v=visit_id, d=TOMORROW) == 2
+        scalar(
+            desk, "SELECT COUNT(*) FROM staff_slot WHERE visit_id = :v AND day = :d", v=visit_id, d=TOMORROW
+        )
+        == 2
     )
     with desk.engine.connect() as connection:
         assert {line.provider_id for line in money.visit_lines(connection, visit_id)} >= {4}
@@ -65,11 +70,17 @@ def test_a_longer_visit_stays_confirmed_and_never_runs_into_the_next(desk: Desk)
 @pytest.mark.parametrize(
     ("order_", "says"),
     [
-        (to("9:00"), "has passed"), (to("14:00", 1), "does not do"), (to("12:30"), "does not work"), (to("14:02"), "steps of 5"), (to("x"), "not a time"),
-        (to("14:00", minutes="7"), "steps of 5"), (to("14:00", day=TODAY - timedelta(days=1)), "has passed"), (to("14:00", day=date(2026, 11, 26)), "Thanksgiving"),
+        (to("9:00"), "has passed"),
+        (to("14:00", 1), "does not do"),
+        (to("12:30"), "does not work"),
+        (to("14:02"), "steps of 5"),
+        (to("x"), "not a time"),
+        (to("14:00", minutes="7"), "steps of 5"),
+        (to("14:00", day=TODAY - timedelta(days=1)), "has passed"),
+        (to("14:00", day=date(2026, 11, 26)), "Thanksgiving"),
         (to("14:00", room=1), "not equipped"),
     ],
-)  # fmt: skip
+)
 def test_where_a_visit_cannot_go(desk: Desk, order_: MoveOrder, says: str) -> None:
     visit_id = booked(desk)
     with pytest.raises(ZaxError) as refused:
@@ -100,9 +111,11 @@ def test_past_days_stay_as_they_were_but_for_the_track(desk: Desk, clock: Shifte
     visit_id, other = booked(desk, "11:00"), booked(desk, "15:00")
     clock.set_to(at(10, day=TOMORROW))
     for refused in (
-        lambda: move_visit(desk, JUNO, visit_id, to("11:00", day=TOMORROW)), lambda: take_off(desk, JUNO, visit_id, "declined"),
-        lambda: shelve(desk, JUNO, [visit_id]), lambda: replace_patient(desk, JUNO, visit_id, 1),
-    ):  # fmt: skip
+        lambda: move_visit(desk, JUNO, visit_id, to("11:00", day=TOMORROW)),
+        lambda: take_off(desk, JUNO, visit_id, "declined"),
+        lambda: shelve(desk, JUNO, [visit_id]),
+        lambda: replace_patient(desk, JUNO, visit_id, 1),
+    ):
         with pytest.raises(Refused, match="That day is over"):
             refused()
     with pytest.raises(Refused, match="Say in a few words why"):
@@ -124,7 +137,7 @@ def test_whoever_was_expected_in_a_room_taken_by_another_gets_a_free_one(desk: D
     assert scalar(desk, ROOMS) == 0
 
 
-# --- double booking ------------------------------------------------------------------------------------------------
+# --- double booking
 def test_double_booking_where_provider_and_types_allow_it_and_never_a_third_or_a_room(desk: Desk) -> None:
     first, second = booked(desk, "15:00", 6, "Follow-up"), booked(desk, "15:00", 6, "Vaccines")
     assert row(desk, first).room_id != row(desk, second).room_id
@@ -145,7 +158,7 @@ def test_nobody_is_in_two_chairs_at_once(desk: Desk) -> None:
     assert "from 14:00 to 14:30" in twice.value.problems["patient"]
 
 
-# --- shelf ---------------------------------------------------------------------------------------------------------
+# --- shelf
 def test_the_shelf_frees_the_time_and_says_who_put_what_when(desk: Desk) -> None:
     mine, shared = booked(desk, "14:00"), booked(desk, "15:00")
     shelve(desk, JUNO, [mine], "car trouble", version=1)
@@ -168,7 +181,9 @@ def test_the_shelf_frees_the_time_and_says_who_put_what_when(desk: Desk) -> None
         share(desk, JUNO, mine, True)
 
 
-def test_a_shelved_visit_whose_day_is_over_can_still_be_placed_or_taken_off(desk: Desk, clock: ShiftedClock) -> None:
+def test_a_shelved_visit_whose_day_is_over_can_still_be_placed_or_taken_off(
+    desk: Desk, clock: ShiftedClock
+) -> None:
     placed, gone = booked(desk, "14:00"), booked(desk, "15:00")
     shelve(desk, JUNO, [placed, gone])
     clock.set_to(at(10, day=TOMORROW))
@@ -190,11 +205,16 @@ def test_put_back_keeps_a_confirmation(desk: Desk) -> None:
         shelve(desk, JUNO, [visit_id])
 
 
-# --- taking off ----------------------------------------------------------------------------------------------------
+# --- taking off
 @pytest.mark.parametrize(
     ("why", "tally", "waits"),
-    [("wants", "no visit yet, cancelled 1", True), ("declined", "no visit yet, cancelled 1", False), ("clinic", "no visit yet", True), ("mistake", "no visit yet", False)],
-)  # fmt: skip
+    [
+        ("wants", "no visit yet, cancelled 1", True),
+        ("declined", "no visit yet, cancelled 1", False),
+        ("clinic", "no visit yet", True),
+        ("mistake", "no visit yet", False),
+    ],
+)
 def test_why_a_visit_is_taken_off_decides_what_follows(desk: Desk, why: str, tally: str, waits: bool) -> None:
     patient = add_patient(desk)
     visit_id = book_visit(desk, JUNO, order(patient))
@@ -263,7 +283,9 @@ def test_planned_work_that_was_done_is_not_offered_again(desk: Desk) -> None:
     assert scalar(desk, "SELECT done_at IS NOT NULL FROM planned_service") == 1
 
 
-def test_who_comes_after_all_gets_their_time_only_if_nobody_else_has_it(desk: Desk, clock: ShiftedClock) -> None:
+def test_who_comes_after_all_gets_their_time_only_if_nobody_else_has_it(
+    desk: Desk, clock: ShiftedClock
+) -> None:
     visit_id = booked(desk, "11:00")
     clock.set_to(at(11, 5))
     did_not_come(desk, JUNO, visit_id)
@@ -276,8 +298,14 @@ def test_who_comes_after_all_gets_their_time_only_if_nobody_else_has_it(desk: De
 
 
 def test_a_whole_day_off_in_one_act_and_back(desk: Desk) -> None:
-    own, hygiene = booked(desk, "16:00", 1, "Filling", first="Own"), booked(desk, "13:30", 2, "Hygiene", first="Exam")
-    assert scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene) == 1
+    own, hygiene = (
+        booked(desk, "16:00", 1, "Filling", first="Own"),
+        booked(desk, "13:30", 2, "Hygiene", first="Exam"),
+    )
+    assert (
+        scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene)
+        == 1
+    )
     check_in_me = booked(desk, "11:00", 1, "Toothache", first="Here")
     check_in(desk, JUNO, check_in_me)
     with pytest.raises(Refused):
@@ -288,20 +316,27 @@ def test_a_whole_day_off_in_one_act_and_back(desk: Desk) -> None:
         ["13:30 Exam Vasquez"],
         ["11:00 Here Vasquez"],
     )
-    assert scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene) == 3
+    assert (
+        scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene)
+        == 3
+    )
     assert waiting(desk) == [("Own Vasquez", "lost")]
     assert (
-        scalar(desk, "SELECT note FROM waiting") == "ill" and scalar(desk, "SELECT value_cents FROM waiting") == 28600
+        scalar(desk, "SELECT note FROM waiting") == "ill"
+        and scalar(desk, "SELECT value_cents FROM waiting") == 28600
     )
     with pytest.raises(Refused, match="ill"):
         booked(desk, "15:00", 1, "Filling")
     assert undo(desk) == "took Dr. Calloway’s 24 Nov off, 1 visits to the waitlist"
     assert (state_of(desk, own), waiting(desk)) == ("booked", [])
-    assert scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene) == 1
+    assert (
+        scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene)
+        == 1
+    )
     assert booked(desk, "15:00", 1, "Filling")
 
 
-# --- undo ----------------------------------------------------------------------------------------------------------
+# --- undo
 def test_undo_puts_everything_back_until_something_else_happened(desk: Desk) -> None:
     visit_id = booked(desk, "14:00", first="Ana")
     confirm(desk, JUNO, visit_id)
@@ -355,7 +390,7 @@ def test_services_added_since_keep_an_act_from_being_undone(desk: Desk) -> None:
         undo(desk)
 
 
-# --- the wrong patient ---------------------------------------------------------------------------------------------
+# --- the wrong patient
 def test_a_wrongly_picked_patient_is_replaced_in_place(desk: Desk) -> None:
     wrong, right = add_patient(desk, first="Wrong"), add_patient(desk, first="Right")
     visit_id = book_visit(desk, JUNO, order(wrong))
@@ -369,11 +404,14 @@ def test_a_wrongly_picked_patient_is_replaced_in_place(desk: Desk) -> None:
         replace_patient(desk, JUNO, visit_id, None)
 
 
-# --- many desks at once --------------------------------------------------------------------------------------------
+# --- many desks at once
 DOUBLES = """
-SELECT COUNT(*) FROM staff_slot a JOIN staff_slot b ON a.provider_id = b.provider_id AND a.day = b.day AND a.id < b.id AND a.visit_id <> b.visit_id
-AND a.start_min < b.end_min AND b.start_min < a.end_min JOIN visit v ON v.id = a.visit_id JOIN visit w ON w.id = b.visit_id
-WHERE v.state NOT IN ('missed', 'cancelled', 'shelf') AND w.state NOT IN ('missed', 'cancelled', 'shelf') AND a.provider_id <> 6
+SELECT COUNT(*) FROM staff_slot a JOIN staff_slot b
+ON a.provider_id = b.provider_id AND a.day = b.day AND a.id < b.id AND a.visit_id <> b.visit_id
+AND a.start_min < b.end_min AND b.start_min < a.end_min
+JOIN visit v ON v.id = a.visit_id JOIN visit w ON w.id = b.visit_id
+WHERE v.state NOT IN ('missed', 'cancelled', 'shelf') AND w.state NOT IN ('missed', 'cancelled', 'shelf')
+AND a.provider_id <> 6
 """
 
 
@@ -396,7 +434,9 @@ def test_many_desks_at_once_lose_no_visit_and_book_nobody_twice(desk: Desk) -> N
                     )
                     made += 1
                 elif what < 0.65:
-                    move_visit(desk, actor, dice.choice(mine), to(clock, provider, dice.choice((TODAY, TOMORROW))))
+                    move_visit(
+                        desk, actor, dice.choice(mine), to(clock, provider, dice.choice((TODAY, TOMORROW)))
+                    )
                 elif what < 0.75:
                     shelve(desk, actor, [dice.choice(mine)])
                 elif what < 0.82:
@@ -417,10 +457,14 @@ def test_many_desks_at_once_lose_no_visit_and_book_nobody_twice(desk: Desk) -> N
     assert (
         scalar(
             desk,
-            "SELECT COUNT(*) FROM visit v WHERE v.state = 'shelf' AND NOT EXISTS (SELECT 1 FROM shelf s WHERE s.visit_id = v.id)",
+            "SELECT COUNT(*) FROM visit v WHERE v.state = 'shelf' AND NOT EXISTS (SELECT 1 FROM shelf s WHERE"
+            " s.visit_id = v.id)",
         )
         == 0
     )
     assert (
-        scalar(desk, "SELECT COUNT(*) FROM shelf s JOIN visit v ON v.id = s.visit_id WHERE v.state <> 'shelf'") == 0
+        scalar(
+            desk, "SELECT COUNT(*) FROM shelf s JOIN visit v ON v.id = s.visit_id WHERE v.state <> 'shelf'"
+        )
+        == 0
     )

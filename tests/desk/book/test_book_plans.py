@@ -1,4 +1,6 @@
-"""What leads to the Book, against a real MariaDB: the waitlist, web requests, series and households, openings, two zones."""
+"""What leads to the Book, against a real MariaDB: the waitlist, web requests, series and households,
+openings, two zones.
+"""
 
 import random
 from datetime import datetime, timedelta
@@ -29,11 +31,13 @@ from zax.store import schema
 from zax.store.book.planned import relatives_of as household_of
 
 
-# --- the waitlist --------------------------------------------------------------------------------------------------
+# --- the waitlist
 def test_a_person_is_on_the_waitlist_once_with_all_reasons_until_booked(desk: Desk) -> None:
     patient = add_patient(desk)
     visit_id = book_visit(
-        desk, JUNO, order(patient, 1, "14:00", "Filling", day=TODAY + timedelta(days=20), sooner=True, short=True)
+        desk,
+        JUNO,
+        order(patient, 1, "14:00", "Filling", day=TODAY + timedelta(days=20), sooner=True, short=True),
     )
     with pytest.raises(Refused, match="already"):
         wait_for(desk, JUNO, patient, "short", TYPE_ID["Filling"], 0, 1, "")
@@ -53,7 +57,9 @@ def test_nobody_leaves_silently_and_the_stale_surface(desk: Desk, clock: Shifted
 
     def stale() -> list[int]:
         with desk.engine.connect() as connection:
-            return [w.id for _, w in stale_first(entries(connection, desk.clinic, 1), TODAY + timedelta(days=8))]
+            return [
+                w.id for _, w in stale_first(entries(connection, desk.clinic, 1), TODAY + timedelta(days=8))
+            ]
 
     (wait_id,) = stale()
     still_waits(desk, JUNO, wait_id)
@@ -108,7 +114,7 @@ def test_gaps_and_who_fits_them(desk: Desk) -> None:
     ) == []
 
 
-# --- requests from the web -----------------------------------------------------------------------------------------
+# --- requests from the web
 def held(desk: Desk, start: str, first: str, until: datetime | None = None) -> int:
     return booked(desk, start, first=first, held_until=until or at(12), web_message="my throat hurts")
 
@@ -125,7 +131,10 @@ def test_several_requests_are_accepted_at_once_and_the_patients_told(
     assert [state_of(desk, v) for v in asked] == ["booked"] * 2
     with pytest.raises(Conflict, match="answered already"):
         accept_requests(desk, RAVI, asked)
-    receipt = lambda desk, visit_id: b""  # noqa: E731
+
+    def receipt(desk: Desk, visit_id: int) -> bytes:
+        return b""
+
     run_once(desk, outside, receipt)
     assert outside.mail.sent == []  # type: ignore[attr-defined]
     undo(desk)
@@ -153,7 +162,7 @@ def test_a_request_nobody_answers_in_time_frees_its_slot(desk: Desk, clock: Shif
     assert scalar(desk, "SELECT COUNT(*) FROM outbox WHERE kind = 'patient_mail'") == 1
 
 
-# --- series and households -----------------------------------------------------------------------------------------
+# --- series and households
 def test_a_series_shows_its_conflicts_before_and_is_booked_whole_or_not_at_all(desk: Desk) -> None:
     booked(desk, "14:00", day=TODAY + timedelta(days=14), first="Ben")
     wanted = order(add_patient(desk), key="series")
@@ -177,24 +186,37 @@ def test_a_household_back_to_back_or_side_by_side(desk: Desk) -> None:
         house = connection.execute(
             text("SELECT household_id FROM patient WHERE id = :id"), {"id": helen}
         ).scalar_one()
-        connection.execute(update(schema.patient).where(schema.patient.c.id == rafa).values(household_id=house))
+        connection.execute(
+            update(schema.patient).where(schema.patient.c.id == rafa).values(household_id=house)
+        )
         assert [each.first for each in household_of(connection, helen)] == ["Rafael"]
     members = [Member(helen, "Helen", TYPE_ID["Hygiene"], 2), Member(rafa, "Rafael", TYPE_ID["Hygiene"], 4)]
     wanted = order(helen, 2, "13:15", "Hygiene", key="house")
     with desk.engine.connect() as connection:
         after = plan_household(
-            connection, desk.clinic, NOON, wanted, [members[0], Member(rafa, "Rafael", TYPE_ID["Hygiene"], 2)], False
+            connection,
+            desk.clinic,
+            NOON,
+            wanted,
+            [members[0], Member(rafa, "Rafael", TYPE_ID["Hygiene"], 2)],
+            False,
         )
         beside = plan_household(connection, desk.clinic, NOON, wanted, members, True)
         clash = plan_household(
-            connection, desk.clinic, NOON, wanted, [members[0], Member(rafa, "Rafael", TYPE_ID["Hygiene"], 2)], True
+            connection,
+            desk.clinic,
+            NOON,
+            wanted,
+            [members[0], Member(rafa, "Rafael", TYPE_ID["Hygiene"], 2)],
+            True,
         )
     assert [each.start for each in after] == [795, 855] and [each.start for each in beside] == [795, 795]
     assert not any(each.why for each in (*after, *beside)) and "is with Helen" in clash[1].why
     made = book_many(desk, JUNO, [each.order for each in beside])
     assert {row(desk, v).start_min for v in made} == {795}
     exams = scalar(
-        desk, "SELECT COUNT(DISTINCT CONCAT(provider_id, '-', start_min)) FROM staff_slot WHERE words = 'exam'"
+        desk,
+        "SELECT COUNT(DISTINCT CONCAT(provider_id, '-', start_min)) FROM staff_slot WHERE words = 'exam'",
     )
     assert exams == 2
 
@@ -206,7 +228,8 @@ def test_types_for_new_or_known_patients_their_hours_and_their_daily_limit(desk:
         )
         connection.execute(
             text(
-                'UPDATE visit_type SET most_a_day = 1, hours = \'[{"weekdays": [1], "start": 840, "end": 960}]\' WHERE id = :id'
+                'UPDATE visit_type SET most_a_day = 1, hours = \'[{"weekdays": [1], "start": 840, "end":'
+                " 960}]' WHERE id = :id"
             ),
             {"id": TYPE_ID["Physical"]},
         )
@@ -228,7 +251,7 @@ def test_types_for_new_or_known_patients_their_hours_and_their_daily_limit(desk:
             )
 
 
-# --- openings ------------------------------------------------------------------------------------------------------
+# --- openings
 def test_what_the_finder_offers_can_be_booked_and_says_why(desk: Desk) -> None:
     patient = add_patient(desk)
     set_wishes(desk, JUNO, patient, [6], [])
@@ -249,7 +272,9 @@ def test_what_the_finder_offers_can_be_booked_and_says_why(desk: Desk) -> None:
     assert any("as they like it" in words for o in found for words in o.reasons)
     best = found[0]
     visit_id = book_visit(
-        desk, JUNO, order(patient, best.lead, f"{best.start // 60}:{best.start % 60:02d}", "Hygiene", day=best.day)
+        desk,
+        JUNO,
+        order(patient, best.lead, f"{best.start // 60}:{best.start % 60:02d}", "Hygiene", day=best.day),
     )
     assert row(desk, visit_id).room_id == best.room
     with desk.engine.connect() as connection:
@@ -296,11 +321,13 @@ def test_a_carried_visit_is_told_where_it_can_go_exactly(desk: Desk) -> None:
         assert taken == (start in places["p6"][1]), start
 
 
-# --- two sites, two zones ------------------------------------------------------------------------------------------
+# --- two sites, two zones
 def test_a_person_at_two_sites_in_two_zones_is_booked_once(desk: Desk) -> None:
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE site SET timezone = 'America/Denver' WHERE id = 2"))
-        connection.execute(text("UPDATE provider_hours SET start_min = 480, end_min = 1200 WHERE site_id = 2"))
+        connection.execute(
+            text("UPDATE provider_hours SET start_min = 480, end_min = 1200 WHERE site_id = 2")
+        )
         desk.clinic = load(connection)
     try:
         booked(desk, "15:00", 5, "Sick visit")
@@ -309,11 +336,18 @@ def test_a_person_at_two_sites_in_two_zones_is_booked_once(desk: Desk) -> None:
         visit_id = booked(desk, "15:30", 5, "Sick visit", site_id=2)
         with pytest.raises(Conflict, match="14:30 to 15:00"):
             booked(desk, "14:30", 5, "Sick visit")
-        request = Request((Part(TYPE_ID["Sick visit"], 0, 5),), (1,), TODAY, TODAY, frozenset(), 14 * 60, 16 * 60)
+        request = Request(
+            (Part(TYPE_ID["Sick visit"], 0, 5),), (1,), TODAY, TODAY, frozenset(), 14 * 60, 16 * 60
+        )
         with desk.engine.connect() as connection:
-            assert {o.start for o in find_openings(connection, desk.clinic, desk.clock.now(), request)} <= {840, 930}
+            assert {o.start for o in find_openings(connection, desk.clinic, desk.clock.now(), request)} <= {
+                840,
+                930,
+            }
         move_visit(desk, JUNO, visit_id, to("17:30", 5, site=2))
     finally:
         with desk.engine.begin() as connection:
             connection.execute(text("UPDATE site SET timezone = 'America/Los_Angeles' WHERE id = 2"))
-            connection.execute(text("UPDATE provider_hours SET start_min = 1020, end_min = 1110 WHERE site_id = 2"))
+            connection.execute(
+                text("UPDATE provider_hours SET start_min = 1020, end_min = 1110 WHERE site_id = 2")
+            )

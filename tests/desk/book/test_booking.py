@@ -29,13 +29,22 @@ def test_a_booked_visit_brings_its_services_people_and_room(desk: Desk) -> None:
     dentist, starts, words = sheet.helpers[0]
     assert (dentist.role, starts, words) == ("dentist", 13 * 60 + 30 + 30, "exam")
     assert sheet.bill.lines[1].provider_id == dentist.id
-    assert scalar(desk, "SELECT COUNT(*) FROM audit WHERE act = 'visit.booked' AND visit_id = :id", id=visit_id) == 1
+    assert (
+        scalar(desk, "SELECT COUNT(*) FROM audit WHERE act = 'visit.booked' AND visit_id = :id", id=visit_id)
+        == 1
+    )
 
 
 def test_a_new_patient_is_made_on_the_spot(desk: Desk) -> None:
-    visit_id = book_visit(desk, JUNO, order(None, first="Ana", last="Ortiz", birth="5/3/1984", phone="360 555 0177"))
+    visit_id = book_visit(
+        desk, JUNO, order(None, first="Ana", last="Ortiz", birth="5/3/1984", phone="360 555 0177")
+    )
     assert (
-        scalar(desk, "SELECT p.last FROM visit v JOIN patient p ON p.id = v.patient_id WHERE v.id = :id", id=visit_id)
+        scalar(
+            desk,
+            "SELECT p.last FROM visit v JOIN patient p ON p.id = v.patient_id WHERE v.id = :id",
+            id=visit_id,
+        )
         == "Ortiz"
     )
 
@@ -49,13 +58,23 @@ def test_the_same_key_books_once(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("changes", "field", "says"),
     [
-        ({"at": "9:00"}, "at", "has passed"), ({"at": "18:00"}, "at", "does not work"), ({"at": "noon"}, "at", "not a time"), ({"at": "25:00"}, "at", "time of day"),
-        ({"at": "14:03"}, "at", "steps of 5"), ({"minutes": "7"}, "minutes", "steps"), ({"minutes": "9000"}, "minutes", "8 hours"),
-        ({"type_id": "1"}, "type_id", "does not do"), ({"type_id": "x"}, "type_id", "Choose"), ({"patient_id": None}, "patient", "Find the patient"),
-        ({"patient_id": 999_999}, "patient", "cannot be booked"), ({"note": "x" * 501}, "note", "at most 500"), ({"day": date(2026, 11, 26)}, "at", "Thanksgiving"),
-        ({"day": date(2026, 11, 28)}, "at", "does not work at Quay Street that day"), ({"at": "12:30"}, "at", "Nearest free"),
+        ({"at": "9:00"}, "at", "has passed"),
+        ({"at": "18:00"}, "at", "does not work"),
+        ({"at": "noon"}, "at", "not a time"),
+        ({"at": "25:00"}, "at", "time of day"),
+        ({"at": "14:03"}, "at", "steps of 5"),
+        ({"minutes": "7"}, "minutes", "steps"),
+        ({"minutes": "9000"}, "minutes", "8 hours"),
+        ({"type_id": "1"}, "type_id", "does not do"),
+        ({"type_id": "x"}, "type_id", "Choose"),
+        ({"patient_id": None}, "patient", "Find the patient"),
+        ({"patient_id": 999_999}, "patient", "cannot be booked"),
+        ({"note": "x" * 501}, "note", "at most 500"),
+        ({"day": date(2026, 11, 26)}, "at", "Thanksgiving"),
+        ({"day": date(2026, 11, 28)}, "at", "does not work at Quay Street that day"),
+        ({"at": "12:30"}, "at", "Nearest free"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_booked_is_said_beside_its_field(
     desk: Desk, changes: dict[str, object], field: str, says: str
 ) -> None:
@@ -106,7 +125,9 @@ def test_twenty_desks_on_one_slot_make_one_visit_and_nineteen_clear_refusals(des
     with ThreadPoolExecutor(20) as pool:
         answers = list(pool.map(try_it, people))
     assert answers.count("booked") == 1
-    assert all("Maren Sollis RDH is taken 14:00 to 15:00 by P" in answer for answer in answers if answer != "booked")
+    assert all(
+        "Maren Sollis RDH is taken 14:00 to 15:00 by P" in answer for answer in answers if answer != "booked"
+    )
     assert scalar(desk, "SELECT COUNT(*) FROM visit") == 1
     assert scalar(desk, "SELECT COUNT(*) FROM staff_slot") == 2
     assert scalar(desk, "SELECT version FROM provider_day WHERE provider_id = 2") >= 1
@@ -132,13 +153,13 @@ def test_many_desks_on_many_slots_never_overlap(desk: Desk) -> None:
         list(pool.map(try_it, range(24)))
     overlaps = scalar(
         desk,
-        "SELECT COUNT(*) FROM staff_slot a JOIN staff_slot b ON a.provider_id = b.provider_id AND a.day = b.day AND a.id < b.id "
-        "WHERE a.start_min < b.end_min AND b.start_min < a.end_min",
+        "SELECT COUNT(*) FROM staff_slot a JOIN staff_slot b ON a.provider_id = b.provider_id AND a.day ="
+        " b.day AND a.id < b.id WHERE a.start_min < b.end_min AND b.start_min < a.end_min",
     )
     rooms = scalar(
         desk,
-        "SELECT COUNT(*) FROM visit a JOIN visit b ON a.room_id = b.room_id AND a.day = b.day AND a.id < b.id "
-        "WHERE a.start_min < b.start_min + b.minutes AND b.start_min < a.start_min + a.minutes",
+        "SELECT COUNT(*) FROM visit a JOIN visit b ON a.room_id = b.room_id AND a.day = b.day AND a.id < b.id"
+        " WHERE a.start_min < b.start_min + b.minutes AND b.start_min < a.start_min + a.minutes",
     )
     assert (overlaps, rooms) == (0, 0)
     assert scalar(desk, "SELECT COUNT(*) FROM visit") >= 2
@@ -157,7 +178,9 @@ def test_the_day_from_expected_to_in_room(desk: Desk, clock: ShiftedClock) -> No
     clock.set_to(at(11, 36) + timedelta(seconds=30))
     with desk.engine.connect() as connection:
         lane = next(
-            lane for lane in day_view(connection, desk.clinic, clock.now(), 1, TODAY).lanes if lane.provider.id == 5
+            lane
+            for lane in day_view(connection, desk.clinic, clock.now(), 1, TODAY).lanes
+            if lane.provider.id == 5
         )
     assert lane.behind == 6
     assert [row.to_stop for row in _track(desk, visit_id)] == ["booked", "confirmed", "here", "room"]

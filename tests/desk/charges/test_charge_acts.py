@@ -1,4 +1,6 @@
-"""Charges in full and planned work with options on the database: what moves together, and what cannot be done."""
+"""Charges in full and planned work with options on the database: what moves together, and what cannot be
+done.
+"""
 
 import json
 from pathlib import Path
@@ -17,7 +19,7 @@ from tests.conftest import (
     order,
     scalar,
     visit_at_checkout,
-)  # fmt: skip
+)
 from tests.desk.acting import in_room, lines, nothing_is_wrong, row
 from zax.core.charges.teeth import Numbering, show_tooth
 from zax.core.errors import Conflict, NotFound, Problems, Refused, Stale
@@ -53,15 +55,19 @@ from zax.store.files import FileStore
 from zax.store.money import queries as money
 from zax.web.charges.documents import plan_pdf, proposal_paper
 
-SIGNED = SignForm(json.dumps([[[20 + n * 10, 90] for n in range(30)]]), "Helen Vasquez", "for themselves", {}, 0)
+SIGNED = SignForm(
+    json.dumps([[[20 + n * 10, 90] for n in range(30)]]), "Helen Vasquez", "for themselves", {}, 0
+)
 
 
-# --- charges -------------------------------------------------------------------------------------------------------
+# --- charges
 def test_a_set_brings_what_is_not_there_yet(desk: Desk) -> None:
     visit_id = in_room(desk, add_patient(desk))
     add_line(desk, JUNO, visit_id, SERVICE_ID["36415"])
     made = add_set(desk, JUNO, visit_id, 3)
-    assert len(made) == 3 and {desk.clinic.services[each.service_id].code for each in lines(desk, visit_id)} == {
+    assert len(made) == 3 and {
+        desk.clinic.services[each.service_id].code for each in lines(desk, visit_id)
+    } == {
         "99213",
         "36415",
         "99396",
@@ -80,10 +86,12 @@ def test_a_form_filled_in_for_somebody_else_charges_nobody(desk: Desk) -> None:
     mine, other = add_patient(desk), add_patient(desk, first="Iris")
     visit_id = in_room(desk, mine)
     for work in (
-        lambda: add_line(desk, JUNO, visit_id, SERVICE_ID["36415"], patient_id=other), lambda: add_set(desk, JUNO, visit_id, 3, other),
-        lambda: add_diagnosis(desk, JUNO, visit_id, "I10", other), lambda: ready_for_checkout(desk, JUNO, visit_id, patient_id=other),
+        lambda: add_line(desk, JUNO, visit_id, SERVICE_ID["36415"], patient_id=other),
+        lambda: add_set(desk, JUNO, visit_id, 3, other),
+        lambda: add_diagnosis(desk, JUNO, visit_id, "I10", other),
+        lambda: ready_for_checkout(desk, JUNO, visit_id, patient_id=other),
         lambda: change_line(desk, JUNO, visit_id, lines(desk, visit_id)[0].id, LineForm(), other),
-    ):  # fmt: skip
+    ):
         with pytest.raises(Stale, match="Helen Vasquez’s now"):
             work()
     assert len(lines(desk, visit_id)) == 1
@@ -104,7 +112,11 @@ def test_planned_work_done_today_moves_with_its_visit_and_back(desk: Desk) -> No
     change_line(desk, JUNO, visit_id, lines(desk, visit_id)[0].id, LineForm("1", "14", "MO"))
     ready_for_checkout(desk, INES, visit_id)
     finish_checkout(desk, JUNO, visit_id)
-    state = "SELECT CONCAT(v.state, '-', p.done_at IS NOT NULL, '-', (SELECT COUNT(*) FROM claim c WHERE c.visit_id = v.id AND c.state <> 'closed'), '-', (SELECT SUM(patient_cents + insurer_cents) FROM journal j WHERE j.visit_id = v.id)) FROM visit v JOIN planned_service p ON p.visit_id = v.id"
+    state = (
+        "SELECT CONCAT(v.state, '-', p.done_at IS NOT NULL, '-', (SELECT COUNT(*) FROM claim c WHERE"
+        " c.visit_id = v.id AND c.state <> 'closed'), '-', (SELECT SUM(patient_cents + insurer_cents) FROM"
+        " journal j WHERE j.visit_id = v.id)) FROM visit v JOIN planned_service p ON p.visit_id = v.id"
+    )
     assert scalar(desk, state) == "left-1-1-146600"
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE claim SET state = 'held_back'"))
@@ -120,7 +132,11 @@ def test_modifiers_pointers_people_and_place_reach_the_claim(desk: Desk) -> None
     swab = add_line(desk, INES, visit_id, SERVICE_ID["87880"])
     office = lines(desk, visit_id)[0].id
     change_line(
-        desk, INES, visit_id, office, LineForm("1", modifiers="25", pointers="CA", place="10", supervising_id=6)
+        desk,
+        INES,
+        visit_id,
+        office,
+        LineForm("1", modifiers="25", pointers="CA", place="10", supervising_id=6),
     )
     change_line(desk, INES, visit_id, swab, LineForm("2", provider_id=6))
     make_main(desk, INES, visit_id, "R05.1")
@@ -178,10 +194,16 @@ def test_another_fee_needs_the_right_and_a_reason(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("form", "field"),
     [
-        (LineForm(modifiers="25 25"), "modifiers"), (LineForm(pointers="B"), "pointers"), (LineForm(place="99"), "place"), (LineForm(provider_id=1), "provider_id"),
-        (LineForm(supervising_id=5), "supervising_id"), (LineForm(units="0"), "units"), (LineForm(fee="x"), "fee"), (LineForm(tooth="14"), "tooth"),
+        (LineForm(modifiers="25 25"), "modifiers"),
+        (LineForm(pointers="B"), "pointers"),
+        (LineForm(place="99"), "place"),
+        (LineForm(provider_id=1), "provider_id"),
+        (LineForm(supervising_id=5), "supervising_id"),
+        (LineForm(units="0"), "units"),
+        (LineForm(fee="x"), "fee"),
+        (LineForm(tooth="14"), "tooth"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_on_a_line_is_told_at_its_field(desk: Desk, form: LineForm, field: str) -> None:
     visit_id = in_room(desk, add_patient(desk))
     with pytest.raises(Problems) as wrong:
@@ -251,14 +273,22 @@ def test_the_picture_knows_what_was_done_planned_and_lost(desk: Desk) -> None:
             money.visit_lines(connection, now),
             planned_for(connection, patient),
         )
-    assert (found["14"].earlier, found["3"].planned, set(found["30"].today)) == (True, True, {"O", "D"}) and past
+    assert (found["14"].earlier, found["3"].planned, set(found["30"].today)) == (
+        True,
+        True,
+        {"O", "D"},
+    ) and past
 
 
-# --- planned work --------------------------------------------------------------------------------------------------
+# --- planned work
 def offered(desk: Desk, patient: int) -> int:
     made = make_proposal(desk, INES, patient, "Upper left", 1)
     name_parts(desk, INES, made, {"A": "Crown"}, [("Now", "0"), ("Next year", "2"), ("", "9")], 1)
-    for code, phase, tooth, surfaces in (("D2740", 1, "14", ""), ("D2740", 1, "3", ""), ("D2740", 2, "19", "")):
+    for code, phase, tooth, surfaces in (
+        ("D2740", 1, "14", ""),
+        ("D2740", 1, "3", ""),
+        ("D2740", 2, "19", ""),
+    ):
         add_to_option(desk, INES, made, PlannedLineForm(SERVICE_ID[code], "A", phase, tooth, surfaces))
     return made
 
@@ -272,7 +302,9 @@ def test_options_carry_the_maximum_from_line_to_line_and_year_to_year(desk: Desk
     made = offered(desk, add_patient(desk, 1))
     assert add_option(desk, INES, made, "A") == "B"
     option_a, option_b = view(desk, made).options
-    parts = [[(line.estimate.fee, line.estimate.insurer) for line in phase.lines] for phase in option_a.phases]
+    parts = [
+        [(line.estimate.fee, line.estimate.insurer) for line in phase.lines] for phase in option_a.phases
+    ]
     # 50 percent, the deductible of 50.00 once a year; the yearly maximum of 2,500.00 is not reached.
     assert parts == [[(118_000, 56_500), (118_000, 59_000)], [(118_000, 56_500)]]
     assert (
@@ -348,10 +380,15 @@ def test_what_is_done_drops_out_and_counts_for_the_rest(desk: Desk, tmp_path: Pa
 @pytest.mark.parametrize(
     ("form", "field"),
     [
-        (PlannedLineForm(SERVICE_ID["D2740"], "A", 1, "A"), "tooth"), (PlannedLineForm(SERVICE_ID["D2392"], "A", 1, "14", "M"), "surfaces"), (PlannedLineForm(SERVICE_ID["D4341"], "A", 1), "area"),
-        (PlannedLineForm(SERVICE_ID["99213"], "A", 1), "service"), (PlannedLineForm(SERVICE_ID["D1204"], "A", 1), "service"), (PlannedLineForm(SERVICE_ID["D1110"], "Z", 1), "service"), (PlannedLineForm(9999, "A", 1), "service"),
+        (PlannedLineForm(SERVICE_ID["D2740"], "A", 1, "A"), "tooth"),
+        (PlannedLineForm(SERVICE_ID["D2392"], "A", 1, "14", "M"), "surfaces"),
+        (PlannedLineForm(SERVICE_ID["D4341"], "A", 1), "area"),
+        (PlannedLineForm(SERVICE_ID["99213"], "A", 1), "service"),
+        (PlannedLineForm(SERVICE_ID["D1204"], "A", 1), "service"),
+        (PlannedLineForm(SERVICE_ID["D1110"], "Z", 1), "service"),
+        (PlannedLineForm(9999, "A", 1), "service"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_planned_is_told_at_its_field(desk: Desk, form: PlannedLineForm, field: str) -> None:
     made = make_proposal(desk, INES, add_patient(desk), "Work", 1)
     with pytest.raises((Problems, Refused)) as wrong:

@@ -1,4 +1,6 @@
-"""Coverages, plans, payers and fees against a real MariaDB: what is refused, what a correction touches, and what the estimate makes of it."""
+"""Coverages, plans, payers and fees against a real MariaDB: what is refused, what a correction touches, and
+what the estimate makes of it.
+"""
 
 from __future__ import annotations
 
@@ -52,9 +54,22 @@ OUTSIDE = OWN | {
     "holder_street": "1 Pier Road",
 }
 FORM = PlanTermsForm(
-    PostedForm({"percent-basic": "70", "percent-preventive": "100 %", "deductible": "25", "maximum": "1,500", "waiting-major": "12", "coordination": "standard", "year_starts": "1"}),
-    ["preventive"], [("D1110 d1120", "2", "12", "person")], [("D1206", "", "18")], [("D2740", "D2750")],
-)  # fmt: skip
+    PostedForm(
+        {
+            "percent-basic": "70",
+            "percent-preventive": "100 %",
+            "deductible": "25",
+            "maximum": "1,500",
+            "waiting-major": "12",
+            "coordination": "standard",
+            "year_starts": "1",
+        }
+    ),
+    ["preventive"],
+    [("D1110 d1120", "2", "12", "person")],
+    [("D1206", "", "18")],
+    [("D2740", "D2750")],
+)
 TABLES = ("payer", "plan", "fee_schedule", "fee", "out_of_network", "setting")
 
 
@@ -95,7 +110,10 @@ def problems(desk: Desk, patient_id: int, **changes: str) -> set[str]:
 def test_a_coverage_is_entered_and_corrected(desk: Desk) -> None:
     patient_id = add_patient(desk)
     number = save(desk, patient_id)
-    assert scalar(desk, "SELECT CONCAT(member_id, '|', member_key, '|', `rank`) FROM coverage") == "HG-1 22|HG122|1"
+    assert (
+        scalar(desk, "SELECT CONCAT(member_id, '|', member_key, '|', `rank`) FROM coverage")
+        == "HG-1 22|HG122|1"
+    )
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE coverage SET checked_at = NOW(), check_state = 'fine'"))
     save(desk, patient_id, number, group_number="G2")
@@ -121,37 +139,49 @@ def test_every_wrong_field_of_a_coverage_is_named(desk: Desk) -> None:
     assert problems(desk, patient_id, holder="patient", relationship="01", subscriber_id=str(patient_id)) == {
         "subscriber_id"
     }
-    wrong = problems(desk, patient_id, **(OUTSIDE | {"holder_first": "", "holder_birth": "x", "holder_zip": "1"}))
+    wrong = problems(
+        desk, patient_id, **(OUTSIDE | {"holder_first": "", "holder_birth": "x", "holder_zip": "1"})
+    )
     assert wrong == {"holder_first", "holder_birth", "holder_zip"}
 
 
 def test_two_of_one_rank_never_hold_on_one_day(desk: Desk) -> None:
     patient_id = add_patient(desk)
     save(desk, patient_id)
-    with pytest.raises(Conflict, match="Harbor Guild Dental is the first dental coverage already, with no end"):
+    with pytest.raises(
+        Conflict, match="Harbor Guild Dental is the first dental coverage already, with no end"
+    ):
         save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="2026-07-01")
     save(desk, patient_id, plan_id="4", member_id="CP-1")  # medical: another kind
     with pytest.raises(Conflict, match="first day after the other began"):
         save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="", end_other="yes")
     save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="2026-07-01", end_other="yes")
     with desk.engine.connect() as connection:
-        assert [c.plan_name for c in coverages_on(connection, patient_id, True, TODAY)] == ["Brightwater Family"]
+        assert [c.plan_name for c in coverages_on(connection, patient_id, True, TODAY)] == [
+            "Brightwater Family"
+        ]
         assert [c.plan_name for c in coverages_on(connection, patient_id, True, date(2026, 6, 30))] == [
             "Harbor Guild Dental"
         ]
-    end_coverage(desk, JUNO, patient_id, scalar(desk, "SELECT id FROM coverage WHERE plan_id = 2"), "2026-11-23")
+    end_coverage(
+        desk, JUNO, patient_id, scalar(desk, "SELECT id FROM coverage WHERE plan_id = 2"), "2026-11-23"
+    )
     with desk.engine.connect() as connection:
         assert coverages_on(connection, patient_id, True, TODAY) == []
     for day in ("", "2026-01-01", "x"):
         with pytest.raises(Refused):
-            end_coverage(desk, JUNO, patient_id, scalar(desk, "SELECT id FROM coverage WHERE plan_id = 2"), day)
+            end_coverage(
+                desk, JUNO, patient_id, scalar(desk, "SELECT id FROM coverage WHERE plan_id = 2"), day
+            )
 
 
 def test_nobody_is_covered_through_somebody_who_is_covered_through_them(desk: Desk) -> None:
     helen, mateo = add_patient(desk), add_patient(desk, first="Mateo")
     save(desk, helen)
     save(desk, mateo, holder="patient", relationship="19", subscriber_id=str(helen))
-    with pytest.raises(Problems, match="Mateo is covered through Helen, so Helen cannot be covered through Mateo"):
+    with pytest.raises(
+        Problems, match="Mateo is covered through Helen, so Helen cannot be covered through Mateo"
+    ):
         save(desk, helen, rank="2", holder="patient", relationship="01", subscriber_id=str(mateo))
 
 
@@ -178,7 +208,8 @@ def test_a_holder_outside_goes_onto_the_claim(desk: Desk) -> None:
         patient_id,
         scalar(desk, "SELECT id FROM coverage"),
         **(
-            OUTSIDE | {"holder_city": "Marrow Harbor", "holder_state": "WA", "holder_zip": "98201", "holder_sex": "M"}
+            OUTSIDE
+            | {"holder_city": "Marrow Harbor", "holder_state": "WA", "holder_zip": "98201", "holder_sex": "M"}
         ),
     )
     from zax.desk.claims.claims import recheck
@@ -207,7 +238,9 @@ def test_two_coverages_are_coordinated_and_the_order_is_judged(desk: Desk) -> No
         and order_words(desk.clinic, []) == ""
     )
     assert (
-        scalar(desk, "SELECT CONCAT(first_cents, '|', second_cents) FROM charge_line WHERE removed_at IS NULL")
+        scalar(
+            desk, "SELECT CONCAT(first_cents, '|', second_cents) FROM charge_line WHERE removed_at IS NULL"
+        )
         == "18270|10330"
     )
     assert (
@@ -222,7 +255,12 @@ def test_what_is_used_counts_pending_claims_history_and_other_clinics(book: Desk
     finish_checkout(desk, JUNO, visit_at_checkout(desk, patient_id, dental=True))
     second = visit_at_checkout(desk, patient_id, dental=True, start="16:00")
     used = bill(desk, second).covers[0].used
-    assert (used.deductible, used.paid, used.pending, used.by_category) == (5000, 18880, 18880, {"basic": 18880})
+    assert (used.deductible, used.paid, used.pending, used.by_category) == (
+        5000,
+        18880,
+        18880,
+        {"basic": 18880},
+    )
     assert [d.code for d in used.done] == ["D2392"]
     coverage_id = scalar(desk, "SELECT id FROM coverage")
     set_elsewhere(desk, JUNO, patient_id, coverage_id, 0, 240_000, TODAY.year)
@@ -246,7 +284,9 @@ def test_the_households_deductible_counts_everybody_on_the_plan(book: Desk) -> N
 def write_plan_as_biller(desk: Desk, plan_id: int, benefits: Any) -> None:
     from zax.desk.acts.act import in_transaction
 
-    in_transaction(desk, ODILE, lambda tx: correct_plan(tx, plan_id, benefits, tx.clinic.plans[plan_id].version))
+    in_transaction(
+        desk, ODILE, lambda tx: correct_plan(tx, plan_id, benefits, tx.clinic.plans[plan_id].version)
+    )
 
 
 def test_a_plan_is_made_corrected_for_everybody_and_read_back(book: Desk) -> None:
@@ -270,7 +310,15 @@ def test_a_plan_is_made_corrected_for_everybody_and_read_back(book: Desk) -> Non
     visit_id = book_visit(desk, JUNO, order(patient_id, 1, kind="Filling"))
     assert bill(desk, visit_id).estimates[0].first == 18270
     save_plan(
-        desk, ODILE, number, 1, "Guild Gold", True, "", replace(FORM, fields=FORM.fields | {"percent-basic": "50"}), 1
+        desk,
+        ODILE,
+        number,
+        1,
+        "Guild Gold",
+        True,
+        "",
+        replace(FORM, fields=FORM.fields | {"percent-basic": "50"}),
+        1,
     )  # type: ignore[operator]
     assert bill(desk, visit_id).estimates[0].first == 13050
     with pytest.raises(Stale):
@@ -281,16 +329,45 @@ def test_a_plan_is_made_corrected_for_everybody_and_read_back(book: Desk) -> Non
 
 def test_every_wrong_field_of_a_plan_is_named(book: Desk) -> None:
     wrong_form = PlanTermsForm(
-        PostedForm({"percent-basic": "170", "out-basic": "x", "copay-major": "-3", "waiting-major": "999", "deductible": "50", "household_deductible": "20", "year_starts": "13",
-               "coordination": "odd", "authorization": "D9999", "lifetime-braces": "1.234"}),
-        [], [("D1110", "0", "12", "person"), ("D1110", "2", "12", "mouth")], [("D1206", "", ""), ("D1206", "30", "18")], [("D2740", "D2740")],
-    )  # fmt: skip
+        PostedForm(
+            {
+                "percent-basic": "170",
+                "out-basic": "x",
+                "copay-major": "-3",
+                "waiting-major": "999",
+                "deductible": "50",
+                "household_deductible": "20",
+                "year_starts": "13",
+                "coordination": "odd",
+                "authorization": "D9999",
+                "lifetime-braces": "1.234",
+            }
+        ),
+        [],
+        [("D1110", "0", "12", "person"), ("D1110", "2", "12", "mouth")],
+        [("D1206", "", ""), ("D1206", "30", "18")],
+        [("D2740", "D2740")],
+    )
     with pytest.raises(Problems) as wrong:
         save_plan(book, ODILE, 0, 99, "x", True, "", wrong_form, 0)
     assert set(wrong.value.problems) == {
-        "payer_id", "name", "percent-basic", "out-basic", "copay-major", "waiting-major", "year_starts", "authorization", "lifetime-braces",
-        "frequency-0", "frequency-1", "age-0", "age-1", "alternate-0", "coordination", "household_deductible",
-    }  # fmt: skip
+        "payer_id",
+        "name",
+        "percent-basic",
+        "out-basic",
+        "copay-major",
+        "waiting-major",
+        "year_starts",
+        "authorization",
+        "lifetime-braces",
+        "frequency-0",
+        "frequency-1",
+        "age-0",
+        "age-1",
+        "alternate-0",
+        "coordination",
+        "household_deductible",
+    }
     with pytest.raises(Problems, match="of that name already"):
         save_plan(book, ODILE, 0, 1, "harbor guild dental", True, "", FORM, 0)
     with pytest.raises(NotFound):
@@ -316,11 +393,21 @@ def test_contract_fees_hold_by_plan_provider_network_and_day(book: Desk) -> None
     visit_id = book_visit(desk, JUNO, order(add_patient(desk, 1), 1, kind="Filling"))
     service = next(s.id for s in desk.clinic.services.values() if s.code == "D2392")
     typed = PostedForm(
-        name="Guild fees", network="in", from_day="2026-01-01", to_day="", payer_id="1", plan_id="1", provider_id=""
+        name="Guild fees",
+        network="in",
+        from_day="2026-01-01",
+        to_day="",
+        payer_id="1",
+        plan_id="1",
+        provider_id="",
     )
     number = save_fees(desk, ODILE, 0, typed, {service: "250"})
     line = bill(desk, visit_id).estimates[0]
-    assert (line.write_off, line.first, line.patient) == (3600, 16000, 9000) and "contract fee 250.00" in line.why
+    assert (line.write_off, line.first, line.patient) == (
+        3600,
+        16000,
+        9000,
+    ) and "contract fee 250.00" in line.why
     payer = PostedForm(
         name="Harbor Guild Dental",
         electronic_id="HGD01",

@@ -1,4 +1,6 @@
-"""Asking payers: now and for everybody booked, answers kept as they came, verdicts on visits, and what a biller takes over."""
+"""Asking payers: now and for everybody booked, answers kept as they came, verdicts on visits, and what a
+biller takes over.
+"""
 
 from __future__ import annotations
 
@@ -42,7 +44,7 @@ from zax.desk.coverage.eligibility import (
     take_over,
     take_over_used,
     used_elsewhere,
-)  # fmt: skip
+)
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.standin.eligibility import GARBAGE, answer, read_question
@@ -99,15 +101,25 @@ def test_one_question_is_kept_with_its_answer_as_they_went(desk: Desk, payer: Pa
     judged = ask(desk, JUNO, payer, coverage_id, TODAY)
     assert judged.state == "fine" and judged.words == "Active, Guild Dental."
     row = check(desk)
-    assert row.answer.startswith("ISA") and row.question == payer.asked[0] and f"TRN*1*{row.trace}*" in row.question
+    assert (
+        row.answer.startswith("ISA")
+        and row.question == payer.asked[0]
+        and f"TRN*1*{row.trace}*" in row.question
+    )
     assert scalar(desk, "SELECT check_state FROM coverage") == "fine"
 
 
 @pytest.mark.parametrize(
     ("mode", "state", "says"),
-    [("inactive", "problem", "ended on 31 Aug 2026"), ("not_found", "problem", "not found"), ("wrong_birth", "problem", "birth date"), ("other", "problem", "somebody else (Barnaby Quillfeather)"),
-     ("garbage", "failed", "cannot be read"), ("down", "failed", "503")],
-)  # fmt: skip
+    [
+        ("inactive", "problem", "ended on 31 Aug 2026"),
+        ("not_found", "problem", "not found"),
+        ("wrong_birth", "problem", "birth date"),
+        ("other", "problem", "somebody else (Barnaby Quillfeather)"),
+        ("garbage", "failed", "cannot be read"),
+        ("down", "failed", "503"),
+    ],
+)
 def test_what_can_come_back(desk: Desk, payer: Payer, mode: str, state: str, says: str) -> None:
     _, coverage_id = covered(desk)
     payer.mode = mode
@@ -118,7 +130,9 @@ def test_what_can_come_back(desk: Desk, payer: Payer, mode: str, state: str, say
         assert check(desk).answer == GARBAGE
 
 
-def test_a_failed_question_leaves_the_earlier_answer_on_file(desk: Desk, payer: Payer, clock: ShiftedClock) -> None:
+def test_a_failed_question_leaves_the_earlier_answer_on_file(
+    desk: Desk, payer: Payer, clock: ShiftedClock
+) -> None:
     _, coverage_id = covered(desk)
     ask(desk, JUNO, payer, coverage_id, TODAY)
     first = scalar(desk, "SELECT checked_at FROM coverage")
@@ -258,7 +272,11 @@ def test_what_was_used_elsewhere_is_reckoned_with(desk: Desk, payer: Payer) -> N
 
 def test_when_payers_are_asked_is_the_clinics_choice(plans: Desk) -> None:
     save_habits(plans, SAM, "6", "5", "10")
-    assert (habits_of(plans.clinic).hour, habits_of(plans.clinic).days, habits_of(plans.clinic).fresh_days) == (
+    assert (
+        habits_of(plans.clinic).hour,
+        habits_of(plans.clinic).days,
+        habits_of(plans.clinic).fresh_days,
+    ) == (
         6,
         5,
         10,
@@ -274,11 +292,22 @@ def test_the_stand_in_answers_over_http(tmp_path: Path) -> None:
     from tests.conftest import free_port
     from zax.standin.app import create_app
 
-    question = "ISA*00*          *00*          *ZZ*JUNIPERQ       *ZZ*FERRYHUB       *261124*1842*^*00501*000000001*0*T*:~HL*1**20*1~NM1*PR*2*GUILD*****PI*HGD01~HL*3*2*22*0~TRN*1*T1*9X~NM1*IL*1*A*B****MI*{}~DMG*D8*19840503*F~"  # noqa: E501
+    question = (
+        "ISA*00*          *00*          "
+        "*ZZ*JUNIPERQ       *ZZ*FERRYHUB       *261124*1842*^*00501*000000001*0*T*:~"
+        "HL*1**20*1~"
+        "NM1*PR*2*GUILD*****PI*HGD01~"
+        "HL*3*2*22*0~"
+        "TRN*1*T1*9X~"
+        "NM1*IL*1*A*B****MI*{}~"
+        "DMG*D8*19840503*F~"
+    )
     with TestClient(create_app(tmp_path, free_port())) as client:
         fine = client.post("/clearinghouse/eligibility", content=question.format("HG-1"))
         assert fine.status_code == 200 and "EB*1*IND*35" in fine.text and "TRN*2*T1" in fine.text
-        assert client.post("/clearinghouse/eligibility", content=question.format("CP-44141")).status_code == 503
+        assert (
+            client.post("/clearinghouse/eligibility", content=question.format("CP-44141")).status_code == 503
+        )
         assert client.post("/clearinghouse/eligibility", content=question.format("NM-44145")).text == GARBAGE
 
 

@@ -1,4 +1,6 @@
-"""Checkout on the database: one payment for several visits, credits, recalls, walking out, what stays open; and a day narrowed down."""
+"""Checkout on the database: one payment for several visits, credits, recalls, walking out, what stays open;
+and a day narrowed down.
+"""
 
 from datetime import date
 from typing import Any
@@ -15,7 +17,7 @@ from tests.conftest import (
     scalar,
     state_of,
     visit_at_checkout,
-)  # fmt: skip
+)
 from tests.desk.acting import booked, nothing_is_wrong, patient_open, row
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.demo.world import TYPE_ID
@@ -37,7 +39,7 @@ from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf
 from zax.web.day.documents import visit_receipt_pdf as receipt_pdf
 
 
-# --- checkout ------------------------------------------------------------------------------------------------------
+# --- checkout
 def counter(desk: Desk, visit_id: int) -> tuple[Any, Any]:
     with desk.engine.connect() as connection:
         sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
@@ -50,7 +52,9 @@ def test_one_payment_covers_today_and_earlier_visits_without_losing_a_cent(desk:
     finish_checkout(desk, JUNO, earlier)
     today = visit_at_checkout(desk, patient, dental=True, start="15:00")
     sheet, shown = counter(desk, today)
-    assert [(each.visit_id, each.cents) for each in shown.earlier] == [(earlier, 9720)] and shown.earlier_due == 9720
+    assert [(each.visit_id, each.cents) for each in shown.earlier] == [
+        (earlier, 9720)
+    ] and shown.earlier_due == 9720
     terminal = FakeTerminal()
     total = f"{(sheet.due + 9720) / 100:.2f}"
     taken = pay_visit(desk, today, "card", total, "both", terminal=terminal, also=(earlier,))
@@ -70,7 +74,13 @@ def test_money_being_clarified_is_reserved_on_every_visit_it_is_for(desk: Desk) 
     sheet, _ = counter(desk, today)
     total = f"{(sheet.due + 9720) / 100:.2f}"
     pay_visit(
-        desk, today, "card", total, "slow", terminal=FakeTerminal([Sale("unknown", "no answer")]), also=(earlier,)
+        desk,
+        today,
+        "card",
+        total,
+        "slow",
+        terminal=FakeTerminal([Sale("unknown", "no answer")]),
+        also=(earlier,),
     )
     _, shown = counter(desk, today)
     assert shown.asked == sheet.due and shown.earlier == []
@@ -172,7 +182,11 @@ def test_what_stays_open_is_said_and_the_papers_are_there(desk: Desk) -> None:
 
 
 def test_a_day_can_be_narrowed_to_a_person_a_room_or_a_role(desk: Desk) -> None:
-    booked(desk, "14:00"), booked(desk, "14:00", provider=6), booked(desk, "13:00", provider=1, kind="Filling")
+    (
+        booked(desk, "14:00"),
+        booked(desk, "14:00", provider=6),
+        booked(desk, "13:00", provider=1, kind="Filling"),
+    )
 
     def shown(chosen: Filter) -> tuple[int, list[str]]:
         with desk.engine.connect() as connection:

@@ -1,4 +1,6 @@
-"""What Day and Book show, computed from a real MariaDB: lanes, straps, free time, jobs, sums; and acts as transactions."""
+"""What Day and Book show, computed from a real MariaDB: lanes, straps, free time, jobs, sums; and acts as
+transactions.
+"""
 
 from datetime import timedelta
 
@@ -67,8 +69,9 @@ def test_straps_hang_in_the_dentists_column_and_lie_apart(desk: Desk) -> None:
     book_visit(desk, JUNO, order(add_patient(desk, last="Mensah"), 4, "13:20", "Hygiene"))
     straps = seen(desk)[0].straps
     assert [(s.at, s.provider.id, s.host.id, s.column, s.host_column, s.close) for s in straps] == [
-        (830, 1, 4, 0, 3, False), (840, 1, 2, 0, 1, True),
-    ]  # fmt: skip
+        (830, 1, 4, 0, 3, False),
+        (840, 1, 2, 0, 1, True),
+    ]
     free = [(span.start, span.end) for span in lane_of(seen(desk)[0], 1).free]
     assert (780, 830) in free and (850, 1050) in free
 

@@ -1,4 +1,6 @@
-"""Refund, void, returned cheque, write-off, discount, transfer: entries of their own, never above what was paid or is open."""
+"""Refund, void, returned cheque, write-off, discount, transfer: entries of their own, never above what was
+paid or is open.
+"""
 
 import random
 from concurrent.futures import ThreadPoolExecutor
@@ -17,7 +19,14 @@ from zax.desk.charges.finishing import back_to_room, ready_for_checkout
 from zax.desk.day.checkout import counter_of, finish_checkout
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.account import account_of
-from zax.desk.money.corrections import OffForm, give_discount, hand_over, shift_part, take_entry_back, write_off
+from zax.desk.money.corrections import (
+    OffForm,
+    give_discount,
+    hand_over,
+    shift_part,
+    take_entry_back,
+    write_off,
+)
 from zax.desk.money.credits import spread_credit
 from zax.desk.money.payments import Item
 from zax.desk.money.refunds import BackForm, cheque_returned, refund, void
@@ -41,11 +50,13 @@ def last_payment(desk: Desk) -> int:
     return int(scalar(desk, "SELECT MAX(id) FROM payment WHERE kind = 'payment'"))
 
 
-def back(desk: Desk, amount: str = "0", key: str = "back", why: str = "overpaid", payment: int = 0) -> BackForm:
+def back(
+    desk: Desk, amount: str = "0", key: str = "back", why: str = "overpaid", payment: int = 0
+) -> BackForm:
     return BackForm(payment or last_payment(desk), amount, why, key)
 
 
-# --- giving back ---------------------------------------------------------------------------------------------------
+# --- giving back
 def test_a_refund_goes_to_the_tender_it_came_from_and_never_above_what_was_paid(
     desk: Desk, owing: tuple[int, int, int]
 ) -> None:
@@ -70,7 +81,9 @@ def test_a_refund_goes_to_the_tender_it_came_from_and_never_above_what_was_paid(
     assert patient_open(desk, visit) == 28_600 and agrees(desk)
 
 
-def test_a_refund_takes_waiting_credit_before_it_opens_a_charge(desk: Desk, owing: tuple[int, int, int]) -> None:
+def test_a_refund_takes_waiting_credit_before_it_opens_a_charge(
+    desk: Desk, owing: tuple[int, int, int]
+) -> None:
     patient, visit, _ = owing
     pay(desk, patient, all_lines(desk, patient), ("cash", "300"), over="credit")
     assert items_of(desk, patient).credit == 1_400
@@ -106,7 +119,9 @@ def test_a_declined_or_unclear_refund_changes_nothing_until_it_is_known(
     assert patient_open(desk, visit) == 1_000 and agrees(desk)
 
 
-def test_why_a_card_was_given_its_money_back_stays_on_the_account(desk: Desk, owing: tuple[int, int, int]) -> None:
+def test_why_a_card_was_given_its_money_back_stays_on_the_account(
+    desk: Desk, owing: tuple[int, int, int]
+) -> None:
     patient, _, _ = owing
     terminal = FakeTerminal()
     pay(desk, patient, all_lines(desk, patient), ("card", "286"), terminal=terminal)
@@ -116,16 +131,22 @@ def test_why_a_card_was_given_its_money_back_stays_on_the_account(desk: Desk, ow
         Sale("declined", "the card is closed"),
     ]
     assert refund(desk, SAM, terminal, back(desk, "10", why="crown not made")).words == "Given back."
-    assert "never done twice" in refund(desk, SAM, terminal, back(desk, "5", key="slow", why="paid twice")).words
+    assert (
+        "never done twice" in refund(desk, SAM, terminal, back(desk, "5", key="slow", why="paid twice")).words
+    )
     refused = refund(desk, SAM, terminal, back(desk, "1", key="no")).words
     assert refused == "The bank refused it: the card is closed. Nothing was given back."
     close_payment(desk, SAM, "slow-1", Sale("approved", "late", "4417", "T8"))
-    said = scalar(desk, "SELECT GROUP_CONCAT(words ORDER BY id SEPARATOR '; ') FROM journal WHERE kind = 'refund'")
+    said = scalar(
+        desk, "SELECT GROUP_CONCAT(words ORDER BY id SEPARATOR '; ') FROM journal WHERE kind = 'refund'"
+    )
     assert said == "Given back, card ending 4417: crown not made; Given back, card ending 4417: paid twice"
     assert agrees(desk)
 
 
-def test_a_void_undoes_the_payment_on_the_same_day_only(desk: Desk, owing: tuple[int, int, int], clock) -> None:  # type: ignore[no-untyped-def]
+def test_a_void_undoes_the_payment_on_the_same_day_only(
+    desk: Desk, owing: tuple[int, int, int], clock
+) -> None:  # type: ignore[no-untyped-def]
     from tests.conftest import at
     from tests.desk.acting import TOMORROW
 
@@ -149,11 +170,15 @@ def test_a_credit_that_was_used_elsewhere_comes_back_when_its_payment_is_voided(
     spread_credit(desk, JUNO, patient, items_of(desk, patient).credits[0].entry_id, one)
     assert patient_open(desk, one) == 2_800
     void(desk, JUNO, FakeTerminal(), back(desk, payment=deposit, why="cheque forgotten"))
-    assert patient_open(desk, one) == patient_open(desk, two) == 12_800 and items_of(desk, patient).credit == 0
+    assert (
+        patient_open(desk, one) == patient_open(desk, two) == 12_800 and items_of(desk, patient).credit == 0
+    )
     assert agrees(desk)
 
 
-def test_a_returned_cheque_opens_what_it_paid_and_charges_the_fee(desk: Desk, owing: tuple[int, int, int]) -> None:
+def test_a_returned_cheque_opens_what_it_paid_and_charges_the_fee(
+    desk: Desk, owing: tuple[int, int, int]
+) -> None:
     patient, visit, _ = owing
     pay(desk, patient, all_lines(desk, patient), ("cheque", "286", "1042"))
     assert cheque_returned(desk, JUNO, last_payment(desk), "no funds", True) == 2_500
@@ -180,19 +205,24 @@ def test_a_cheque_that_was_refunded_before_it_came_back_is_owed_as_a_fee(
     assert agrees(desk)
 
 
-# --- taking off, moving --------------------------------------------------------------------------------------------
+# --- taking off, moving
 def test_a_write_off_needs_a_reason_and_fits_the_role(desk: Desk, owing: tuple[int, int, int]) -> None:
     patient, visit, line = owing
     for form, actor, error, words in (
-        (OffForm(line, "10"), JUNO, Refused, "Choose why"), (OffForm(line, "25.01", reason_id=1), JUNO, NotAllowed, "at most 25.00"),
-        (OffForm(line, "286.01", reason_id=1), SAM, Refused, "Only 286.00 is open"), (OffForm(line, "x", reason_id=1), SAM, Refused, "not an amount"),
+        (OffForm(line, "10"), JUNO, Refused, "Choose why"),
+        (OffForm(line, "25.01", reason_id=1), JUNO, NotAllowed, "at most 25.00"),
+        (OffForm(line, "286.01", reason_id=1), SAM, Refused, "Only 286.00 is open"),
+        (OffForm(line, "x", reason_id=1), SAM, Refused, "not an amount"),
         (OffForm(999_999, "1", reason_id=1), SAM, NotFound, "no such charge"),
-    ):  # fmt: skip
+    ):
         with pytest.raises(error, match=words):
             write_off(desk, actor, form)
     entry = write_off(desk, ODILE, OffForm(line, "200", reason_id=1, why="lost work"))
     assert patient_open(desk, visit) == 8_600
-    assert scalar(desk, "SELECT words FROM journal WHERE id = :id", id=entry) == "Written off, hardship: lost work"
+    assert (
+        scalar(desk, "SELECT words FROM journal WHERE id = :id", id=entry)
+        == "Written off, hardship: lost work"
+    )
     take_entry_back(desk, ODILE, entry, "paid after all")
     assert patient_open(desk, visit) == 28_600
     with pytest.raises(Conflict, match="taken back before"):
@@ -200,7 +230,9 @@ def test_a_write_off_needs_a_reason_and_fits_the_role(desk: Desk, owing: tuple[i
     assert agrees(desk)
 
 
-def test_a_settled_visit_opens_again_and_a_written_off_one_settles(desk: Desk, owing: tuple[int, int, int]) -> None:
+def test_a_settled_visit_opens_again_and_a_written_off_one_settles(
+    desk: Desk, owing: tuple[int, int, int]
+) -> None:
     patient, visit, line = owing
     entry = write_off(desk, SAM, OffForm(line, "286", reason_id=2))
     assert scalar(desk, "SELECT state FROM visit WHERE id = :id", id=visit) == "settled"
@@ -218,8 +250,10 @@ def test_a_settled_visit_opens_again_and_a_written_off_one_settles(desk: Desk, o
 def test_discounts_by_amount_and_percentage(desk: Desk, owing: tuple[int, int, int]) -> None:
     patient, visit, line = owing
     for form, words in (
-        (OffForm(line, "", "0", why="x"), "percentage from 1 to 100"), (OffForm(line, "", "101", why="x"), "percentage"), (OffForm(line, "5"), "what the discount is for"),
-    ):  # fmt: skip
+        (OffForm(line, "", "0", why="x"), "percentage from 1 to 100"),
+        (OffForm(line, "", "101", why="x"), "percentage"),
+        (OffForm(line, "5"), "what the discount is for"),
+    ):
         with pytest.raises(Refused, match=words):
             give_discount(desk, SAM, form)
     give_discount(desk, SAM, OffForm(line, "", "10", why="pays today"))
@@ -272,11 +306,16 @@ def test_whatever_was_taken_off_or_moved_goes_with_its_charge(desk: Desk) -> Non
 def test_a_charge_that_somebody_took_over_in_part_is_not_undone_under_them(desk: Desk) -> None:
     patient = add_patient(desk)
     visit = visit_at_checkout(desk, patient, dental=True)
-    hand_over(desk, JUNO, items_of(desk, patient).lines[0].line_id, relative(desk, patient), "86", "he pays for it")
+    hand_over(
+        desk, JUNO, items_of(desk, patient).lines[0].line_id, relative(desk, patient), "86", "he pays for it"
+    )
     with pytest.raises(Conflict, match="moved to another person"):
         back_to_room(desk, JUNO, visit, "one more")
     take_entry_back(
-        desk, SAM, scalar(desk, "SELECT id FROM journal WHERE kind = 'transfer' AND patient_cents > 0"), "not his"
+        desk,
+        SAM,
+        scalar(desk, "SELECT id FROM journal WHERE kind = 'transfer' AND patient_cents > 0"),
+        "not his",
     )
     back_to_room(desk, JUNO, visit, "one more")
     assert items_of(desk, patient).due == 0 and agrees(desk)
@@ -323,13 +362,17 @@ def test_somebody_else_of_the_household_takes_a_charge_over(desk: Desk, owing: t
     pay(desk, rafael, [Item(None, there, 5_000)], ("cash", "50"))
     moved = scalar(desk, "SELECT id FROM journal WHERE kind = 'transfer' AND patient_cents > 0")
     take_entry_back(desk, SAM, moved, "she pays it")
-    assert patient_open(desk, visit) == 28_600 and items_of(desk, patient).credit == 5_000  # what he paid waits
+    assert (
+        patient_open(desk, visit) == 28_600 and items_of(desk, patient).credit == 5_000
+    )  # what he paid waits
     assert agrees(desk)
 
 
-# --- together ------------------------------------------------------------------------------------------------------
+# --- together
 def test_any_order_of_acts_at_once_leaves_every_ledger_valid(desk: Desk) -> None:
-    """Eight threads play random acts on one household; the recount finds nothing wrong and no cent is lost."""
+    """Eight threads play random acts on one household; the recount finds nothing wrong and no
+    cent is lost.
+    """
     helen = add_patient(desk)
     rafael = relative(desk, helen)
     for n, who in enumerate((helen, rafael, helen)):
@@ -363,7 +406,9 @@ def test_any_order_of_acts_at_once_leaves_every_ledger_valid(desk: Desk) -> None
                 case 4 if line:
                     write_off(desk, SAM, OffForm(line.line_id, amount, reason_id=1))
                 case 5 if line:
-                    hand_over(desk, SAM, line.line_id, rafael if line.patient_id == helen else helen, amount, "so")
+                    hand_over(
+                        desk, SAM, line.line_id, rafael if line.patient_id == helen else helen, amount, "so"
+                    )
                 case 6 if credits:
                     spread_credit(desk, JUNO, helen, rng.choice(credits).entry_id)
         except ZaxError as error:

@@ -8,7 +8,18 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import INES, JUNO, RAVI, SAM, TODAY, FakeTerminal, add_patient, at, scalar, visit_at_checkout
+from tests.conftest import (
+    INES,
+    JUNO,
+    RAVI,
+    SAM,
+    TODAY,
+    FakeTerminal,
+    add_patient,
+    at,
+    scalar,
+    visit_at_checkout,
+)
 from tests.desk.acting import TOMORROW
 from tests.desk.paying import agrees, all_lines, pay
 from zax.clock import ShiftedClock
@@ -58,23 +69,37 @@ def test_the_count_is_held_against_the_journal_and_the_day_is_final(
     desk: Desk, day: int, clock: ShiftedClock
 ) -> None:
     found = closing(desk)
-    assert dict(found.expected) == {"cash": 10_000, "cheque": 8_600, "card": 10_000} and found.from_patients == 28_600
+    assert (
+        dict(found.expected) == {"cash": 10_000, "cheque": 8_600, "card": 10_000}
+        and found.from_patients == 28_600
+    )
     number = close_day(desk, JUNO, 1, TODAY, count(found))
     with desk.engine.connect() as connection:
         row = close_of(connection, number)
-    assert (row.bank_cents, row.over_cents, row.entries, row.by_name) == (18_600, 0, found.entries, "Juno Park")
+    assert (row.bank_cents, row.over_cents, row.entries, row.by_name) == (
+        18_600,
+        0,
+        found.entries,
+        "Juno Park",
+    )
     assert [each["number"] for each in row.cheques] == ["1042"] and row.counted["card"] == 10_000
     pay(desk, day, [Item()], ("cash", "5"), key="later")
     assert scalar(desk, "SELECT day FROM journal ORDER BY id DESC LIMIT 1") == TOMORROW
     assert scalar(desk, "SELECT day FROM payment ORDER BY id DESC LIMIT 1") == TOMORROW
     with pytest.raises(Conflict, match="cannot be voided"):
-        void(desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MIN(id) FROM payment"), "", "oops", "v"))
-    refund(desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MIN(id) FROM payment"), "10", "oops", "r"))
+        void(
+            desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MIN(id) FROM payment"), "", "oops", "v")
+        )
+    refund(
+        desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MIN(id) FROM payment"), "10", "oops", "r")
+    )
     assert scalar(desk, "SELECT COUNT(*) FROM journal WHERE day = :day", day=TODAY) == found.entries
     clock.set_to(at(18, 0, TOMORROW))
     tomorrow = closing(desk, TOMORROW)
     assert tomorrow.last.day == TODAY and tomorrow.expected["cash"] == 500 - 1_000 and agrees(desk)
-    assert deposit_slip_pdf(desk, row).startswith(b"%PDF") and day_sheet_pdf(desk, 1, TODAY).startswith(b"%PDF")
+    assert deposit_slip_pdf(desk, row).startswith(b"%PDF") and day_sheet_pdf(desk, 1, TODAY).startswith(
+        b"%PDF"
+    )
 
 
 def test_over_and_short_are_kept_with_their_reason(desk: Desk, day: int) -> None:
@@ -100,7 +125,12 @@ def test_a_cheque_missing_from_the_bag_and_a_slip_that_differs_are_differences(d
 def test_a_voided_cheque_is_not_in_the_bag_and_one_of_the_same_number_is(desk: Desk, day: int) -> None:
     iris = add_patient(desk, first="Iris")
     pay(desk, iris, [Item()], ("cheque", "5", "1042"), key="same")
-    void(desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MAX(id) FROM payment"), "", "wrong patient", "v"))
+    void(
+        desk,
+        SAM,
+        FakeTerminal(),
+        BackForm(scalar(desk, "SELECT MAX(id) FROM payment"), "", "wrong patient", "v"),
+    )
     found = closing(desk)
     assert [each.first for each in found.cheques] == ["Helen"] and found.expected["cheque"] == 8_600
     close_day(desk, JUNO, 1, TODAY, count(found))
@@ -119,7 +149,8 @@ def test_a_day_is_closed_once_by_one_person(desk: Desk, day: int) -> None:
         said = list(pool.map(close, (JUNO, RAVI, SAM, JUNO)))
     assert scalar(desk, "SELECT COUNT(*) FROM day_close") == 1
     assert (
-        sum(each.isdecimal() for each in said) == 1 and sum("closed this day at 10:4" in each for each in said) == 3
+        sum(each.isdecimal() for each in said) == 1
+        and sum("closed this day at 10:4" in each for each in said) == 3
     )
     with pytest.raises(NotAllowed):
         close_day(desk, INES, 1, TODAY, form)
@@ -135,7 +166,9 @@ def test_money_that_comes_in_while_counting_is_said_before_the_close(desk: Desk,
 
 
 def test_nothing_slips_into_a_day_that_is_being_closed(desk: Desk, day: int) -> None:
-    """Payments and closes at once: whatever the order, the closed day holds exactly what its close counted."""
+    """Payments and closes at once: whatever the order, the closed day holds exactly what its
+    close counted.
+    """
 
     def work(n: int) -> None:
         if n % 4:
@@ -156,7 +189,9 @@ def test_nothing_slips_into_a_day_that_is_being_closed(desk: Desk, day: int) -> 
     assert scalar(desk, "SELECT COUNT(*) FROM payment WHERE cents = 100") == 24 and agrees(desk)
 
 
-def test_a_clock_before_the_closed_day_writes_on_the_day_after_it(desk: Desk, day: int, clock: ShiftedClock) -> None:
+def test_a_clock_before_the_closed_day_writes_on_the_day_after_it(
+    desk: Desk, day: int, clock: ShiftedClock
+) -> None:
     close_day(desk, JUNO, 1, TODAY, count(closing(desk)))
     yesterday = TODAY - timedelta(days=1)
     clock.set_to(at(9, 0, yesterday))
@@ -171,7 +206,9 @@ def test_a_clock_before_the_closed_day_writes_on_the_day_after_it(desk: Desk, da
 def test_a_terminal_that_answers_after_the_close_counts_on_the_day_after(
     desk: Desk, day: int, clock: ShiftedClock
 ) -> None:
-    pay(desk, day, [Item()], ("card", "45"), key="slow", terminal=FakeTerminal([Sale("unknown", "no answer")]))
+    pay(
+        desk, day, [Item()], ("card", "45"), key="slow", terminal=FakeTerminal([Sale("unknown", "no answer")])
+    )
     close_day(desk, JUNO, 1, TODAY, count(closing(desk)))
     close_payment(desk, JUNO, "slow-1", Sale("approved", "", "4417", "T7"))
     clock.set_to(at(18, 0, TOMORROW))
@@ -184,7 +221,14 @@ def test_what_is_unfinished_is_listed_with_where_it_is_finished(desk: Desk) -> N
     patient = add_patient(desk)
     visit = visit_at_checkout(desk, patient)
     pay(desk, patient, [Item()], ("cash", "30"))
-    pay(desk, patient, [Item()], ("card", "45"), key="slow", terminal=FakeTerminal([Sale("unknown", "no answer")]))
+    pay(
+        desk,
+        patient,
+        [Item()],
+        ("card", "45"),
+        key="slow",
+        terminal=FakeTerminal([Sale("unknown", "no answer")]),
+    )
     covered = add_patient(desk, plan_id=1, first="Walt", street="")
     finish_checkout(desk, JUNO, visit_at_checkout(desk, covered, dental=True, start="16:00"))
     found = {each.kind: each for each in closing(desk).unfinished}

@@ -16,7 +16,7 @@ from tests.conftest import (
     scalar,
     state_of,
     visit_at_checkout,
-)  # fmt: skip
+)
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, ZaxError
 from zax.core.money.journal import Parts, balance, faults
 from zax.core.money.tender import PaymentState, TenderForm
@@ -47,7 +47,10 @@ def open_parts(desk: Desk, visit_id: int) -> Parts:
 
 def nothing_is_wrong(desk: Desk, visit_id: int) -> bool:
     with desk.engine.connect() as connection:
-        return faults(money.visit_entries(connection, visit_id), money.visit_allocations(connection, visit_id)) == []
+        return (
+            faults(money.visit_entries(connection, visit_id), money.visit_allocations(connection, visit_id))
+            == []
+        )
 
 
 def pay(
@@ -89,7 +92,10 @@ def test_changing_a_line_at_checkout_reverses_and_posts_again(desk: Desk) -> Non
     put_line_back(desk, JUNO, visit_id, line_id)
     assert open_parts(desk, visit_id) == Parts(9720 + 9000, 18880)
     assert nothing_is_wrong(desk, visit_id)
-    assert scalar(desk, "SELECT COUNT(*) FROM journal WHERE kind = 'reversal' AND visit_id = :id", id=visit_id) == 2
+    assert (
+        scalar(desk, "SELECT COUNT(*) FROM journal WHERE kind = 'reversal' AND visit_id = :id", id=visit_id)
+        == 2
+    )
 
 
 def test_a_removed_service_that_was_paid_leaves_a_credit(desk: Desk) -> None:
@@ -118,7 +124,8 @@ def test_finishing_without_charges_needs_a_reason(desk: Desk) -> None:
 
 
 @pytest.mark.parametrize(
-    ("code", "says"), [("J02", "heading"), ("nonsense", "from the list"), ("", "from the list"), ("J02.9", "already")]
+    ("code", "says"),
+    [("J02", "heading"), ("nonsense", "from the list"), ("", "from the list"), ("J02.9", "already")],
 )
 def test_diagnoses_that_cannot_be_added(desk: Desk, code: str, says: str) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk))
@@ -164,10 +171,15 @@ def test_tenders_pay_in_parts_until_nothing_is_due(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("tender", "amount", "cheque", "field"),
     [
-        ("cash", "0", "", "amount-1"), ("cash", "-5", "", "amount-1"), ("cash", "99999999", "", "amount-1"), ("cash", "lots", "", "amount-1"), ("cash", "97.21", "", "over"),
-        ("cheque", "10", "", "number-1"), ("shells", "10", "", "tender-1"),
+        ("cash", "0", "", "amount-1"),
+        ("cash", "-5", "", "amount-1"),
+        ("cash", "99999999", "", "amount-1"),
+        ("cash", "lots", "", "amount-1"),
+        ("cash", "97.21", "", "over"),
+        ("cheque", "10", "", "number-1"),
+        ("shells", "10", "", "tender-1"),
     ],
-)  # fmt: skip
+)
 def test_payments_that_cannot_be_taken(desk: Desk, tender: str, amount: str, cheque: str, field: str) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     with pytest.raises(ZaxError) as error:
@@ -194,7 +206,9 @@ def test_the_same_payment_sent_ten_times_at_once_is_taken_once(desk: Desk, tende
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     terminal = FakeTerminal()
     with ThreadPoolExecutor(10) as pool:
-        answers = list(pool.map(lambda _: pay(desk, visit_id, "97.20", tender, "one key", terminal), range(10)))
+        answers = list(
+            pool.map(lambda _: pay(desk, visit_id, "97.20", tender, "one key", terminal), range(10))
+        )
     assert len({answer.receipt_id for answer in answers}) == 1
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 1
     assert scalar(desk, "SELECT COUNT(*) FROM journal WHERE kind = 'payment'") == 1

@@ -1,11 +1,23 @@
-"""Taking payments against a real MariaDB: lines in part, several tenders, cards on file, products, credit, and what happens in between."""
+"""Taking payments against a real MariaDB: lines in part, several tenders, cards on file, products, credit,
+and what happens in between.
+"""
 
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from sqlalchemy import insert
 
-from tests.conftest import JUNO, SAM, FakeTerminal, add_patient, at, order, pay_visit, scalar, visit_at_checkout
+from tests.conftest import (
+    JUNO,
+    SAM,
+    FakeTerminal,
+    add_patient,
+    at,
+    order,
+    pay_visit,
+    scalar,
+    visit_at_checkout,
+)
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, all_lines, items_of, pay, relative
 from zax.core.errors import Conflict, NotFound, Problems, Refused
@@ -127,7 +139,8 @@ def test_credit_can_be_moved_from_line_to_line_and_back_to_waiting(desk: Desk) -
     patient = add_patient(desk)
     first, second = visit_at_checkout(desk, patient), visit_at_checkout(desk, patient, start="15:00")
     one, two = (
-        {each.visit_id: each.line_id for each in items_of(desk, patient).lines}[number] for number in (first, second)
+        {each.visit_id: each.line_id for each in items_of(desk, patient).lines}[number]
+        for number in (first, second)
     )
     pay(desk, patient, [Item(first, one)], ("cash", "128"))
     credit = scalar(desk, "SELECT id FROM journal WHERE kind = 'payment'")
@@ -136,7 +149,9 @@ def test_credit_can_be_moved_from_line_to_line_and_back_to_waiting(desk: Desk) -
     move_allocation(desk, JUNO, credit, one, two, 10_000)
     assert (patient_open(desk, first), patient_open(desk, second)) == (10_000, 2_800)
     move_allocation(desk, JUNO, credit, one, None, 2_800)
-    assert patient_open(desk, first) == 12_800 and [each.cents for each in items_of(desk, patient).credits] == [2_800]
+    assert patient_open(desk, first) == 12_800 and [
+        each.cents for each in items_of(desk, patient).credits
+    ] == [2_800]
     assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE kind = 'transfer'") == 0
     with pytest.raises(Refused, match="Choose another"):
         move_allocation(desk, JUNO, credit, one, one, 1)
@@ -191,14 +206,16 @@ def test_a_terminal_that_answers_after_the_page_was_left(
     with pytest.raises(Refused, match="more than the 0.00 due"):
         pay(desk, patient, items, ("cash", "286"), key="cash")
     with desk.engine.connect() as connection:
-        assert [each.cents for each in pay_desk(connection, desk.clinic, desk.clock.now(), patient).asking] == [
-            28_600
-        ]
+        assert [
+            each.cents for each in pay_desk(connection, desk.clinic, desk.clock.now(), patient).asking
+        ] == [28_600]
     outside.terminal.later["key-1"] = Answer("approved", "", "4417", "T1")
     desk.clock.set_to(at(10, 44))
     run_once(desk, outside, receipt_pdf)
     assert patient_open(desk, visit) == 0 and len(outside.terminal.asked) == 1
-    late = close_payment(desk, JUNO, "key-1", Answer("declined", "too late"))  # a second answer changes nothing
+    late = close_payment(
+        desk, JUNO, "key-1", Answer("declined", "too late")
+    )  # a second answer changes nothing
     assert late.state == PaymentState.TAKEN
     run_once(desk, outside, receipt_pdf)
     assert [mail["To"] for mail in outside.mail.sent] == ["helen@example.org"]
@@ -208,7 +225,9 @@ def test_a_terminal_that_answers_after_the_page_was_left(
 def test_a_card_is_kept_by_its_token_and_charged_again(desk: Desk) -> None:
     patient = add_patient(desk)
     terminal = FakeTerminal()
-    take_payment(desk, JUNO, terminal, patient, PayForm([TenderForm("card", "10", keep_card=True)], [Item()], "keep"))
+    take_payment(
+        desk, JUNO, terminal, patient, PayForm([TenderForm("card", "10", keep_card=True)], [Item()], "keep")
+    )
     household = scalar(desk, "SELECT household_id FROM patient WHERE id = :id", id=patient)
     with desk.engine.connect() as connection:
         card = cards_of(connection, household)[0]
@@ -283,7 +302,8 @@ def test_the_same_form_pressed_many_times_is_one_receipt(desk: Desk, owing: tupl
     with ThreadPoolExecutor(8) as pool:
         made = list(
             pool.map(
-                lambda _: pay(desk, patient, items, ("cash", "100"), ("card", "186"), terminal=terminal), range(8)
+                lambda _: pay(desk, patient, items, ("cash", "100"), ("card", "186"), terminal=terminal),
+                range(8),
             )
         )
     assert len({each.receipt_id for each in made}) == 1 and len(terminal.asked) == 1

@@ -58,7 +58,11 @@ def owing(desk: Desk) -> int:
 
 def card(desk: Desk, patient: int) -> int:
     take_payment(
-        desk, JUNO, FakeTerminal(), patient, PayForm([TenderForm("card", "1", keep_card=True)], [Item()], "keeps")
+        desk,
+        JUNO,
+        FakeTerminal(),
+        patient,
+        PayForm([TenderForm("card", "1", keep_card=True)], [Item()], "keeps"),
     )
     return int(scalar(desk, "SELECT id FROM card_on_file WHERE removed_at IS NULL"))
 
@@ -81,8 +85,10 @@ def plan(desk: Desk, patient: int, today: date = TODAY) -> PlanView:
         return plans_of(connection, household, today)[0]
 
 
-# --- plans ---------------------------------------------------------------------------------------------------------
-def test_a_plan_charges_the_card_on_file_as_instalments_fall_due(desk: Desk, owing: int, clock: ShiftedClock) -> None:
+# --- plans
+def test_a_plan_charges_the_card_on_file_as_instalments_fall_due(
+    desk: Desk, owing: int, clock: ShiftedClock
+) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
     terminal = FakeTerminal()
     assert charge_due(desk, terminal) == 1 and terminal.asked[0][1] == 7_150
@@ -158,16 +164,24 @@ def test_a_try_that_broke_off_before_the_terminal_was_asked_does_not_hold_up_the
     with monkeypatch.context() as broken, pytest.raises(OSError, match="power"):
         broken.setattr(payplans, "take_payment", breaks)
         charge_due(desk, FakeTerminal())
-    assert scalar(desk, "SELECT COUNT(*) FROM plan_try") == 1 and charge_due(desk, FakeTerminal()) == 0  # once a day
+    assert (
+        scalar(desk, "SELECT COUNT(*) FROM plan_try") == 1 and charge_due(desk, FakeTerminal()) == 0
+    )  # once a day
     clock.set_to(at(9, 0, TODAY + timedelta(days=1)))
     assert charge_due(desk, FakeTerminal()) == 1 and plan(desk, owing).standing.paid == 7_150
 
 
 def test_plans_that_do_not_fit(desk: Desk, owing: int) -> None:
     for changes, field in (
-        ({"amount": "300"}, "amount"), ({"amount": "200"}, "amount"), ({"count": "1"}, "count"), ({"lines": []}, "lines"), ({"first": "soon"}, "first"),
-        ({"first": "2026-11-23"}, "first"), ({"every": "eclipse"}, "every"), ({"card_id": 999_999}, "tender-1"),
-    ):  # fmt: skip
+        ({"amount": "300"}, "amount"),
+        ({"amount": "200"}, "amount"),
+        ({"count": "1"}, "count"),
+        ({"lines": []}, "lines"),
+        ({"first": "soon"}, "first"),
+        ({"first": "2026-11-23"}, "first"),
+        ({"every": "eclipse"}, "every"),
+        ({"card_id": 999_999}, "tender-1"),
+    ):
         with pytest.raises((Problems, Refused)) as wrong:
             make_plan(desk, JUNO, owing, form(desk, owing, **changes))
         assert field in wrong.value.problems, changes
@@ -189,7 +203,7 @@ def test_a_card_taken_off_file_stops_its_plan_from_charging(desk: Desk, owing: i
     assert plan(desk, owing, TODAY + timedelta(days=2)).needs_a_person
 
 
-# --- statements ----------------------------------------------------------------------------------------------------
+# --- statements
 def test_what_is_on_a_plan_is_not_asked_for_twice(desk: Desk, owing: int) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, first=(TODAY + timedelta(days=20)).isoformat()))
     household = scalar(desk, "SELECT household_id FROM patient WHERE id = :id", id=owing)
@@ -208,7 +222,10 @@ def test_a_statement_is_kept_as_it_was_made(desk: Desk, owing: int, tmp_path: Pa
     alone = make_statement(desk, JUNO, statement_pdfs, store, household, owing)
     with desk.engine.connect() as connection:
         rows = statements_of(connection, household)
-    assert [(row.id, row.cents, row.patient_id) for row in rows] == [(alone, 28_600, owing), (number, 28_600, None)]
+    assert [(row.id, row.cents, row.patient_id) for row in rows] == [
+        (alone, 28_600, owing),
+        (number, 28_600, None),
+    ]
     kept = store.get(rows[1].digest)
     assert kept.startswith(b"%PDF") and store.is_whole(rows[1].digest, kept) and len(kept) == rows[1].bytes
     pay(desk, owing, all_lines(desk, owing), ("cash", "286"))
@@ -226,7 +243,9 @@ def test_a_run_makes_one_statement_for_everybody_the_rule_picks(
     flag = next(iter(desk.clinic.flags))
     with desk.engine.begin() as connection:
         connection.execute(
-            insert(schema.patient_flag).values(patient_id=others[0], flag_id=flag, at=desk.clock.now(), by_id=1)
+            insert(schema.patient_flag).values(
+                patient_id=others[0], flag_id=flag, at=desk.clock.now(), by_id=1
+            )
         )
     rule = Rule(minimum=1_000, without=(flag,))
     with pytest.raises(NotAllowed):
@@ -242,7 +261,9 @@ def test_a_run_makes_one_statement_for_everybody_the_rule_picks(
     assert [row.name for row in rows] == ["Q1", "Q2", "Vasquez"] and all(
         store.get(row.digest).startswith(b"%PDF") for row in rows
     )
-    assert sorted(each.why_not for each in again) == ["had one 0 days ago"] * 3 + ["has a flag that is left out"]
+    assert sorted(each.why_not for each in again) == ["had one 0 days ago"] * 3 + [
+        "has a flag that is left out"
+    ]
     with pytest.raises(Refused, match="Nobody gets a statement"):
         start_run(desk, ODILE, rule)
 
@@ -310,7 +331,7 @@ def test_households_with_nothing_open_are_not_even_candidates(desk: Desk, owing:
     assert patient_open(desk, visit) == 0
 
 
-# --- how an amount came about --------------------------------------------------------------------------------------
+# --- how an amount came about
 def test_every_amount_of_an_account_explains_itself(desk: Desk) -> None:
     patient = add_patient(desk, plan_id=1)
     visit = visit_at_checkout(desk, patient, dental=True)
@@ -321,13 +342,17 @@ def test_every_amount_of_an_account_explains_itself(desk: Desk) -> None:
     whole = explain(account, "t")
     assert whole.cents == 4_720 == sum(row.cents for row in whole.rows)
     assert "47.20 is open for Helen’s filling on 24 Nov 2026. It came to 286.00." in whole.say
-    assert "Harbor Guild Dental should pay 188.80 and has not answered yet. 50.00 was paid before." in whole.say
+    assert (
+        "Harbor Guild Dental should pay 188.80 and has not answered yet. 50.00 was paid before." in whole.say
+    )
     for key, cents in ((f"v{visit}", 4_720), (f"i{visit}", 18_880)):
         found = explain(account, key)
         assert found.cents == cents == sum(row.cents for row in found.rows)
     for entry in account.entries:
         found = explain(account, f"e{entry.id}")
-        assert found.cents == sum(row.cents for row in found.rows) == entry.patient_cents + entry.insurer_cents
+        assert (
+            found.cents == sum(row.cents for row in found.rows) == entry.patient_cents + entry.insurer_cents
+        )
         assert any("by Juno Park" in note for note in found.notes)
     paid = next(e for e in account.entries if e.kind == "payment")
     assert [(line.words, cents) for line, cents in explain(account, f"e{paid.id}").pays] == [

@@ -1,4 +1,6 @@
-"""Duplicates: noticed, listed, called two, and merged with nothing lost; files and photos; what may be kept and what not."""
+"""Duplicates: noticed, listed, called two, and merged with nothing lost; files and photos; what may be kept
+and what not.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,15 @@ from zax.core.patients.uploads import Cut, as_png, portrait, recognise
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
-from zax.desk.patients.duplicates import call_two, compare_rows, like_typed, likely_of, likely_pairs, merge, preview
+from zax.desk.patients.duplicates import (
+    call_two,
+    compare_rows,
+    like_typed,
+    likely_of,
+    likely_pairs,
+    merge,
+    preview,
+)
 from zax.desk.patients.files import end_file, keep_file, one_file, put_file_back, set_photo
 from zax.desk.patients.household import join_household
 from zax.desk.patients.notes import add_note, set_flag
@@ -87,7 +97,9 @@ def test_somebody_being_typed_is_noticed(desk: Desk) -> None:
     with desk.engine.connect() as connection:
         typed = like_typed(connection, "Helena", "Vasques", None, "3605550148")
         assert [f.b.id for f in typed] == [keep] and "same phone" in typed[0].pair.reasons
-        assert [f.b.id for f in like_typed(connection, "H", "Vasquez", TODAY.replace(1984, 5, 3), "")] == [keep]
+        assert [f.b.id for f in like_typed(connection, "H", "Vasquez", TODAY.replace(1984, 5, 3), "")] == [
+            keep
+        ]
         assert [f.b.id for f in like_typed(connection, "Helen", "Vasquez", None, "", f"m-{keep}")] == [keep]
         assert like_typed(connection, "Mateo", "Okafor", None, "") == []
 
@@ -121,7 +133,10 @@ def test_a_merge_moves_everything_and_loses_nothing(desk: Desk, tmp_path: Path) 
     with pytest.raises(Conflict, match="has changed"):
         merge(desk, ODILE, keep, drop, {}, (versions[keep] - 1, versions[drop]))
     assert merge(desk, ODILE, keep, drop, {"street": "drop"}, (versions[keep], versions[drop])) == keep
-    after = {f"{t}.{c}": scalar(desk, f"SELECT COUNT(*) FROM `{t}` WHERE {c} = {keep}") for t, c in naming_columns()}
+    after = {
+        f"{t}.{c}": scalar(desk, f"SELECT COUNT(*) FROM `{t}` WHERE {c} = {keep}")
+        for t, c in naming_columns()
+    }
     assert after == before
     with desk.engine.connect() as connection:
         record = record_of(connection, desk.clinic, keep, desk.clock.now(), TODAY)
@@ -172,9 +187,15 @@ def test_every_table_that_names_a_patient_follows_a_merge() -> None:
 
 @pytest.mark.parametrize(
     ("content", "media"),
-    [(picture(), "image/jpeg"), (picture(kind="PNG"), "image/png"), (picture(kind="TIFF"), "image/tiff"), (pdf(), "application/pdf"), (pdf("page"), "application/pdf")],
+    [
+        (picture(), "image/jpeg"),
+        (picture(kind="PNG"), "image/png"),
+        (picture(kind="TIFF"), "image/tiff"),
+        (pdf(), "application/pdf"),
+        (pdf("page"), "application/pdf"),
+    ],
     ids=["jpeg", "png", "tiff", "pdf", "pdf that opens at a page"],
-)  # fmt: skip
+)
 def test_what_is_kept_is_known_by_its_content(content: bytes, media: str) -> None:
     assert recognise(content) == media
 
@@ -182,11 +203,32 @@ def test_what_is_kept_is_known_by_its_content(content: bytes, media: str) -> Non
 @pytest.mark.parametrize(
     ("content", "says"),
     [
-        (b"", "empty"), (b"MZ\x90\x00", "Only PDF"), (b"<svg onload=x>", "Only PDF"), (b"GIF89a", "Only PDF"), (b"%PDF-1.7 nothing", "broken"), (pdf("script"), "runs by itself"),
-        (pdf("hidden"), "runs by itself"), (b"\xff\xd8\xff" + b"0" * 40, "breaks off"), (b"\xff\xd8\xff" + b"0" * 40 + b"\xff\xd9", "broken"), (huge_png(), "40,000 x 40,000|far too large"), (b"%PDF-" + b"0" * (25 * 1024 * 1024), "at most 25 MB"),
+        (b"", "empty"),
+        (b"MZ\x90\x00", "Only PDF"),
+        (b"<svg onload=x>", "Only PDF"),
+        (b"GIF89a", "Only PDF"),
+        (b"%PDF-1.7 nothing", "broken"),
+        (pdf("script"), "runs by itself"),
+        (pdf("hidden"), "runs by itself"),
+        (b"\xff\xd8\xff" + b"0" * 40, "breaks off"),
+        (b"\xff\xd8\xff" + b"0" * 40 + b"\xff\xd9", "broken"),
+        (huge_png(), "40,000 x 40,000|far too large"),
+        (b"%PDF-" + b"0" * (25 * 1024 * 1024), "at most 25 MB"),
     ],
-    ids=["empty", "program", "svg", "gif", "broken pdf", "script", "hidden script", "half a jpeg", "broken jpeg", "40,000 points", "too large"],
-)  # fmt: skip
+    ids=[
+        "empty",
+        "program",
+        "svg",
+        "gif",
+        "broken pdf",
+        "script",
+        "hidden script",
+        "half a jpeg",
+        "broken jpeg",
+        "40,000 points",
+        "too large",
+    ],
+)
 def test_what_is_refused_says_why(content: bytes, says: str) -> None:
     with pytest.raises(Refused, match=says) as wrong:
         recognise(content)
@@ -210,7 +252,9 @@ def test_a_portrait_is_turned_cut_small_and_without_metadata() -> None:
     out = io.BytesIO()
     image.save(out, "JPEG", exif=exif, quality=95)
     made = Image.open(io.BytesIO(portrait(out.getvalue(), Cut(left=500))))
-    assert made.size == (480, 480) and not made.getexif() and b"Century" not in portrait(out.getvalue(), Cut())
+    assert (
+        made.size == (480, 480) and not made.getexif() and b"Century" not in portrait(out.getvalue(), Cut())
+    )
     assert made.getpixel((240, 240))[0] > 200 and made.getpixel((240, 240))[1] < 60  # type: ignore[index]
     turned = Image.open(io.BytesIO(portrait(out.getvalue(), Cut(turns=1, top=500))))
     assert turned.getpixel((240, 400))[1] < 60  # type: ignore[index]

@@ -1,4 +1,6 @@
-"""Patients in and out: columns guessed, rows checked, imports run in steps, and what goes out read back without loss."""
+"""Patients in and out: columns guessed, rows checked, imports run in steps, and what goes out read back
+without loss.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import JUNO, ODILE, TODAY, FakeClearinghouse, FakeMail, FakeTerminal, add_patient, order, scalar
+from tests.conftest import (
+    JUNO,
+    ODILE,
+    TODAY,
+    FakeClearinghouse,
+    FakeMail,
+    FakeTerminal,
+    add_patient,
+    order,
+    scalar,
+)
 from tests.desk.paying import agrees, all_lines, items_of, pay
 from zax.cli.importing import import_content
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
@@ -50,13 +62,11 @@ from zax.outside.doors import Outside
 from zax.store.files import FileStore
 
 LIST = (
-    "First Name,Surname,DOB,Gender,Cell Phone,Address Line 1,City,State,Zip Code,Family ID,Insurance Plan,Policy Number\n"
-    "Ana,Ruiz,5/3/1984,female,360 555 0101,1 Pier Road,Marrow Harbor,WA,98201,7,Harbor Guild Dental,HG-500\n"
-    "Luis,Ruiz,2/1/2015,M,360 555 0101,1 Pier Road,Marrow Harbor,WA,98201,7,,\n"
-    "Bob,,1/1/1970,M,360 555 0102,,,,,,,\n"
-    "Eve,Long,31/12/1970,F,12,,,,,,Nobody Mutual,X1\n"
-    "Ana,Ruiz,5/3/1984,F,360 555 0101,,,,,,,\n"
-    '"Zoë, M",Öberg,1/1/1990,,,,,,,,,\n'
+    "First Name,Surname,DOB,Gender,Cell Phone,Address Line 1,City,State,Zip Code,Family ID,Insurance"
+    " Plan,Policy Number\nAna,Ruiz,5/3/1984,female,360 555 0101,1 Pier Road,Marrow Harbor,WA,98201,7,Harbor"
+    " Guild Dental,HG-500\nLuis,Ruiz,2/1/2015,M,360 555 0101,1 Pier Road,Marrow"
+    " Harbor,WA,98201,7,,\nBob,,1/1/1970,M,360 555 0102,,,,,,,\nEve,Long,31/12/1970,F,12,,,,,,Nobody"
+    ' Mutual,X1\nAna,Ruiz,5/3/1984,F,360 555 0101,,,,,,,\n"Zoë, M",Öberg,1/1/1990,,,,,,,,,\n'
 )
 
 
@@ -73,11 +83,15 @@ def run(desk: Desk, store: FileStore, content: bytes, dry: bool = False) -> Any:
 @pytest.mark.parametrize(
     ("content", "text"),
     [
-        ("Zoë".encode(), "Zoë"), (b"\xef\xbb\xbf" + "Zoë".encode(), "Zoë"), ("Zoë".encode("latin-1"), "Zoë"), (b"\xef\xbb\xbf" + "Zoë".encode("latin-1"), "Zoë"),
-        ("Zoë".encode("utf-16"), "Zoë"), ("“Zoë”".encode("cp1252"), "“Zoë”"),
+        ("Zoë".encode(), "Zoë"),
+        (b"\xef\xbb\xbf" + "Zoë".encode(), "Zoë"),
+        ("Zoë".encode("latin-1"), "Zoë"),
+        (b"\xef\xbb\xbf" + "Zoë".encode("latin-1"), "Zoë"),
+        ("Zoë".encode("utf-16"), "Zoë"),
+        ("“Zoë”".encode("cp1252"), "“Zoë”"),
     ],
     ids=["utf-8", "with mark", "latin-1", "latin-1 with a mark", "utf-16", "windows"],
-)  # fmt: skip
+)
 def test_a_file_is_read_in_whatever_encoding_it_is(content: bytes, text: str) -> None:
     assert decode(content) == text
 
@@ -93,7 +107,10 @@ def test_any_bytes_are_a_table_or_refused(content: bytes) -> None:
 def test_separators_quotes_and_lines_are_understood() -> None:
     for each in ",;\t|":
         sheet = read_sheet(f'first{each}last\n"A{each}b"{each}"c\nd"\n\nE{each}F\n'.encode())
-        assert sheet.heading == ("first", "last") and sheet.rows == ((2, (f"A{each}b", "c\nd")), (5, ("E", "F")))
+        assert sheet.heading == ("first", "last") and sheet.rows == (
+            (2, (f"A{each}b", "c\nd")),
+            (5, ("E", "F")),
+        )
     for wrong in (b"", b"first,last\n", b"a\x00b,c\nd,e\n"):
         with pytest.raises(Refused):
             read_sheet(wrong)
@@ -115,7 +132,9 @@ def test_columns_are_guessed_from_usual_headings() -> None:
         "plan": 10,
         "member_id": 11,
     }
-    assert guess_columns(CSV_COLUMNS) == {name: place for place, name in enumerate(CSV_COLUMNS) if name != "status"}
+    assert guess_columns(CSV_COLUMNS) == {
+        name: place for place, name in enumerate(CSV_COLUMNS) if name != "status"
+    }
 
 
 def test_a_row_names_everything_that_is_wrong_with_it() -> None:
@@ -146,7 +165,8 @@ def test_a_dry_run_keeps_nobody_and_an_import_everybody_it_can(desk: Desk, tmp_p
         and refused[2][2] == "Eve"
     )
     assert (
-        scalar(desk, "SELECT GROUP_CONCAT(CONCAT(first, guarantor) ORDER BY id) FROM patient") == "Ana1,Luis0,Zoë, M1"
+        scalar(desk, "SELECT GROUP_CONCAT(CONCAT(first, guarantor) ORDER BY id) FROM patient")
+        == "Ana1,Luis0,Zoë, M1"
     )
     assert scalar(desk, "SELECT COUNT(DISTINCT household_id) FROM patient") == 2
     assert scalar(desk, "SELECT CONCAT(member_id, plan_id) FROM coverage") == "HG-5001"
@@ -210,14 +230,50 @@ def test_the_command_line_imports_with_progress(desk: Desk, tmp_path: Path) -> N
 
 FULL = Card(
     {
-        "first": "Zoë", "last": "Öberg-Lund", "used_name": "Zo", "pronouns": "they/them", "birth": "1990-02-28", "sex": "U", "alert": "=latex, allergy;\nreally", "phone": "3605550101",
-        "home_phone": "3605550102", "work_phone": "3605550103", "texts_to": "work", "email": "zo@example.org", "street": "1 Pier Road, rear", "city": "Marrow Harbor", "state": "WA",
-        "zip": "98201-5518", "mail_street": "PO Box 4", "mail_city": "Ferry", "mail_state": "OR", "mail_zip": "97001", "language": "Svenska", "employer": "Ferry; Works, Ltd",
-        "emergency_name": "Ann", "emergency_relation": "sister", "emergency_phone": "3605550104", "chart": "K-77", "status": "inactive",
+        "first": "Zoë",
+        "last": "Öberg-Lund",
+        "used_name": "Zo",
+        "pronouns": "they/them",
+        "birth": "1990-02-28",
+        "sex": "U",
+        "alert": "=latex, allergy;\nreally",
+        "phone": "3605550101",
+        "home_phone": "3605550102",
+        "work_phone": "3605550103",
+        "texts_to": "work",
+        "email": "zo@example.org",
+        "street": "1 Pier Road, rear",
+        "city": "Marrow Harbor",
+        "state": "WA",
+        "zip": "98201-5518",
+        "mail_street": "PO Box 4",
+        "mail_city": "Ferry",
+        "mail_state": "OR",
+        "mail_zip": "97001",
+        "language": "Svenska",
+        "employer": "Ferry; Works, Ltd",
+        "emergency_name": "Ann",
+        "emergency_relation": "sister",
+        "emergency_phone": "3605550104",
+        "chart": "K-77",
+        "status": "inactive",
     },
-    "12", (CardCoverage("5", "Harbor Guild Dental", "Guild", "HG-1", "G1", "18", 1, date(2025, 1, 1), None), CardCoverage("6", "Copperline", "Choice", "CP-2", "", "19", 2, None, date(2026, 5, 1))),
-    (CardVisit("9", datetime(2026, 11, 24, 17, 0, tzinfo=UTC), datetime(2026, 11, 24, 17, 30, tzinfo=UTC), "Filling", "Dr. Ines Calloway", "confirmed"),),
-)  # fmt: skip
+    "12",
+    (
+        CardCoverage("5", "Harbor Guild Dental", "Guild", "HG-1", "G1", "18", 1, date(2025, 1, 1), None),
+        CardCoverage("6", "Copperline", "Choice", "CP-2", "", "19", 2, None, date(2026, 5, 1)),
+    ),
+    (
+        CardVisit(
+            "9",
+            datetime(2026, 11, 24, 17, 0, tzinfo=UTC),
+            datetime(2026, 11, 24, 17, 30, tzinfo=UTC),
+            "Filling",
+            "Dr. Ines Calloway",
+            "confirmed",
+        ),
+    ),
+)
 
 
 def test_csv_comes_back_as_it_went() -> None:
@@ -246,14 +302,34 @@ def test_a_fhir_bundle_is_valid_and_comes_back_as_it_went() -> None:
 
 
 words = (
-    st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs", "Zl", "Zp"]), min_size=1, max_size=20)
+    st.text(
+        st.characters(codec="utf-8", exclude_categories=["Cc", "Cs", "Zl", "Zp"]), min_size=1, max_size=20
+    )
     .map(lambda t: " ".join(t.split()))
     .filter(bool)
 )
 cards = st.builds(
-    lambda first, last, more: Card({"first": first, "last": last, "chart": "7", "status": "active", **more}), words, words,
-    st.fixed_dictionaries({}, optional=dict.fromkeys(("used_name", "pronouns", "alert", "employer", "language", "street", "city", "emergency_name", "mail_street"), words)),
-)  # fmt: skip
+    lambda first, last, more: Card({"first": first, "last": last, "chart": "7", "status": "active", **more}),
+    words,
+    words,
+    st.fixed_dictionaries(
+        {},
+        optional=dict.fromkeys(
+            (
+                "used_name",
+                "pronouns",
+                "alert",
+                "employer",
+                "language",
+                "street",
+                "city",
+                "emergency_name",
+                "mail_street",
+            ),
+            words,
+        ),
+    ),
+)
 
 
 @pytest.mark.parametrize(
@@ -304,14 +380,17 @@ def test_everybody_goes_out_and_comes_in_elsewhere(desk: Desk, tmp_path: Path) -
 
 def test_balances_brought_over_are_owed_or_wait_as_credit(desk: Desk, tmp_path: Path) -> None:
     table = (
-        "First name,Surname,DOB,Account balance\nAna,Ruiz,5/3/1984,42.60\nLuis,Ruiz,2/1/2015,(20.00)\nIvo,Zeller,2/1/2001,0.00\n"
+        "First name,Surname,DOB,Account"
+        " balance\nAna,Ruiz,5/3/1984,42.60\nLuis,Ruiz,2/1/2015,(20.00)\nIvo,Zeller,2/1/2001,0.00\n"
         "Eve,Long,2/1/2001,much\n"
     )
     job = run(desk, FileStore(tmp_path), table.encode())
     assert (job.made, job.refused) == (3, 1)
     ana = scalar(desk, "SELECT id FROM patient WHERE first = 'Ana'")
     luis = scalar(desk, "SELECT id FROM patient WHERE first = 'Luis'")
-    assert [(each.words, each.cents) for each in items_of(desk, ana).lines] == [("Balance brought over", 4260)]
+    assert [(each.words, each.cents) for each in items_of(desk, ana).lines] == [
+        ("Balance brought over", 4260)
+    ]
     assert [each.cents for each in items_of(desk, luis).credits] == [2000]
     assert scalar(desk, "SELECT COUNT(*) FROM journal") == 2 and agrees(desk)
     pay(desk, ana, all_lines(desk, ana), ("cash", "42.60"))

@@ -1,4 +1,6 @@
-"""The record against a real MariaDB: sections, stale saves, status, messages, number, flags, notes, households, gaps."""
+"""The record against a real MariaDB: sections, stale saves, status, messages, number, flags, notes,
+households, gaps.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,12 @@ def test_a_section_is_saved_with_what_every_field_was(desk: Desk) -> None:
     change_section(desk, JUNO, patient_id, "name", NAME, 1, 1)
     change_section(desk, RAVI, patient_id, "reach", REACH, 2, 1)
     found = record(desk, patient_id).patient
-    assert (found.used_name, found.email, found.version, found.last_sound) == ("Nell", "nell@example.org", 3, "FSKS")
+    assert (found.used_name, found.email, found.version, found.last_sound) == (
+        "Nell",
+        "nell@example.org",
+        3,
+        "FSKS",
+    )
     with desk.engine.connect() as connection:
         latest, first = changes_of(connection, patient_id)
     assert (latest.by_name, latest.detail["changed"]) == (
@@ -65,7 +72,9 @@ def test_a_section_is_saved_with_what_every_field_was(desk: Desk) -> None:
 def test_wrong_fields_are_all_named_and_nothing_is_kept(desk: Desk) -> None:
     patient_id = add_patient(desk)
     with pytest.raises(Problems) as wrong:
-        change_section(desk, JUNO, patient_id, "name", NAME | {"last": "", "birth": "2/31/1990", "sex": "Q"}, 1, 1)
+        change_section(
+            desk, JUNO, patient_id, "name", NAME | {"last": "", "birth": "2/31/1990", "sex": "Q"}, 1, 1
+        )
     assert set(wrong.value.problems) == {"last", "birth", "sex"}
     assert record(desk, patient_id).patient.version == 1
     for name, number in (("nonsense", patient_id), ("name", 10**8)):
@@ -78,20 +87,32 @@ def test_wrong_fields_are_all_named_and_nothing_is_kept(desk: Desk) -> None:
 def test_the_second_of_two_is_shown_what_the_first_changed(desk: Desk) -> None:
     patient_id = add_patient(desk)
     change_section(desk, RAVI, patient_id, "reach", REACH | {"phone": "360 555 0199"}, 1, 1)
-    with pytest.raises(Stale, match=r"Ravi Teller has changed mobile from “360 555 0148” to “360 555 0199”.*email"):
+    with pytest.raises(
+        Stale, match=r"Ravi Teller has changed mobile from “360 555 0148” to “360 555 0199”.*email"
+    ):
         change_section(desk, JUNO, patient_id, "name", NAME, 1, 1)
 
 
 def test_inactive_and_deceased_people_get_no_messages_and_come_back(desk: Desk) -> None:
     patient_id = add_patient(desk)
     book_visit(desk, JUNO, order(patient_id))
-    payload = {"patient_id": patient_id, "to": "x@example.org", "subject": "s", "text": "t", "message_id": "<m>"}
+    payload = {
+        "patient_id": patient_id,
+        "to": "x@example.org",
+        "subject": "s",
+        "text": "t",
+        "message_id": "<m>",
+    }
     in_transaction(desk, WORKER, lambda tx: tx.send("patient_mail", "m1", payload))
-    in_transaction(desk, WORKER, lambda tx: tx.send("patient_mail", "m2", payload | {"patient_id": patient_id + 1}))
+    in_transaction(
+        desk, WORKER, lambda tx: tx.send("patient_mail", "m2", payload | {"patient_id": patient_id + 1})
+    )
     said = set_status(desk, JUNO, patient_id, "deceased", "the family called", "11/20/2026", 1, 1)
     assert "1 message not sent" in said and "1 visit is still booked" in said
     assert (
-        scalar(desk, "SELECT GROUP_CONCAT(state ORDER BY request_key) FROM outbox WHERE kind = 'patient_mail'")
+        scalar(
+            desk, "SELECT GROUP_CONCAT(state ORDER BY request_key) FROM outbox WHERE kind = 'patient_mail'"
+        )
         == "withdrawn,waiting"
     )
     with pytest.raises(Refused, match="before the birth date"):
@@ -164,7 +185,9 @@ def test_the_clinic_makes_up_its_flags(desk: Desk) -> None:
 def test_notes_are_pinned_dated_and_put_away(desk: Desk) -> None:
     patient_id = add_patient(desk)
     add_note(desk, JUNO, patient_id, "plain", False, "")
-    pinned = add_note(desk, RAVI, patient_id, "  pinned   note ", True, (TODAY + timedelta(days=2)).isoformat())
+    pinned = add_note(
+        desk, RAVI, patient_id, "  pinned   note ", True, (TODAY + timedelta(days=2)).isoformat()
+    )
     with desk.engine.connect() as connection:
         assert [(n.words, n.by_name) for n in notes_of(connection, patient_id, TODAY)] == [
             ("pinned note", "Ravi Teller"),
@@ -187,15 +210,17 @@ def test_people_move_between_households_and_their_bills_do_not(desk: Desk) -> No
     with desk.engine.begin() as connection:
         connection.execute(
             text(
-                "INSERT INTO journal (kind, day, at, site_id, patient_id, patient_cents) VALUES ('charge', '2026-11-02', NOW(), 1, :id, 4260)"
+                "INSERT INTO journal (kind, day, at, site_id, patient_id, patient_cents) VALUES ('charge',"
+                " '2026-11-02', NOW(), 1, :id, 4260)"
             ),
             {"id": mateo},
         )
     join_household(desk, JUNO, mateo, helen)
     found = record(desk, helen)
-    assert [(m.first, m.guarantor) for m in found.members] == [("Helen", True), ("Mateo", False)] and found.owes == {
-        mateo: 4260
-    }
+    assert [(m.first, m.guarantor) for m in found.members] == [
+        ("Helen", True),
+        ("Mateo", False),
+    ] and found.owes == {mateo: 4260}
     with pytest.raises(Refused, match="already"):
         join_household(desk, JUNO, mateo, helen)
     make_payer(desk, JUNO, mateo)

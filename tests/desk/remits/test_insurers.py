@@ -1,4 +1,6 @@
-"""Claims, acknowledgements, payments from insurers, and the workers that carry files, against a real MariaDB."""
+"""Claims, acknowledgements, payments from insurers, and the workers that carry files, against a
+real MariaDB.
+"""
 
 import os
 import signal
@@ -23,7 +25,7 @@ from tests.conftest import (
     scalar,
     state_of,
     visit_at_checkout,
-)  # fmt: skip
+)
 from tests.x12_samples import acknowledgement, remittance
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
@@ -75,13 +77,19 @@ def test_a_claim_goes_out_is_taken_paid_and_settles_the_visit(desk: Desk, outsid
     assert read(sent).transactions[0].version == "005010X224A2"
     assert scalar(desk, "SELECT state FROM claim") == "sent"
     control = scalar(desk, "SELECT control FROM x12_file WHERE direction = 'out'")
-    house.mailbox = [Incoming("1", "a.999", acknowledgement(control)), Incoming("2", "b.835", answer(number, line))]
+    house.mailbox = [
+        Incoming("1", "a.999", acknowledgement(control)),
+        Incoming("2", "b.835", answer(number, line)),
+    ]
     run_once(desk, outside, receipt_pdf)
     assert house.mailbox == []
     assert scalar(desk, "SELECT state FROM claim") == "closed"
     assert state_of(desk, visit_id) == "settled"
     assert (
-        scalar(desk, "SELECT SUM(patient_cents + insurer_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 0
+        scalar(
+            desk, "SELECT SUM(patient_cents + insurer_cents) FROM journal WHERE visit_id = :id", id=visit_id
+        )
+        == 0
     )
 
 
@@ -94,7 +102,10 @@ def test_a_lower_payment_leaves_the_rest_with_the_patient(desk: Desk) -> None:
         answer(number, line, paid="150", cas="CAS*CO*45*10~CAS*PR*2*126").replace("SE*18", "SE*19"),
     )
     assert state_of(desk, visit_id) == "left"
-    assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 12600 - 9720
+    assert (
+        scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id)
+        == 12600 - 9720
+    )
     assert scalar(desk, "SELECT SUM(insurer_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 0
     pay_visit(desk, visit_id, "cash", "28.80", "rest")
     assert state_of(desk, visit_id) == "settled"
@@ -103,7 +114,10 @@ def test_a_lower_payment_leaves_the_rest_with_the_patient(desk: Desk) -> None:
 def test_a_higher_payment_gives_the_patient_credit(desk: Desk) -> None:
     visit_id, number, line = left_visit(desk, paid="97.20")
     import_file(desk, ODILE, "x.835", answer(number, line, paid="200", cas="CAS*PR*2*86"))
-    assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 8600 - 9720
+    assert (
+        scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id)
+        == 8600 - 9720
+    )
     assert state_of(desk, visit_id) == "left"
     assert scalar(desk, "SELECT SUM(cents) FROM allocation") == 8600
 
@@ -146,10 +160,15 @@ def test_ten_imports_at_once_post_once(desk: Desk) -> None:
 
 @pytest.mark.parametrize(
     ("damage", "says"),
-    [(lambda t: t[:400], "damaged"), (lambda t: "Dear clinic", "not an X12 file"), (lambda t: t.replace("188.8", "1"), "does not add up"),
-     (lambda t: "", "empty"), (lambda t: t.replace("835", "271"), "Zax takes in payments")],
+    [
+        (lambda t: t[:400], "damaged"),
+        (lambda t: "Dear clinic", "not an X12 file"),
+        (lambda t: t.replace("188.8", "1"), "does not add up"),
+        (lambda t: "", "empty"),
+        (lambda t: t.replace("835", "271"), "Zax takes in payments"),
+    ],
     ids=["truncated", "not x12", "wrong sum", "empty", "another kind"],
-)  # fmt: skip
+)
 def test_a_damaged_file_is_refused_whole(desk: Desk, damage, says: str) -> None:  # type: ignore[no-untyped-def]
     _, number, line = left_visit(desk)
     with pytest.raises(Refused) as refused:
@@ -249,7 +268,9 @@ def test_what_cannot_be_sent_waits_and_goes_out_later(desk: Desk, clock: Shifted
 
 def test_many_workers_share_the_outbox_without_sending_twice(desk: Desk, outside: Outside) -> None:
     for number, start in enumerate(("13:00", "13:45", "14:30", "15:15")):
-        visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1, first=f"P{number}"), dental=True, start=start)
+        visit_id = visit_at_checkout(
+            desk, add_patient(desk, plan_id=1, first=f"P{number}"), dental=True, start=start
+        )
         finish_checkout(desk, JUNO, visit_id)
     with ThreadPoolExecutor(6) as pool:
         list(pool.map(lambda _: run_once(desk, outside, receipt_pdf), range(6)))
@@ -317,7 +338,10 @@ def test_an_unanswered_card_is_asked_again_by_its_key(desk: Desk, clock: Shifted
     assert run_once(desk, outside, receipt_pdf) == 0
     clock.set_to(at(10, 43))
     run_once(desk, outside, receipt_pdf)
-    assert dict(_all(desk, "SELECT request_key, state FROM payment")) == {"first-1": "taken", "second-1": "declined"}
+    assert dict(_all(desk, "SELECT request_key, state FROM payment")) == {
+        "first-1": "taken",
+        "second-1": "declined",
+    }
     assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE kind = 'payment'") == -10000
     assert len(terminal.asked) == 2
 

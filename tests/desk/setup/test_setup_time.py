@@ -1,4 +1,6 @@
-"""Changing hours, closures, types, sets, rooms: what is checked, what it does to booked visits, and that every process sees it."""
+"""Changing hours, closures, types, sets, rooms: what is checked, what it does to booked visits, and that
+every process sees it.
+"""
 
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
@@ -48,7 +50,9 @@ def setup(desk: Desk) -> Iterator[Desk]:
             connection.execute(text(f"DELETE FROM `{name}`"))
             columns = [
                 row[0]
-                for row in connection.execute(text(f"SHOW COLUMNS FROM `{name}` WHERE Extra NOT LIKE '%GENERATED%'"))
+                for row in connection.execute(
+                    text(f"SHOW COLUMNS FROM `{name}` WHERE Extra NOT LIKE '%GENERATED%'")
+                )
             ]
             listed = ", ".join(f"`{column}`" for column in columns)
             connection.execute(text(f"INSERT INTO `{name}` ({listed}) SELECT {listed} FROM `kept_{name}`"))
@@ -57,7 +61,11 @@ def setup(desk: Desk) -> Iterator[Desk]:
 
 
 def rows(
-    *hours: tuple[str, str], weekdays: range = range(5), pattern: str = "every", site: str = "1", rest: str = ""
+    *hours: tuple[str, str],
+    weekdays: range = range(5),
+    pattern: str = "every",
+    site: str = "1",
+    rest: str = "",
 ) -> list[HoursRow]:
     return [HoursRow(str(day), pattern, site, start, end, rest) for day in weekdays for start, end in hours]
 
@@ -83,7 +91,9 @@ def test_changed_hours_hold_from_their_day_and_leave_the_past(setup: Desk) -> No
     )
     assert windows(setup, 5, TODAY) == before
     assert windows(setup, 5, FRIDAY) == [(540, 720), (750, 900)]
-    assert windows(setup, 5, date(2026, 12, 5)) == [(480, 600)] and windows(setup, 5, date(2026, 12, 12)) == []
+    assert (
+        windows(setup, 5, date(2026, 12, 5)) == [(480, 600)] and windows(setup, 5, date(2026, 12, 12)) == []
+    )
     with pytest.raises(NotAllowed):
         set_hours(setup, JUNO, 5, FRIDAY, [])
 
@@ -99,10 +109,13 @@ def test_another_process_sees_changed_hours_before_its_next_act(setup: Desk) -> 
 @pytest.mark.parametrize(
     ("row", "field"),
     [
-        (HoursRow("0", "every", "1", "x", "10:00", ""), "start-0"), (HoursRow("0", "every", "1", "10:00", "9:00", ""), "end-0"), (HoursRow("9", "every", "1", "8:00", "9:00", ""), "start-0"),
-        (HoursRow("0", "now", "1", "8:00", "9:00", ""), "start-0"), (HoursRow("0", "every", "7", "8:00", "9:00", ""), "start-0"),
+        (HoursRow("0", "every", "1", "x", "10:00", ""), "start-0"),
+        (HoursRow("0", "every", "1", "10:00", "9:00", ""), "end-0"),
+        (HoursRow("9", "every", "1", "8:00", "9:00", ""), "start-0"),
+        (HoursRow("0", "now", "1", "8:00", "9:00", ""), "start-0"),
+        (HoursRow("0", "every", "7", "8:00", "9:00", ""), "start-0"),
     ],
-)  # fmt: skip
+)
 def test_hours_that_cannot_be_are_said_beside_their_row(setup: Desk, row: HoursRow, field: str) -> None:
     with pytest.raises(Problems) as wrong:
         set_hours(setup, SAM, 5, FRIDAY, [row])
@@ -169,7 +182,10 @@ def test_exceptions_take_time_away_and_add_it(setup: Desk) -> None:
         } | changes
         with pytest.raises(ZaxError):
             add_exception(
-                setup, SAM, 6, *(values[n] for n in ("first", "last", "start", "end", "words", "extra", "site_id"))
+                setup,
+                SAM,
+                6,
+                *(values[n] for n in ("first", "last", "start", "end", "words", "extra", "site_id")),
             )
 
 
@@ -205,10 +221,29 @@ def test_public_holidays_are_offered_until_closed(setup: Desk) -> None:
 
 def form(**changes: Any) -> TypeForm:
     values: dict[str, Any] = {
-        "name": "Long crown", "role": "dentist", "minutes": "60", "buffer": "10", "most": "2", "goal": "1", "ask_after": "30", "recall": "6", "for_whom": "known", "web": "held",
-        "doubles": False, "active": True, "hours": "mon tue 8:00-12:00; fri 13:00-16:00", "lead_parts": "0-10, 40-60", "equipment": "Microscope", "room_ids": (1, 2),
-        "services": (SERVICE_ID["D2740"],), "set_id": 2, "needs": (NeedRow("hygienist", "20", "10, 15", "help", ""), NeedRow("hygienist", "5", "50", "rinse", "0")),
-    }  # fmt: skip
+        "name": "Long crown",
+        "role": "dentist",
+        "minutes": "60",
+        "buffer": "10",
+        "most": "2",
+        "goal": "1",
+        "ask_after": "30",
+        "recall": "6",
+        "for_whom": "known",
+        "web": "held",
+        "doubles": False,
+        "active": True,
+        "hours": "mon tue 8:00-12:00; fri 13:00-16:00",
+        "lead_parts": "0-10, 40-60",
+        "equipment": "Microscope",
+        "room_ids": (1, 2),
+        "services": (SERVICE_ID["D2740"],),
+        "set_id": 2,
+        "needs": (
+            NeedRow("hygienist", "20", "10, 15", "help", ""),
+            NeedRow("hygienist", "5", "50", "rinse", "0"),
+        ),
+    }
     return TypeForm(**(values | changes))
 
 
@@ -224,13 +259,19 @@ def test_a_visit_type_keeps_everything_that_was_entered(setup: Desk) -> None:
         "known",
         "held",
     )
-    assert kind.lead_parts == ((0, 10), (40, 20)) and kind.equipment == {"microscope"} and kind.room_ids == {1, 2}
+    assert (
+        kind.lead_parts == ((0, 10), (40, 20))
+        and kind.equipment == {"microscope"}
+        and kind.room_ids == {1, 2}
+    )
     assert [(n.role, n.minutes, n.offsets, n.same_as) for n in kind.needs] == [
         ("hygienist", 20, (10, 15), None),
         ("hygienist", 5, (50,), 0),
     ]
     assert kind.services == (SERVICE_ID["D2740"], SERVICE_ID["D2950"])
-    assert kind.allows(date(2026, 12, 4), Span(800, 860)) and not kind.allows(date(2026, 12, 4), Span(500, 560))
+    assert kind.allows(date(2026, 12, 4), Span(800, 860)) and not kind.allows(
+        date(2026, 12, 4), Span(500, 560)
+    )
     save_type(setup, SAM, made, form(name="Longer crown", version=1))
     with pytest.raises(Stale):
         save_type(setup, SAM, made, form(version=1))
@@ -241,13 +282,29 @@ def test_a_visit_type_keeps_everything_that_was_entered(setup: Desk) -> None:
 @pytest.mark.parametrize(
     ("changes", "field"),
     [
-        ({"name": " "}, "name"), ({"name": "hygiene"}, "name"), ({"role": "pilot"}, "role"), ({"minutes": "0"}, "minutes"), ({"minutes": "62"}, "minutes"), ({"buffer": "-5"}, "buffer"),
-        ({"ask_after": "999"}, "ask_after"), ({"recall": "x"}, "recall"), ({"hours": "noon"}, "hours"), ({"hours": "mon 12:00-8:00"}, "hours"), ({"lead_parts": "0-70"}, "lead_parts"), ({"lead_parts": "20-30, 10-15"}, "lead_parts"),
-        ({"services": (SERVICE_ID["99213"],)}, "services"), ({"set_id": 3}, "set_id"), ({"needs": (NeedRow("dentist", "10", "55", "x", ""),)}, "need-0"),
-        ({"needs": (NeedRow("dentist", "10", "", "x", ""),)}, "need-0"), ({"needs": (NeedRow("dentist", "10", "5", "x", "0"),)}, "need-0"), ({"web": "maybe"}, "web"),
+        ({"name": " "}, "name"),
+        ({"name": "hygiene"}, "name"),
+        ({"role": "pilot"}, "role"),
+        ({"minutes": "0"}, "minutes"),
+        ({"minutes": "62"}, "minutes"),
+        ({"buffer": "-5"}, "buffer"),
+        ({"ask_after": "999"}, "ask_after"),
+        ({"recall": "x"}, "recall"),
+        ({"hours": "noon"}, "hours"),
+        ({"hours": "mon 12:00-8:00"}, "hours"),
+        ({"lead_parts": "0-70"}, "lead_parts"),
+        ({"lead_parts": "20-30, 10-15"}, "lead_parts"),
+        ({"services": (SERVICE_ID["99213"],)}, "services"),
+        ({"set_id": 3}, "set_id"),
+        ({"needs": (NeedRow("dentist", "10", "55", "x", ""),)}, "need-0"),
+        ({"needs": (NeedRow("dentist", "10", "", "x", ""),)}, "need-0"),
+        ({"needs": (NeedRow("dentist", "10", "5", "x", "0"),)}, "need-0"),
+        ({"web": "maybe"}, "web"),
     ],
-)  # fmt: skip
-def test_a_type_that_cannot_be_is_said_beside_its_field(setup: Desk, changes: dict[str, Any], field: str) -> None:
+)
+def test_a_type_that_cannot_be_is_said_beside_its_field(
+    setup: Desk, changes: dict[str, Any], field: str
+) -> None:
     with pytest.raises(ZaxError) as wrong:
         save_type(setup, SAM, 0, form(**changes))
     assert field in wrong.value.problems
@@ -330,7 +387,9 @@ def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) ->
 
 
 def test_a_setup_read_before_somebodys_change_does_not_replace_the_newer_one(setup: Desk) -> None:
-    """The thread that wakes the screens may still be reading when an act changes the setup in the same process."""
+    """The thread that wakes the screens may still be reading when an act changes the setup in the same
+    process.
+    """
     with setup.engine.connect() as connection:
         read_before = load(connection)
     choose_mark(setup, SAM, "type")

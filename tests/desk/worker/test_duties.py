@@ -1,4 +1,6 @@
-"""What the worker does by the clock and by the outbox, each shown through the worker itself on a database where it is due."""
+"""What the worker does by the clock and by the outbox, each shown through the worker itself on a database
+where it is due.
+"""
 
 from __future__ import annotations
 
@@ -62,13 +64,17 @@ def with_plan(desk: Desk, terminal: FakeTerminal) -> int:
     take_payment(desk, JUNO, terminal, patient, deposit)
     card = scalar(desk, "SELECT MAX(id) FROM card_on_file")
     lines = [each.line_id for each in items_of(desk, patient).lines]
-    form = PaymentPlanForm(lines=lines, amount="286", count="4", first=TODAY.isoformat(), every="month", card_id=card)
+    form = PaymentPlanForm(
+        lines=lines, amount="286", count="4", first=TODAY.isoformat(), every="month", card_id=card
+    )
     make_plan(desk, JUNO, patient, form)
     terminal.asked.clear()
     return patient
 
 
-def test_due_instalments_are_charged_to_the_card_on_file(desk: Desk, outside: Outside, clock: ShiftedClock) -> None:
+def test_due_instalments_are_charged_to_the_card_on_file(
+    desk: Desk, outside: Outside, clock: ShiftedClock
+) -> None:
     terminal = outside.terminal
     assert isinstance(terminal, FakeTerminal)
     patient = with_plan(desk, terminal)
@@ -106,7 +112,9 @@ def test_a_request_that_nobody_answered_in_time_frees_its_time(
     assert state_of(desk, visit) == "cancelled"
 
 
-def test_a_run_of_statements_and_an_import_are_carried_out(desk: Desk, outside: Outside, files: FileStore) -> None:
+def test_a_run_of_statements_and_an_import_are_carried_out(
+    desk: Desk, outside: Outside, files: FileStore
+) -> None:
     owing(desk)
     run = start_run(desk, ODILE, Rule())
     job = open_import(desk, ODILE, files, "list.csv", b"first,last,birth\nAna,Ruiz,1/1/1990\n")
@@ -133,7 +141,9 @@ def test_claims_and_receipts_go_out_and_answers_come_in(desk: Desk, outside: Out
     assert scalar(desk, "SELECT state FROM claim") == "accepted" and house.mailbox == []
 
 
-def test_a_payment_that_got_no_answer_is_asked_about(desk: Desk, outside: Outside, clock: ShiftedClock) -> None:
+def test_a_payment_that_got_no_answer_is_asked_about(
+    desk: Desk, outside: Outside, clock: ShiftedClock
+) -> None:
     terminal = outside.terminal
     assert isinstance(terminal, FakeTerminal)
     patient = owing(desk)

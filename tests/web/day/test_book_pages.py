@@ -1,4 +1,6 @@
-"""The Book's pages: views, carrying, shelf, finder, plans, waitlist, requests and setup, as a browser gets them."""
+"""The Book's pages: views, carrying, shelf, finder, plans, waitlist, requests and setup, as a browser gets
+them.
+"""
 
 import html
 import re
@@ -92,7 +94,9 @@ def test_a_visit_is_taken_up_and_put_down(juno: Browser, desk: Desk) -> None:
     assert f'data-visit="{visit_id}"' in page and "puts it down" in page
     where = juno.get(f"/book/carry/{visit_id}").json()["columns"]
     assert where["p1"] == {"why": "does not do sick visit", "starts": []} and 15 * 60 in where["p6"]["starts"]
-    assert juno.get(f"/book/carry/{visit_id}?by=room").json()["columns"]["r1"]["why"].startswith("not equipped")
+    assert (
+        juno.get(f"/book/carry/{visit_id}?by=room").json()["columns"]["r1"]["why"].startswith("not equipped")
+    )
     week = juno.get(f"/book/carry/{visit_id}?by=week&who=5").json()["columns"]
     assert week["d2026-11-23"]["starts"] == [] and week[f"d{FRIDAY}"]["starts"]
     fields = {
@@ -120,10 +124,14 @@ def test_where_it_cannot_go_the_page_says_why_and_offers_the_nearest_fit(juno: B
     )
     assert answer.status_code == 409 and "taken 15:00 to 15:30 by Ben Vasquez" in answer.text
     assert "Nearest fit: 15:10 with N. Ferro" in answer.text
-    other = juno.post(f"/visits/{visit_id}/place", version=1, day=TODAY, provider_id=1, at="15:10", back="/book")
+    other = juno.post(
+        f"/visits/{visit_id}/place", version=1, day=TODAY, provider_id=1, at="15:10", back="/book"
+    )
     assert other.status_code == 422 and "does not do" in other.text
     assert (
-        juno.post("/visits/999999/place", version=1, day=TODAY, provider_id=5, at="15:10", back="/book").status_code
+        juno.post(
+            "/visits/999999/place", version=1, day=TODAY, provider_id=5, at="15:10", back="/book"
+        ).status_code
         == 404
     )
 
@@ -131,7 +139,10 @@ def test_where_it_cannot_go_the_page_says_why_and_offers_the_nearest_fit(juno: B
 def test_shelf_undo_and_taking_off_from_the_page(juno: Browser, desk: Desk) -> None:
     visit_id = booked(desk)
     juno.post(
-        f"/visits/{visit_id}/shelve", version=1, back=f"/book?day={TODAY}&visit={visit_id}", words="car trouble"
+        f"/visits/{visit_id}/shelve",
+        version=1,
+        back=f"/book?day={TODAY}&visit={visit_id}",
+        words="car trouble",
     )
     page = juno.get("/book").text
     assert "car trouble" in page and 'Shelf <span class="n">1</span>' in page and f"carry={visit_id}" in page
@@ -170,7 +181,9 @@ def test_the_sheet_of_a_past_visit_corrects_only_the_track(juno: Browser, desk: 
 
 def test_the_right_patient_in_place(juno: Browser, desk: Desk) -> None:
     visit_id, right = booked(desk), add_patient(desk, first="Right")
-    assert juno.post(f"/visits/{visit_id}/patient", version=1, back=f"/book?visit={visit_id}").status_code == 422
+    assert (
+        juno.post(f"/visits/{visit_id}/patient", version=1, back=f"/book?visit={visit_id}").status_code == 422
+    )
     juno.post(f"/visits/{visit_id}/patient", version=1, patient_id=right, back=f"/book?visit={visit_id}")
     assert scalar(desk, "SELECT patient_id FROM visit WHERE id = :v", v=visit_id) == right
 
@@ -238,7 +251,9 @@ def test_a_series_is_planned_changed_and_booked(juno: Browser, desk: Desk) -> No
         and scalar(desk, "SELECT COUNT(*) FROM visit") == 1
     )
     rows = {
-        f"{name}-{n}": hidden(plan, f"{name}-{n}") for n in range(3) for name in ("patient", "type", "minutes", "key")
+        f"{name}-{n}": hidden(plan, f"{name}-{n}")
+        for n in range(3)
+        for name in ("patient", "type", "minutes", "key")
     }
     first = [re.search(rf'name="place-{n}".*?<option value="([^"]*)"', plan, re.S)[1] for n in range(3)]  # type: ignore[index]
     clash = juno.post(
@@ -251,10 +266,16 @@ def test_a_series_is_planned_changed_and_booked(juno: Browser, desk: Desk) -> No
     )
     assert clash.status_code == 409 and "The plan as it stands now" in clash.text
     done = juno.post(
-        "/book/plan", **rows, **{f"place-{n}": p for n, p in enumerate(first)}, rows=3, site_id=1, back="/book"
+        "/book/plan",
+        **rows,
+        **{f"place-{n}": p for n, p in enumerate(first)},
+        rows=3,
+        site_id=1,
+        back="/book",
     )
     assert (
-        done.status_code == 303 and scalar(desk, "SELECT COUNT(*) FROM visit WHERE patient_id = :p", p=patient) == 3
+        done.status_code == 303
+        and scalar(desk, "SELECT COUNT(*) FROM visit WHERE patient_id = :p", p=patient) == 3
     )
 
 
@@ -265,16 +286,26 @@ def test_a_household_is_planned_side_by_side(juno: Browser, desk: Desk) -> None:
 
         connection.execute(
             text(
-                "UPDATE patient SET household_id = (SELECT * FROM (SELECT household_id FROM patient WHERE id = :h) x) WHERE id = :r"
+                "UPDATE patient SET household_id = (SELECT * FROM (SELECT household_id FROM patient WHERE id"
+                " = :h) x) WHERE id = :r"
             ),
             {"h": helen, "r": rafa},
         )
     page = juno.get(f"/book?day={TODAY}&provider=2&at=13:15&patient={helen}").text
     assert "Also for the household" in page
     plan = juno.post(
-        "/book", day=TODAY, at="13:15", provider_id=2, type_id=TYPE_ID["Hygiene"], minutes="", patient_id=helen, key=hidden(page, "key"), member=rafa, how="together",
+        "/book",
+        day=TODAY,
+        at="13:15",
+        provider_id=2,
+        type_id=TYPE_ID["Hygiene"],
+        minutes="",
+        patient_id=helen,
+        key=hidden(page, "key"),
+        member=rafa,
+        how="together",
         **{f"member_type-{rafa}": TYPE_ID["Hygiene"], f"member_with-{rafa}": ""},
-    ).text  # fmt: skip
+    ).text
     assert "Every time can be had" in plan and "P. Okwu" in plan and "Rafael Vasquez" in plan
 
 
@@ -373,9 +404,18 @@ def test_setup_is_for_managers_and_every_page_of_it_opens(juno: Browser) -> None
         assert sam.get(path).status_code == 404
 
 
-def test_changed_hours_are_refused_with_the_visits_in_the_way_and_everything_typed(sam: Browser, desk: Desk) -> None:
+def test_changed_hours_are_refused_with_the_visits_in_the_way_and_everything_typed(
+    sam: Browser, desk: Desk
+) -> None:
     visit_id = booked(desk, "15:00", day=FRIDAY)
-    row = {"weekday-0": 4, "pattern-0": "every", "site_id-0": 1, "start-0": "8:00", "end-0": "12:00", "rest-0": ""}
+    row = {
+        "weekday-0": 4,
+        "pattern-0": "every",
+        "site_id-0": 1,
+        "start-0": "8:00",
+        "end-0": "12:00",
+        "rest-0": "",
+    }
     bad = sam.post("/setup/hours/5", form="hours", from_day=FRIDAY, **(row | {"end-0": "7:00"}))
     assert bad.status_code == 422 and "has to end after 8:00" in bad.text and 'value="7:00"' in bad.text
     answer = sam.post("/setup/hours/5", form="hours", from_day=FRIDAY, **row)
@@ -390,7 +430,14 @@ def test_changed_hours_are_refused_with_the_visits_in_the_way_and_everything_typ
 
 def test_setup_forms_say_what_is_wrong_and_keep_what_was_typed(sam: Browser) -> None:
     kind = sam.post(
-        "/setup/types/0", name="", role="dentist", minutes="x", hours="never", web="no", for_whom="all", active=1
+        "/setup/types/0",
+        name="",
+        role="dentist",
+        minutes="x",
+        hours="never",
+        web="no",
+        for_whom="all",
+        active=1,
     )
     assert kind.status_code == 422 and 'value="never"' in kind.text and "Give the type a name" in kind.text
     closure = sam.post("/setup/closures", first="", last="", words="storm")
@@ -400,7 +447,8 @@ def test_setup_forms_say_what_is_wrong_and_keep_what_was_typed(sam: Browser) -> 
     assert sam.post("/setup/sets/0", name="Empty", active=1).status_code == 422
     assert sam.post("/setup/rooms/0", name="", site_id=1).status_code == 422
     assert (
-        sam.post("/setup/hours/5/exception", form="exception", first=FRIDAY, words="", extra="0").status_code == 422
+        sam.post("/setup/hours/5/exception", form="exception", first=FRIDAY, words="", extra="0").status_code
+        == 422
     )
     assert sam.post("/setup/holidays").status_code == 422
     assert sam.post("/setup/mark", mark="stars").status_code == 422
@@ -413,7 +461,9 @@ def test_the_patients_page_keeps_wishes_and_planned_work(juno: Browser, desk: De
     juno.post(f"/patients/{patient}/planned", service_id=SERVICE_ID["D2392"], tooth="14", surfaces="MO")
     page = juno.get(f"/patients/{patient}").text
     assert "White filling, back, two surfaces, tooth 14 MO" in html.unescape(page)
-    wrong = juno.post(f"/patients/{patient}/planned", service_id=SERVICE_ID["D2392"], tooth="99", surfaces="MO")
+    wrong = juno.post(
+        f"/patients/{patient}/planned", service_id=SERVICE_ID["D2392"], tooth="99", surfaces="MO"
+    )
     assert wrong.status_code == 422
     planned = scalar(desk, "SELECT id FROM planned_service")
     juno.post(f"/patients/{patient}/planned/{planned}/drop")

@@ -1,4 +1,6 @@
-"""The pages of money by requests: paying, receipts, the account's corrections, plans, statements, the close, setup; and a database that dies."""
+"""The pages of money by requests: paying, receipts, the account's corrections, plans, statements, the close,
+setup; and a database that dies.
+"""
 
 import os
 import re
@@ -72,7 +74,7 @@ def picked(desk: Desk, patient: int, visit: int, **more: Any) -> dict[str, Any]:
     } | more
 
 
-# --- paying --------------------------------------------------------------------------------------------------------
+# --- paying
 def test_the_payment_page_is_one_key_away_and_takes_what_is_ticked(
     juno: Browser, desk: Desk, owing: tuple[int, int]
 ) -> None:
@@ -81,7 +83,9 @@ def test_the_payment_page_is_one_key_away_and_takes_what_is_ticked(
         assert re.search(rf'href="/pay/{patient}[^"]*" data-key="p"', juno.get(page).text), page
     page = juno.get(f"/pay/{patient}?visit={visit}").text
     assert "White filling" in page and 'value="286.00"' in page and hidden(page, "key")
-    done = juno.post(f"/pay/{patient}", **picked(desk, patient, visit, amount="300", over="change", receipt="print"))
+    done = juno.post(
+        f"/pay/{patient}", **picked(desk, patient, visit, amount="300", over="change", receipt="print")
+    )
     assert done.status_code == 303 and done.headers["location"].startswith("/receipts/")
     receipt = juno.get(done.headers["location"]).text
     assert (
@@ -101,10 +105,13 @@ def test_the_payment_page_is_one_key_away_and_takes_what_is_ticked(
 @pytest.mark.parametrize(
     ("changes", "field", "words"),
     [
-        ({"amount": "x"}, "amount-1", "not an amount"), ({"tender": "cheque"}, "number-1", "printed on the cheque"), ({"amount": "287"}, "over", "1.00 more than the 286.00 due"),
-        ({"pick": ""}, "items", "Tick what is paid"), ({"receipt": "email"}, "receipt", "No email address"),
+        ({"amount": "x"}, "amount-1", "not an amount"),
+        ({"tender": "cheque"}, "number-1", "printed on the cheque"),
+        ({"amount": "287"}, "over", "1.00 more than the 286.00 due"),
+        ({"pick": ""}, "items", "Tick what is paid"),
+        ({"receipt": "email"}, "receipt", "No email address"),
     ],
-)  # fmt: skip
+)
 def test_what_is_wrong_is_said_beside_its_field_and_nothing_typed_is_lost(
     juno: Browser, desk: Desk, changes: dict[str, str], field: str, words: str
 ) -> None:
@@ -136,7 +143,11 @@ def test_a_product_is_put_on_the_form_and_sold(juno: Browser, desk: Desk) -> Non
     empty = juno.post(f"/pay/{patient}", do="add", key="k")
     assert empty.status_code == 422 and "Choose a product first" in empty.text
     page = juno.post(f"/pay/{patient}", do="add", product="1", pieces="2", key="k")
-    assert page.status_code == 200 and 'name="sale" value="1:2"' in page.text and "2 × Soft toothbrush" in page.text
+    assert (
+        page.status_code == 200
+        and 'name="sale" value="1:2"' in page.text
+        and "2 × Soft toothbrush" in page.text
+    )
     before = scalar(desk, "SELECT stock FROM product WHERE id = 1")
     done = juno.post(f"/pay/{patient}", do="pay", sale="1:2", tender="cash", amount="9.77", key="k")
     assert done.status_code == 303 and scalar(desk, "SELECT stock FROM product WHERE id = 1") == before - 2
@@ -146,7 +157,10 @@ def test_a_product_is_put_on_the_form_and_sold(juno: Browser, desk: Desk) -> Non
         in juno.get(f"/accounts/{patient}?why=e{scalar(desk, 'SELECT MIN(id) FROM journal')}").text
     )
     assert juno.post(f"/accounts/{patient}/correct", do="product-back", line_id=line).status_code == 303
-    assert scalar(desk, "SELECT stock FROM product WHERE id = 1") == before and items_of(desk, patient).credit == 977
+    assert (
+        scalar(desk, "SELECT stock FROM product WHERE id = 1") == before
+        and items_of(desk, patient).credit == 977
+    )
     with desk.engine.begin() as connection:
         connection.exec_driver_sql("DELETE FROM allocation")
         connection.exec_driver_sql("UPDATE charge_line SET product_id = NULL")
@@ -183,7 +197,15 @@ def test_a_copay_is_taken_ahead_and_a_declined_card_leads_to_another_way(
 
 def test_credit_is_offered_and_used_on_the_payment_page(juno: Browser, desk: Desk) -> None:
     patient = add_patient(desk)
-    juno.post(f"/pay/{patient}", pick="deposit", tender="cash", amount="50", key="k", do="pay", **{"for-deposit": ""})
+    juno.post(
+        f"/pay/{patient}",
+        pick="deposit",
+        tender="cash",
+        amount="50",
+        key="k",
+        do="pay",
+        **{"for-deposit": ""},
+    )
     visit = visit_at_checkout(desk, patient)
     page = juno.get(f"/pay/{patient}").text
     assert "Use 50.00 of it" in page
@@ -196,7 +218,7 @@ def test_credit_is_offered_and_used_on_the_payment_page(juno: Browser, desk: Des
     assert juno.post(f"/pay/{patient}/credit", credit=credit).status_code == 409
 
 
-# --- receipts ------------------------------------------------------------------------------------------------------
+# --- receipts
 def test_money_is_given_back_voided_and_mailed_from_the_receipt(
     juno: Browser, desk: Desk, owing: tuple[int, int]
 ) -> None:
@@ -206,10 +228,14 @@ def test_money_is_given_back_voided_and_mailed_from_the_receipt(
     assert juno.get(f"/payments/{payment}").headers["location"] == f"{location}?back={payment}"
     wrong = juno.post(f"{location}/back", payment=payment, amount="300", why="", key="b", do="refund")
     assert (
-        wrong.status_code == 422 and "Only 286.00 of this payment is left" in wrong.text and "Say why" in wrong.text
+        wrong.status_code == 422
+        and "Only 286.00 of this payment is left" in wrong.text
+        and "Say why" in wrong.text
     )
     assert (
-        juno.post(f"{location}/back", payment=payment, amount="20", why="overpaid", key="b1", do="refund").status_code
+        juno.post(
+            f"{location}/back", payment=payment, amount="20", why="overpaid", key="b1", do="refund"
+        ).status_code
         == 303
     )
     assert (
@@ -238,8 +264,10 @@ def test_a_returned_cheque_is_undone_with_its_fee(juno: Browser, desk: Desk, owi
     assert "Came back from the bank" in juno.get(location).text and agrees(desk)
 
 
-# --- the account ---------------------------------------------------------------------------------------------------
-def test_the_account_by_visit_by_date_and_for_one_person(juno: Browser, desk: Desk, owing: tuple[int, int]) -> None:
+# --- the account
+def test_the_account_by_visit_by_date_and_for_one_person(
+    juno: Browser, desk: Desk, owing: tuple[int, int]
+) -> None:
     patient, visit = owing
     rafael = relative(desk, patient)
     visit_at_checkout(desk, rafael, start="16:00")
@@ -261,7 +289,10 @@ def test_corrections_are_made_where_the_amount_is_explained(
 ) -> None:
     patient, visit = owing
     line, charge = line_of(desk, patient), scalar(desk, "SELECT MIN(id) FROM journal")
-    post = lambda do, **form: juno.post(f"/accounts/{patient}/correct", do=do, line_id=line, key=f"e{charge}", **form)  # noqa: E731
+
+    def post(do: str, **form: str) -> Any:
+        return juno.post(f"/accounts/{patient}/correct", do=do, line_id=line, key=f"e{charge}", **form)
+
     assert "Write off" in juno.get(f"/accounts/{patient}?why=e{charge}").text
     wrong = post("write-off", amount="30", reason_id="1")
     assert wrong.status_code == 403 and "at most 25.00" in wrong.text and 'value="30"' in wrong.text
@@ -293,7 +324,11 @@ def test_corrections_are_made_where_the_amount_is_explained(
     assert post("move", credit=credit, to_line="credit", amount="30").status_code == 303
     assert items_of(desk, patient).credit == 3_000
     waiting = items_of(desk, patient).credits[0].entry_id
-    assert post("use", credit=waiting).status_code == 303 and items_of(desk, patient).credit == 0 and agrees(desk)
+    assert (
+        post("use", credit=waiting).status_code == 303
+        and items_of(desk, patient).credit == 0
+        and agrees(desk)
+    )
 
 
 def test_a_plan_is_looked_at_kept_and_ended(juno: Browser, desk: Desk, owing: tuple[int, int]) -> None:
@@ -303,15 +338,20 @@ def test_a_plan_is_looked_at_kept_and_ended(juno: Browser, desk: Desk, owing: tu
     form = {"line": line, "amount": "286", "count": "3", "first": TODAY, "every": "month"}
     seen = juno.post(f"/accounts/{patient}/plan", **form, do="look").text
     assert "95.34" in seen and "95.33" in seen and "24 Jan 2027" in seen
-    assert "come to 286.00" in juno.post(f"/accounts/{patient}/plan", **form | {"amount": "300"}, do="keep").text
+    assert (
+        "come to 286.00" in juno.post(f"/accounts/{patient}/plan", **form | {"amount": "300"}, do="keep").text
+    )
     assert juno.post(f"/accounts/{patient}/plan", **form, do="keep").status_code == 303
     assert "Payment plan" in juno.get(f"/accounts/{patient}").text
     number = scalar(desk, "SELECT id FROM payment_plan")
     assert juno.post(f"/plans-of-payment/{number}/end", why="", patient_id=patient).status_code == 422
-    assert juno.post(f"/plans-of-payment/{number}/end", why="paid at once", patient_id=patient).status_code == 303
+    assert (
+        juno.post(f"/plans-of-payment/{number}/end", why="paid at once", patient_id=patient).status_code
+        == 303
+    )
 
 
-# --- statements, the close, setup ----------------------------------------------------------------------------------
+# --- statements, the close, setup
 def test_statements_are_previewed_made_and_printed(
     sam: Browser, desk: Desk, owing: tuple[int, int], outside: Outside, tmp_path: Path
 ) -> None:
@@ -339,7 +379,11 @@ def test_the_day_is_counted_and_closed(juno: Browser, desk: Desk, owing: tuple[i
     assert short.status_code == 422 and 'id="err-why"' in short.text and 'value="4"' in short.text
     assert juno.post("/close", day=TODAY, mark="old", **{"piece-10000": "4"}).status_code == 409
     done = juno.post(
-        "/close", day=TODAY, mark=mark, why="miscounted", **{"piece-10000": "4", "piece-2000": "1", "piece-1000": "1"}
+        "/close",
+        day=TODAY,
+        mark=mark,
+        why="miscounted",
+        **{"piece-10000": "4", "piece-2000": "1", "piece-1000": "1"},
     )
     assert done.status_code == 303
     closed = juno.get(f"/close?day={TODAY}").text
@@ -349,7 +393,10 @@ def test_the_day_is_counted_and_closed(juno: Browser, desk: Desk, owing: tuple[i
         assert juno.get(paper).content[:5] == b"%PDF-"
     table = juno.get(f"/journal.csv?first={TODAY}&last={TODAY}")
     assert table.text.splitlines()[0].startswith("entry,day,kind") and len(table.text.splitlines()) == 3
-    assert "closed" in juno.get("/month?month=2026-11").text and "2 entries" in juno.get(f"/journal?day={TODAY}").text
+    assert (
+        "closed" in juno.get("/month?month=2026-11").text
+        and "2 entries" in juno.get(f"/journal?day={TODAY}").text
+    )
     for wrong in (
         "/close?day=soon",
         "/journal.csv?first=2026-11-24&last=2026-11-01",
@@ -361,18 +408,26 @@ def test_the_day_is_counted_and_closed(juno: Browser, desk: Desk, owing: tuple[i
 
 def test_money_is_set_up(sam: Browser, desk: Desk) -> None:
     assert "Soft toothbrush" in sam.get("/setup/money").text
-    wrong = sam.post("/setup/money/product/0", words="", price="x", tax="200", stock="-1", low="many", version="0")
+    wrong = sam.post(
+        "/setup/money/product/0", words="", price="x", tax="200", stock="-1", low="many", version="0"
+    )
     assert wrong.status_code == 422 and all(
-        words in wrong.text for words in ("Give it a name", "not an amount", "At most 100 percent", "A whole number")
+        words in wrong.text
+        for words in ("Give it a name", "not an amount", "At most 100 percent", "A whole number")
     )
     made = {
-        "reason": {"words": "Test reason", "active": ""}, "tender": {"words": "Shells", "needs_number": "yes", "active": ""}, "discount": {"words": "Test", "percent": "7", "active": ""},
+        "reason": {"words": "Test reason", "active": ""},
+        "tender": {"words": "Shells", "needs_number": "yes", "active": ""},
+        "discount": {"words": "Test", "percent": "7", "active": ""},
         "product": {"words": "Wax", "price": "2.50", "tax": "0", "stock": "3", "low": "1", "active": ""},
-    }  # fmt: skip
+    }
     for kind, form in made.items():
         assert sam.post(f"/setup/money/{kind}/0", version="0", **form).status_code == 303, kind
     assert sam.post("/setup/money/discount/0", words="x", percent="0", version="0").status_code == 422
-    assert sam.post("/setup/money/discount/0", words="x", percent="5", flag_id="9999", version="0").status_code == 422
+    assert (
+        sam.post("/setup/money/discount/0", words="x", percent="5", flag_id="9999", version="0").status_code
+        == 422
+    )
     number = scalar(desk, "SELECT MAX(id) FROM product")
     assert sam.post(f"/setup/money/product/{number}", version="9", **made["product"]).status_code == 409
     assert (
@@ -389,7 +444,7 @@ def test_money_is_set_up(sam: Browser, desk: Desk) -> None:
             connection.execute(text(f"DELETE FROM {table} WHERE words = :words"), {"words": words})
 
 
-# --- the database dies ---------------------------------------------------------------------------------------------
+# --- the database dies
 class DeadlyTerminal(FakeTerminal):
     """Takes the money, and the database is killed before anybody can write that down."""
 
@@ -439,7 +494,9 @@ def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_t
             payments, "mail_receipt", lambda tx, receipt_id: kill(server)
         )  # all is written, nothing committed
     try:
-        with TestClient(create_app(desk, outside, Settings(var=tmp_path)), base_url="http://127.0.0.1") as client:
+        with TestClient(
+            create_app(desk, outside, Settings(var=tmp_path)), base_url="http://127.0.0.1"
+        ) as client:
             web = Browser(client).sign_in("juno")
             told = web.post(f"/pay/{patient}", **form)
             assert (
@@ -455,7 +512,9 @@ def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_t
                     checked.headers["location"] == f"/pay/{patient}"
                     and "Nothing was taken" in web.get(f"/pay/{patient}").text
                 )
-                assert scalar(desk, "SELECT COUNT(*) FROM payment") == 0 and patient_open(desk, visit) == 28_600
+                assert (
+                    scalar(desk, "SELECT COUNT(*) FROM payment") == 0 and patient_open(desk, visit) == 28_600
+                )
                 assert web.post(f"/pay/{patient}", **form).status_code == 303
             else:
                 assert checked.headers["location"].startswith("/receipts/")

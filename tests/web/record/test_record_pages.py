@@ -1,4 +1,6 @@
-"""The record's pages without a browser: what is typed stays, problems stand beside their fields, and every form does what it says."""
+"""The record's pages without a browser: what is typed stays, problems stand beside their fields, and every
+form does what it says.
+"""
 
 from __future__ import annotations
 
@@ -49,7 +51,11 @@ def test_parts_open_in_their_place_and_keep_what_was_typed(juno: Browser, desk: 
     assert wrong.status_code == 422 and 'id="err-email"' in wrong.text and 'value="nope"' in wrong.text
     assert (
         juno.post(
-            f"/patients/{number}/part/reach", phone="360 555 0148", texts_to="phone", email="a@example.org", version=1
+            f"/patients/{number}/part/reach",
+            phone="360 555 0148",
+            texts_to="phone",
+            email="a@example.org",
+            version=1,
         ).status_code
         == 303
     )
@@ -125,7 +131,9 @@ def test_a_coverage_form_says_what_is_wrong_and_offers_the_way_out(juno: Browser
     assert "pays alone" not in juno.get(f"/patients/{number}").text
 
 
-def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(web: Browser, desk: Desk, outside: Any) -> None:
+def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(
+    web: Browser, desk: Desk, outside: Any
+) -> None:
     number = add_patient(desk, 2)
     cover = scalar(desk, "SELECT id FROM coverage")
     web.sign_in("juno")
@@ -138,7 +146,10 @@ def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(web: Browser, d
             from datetime import UTC, datetime
 
             return answer(
-                read_question(outside.clearinghouse.asked[-1]), "active", 1, datetime(2026, 11, 24, tzinfo=UTC)
+                read_question(outside.clearinghouse.asked[-1]),
+                "active",
+                1,
+                datetime(2026, 11, 24, tzinfo=UTC),
             )
 
     outside.clearinghouse.answers = Says([1])
@@ -175,7 +186,9 @@ def test_the_estimate_gives_its_reasons(juno: Browser, desk: Desk) -> None:
     visit = book_visit(desk, JUNO, order(add_patient(desk, 1), 1, kind="Filling"))
     page = juno.get(f"/visits/{visit}/estimate").text
     assert (
-        "80 percent of 236.00 after 50.00 deductible" in page and "0.00 of 50.00 met" in page and "2,500.00" in page
+        "80 percent of 236.00 after 50.00 deductible" in page
+        and "0.00 of 50.00 met" in page
+        and "2,500.00" in page
     )
     bare = book_visit(desk, JUNO, order(add_patient(desk, first="Bo", phone="3605550177"), 5, start="15:00"))
     assert "No coverage of this kind" in juno.get(f"/visits/{bare}/estimate").text
@@ -197,7 +210,15 @@ def test_files_and_photos_over_the_wire(juno: Browser, desk: Desk) -> None:
     assert shown.headers["x-content-type-options"] == "nosniff"
     assert (
         upload(
-            juno, f"/patients/{number}/photo", "photo", jpeg(), "me.jpg", turns="1", left="0", top="0", side="900"
+            juno,
+            f"/patients/{number}/photo",
+            "photo",
+            jpeg(),
+            "me.jpg",
+            turns="1",
+            left="0",
+            top="0",
+            side="900",
         ).status_code
         == 303
     )
@@ -226,7 +247,9 @@ def test_pairs_typing_and_merging_over_the_wire(web: Browser, desk: Desk) -> Non
         "same birth date" in web.get("/duplicates").text
         and web.get(f"/duplicates?with={keep}").text.count("Helena") >= 1
     )
-    assert "On file already" in web.get("/duplicates/typing?first=Helen&last=Vasques&birth=5/3/84&phone=36").text
+    assert (
+        "On file already" in web.get("/duplicates/typing?first=Helen&last=Vasques&birth=5/3/84&phone=36").text
+    )
     assert (
         web.get("/duplicates/typing?first=H").text.strip() == ""
         and web.get("/duplicates?with=999999").status_code == 404
@@ -318,7 +341,8 @@ def test_plans_payers_fees_and_flags_over_the_wire(web: Browser, desk: Desk) -> 
     finally:
         with desk.engine.begin() as connection:
             connection.execute(
-                text("UPDATE plan SET terms = :terms, version = :version, active = 1 WHERE id = 1"), before._asdict()
+                text("UPDATE plan SET terms = :terms, version = :version, active = 1 WHERE id = 1"),
+                before._asdict(),
             )
 
 
@@ -333,7 +357,10 @@ def test_import_and_export_over_the_wire(web: Browser, desk: Desk) -> None:
     made = upload(web, "/import", "file", b"given,last\nAna,Ruiz\n", "x.csv")
     path = made.headers["location"]
     assert "1 rows, 2 columns" in web.get(path).text
-    assert "chosen for two columns" in web.post(path, **{"column-0": "first", "column-1": "first", "do": "dry"}).text
+    assert (
+        "chosen for two columns"
+        in web.post(path, **{"column-0": "first", "column-1": "first", "do": "dry"}).text
+    )
     assert "Say which column is" in web.post(path, **{"column-0": "first", "do": "dry"}).text
     assert web.post(path, **{"column-0": "first", "column-1": "last", "do": "dry"}).status_code == 303
     assert "Stop here" in web.get(path).text and web.post(path, do="stop").status_code == 303
@@ -358,7 +385,11 @@ def test_looking_at_a_record_is_on_record(juno: Browser, desk: Desk, path: str) 
 def test_a_session_that_ends_while_somebody_types_leaves_the_form_alone(juno: Browser) -> None:
     juno.client.cookies.delete("zax_session")
     asked = juno.get("/duplicates/typing?first=Otis&last=Finch", headers={"hx-request": "true"})
-    assert asked.status_code == 401 and "what you typed is kept" in asked.text and "hx-redirect" not in asked.headers
+    assert (
+        asked.status_code == 401
+        and "what you typed is kept" in asked.text
+        and "hx-redirect" not in asked.headers
+    )
     live = juno.get("/day", headers={"hx-request": "true", "x-live": "1"})
     assert live.headers["hx-redirect"] == "/sign-in"
 

@@ -67,12 +67,16 @@ def test_every_stop_has_its_sign_in_both_sizes() -> None:
         assert f'id="{stop}"' in drawn and f'id="{stop}-s"' in drawn
         assert 'role="img"' in sign(stop) and "aria-label" in sign(stop, True)
     shapes = re.findall(r'<symbol id="(\w+)" [^>]*>(.*?)</symbol>', drawn)
-    assert len({shape for _, shape in shapes}) >= len(Stop) - 1  # did not come and cancelled share the cut line
+    assert (
+        len({shape for _, shape in shapes}) >= len(Stop) - 1
+    )  # did not come and cancelled share the cut line
 
 
 def test_passed_stops_are_low_the_present_one_is_full_height() -> None:
     shapes = dict(re.findall(r'<symbol id="([\w-]+)" [^>]*>(.*?)</symbol>', sprite()))
-    for at, stop in enumerate((Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)):
+    for at, stop in enumerate(
+        (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
+    ):
         heights = re.findall(r'height="(\d+)"', shapes[stop])
         assert heights == ["5"] * at + ["12"] + ["1"] * (5 - at)
     assert 'fill="none"' in shapes[Stop.LEFT] and 'fill="none"' in shapes[Stop.HELD]

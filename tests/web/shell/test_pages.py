@@ -68,8 +68,19 @@ def test_every_answer_carries_the_safety_headers(juno: Browser) -> None:
 def test_pages_have_nothing_inline(juno: Browser, desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     patient_id = scalar(desk, "SELECT id FROM patient")
-    for path in ("/day", f"/day?visit={visit_id}", "/book", "/book?provider=5&at=15:00", f"/visits/{visit_id}/charges", f"/visits/{visit_id}/checkout",
-                 f"/accounts/{patient_id}", f"/patients/{patient_id}", "/money", "/keys", "/patients"):  # fmt: skip
+    for path in (
+        "/day",
+        f"/day?visit={visit_id}",
+        "/book",
+        "/book?provider=5&at=15:00",
+        f"/visits/{visit_id}/charges",
+        f"/visits/{visit_id}/checkout",
+        f"/accounts/{patient_id}",
+        f"/patients/{patient_id}",
+        "/money",
+        "/keys",
+        "/patients",
+    ):
         answer = juno.get(path)
         assert answer.status_code == 200, path
         assert not re.search(r"\sstyle=|\son\w+=|<style|javascript:", answer.text), path
@@ -79,7 +90,8 @@ def test_pages_have_nothing_inline(juno: Browser, desk: Desk) -> None:
 def test_a_form_without_the_browsers_token_is_refused(juno: Browser, desk: Desk) -> None:
     patient_id = add_patient(desk)
     answer = juno.client.post(
-        "/book", data={"csrf": "forged", "patient_id": str(patient_id), **{k: str(v) for k, v in BOOKING.items()}}
+        "/book",
+        data={"csrf": "forged", "patient_id": str(patient_id), **{k: str(v) for k, v in BOOKING.items()}},
     )
     assert answer.status_code == 403
     assert scalar(desk, "SELECT COUNT(*) FROM visit") == 0
@@ -122,9 +134,20 @@ def test_a_collision_answers_409_and_keeps_the_form(juno: Browser, desk: Desk) -
 
 @pytest.mark.parametrize(
     ("path", "status"),
-    [("/visits/99999999", 404), ("/visits/abc", 404), ("/nowhere", 404), ("/day?day=soon", 404), ("/accounts/99999999", 404), ("/patients/99999999", 404),
-     ("/claims", 403), ("/claims/1", 403), ("/files/1", 403), ("/day?visit=99999999", 404), ("/visits/99999999/receipt.pdf", 404)],
-)  # fmt: skip
+    [
+        ("/visits/99999999", 404),
+        ("/visits/abc", 404),
+        ("/nowhere", 404),
+        ("/day?day=soon", 404),
+        ("/accounts/99999999", 404),
+        ("/patients/99999999", 404),
+        ("/claims", 403),
+        ("/claims/1", 403),
+        ("/files/1", 403),
+        ("/day?visit=99999999", 404),
+        ("/visits/99999999/receipt.pdf", 404),
+    ],
+)
 def test_unknown_things_and_other_roles_pages(juno: Browser, path: str, status: int) -> None:
     answer = juno.get(path)
     assert answer.status_code == status
@@ -163,7 +186,9 @@ def test_a_refused_step_shows_on_the_page_it_was_pressed_on(juno: Browser, desk:
     answer = juno.post(f"/visits/{visit_id}/act/check-in", version=7, back="/day")
     assert answer.status_code == 409
     assert "What you see now is current" in answer.text and "<h1>Tuesday" in answer.text
-    cancelled = juno.post(f"/visits/{visit_id}/act/cancel", reason="", back=f"/book?day={TODAY}&visit={visit_id}")
+    cancelled = juno.post(
+        f"/visits/{visit_id}/act/cancel", reason="", back=f"/book?day={TODAY}&visit={visit_id}"
+    )
     assert cancelled.status_code == 422 and "Choose why the visit is taken off" in cancelled.text
     assert juno.post(f"/visits/{visit_id}/act/dance", back="/day").status_code == 404
     outside = juno.post(f"/visits/{visit_id}/act/check-in", back="https://evil.example/x")
@@ -185,7 +210,9 @@ def test_finishing_a_visit_without_charges_asks_for_the_reason(juno: Browser, de
 def test_charges_are_added_changed_and_removed(juno: Browser, desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     base = f"/visits/{visit_id}/charges"
-    assert "White filling, back, one surface" in juno.get(f"/visits/{visit_id}/services?what=fillng%20one").text
+    assert (
+        "White filling, back, one surface" in juno.get(f"/visits/{visit_id}/services?what=fillng%20one").text
+    )
     assert "D2740" in juno.get(f"/visits/{visit_id}/services?what=d274").text
     assert juno.post(f"{base}/add", choice="", what="crown").status_code == 422
     assert juno.post(f"{base}/add", choice="service:12").status_code == 303
@@ -193,7 +220,10 @@ def test_charges_are_added_changed_and_removed(juno: Browser, desk: Desk) -> Non
     wrong = juno.post(f"{base}/change", line_id=line_id, tooth="44", surfaces="", units="1", billed="yes")
     assert wrong.status_code == 422 and "There is no tooth “44”" in wrong.text and 'value="44"' in wrong.text
     assert (
-        juno.post(f"{base}/change", line_id=line_id, tooth="14", surfaces="", units="1", billed="").status_code == 303
+        juno.post(
+            f"{base}/change", line_id=line_id, tooth="14", surfaces="", units="1", billed=""
+        ).status_code
+        == 303
     )
     assert juno.post(f"{base}/remove", line_id=line_id).status_code == 303
     assert "Put it back" in juno.get(base).text
@@ -222,7 +252,9 @@ def test_paying_and_finishing_in_one_press(juno: Browser, desk: Desk) -> None:
         "do": "pay-finish",
     }
     wrong = juno.post(f"/visits/{visit_id}/checkout", **form, number="")
-    assert wrong.status_code == 422 and "printed on the cheque" in wrong.text and 'value="97.20"' in wrong.text
+    assert (
+        wrong.status_code == 422 and "printed on the cheque" in wrong.text and 'value="97.20"' in wrong.text
+    )
     done = juno.post(f"/visits/{visit_id}/checkout", **form, number="1184")
     assert (done.status_code, done.headers["location"]) == (303, "/day")
     again = juno.post(f"/visits/{visit_id}/checkout", **(form | {"receipt": "print"}), number="1184")
@@ -268,12 +300,19 @@ def test_importing_files_by_hand(web: Browser, desk: Desk) -> None:
 
     def upload(content: str):  # type: ignore[no-untyped-def]
         return odile.client.post(
-            "/claims/import", data={"csrf": odile.token}, files={"file": ("x.835", content)}, follow_redirects=False
+            "/claims/import",
+            data={"csrf": odile.token},
+            files={"file": ("x.835", content)},
+            follow_redirects=False,
         )
 
     for content, says, status in (
-        (good[:300], "damaged", 422), ("hello", "not an X12 file", 422), (remittance("NOBODY"), "", 303), (good, "", 303), (good, "imported before", 409),
-    ):  # fmt: skip
+        (good[:300], "damaged", 422),
+        ("hello", "not an X12 file", 422),
+        (remittance("NOBODY"), "", 303),
+        (good, "", 303),
+        (good, "imported before", 409),
+    ):
         answer = upload(content)
         assert answer.status_code == status
         assert says in answer.text
@@ -324,7 +363,11 @@ def test_the_map_of_keys_has_one_meaning_a_key(juno: Browser) -> None:
 def test_every_key_named_in_a_template_is_on_the_map() -> None:
     from zax.web.shell.rendering import WEB
 
-    used = {name for path in WEB.rglob("*.html") for name in re.findall(r'(?:key|cap)\("(\w+)"\)', path.read_text())}
+    used = {
+        name
+        for path in WEB.rglob("*.html")
+        for name in re.findall(r'(?:key|cap)\("(\w+)"\)', path.read_text())
+    }
     assert used <= set(keys.BY_NAME)
     assert {"new", "step", "done", "find"} <= used
 
@@ -348,7 +391,9 @@ def test_steps_back_through_the_whole_visit(juno: Browser, desk: Desk) -> None:
     for state, back_to in (("checkout", "room"), ("room", "here"), ("here", "booked")):
         assert state_of(desk, visit_id) == state
         assert juno.post(f"/visits/{visit_id}/act/undo", reason="", back="/day").status_code == 422
-        assert juno.post(f"/visits/{visit_id}/act/undo", reason="wrong patient", back="/day").status_code == 303
+        assert (
+            juno.post(f"/visits/{visit_id}/act/undo", reason="wrong patient", back="/day").status_code == 303
+        )
         assert state_of(desk, visit_id) == back_to
     assert scalar(desk, "SELECT COALESCE(SUM(patient_cents), 0) FROM journal") == 0
 
@@ -359,7 +404,9 @@ def test_leaving_with_an_open_rest_and_paying_it_later(juno: Browser, desk: Desk
     assert state_of(desk, visit_id) == "left"
     assert "Collect $286.00" in juno.get("/money").text and "Collect 286.00" in juno.get("/day").text
     page = juno.get(f"/visits/{visit_id}/checkout").text
-    paid = juno.post(f"/visits/{visit_id}/checkout", do="pay", tender="cash", amount="286", key=hidden(page, "key"))
+    paid = juno.post(
+        f"/visits/{visit_id}/checkout", do="pay", tender="cash", amount="286", key=hidden(page, "key")
+    )
     assert paid.status_code == 303
     assert state_of(desk, visit_id) == "settled"
     number = scalar(desk, "SELECT id FROM receipt")
@@ -372,7 +419,9 @@ def test_the_sheet_comes_alone_or_over_its_page(juno: Browser, desk: Desk) -> No
     visit_id = book_visit(desk, JUNO, order(add_patient(desk, street="", alert="Latex allergy")))
     alone = juno.get(f"/visits/{visit_id}/sheet?on=day").text
     assert alone.strip().startswith("<aside") and "<html" not in alone
-    assert 'href="/day"' in alone and "Latex allergy" in alone and "No address, so no claim can go out" in alone
+    assert (
+        'href="/day"' in alone and "Latex allergy" in alone and "No address, so no claim can go out" in alone
+    )
     for path in (f"/day?visit={visit_id}", f"/book?visit={visit_id}"):
         assert "Latex allergy" in juno.get(path).text
     assert juno.get(f"/visits/{visit_id}").headers["location"] == f"/book?day={TODAY}&visit={visit_id}"

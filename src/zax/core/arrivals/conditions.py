@@ -1,8 +1,10 @@
-"""Heads-ups: messages that show when their conditions hold. Conditions are data and are compiled once, so that a whole day is quickly asked.
+"""Heads-ups: messages that show when their conditions hold. Conditions are data and are compiled once, so
+that a whole day is quickly asked.
 
-A condition is a tree of plain JSON: `{"all": [...]}`, `{"any": [...]}`, `{"not": {...}}`, or a leaf `{"fact": name, "value": ...}`. The
-facts and what their values mean are in FACTS. What is not known (no birth date, never here) makes a comparison false, but for
-"not here for more than ... days", which holds for somebody who never came.
+A condition is a tree of plain JSON: `{"all": [...]}`, `{"any": [...]}`, `{"not": {...}}`, or a leaf `{"fact":
+name, "value": ...}`. The facts and what their values mean are in FACTS. What is not known (no birth date,
+never here) makes a comparison false, but for "not here for more than ... days", which holds for somebody who
+never came.
 """
 
 from __future__ import annotations
@@ -39,9 +41,11 @@ PLACE_WORDS = {
 
 @dataclass(frozen=True, slots=True)
 class About:
-    """What is known of a person for one visit (or none). `balance` is cents the patient owes, `days_since` the last visit, `overdue` days of a recall.
+    """What is known of a person for one visit (or none). `balance` is cents the patient owes, `days_since`
+    the last visit, `overdue` days of a recall.
 
-    `kinds` are coverage kinds that hold: insurer, public, dental, medical or none. `unsigned` are ids of forms never signed or due again.
+    `kinds` are coverage kinds that hold: insurer, public, dental, medical or none. `unsigned` are ids of
+    forms never signed or due again.
     """
 
     first: str = ""
@@ -63,7 +67,9 @@ class About:
 
 @dataclass(frozen=True, slots=True)
 class Fact:
-    """One kind of leaf: its words, and what its value is: number, money, code, choice (of setup) or nothing."""
+    """One kind of leaf: its words, and what its value is: number, money, code, choice (of setup)
+    or nothing.
+    """
 
     words: str
     value: str
@@ -101,20 +107,31 @@ def _begins(codes: Sequence[str], start: str) -> bool:
     return False
 
 
-# What each leaf asks, `{v}` being the name of its value. Only these texts are ever compiled; values are handed over beside them.
+# What each leaf asks, `{v}` being the name of its value. Only these texts are ever compiled; values are
+# handed over beside them.
 _ASKS = {
-    "flag": "{v} in a.flags", "type": "a.type_id == {v}", "kind": "{v} in a.kinds", "unsigned": "{v} in a.unsigned", "gap": "({v} in a.gaps or {v} == 'any' and len(a.gaps) > 0)",
-    "older": "(a.age is not None and a.age > {v})", "younger": "(a.age is not None and a.age < {v})", "owes": "a.balance > {v}",
-    "away": "(a.days_since is None or a.days_since > {v})", "recent": "(a.days_since is not None and a.days_since <= {v})", "overdue": "(a.overdue is not None and a.overdue > {v})",
+    "flag": "{v} in a.flags",
+    "type": "a.type_id == {v}",
+    "kind": "{v} in a.kinds",
+    "unsigned": "{v} in a.unsigned",
+    "gap": "({v} in a.gaps or {v} == 'any' and len(a.gaps) > 0)",
+    "older": "(a.age is not None and a.age > {v})",
+    "younger": "(a.age is not None and a.age < {v})",
+    "owes": "a.balance > {v}",
+    "away": "(a.days_since is None or a.days_since > {v})",
+    "recent": "(a.days_since is not None and a.days_since <= {v})",
+    "overdue": "(a.overdue is not None and a.overdue > {v})",
     "diagnosis": "begins(a.diagnoses, {v})",
-}  # fmt: skip
+}
 
 
 def compile_condition(tree: Mapping[str, Any]) -> Test:
-    """The tree as one function. An empty tree holds for everybody. Raises Refused for a tree that is not one of ours.
+    """The tree as one function. An empty tree holds for everybody. Raises Refused for a tree that is not one
+    of ours.
 
-    Two hundred conditions are asked about everybody of a day in passing, and a tree of small functions takes three times as long as one
-    expression; so the tree is written down as one, from fixed texts, and its values come along as names.
+    Two hundred conditions are asked about everybody of a day in passing, and a tree of small functions takes
+    three times as long as one expression; so the tree is written down as one, from fixed texts, and its
+    values come along as names.
     """
     values: dict[str, Any] = {}
     source = _expression(tree, values) if tree else "True"
@@ -175,10 +192,16 @@ class HeadsUp:
 def placeholders(about: About) -> dict[str, str]:
     """What the braces in a heads-up stand for."""
     return {
-        "first": about.first, "last": about.last, "age": "age not known" if about.age is None else str(about.age), "balance": plain(about.balance),
-        "days": "never here" if about.days_since is None else f"{about.days_since} days", "type": about.type_name, "provider": about.provider,
-        "overdue": "" if about.overdue is None else f"{about.overdue} days", "missing": about.missing,
-    }  # fmt: skip
+        "first": about.first,
+        "last": about.last,
+        "age": "age not known" if about.age is None else str(about.age),
+        "balance": plain(about.balance),
+        "days": "never here" if about.days_since is None else f"{about.days_since} days",
+        "type": about.type_name,
+        "provider": about.provider,
+        "overdue": "" if about.overdue is None else f"{about.overdue} days",
+        "missing": about.missing,
+    }
 
 
 def fill(words: str, about: About) -> str:
@@ -192,7 +215,9 @@ def unknown_placeholders(words: str) -> list[str]:
     return [name for name in _PLACEHOLDER.findall(words) if name not in placeholders(About())]
 
 
-def showing(heads_ups: Iterable[HeadsUp], about: About, place: str, dismissed: frozenset[int]) -> list[HeadsUp]:
+def showing(
+    heads_ups: Iterable[HeadsUp], about: About, place: str, dismissed: frozenset[int]
+) -> list[HeadsUp]:
     """Those that hold for this person at this place and were not put away; those that warn first."""
     found = [h for h in heads_ups if place in h.places and h.id not in dismissed and h.holds(about)]
     return sorted(found, key=lambda h: not h.warns)

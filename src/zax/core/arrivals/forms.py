@@ -1,8 +1,9 @@
-"""Forms in the clinic's own words. A template is a list of blocks; signing keeps them as they were read, so a later change of the template
-leaves what was signed alone.
+"""Forms in the clinic's own words. A template is a list of blocks; signing keeps them as they were read, so a
+later change of the template leaves what was signed alone.
 
-Blocks: a heading, a text (names in braces are filled from the record), a choice (one of several), a field (the patient writes; it may
-be filled beforehand from the record). Signing needs every choice and field that is marked as needed, a name, and strokes on the pad.
+Blocks: a heading, a text (names in braces are filled from the record), a choice (one of several), a field
+(the patient writes; it may be filled beforehand from the record). Signing needs every choice and field that
+is marked as needed, a name, and strokes on the pad.
 """
 
 from __future__ import annotations
@@ -22,9 +23,21 @@ MOST_BLOCKS = 60
 MOST_POINTS = 20_000
 LEAST_POINTS = 8
 FILLS = {
-    "first": "first name", "last": "last name", "birth": "date of birth", "phone": "mobile", "email": "email", "street": "street", "city": "city", "zip": "ZIP code",
-    "emergency_name": "emergency contact", "emergency_phone": "their phone", "employer": "employer", "today": "today’s date", "clinic": "the clinic’s name", "payer": "the payer",
-}  # fmt: skip
+    "first": "first name",
+    "last": "last name",
+    "birth": "date of birth",
+    "phone": "mobile",
+    "email": "email",
+    "street": "street",
+    "city": "city",
+    "zip": "ZIP code",
+    "emergency_name": "emergency contact",
+    "emergency_phone": "their phone",
+    "employer": "employer",
+    "today": "today’s date",
+    "clinic": "the clinic’s name",
+    "payer": "the payer",
+}
 _BRACES = re.compile(r"\{([a-z_]*)\}")
 RELATIONS = ("for themselves", "parent", "guardian", "spouse", "holder of a power of attorney")
 
@@ -38,7 +51,9 @@ class BlockKind(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """`options` belong to a choice; `fills` names what fills a field beforehand; `needed` must be answered."""
+    """`options` belong to a choice; `fills` names what fills a field beforehand; `needed` must be
+    answered.
+    """
 
     kind: BlockKind
     words: str
@@ -63,15 +78,23 @@ def blocks_from(kept: Sequence[Mapping[str, Any]]) -> tuple[Block, ...]:
 def blocks_to(blocks: Sequence[Block]) -> list[dict[str, Any]]:
     """The reverse of `blocks_from`."""
     return [
-        {"kind": b.kind.value, "words": b.words, "options": list(b.options), "fills": b.fills, "needed": b.needed}
+        {
+            "kind": b.kind.value,
+            "words": b.words,
+            "options": list(b.options),
+            "fills": b.fills,
+            "needed": b.needed,
+        }
         for b in blocks
     ]
 
 
 def check_template(name: str, rows: Sequence[tuple[str, str, str, bool]]) -> tuple[str, tuple[Block, ...]]:
-    """A template as typed: name and rows (kind, words, more, needed). `more` lists a choice's options by commas or names what fills a field.
+    """A template as typed: name and rows (kind, words, more, needed). `more` lists a choice's options by
+    commas or names what fills a field.
 
-    Rows without words are left out. Raises Problems beside `name`, `blocks` or `block-N` (N from 1, of the rows that count).
+    Rows without words are left out. Raises Problems beside `name`, `blocks` or `block-N` (N from 1, of the
+    rows that count).
     """
     made: list[Block] = []
     with ProblemCollector() as wrong:
@@ -123,7 +146,9 @@ def check_answers(blocks: Sequence[Block], typed: Mapping[str, str]) -> dict[str
             if block.needed and not given:
                 wrong.add(
                     f"block-{number}",
-                    "Choose one." if block.kind == BlockKind.CHOICE else "This must be filled in before signing.",
+                    "Choose one."
+                    if block.kind == BlockKind.CHOICE
+                    else "This must be filled in before signing.",
                 )
             elif given and block.kind == BlockKind.CHOICE and given not in block.options:
                 wrong.add(f"block-{number}", "Choose one of the answers.")
@@ -135,7 +160,8 @@ Strokes = tuple[tuple[tuple[int, int], ...], ...]
 
 
 def parse_signature(text: str, width: int = 640, height: int = 200) -> Strokes:
-    """Strokes as the pad sends them: JSON lists of [x, y] in a field of `width` by `height`. Refused beside `signature` for an empty or unreadable one.
+    """Strokes as the pad sends them: JSON lists of [x, y] in a field of `width` by `height`. Refused beside
+    `signature` for an empty or unreadable one.
 
     A dot or a slip is not a signature: it takes LEAST_POINTS points that cover some room.
     """
@@ -143,7 +169,9 @@ def parse_signature(text: str, width: int = 640, height: int = 200) -> Strokes:
         kept = json.loads(text) if text.strip() else []
         strokes = tuple(tuple((round(float(x)), round(float(y))) for x, y in stroke) for stroke in kept)
     except (ValueError, TypeError) as error:
-        raise Refused("The signature could not be read. Clear the field and sign again.", "signature") from error
+        raise Refused(
+            "The signature could not be read. Clear the field and sign again.", "signature"
+        ) from error
     points = [point for stroke in strokes for point in stroke]
     if len(points) > MOST_POINTS or any(not (0 <= x <= width and 0 <= y <= height) for x, y in points):
         raise Refused("The signature could not be read. Clear the field and sign again.", "signature")

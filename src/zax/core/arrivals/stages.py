@@ -1,7 +1,8 @@
-"""In-between stages: what happens between "here" and checkout in the clinic's own words, whose turn it is, and the time in each.
+"""In-between stages: what happens between "here" and checkout in the clinic's own words, whose turn it is,
+and the time in each.
 
-A stage never decides anything by itself: the track does. It says where in the house somebody is and who acts next.
-Times are computed from the rows that say when somebody came to a room or a stage.
+A stage never decides anything by itself: the track does. It says where in the house somebody is and who acts
+next. Times are computed from the rows that say when somebody came to a room or a stage.
 """
 
 from __future__ import annotations
@@ -10,7 +11,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-WHOSE = {"desk": "the front desk", "assistant": "an assistant", "provider": "the provider", "patient": "the patient"}
+WHOSE = {
+    "desk": "the front desk",
+    "assistant": "an assistant",
+    "provider": "the provider",
+    "patient": "the patient",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,5 +69,7 @@ def stays(rows: Sequence[Whereabouts], until: datetime) -> list[Stay]:
 
 
 def first_stage(stages: Sequence[Stage], dental: bool) -> Stage | None:
-    """The stage that begins by itself when somebody comes into a room: the clinic's first for this kind of visit, if it has any."""
+    """The stage that begins by itself when somebody comes into a room: the clinic's first for this kind of
+    visit, if it has any.
+    """
     return next((stage for stage in stages if stage.active and stage.dental == dental), None)

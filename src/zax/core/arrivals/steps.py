@@ -1,6 +1,8 @@
-"""Arrival steps: the clinic's own check-in list. A required step that is still to be done stands between the door and "here".
+"""Arrival steps: the clinic's own check-in list. A required step that is still to be done stands between the
+door and "here".
 
-A step that has nothing to do for this visit (nothing is missing, nothing is due, the form is signed) is done by itself and says why.
+A step that has nothing to do for this visit (nothing is missing, nothing is due, the form is signed) is done
+by itself and says why.
 """
 
 from __future__ import annotations
@@ -60,7 +62,9 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class Arriving:
-    """The person as the list needs them. `last_done` is when each step was last done at an earlier visit; `by_itself` says by step why there is nothing to do."""
+    """The person as the list needs them. `last_done` is when each step was last done at an earlier visit;
+    `by_itself` says by step why there is nothing to do.
+    """
 
     new: bool = False
     flags: frozenset[int] = frozenset()
@@ -82,7 +86,9 @@ class Answer:
 
 @dataclass(frozen=True, slots=True)
 class Stand:
-    """Where a step stands: `state` is done, skipped, itself (nothing to do) or open; `why` explains the last but one."""
+    """Where a step stands: `state` is done, skipped, itself (nothing to do) or open; `why` explains the last
+    but one.
+    """
 
     step: Step
     state: str
@@ -117,7 +123,9 @@ def applies(step: Step, who: Arriving, today: date) -> bool:
 
 
 def standing(steps: Sequence[Step], who: Arriving, answers: Mapping[int, Answer], today: date) -> list[Stand]:
-    """The visit's list in the clinic's order. A step once answered stays on it even if it would no longer apply."""
+    """The visit's list in the clinic's order. A step once answered stays on it even if it would no longer
+    apply.
+    """
     made = []
     for step in steps:
         answer = answers.get(step.id)

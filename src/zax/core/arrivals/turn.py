@@ -1,7 +1,7 @@
 """Whose turn it is at the desk: everybody who needs somebody now, in order of need.
 
-First whoever waits longer than the clinic's limit, then who is ready to leave, then who waits, then who is late and must be called,
-then who comes next. Within each, who has been at it longest or comes first.
+First whoever waits longer than the clinic's limit, then who is ready to leave, then who waits, then who is
+late and must be called, then who comes next. Within each, who has been at it longest or comes first.
 """
 
 from __future__ import annotations
@@ -14,7 +14,9 @@ from zax.core.book.track import Stop
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """One visit today: its stop, the minutes since it came there, its start (minute of the day) and the minute now."""
+    """One visit today: its stop, the minutes since it came there, its start (minute of the day) and the
+    minute now.
+    """
 
     id: int
     stop: Stop

@@ -1,8 +1,10 @@
-"""May this visit stand there? Each person's own minutes and the room's must be free, inside hours and in the future.
+"""May this visit stand there? Each person's own minutes and the room's must be free, inside hours and in the
+future.
 
-A visit takes a room for its whole length and its buffer, its lead for the parts the type needs them, and each other person only for their
-staff slot. Two visits share a person only where the person and both types allow it; never a room. The answer to a collision names who is
-in the way. Units: minutes of the day (local), dates local.
+A visit takes a room for its whole length and its buffer, its lead for the parts the type needs them, and each
+other person only for their staff slot. Two visits share a person only where the person and both types allow
+it; never a room. The answer to a collision names who is in the way. Units: minutes of the day (local), dates
+local.
 """
 
 from __future__ import annotations
@@ -60,7 +62,8 @@ class Taken:
 
 @dataclass(frozen=True, slots=True)
 class Column:
-    """One provider or room on the day: its working windows (empty tuple of a room: always open) and what is taken.
+    """One provider or room on the day: its working windows (empty tuple of a room: always open) and what is
+    taken.
 
     `at_once` is how many visits a person may have at the same minute.
     """
@@ -89,9 +92,11 @@ def _deepest(taken: Sequence[Taken]) -> int:
 
 @dataclass(frozen=True, slots=True)
 class Want:
-    """A visit to be placed. `lead_parts` are (offset, minutes) in which the lead is needed; none means throughout.
+    """A visit to be placed. `lead_parts` are (offset, minutes) in which the lead is needed; none means
+    throughout.
 
-    `people` are those of each role in the order in which they are asked, `rooms` the allowed ones, the best first.
+    `people` are those of each role in the order in which they are asked, `rooms` the allowed ones, the best
+    first.
     """
 
     span: Span
@@ -122,7 +127,9 @@ def check_length(minutes: int, grid: int) -> None:
 def check_time(day: date, span: Span, grid: int, now: datetime) -> None:
     """Raises Refused for a time off the grid, past midnight or already gone. `now` is local."""
     if span.start % grid:
-        raise Refused(f"Times go in steps of {grid} minutes, such as {clock_words(span.start // grid * grid)}.", "at")
+        raise Refused(
+            f"Times go in steps of {grid} minutes, such as {clock_words(span.start // grid * grid)}.", "at"
+        )
     if span.end > 24 * 60:
         raise Refused("The visit would run past midnight.", "at")
     if (day, span.start) < (now.date(), now.hour * 60 + now.minute):
@@ -137,14 +144,18 @@ def lead_spans(span: Span, parts: Sequence[tuple[int, int]]) -> tuple[Span, ...]
 
 
 def place(want: Want) -> Placed:
-    """Where everybody is needed and which room it takes; Refused outside hours, Conflict on a collision, naming who."""
+    """Where everybody is needed and which room it takes; Refused outside hours, Conflict on a collision,
+    naming who.
+    """
     parts = lead_spans(want.span, want.lead_parts)
     for number, part in enumerate(parts):
         check_column(want.lead, part, want.doubles, want.buffer if number == len(parts) - 1 else 0)
     helpers = _assign(want, 0, ())
     if helpers is None:
         raise Conflict(_nobody_free(want), "at")
-    room = next((room for room in want.rooms if room.in_the_way(_with_buffer(want.span, want.buffer)) is None), None)
+    room = next(
+        (room for room in want.rooms if room.in_the_way(_with_buffer(want.span, want.buffer)) is None), None
+    )
     if room is None:
         raise Conflict(_no_room(want), "at")
     mine = [StaffSlot(want.lead.id, part) for part in parts]
@@ -156,15 +167,19 @@ def check_column(column: Column, span: Span, doubles: bool = False, buffer: int 
     """Raises Refused outside working hours and Conflict, naming who is in the way, on a collision."""
     if not fits(column.windows, span):
         open_at = [w for w in column.windows if w.minutes >= span.minutes]
-        hint = ", ".join(f"{clock_words(w.start)} to {clock_words(w.end)}" for w in open_at) or "not on this day"
+        hint = (
+            ", ".join(f"{clock_words(w.start)} to {clock_words(w.end)}" for w in open_at) or "not on this day"
+        )
         raise Refused(
-            f"{column.name} does not work {clock_words(span.start)} to {clock_words(span.end)} here. Hours: {hint}.",
+            f"{column.name} does not work {clock_words(span.start)} to {clock_words(span.end)} here. Hours:"
+            f" {hint}.",
             "at",
         )
     other = column.in_the_way(_with_buffer(span, buffer), doubles)
     if other:
         raise Conflict(
-            f"{column.name} is taken {clock_words(other.span.start)} to {clock_words(other.span.end)} by {other.who}.",
+            f"{column.name} is taken {clock_words(other.span.start)} to {clock_words(other.span.end)} by"
+            f" {other.who}.",
             "at",
         )
 
@@ -174,7 +189,9 @@ def _with_buffer(span: Span, buffer: int) -> Span:
 
 
 def _assign(want: Want, number: int, chosen: tuple[StaffSlot, ...]) -> tuple[StaffSlot, ...] | None:
-    """Fill the needs from `number` on, trying people and minutes in order of preference; None if it cannot be done."""
+    """Fill the needs from `number` on, trying people and minutes in order of preference; None if it cannot be
+    done.
+    """
     if number == len(want.needs):
         return chosen
     need = want.needs[number]
@@ -199,7 +216,10 @@ def _nobody_free(want: Want) -> str:
     names = ", ".join(person.name for person in want.people.get(need.role, ()) if person.id != want.lead.id)
     if not names:
         return f"Nobody works that day who could do the {need.words}. Choose another day."
-    return f"Nobody is free for the {need.words} in the middle of this visit. Choose a time at which one of {names} can step in."
+    return (
+        f"Nobody is free for the {need.words} in the middle of this visit. Choose a time at which one of"
+        f" {names} can step in."
+    )
 
 
 def _no_room(want: Want) -> str:
@@ -210,8 +230,12 @@ def _no_room(want: Want) -> str:
     return f"Every room for this kind of visit is taken at that time: {who}. Choose another time."
 
 
-def nearest_fit(wants: Iterable[Want], grid: int, earliest: int, allowed: Callable[[Span], bool]) -> Want | None:
-    """Of these wants, moved through the day on the grid, the one that can be placed closest to where it stands now."""
+def nearest_fit(
+    wants: Iterable[Want], grid: int, earliest: int, allowed: Callable[[Span], bool]
+) -> Want | None:
+    """Of these wants, moved through the day on the grid, the one that can be placed closest to where it
+    stands now.
+    """
     best: tuple[int, int, Want] | None = None
     for order, want in enumerate(wants):
         length = want.span.minutes

@@ -1,7 +1,9 @@
-"""When a person works at a site on a date: weekly rules with patterns, breaks, exceptions, closures, and clocks that jump.
+"""When a person works at a site on a date: weekly rules with patterns, breaks, exceptions, closures, and
+clocks that jump.
 
-Rules hold from a date to a date, so changed hours never rewrite the past. A closure is a stretch of wall-clock time that may cross midnight.
-Minutes that do not exist on a date (clocks go forward) are nobody's working time. Minutes are local to the site.
+Rules hold from a date to a date, so changed hours never rewrite the past. A closure is a stretch of
+wall-clock time that may cross midnight. Minutes that do not exist on a date (clocks go forward) are nobody's
+working time. Minutes are local to the site.
 """
 
 from __future__ import annotations
@@ -19,7 +21,9 @@ DAY = Span(0, 24 * 60)
 
 
 class Pattern(StrEnum):
-    """In which weeks a weekly rule holds. Odd and even are ISO 8601 week numbers; first to last count the weekday in its month."""
+    """In which weeks a weekly rule holds. Odd and even are ISO 8601 week numbers; first to last count the
+    weekday in its month.
+    """
 
     EVERY = "every"
     ODD = "odd"
@@ -32,16 +36,23 @@ class Pattern(StrEnum):
 
 
 PATTERN_WORDS = {
-    Pattern.EVERY: "every week", Pattern.ODD: "odd weeks", Pattern.EVEN: "even weeks", Pattern.FIRST: "first of the month",
-    Pattern.SECOND: "second of the month", Pattern.THIRD: "third of the month", Pattern.FOURTH: "fourth of the month",
+    Pattern.EVERY: "every week",
+    Pattern.ODD: "odd weeks",
+    Pattern.EVEN: "even weeks",
+    Pattern.FIRST: "first of the month",
+    Pattern.SECOND: "second of the month",
+    Pattern.THIRD: "third of the month",
+    Pattern.FOURTH: "fourth of the month",
     Pattern.LAST: "last of the month",
-}  # fmt: skip
+}
 _NUMBERS = (Pattern.FIRST, Pattern.SECOND, Pattern.THIRD, Pattern.FOURTH)
 
 
 @dataclass(frozen=True, slots=True)
 class WeeklyRule:
-    """Working time, or with `rest` (its words, such as 'Lunch') a break inside it. `from_day` and `to_day` are inclusive."""
+    """Working time, or with `rest` (its words, such as 'Lunch') a break inside it. `from_day` and `to_day`
+    are inclusive.
+    """
 
     site_id: int
     weekday: int
@@ -59,7 +70,9 @@ class WeeklyRule:
 
 @dataclass(frozen=True, slots=True)
 class DayException:
-    """One person on the dates `from_day` to `to_day`: away, or working besides (`extra`). Site None means every site."""
+    """One person on the dates `from_day` to `to_day`: away, or working besides (`extra`). Site None means
+    every site.
+    """
 
     from_day: date
     to_day: date
@@ -113,7 +126,9 @@ def skipped(timezone: str, day: date) -> tuple[Span, ...]:
     tomorrow = midnight + timedelta(days=1)
     if midnight.utcoffset() == tomorrow.utcoffset():
         return ()
-    missing = [minute for minute in range(0, DAY.end, 5) if not _exists(midnight + timedelta(minutes=minute), zone)]
+    missing = [
+        minute for minute in range(0, DAY.end, 5) if not _exists(midnight + timedelta(minutes=minute), zone)
+    ]
     return tuple(joined(Span(minute, minute + 5) for minute in missing))
 
 
@@ -128,9 +143,16 @@ def closed_spans(closures: Iterable[Closure], site_id: int, day: date) -> list[t
 
 
 def hours_on(
-    rules: Sequence[WeeklyRule], exceptions: Sequence[DayException], closures: Sequence[Closure], site_id: int, day: date, timezone: str,
-) -> DayHours:  # fmt: skip
-    """A person's hours at the site on the date: rules, less breaks, with extra time, less absence, closures and minutes that do not exist."""
+    rules: Sequence[WeeklyRule],
+    exceptions: Sequence[DayException],
+    closures: Sequence[Closure],
+    site_id: int,
+    day: date,
+    timezone: str,
+) -> DayHours:
+    """A person's hours at the site on the date: rules, less breaks, with extra time, less absence, closures
+    and minutes that do not exist.
+    """
     today = [rule for rule in rules if rule.site_id == site_id and rule.holds(day)]
     here = [e for e in exceptions if e.from_day <= day <= e.to_day and e.site_id in {None, site_id}]
     work = [rule.span for rule in today if not rule.rest] + [e.span for e in here if e.extra]
@@ -153,7 +175,9 @@ def on_wall(day: date, span: Span, timezone: str, other_day: date, other_zone: s
 
 
 def _shift(day: date, timezone: str, other_day: date, other_zone: str) -> int:
-    """Minutes to add to a time of the one date and zone to get that of the other, as their clocks stand at noon."""
+    """Minutes to add to a time of the one date and zone to get that of the other, as their clocks stand at
+    noon.
+    """
     noon = datetime(day.year, day.month, day.day, 12, tzinfo=ZoneInfo(timezone))
     there = noon.astimezone(ZoneInfo(other_zone)).replace(tzinfo=None)
     midnight = datetime(other_day.year, other_day.month, other_day.day)
@@ -165,7 +189,9 @@ def step_weeks(day: date, weeks: int) -> date:
 
 
 def step_months(day: date, months: int) -> date:
-    """The same day of another month; its last day where there is no such day (31 January + 1 month is 28 or 29 February)."""
+    """The same day of another month; its last day where there is no such day (31 January + 1 month is 28 or
+    29 February).
+    """
     number = day.year * 12 + day.month - 1 + months
     year, month = divmod(number, 12)
     for number_of_day in range(day.day, 27, -1):

@@ -1,6 +1,8 @@
-"""Why a visit is taken off the book. The answer is data: it decides the patient's tally, the waitlist and what must be said.
+"""Why a visit is taken off the book. The answer is data: it decides the patient's tally, the waitlist and
+what must be said.
 
-Only what the patient did counts in the reliability tally; what the clinic did, or a slip of the hand, never does.
+Only what the patient did counts in the reliability tally; what the clinic did, or a slip of the hand, never
+does.
 """
 
 from __future__ import annotations
@@ -24,7 +26,9 @@ class OffWhy(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Off:
-    """`tally` names what it counts as for the patient; `waits` puts the patient on the waitlist; `note` must be given."""
+    """`tally` names what it counts as for the patient; `waits` puts the patient on the waitlist; `note` must
+    be given.
+    """
 
     words: str
     tally: str = ""

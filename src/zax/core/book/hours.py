@@ -44,7 +44,9 @@ def joined(spans: Iterable[Span]) -> list[Span]:
 
 
 def gaps(windows: Iterable[Span], busy: Iterable[Span], at_least: int = 1) -> list[Span]:
-    """What is left of the working windows once busy spans are taken out, pieces of `at_least` minutes or more."""
+    """What is left of the working windows once busy spans are taken out, pieces of `at_least` minutes or
+    more.
+    """
     taken = joined(busy)
     free: list[Span] = []
     for window in joined(windows):

@@ -1,7 +1,7 @@
 """How far behind a provider runs, from what really happened: times are minutes of the day (local).
 
-Somebody in a room is expected to need the visit's whole length from when they went in; somebody here whose time has come and
-who is not in a room yet makes the provider late by every minute that passes.
+Somebody in a room is expected to need the visit's whole length from when they went in; somebody here whose
+time has come and who is not in a room yet makes the provider late by every minute that passes.
 """
 
 from __future__ import annotations
@@ -15,7 +15,9 @@ from zax.core.book.track import Stop
 
 @dataclass(frozen=True, slots=True)
 class Running:
-    """One visit of a provider today: as planned, where it is, and the minute it went into a room, if it did."""
+    """One visit of a provider today: as planned, where it is, and the minute it went into a room,
+    if it did.
+    """
 
     planned: Span
     stop: Stop
@@ -60,9 +62,10 @@ class Forecast:
 def expected_starts(visits: Sequence[Coming], now: int, at_once: int = 1) -> dict[int, Forecast]:
     """By visit id, when those to come will begin, from what really happened. Minutes of the day.
 
-    Each person takes the provider's next free place in order of planned start: somebody in a room keeps it until their length has passed
-    (from when they went in), nobody begins before their time or before now.
-    A short delay disappears in free time between visits, a long one runs on. `at_once` is how many visits the provider may have at the same time.
+    Each person takes the provider's next free place in order of planned start: somebody in a room keeps it
+    until their length has passed (from when they went in), nobody begins before their time or before now. A
+    short delay disappears in free time between visits, a long one runs on. `at_once` is how many visits the
+    provider may have at the same time.
     """
     free = [0] * max(1, at_once)
     inside = [visit for visit in visits if visit.stop == Stop.ROOM]

@@ -1,7 +1,8 @@
-"""Sets of minutes of one day as whole numbers: bit n is the five minutes from 5n. Searching for time becomes shifting bits.
+"""Sets of minutes of one day as whole numbers: bit n is the five minutes from 5n. Searching for time becomes
+shifting bits.
 
-All grids (5, 10 or 15 minutes) are multiples of the step; a span that is not is widened for busy time, so nothing is ever thought free
-that is not.
+All grids (5, 10 or 15 minutes) are multiples of the step; a span that is not is widened for busy time, so
+nothing is ever thought free that is not.
 """
 
 from __future__ import annotations

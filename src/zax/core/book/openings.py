@@ -1,8 +1,8 @@
 """Openings: for a need, the best free times with the reasons why each is good.
 
-Days are searched in order of date as sets of minutes (zax.core.book.minutes). A day is left out as soon as nothing on it could still be
-among the best, so a year costs hardly more than a month. What a time is worth says zax.core.book.scoring.
-Openings never double-book. Units: minutes of the day (local).
+Days are searched in order of date as sets of minutes (zax.core.book.minutes). A day is left out as soon as
+nothing on it could still be among the best, so a year costs hardly more than a month. What a time is worth
+says zax.core.book.scoring. Openings never double-book. Units: minutes of the day (local).
 """
 
 from __future__ import annotations
@@ -37,7 +37,9 @@ class _Used:
         for slot in visit.staff:
             people[slot.provider_id] = people.get(slot.provider_id, 0) | _bits(slot.span)
         rooms = dict(self.rooms)
-        rooms[visit.room] = rooms.get(visit.room, 0) | _bits(Span(visit.start, visit.start + visit.minutes + buffer))
+        rooms[visit.room] = rooms.get(visit.room, 0) | _bits(
+            Span(visit.start, visit.start + visit.minutes + buffer)
+        )
         return _Used(people, rooms)
 
 
@@ -50,12 +52,18 @@ def _bits(span: Span) -> int:
 
 
 def best_openings(
-    needs: Sequence[SearchRequest], days: Iterable[SiteDay], first_day: date, limit: int = 20, together: bool = False
+    needs: Sequence[SearchRequest],
+    days: Iterable[SiteDay],
+    first_day: date,
+    limit: int = 20,
+    together: bool = False,
 ) -> list[Opening]:
-    """The `limit` best openings, best first. `days` must come in order of date and are read only as far as needed.
+    """The `limit` best openings, best first. `days` must come in order of date and are read only as far as
+    needed.
 
-    Several needs are visits of one day in order, each within LONGEST_WAIT minutes of the one before; or with `together` all at the same time.
-    Of one lead on one day at most BEST_OF_A_DAY are given, so that the list offers a choice.
+    Several needs are visits of one day in order, each within LONGEST_WAIT minutes of the one before; or with
+    `together` all at the same time. Of one lead on one day at most BEST_OF_A_DAY are given, so that the list
+    offers a choice.
     """
     kept: list[tuple[tuple[int, int, int, int, int], Opening]] = []
     for site_day in days:
@@ -64,7 +72,9 @@ def best_openings(
                 break
             continue
         for lead in needs[0].leads:
-            found = sorted(_of_lead(needs, site_day, lead, first_day, together), key=lambda opening: opening.rank)
+            found = sorted(
+                _of_lead(needs, site_day, lead, first_day, together), key=lambda opening: opening.rank
+            )
             for opening in found[:BEST_OF_A_DAY]:
                 entry = (_worst_first(opening), opening)
                 if len(kept) < limit:
@@ -101,7 +111,9 @@ def _most(needs: Sequence[SearchRequest], site_day: SiteDay, first_day: date) ->
 def _of_lead(
     needs: Sequence[SearchRequest], site_day: SiteDay, lead: int, first_day: date, together: bool
 ) -> Iterator[Opening]:
-    """Every opening worth offering with this lead on the day: of each stretch of possible starts the first, the last and the round ones."""
+    """Every opening worth offering with this lead on the day: of each stretch of possible starts the first,
+    the last and the round ones.
+    """
     need = needs[0]
     possible = feasible(need, site_day, lead, _NOTHING)
     chains: dict[int, tuple[Opening, ...]] = {}
@@ -178,12 +190,16 @@ def _room_starts(need: SearchRequest, site_day: SiteDay, used: _Used) -> int:
     found = 0
     for room in need.rooms:
         if room in site_day.rooms:
-            found |= starts(_on_and_on(~(site_day.rooms[room] | used.rooms.get(room, 0))), need.minutes + need.buffer)
+            found |= starts(
+                _on_and_on(~(site_day.rooms[room] | used.rooms.get(room, 0))), need.minutes + need.buffer
+            )
     return found
 
 
 def _helper_starts(need: SearchRequest, site_day: SiteDay, lead: int, used: _Used) -> int:
-    """Starts at which each need has somebody; those with the same person are asked of one person at a time."""
+    """Starts at which each need has somebody; those with the same person are asked of one person
+    at a time.
+    """
     found = WHOLE_DAY
     for number, first in enumerate(need.helpers):
         if first.same_as is not None:
@@ -239,7 +255,8 @@ def _visit(need: SearchRequest, site_day: SiteDay, lead: int, start: int, used: 
     home = need.home_rooms.get(lead, 0)
     rooms = sorted(need.rooms, key=lambda room: room != home)
     room = next(
-        (r for r in rooms if r in site_day.rooms and not (site_day.rooms[r] | used.rooms.get(r, 0)) & whole), None
+        (r for r in rooms if r in site_day.rooms and not (site_day.rooms[r] | used.rooms.get(r, 0)) & whole),
+        None,
     )
     if helpers is None or room is None:
         return None
@@ -250,7 +267,9 @@ def _visit(need: SearchRequest, site_day: SiteDay, lead: int, start: int, used: 
 def _chain(
     needs: Sequence[SearchRequest], site_day: SiteDay, lead: int, start: int, together: bool
 ) -> tuple[Opening, ...]:
-    """The visits of all needs, the first with this lead at this time, each as soon as it can be; empty if they do not fit."""
+    """The visits of all needs, the first with this lead at this time, each as soon as it can be; empty if
+    they do not fit.
+    """
     first = _visit(needs[0], site_day, lead, start, _NOTHING)
     if first is None:
         return ()
@@ -272,18 +291,24 @@ def _follow(
     earliest = before.start if together else before.start + before.minutes
     window = _bits(Span(earliest, min(latest, 24 * 60 - 5) + 5)) if earliest < 24 * 60 else 0
     options = [
-        (minute, lead) for lead in need.leads for minute in minutes_in(feasible(need, site_day, lead, used) & window)
+        (minute, lead)
+        for lead in need.leads
+        for minute in minutes_in(feasible(need, site_day, lead, used) & window)
     ]
     for minute, lead in sorted(options, key=lambda option: (option[0], need.leads.index(option[1]))):
         visit = _visit(need, site_day, lead, minute, used)
         if visit is not None:
-            rest = _follow(needs, number + 1, site_day, (*done, visit), used.plus(visit, need.buffer), together)
+            rest = _follow(
+                needs, number + 1, site_day, (*done, visit), used.plus(visit, need.buffer), together
+            )
             if rest:
                 return rest
     return ()
 
 
-def _scored(needs: Sequence[SearchRequest], site_day: SiteDay, visits: Sequence[Opening], first_day: date) -> Opening:
+def _scored(
+    needs: Sequence[SearchRequest], site_day: SiteDay, visits: Sequence[Opening], first_day: date
+) -> Opening:
     found: dict[str, int] = {}
     for need, visit in zip(needs, visits, strict=True):
         for words, points in reasons_for(need, site_day, visit):
@@ -292,6 +317,14 @@ def _scored(needs: Sequence[SearchRequest], site_day: SiteDay, visits: Sequence[
     first = visits[0]
     ordered = sorted(found, key=lambda words: -abs(found[words]))
     return Opening(
-        first.site_id, first.day, first.start, first.minutes, first.lead, first.room, first.staff,
-        sum(found.values()) - away, tuple(ordered), tuple(visits[1:]),
-    )  # fmt: skip
+        first.site_id,
+        first.day,
+        first.start,
+        first.minutes,
+        first.lead,
+        first.room,
+        first.staff,
+        sum(found.values()) - away,
+        tuple(ordered),
+        tuple(visits[1:]),
+    )

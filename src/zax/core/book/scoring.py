@@ -12,8 +12,17 @@ from zax.core.patients.wishes import half_day, half_day_words
 LONG_BLOCK = 120
 NEAR_HOUSEHOLD = 15
 POINTS = {
-    "exact": 40, "household": 25, "tidy": 15, "same_person": 15, "edge": 10, "likes": 10, "goal": 10, "scrap": -20, "cuts": -10, "never": -60,
-}  # fmt: skip
+    "exact": 40,
+    "household": 25,
+    "tidy": 15,
+    "same_person": 15,
+    "edge": 10,
+    "likes": 10,
+    "goal": 10,
+    "scrap": -20,
+    "cuts": -10,
+    "never": -60,
+}
 
 
 def reasons_for(need: SearchRequest, site_day: SiteDay, visit: Opening) -> Iterator[tuple[str, int]]:
@@ -51,7 +60,10 @@ def _fit(need: SearchRequest, site_day: SiteDay, visit: Opening) -> Iterator[tup
         yield "Leaves no unusable rest", POINTS["tidy"]
     if run.minutes >= LONG_BLOCK and visit.minutes <= run.minutes // 2:
         if before and after:
-            yield f"Cuts the free time {clock_words(run.start)} to {clock_words(run.end)} in two", POINTS["cuts"]
+            yield (
+                f"Cuts the free time {clock_words(run.start)} to {clock_words(run.end)} in two",
+                POINTS["cuts"],
+            )
         else:
             yield "Keeps a long block whole", POINTS["edge"]
 

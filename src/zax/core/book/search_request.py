@@ -1,4 +1,6 @@
-"""What is looked for, what a day offers, and what is found: the values of the search for openings. Units: minutes of the day (local)."""
+"""What is looked for, what a day offers, and what is found: the values of the search for openings. Units:
+minutes of the day (local).
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ from zax.core.patients.wishes import Wishes
 
 @dataclass(frozen=True, slots=True)
 class Helpers:
-    """People who may fill one staff need: one of `people` for `minutes` at one of `offsets`; `same_as` as in StaffNeed."""
+    """People who may fill one staff need: one of `people` for `minutes` at one of `offsets`; `same_as` as in
+    StaffNeed.
+    """
 
     people: tuple[int, ...]
     minutes: int
@@ -25,10 +29,11 @@ class Helpers:
 
 @dataclass(frozen=True, slots=True)
 class SearchRequest:
-    """One visit to find a time for. `leads` may lead it, `rooms` may hold it; `hours` are the minutes by weekday, as bits, in which
-    it must lie.
+    """One visit to find a time for. `leads` may lead it, `rooms` may hold it; `hours` are the minutes by
+    weekday, as bits, in which it must lie.
 
-    `shortest` is the least minutes that can still be sold to a lead; `goal` how many of the type a day should have, `most` how many it may.
+    `shortest` is the least minutes that can still be sold to a lead; `goal` how many of the type a day should
+    have, `most` how many it may.
     """
 
     minutes: int
@@ -51,7 +56,8 @@ class SearchRequest:
 class SiteDay:
     """One site on one day. `open` and `busy` are bits by person (busy anywhere), `rooms` busy bits by room.
 
-    `household`: when members of the patient's household are here that day, and their names. `own`: when the patient is.
+    `household`: when members of the patient's household are here that day, and their names. `own`: when the
+    patient is.
     """
 
     day: date
@@ -71,7 +77,9 @@ class SiteDay:
 
 @dataclass(frozen=True, slots=True)
 class Opening:
-    """A time that works: the staff (lead first) and room it takes, what it is worth and why. `then` are the visits that follow it."""
+    """A time that works: the staff (lead first) and room it takes, what it is worth and why. `then` are the
+    visits that follow it.
+    """
 
     site_id: int
     day: date

@@ -1,6 +1,8 @@
-"""Several visits at once: a series of the same visit, or one for each of a household, planned before anything is booked.
+"""Several visits at once: a series of the same visit, or one for each of a household, planned before anything
+is booked.
 
-A plan is a list of wanted times; each is tried by the desk and shown with its conflict and the nearest time instead. Days are local.
+A plan is a list of wanted times; each is tried by the desk and shown with its conflict and the nearest time
+instead. Days are local.
 """
 
 from __future__ import annotations
@@ -16,7 +18,9 @@ MOST_IN_A_SERIES = 26
 
 
 def series_days(first: date, every: int, unit: str, times: int) -> list[date]:
-    """`times` days from `first`, every so many weeks or months. Months keep the day of the month where there is one."""
+    """`times` days from `first`, every so many weeks or months. Months keep the day of the month where there
+    is one.
+    """
     if not 1 <= times <= MOST_IN_A_SERIES:
         raise Refused(f"A series has 2 to {MOST_IN_A_SERIES} visits.", "times")
     if not 1 <= every <= 26:
@@ -33,12 +37,17 @@ def row_of_starts(start: int, lengths: Sequence[int], together: bool) -> list[in
 
 
 _STEP = re.compile(r"([+-]?)\s*(\d{1,3})\s*(d|w|m|y)[a-z]*", re.IGNORECASE)
-_DATES = (re.compile(r"(?P<y>\d{4})-(?P<m>\d{1,2})-(?P<d>\d{1,2})"), re.compile(r"(?P<m>\d{1,2})[/. -](?P<d>\d{1,2})(?:[/. -](?P<y>\d{4}|\d{2}))?"))  # fmt: skip
+_DATES = (
+    re.compile(r"(?P<y>\d{4})-(?P<m>\d{1,2})-(?P<d>\d{1,2})"),
+    re.compile(r"(?P<m>\d{1,2})[/. -](?P<d>\d{1,2})(?:[/. -](?P<y>\d{4}|\d{2}))?"),
+)
 WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
 def parse_jump(text: str, shown: date, today: date) -> date:
-    """Where to jump: '3w', '-2w', '6m' from the day shown, 'fri' the next one, '12/24' the next one, '2027-01-05'. Refused otherwise."""
+    """Where to jump: '3w', '-2w', '6m' from the day shown, 'fri' the next one, '12/24' the next one,
+    '2027-01-05'. Refused otherwise.
+    """
     typed = text.strip().lower()
     if not typed or typed == "today":
         return today

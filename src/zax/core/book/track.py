@@ -1,8 +1,9 @@
-"""A visit's one track, from booked to settled: which moves are legal, who may make them, and what each is called.
+"""A visit's one track, from booked to settled: which moves are legal, who may make them, and what each is
+called.
 
-The state is one value. Every move is a row (who, when, from, to), so times such as waiting are computed from rows,
-never stored. LEFT is the road between checkout and settled: the patient has gone, some money is still open. SHELF is beside the line: taken off
-the book by somebody who is about to place it again.
+The state is one value. Every move is a row (who, when, from, to), so times such as waiting are computed from
+rows, never stored. LEFT is the road between checkout and settled: the patient has gone, some money is still
+open. SHELF is beside the line: taken off the book by somebody who is about to place it again.
 """
 
 from __future__ import annotations
@@ -97,10 +98,18 @@ MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK}
 
 
 # What undoing an act on the Book may do besides, see zax.desk.book.undo: no person can ask for these moves.
-UNDOING = frozenset({(Stop.CANCELLED, stop) for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)} | {
-    (Stop.BOOKED, Stop.HELD), (Stop.BOOKED, Stop.CANCELLED), (Stop.HELD, Stop.CANCELLED), (Stop.MISSED, Stop.CONFIRMED), (Stop.MISSED, Stop.BOOKED),
-    (Stop.CONFIRMED, Stop.SHELF), (Stop.BOOKED, Stop.CONFIRMED),
-})  # fmt: skip
+UNDOING = frozenset(
+    {(Stop.CANCELLED, stop) for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)}
+    | {
+        (Stop.BOOKED, Stop.HELD),
+        (Stop.BOOKED, Stop.CANCELLED),
+        (Stop.HELD, Stop.CANCELLED),
+        (Stop.MISSED, Stop.CONFIRMED),
+        (Stop.MISSED, Stop.BOOKED),
+        (Stop.CONFIRMED, Stop.SHELF),
+        (Stop.BOOKED, Stop.CONFIRMED),
+    }
+)
 
 
 def check_undo(now: Stop, to: Stop) -> None:
@@ -110,7 +119,9 @@ def check_undo(now: Stop, to: Stop) -> None:
 
 
 def check_move(now: Stop, to: Stop, reason: str = "") -> Move:
-    """The move, if the track allows it; raises Conflict when it does not and Refused when its reason is missing."""
+    """The move, if the track allows it; raises Conflict when it does not and Refused when its reason is
+    missing.
+    """
     move = MOVES.get((now, to))
     if move is None:
         raise Conflict(f"This visit is already “{STOP_WORDS[now]}”, so it cannot go to “{STOP_WORDS[to]}”.")

@@ -1,7 +1,9 @@
-"""The waitlist: people who lost their time, would come sooner, or can come at short notice. A person is in it once, with all reasons.
+"""The waitlist: people who lost their time, would come sooner, or can come at short notice. A person is in it
+once, with all reasons.
 
-It must not grow until nobody opens it: an entry that has waited as long as its type allows is asked again, and leaves only with a reason.
-For a gap in the Book it says who fits, best first, and why. Money is cents; `since` and `asked` are local dates.
+It must not grow until nobody opens it: an entry that has waited as long as its type allows is asked again,
+and leaves only with a reason. For a gap in the Book it says who fits, best first, and why. Money is cents;
+`since` and `asked` are local dates.
 """
 
 from __future__ import annotations
@@ -21,14 +23,20 @@ class WaitWhy(StrEnum):
     SHORT = "short"
 
 
-WAIT_WORDS = {WaitWhy.LOST: "lost their time", WaitWhy.SOONER: "would come sooner", WaitWhy.SHORT: "short notice"}
+WAIT_WORDS = {
+    WaitWhy.LOST: "lost their time",
+    WaitWhy.SOONER: "would come sooner",
+    WaitWhy.SHORT: "short notice",
+}
 _ORDER = list(WaitWhy)
 SHORT_NOTICE_DAYS = 3
 
 
 @dataclass(frozen=True, slots=True)
 class Waits:
-    """One reason of one person: what they wait for. `provider_id` 0 means anybody of the role; `booked` is the visit they would leave."""
+    """One reason of one person: what they wait for. `provider_id` 0 means anybody of the role; `booked` is
+    the visit they would leave.
+    """
 
     id: int
     why: WaitWhy
@@ -98,7 +106,9 @@ class Gap:
 
 @dataclass(frozen=True, slots=True)
 class Fit:
-    """How an entry fits a gap: `left` minutes over (negative: too long), whether every wish is met, points and why in words."""
+    """How an entry fits a gap: `left` minutes over (negative: too long), whether every wish is met, points
+    and why in words.
+    """
 
     entry: Entry
     wait: Waits
@@ -195,7 +205,9 @@ def chosen(
     since: date | None = None,
     order: str = "value",
 ) -> list[Entry]:
-    """The entries that a filter keeps, each with only the reasons that match, in the order asked for: value or wait."""
+    """The entries that a filter keeps, each with only the reasons that match, in the order asked for: value
+    or wait.
+    """
     kept = []
     for entry in found:
         reasons = tuple(r for r in entry.reasons if _matches(r, provider_id, room_types, type_id, why, since))
@@ -207,7 +219,12 @@ def chosen(
 
 
 def _matches(
-    wait: Waits, provider_id: int, room_types: frozenset[int] | None, type_id: int, why: str, since: date | None
+    wait: Waits,
+    provider_id: int,
+    room_types: frozenset[int] | None,
+    type_id: int,
+    why: str,
+    since: date | None,
 ) -> bool:
     if provider_id and wait.provider_id not in {0, provider_id}:
         return False

@@ -1,7 +1,9 @@
-"""A charge line must name what the code is about: tooth, surfaces or area for dental; modifiers and diagnoses for medical.
+"""A charge line must name what the code is about: tooth, surfaces or area for dental; modifiers and diagnoses
+for medical.
 
-Front teeth have an incisal edge (I), back teeth an occlusal face (O). Source of the surface letters: X12 code list 1369.
-A claim carries at most 12 diagnoses and a line points to at most 4 of them (005010X222A1 loops 2300 HI and 2400 SV107).
+Front teeth have an incisal edge (I), back teeth an occlusal face (O). Source of the surface letters: X12 code
+list 1369. A claim carries at most 12 diagnoses and a line points to at most 4 of them (005010X222A1 loops
+2300 HI and 2400 SV107).
 """
 
 from __future__ import annotations
@@ -19,14 +21,23 @@ MOST_POINTERS = 4
 LETTERS = "ABCDEFGHIJKL"
 # Place of service codes (CMS list), as far as a clinic of this kind needs them.
 PLACES = {
-    "11": "the office", "02": "by video, away from home", "10": "by video, at home", "12": "at home", "31": "nursing facility", "32": "nursing home", "22": "hospital, outpatient",
-    "21": "hospital, inpatient", "03": "school",
-}  # fmt: skip
+    "11": "the office",
+    "02": "by video, away from home",
+    "10": "by video, at home",
+    "12": "at home",
+    "31": "nursing facility",
+    "32": "nursing home",
+    "22": "hospital, outpatient",
+    "21": "hospital, inpatient",
+    "03": "school",
+}
 
 
 @dataclass(frozen=True, slots=True)
 class ServiceRule:
-    """What a service code asks for. `surfaces` is how many surfaces it covers (0: none), `teeth` a key of TEETH_WORDS, `area` "", quadrant or arch."""
+    """What a service code asks for. `surfaces` is how many surfaces it covers (0: none), `teeth` a key of
+    TEETH_WORDS, `area` "", quadrant or arch.
+    """
 
     code: str
     dental: bool
@@ -99,7 +110,9 @@ def _area_problem(rule: ServiceRule, area: str) -> str:
     if rule.area and not area:
         return f"{rule.code} needs its {rule.area}: {', '.join(AREAS[code] for code in fitting)}."
     if area and area not in fitting:
-        return f"{rule.code} is not done by {AREAS[area]}." if area in AREAS else "Choose an area of the mouth."
+        return (
+            f"{rule.code} is not done by {AREAS[area]}." if area in AREAS else "Choose an area of the mouth."
+        )
     return ""
 
 
@@ -109,7 +122,8 @@ def _surface_problem(rule: ServiceRule, tooth: str, wanted: str) -> str:
         return f"“{unknown[0]}” is not a surface. Use M, O, D, I, B, F, L."
     if rule.surfaces and len(wanted) != rule.surfaces:
         return (
-            f"{rule.code} covers {rule.surfaces} surface{'s' if rule.surfaces > 1 else ''}; name exactly that many."
+            f"{rule.code} covers {rule.surfaces} surface{'s' if rule.surfaces > 1 else ''}; name exactly that"
+            " many."
         )
     if not rule.surfaces and wanted:
         return f"{rule.code} has no surfaces."
@@ -138,7 +152,8 @@ def check_retired(code: str, retired_on: date | None, day: date) -> None:
     """A code retired on a day is not used for visits of that day or later. Refused beside `service`."""
     if retired_on is not None and day >= retired_on:
         raise Refused(
-            f"{code} was retired on {retired_on.day} {retired_on:%b %Y}. Choose the code that took its place.",
+            f"{code} was retired on {retired_on.day} {retired_on:%b %Y}. Choose the code that took its"
+            " place.",
             "service",
         )
 
@@ -153,7 +168,9 @@ def pointed(points_to: Sequence[str], diagnoses: Sequence[str]) -> tuple[int, ..
 
 
 def check_pointers(typed: str, diagnoses: Sequence[str]) -> tuple[str, ...]:
-    """'BA' or 'b, a' -> the codes behind those letters in that order; '' lets the first ones count. Refused beside `pointers`."""
+    """'BA' or 'b, a' -> the codes behind those letters in that order; '' lets the first ones count. Refused
+    beside `pointers`.
+    """
     letters = [ch for ch in typed.upper() if not ch.isspace() and ch not in ",;"]
     known = LETTERS[: len(diagnoses)]
     wrong = next((ch for ch in letters if ch not in known), "")

@@ -1,7 +1,9 @@
-"""Modifiers of medical services: two characters that say how a service was done. Only what can be told from the line itself is checked.
+"""Modifiers of medical services: two characters that say how a service was done. Only what can be told from
+the line itself is checked.
 
-Sources: HCPCS Level II modifier list (CMS, public) and the situational rules of X12 005010X222A1 loop 2400 SV101-3 to 6.
-Words are our own. A modifier that is not listed is taken if its form is right: payers have their own.
+Sources: HCPCS Level II modifier list (CMS, public) and the situational rules of X12 005010X222A1 loop 2400
+SV101-3 to 6. Words are our own. A modifier that is not listed is taken if its form is right: payers have
+their own.
 """
 
 from __future__ import annotations
@@ -13,12 +15,32 @@ from zax.core.errors import Refused
 
 MOST_MODIFIERS = 4
 MODIFIER_WORDS = {
-    "24": "visit unrelated to the surgery before it", "25": "visit of its own beside a procedure", "26": "the reading only", "TC": "the technical part only",
-    "50": "on both sides", "LT": "left side", "RT": "right side", "51": "one of several procedures", "52": "less than usual", "53": "stopped",
-    "57": "visit that led to surgery", "59": "separate procedure", "76": "repeated by the same person", "77": "repeated by another person", "90": "outside laboratory",
-    "91": "laboratory test repeated", "93": "by telephone", "95": "by video", "GT": "by video", "GA": "notice of cost signed", "GY": "not a covered service", "GZ": "expected to be denied",
-    "KX": "requirements are met", "QW": "simple laboratory test", "SL": "vaccine paid by the state",
-}  # fmt: skip
+    "24": "visit unrelated to the surgery before it",
+    "25": "visit of its own beside a procedure",
+    "26": "the reading only",
+    "TC": "the technical part only",
+    "50": "on both sides",
+    "LT": "left side",
+    "RT": "right side",
+    "51": "one of several procedures",
+    "52": "less than usual",
+    "53": "stopped",
+    "57": "visit that led to surgery",
+    "59": "separate procedure",
+    "76": "repeated by the same person",
+    "77": "repeated by another person",
+    "90": "outside laboratory",
+    "91": "laboratory test repeated",
+    "93": "by telephone",
+    "95": "by video",
+    "GT": "by video",
+    "GA": "notice of cost signed",
+    "GY": "not a covered service",
+    "GZ": "expected to be denied",
+    "KX": "requirements are met",
+    "QW": "simple laboratory test",
+    "SL": "vaccine paid by the state",
+}
 _VISITS = frozenset({"24", "25", "57"})
 _OPPOSED = (("26", "TC"), ("LT", "RT"), ("50", "LT"), ("50", "RT"), ("76", "77"), ("GA", "GZ"), ("93", "95"))
 

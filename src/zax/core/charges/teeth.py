@@ -1,7 +1,9 @@
-"""Teeth: universal numbers inside, universal or FDI on the screen. What kind a tooth is, where it stands, and which surfaces it has.
+"""Teeth: universal numbers inside, universal or FDI on the screen. What kind a tooth is, where it stands, and
+which surfaces it has.
 
-Universal: 1 to 32 from the upper right third molar around to the lower right one; A to T for primary teeth the same way round.
-FDI (ISO 3950): quadrant and place from the middle, quadrants 1 to 4 permanent, 5 to 8 primary. Claims carry universal numbers (X12 TOO01 = JP).
+Universal: 1 to 32 from the upper right third molar around to the lower right one; A to T for primary teeth
+the same way round. FDI (ISO 3950): quadrant and place from the middle, quadrants 1 to 4 permanent, 5 to 8
+primary. Claims carry universal numbers (X12 TOO01 = JP).
 """
 
 from __future__ import annotations
@@ -13,8 +15,14 @@ from enum import StrEnum
 PRIMARY = "ABCDEFGHIJKLMNOPQRST"
 SURFACE_ORDER = "MODIBFL"
 SURFACE_WORDS = {
-    "M": "toward the middle", "O": "biting face", "I": "edge", "D": "toward the back", "B": "cheek", "F": "lip", "L": "tongue",
-}  # fmt: skip
+    "M": "toward the middle",
+    "O": "biting face",
+    "I": "edge",
+    "D": "toward the back",
+    "B": "cheek",
+    "F": "lip",
+    "L": "tongue",
+}
 
 
 class Numbering(StrEnum):
@@ -24,19 +32,32 @@ class Numbering(StrEnum):
 
 # X12 code list for oral cavity designation (SV304): what a service covers that is more than a tooth.
 AREAS = {
-    "10": "upper right", "20": "upper left", "30": "lower left", "40": "lower right", "01": "upper arch", "02": "lower arch", "00": "whole mouth",
-}  # fmt: skip
+    "10": "upper right",
+    "20": "upper left",
+    "30": "lower left",
+    "40": "lower right",
+    "01": "upper arch",
+    "02": "lower arch",
+    "00": "whole mouth",
+}
 QUADRANTS = ("10", "20", "30", "40")
 ARCHES = ("01", "02")
 TEETH_WORDS = {
-    "": "any tooth", "permanent": "permanent teeth", "primary": "primary teeth", "front": "front teeth", "premolar": "premolars", "molar": "molars",
+    "": "any tooth",
+    "permanent": "permanent teeth",
+    "primary": "primary teeth",
+    "front": "front teeth",
+    "premolar": "premolars",
+    "molar": "molars",
     "back": "premolars and molars",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True, slots=True)
 class Tooth:
-    """`place` counts 1 to 8 (or 1 to 5) from the middle; `quadrant` is an area code; `kind` front, premolar or molar."""
+    """`place` counts 1 to 8 (or 1 to 5) from the middle; `quadrant` is an area code; `kind` front, premolar
+    or molar.
+    """
 
     number: str
     primary: bool
@@ -55,7 +76,9 @@ class Tooth:
 
     @property
     def surfaces(self) -> str:
-        """The surfaces it has, in writing order: an edge and a lip side in front, a biting face and a cheek side behind."""
+        """The surfaces it has, in writing order: an edge and a lip side in front, a biting face and a cheek
+        side behind.
+        """
         return "MDIFL" if self.kind == "front" else "MODBL"
 
     @property

@@ -1,6 +1,7 @@
 """A claim is checked before it leaves. Each finding says what is wrong, what to do, and which field to open.
 
-A *stop* would be rejected and holds the claim back. Sources: situational rules of 005010X222A1 and 005010X224A2.
+A *stop* would be rejected and holds the claim back. Sources: situational rules of 005010X222A1 and
+005010X224A2.
 """
 
 from __future__ import annotations
@@ -38,7 +39,9 @@ def _who(claim: Claim) -> list[Finding]:
         if word == "patient" and claim.relationship == "18":
             continue
         if person.birth is None:
-            found.append(Finding("birth", "patient", f"No birth date of the {word}. Ask for it and enter it."))
+            found.append(
+                Finding("birth", "patient", f"No birth date of the {word}. Ask for it and enter it.")
+            )
         if not person.address.complete:
             found.append(
                 Finding(
@@ -49,7 +52,9 @@ def _who(claim: Claim) -> list[Finding]:
             )
         if person.sex not in {"M", "F", "U"}:
             found.append(
-                Finding("sex", "patient", f"No sex of the {word} as the insurer has it. Look at the card or ask.")
+                Finding(
+                    "sex", "patient", f"No sex of the {word} as the insurer has it. Look at the card or ask."
+                )
             )
     return found
 
@@ -57,9 +62,13 @@ def _who(claim: Claim) -> list[Finding]:
 def _coverage(claim: Claim, today: date) -> list[Finding]:
     found: list[Finding] = []
     if not claim.subscriber.member_id:
-        found.append(Finding("member_id", "coverage", "No member id. It stands on the front of the insurance card."))
+        found.append(
+            Finding("member_id", "coverage", "No member id. It stands on the front of the insurance card.")
+        )
     if claim.needs_group and not claim.group_number:
-        words = f"{claim.payer.name} takes no claim without a group number. It stands on the front of the card."
+        words = (
+            f"{claim.payer.name} takes no claim without a group number. It stands on the front of the card."
+        )
         found.append(Finding("group_number", "coverage", words))
     if not claim.payer.identifier:
         found.append(Finding("payer", "setup", f"{claim.payer.name} has no electronic id."))
@@ -88,7 +97,10 @@ def _coverage(claim: Claim, today: date) -> list[Finding]:
 
 
 def _clinicians(claim: Claim) -> list[Finding]:
-    people = [claim.clinician, *(who for line in claim.lines for who in (line.rendering, line.supervising) if who)]
+    people = [
+        claim.clinician,
+        *(who for line in claim.lines for who in (line.rendering, line.supervising) if who),
+    ]
     return [
         Finding("npi", "setup", f"{who.first} {who.last} has no valid NPI. Enter it in the clinic's setup.")
         for who in dict.fromkeys(people)
@@ -108,7 +120,9 @@ def _lines(claim: Claim, today: date) -> list[Finding]:
         if not claim.dental and claim.diagnoses and not line.pointers:
             found.append(Finding("pointers", "charges", f"{line.code} points to no diagnosis."))
         if any(not 1 <= pointer <= len(claim.diagnoses) for pointer in line.pointers):
-            found.append(Finding("pointers", "charges", f"{line.code} points to a diagnosis that is not there."))
+            found.append(
+                Finding("pointers", "charges", f"{line.code} points to a diagnosis that is not there.")
+            )
         if line.day > today:
             found.append(Finding("day", "charges", f"{line.code} is dated in the future."))
     return found

@@ -1,4 +1,5 @@
-"""A claim as data: everything a professional (837P) or dental (837D) claim file says, built from charges, retyped by nobody.
+"""A claim as data: everything a professional (837P) or dental (837D) claim file says, built from charges,
+retyped by nobody.
 
 Amounts in cents; dates local. Names follow the X12 implementation guides 005010X222A1 and 005010X224A2.
 """
@@ -13,7 +14,9 @@ from zax.core.x12.parties import Organization, Person
 
 
 class ClaimState(StrEnum):
-    """A claim's life. HELD_BACK: a check stops it; READY: waits for the worker; CLOSED: answered and posted in full."""
+    """A claim's life. HELD_BACK: a check stops it; READY: waits for the worker; CLOSED: answered and posted
+    in full.
+    """
 
     HELD_BACK = "held_back"
     READY = "ready"
@@ -45,9 +48,11 @@ class Clinician:
 
 @dataclass(frozen=True, slots=True)
 class ClaimLine:
-    """One service. `number` comes back in the 835 as line item control number; `pointers` are 1-based diagnoses.
+    """One service. `number` comes back in the 835 as line item control number; `pointers` are 1-based
+    diagnoses.
 
-    `place` and `rendering` are given only where they differ from the claim's; `area` is an oral cavity code (X12 SV304).
+    `place` and `rendering` are given only where they differ from the claim's; `area` is an oral cavity code
+    (X12 SV304).
     """
 
     number: str

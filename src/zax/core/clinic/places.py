@@ -9,7 +9,9 @@ from zax.core.book.hours import Span
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Site:
-    """`day` is what the Book shows, in minutes of the site's wall clock; `place` the place of service its claims say (CMS code set)."""
+    """`day` is what the Book shows, in minutes of the site's wall clock; `place` the place of service its
+    claims say (CMS code set).
+    """
 
     id: int
     name: str

@@ -1,4 +1,6 @@
-"""What the clinic does for money: services with their codes and fees, and sets of them that come in by one choice."""
+"""What the clinic does for money: services with their codes and fees, and sets of them that come in by one
+choice.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What can be booked: a visit type says how long, by whom, with whom else at which minutes, where, and when."""
+"""What can be booked: a visit type says how long, by whom, with whom else at which minutes,
+where, and when.
+"""
 
 from __future__ import annotations
 
@@ -12,9 +14,11 @@ from zax.core.clinic.places import Room
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class VisitType:
-    """`role` leads it; `needs` are the others. `services` are its own and those of its service set. `hours` limit when it may begin and end.
+    """`role` leads it; `needs` are the others. `services` are its own and those of its service set. `hours`
+    limit when it may begin and end.
 
-    `for_whom` is all, new or known; `web` is no, firm or held; `most` and `goal` are visits a day at one site, 0 for none.
+    `for_whom` is all, new or known; `web` is no, firm or held; `most` and `goal` are visits a day at one
+    site, 0 for none.
     """
 
     id: int
@@ -43,7 +47,9 @@ class VisitType:
 
     def allows(self, day: date, span: Span) -> bool:
         """Whether the type may be booked then."""
-        return not self.hours or any(day.weekday() in days and span.within(window) for days, window in self.hours)
+        return not self.hours or any(
+            day.weekday() in days and span.within(window) for days, window in self.hours
+        )
 
     def may_use(self, room: Room) -> bool:
         fitting = not self.room_ids or room.id in self.room_ids

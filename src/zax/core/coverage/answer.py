@@ -1,7 +1,9 @@
-"""What a payer's answer means for us: is it about this person, is the coverage active, what does it say in plain words, where does it differ.
+"""What a payer's answer means for us: is it about this person, is the coverage active, what does it say in
+plain words, where does it differ.
 
-An answer about somebody else is never used. Benefits that name no network count for both. Of the figures, only those for the person (or
-no level at all) and in the network are compared with the plan on file; everything else is shown in the table.
+An answer about somebody else is never used. Benefits that name no network count for both. Of the figures,
+only those for the person (or no level at all) and in the network are compared with the plan on file;
+everything else is shown in the table.
 """
 
 from __future__ import annotations
@@ -24,9 +26,21 @@ from zax.core.x12.eligibility import Benefit, EligibilityFile, Member, Period, R
 
 # X12 service types that speak of one of our categories.
 CATEGORY_OF = {
-    "41": "preventive", "23": "diagnostic", "25": "basic", "26": "basic", "24": "basic", "40": "basic", "36": "major", "39": "major", "27": "major", "38": "braces",
-    "98": "office", "5": "lab", "80": "vaccine", "2": "procedure",
-}  # fmt: skip
+    "41": "preventive",
+    "23": "diagnostic",
+    "25": "basic",
+    "26": "basic",
+    "24": "basic",
+    "40": "basic",
+    "36": "major",
+    "39": "major",
+    "27": "major",
+    "38": "braces",
+    "98": "office",
+    "5": "lab",
+    "80": "vaccine",
+    "2": "procedure",
+}
 WHOLE = frozenset({"30", "35", "1"})
 FINE, PROBLEM, FAILED = "fine", "problem", "failed"
 # Asked, and no answer yet.
@@ -46,7 +60,9 @@ class Asked:
 
 @dataclass(frozen=True, slots=True)
 class Judged:
-    """`state` is fine, problem (a person must look) or failed (no usable answer). `member` is whose benefits count, if any."""
+    """`state` is fine, problem (a person must look) or failed (no usable answer). `member` is whose benefits
+    count, if any.
+    """
 
     state: str
     words: str
@@ -56,7 +72,9 @@ class Judged:
 def judge(file: EligibilityFile, asked: Asked, day: date) -> Judged:
     """The verdict in one sentence."""
     if not file.answers:
-        return Judged(FAILED, f"The answer cannot be read: {file.problems[0] if file.problems else 'it is empty.'}")
+        return Judged(
+            FAILED, f"The answer cannot be read: {file.problems[0] if file.problems else 'it is empty.'}"
+        )
     answer = file.answers[0]
     if answer.rejections:
         return Judged(FAILED, f"The payer refuses the question: {_refusals(answer.rejections)}.")
@@ -67,16 +85,19 @@ def judge(file: EligibilityFile, asked: Asked, day: date) -> Judged:
     if member is None:
         others = [f"{each.first} {each.last}".strip().title() for each in answer.members]
         return Judged(
-            PROBLEM, f"The answer is about somebody else ({', '.join(others) or 'nobody'}); it is kept, but not used."
+            PROBLEM,
+            f"The answer is about somebody else ({', '.join(others) or 'nobody'}); it is kept, but not used.",
         )
     return _coverage(member, answer.members, day)
 
 
 def _refusals(rejections: Iterable[Rejection]) -> str:
     found = [
-        f"{words_for(codes.REJECTED, r.reason)}; {words_for(codes.FOLLOW_UP, r.follow_up)}" if r.follow_up else words_for(codes.REJECTED, r.reason)
+        f"{words_for(codes.REJECTED, r.reason)}; {words_for(codes.FOLLOW_UP, r.follow_up)}"
+        if r.follow_up
+        else words_for(codes.REJECTED, r.reason)
         for r in rejections
-    ]  # fmt: skip
+    ]
     return ", ".join(dict.fromkeys(found))
 
 
@@ -98,7 +119,9 @@ def _is_about(member: Member, asked: Asked, members: Sequence[Member]) -> bool:
 
 def _coverage(member: Member, members: Sequence[Member], day: date) -> Judged:
     general = [b for b in _benefits(member, members) if b.information in codes.ACTIVE | codes.INACTIVE]
-    inactive = [b for b in general if b.information in codes.INACTIVE and (not b.services or WHOLE & set(b.services))]
+    inactive = [
+        b for b in general if b.information in codes.INACTIVE and (not b.services or WHOLE & set(b.services))
+    ]
     if inactive:
         return Judged(PROBLEM, f"Not covered: {_since([*inactive[0].dates, *member.dates])}.", member)
     active = [b for b in general if b.information in codes.ACTIVE]
@@ -109,7 +132,9 @@ def _coverage(member: Member, members: Sequence[Member], day: date) -> Judged:
                 PROBLEM, f"The payer cannot say: {words_for(codes.INFORMATION, stuck.information)}.", member
             )
         return Judged(PROBLEM, "The answer does not say whether the coverage is active.", member)
-    ended = next((d for b in active for d in [*b.dates, *member.dates] if _ends(d) and d.last and d.last < day), None)
+    ended = next(
+        (d for b in active for d in [*b.dates, *member.dates] if _ends(d) and d.last and d.last < day), None
+    )
     if ended is not None and ended.last:
         return Judged(PROBLEM, f"Covered until {_day(ended.last)} only.", member)
     plan = next((b.plan for b in active if b.plan), "")
@@ -162,15 +187,22 @@ def _told(b: Benefit) -> Told:
         services = f"{services}: {b.procedure}"
     period = words_for(codes.PERIOD, b.period)
     return Told(
-        services, words_for(codes.INFORMATION, b.information), _value(b), words_for(codes.LEVEL, b.level), words_for(codes.NETWORK, b.network),
-        "; ".join([*([period] if period else []), *(_period(each) for each in b.dates)]), tuple(_notes(b)),
-    )  # fmt: skip
+        services,
+        words_for(codes.INFORMATION, b.information),
+        _value(b),
+        words_for(codes.LEVEL, b.level),
+        words_for(codes.NETWORK, b.network),
+        "; ".join([*([period] if period else []), *(_period(each) for each in b.dates)]),
+        tuple(_notes(b)),
+    )
 
 
 def _value(b: Benefit) -> str:
     found = [plain(b.cents)] if b.cents is not None else []
     if b.percent is not None:
-        found.append(f"patient pays {b.percent:f} percent" if b.information == "A" else f"{b.percent:f} percent")
+        found.append(
+            f"patient pays {b.percent:f} percent" if b.information == "A" else f"{b.percent:f} percent"
+        )
     if b.quantity:
         found.append(f"{b.quantity} {words_for(codes.COUNTED, b.counted)}".strip())
     return ", ".join(found)
@@ -213,7 +245,9 @@ def _limit(elements: tuple[str, ...]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Figures:
-    """What the answer says in our own terms, cents and percentages the *plan* pays; None where it says nothing."""
+    """What the answer says in our own terms, cents and percentages the *plan* pays; None where it says
+    nothing.
+    """
 
     percents: Mapping[str, int]
     deductible: int | None = None
@@ -236,9 +270,13 @@ def figures(member: Member) -> Figures:
     person = [b for b in mine if b.level in {"", "IND"} and (not b.services or WHOLE & set(b.services))]
     household = [b for b in mine if b.level == "FAM" and (not b.services or WHOLE & set(b.services))]
     return Figures(
-        percents, _amount(person, "C", left=False), _amount(person, "C", left=True), _amount(household, "C", left=False),
-        _amount(person, "F", left=False), _amount(person, "F", left=True),
-    )  # fmt: skip
+        percents,
+        _amount(person, "C", left=False),
+        _amount(person, "C", left=True),
+        _amount(household, "C", left=False),
+        _amount(person, "F", left=False),
+        _amount(person, "F", left=True),
+    )
 
 
 def _amount(benefits: Iterable[Benefit], information: str, left: bool) -> int | None:
@@ -255,7 +293,9 @@ def _amount(benefits: Iterable[Benefit], information: str, left: bool) -> int | 
 
 @dataclass(frozen=True, slots=True)
 class Difference:
-    """Where the payer's answer and the plan on file disagree; `key` and `value` say what taking it over changes."""
+    """Where the payer's answer and the plan on file disagree; `key` and `value` say what taking it over
+    changes.
+    """
 
     key: str
     words: str
@@ -267,15 +307,26 @@ class Difference:
 def differences(plan: Benefits, found: Figures) -> list[Difference]:
     """In the order a person reads a plan: percentages, deductibles, maximum."""
     made = [
-        Difference(f"percents.{category}", f"{CATEGORY_WORDS[category].capitalize()} pays", _percent(plan.percents.get(category, 0)), _percent(percent), percent)
+        Difference(
+            f"percents.{category}",
+            f"{CATEGORY_WORDS[category].capitalize()} pays",
+            _percent(plan.percents.get(category, 0)),
+            _percent(percent),
+            percent,
+        )
         for category, percent in found.percents.items()
         if plan.percents.get(category, 0) != percent
-    ]  # fmt: skip
+    ]
     amounts = (
         ("deductible_cents", "Deductible", plan.deductible_cents, found.deductible),
-        ("household_deductible_cents", "Household’s deductible", plan.household_deductible_cents, found.household_deductible),
+        (
+            "household_deductible_cents",
+            "Household’s deductible",
+            plan.household_deductible_cents,
+            found.household_deductible,
+        ),
         ("maximum_cents", "Yearly maximum", plan.maximum_cents, found.maximum),
-    )  # fmt: skip
+    )
     made += [
         Difference(key, words, "none" if ours in (None, 0) else plain(ours or 0), plain(theirs), theirs)
         for key, words, ours, theirs in amounts
@@ -289,9 +340,11 @@ def _percent(percent: int) -> str:
 
 
 def counted_elsewhere(said: Figures, used: Used, known: tuple[int, int]) -> tuple[int, int]:
-    """(deductible, paid) in cents that the payer counts beyond what was done here. `used` includes `known`, what is on file of other clinics.
+    """(deductible, paid) in cents that the payer counts beyond what was done here. `used` includes `known`,
+    what is on file of other clinics.
 
-    Where the answer does not give both an amount and what is left of it, what is known stands. Our claims it has not answered it cannot have counted.
+    Where the answer does not give both an amount and what is left of it, what is known stands. Our claims it
+    has not answered it cannot have counted.
     """
     deductible, paid = known
     if said.deductible is not None and said.deductible_left is not None:

@@ -1,7 +1,8 @@
 """What a plan promises, as data that a biller enters once and every patient of the plan shares.
 
-Amounts are cents, percentages whole numbers that the *plan* pays, months calendar months. A category that is missing from `percents`
-is not covered. The words are those of a benefit booklet; `terms_of` and `benefits_from` carry them to and from plain JSON.
+Amounts are cents, percentages whole numbers that the *plan* pays, months calendar months. A category that is
+missing from `percents` is not covered. The words are those of a benefit booklet; `terms_of` and
+`benefits_from` carry them to and from plain JSON.
 """
 
 from __future__ import annotations
@@ -35,7 +36,9 @@ COORDINATION_WORDS = {
 
 @dataclass(frozen=True, slots=True)
 class Frequency:
-    """At most `count` of these codes within `months` calendar months (0: within the benefit year), per person, tooth or quadrant."""
+    """At most `count` of these codes within `months` calendar months (0: within the benefit year), per
+    person, tooth or quadrant.
+    """
 
     codes: frozenset[str]
     count: int
@@ -50,7 +53,9 @@ class Frequency:
 
 @dataclass(frozen=True, slots=True)
 class AgeLimit:
-    """These codes are paid from `youngest` to `oldest` completed years, both included; None is no limit on that side."""
+    """These codes are paid from `youngest` to `oldest` completed years, both included; None is no limit on
+    that side.
+    """
 
     codes: frozenset[str]
     youngest: int | None = None
@@ -63,7 +68,11 @@ class AgeLimit:
     def words(self) -> str:
         if self.youngest is None:
             return f"up to age {self.oldest}"
-        return f"from age {self.youngest}" if self.oldest is None else f"from age {self.youngest} to {self.oldest}"
+        return (
+            f"from age {self.youngest}"
+            if self.oldest is None
+            else f"from age {self.youngest} to {self.oldest}"
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,23 +124,36 @@ def benefit_year(day: date, starts_month: int) -> tuple[date, date]:
 def terms_of(benefits: Benefits) -> dict[str, Any]:
     """Everything but the name as plain JSON."""
     return {
-        "percents": dict(benefits.percents), "deductible_cents": benefits.deductible_cents, "no_deductible": sorted(benefits.no_deductible),
-        "household_deductible_cents": benefits.household_deductible_cents, "percents_out": dict(benefits.percents_out),
-        "copays": [[c.category, c.cents, c.per] for c in benefits.copays], "maximum_cents": benefits.maximum_cents,
-        "household_maximum_cents": benefits.household_maximum_cents, "category_maximums": dict(benefits.category_maximums),
-        "lifetime_maximums": dict(benefits.lifetime_maximums), "waiting_months": dict(benefits.waiting_months),
+        "percents": dict(benefits.percents),
+        "deductible_cents": benefits.deductible_cents,
+        "no_deductible": sorted(benefits.no_deductible),
+        "household_deductible_cents": benefits.household_deductible_cents,
+        "percents_out": dict(benefits.percents_out),
+        "copays": [[c.category, c.cents, c.per] for c in benefits.copays],
+        "maximum_cents": benefits.maximum_cents,
+        "household_maximum_cents": benefits.household_maximum_cents,
+        "category_maximums": dict(benefits.category_maximums),
+        "lifetime_maximums": dict(benefits.lifetime_maximums),
+        "waiting_months": dict(benefits.waiting_months),
         "frequencies": [[sorted(f.codes), f.count, f.months, f.per] for f in benefits.frequencies],
-        "ages": [[sorted(a.codes), a.youngest, a.oldest] for a in benefits.ages], "alternates": dict(benefits.alternates),
-        "needs_authorization": sorted(benefits.needs_authorization), "missing_tooth_codes": sorted(benefits.missing_tooth_codes),
-        "coordination": benefits.coordination, "year_starts_month": benefits.year_starts_month,
-    }  # fmt: skip
+        "ages": [[sorted(a.codes), a.youngest, a.oldest] for a in benefits.ages],
+        "alternates": dict(benefits.alternates),
+        "needs_authorization": sorted(benefits.needs_authorization),
+        "missing_tooth_codes": sorted(benefits.missing_tooth_codes),
+        "coordination": benefits.coordination,
+        "year_starts_month": benefits.year_starts_month,
+    }
 
 
 def benefits_from(name: str, terms: Mapping[str, Any]) -> Benefits:
     """The reverse of `terms_of`; what is missing has its default."""
     lists = {"no_deductible", "needs_authorization", "missing_tooth_codes"}
-    values: dict[str, Any] = {key: frozenset(value) if key in lists else value for key, value in terms.items()}
+    values: dict[str, Any] = {
+        key: frozenset(value) if key in lists else value for key, value in terms.items()
+    }
     values["copays"] = tuple(Copay(*each) for each in terms.get("copays", ()))
-    values["frequencies"] = tuple(Frequency(frozenset(codes), *rest) for codes, *rest in terms.get("frequencies", ()))
+    values["frequencies"] = tuple(
+        Frequency(frozenset(codes), *rest) for codes, *rest in terms.get("frequencies", ())
+    )
     values["ages"] = tuple(AgeLimit(frozenset(codes), *rest) for codes, *rest in terms.get("ages", ()))
     return Benefits(name, **values)

@@ -1,12 +1,15 @@
-"""What the plans should pay for each line and what is left to the patient, each with the sentence that explains it.
+"""What the plans should pay for each line and what is left to the patient, each with the sentence that
+explains it.
 
-A line is worked for a plan in this order: contract fee, is it covered at all, limits (see `limits`), paid as a cheaper service, copay,
-deductible, percentage, maxima. Lines of one day are worked in the order they stand on the bill (the order they were entered, which is
-also their order on the claim); the deductible, copays, maxima and frequency counts that a line uses are gone for the next one.
+A line is worked for a plan in this order: contract fee, is it covered at all, limits (see `limits`), paid as
+a cheaper service, copay, deductible, percentage, maxima. Lines of one day are worked in the order they stand
+on the bill (the order they were entered, which is also their order on the claim); the deductible, copays,
+maxima and frequency counts that a line uses are gone for the next one.
 
-The contract fee binds an in-network provider for covered services, also when a limit stops the payment; a service whose category the
-plan does not cover is charged at the clinic's fee. Out of network there is no write-off: what the plan does not allow is the patient's.
-All amounts are cents; `fee == write_off + first + second + patient` holds for every line.
+The contract fee binds an in-network provider for covered services, also when a limit stops the payment; a
+service whose category the plan does not cover is charged at the clinic's fee. Out of network there is no
+write-off: what the plan does not allow is the patient's. All amounts are cents; `fee == write_off + first +
+second + patient` holds for every line.
 """
 
 from __future__ import annotations
@@ -22,7 +25,9 @@ from zax.core.money.cents import percent_of, plain
 
 @dataclass(frozen=True, slots=True)
 class PricedLine:
-    """A service to estimate: its fee for all units, its category, and whether it goes to the insurer at all."""
+    """A service to estimate: its fee for all units, its category, and whether it goes to the
+    insurer at all.
+    """
 
     line_id: int
     cents: int
@@ -36,7 +41,8 @@ class PricedLine:
 
 @dataclass(frozen=True, slots=True)
 class Used:
-    """What counted before: deductible and payments of this benefit year, lifetime payments by category, services done.
+    """What counted before: deductible and payments of this benefit year, lifetime payments by category,
+    services done.
 
     `pending` is the part of `paid` and of the categories that stands on claims not yet answered.
     """
@@ -53,7 +59,9 @@ class Used:
 
 @dataclass(frozen=True, slots=True)
 class Cover:
-    """One coverage as the estimate needs it. `allowed` is the contract fee of one unit by code; `fees` the clinic's own."""
+    """One coverage as the estimate needs it. `allowed` is the contract fee of one unit by code; `fees` the
+    clinic's own.
+    """
 
     benefits: Benefits
     used: Used = field(default_factory=Used)
@@ -65,7 +73,9 @@ class Cover:
 
 @dataclass(frozen=True, slots=True)
 class Share:
-    """What one plan would pay of a line by itself. `base` is what it reckons with, `covered` whether the category is."""
+    """What one plan would pay of a line by itself. `base` is what it reckons with, `covered` whether the
+    category is.
+    """
 
     allowed: int
     base: int
@@ -79,7 +89,9 @@ class Share:
 
 @dataclass(frozen=True, slots=True)
 class LineEstimate:
-    """`fee == write_off + first + second + patient`; `deductible` is the patient's part that counts toward the first plan's."""
+    """`fee == write_off + first + second + patient`; `deductible` is the patient's part that counts toward
+    the first plan's.
+    """
 
     line_id: int
     fee: int
@@ -94,7 +106,9 @@ class LineEstimate:
 
     @property
     def copay_due(self) -> int:
-        """What may be asked for before the visit: the first plan's copay, as far as the patient's part goes."""
+        """What may be asked for before the visit: the first plan's copay, as far as the patient's
+        part goes.
+        """
         return min(self.copay, self.patient)
 
     @property
@@ -103,7 +117,9 @@ class LineEstimate:
 
 
 class Reckoning:
-    """One plan going down a bill: what is left of its deductible, copays and maxima, and what it has seen done."""
+    """One plan going down a bill: what is left of its deductible, copays and maxima, and what it has seen
+    done.
+    """
 
     def __init__(self, cover: Cover, day: date) -> None:
         self.cover, self.day = cover, day
@@ -119,7 +135,9 @@ class Reckoning:
         self.done = list(used.done)
 
     def share(self, line: PricedLine, already_paid: int = 0) -> Share:
-        """What this plan pays of the line, without taking it from what is left. `already_paid`: by another plan, for maintenance of benefits."""
+        """What this plan pays of the line, without taking it from what is left. `already_paid`: by another
+        plan, for maintenance of benefits.
+        """
         plan = self.cover.benefits
         words = CATEGORY_WORDS.get(line.category, line.category)
         percent = plan.percent(line.category, self.cover.in_network)
@@ -127,8 +145,16 @@ class Reckoning:
             return Share(line.cents, 0, 0, 0, 0, 0, False, f"not covered: {words}")
         allowed = self._allowed(line.code, line)
         stopped = why_not_paid(
-            plan, self.cover.insured, line.code, line.category, line.tooth, line.authorized, self.day, self.done, line.units,
-        )  # fmt: skip
+            plan,
+            self.cover.insured,
+            line.code,
+            line.category,
+            line.tooth,
+            line.authorized,
+            self.day,
+            self.done,
+            line.units,
+        )
         if stopped:
             return Share(allowed, 0, 0, 0, 0, 0, True, stopped)
         base, instead = self._base(line, allowed)
@@ -202,13 +228,19 @@ def _maxima_left(plan: Benefits, used: Used) -> list[_Maximum]:
     if plan.maximum_cents is not None:
         made.append(_Maximum("yearly maximum", plan.maximum_cents - used.paid))
     if plan.household_maximum_cents is not None:
-        made.append(_Maximum("household's yearly maximum", plan.household_maximum_cents - used.household_paid))
+        made.append(
+            _Maximum("household's yearly maximum", plan.household_maximum_cents - used.household_paid)
+        )
     for category, cents in plan.category_maximums.items():
         name = CATEGORY_WORDS.get(category, category)
-        made.append(_Maximum(f"yearly maximum for {name}", cents - used.by_category.get(category, 0), category))
+        made.append(
+            _Maximum(f"yearly maximum for {name}", cents - used.by_category.get(category, 0), category)
+        )
     for category, cents in plan.lifetime_maximums.items():
         name = CATEGORY_WORDS.get(category, category)
-        made.append(_Maximum(f"lifetime maximum for {name}", cents - used.lifetime.get(category, 0), category))
+        made.append(
+            _Maximum(f"lifetime maximum for {name}", cents - used.lifetime.get(category, 0), category)
+        )
     return made
 
 
@@ -227,7 +259,9 @@ def _sentence(base: int, copay: int, deductible: int, percent: int, words: str, 
 
 
 def estimate(lines: Sequence[PricedLine], covers: Sequence[Cover], day: date) -> list[LineEstimate]:
-    """One answer a line, in order. `covers` are the coverages of that kind, the one that pays first before the other; at most two count."""
+    """One answer a line, in order. `covers` are the coverages of that kind, the one that pays first before
+    the other; at most two count.
+    """
     plans = [Reckoning(cover, day) for cover in covers[:2]]
     return [_estimate_line(line, plans) for line in lines]
 
@@ -249,7 +283,9 @@ def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
 
 
 def _second(made: LineEstimate, line: PricedLine, first: Share, plan: Reckoning) -> LineEstimate:
-    """Coordination of benefits (NAIC model regulation): the second plan never pays more than what the first left open."""
+    """Coordination of benefits (NAIC model regulation): the second plan never pays more than what the first
+    left open.
+    """
     rule = plan.cover.benefits.coordination
     share = plan.share(line, already_paid=first.pays if rule == "maintenance" else 0)
     would = share.pays

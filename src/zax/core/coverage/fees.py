@@ -1,7 +1,9 @@
-"""Which fee schedule prices a service: of those that hold on the day, the one made for the most particular case.
+"""Which fee schedule prices a service: of those that hold on the day, the one made for the most particular
+case.
 
-A schedule lists the fees that a payer's contract allows. It may be for a payer or one plan, for one provider or all, in or out of the
-network, and holds between two days. More particular wins: plan before payer, provider before everybody; then the one that began later.
+A schedule lists the fees that a payer's contract allows. It may be for a payer or one plan, for one provider
+or all, in or out of the network, and holds between two days. More particular wins: plan before payer,
+provider before everybody; then the one that began later.
 """
 
 from __future__ import annotations
@@ -46,7 +48,12 @@ class FeeSchedule:
 
 
 def allowed_fees(
-    schedules: Iterable[FeeSchedule], payer_id: int, plan_id: int, provider_id: int, in_network: bool, day: date
+    schedules: Iterable[FeeSchedule],
+    payer_id: int,
+    plan_id: int,
+    provider_id: int,
+    in_network: bool,
+    day: date,
 ) -> dict[str, int]:
     """Cents allowed by service code; a code on no schedule is missing: there the clinic's own fee counts."""
     fees: dict[str, int] = {}

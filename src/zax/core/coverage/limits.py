@@ -1,6 +1,8 @@
-"""Why a plan pays nothing for a covered service: waiting period, age, missing tooth, authorization, frequency.
+"""Why a plan pays nothing for a covered service: waiting period, age, missing tooth, authorization,
+frequency.
 
-Each rule answers with the words that explain it, or with nothing. They are asked in this order and the first answer counts.
+Each rule answers with the words that explain it, or with nothing. They are asked in this order and the first
+answer counts.
 """
 
 from __future__ import annotations
@@ -28,7 +30,9 @@ class Done:
 
 @dataclass(frozen=True, slots=True)
 class Insured:
-    """What the rules must know of the person: birth, since when covered (None: always), teeth lost and when (None: not known when)."""
+    """What the rules must know of the person: birth, since when covered (None: always), teeth lost and when
+    (None: not known when).
+    """
 
     birth: date | None = None
     covered_from: date | None = None
@@ -36,7 +40,9 @@ class Insured:
 
 
 def quadrant(tooth: str) -> str:
-    """'3' -> '10', the upper right (universal numbering; areas as zax.core.charges.teeth); empty for no tooth."""
+    """'3' -> '10', the upper right (universal numbering; areas as zax.core.charges.teeth); empty for no
+    tooth.
+    """
     return TEETH[tooth].quadrant if tooth in TEETH else ""
 
 
@@ -46,9 +52,16 @@ def teeth_lost(done: Iterable[Done]) -> dict[str, date | None]:
 
 
 def why_not_paid(
-    benefits: Benefits, insured: Insured, code: str, category: str, tooth: str, authorized: bool, day: date, before: Sequence[Done],
+    benefits: Benefits,
+    insured: Insured,
+    code: str,
+    category: str,
+    tooth: str,
+    authorized: bool,
+    day: date,
+    before: Sequence[Done],
     units: int = 1,
-) -> str:  # fmt: skip
+) -> str:
     """The reason in words, or an empty text. `before` holds what counts toward the frequency limits."""
     return (
         _waiting(benefits, insured, category, day)
@@ -89,10 +102,14 @@ def _authorization(benefits: Benefits, code: str, authorized: bool) -> str:
     return "needs prior authorization" if code in benefits.needs_authorization and not authorized else ""
 
 
-def _frequency(benefits: Benefits, code: str, tooth: str, day: date, before: Sequence[Done], units: int) -> str:
+def _frequency(
+    benefits: Benefits, code: str, tooth: str, day: date, before: Sequence[Done], units: int
+) -> str:
     for limit in benefits.frequencies:
         if code in limit.codes:
-            counted = [done for done in _counted(limit, tooth, before) if _within(limit, benefits, done.day, day)]
+            counted = [
+                done for done in _counted(limit, tooth, before) if _within(limit, benefits, done.day, day)
+            ]
             if len(counted) + units > limit.count:
                 last = f", last on {_words(max(done.day for done in counted))}" if counted else ""
                 return f"limit of {limit.words} reached{last}"
@@ -103,7 +120,9 @@ def _counted(limit: Frequency, tooth: str, before: Iterable[Done]) -> list[Done]
     if limit.per == "tooth":
         return [done for done in before if done.code in limit.codes and done.tooth == tooth]
     if limit.per == "quadrant":
-        return [done for done in before if done.code in limit.codes and quadrant(done.tooth) == quadrant(tooth)]
+        return [
+            done for done in before if done.code in limit.codes and quadrant(done.tooth) == quadrant(tooth)
+        ]
     return [done for done in before if done.code in limit.codes]
 
 

@@ -1,4 +1,6 @@
-"""A member id as it is typed and as it is compared: letters and digits of the card, whatever stands between them."""
+"""A member id as it is typed and as it is compared: letters and digits of the card, whatever stands between
+them.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ def member_key(text: str) -> str:
 
 
 def check_member_id(text: str, field: str = "member_id") -> str:
-    """The id in capitals; Refused when it cannot stand on a card (X12 NM109 takes 2 to 80, cards have at most 30)."""
+    """The id in capitals; Refused when it cannot stand on a card (X12 NM109 takes 2 to 80, cards have at most
+    30).
+    """
     typed = " ".join(text.upper().split())
     if not typed:
         raise Refused("Enter the member id as it stands on the card.", field)

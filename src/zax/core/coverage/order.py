@@ -1,8 +1,9 @@
-"""Which of two coverages pays first. Source: NAIC Coordination of Benefits Model Regulation (MDL-120), section 6.
+"""Which of two coverages pays first. Source: NAIC Coordination of Benefits Model Regulation (MDL-120),
+section 6.
 
-One's own coverage before one held by somebody else; public assistance last; for a child of two insured parents the parent whose
-birthday comes first in the year (not the older one), and on one birthday the coverage that is older. A rank set by hand beats all of
-it, since a court's order does.
+One's own coverage before one held by somebody else; public assistance last; for a child of two insured
+parents the parent whose birthday comes first in the year (not the older one), and on one birthday the
+coverage that is older. A rank set by hand beats all of it, since a court's order does.
 """
 
 from __future__ import annotations
@@ -48,7 +49,11 @@ def order_reason(first: Candidate, second: Candidate) -> str:
         return "public assistance pays last"
     if first.relationship == "18" and second.relationship != "18":
         return "the patient's own coverage pays before one held by somebody else"
-    if first.relationship == second.relationship == "19" and first.subscriber_birth and second.subscriber_birth:
+    if (
+        first.relationship == second.relationship == "19"
+        and first.subscriber_birth
+        and second.subscriber_birth
+    ):
         if (first.subscriber_birth.month, first.subscriber_birth.day) != (
             second.subscriber_birth.month,
             second.subscriber_birth.day,

@@ -1,6 +1,8 @@
-"""Planned work over time: what one phase uses up of a plan is gone for the next, and a new benefit year brings the yearly amounts back.
+"""Planned work over time: what one phase uses up of a plan is gone for the next, and a new benefit year
+brings the yearly amounts back.
 
-Deductible and yearly maxima count within one benefit year of each plan; lifetime maxima and what was done count for ever.
+Deductible and yearly maxima count within one benefit year of each plan; lifetime maxima and what was done
+count for ever.
 """
 
 from __future__ import annotations
@@ -22,8 +24,11 @@ class Phase:
     lines: tuple[PricedLine, ...]
 
 
-def estimate_phases(phases: Sequence[Phase], covers: Sequence[Cover], known_on: date) -> list[list[LineEstimate]]:
-    """One list of answers a phase, in the order of the phases' days as given. `covers` say what is used as of `known_on`.
+def estimate_phases(
+    phases: Sequence[Phase], covers: Sequence[Cover], known_on: date
+) -> list[list[LineEstimate]]:
+    """One list of answers a phase, in the order of the phases' days as given. `covers` say what is used as of
+    `known_on`.
 
     Phases must come in order of time; raises ValueError when they do not.
     """
@@ -65,7 +70,16 @@ def _use(cover: Cover, phase: Phase, made: Sequence[LineEstimate], place: int) -
         lifetime[line.category] = lifetime.get(line.category, 0) + cents
         if line.billed:
             done.extend([Done(line.code, phase.day, line.tooth)] * line.units)
-    return replace(cover, used=Used(
-        used.deductible + deductible, used.household_deductible + deductible, used.paid + paid, used.household_paid + paid, by_category, lifetime,
-        tuple(done), used.pending + paid,
-    ))  # fmt: skip
+    return replace(
+        cover,
+        used=Used(
+            used.deductible + deductible,
+            used.household_deductible + deductible,
+            used.paid + paid,
+            used.household_paid + paid,
+            by_category,
+            lifetime,
+            tuple(done),
+            used.pending + paid,
+        ),
+    )

@@ -10,7 +10,9 @@ from zax.core.coverage.benefits import Benefits
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Payer:
-    """`required` names what its claims must have besides the usual; `eligibility` is auto or phone; `filing_days` how long after the visit a claim may be sent."""
+    """`required` names what its claims must have besides the usual; `eligibility` is auto or phone;
+    `filing_days` how long after the visit a claim may be sent.
+    """
 
     id: int
     name: str

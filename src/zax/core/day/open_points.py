@@ -10,7 +10,9 @@ from zax.core.money.cents import plain
 
 @dataclass(frozen=True, slots=True)
 class Leaving:
-    """What is known at the end of a checkout. Cents. `stops` are gaps that hold the claim back, `skipped` arrival steps left out, `unsigned` forms not signed."""
+    """What is known at the end of a checkout. Cents. `stops` are gaps that hold the claim back, `skipped`
+    arrival steps left out, `unsigned` forms not signed.
+    """
 
     due: int
     paying: int
@@ -39,14 +41,18 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     if facts.stops:
         found.append(OpenPoint("the claim is held back", ", ".join(facts.stops), True))
     found += [
-        OpenPoint(f"“{name}” is not signed", "ask before they go, or next time", True) for name in facts.unsigned
+        OpenPoint(f"“{name}” is not signed", "ask before they go, or next time", True)
+        for name in facts.unsigned
     ]
     found += [
-        OpenPoint(f"“{name}” was left out at arrival", "do it now, or next time", True) for name in facts.skipped
+        OpenPoint(f"“{name}” was left out at arrival", "do it now, or next time", True)
+        for name in facts.skipped
     ]
     if facts.pending:
         found.append(
-            OpenPoint(f"{plain(facts.pending)} by card is being clarified", "the terminal gave no answer yet", True)
+            OpenPoint(
+                f"{plain(facts.pending)} by card is being clarified", "the terminal gave no answer yet", True
+            )
         )
     rest = facts.due - facts.paying
     if rest > 0:
@@ -54,7 +60,9 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     if facts.earlier > 0:
         found.append(OpenPoint(f"{plain(facts.earlier)} from earlier visits", "not chosen to be paid today"))
     if facts.plan > 0:
-        found.append(OpenPoint(f"{plain(facts.plan)} with {facts.payer}", "the claim goes out when you finish"))
+        found.append(
+            OpenPoint(f"{plain(facts.plan)} with {facts.payer}", "the claim goes out when you finish")
+        )
     if facts.credit > 0:
         found.append(OpenPoint(f"{plain(facts.credit)} of credit", "kept for the next visit"))
     return found

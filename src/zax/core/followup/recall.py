@@ -1,4 +1,5 @@
-"""Recalls: when a patient should come again for what. A visit that was done sets the next day; a later one moves it on.
+"""Recalls: when a patient should come again for what. A visit that was done sets the next day; a later one
+moves it on.
 
 The interval is the visit type's, unless the desk chose another for this patient. Days are the clinic's own.
 """

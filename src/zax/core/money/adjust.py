@@ -1,4 +1,6 @@
-"""What may be taken off a charge or given back: write-offs and discounts with a limit by role, products with tax and stock."""
+"""What may be taken off a charge or given back: write-offs and discounts with a limit by role, products with
+tax and stock.
+"""
 
 from __future__ import annotations
 
@@ -19,14 +21,19 @@ DEFAULT_LIMITS: Mapping[str, int] = {
 
 
 def check_limit(cents: int, role: Role, limits: Mapping[str, int], what: str) -> None:
-    """Raises NotAllowed, naming who may, when the role may not take off that much at once. A limit below nothing is none."""
+    """Raises NotAllowed, naming who may, when the role may not take off that much at once. A limit below
+    nothing is none.
+    """
     limit = limits.get(role, 0)
     if limit == NO_LIMIT or cents <= limit:
         return
-    holders = [ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= cents]
+    holders = [
+        ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= cents
+    ]
     most = f"at most {plain(limit)}" if limit else "nothing"
     raise NotAllowed(
-        f"{ROLE_WORDS[role]} may {what} {most} at once. Ask {' or '.join(holders) or 'the manager'}.", "amount"
+        f"{ROLE_WORDS[role]} may {what} {most} at once. Ask {' or '.join(holders) or 'the manager'}.",
+        "amount",
     )
 
 

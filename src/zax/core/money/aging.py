@@ -1,4 +1,6 @@
-"""How old open money is, counted from the day it came to whoever owes it: current, 31 to 60, 61 to 90, over 90 days."""
+"""How old open money is, counted from the day it came to whoever owes it: current, 31 to 60, 61 to 90, over
+90 days.
+"""
 
 from __future__ import annotations
 

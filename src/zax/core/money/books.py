@@ -1,6 +1,8 @@
-"""The day on which an entry falls, and what a day's entries come to: production, what came in, what was taken off.
+"""The day on which an entry falls, and what a day's entries come to: production, what came in, what was taken
+off.
 
-A closed day never changes: after the close, or with a clock that stands before it, an entry falls on the day after the last closed one.
+A closed day never changes: after the close, or with a clock that stands before it, an entry falls on the day
+after the last closed one.
 """
 
 from __future__ import annotations
@@ -29,7 +31,9 @@ class Sums:
     adjusted: int = 0
 
     def add(self, kind: Kind, cents: int) -> None:
-        """Count entries of a kind, both parts together; a reversal counts with the kind of what it reverses. What only moves counts nowhere."""
+        """Count entries of a kind, both parts together; a reversal counts with the kind of what it reverses.
+        What only moves counts nowhere.
+        """
         if kind in PRODUCTION:
             self.production += cents
         elif kind in FROM_PATIENTS:

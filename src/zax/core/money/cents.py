@@ -15,7 +15,9 @@ _AMOUNT = re.compile(r"^\$?(?P<whole>\d{1,3}(,\d{3})+|\d*)(\.(?P<part>\d*))?$", 
 
 
 def parse_amount(text: str, field: str = "amount") -> int:
-    """'$1,234.5' -> 123450. Raises Refused beside `field` for anything but a positive amount of whole cents."""
+    """'$1,234.5' -> 123450. Raises Refused beside `field` for anything but a positive amount of
+    whole cents.
+    """
     typed = text.strip().replace(" ", "")
     if not typed:
         raise Refused("Enter an amount, such as 42.60.", field)
@@ -36,7 +38,9 @@ def parse_amount(text: str, field: str = "amount") -> int:
 
 
 def parse_balance(text: str, field: str = "balance") -> int:
-    """A balance brought over from elsewhere: owed is positive, a credit is written -20.00, (20.00) or 20.00 CR. Empty is nothing."""
+    """A balance brought over from elsewhere: owed is positive, a credit is written -20.00, (20.00) or 20.00
+    CR. Empty is nothing.
+    """
     typed = text.strip().replace(" ", "").upper()
     credit = typed.startswith(("-", "−", "(")) or typed.endswith(("CR", "-"))
     bare = typed.strip("-−()").removesuffix("CR")

@@ -1,7 +1,7 @@
 """The evening count: what lies in the drawer and in the bag against what the journal says, tender by tender.
 
-Cash is counted in pieces; the float stays for tomorrow and the rest goes to the bank. A difference is written down with a reason and never
-hidden in another tender.
+Cash is counted in pieces; the float stays for tomorrow and the rest goes to the bank. A difference is written
+down with a reason and never hidden in another tender.
 """
 
 from __future__ import annotations
@@ -31,7 +31,9 @@ class CountedTender:
 
 
 def count_pieces(typed: Mapping[int, str]) -> dict[int, int]:
-    """{value in cents: pieces} from what was typed for each; raises Problems beside piece-2000 and the like."""
+    """{value in cents: pieces} from what was typed for each; raises Problems beside piece-2000
+    and the like.
+    """
     wrong = ProblemCollector()
     found = {}
     for value in PIECES:

@@ -1,12 +1,15 @@
-"""The account is an append-only journal: balances are sums of entries, and allocations say which credit pays what.
+"""The account is an append-only journal: balances are sums of entries, and allocations say which credit pays
+what.
 
-Each entry moves two parts at once: what the patient owes and what an insurer is expected to pay. Nothing is changed or
-removed; a mistake is answered by a reversal with the signs turned. A patient's payment belongs to no line by itself: an
-allocation gives (part of) it to a line, and a negative allocation takes it back, so the choice can be moved without
-touching history. All amounts are cents; days are the clinic's business days (local).
+Each entry moves two parts at once: what the patient owes and what an insurer is expected to pay. Nothing is
+changed or removed; a mistake is answered by a reversal with the signs turned. A patient's payment belongs to
+no line by itself: an allocation gives (part of) it to a line, and a negative allocation takes it back, so the
+choice can be moved without touching history. All amounts are cents; days are the clinic's business days
+(local).
 
-The journal is kept in ledgers: one for every visit, and one for every patient for what belongs to no visit (products, fees, deposits). Each
-ledger adds up by itself; money goes from one to another as two transfers that add up to nothing.
+The journal is kept in ledgers: one for every visit, and one for every patient for what belongs to no visit
+(products, fees, deposits). Each ledger adds up by itself; money goes from one to another as two transfers
+that add up to nothing.
 """
 
 from __future__ import annotations
@@ -38,9 +41,11 @@ LOWERS = frozenset({Kind.WRITE_OFF, Kind.DISCOUNT})
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One line of the journal. `line_id` is the charge line it concerns; None for money that was not yet given to a line.
+    """One line of the journal. `line_id` is the charge line it concerns; None for money that was not yet
+    given to a line.
 
-    `of` is the credit that a refund or an outgoing transfer draws on, or the outgoing transfer that an incoming one came from.
+    `of` is the credit that a refund or an outgoing transfer draws on, or the outgoing transfer that an
+    incoming one came from.
     """
 
     id: int
@@ -102,7 +107,8 @@ def line_parts(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> d
 def credit_left(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> dict[int, int]:
     """What is left of each credit (an entry without a line), in order.
 
-    What was refunded or transferred away counts against the credit it was drawn on, a reversal against that of the entry it reverses.
+    What was refunded or transferred away counts against the credit it was drawn on, a reversal against that
+    of the entry it reverses.
     """
     left: dict[int, int] = {}
     home: dict[int, int] = {}
@@ -122,7 +128,9 @@ def credit_left(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> 
 
 
 def give(credits: dict[int, int], open_lines: Sequence[tuple[int, int]]) -> list[Allocation]:
-    """Hand credits, in their order, to lines [(line_id, cents open)], in theirs, until one side is used up."""
+    """Hand credits, in their order, to lines [(line_id, cents open)], in theirs, until one side
+    is used up.
+    """
     given: list[Allocation] = []
     waiting = [(line, cents) for line, cents in open_lines if cents > 0]
     for credit_id, left in credits.items():
@@ -138,7 +146,9 @@ def give(credits: dict[int, int], open_lines: Sequence[tuple[int, int]]) -> list
 
 
 def take_back(line_id: int, excess: int, allocations: Sequence[Allocation]) -> list[Allocation]:
-    """Free `excess` cents given to `line_id`, newest first, when its patient part shrank below what was given."""
+    """Free `excess` cents given to `line_id`, newest first, when its patient part shrank below what was
+    given.
+    """
     held: dict[int, int] = defaultdict(int)
     for given in allocations:
         if given.line_id == line_id:
@@ -160,7 +170,9 @@ def unreversed(entries: Sequence[Entry]) -> list[Entry]:
 
 def open_since(entries: Iterable[Entry]) -> dict[int, date]:
     """{line_id: the day its open part came to the patient}: that of the last entry that raised it."""
-    return {entry.line_id: entry.day for entry in entries if entry.line_id is not None and entry.patient_cents > 0}
+    return {
+        entry.line_id: entry.day for entry in entries if entry.line_id is not None and entry.patient_cents > 0
+    }
 
 
 def held_by(credit_id: int, allocations: Iterable[Allocation]) -> dict[int, int]:
@@ -198,7 +210,9 @@ def reversal_of(entry: Entry, new_id: int, day: date) -> Entry:
 
 
 def faults(entries: Sequence[Entry], allocations: Sequence[Allocation]) -> list[str]:
-    """What would make this journal untrue; empty when it holds. Used by the audit and by the property tests."""
+    """What would make this journal untrue; empty when it holds. Used by the audit and by the
+    property tests.
+    """
     found: list[str] = []
     ids = {entry.id for entry in entries}
     reversed_ids = [entry.reverses for entry in entries if entry.reverses is not None]
@@ -206,9 +220,13 @@ def faults(entries: Sequence[Entry], allocations: Sequence[Allocation]) -> list[
         found.append("an entry number is used twice")
     if len(set(reversed_ids)) != len(reversed_ids):
         found.append("an entry is reversed twice")
-    found += [f"entry {number} is reversed but does not exist" for number in reversed_ids if number not in ids]
     found += [
-        f"credit {n} gives {-c} more than it holds" for n, c in credit_left(entries, allocations).items() if c < 0
+        f"entry {number} is reversed but does not exist" for number in reversed_ids if number not in ids
+    ]
+    found += [
+        f"credit {n} gives {-c} more than it holds"
+        for n, c in credit_left(entries, allocations).items()
+        if c < 0
     ]
     per_line: dict[int, int] = defaultdict(int)
     for given in allocations:

@@ -1,6 +1,8 @@
-"""A payment plan: a sum in instalments. What is paid of it is never counted apart: it is what is no longer open on the charges it covers.
+"""A payment plan: a sum in instalments. What is paid of it is never counted apart: it is what is no longer
+open on the charges it covers.
 
-So a payment at the desk, a card charged at night or an insurer who pays after all move the plan alike, and nothing can disagree.
+So a payment at the desk, a card charged at night or an insurer who pays after all move the plan alike, and
+nothing can disagree.
 """
 
 from __future__ import annotations
@@ -30,7 +32,9 @@ class Instalment:
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """A plan today; cents. `overdue` is due before today and not paid, `due` with today's; `next` the first not yet covered."""
+    """A plan today; cents. `overdue` is due before today and not paid, `due` with today's; `next` the first
+    not yet covered.
+    """
 
     paid: int
     due: int
@@ -52,7 +56,9 @@ def _day(first: date, n: int, every: str) -> date:
 
 
 def standing(cents: int, instalments: Sequence[Instalment], still_open: int, today: date) -> Standing:
-    """`still_open` are the cents open on the charges of the plan; more than the plan's sum counts as nothing paid."""
+    """`still_open` are the cents open on the charges of the plan; more than the plan's sum counts as nothing
+    paid.
+    """
     paid = cents - max(0, min(cents, still_open))
     due = sum(each.cents for each in instalments if each.day <= today) - paid
     overdue = sum(each.cents for each in instalments if each.day < today) - paid
@@ -67,9 +73,11 @@ def standing(cents: int, instalments: Sequence[Instalment], still_open: int, tod
 
 
 def check_plan(amount: str, count: str, still_open: int) -> tuple[int, int]:
-    """The sum and the number of instalments as typed. Raises Problems when the sum is not that of the chosen charges, or the instalments are too many or too small.
+    """The sum and the number of instalments as typed. Raises Problems when the sum is not that of the chosen
+    charges, or the instalments are too many or too small.
 
-    A plan covers whole charges, so that whatever pays them pays the plan; a down payment is taken before it is made.
+    A plan covers whole charges, so that whatever pays them pays the plan; a down payment is taken before it
+    is made.
     """
     wrong = ProblemCollector()
     cents = wrong.take(parse_amount, amount)
@@ -78,7 +86,8 @@ def check_plan(amount: str, count: str, still_open: int) -> tuple[int, int]:
     elif cents is not None and cents != still_open:
         wrong.add(
             "amount",
-            f"The ticked charges come to {plain(still_open)}. Take a down payment first, or tick other charges.",
+            f"The ticked charges come to {plain(still_open)}. Take a down payment first, or tick other"
+            " charges.",
         )
     number = int(count) if count.strip().isdecimal() and len(count.strip()) < 4 else 0
     if not 2 <= number <= MOST_INSTALMENTS:
@@ -96,7 +105,9 @@ def check_first(first: date, today: date) -> None:
 
 
 def may_try(tries: Sequence[tuple[date, str]], today: date) -> bool:
-    """Whether the card may be asked today for an instalment that was tried on these days [(day, state)], oldest first."""
+    """Whether the card may be asked today for an instalment that was tried on these days [(day, state)],
+    oldest first.
+    """
     failed = [day for day, state in tries if state == "declined"]
     if len(failed) >= MOST_TRIES or any(state in {"asking", "unknown"} for _, state in tries):
         return False

@@ -1,4 +1,6 @@
-"""What the clinic sets about money: its own tenders, reasons, discounts, products, limits by role, fees and the drawer's float."""
+"""What the clinic sets about money: its own tenders, reasons, discounts, products, limits by role, fees and
+the drawer's float.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +46,9 @@ class Discount:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Product:
-    """`tax` is in hundredths of a percent on top of the price; `stock` counts pieces; `low` is when to order more."""
+    """`tax` is in hundredths of a percent on top of the price; `stock` counts pieces; `low` is when to order
+    more.
+    """
 
     id: int
     words: str
@@ -80,7 +84,9 @@ class MoneyRules:
         return TENDER_WORDS[Tender(tender)]
 
     def offered(self, last: str = "") -> list[tuple[str, str]]:
-        """The tenders to choose from [(tender, words)], the one used last first; the card on file is offered apart, with its ending."""
+        """The tenders to choose from [(tender, words)], the one used last first; the card on file is offered
+        apart, with its ending.
+        """
         names = [Tender.CARD, Tender.CASH, Tender.CHEQUE, *self.own_active]
         names.sort(key=lambda name: name != last)
         return [(str(name), self.tender_words(name)) for name in names]

@@ -1,6 +1,8 @@
-"""Who gets a statement, and why somebody does not: the rule of a run, told for every household so that the list can be read before it is made.
+"""Who gets a statement, and why somebody does not: the rule of a run, told for every household so that the
+list can be read before it is made.
 
-What is on a payment plan is not asked for again beside its instalments: only the instalment that is due counts.
+What is on a payment plan is not asked for again beside its instalments: only the instalment that is due
+counts.
 """
 
 from __future__ import annotations
@@ -19,7 +21,8 @@ PAY_WITHIN = timedelta(days=21)
 
 @dataclass(frozen=True, slots=True)
 class Rule:
-    """`minimum` cents; `days` since the last statement; `without` are flags left out; `answered` leaves out who has a part open with an insurer.
+    """`minimum` cents; `days` since the last statement; `without` are flags left out; `answered` leaves out
+    who has a part open with an insurer.
 
     `interest` says that interest is charged on what is old, as set up, before the statements are made.
     """
@@ -51,8 +54,12 @@ class Candidate:
 
 def rule_from(kept: Mapping[str, Any]) -> Rule:
     return Rule(
-        int(kept.get("minimum", 500)), int(kept.get("days", 28)), tuple(kept.get("without", ())), bool(kept.get("answered")), bool(kept.get("interest"))
-    )  # fmt: skip
+        int(kept.get("minimum", 500)),
+        int(kept.get("days", 28)),
+        tuple(kept.get("without", ())),
+        bool(kept.get("answered")),
+        bool(kept.get("interest")),
+    )
 
 
 def kept(rule: Rule) -> dict[str, Any]:

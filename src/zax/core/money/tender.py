@@ -1,7 +1,8 @@
 """How a patient pays: the tenders, what each must bring, and how what was handed over covers what it is for.
 
-Cash, cheque, card and the card on file are built in; a clinic adds tenders of its own ("own-3"). A cheque without its number cannot be
-found again. More than is due is never simply taken: it is change, or it is kept as credit, and somebody says which.
+Cash, cheque, card and the card on file are built in; a clinic adds tenders of its own ("own-3"). A cheque
+without its number cannot be found again. More than is due is never simply taken: it is change, or it is kept
+as credit, and somebody says which.
 """
 
 from __future__ import annotations
@@ -31,7 +32,12 @@ class PaymentState(StrEnum):
     TAKEN = "taken"
 
 
-TENDER_WORDS = {Tender.CASH: "Cash", Tender.CHEQUE: "Cheque", Tender.CARD: "Card", Tender.FILE: "Card on file"}
+TENDER_WORDS = {
+    Tender.CASH: "Cash",
+    Tender.CHEQUE: "Cheque",
+    Tender.CARD: "Card",
+    Tender.FILE: "Card on file",
+}
 BY_TERMINAL = frozenset({Tender.CARD, Tender.FILE})
 OPEN_STATES = (PaymentState.ASKING, PaymentState.UNKNOWN)
 
@@ -57,7 +63,9 @@ class TenderForm:
 
 @dataclass(frozen=True, slots=True)
 class Tendered:
-    """A tender as checked: `cents` is positive; `number` is empty unless it is a cheque or the clinic wants one."""
+    """A tender as checked: `cents` is positive; `number` is empty unless it is a cheque or the clinic wants
+    one.
+    """
 
     tender: str
     cents: int
@@ -71,7 +79,9 @@ class Tendered:
 
 
 def check_tenders(forms: Sequence[TenderForm], own: Mapping[str, OwnTender]) -> list[Tendered]:
-    """What was typed, as tenders; rows left empty are passed over. Raises Problems naming each wrong field: amount-1, number-2 ..."""
+    """What was typed, as tenders; rows left empty are passed over. Raises Problems naming each wrong field:
+    amount-1, number-2 ...
+    """
     wrong = ProblemCollector()
     checked = [
         _check(form, row, own, wrong)
@@ -82,7 +92,9 @@ def check_tenders(forms: Sequence[TenderForm], own: Mapping[str, OwnTender]) -> 
     return [each for each in checked if each is not None]
 
 
-def _check(form: TenderForm, row: int, own: Mapping[str, OwnTender], wrong: ProblemCollector) -> Tendered | None:
+def _check(
+    form: TenderForm, row: int, own: Mapping[str, OwnTender], wrong: ProblemCollector
+) -> Tendered | None:
     number = re.sub(r"\s", "", form.number)
     cents = wrong.take(parse_amount, form.amount, f"amount-{row}")
     if form.tender not in set(Tender) and form.tender not in own:
@@ -98,14 +110,19 @@ def _check(form: TenderForm, row: int, own: Mapping[str, OwnTender], wrong: Prob
     if cents is None:
         return None
     return Tendered(
-        form.tender, cents, number if needed else "", form.card_id if form.tender == Tender.FILE else None,
+        form.tender,
+        cents,
+        number if needed else "",
+        form.card_id if form.tender == Tender.FILE else None,
         form.keep_card and form.tender == Tender.CARD,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class Handed:
-    """Tenders as they are kept: change already taken off the cash. `over` is what goes beyond the dues and stays as credit."""
+    """Tenders as they are kept: change already taken off the cash. `over` is what goes beyond the dues and
+    stays as credit.
+    """
 
     tenders: Sequence[Tendered]
     change: int = 0
@@ -113,9 +130,11 @@ class Handed:
 
 
 def settle_over(tenders: Sequence[Tendered], due: int, over: str) -> Handed:
-    """What is handed over beyond `due`: given back (`over` is "change", only from cash), kept ("credit"), or asked about.
+    """What is handed over beyond `due`: given back (`over` is "change", only from cash), kept ("credit"), or
+    asked about.
 
-    Raises Refused beside "over" when nobody has said what the rest is for, or change is wanted that no cash covers.
+    Raises Refused beside "over" when nobody has said what the rest is for, or change is wanted that no cash
+    covers.
     """
     rest = sum(each.cents for each in tenders) - due
     if rest <= 0:
@@ -126,11 +145,14 @@ def settle_over(tenders: Sequence[Tendered], due: int, over: str) -> Handed:
     if over == "change":
         if rest > cash:
             raise Refused(
-                f"Change comes from cash, and only {plain(cash)} of it is cash. Take {plain(rest)} less, or keep it as credit.", "over"
-            )  # fmt: skip
+                f"Change comes from cash, and only {plain(cash)} of it is cash. Take {plain(rest)} less, or"
+                " keep it as credit.",
+                "over",
+            )
         return Handed(_without(tenders, rest), change=rest)
     raise Refused(
-        f"That is {plain(rest)} more than the {plain(max(0, due))} due. Give it back as change, keep it as credit, or take less.",
+        f"That is {plain(rest)} more than the {plain(max(0, due))} due. Give it back as change, keep it as"
+        " credit, or take less.",
         "over",
     )
 
@@ -142,12 +164,15 @@ def _without(tenders: Sequence[Tendered], change: int) -> list[Tendered]:
         part = min(change, each.cents) if each.tender == Tender.CASH else 0
         change -= part
         if each.cents > part:
-            kept.insert(0, Tendered(each.tender, each.cents - part, each.number, each.card_id, each.keep_card))
+            kept.insert(
+                0, Tendered(each.tender, each.cents - part, each.number, each.card_id, each.keep_card)
+            )
     return kept
 
 
 def split_over(cents: int, owed: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
-    """A payment over what it is for, each in order up to what is owed there: [(index, cents)] without empty parts; the parts make the whole.
+    """A payment over what it is for, each in order up to what is owed there: [(index, cents)] without empty
+    parts; the parts make the whole.
 
     Raises ValueError when there is more money than is owed.
     """
@@ -163,7 +188,8 @@ def split_over(cents: int, owed: Sequence[tuple[int, int]]) -> list[tuple[int, i
 
 
 def cover(tenders: Sequence[int], dues: Sequence[int]) -> list[list[tuple[int, int]]]:
-    """For each tender (cents) what it pays: [(index of the due, cents)]. Tenders and dues are used up in their order.
+    """For each tender (cents) what it pays: [(index of the due, cents)]. Tenders and dues are used up in
+    their order.
 
     Raises ValueError when the tenders are more than the dues.
     """

@@ -1,7 +1,8 @@
-"""The record, section by section: each field with its words and its check. Pages, acts and the import all read this one list.
+"""The record, section by section: each field with its words and its check. Pages, acts and the import all
+read this one list.
 
-A check takes what was typed and returns what is kept, or raises Refused beside the field. An empty field is allowed everywhere but for
-the name: what is missing is a gap, shown wherever the patient is.
+A check takes what was typed and returns what is kept, or raises Refused beside the field. An empty field is
+allowed everywhere but for the name: what is missing is a gap, shown wherever the patient is.
 """
 
 from __future__ import annotations
@@ -17,7 +18,12 @@ from zax.core.patients.person import check_name, check_phone, parse_birth
 SEXES = {"F": "female", "M": "male", "U": "not given"}
 PHONES = {"phone": "mobile", "home_phone": "home", "work_phone": "work"}
 TEXTS_TO = {"phone": "mobile", "home": "home", "work": "work", "none": "none of them"}
-TOPICS = {"reminders": "Reminders of visits", "recalls": "Recalls", "money": "Bills and payments", "news": "News"}
+TOPICS = {
+    "reminders": "Reminders of visits",
+    "recalls": "Recalls",
+    "money": "Bills and payments",
+    "news": "News",
+}
 CHANNELS = {"text": "text", "email": "email", "call": "call", "post": "post", "none": "opted out"}
 STATUSES = {"active": "active", "inactive": "inactive", "deceased": "deceased", "merged": "merged"}
 Check = Callable[[str, str, date], Any]
@@ -101,32 +107,54 @@ def _state(text: str, name: str, today: date) -> str:
 
 def _address(before: str, street: str) -> tuple[Field, ...]:
     return (
-        Field(f"{before}street", street, _text(80)), Field(f"{before}city", "City", _text(60)),
-        Field(f"{before}state", "State", _state), Field(f"{before}zip", "ZIP", _zip),
-    )  # fmt: skip
+        Field(f"{before}street", street, _text(80)),
+        Field(f"{before}city", "City", _text(60)),
+        Field(f"{before}state", "State", _state),
+        Field(f"{before}zip", "ZIP", _zip),
+    )
 
 
 SECTIONS: Mapping[str, Section] = {
     section.name: section
     for section in (
-        Section("name", "Name", (
-            Field("first", "First name", _name("first name")), Field("last", "Last name", _name("last name")),
-            Field("used_name", "Name used", _text(60), "as they like to be called"), Field("pronouns", "Pronouns", _text(20), "she/her"),
-            Field("birth", "Birth date", _birth, "5/3/1984"), Field("sex", "Sex, as the insurer has it", _choice(SEXES), "", SEXES),
-            Field("alert", "Shown everywhere", _text(80), "penicillin allergy"),
-        )),
-        Section("reach", "Phones and email", (
-            Field("phone", "Mobile", _phone, "360 555 0148"), Field("home_phone", "Home", _phone), Field("work_phone", "Work", _phone),
-            Field("texts_to", "Texts go to", _choice(TEXTS_TO), "", TEXTS_TO), Field("email", "Email", check_email, "name@example.org"),
-        )),
+        Section(
+            "name",
+            "Name",
+            (
+                Field("first", "First name", _name("first name")),
+                Field("last", "Last name", _name("last name")),
+                Field("used_name", "Name used", _text(60), "as they like to be called"),
+                Field("pronouns", "Pronouns", _text(20), "she/her"),
+                Field("birth", "Birth date", _birth, "5/3/1984"),
+                Field("sex", "Sex, as the insurer has it", _choice(SEXES), "", SEXES),
+                Field("alert", "Shown everywhere", _text(80), "penicillin allergy"),
+            ),
+        ),
+        Section(
+            "reach",
+            "Phones and email",
+            (
+                Field("phone", "Mobile", _phone, "360 555 0148"),
+                Field("home_phone", "Home", _phone),
+                Field("work_phone", "Work", _phone),
+                Field("texts_to", "Texts go to", _choice(TEXTS_TO), "", TEXTS_TO),
+                Field("email", "Email", check_email, "name@example.org"),
+            ),
+        ),
         Section("address", "Address", (*_address("", "Street"), *_address("mail_", "Mail goes to"))),
-        Section("person", "About them", (
-            Field("language", "Language", _text(30), "English"), Field("employer", "Employer", _text(80)),
-            Field("emergency_name", "In an emergency", _text(80), "whom to call"), Field("emergency_relation", "who is their", _text(30), "sister"),
-            Field("emergency_phone", "Phone", _phone),
-        )),
+        Section(
+            "person",
+            "About them",
+            (
+                Field("language", "Language", _text(30), "English"),
+                Field("employer", "Employer", _text(80)),
+                Field("emergency_name", "In an emergency", _text(80), "whom to call"),
+                Field("emergency_relation", "who is their", _text(30), "sister"),
+                Field("emergency_phone", "Phone", _phone),
+            ),
+        ),
     )
-}  # fmt: skip
+}
 FIELDS: Mapping[str, Field] = {each.name: each for section in SECTIONS.values() for each in section.fields}
 
 
@@ -134,7 +162,8 @@ def check_section(section: Section, typed: Mapping[str, str], today: date) -> di
     """Every field of the section as it is kept; raises Problems with a message a field."""
     wrong = ProblemCollector()
     values = {
-        each.name: wrong.take(each.check, typed.get(each.name, ""), each.name, today) for each in section.fields
+        each.name: wrong.take(each.check, typed.get(each.name, ""), each.name, today)
+        for each in section.fields
     }
     if section.name == "reach" and not wrong.problems:
         number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(str(values["texts_to"]))
@@ -145,7 +174,9 @@ def check_section(section: Section, typed: Mapping[str, str], today: date) -> di
 
 
 def check_ssn(text: str) -> str:
-    """Nine digits of a number that can have been given out (20 CFR 422.103 and the SSA's rules of assignment); empty is allowed."""
+    """Nine digits of a number that can have been given out (20 CFR 422.103 and the SSA's rules of
+    assignment); empty is allowed.
+    """
     digits = text.replace("-", "").replace(" ", "")
     if not digits:
         return ""

@@ -1,7 +1,9 @@
-"""How likely two records are one person: points for what agrees, taken away for what speaks against it, each with its words.
+"""How likely two records are one person: points for what agrees, taken away for what speaks against it, each
+with its words.
 
-Pairs come from blocking (same birth date and sounding alike, same phone, same member id), so a pair already shares something. From
-`LIKELY` points on it is worth a look; a middle name is no reason to think of two people, a birth date that differs by one digit none.
+Pairs come from blocking (same birth date and sounding alike, same phone, same member id), so a pair already
+shares something. From `LIKELY` points on it is worth a look; a middle name is no reason to think of two
+people, a birth date that differs by one digit none.
 """
 
 from __future__ import annotations
@@ -59,7 +61,9 @@ def _names(a: Known, b: Known) -> Iterator[tuple[int, str]]:
         yield 38, "first and last name swapped"
         return
     last = fuzz.ratio(a.last, b.last)
-    first = max(fuzz.ratio(one, two) for one in (a.first, a.used or a.first) for two in (b.first, b.used or b.first))
+    first = max(
+        fuzz.ratio(one, two) for one in (a.first, a.used or a.first) for two in (b.first, b.used or b.first)
+    )
     if a.last == b.last:
         yield 18, "same last name"
     elif last >= 80 or jellyfish.metaphone(a.last) == jellyfish.metaphone(b.last) or _part_of(a.last, b.last):

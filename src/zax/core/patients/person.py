@@ -1,7 +1,7 @@
 """What makes a patient's details acceptable, and how a name or number becomes a key for searching.
 
-Names keep their spelling; keys are lower case without accents, so that 'muller' finds 'Müller'. Phones are kept as national
-digits (North American Numbering Plan) and shown in one form.
+Names keep their spelling; keys are lower case without accents, so that 'muller' finds 'Müller'. Phones are
+kept as national digits (North American Numbering Plan) and shown in one form.
 """
 
 from __future__ import annotations
@@ -59,7 +59,9 @@ def check_phone(text: str, field: str = "phone") -> str:
     except phonenumbers.NumberParseException:
         number = None
     if number is None or number.country_code != 1 or not phonenumbers.is_possible_number(number):
-        raise Refused(f"“{text.strip()[:30]}” cannot be a phone number. Ten digits, such as 360 555 0148.", field)
+        raise Refused(
+            f"“{text.strip()[:30]}” cannot be a phone number. Ten digits, such as 360 555 0148.", field
+        )
     return f"{number.national_number:010d}"
 
 
@@ -78,7 +80,9 @@ _NUMBER_DATES = (
 
 
 def parse_birth(text: str, today: date, field: str = "birth") -> date:
-    """'1984-05-03', '5/3/1984', '3 May 1984' or '050384' -> a date; Refused if none, ahead of today or too old."""
+    """'1984-05-03', '5/3/1984', '3 May 1984' or '050384' -> a date; Refused if none, ahead of today or too
+    old.
+    """
     typed = " ".join(text.lower().replace(",", " ").split())
     if not typed:
         raise Refused("Enter the birth date, such as 5/3/1984.", field)

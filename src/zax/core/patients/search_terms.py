@@ -1,6 +1,8 @@
-"""What somebody types to find a patient, understood: words of a name, digits of a phone or a number, a birth date, a member id.
+"""What somebody types to find a patient, understood: words of a name, digits of a phone or a number, a birth
+date, a member id.
 
-One text can be several of these at once ("050384" is a birth date and may begin a phone number); everything it can be is looked for.
+One text can be several of these at once ("050384" is a birth date and may begin a phone number); everything
+it can be is looked for.
 """
 
 from __future__ import annotations
@@ -20,7 +22,9 @@ MOST_WORDS = 4
 
 @dataclass(frozen=True, slots=True)
 class Query:
-    """`digits` of a phone or a number, `words` of a name (as keys), `birth`, `member` (a member key); empty parts are not asked for."""
+    """`digits` of a phone or a number, `words` of a name (as keys), `birth`, `member` (a member key); empty
+    parts are not asked for.
+    """
 
     digits: str = ""
     words: tuple[str, ...] = ()
@@ -33,7 +37,9 @@ class Query:
 
 
 def parse_query(text: str, today: date) -> Query:
-    """'vas hel' -> words; '555 01' -> digits; '5/3/84' -> birth; 'HG-441' -> member. Fewer than two signs is not yet a question."""
+    """'vas hel' -> words; '555 01' -> digits; '5/3/84' -> birth; 'HG-441' -> member. Fewer than two signs is
+    not yet a question.
+    """
     typed = search_key(text)[:80]
     birth = read_date(" ".join(typed.replace(",", " ").split()), today)
     if birth is not None and (birth > today or birth.year < today.year - 125):
@@ -44,7 +50,11 @@ def parse_query(text: str, today: date) -> Query:
     if birth is not None:
         return Query(birth=birth)
     number = member_key(typed)
-    member = number if len(number) >= 4 and any(ch.isdecimal() for ch in number) and " " not in typed.strip() else ""
+    member = (
+        number
+        if len(number) >= 4 and any(ch.isdecimal() for ch in number) and " " not in typed.strip()
+        else ""
+    )
     if member:
         return Query(member=member)
     words = tuple(word for word in re.split(r"[\s,]+", typed) if word)[:MOST_WORDS]
@@ -52,7 +62,9 @@ def parse_query(text: str, today: date) -> Query:
 
 
 def matches(query: Query, row: Any) -> bool:
-    """Whether a patient's row (keys, phones, birth) answers the query exactly; for those seen a moment ago, who come first."""
+    """Whether a patient's row (keys, phones, birth) answers the query exactly; for those seen a moment ago,
+    who come first.
+    """
     if query.birth and row.birth == query.birth:
         return True
     if query.digits:
@@ -67,6 +79,8 @@ def matches(query: Query, row: Any) -> bool:
 def nearness(query: Query, row: Any) -> float:
     """How like a row's name is to the words, 0 to 100, whatever their order; for typing mistakes."""
     typed = " ".join(query.words)
-    return max(fuzz.ratio(typed, f"{row.first_key} {row.last_key}"), fuzz.ratio(typed, f"{row.last_key} {row.first_key}"), *(
-        fuzz.ratio(typed, name) for name in (row.last_key, row.first_key) if len(query.words) == 1
-    ))  # fmt: skip
+    return max(
+        fuzz.ratio(typed, f"{row.first_key} {row.last_key}"),
+        fuzz.ratio(typed, f"{row.last_key} {row.first_key}"),
+        *(fuzz.ratio(typed, name) for name in (row.last_key, row.first_key) if len(query.words) == 1),
+    )

@@ -1,4 +1,6 @@
-"""How a name sounds, so that 'Vazquez' and 'Vasqeuz' are found when 'Vasquez' is meant, and two spellings of one person meet."""
+"""How a name sounds, so that 'Vazquez' and 'Vasqeuz' are found when 'Vasquez' is meant, and two spellings of
+one person meet.
+"""
 
 from __future__ import annotations
 
@@ -11,6 +13,8 @@ LONGEST = 12
 
 @lru_cache(maxsize=50_000)
 def sound_of(key: str) -> str:
-    """The metaphone of a search key without spaces and hyphens; names that sound alike share it. At most 12 letters."""
+    """The metaphone of a search key without spaces and hyphens; names that sound alike share it. At most 12
+    letters.
+    """
     letters = "".join(ch for ch in key if ch.isalpha())
     return jellyfish.metaphone(letters).replace(" ", "")[:LONGEST]

@@ -1,8 +1,10 @@
-"""What may be kept of a patient on paper: recognised by its content, whatever its name says; and how a photo becomes a portrait.
+"""What may be kept of a patient on paper: recognised by its content, whatever its name says; and how a photo
+becomes a portrait.
 
-PDF, JPEG, PNG and TIFF up to 25 MB. A PDF that carries a script, an action that starts something, or another file inside is refused; so is a
-picture whose sides say that it would not fit into memory (its header is read before any of its points). Portraits are turned, cut, made
-small and written anew, so that nothing of the original's metadata (place, camera, time) stays.
+PDF, JPEG, PNG and TIFF up to 25 MB. A PDF that carries a script, an action that starts something, or another
+file inside is refused; so is a picture whose sides say that it would not fit into memory (its header is read
+before any of its points). Portraits are turned, cut, made small and written anew, so that nothing of the
+original's metadata (place, camera, time) stays.
 """
 
 from __future__ import annotations
@@ -20,12 +22,23 @@ LARGEST = 25 * 1024 * 1024
 MOST_POINTS = 60_000_000
 PORTRAIT = 480
 KINDS = {
-    "letter": "letter", "scan": "scan", "insurance": "insurer’s paper", "card_front": "insurance card, front", "card_back": "insurance card, back",
-    "xray": "x-ray", "consent": "signed form", "history": "health history", "other": "other",
-}  # fmt: skip
+    "letter": "letter",
+    "scan": "scan",
+    "insurance": "insurer’s paper",
+    "card_front": "insurance card, front",
+    "card_back": "insurance card, back",
+    "xray": "x-ray",
+    "consent": "signed form",
+    "history": "health history",
+    "other": "other",
+}
 _BEGINNINGS = (
-    (b"%PDF-", "application/pdf"), (b"\xff\xd8\xff", "image/jpeg"), (b"\x89PNG\r\n\x1a\n", "image/png"), (b"II*\x00", "image/tiff"), (b"MM\x00*", "image/tiff"),
-)  # fmt: skip
+    (b"%PDF-", "application/pdf"),
+    (b"\xff\xd8\xff", "image/jpeg"),
+    (b"\x89PNG\r\n\x1a\n", "image/png"),
+    (b"II*\x00", "image/tiff"),
+    (b"MM\x00*", "image/tiff"),
+)
 # What a whole picture ends with; cameras may put something of their own after it.
 _ENDS = {"image/jpeg": b"\xff\xd9", "image/png": b"IEND"}
 TAIL = 64 * 1024
@@ -63,12 +76,16 @@ def _check_pdf(content: bytes, field: str) -> None:
         raise Refused("The PDF has no pages.", field)
     if active:
         raise Refused(
-            f"The PDF holds something that runs by itself ({active[1:]}). Print it to a new PDF and keep that.", field
+            f"The PDF holds something that runs by itself ({active[1:]}). Print it to a new PDF and keep"
+            " that.",
+            field,
         )
 
 
 def _active(each: pikepdf.Object) -> list[str]:
-    """Keys of a PDF object that make a reader do something by itself (ISO 32000-1, 12.6). An OpenAction that only names a page is harmless."""
+    """Keys of a PDF object that make a reader do something by itself (ISO 32000-1, 12.6). An OpenAction that
+    only names a page is harmless.
+    """
     if not isinstance(each, pikepdf.Dictionary | pikepdf.Stream):
         return []
     found = [key for key in _ACTIVE_KEYS if key in each]
@@ -85,19 +102,23 @@ def open_picture(content: bytes, field: str) -> Image.Image:
             picture = Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF"))
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise Refused(
-            "The picture is broken, or far too large, and cannot be opened. Save it again in a smaller size.", field
+            "The picture is broken, or far too large, and cannot be opened. Save it again in a smaller size.",
+            field,
         ) from None
     width, height = picture.size
     if width * height > MOST_POINTS:
         raise Refused(
-            f"The picture has {width:,} x {height:,} points; at most 60 million in all. Save it smaller.", field
+            f"The picture has {width:,} x {height:,} points; at most 60 million in all. Save it smaller.",
+            field,
         )
     return picture
 
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """How a portrait is cut: quarter turns to the right, then a square by its left and upper edge and side, in thousandths of the shorter side's picture."""
+    """How a portrait is cut: quarter turns to the right, then a square by its left and upper edge and side,
+    in thousandths of the shorter side's picture.
+    """
 
     turns: int = 0
     left: int = 0
@@ -121,7 +142,9 @@ def portrait(content: bytes, cut: Cut, field: str = "photo") -> bytes:
     side = max(1, min(shorter, shorter * max(50, min(1000, cut.side)) // 1000))
     left = max(0, min(width - side, width * cut.left // 1000))
     top = max(0, min(height - side, height * cut.top // 1000))
-    small = upright.crop((left, top, left + side, top + side)).resize((PORTRAIT, PORTRAIT), Image.Resampling.LANCZOS)
+    small = upright.crop((left, top, left + side, top + side)).resize(
+        (PORTRAIT, PORTRAIT), Image.Resampling.LANCZOS
+    )
     clean = Image.new("RGB", small.size)
     clean.paste(small)
     out = io.BytesIO()

@@ -1,6 +1,8 @@
-"""The half days a patient likes and those they can never come: kept on the patient, used by openings and the waitlist.
+"""The half days a patient likes and those they can never come: kept on the patient, used by openings and the
+waitlist.
 
-A half day is a weekday (Monday is 0) before or from noon. Kept as one number: bit 2 * weekday, plus 1 for the afternoon.
+A half day is a weekday (Monday is 0) before or from noon. Kept as one number: bit 2 * weekday, plus 1 for the
+afternoon.
 """
 
 from __future__ import annotations

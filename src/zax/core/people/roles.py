@@ -1,4 +1,6 @@
-"""Who may do what: the roles and their rights, as data. A right is one kind of act; pages and acts ask for it by name."""
+"""Who may do what: the roles and their rights, as data. A right is one kind of act; pages and acts ask for it
+by name.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,9 @@ RIGHT_WORDS = {
 }
 
 RIGHTS: dict[Role, frozenset[str]] = {
-    Role.RECEPTIONIST: frozenset({"see", "book", "patients", "arrivals", "charges", "payments", "accounts", "close"}),
+    Role.RECEPTIONIST: frozenset(
+        {"see", "book", "patients", "arrivals", "charges", "payments", "accounts", "close"}
+    ),
     Role.BILLER: frozenset(
         {
             "see",

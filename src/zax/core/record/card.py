@@ -1,7 +1,8 @@
-"""A patient as they leave in an open format, and come back: the record's fields as text, coverages and visits beside them.
+"""A patient as they leave in an open format, and come back: the record's fields as text, coverages and visits
+beside them.
 
-CSV has the record and the first coverage, vCard the record, FHIR R4 everything here. Each writer has its reader, and what one wrote the other
-reads back without loss.
+CSV has the record and the first coverage, vCard the record, FHIR R4 everything here. Each writer has its
+reader, and what one wrote the other reads back without loss.
 """
 
 from __future__ import annotations
@@ -76,7 +77,9 @@ def write_csv(cards: Iterable[Card]) -> Iterator[str]:
 
 
 def safe_cell(text: str) -> str:
-    """A cell that a spreadsheet would run as a formula gets an apostrophe before it, which `read_csv` takes off again."""
+    """A cell that a spreadsheet would run as a formula gets an apostrophe before it, which `read_csv` takes
+    off again.
+    """
     return f"'{text}" if text[:1] in {"=", "+", "-", "@", "\t", "'"} else text
 
 
@@ -92,7 +95,9 @@ def read_csv(text: str) -> list[Card]:
     found = []
     for row in csv.DictReader(io.StringIO(text, newline="")):
         values = {name: row[name].removeprefix("'") for name in (*FIELDS, *EXTRA) if row[name]}
-        cover = (CardCoverage("", "", row["plan"], row["member_id"], row["group_number"]),) if row["plan"] else ()
+        cover = (
+            (CardCoverage("", "", row["plan"], row["member_id"], row["group_number"]),) if row["plan"] else ()
+        )
         found.append(Card(values, row["household"], cover))
     return found
 

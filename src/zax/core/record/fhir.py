@@ -1,4 +1,5 @@
-"""Patients as a FHIR R4 bundle: Patient, Coverage and Appointment, checked by fhir.resources on the way out and on the way in.
+"""Patients as a FHIR R4 bundle: Patient, Coverage and Appointment, checked by fhir.resources on the way out
+and on the way in.
 
 What R4 has no element for (pronouns, where texts go, employer, alert) stands in extensions under urn:zax.
 """
@@ -18,11 +19,28 @@ CHART = "urn:zax:chart"
 _EXTENSION = "urn:zax:patient:"
 _EXTENDED = ("pronouns", "texts_to", "employer", "alert", "status")
 _GENDER = {"F": "female", "M": "male", "U": "unknown"}
-_RELATION = {"18": "self", "01": "spouse", "19": "child", "53": "common", "G8": "other", "20": "other", "39": "other"}
+_RELATION = {
+    "18": "self",
+    "01": "spouse",
+    "19": "child",
+    "53": "common",
+    "G8": "other",
+    "20": "other",
+    "39": "other",
+}
 _STATUS = {
-    "held": "pending", "booked": "booked", "confirmed": "booked", "here": "arrived", "room": "checked-in", "checkout": "fulfilled", "left": "fulfilled", "settled": "fulfilled",
-    "missed": "noshow", "cancelled": "cancelled", "shelf": "waitlist",
-}  # fmt: skip
+    "held": "pending",
+    "booked": "booked",
+    "confirmed": "booked",
+    "here": "arrived",
+    "room": "checked-in",
+    "checkout": "fulfilled",
+    "left": "fulfilled",
+    "settled": "fulfilled",
+    "missed": "noshow",
+    "cancelled": "cancelled",
+    "shelf": "waitlist",
+}
 Json = dict[str, Any]
 
 
@@ -53,9 +71,12 @@ def _resources(card: Card) -> list[Json]:
 def _patient(card: Card) -> Json:
     v = card.values
     made: Json = {
-        "resourceType": "Patient", "id": v["chart"], "identifier": [{"system": CHART, "value": v["chart"]}], "active": v.get("status", "active") == "active",
+        "resourceType": "Patient",
+        "id": v["chart"],
+        "identifier": [{"system": CHART, "value": v["chart"]}],
+        "active": v.get("status", "active") == "active",
         "name": [{"use": "official", "family": v["last"], "given": [v["first"]]}],
-    }  # fmt: skip
+    }
     if v.get("used_name"):
         made["name"].append({"use": "usual", "text": v["used_name"]})
     if v.get("sex"):
@@ -71,14 +92,19 @@ def _patient(card: Card) -> Json:
     ]
     telecom += [{"system": "email", "value": v["email"]}] if v.get("email") else []
     addresses = [
-        each for before, kind in (("", "physical"), ("mail_", "postal")) if (each := _address(v, before, kind))
+        each
+        for before, kind in (("", "physical"), ("mail_", "postal"))
+        if (each := _address(v, before, kind))
     ]
     contact = _contact(v)
     extensions = [{"url": _EXTENSION + name, "valueString": v[name]} for name in _EXTENDED if v.get(name)]
     more = {
-        "telecom": telecom, "address": addresses, "contact": contact, "extension": extensions,
+        "telecom": telecom,
+        "address": addresses,
+        "contact": contact,
+        "extension": extensions,
         "communication": [{"language": {"text": v["language"]}}] if v.get("language") else [],
-    }  # fmt: skip
+    }
     return made | {name: value for name, value in more.items() if value}
 
 
@@ -106,20 +132,38 @@ def _contact(v: Any) -> list[Json]:
 
 def _coverage(c: CardCoverage, number: str) -> Json:
     made: Json = {
-        "resourceType": "Coverage", "id": c.number, "status": "active", "beneficiary": {"reference": f"Patient/{number}"}, "subscriberId": c.member_id, "order": c.rank,
-        "payor": [{"display": c.payer}], "relationship": {"coding": [{"code": _RELATION.get(c.relationship, "other")}], "text": c.relationship},
-        "class": [{"type": {"coding": [{"code": "plan"}]}, "value": c.plan}] + ([{"type": {"coding": [{"code": "group"}]}, "value": c.group}] if c.group else []),
-    }  # fmt: skip
+        "resourceType": "Coverage",
+        "id": c.number,
+        "status": "active",
+        "beneficiary": {"reference": f"Patient/{number}"},
+        "subscriberId": c.member_id,
+        "order": c.rank,
+        "payor": [{"display": c.payer}],
+        "relationship": {
+            "coding": [{"code": _RELATION.get(c.relationship, "other")}],
+            "text": c.relationship,
+        },
+        "class": [{"type": {"coding": [{"code": "plan"}]}, "value": c.plan}]
+        + ([{"type": {"coding": [{"code": "group"}]}, "value": c.group}] if c.group else []),
+    }
     period = {name: day.isoformat() for name, day in (("start", c.from_day), ("end", c.to_day)) if day}
     return made | ({"period": period} if period else {})
 
 
 def _appointment(v: CardVisit, number: str) -> Json:
     return {
-        "resourceType": "Appointment", "id": v.number, "status": _STATUS.get(v.stop, "booked"), "start": v.starts.isoformat(), "end": v.ends.isoformat(),
-        "serviceType": [{"text": v.words}], "comment": v.stop,
-        "participant": [{"actor": {"reference": f"Patient/{number}"}, "status": "accepted"}, {"actor": {"display": v.provider}, "status": "accepted"}],
-    }  # fmt: skip
+        "resourceType": "Appointment",
+        "id": v.number,
+        "status": _STATUS.get(v.stop, "booked"),
+        "start": v.starts.isoformat(),
+        "end": v.ends.isoformat(),
+        "serviceType": [{"text": v.words}],
+        "comment": v.stop,
+        "participant": [
+            {"actor": {"reference": f"Patient/{number}"}, "status": "accepted"},
+            {"actor": {"display": v.provider}, "status": "accepted"},
+        ],
+    }
 
 
 def read_bundle(text: str) -> list[Card]:
@@ -149,16 +193,22 @@ def _read_patient(r: Json) -> dict[str, str]:
     names = {each.get("use", "official"): each for each in r.get("name", [])}
     official = names.get("official", next(iter(names.values()), {}))
     values = {
-        "chart": next((i["value"] for i in r.get("identifier", []) if i.get("system") == CHART), r.get("id", "")), "last": official.get("family", ""),
-        "first": " ".join(official.get("given", [])), "used_name": names.get("usual", {}).get("text", ""), "birth": r.get("birthDate", ""),
-        "sex": {words: code for code, words in _GENDER.items()}.get(r.get("gender", ""), ""), "language": next((c["language"].get("text", "") for c in r.get("communication", [])), ""),
+        "chart": next(
+            (i["value"] for i in r.get("identifier", []) if i.get("system") == CHART), r.get("id", "")
+        ),
+        "last": official.get("family", ""),
+        "first": " ".join(official.get("given", [])),
+        "used_name": names.get("usual", {}).get("text", ""),
+        "birth": r.get("birthDate", ""),
+        "sex": {words: code for code, words in _GENDER.items()}.get(r.get("gender", ""), ""),
+        "language": next((c["language"].get("text", "") for c in r.get("communication", [])), ""),
         "status": "active" if r.get("active", True) else "inactive",
-    }  # fmt: skip
+    }
     places = {"mobile": "phone", "home": "home_phone", "work": "work_phone"}
     for each in r.get("telecom", []):
-        values[places.get(each.get("use", "mobile"), "phone") if each["system"] == "phone" else "email"] = each[
-            "value"
-        ]
+        values[places.get(each.get("use", "mobile"), "phone") if each["system"] == "phone" else "email"] = (
+            each["value"]
+        )
     for each in r.get("address", []):
         before = "mail_" if each.get("type") == "postal" else ""
         values |= {
@@ -180,14 +230,28 @@ def _read_patient(r: Json) -> dict[str, str]:
 def _read_coverage(r: Json) -> CardCoverage:
     classes = {each["type"]["coding"][0]["code"]: each["value"] for each in r.get("class", [])}
     period = r.get("period", {})
-    first, last = (date.fromisoformat(period[name][:10]) if period.get(name) else None for name in ("start", "end"))
+    first, last = (
+        date.fromisoformat(period[name][:10]) if period.get(name) else None for name in ("start", "end")
+    )
     return CardCoverage(
-        r["id"], r["payor"][0].get("display", ""), classes.get("plan", ""), r.get("subscriberId", ""), classes.get("group", ""), r.get("relationship", {}).get("text", "18"), r.get("order", 1),
-        first, last,
-    )  # fmt: skip
+        r["id"],
+        r["payor"][0].get("display", ""),
+        classes.get("plan", ""),
+        r.get("subscriberId", ""),
+        classes.get("group", ""),
+        r.get("relationship", {}).get("text", "18"),
+        r.get("order", 1),
+        first,
+        last,
+    )
 
 
 def _read_visit(r: Json) -> CardVisit:
     return CardVisit(
-        r["id"], datetime.fromisoformat(r["start"]), datetime.fromisoformat(r["end"]), r["serviceType"][0].get("text", ""), r["participant"][1]["actor"].get("display", ""), r.get("comment", "booked"),
-    )  # fmt: skip
+        r["id"],
+        datetime.fromisoformat(r["start"]),
+        datetime.fromisoformat(r["end"]),
+        r["serviceType"][0].get("text", ""),
+        r["participant"][1]["actor"].get("display", ""),
+        r.get("comment", "booked"),
+    )

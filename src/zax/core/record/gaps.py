@@ -1,7 +1,8 @@
-"""Record gaps: what is missing before this patient can be reached, treated or billed, in words, with the field that mends it.
+"""Record gaps: what is missing before this patient can be reached, treated or billed, in words, with the
+field that mends it.
 
-Each purpose has its own list; what stops money or a call comes before what is merely good to have. Screens that show many patients
-give only the facts they have read; what is None is not asked.
+Each purpose has its own list; what stops money or a call comes before what is merely good to have. Screens
+that show many patients give only the facts they have read; what is None is not asked.
 """
 
 from __future__ import annotations
@@ -23,7 +24,9 @@ PURPOSE_WORDS = {Purpose.REACH: "to reach them", Purpose.TREAT: "to treat them",
 
 @dataclass(frozen=True, slots=True)
 class Gap:
-    """`section` is the part of the record that holds the field; `coverage_id` the coverage, where it is one of those."""
+    """`section` is the part of the record that holds the field; `coverage_id` the coverage, where it is one
+    of those.
+    """
 
     field: str
     words: str

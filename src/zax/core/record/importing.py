@@ -1,7 +1,9 @@
-"""Taking in a list of patients from elsewhere: how its bytes become rows, which column is which field, and what is wrong with a row.
+"""Taking in a list of patients from elsewhere: how its bytes become rows, which column is which field, and
+what is wrong with a row.
 
-A file says nothing reliable about its encoding: a byte-order mark counts only if the rest agrees, then UTF-8, then the Windows form of
-Latin-1, in which every byte means something. The separator is the one that cuts the first lines into equal rows.
+A file says nothing reliable about its encoding: a byte-order mark counts only if the rest agrees, then UTF-8,
+then the Windows form of Latin-1, in which every byte means something. The separator is the one that cuts the
+first lines into equal rows.
 """
 
 from __future__ import annotations
@@ -35,13 +37,33 @@ COLUMNS: Mapping[str, str] = {
 NEEDED = ("first", "last")
 MOST_ROWS = 200_000
 _OTHER_NAMES = {
-    "first": "given name|forename", "last": "surname|family name", "birth": "dob|date of birth|birthdate|birthday", "sex": "gender", "phone": "cell|mobile phone|cell phone|telephone|phone number",
-    "home_phone": "home phone", "work_phone": "work phone|office phone", "email": "e-mail|email address|mail", "street": "address|street address|address line 1", "zip": "postal code|zip code|postcode",
-    "used_name": "nickname|preferred name|goes by", "mail_street": "mailing address|mailing street", "mail_zip": "mailing zip", "mail_city": "mailing city", "mail_state": "mailing state",
-    "emergency_name": "emergency contact", "emergency_phone": "emergency phone", "emergency_relation": "emergency relation|emergency relationship", "alert": "alert|allergies",
-    "chart": "chart|chart number|patient number|patient id|record number|id", "household": "household|family id|account number", "plan": "insurance plan|insurance", "member_id": "subscriber id|policy number|insurance id",
-    "group_number": "group|group no", "texts_to": "texts to", "balance": "opening balance|account balance|amount due|balance due|owes",
-}  # fmt: skip
+    "first": "given name|forename",
+    "last": "surname|family name",
+    "birth": "dob|date of birth|birthdate|birthday",
+    "sex": "gender",
+    "phone": "cell|mobile phone|cell phone|telephone|phone number",
+    "home_phone": "home phone",
+    "work_phone": "work phone|office phone",
+    "email": "e-mail|email address|mail",
+    "street": "address|street address|address line 1",
+    "zip": "postal code|zip code|postcode",
+    "used_name": "nickname|preferred name|goes by",
+    "mail_street": "mailing address|mailing street",
+    "mail_zip": "mailing zip",
+    "mail_city": "mailing city",
+    "mail_state": "mailing state",
+    "emergency_name": "emergency contact",
+    "emergency_phone": "emergency phone",
+    "emergency_relation": "emergency relation|emergency relationship",
+    "alert": "alert|allergies",
+    "chart": "chart|chart number|patient number|patient id|record number|id",
+    "household": "household|family id|account number",
+    "plan": "insurance plan|insurance",
+    "member_id": "subscriber id|policy number|insurance id",
+    "group_number": "group|group no",
+    "texts_to": "texts to",
+    "balance": "opening balance|account balance|amount due|balance due|owes",
+}
 
 
 def decode(content: bytes) -> str:
@@ -98,7 +120,9 @@ def _separator(text: str) -> str:
 
 
 def guess_columns(heading: Sequence[str]) -> dict[str, int]:
-    """Which field each column is, by the likeness of its heading to the field's name, words and usual other names; the best guess once a field."""
+    """Which field each column is, by the likeness of its heading to the field's name, words and usual other
+    names; the best guess once a field.
+    """
     scored = sorted(
         ((_likeness(title, name), -place, name) for place, title in enumerate(heading) for name in COLUMNS),
         reverse=True,
@@ -118,7 +142,9 @@ def _likeness(title: str, name: str) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """A row as it will be kept. `values` are the record's fields; the rest what is not a field of the record. `balance` cents, a credit negative."""
+    """A row as it will be kept. `values` are the record's fields; the rest what is not a field of the record.
+    `balance` cents, a credit negative.
+    """
 
     values: Mapping[str, Any]
     chart: str = ""
@@ -130,7 +156,9 @@ class Row:
 
 
 def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> Row:
-    """One row checked field by field; raises Problems with every reason. `columns` says where each field stands."""
+    """One row checked field by field; raises Problems with every reason. `columns` says where each field
+    stands.
+    """
     typed = {name: cells[place].strip() if place < len(cells) else "" for name, place in columns.items()}
     wrong = ProblemCollector()
     values = {
@@ -170,5 +198,6 @@ def _usual(name: str, text: str) -> str:
 def why_refused(error: ZaxError) -> str:
     """All reasons of a row in one line."""
     return " ".join(
-        f"{COLUMNS.get(field, field)}: {message}" if field else message for field, message in error.problems.items()
+        f"{COLUMNS.get(field, field)}: {message}" if field else message
+        for field, message in error.problems.items()
     )[:255]

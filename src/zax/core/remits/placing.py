@@ -1,8 +1,9 @@
 """Where an insurer's answer goes in the journal: for each line paid, written off, moved to the patient.
 
-After an answer the insurer's part of the line is zero unless it was denied for a person to look at: what the payer paid and what
-the contract forgives leave, and what is left (more or less than estimated) is the patient's. Source: 005010X221A1 claim
-adjustment groups CO, PR, OA, PI. Amounts are cents with the journal's signs.
+After an answer the insurer's part of the line is zero unless it was denied for a person to look at: what the
+payer paid and what the contract forgives leave, and what is left (more or less than estimated) is the
+patient's. Source: 005010X221A1 claim adjustment groups CO, PR, OA, PI. Amounts are cents with the journal's
+signs.
 """
 
 from __future__ import annotations
@@ -94,7 +95,9 @@ def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
 def _pair(
     answered: Sequence[RemitLine], expected: Sequence[ExpectedLine]
 ) -> list[tuple[RemitLine, ExpectedLine]] | str:
-    """By line item control number, or by code where the payer sends none back; a sentence when they do not match."""
+    """By line item control number, or by code where the payer sends none back; a sentence when they do not
+    match.
+    """
     left: dict[int, ExpectedLine] = {line.line_id: line for line in expected}
     by_number: Mapping[str, ExpectedLine] = {line.number: line for line in expected}
     pairs: list[tuple[RemitLine, ExpectedLine]] = []
@@ -125,7 +128,10 @@ def _line_postings(line: RemitLine, ours: ExpectedLine) -> list[Posting]:
     made: list[Posting] = []
     if line.paid_cents:
         made.append(Posting(ours.line_id, Kind.INSURER_PAYMENT, 0, -line.paid_cents, "Plan paid"))
-    made += [Posting(ours.line_id, Kind.WRITE_OFF, 0, -a.cents, f"Written off, {reason_words(a)}") for a in contract]
+    made += [
+        Posting(ours.line_id, Kind.WRITE_OFF, 0, -a.cents, f"Written off, {reason_words(a)}")
+        for a in contract
+    ]
     if rest > 0:
         why = ", ".join(reason_words(a) for a in patient) or "left by the plan"
         made.append(Posting(ours.line_id, Kind.TRANSFER, rest, -rest, f"Moved to patient, {why}"))

@@ -1,7 +1,8 @@
 """Reads a 999 (005010X231A1): whether a claim file we sent was taken, file by file.
 
-Loops: AK1 the group that is answered, AK2/IK5 each transaction set with its verdict, IK3/IK4 what is wrong in it, AK9 the group's
-verdict. Codes of IK501 and AK901: A accepted, E accepted with errors noted, P partly accepted, R, M, W, X rejected.
+Loops: AK1 the group that is answered, AK2/IK5 each transaction set with its verdict, IK3/IK4 what is wrong in
+it, AK9 the group's verdict. Codes of IK501 and AK901: A accepted, E accepted with errors noted, P partly
+accepted, R, M, W, X rejected.
 """
 
 from __future__ import annotations
@@ -19,7 +20,9 @@ def verdict_words(code: str) -> str:
 
 @dataclass(slots=True)
 class FileVerdict:
-    """Loop 2000: the answer to one transaction set, by its ST02 control number; `errors` in words with the place."""
+    """Loop 2000: the answer to one transaction set, by its ST02 control number; `errors` in words with the
+    place.
+    """
 
     control: str
     kind: str
@@ -77,7 +80,9 @@ def _read_one(segments: list[Segment], problems: list[str]) -> Acknowledgement:
                 answer.files[-1].errors.append(f"{place}: code {segment.get(4)}")
             case "IK4" if answer.files:
                 bad = f", {segment.get(4)!r}" if segment.get(4) else ""
-                answer.files[-1].errors.append(f"{place} element {segment.parts(1)[0]}: code {segment.get(3)}{bad}")
+                answer.files[-1].errors.append(
+                    f"{place} element {segment.parts(1)[0]}: code {segment.get(3)}{bad}"
+                )
             case "IK5" if answer.files:
                 answer.files[-1].code = segment.get(1)
             case "AK9":

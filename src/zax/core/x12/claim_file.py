@@ -1,7 +1,9 @@
-"""Writes a claim file: 837P (005010X222A1) or 837D (005010X224A2) from claims, one interchange, one transaction set.
+"""Writes a claim file: 837P (005010X222A1) or 837D (005010X224A2) from claims, one interchange, one
+transaction set.
 
-The two guides share everything but the service line and a few claim segments; those are in `_professional` and `_dental`.
-Text is upper case without delimiters; diagnoses lose their point; empty trailing elements are dropped.
+The two guides share everything but the service line and a few claim segments; those are in `_professional`
+and `_dental`. Text is upper case without delimiters; diagnoses lose their point; empty trailing elements are
+dropped.
 """
 
 from __future__ import annotations

@@ -1,4 +1,5 @@
-"""What an X12 file holds, as plain data for `zax x12 read`: payments of an 835, verdicts of a 999, benefits of a 271, the rest by name.
+"""What an X12 file holds, as plain data for `zax x12 read`: payments of an 835, verdicts of a 999, benefits
+of a 271, the rest by name.
 
 Amounts are integer cents. `problems` is empty for a sound file.
 """
@@ -52,7 +53,9 @@ def _remittance(remittance: Remittance) -> Json:
         "date": remittance.day.isoformat() if remittance.day else None,
         "paid_cents": remittance.paid_cents,
         "claims": [_claim(claim) for claim in remittance.claims],
-        "provider_adjustments": [{"reason": a.reason, "cents": a.cents} for a in remittance.provider_adjustments],
+        "provider_adjustments": [
+            {"reason": a.reason, "cents": a.cents} for a in remittance.provider_adjustments
+        ],
     }
 
 
@@ -139,14 +142,33 @@ def _rejections(rejections: list[Rejection]) -> list[Json]:
 
 def _member(member: Member) -> Json:
     return {
-        "level": member.level, "first": member.first, "last": member.last, "member_id": member.member_id, "birth": member.birth.isoformat() if member.birth else None,
-        "sex": member.sex, "group": member.group, "traces": member.traces, "address": member.address, "rejections": _rejections(member.rejections),
+        "level": member.level,
+        "first": member.first,
+        "last": member.last,
+        "member_id": member.member_id,
+        "birth": member.birth.isoformat() if member.birth else None,
+        "sex": member.sex,
+        "group": member.group,
+        "traces": member.traces,
+        "address": member.address,
+        "rejections": _rejections(member.rejections),
         "benefits": [
             {
-                "information": b.information, "services": list(b.services), "level": b.level, "period": b.period, "network": b.network, "cents": b.cents,
-                "percent": float(b.percent) if b.percent is not None else None, "quantity": b.quantity, "words": " · ".join(part for part in (row.service, row.what, row.value, row.who, row.network, row.when, *row.notes) if part),
+                "information": b.information,
+                "services": list(b.services),
+                "level": b.level,
+                "period": b.period,
+                "network": b.network,
+                "cents": b.cents,
+                "percent": float(b.percent) if b.percent is not None else None,
+                "quantity": b.quantity,
+                "words": " · ".join(
+                    part
+                    for part in (row.service, row.what, row.value, row.who, row.network, row.when, *row.notes)
+                    if part
+                ),
             }
             for b, row in zip(member.benefits, told(member), strict=True)
         ],
         "others": member.others,
-    }  # fmt: skip
+    }

@@ -1,8 +1,10 @@
-"""Reads a 271 (005010X279A1): who answers about whom, what was refused, and every benefit with its dates, limits and messages.
+"""Reads a 271 (005010X279A1): who answers about whom, what was refused, and every benefit with its dates,
+limits and messages.
 
-Takes any valid 271: subscriber and dependent loops in any number, EB with many service types, III, DTP days and ranges, MSG, HSD, REF,
-related entities, and whatever delimiters the interchange names. Segments it has no room for are kept as text in `others`, not dropped.
-Amounts are cents; `percent` is the share that EB08 names, as a whole percentage (for coinsurance the patient's).
+Takes any valid 271: subscriber and dependent loops in any number, EB with many service types, III, DTP days
+and ranges, MSG, HSD, REF, related entities, and whatever delimiters the interchange names. Segments it has no
+room for are kept as text in `others`, not dropped. Amounts are cents; `percent` is the share that EB08 names,
+as a whole percentage (for coinsurance the patient's).
 """
 
 from __future__ import annotations
@@ -38,7 +40,9 @@ class Period:
 
 @dataclass(slots=True)
 class Benefit:
-    """One EB with all that hangs on it (loop 2110). `counted` and `quantity` are EB09 and EB10; `limits` are HSD segments as element lists."""
+    """One EB with all that hangs on it (loop 2110). `counted` and `quantity` are EB09 and EB10; `limits` are
+    HSD segments as element lists.
+    """
 
     information: str
     level: str = ""
@@ -133,9 +137,23 @@ class _Reader:
 
     def read(self) -> Answer:
         readers = {
-            "HL": self.hl, "NM1": self.nm1, "TRN": self.trn, "AAA": self.aaa, "REF": self.ref, "N3": self.place, "N4": self.place, "DMG": self.dmg, "INS": self.ins,
-            "DTP": self.dtp, "EB": self.eb, "HSD": self.hsd, "MSG": self.msg, "III": self.iii, "LS": self.ignore, "LE": self.ignore,
-        }  # fmt: skip
+            "HL": self.hl,
+            "NM1": self.nm1,
+            "TRN": self.trn,
+            "AAA": self.aaa,
+            "REF": self.ref,
+            "N3": self.place,
+            "N4": self.place,
+            "DMG": self.dmg,
+            "INS": self.ins,
+            "DTP": self.dtp,
+            "EB": self.eb,
+            "HSD": self.hsd,
+            "MSG": self.msg,
+            "III": self.iii,
+            "LS": self.ignore,
+            "LE": self.ignore,
+        }
         for segment in self.transaction.segments:
             if segment.id not in {"ST", "SE", "BHT"}:
                 readers.get(segment.id, self.other)(segment)
@@ -216,10 +234,20 @@ class _Reader:
         where = f"EB{len(self.member.benefits) + 1}"
         amount = segment.get(7)
         self.benefit = Benefit(
-            segment.get(1), segment.get(2), tuple(code for code in segment.get(3).split(segment.repetition) if code), segment.get(4), segment.get(5),
-            segment.get(6), to_cents(amount, f"{where}07", self.problems) if amount else None, self._percent(segment.get(8), where), segment.get(9),
-            segment.get(10), segment.get(11), segment.get(12), " ".join(part for part in segment.parts(13) if part),
-        )  # fmt: skip
+            segment.get(1),
+            segment.get(2),
+            tuple(code for code in segment.get(3).split(segment.repetition) if code),
+            segment.get(4),
+            segment.get(5),
+            segment.get(6),
+            to_cents(amount, f"{where}07", self.problems) if amount else None,
+            self._percent(segment.get(8), where),
+            segment.get(9),
+            segment.get(10),
+            segment.get(11),
+            segment.get(12),
+            " ".join(part for part in segment.parts(13) if part),
+        )
         self.member.benefits.append(self.benefit)
 
     def _percent(self, text: str, where: str) -> Decimal | None:

@@ -1,4 +1,6 @@
-"""Writes a 270: asks a payer what a person's coverage is on a day (005010X279A1, real time, one subscriber or one dependent)."""
+"""Writes a 270: asks a payer what a person's coverage is on a day (005010X279A1, real time, one subscriber or
+one dependent).
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ Row = tuple[str, ...]
 
 @dataclass(frozen=True, slots=True)
 class Inquiry:
-    """`trace` comes back in the answer's TRN02. `subscriber.member_id` is the id asked about; `dependent` when it is somebody else."""
+    """`trace` comes back in the answer's TRN02. `subscriber.member_id` is the id asked about; `dependent`
+    when it is somebody else.
+    """
 
     trace: str
     payer: Organization

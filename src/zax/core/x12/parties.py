@@ -1,4 +1,6 @@
-"""Who stands in a transaction: people, organizations and the two ends of an interchange, as claims and inquiries name them alike."""
+"""Who stands in a transaction: people, organizations and the two ends of an interchange, as claims and
+inquiries name them alike.
+"""
 
 from __future__ import annotations
 

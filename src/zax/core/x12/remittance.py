@@ -1,8 +1,8 @@
 """Reads an 835 (005010X221A1): which claims a payer paid, line by line, and why the rest was not paid.
 
-Loops: 1000A payer, 2000 header number (LX), 2100 claim (CLP), 2110 service (SVC), PLB provider adjustments. Segments and loops
-that do not concern payment are passed over. Amounts become cents; a sum that does not add up (section 1.10.2, balancing) is
-said in `problems`.
+Loops: 1000A payer, 2000 header number (LX), 2100 claim (CLP), 2110 service (SVC), PLB provider adjustments.
+Segments and loops that do not concern payment are passed over. Amounts become cents; a sum that does not add
+up (section 1.10.2, balancing) is said in `problems`.
 """
 
 from __future__ import annotations
@@ -16,7 +16,9 @@ from zax.core.x12.syntax import Document, Segment, Transaction, read, to_cents
 
 @dataclass(frozen=True, slots=True)
 class Adjustment:
-    """One CAS triplet: group (CO contractual, PR patient, OA other, PI payer), reason code list 139, cents."""
+    """One CAS triplet: group (CO contractual, PR patient, OA other, PI payer), reason code list
+    139, cents.
+    """
 
     group: str
     reason: str
@@ -56,7 +58,9 @@ class RemitClaim:
 
 @dataclass(slots=True)
 class Remittance:
-    """One 835 transaction: one payment (`trace` is TRN02) with its claims; provider adjustments reduce what was paid."""
+    """One 835 transaction: one payment (`trace` is TRN02) with its claims; provider adjustments reduce what
+    was paid.
+    """
 
     trace: str = ""
     payer: str = ""
@@ -113,15 +117,28 @@ class _Reader:
         self.line: RemitLine | None = None
 
     def cents(self, segment: Segment, position: int) -> int:
-        where = f"{segment.id}{position:02d} of {self.claim.number if self.claim else self.transaction.control}"
+        where = (
+            f"{segment.id}{position:02d} of {self.claim.number if self.claim else self.transaction.control}"
+        )
         return to_cents(segment.get(position), where, self.problems)
 
     def read(self) -> Remittance:
         readers = {
-            "BPR": self.bpr, "TRN": self.trn, "N1": self.n1, "CLP": self.clp, "NM1": self.nm1, "SVC": self.svc,
-            "CAS": self.cas, "DTM": self.dtm, "REF": self.ref, "AMT": self.amt, "LQ": self.lq, "PLB": self.plb,
-            "LX": self.leave_claim, "N3": self.ignore,
-        }  # fmt: skip
+            "BPR": self.bpr,
+            "TRN": self.trn,
+            "N1": self.n1,
+            "CLP": self.clp,
+            "NM1": self.nm1,
+            "SVC": self.svc,
+            "CAS": self.cas,
+            "DTM": self.dtm,
+            "REF": self.ref,
+            "AMT": self.amt,
+            "LQ": self.lq,
+            "PLB": self.plb,
+            "LX": self.leave_claim,
+            "N3": self.ignore,
+        }
         for segment in self.transaction.segments:
             readers.get(segment.id, self.ignore)(segment)
         self.balance()
@@ -177,7 +194,9 @@ class _Reader:
             return
         for at in range(2, len(segment.elements), 3):
             if segment.get(at):
-                target.adjustments.append(Adjustment(segment.get(1), segment.get(at), self.cents(segment, at + 1)))
+                target.adjustments.append(
+                    Adjustment(segment.get(1), segment.get(at), self.cents(segment, at + 1))
+                )
 
     def dtm(self, segment: Segment) -> None:
         if self.line and segment.get(1) in {"472", "150"}:
@@ -200,7 +219,9 @@ class _Reader:
         for at in range(3, len(segment.elements), 2):
             if segment.get(at):
                 reason = segment.parts(at)[0]
-                self.remittance.provider_adjustments.append(Adjustment("PLB", reason, self.cents(segment, at + 1)))
+                self.remittance.provider_adjustments.append(
+                    Adjustment("PLB", reason, self.cents(segment, at + 1))
+                )
 
     def balance(self) -> None:
         for claim in self.remittance.claims:
@@ -209,7 +230,8 @@ class _Reader:
         paid -= _sum(self.remittance.provider_adjustments)
         if paid != self.remittance.paid_cents:
             self.problems.append(
-                f"Payment {self.remittance.trace} is {_show(self.remittance.paid_cents)}, its claims add up to {_show(paid)}."
+                f"Payment {self.remittance.trace} is {_show(self.remittance.paid_cents)}, its claims add up"
+                f" to {_show(paid)}."
             )
 
     def balance_claim(self, claim: RemitClaim) -> None:

@@ -1,7 +1,9 @@
-"""X12 as text: segments, elements, envelopes. Reads any valid interchange and says what is wrong with a damaged one.
+"""X12 as text: segments, elements, envelopes. Reads any valid interchange and says what is wrong with a
+damaged one.
 
-The delimiters are taken from the ISA segment (X12.5 interchange control structure): element separator at position 3, component
-separator at 104, segment terminator at 105, the repetition separator in ISA11 (from 00402 on); line breaks after the terminator are layout and carry no meaning.
+The delimiters are taken from the ISA segment (X12.5 interchange control structure): element separator at
+position 3, component separator at 104, segment terminator at 105, the repetition separator in ISA11 (from
+00402 on); line breaks after the terminator are layout and carry no meaning.
 """
 
 from __future__ import annotations
@@ -47,7 +49,9 @@ class Transaction:
 
 @dataclass(slots=True)
 class Document:
-    """Everything a file holds. `problems` is empty for a sound file; transactions are kept as far as they could be read."""
+    """Everything a file holds. `problems` is empty for a sound file; transactions are kept as far as they
+    could be read.
+    """
 
     sender: str = ""
     receiver: str = ""
@@ -78,7 +82,10 @@ def split_segments(text: str) -> list[Segment]:
         repetition = repeats if repeats and not repeats.isalnum() and not repeats.isspace() else "^"
         end = _end_of_interchange(rest, terminator, element)
         chunk, rest = rest[:end], rest[end:].lstrip(" \t\r\n")
-        pieces = (piece.strip("\r\n \t" if terminator not in "\r\n" else "\r\n") for piece in chunk.split(terminator))
+        pieces = (
+            piece.strip("\r\n \t" if terminator not in "\r\n" else "\r\n")
+            for piece in chunk.split(terminator)
+        )
         segments += [Segment(tuple(piece.split(element)), component, repetition) for piece in pieces if piece]
     if rest:
         segments.append(Segment(("", rest[:40]), ":"))
@@ -93,7 +100,9 @@ def _end_of_interchange(text: str, terminator: str, element: str) -> int:
 
 
 def read(text: str) -> Document:
-    """The transactions of a file and what is wrong with it. Never raises: damage becomes a sentence in `problems`."""
+    """The transactions of a file and what is wrong with it. Never raises: damage becomes a sentence in
+    `problems`.
+    """
     document = Document()
     try:
         segments = split_segments(text)
@@ -135,7 +144,10 @@ class _Envelopes:
             elif segment.id == "TA1":
                 continue
             else:
-                self.say(f"Segment {number} ({segment.id or segment.get(1)[:10]!r}) stands outside any transaction.")
+                self.say(
+                    f"Segment {number} ({segment.id or segment.get(1)[:10]!r}) stands outside any"
+                    " transaction."
+                )
         self.close_transaction("The file breaks off")
         if self.gs is not None:
             self.say(f"The file breaks off: group {self.gs.get(6)} has no GE.")
@@ -200,7 +212,9 @@ class _Envelopes:
 
 
 def to_cents(text: str, where: str, problems: list[str]) -> int:
-    """An X12 decimal ('12.5', '-.1', '100') as cents; what is not one is said in `problems` and counts as 0."""
+    """An X12 decimal ('12.5', '-.1', '100') as cents; what is not one is said in `problems` and
+    counts as 0.
+    """
     if not text:
         return 0
     try:
@@ -218,7 +232,9 @@ def amount(cents: int) -> str:
     """Cents as X12 writes them: no trailing zeros, leading minus (X12.6 type R)."""
     sign, cents = ("-" if cents < 0 else ""), abs(cents)
     return (
-        f"{sign}{cents // 100}.{cents % 100:02d}".rstrip("0").rstrip(".") if cents % 100 else f"{sign}{cents // 100}"
+        f"{sign}{cents // 100}.{cents % 100:02d}".rstrip("0").rstrip(".")
+        if cents % 100
+        else f"{sign}{cents // 100}"
     )
 
 

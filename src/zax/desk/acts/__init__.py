@@ -4,12 +4,14 @@ An act reads what it needs, lets the core decide, writes, and leaves traces, all
 
     @act("payments")                                  # whose role lacks the right is refused
     def write_off(tx: Transaction, form: OffForm) -> int:
-        ...                                           # read with tx.connection, decide in zax.core, write through zax.store
+        ...                                           # read with tx.connection, decide in zax.core, write
+        through zax.store
         tx.audit("money.write_off", patient_id=...)   # who did what
         tx.tell("money", patient_id=...)              # open screens look again
         tx.send("receipt_mail", key, {...})           # the outside is told later, once, by the worker
 
-It is called as `write_off(desk, actor, form)`. An error of the core rolls everything back; a deadlock is tried again, here and nowhere else.
+It is called as `write_off(desk, actor, form)`. An error of the core rolls everything back; a deadlock is
+tried again, here and nowhere else.
 
     actor        who acts: a person, or the worker
     transaction  what an act works with: Desk, Transaction

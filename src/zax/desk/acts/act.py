@@ -1,5 +1,5 @@
-"""`@act("right")` makes a function an act: it checks the actor's right, opens the transaction, and tries again when the database
-breaks a deadlock. That is the only place where anything is tried again.
+"""`@act("right")` makes a function an act: it checks the actor's right, opens the transaction, and tries
+again when the database breaks a deadlock. That is the only place where anything is tried again.
 """
 
 from __future__ import annotations
@@ -23,7 +23,9 @@ TRIES = 8
 _DEADLOCK, _LOCK_TIMEOUT = 1213, 1205
 
 
-def act(right: str) -> Callable[[Callable[Concatenate[Transaction, P], T]], Callable[Concatenate[Desk, Actor, P], T]]:
+def act(
+    right: str,
+) -> Callable[[Callable[Concatenate[Transaction, P], T]], Callable[Concatenate[Desk, Actor, P], T]]:
     """Make `f(tx, ...)` an act called as `f(desk, actor, ...)`; errors of the core roll everything back."""
 
     def wrap(function: Callable[Concatenate[Transaction, P], T]) -> Callable[Concatenate[Desk, Actor, P], T]:
@@ -38,7 +40,9 @@ def act(right: str) -> Callable[[Callable[Concatenate[Transaction, P], T]], Call
 
 
 def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
-    """Run `work` in a transaction; again on a deadlock, with a short random pause so that two do not meet again."""
+    """Run `work` in a transaction; again on a deadlock, with a short random pause so that two do not meet
+    again.
+    """
     for attempt in range(1, TRIES + 1):
         try:
             return _once(desk, actor, work)

@@ -18,7 +18,9 @@ from zax.store.engine import Connection, Engine
 
 @dataclass(slots=True)
 class Desk:
-    """What every act works with: the database, the clock and the clinic's setup, which is read again when it has changed."""
+    """What every act works with: the database, the clock and the clinic's setup, which is read again when it
+    has changed.
+    """
 
     engine: Engine
     clock: Clock
@@ -30,7 +32,9 @@ class Desk:
             self.adopt(load(connection))
 
     def adopt(self, clinic: Clinic) -> None:
-        """Take the setup as it was just read or written; one that was read before somebody else's change comes too late."""
+        """Take the setup as it was just read or written; one that was read before somebody else's change
+        comes too late.
+        """
         with self._turn:
             if clinic.version >= self.clinic.version:
                 self.clinic = clinic
@@ -38,7 +42,9 @@ class Desk:
 
 @dataclass(slots=True)
 class Transaction:
-    """One running act. `now` is UTC and stays the same for the whole act; `books` are the books days it has asked for, by site."""
+    """One running act. `now` is UTC and stays the same for the whole act; `books` are the books days it has
+    asked for, by site.
+    """
 
     connection: Connection
     desk: Desk
@@ -65,7 +71,11 @@ class Transaction:
         self.audit_with(act, detail, patient_id, visit_id)
 
     def audit_with(
-        self, act: str, detail: Mapping[str, object], patient_id: int | None = None, visit_id: int | None = None
+        self,
+        act: str,
+        detail: Mapping[str, object],
+        patient_id: int | None = None,
+        visit_id: int | None = None,
     ) -> None:
         """The same, where the detail comes as a whole."""
         write_audit(
@@ -98,7 +108,9 @@ class Transaction:
             patient_id=patient_id,
         )
 
-    def send(self, kind: str, key: str, payload: Mapping[str, object], due_at: datetime | None = None) -> None:
+    def send(
+        self, kind: str, key: str, payload: Mapping[str, object], due_at: datetime | None = None
+    ) -> None:
         """Put something for the outside into the outbox; the key makes it go out once."""
         put_errand(
             self.connection,
@@ -110,7 +122,9 @@ class Transaction:
         )
 
     def change_setup(self, act: str, **detail: object) -> None:
-        """Note that the setup changed, once it is written: every process reads it again before its next act, every screen soon after."""
+        """Note that the setup changed, once it is written: every process reads it again before its next act,
+        every screen soon after.
+        """
         settings.set_version(self.connection, self.clinic.version + 1)
         self.audit_with(act, detail)
         self.tell("setup")

@@ -1,5 +1,5 @@
-"""Arrival: the clinic's list for one visit, what was done of it by whom, and checking in. A required step that is open stands in the door
-until it is done or a manager lets the patient in with a reason.
+"""Arrival: the clinic's list for one visit, what was done of it by whom, and checking in. A required step
+that is open stands in the door until it is done or a manager lets the patient in with a reason.
 """
 
 from __future__ import annotations
@@ -40,13 +40,17 @@ class StepsOpen(Conflict):
     """Required steps stand between the patient and "here"; `open` are their words."""
 
     def __init__(self, names: Sequence[str]) -> None:
-        super().__init__(f"Before check-in: {', '.join(names)}. A manager may let them in with a reason.", "steps")
+        super().__init__(
+            f"Before check-in: {', '.join(names)}. A manager may let them in with a reason.", "steps"
+        )
         self.names = list(names)
 
 
 @dataclass(frozen=True, slots=True)
 class Collect:
-    """What may be asked for at the desk before anything is charged; cents. `paid` was already taken for this visit."""
+    """What may be asked for at the desk before anything is charged; cents. `paid` was already taken for this
+    visit.
+    """
 
     copay: int
     earlier: Sequence[OpenVisit]
@@ -87,7 +91,9 @@ def arrival_of(
     bill = bill or bill_of(connection, clinic, visit)
     zone = clinic.sites[visit.site_id].timezone
     today = local(now, zone).date()
-    known = known_of(connection, clinic, [Asking(visit.patient_id, visit.type_id, visit.provider_id)], today)[0]
+    known = known_of(connection, clinic, [Asking(visit.patient_id, visit.type_id, visit.provider_id)], today)[
+        0
+    ]
     gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today))
     collect = collect_of(connection, visit, bill)
     cards = steps.card_pictures(connection, visit.patient_id)
@@ -104,8 +110,16 @@ def arrival_of(
 
 
 def _by_itself(
-    each: Step, clinic: Clinic, known: Known, gaps: Sequence[Gap], collect: Collect, bill: Bill, cards: Mapping[str, datetime], now: datetime, today: date
-) -> str:  # fmt: skip
+    each: Step,
+    clinic: Clinic,
+    known: Known,
+    gaps: Sequence[Gap],
+    collect: Collect,
+    bill: Bill,
+    cards: Mapping[str, datetime],
+    now: datetime,
+    today: date,
+) -> str:
     """Why a built-in step has nothing to do for this visit; empty when it has."""
     if each.kind == StepKind.GAPS:
         return "" if gaps else "nothing is missing"
@@ -118,7 +132,13 @@ def _by_itself(
         return {"": "no payer to ask", "fine": "active, checked"}.get(mark, "")
     if each.kind == StepKind.COVERAGE:
         fresh = [kind for kind, at in cards.items() if step_months(at.date(), CARD_MONTHS) > today]
-        return "no coverage on file" if bill.coverage is None else "both sides on file" if len(fresh) == 2 else ""
+        return (
+            "no coverage on file"
+            if bill.coverage is None
+            else "both sides on file"
+            if len(fresh) == 2
+            else ""
+        )
     if each.kind == StepKind.FORM:
         template = clinic.forms.get(each.template_id or 0)
         if template is None or not template.active:
@@ -131,7 +151,9 @@ def _by_itself(
 def collect_of(connection: Connection, visit: Visit, bill: Bill) -> Collect:
     """The copays that the plan asks for these services, and what the household has open from earlier."""
     copay = sum(each.copay_due for each in bill.estimates)
-    paid = -sum(entry.patient_cents for entry in money.visit_entries(connection, visit.id) if entry.line_id is None)
+    paid = -sum(
+        entry.patient_cents for entry in money.visit_entries(connection, visit.id) if entry.line_id is None
+    )
     earlier = open_elsewhere(connection, visit.household_id, visit.id)
     return Collect(copay, earlier, paid)
 
@@ -145,7 +167,9 @@ def _answers(connection: Connection, visit_id: int) -> dict[int, Answer]:
 
 @act("arrivals")
 def do_step(tx: Transaction, visit_id: int, step_id: int, how: str = "done", note: str = "") -> None:
-    """A step done or skipped at this visit; doing a skipped one replaces the skipping. Skipping needs a reason."""
+    """A step done or skipped at this visit; doing a skipped one replaces the skipping. Skipping needs a
+    reason.
+    """
     visit = locked_visit(tx, visit_id)
     if step_id not in tx.clinic.steps:
         raise NotFound("This step is no longer on the list.")
@@ -153,7 +177,9 @@ def do_step(tx: Transaction, visit_id: int, step_id: int, how: str = "done", not
         raise Refused("A step is done or skipped.", "how")
     if how == "skipped" and not note.strip():
         raise Refused("Say in a few words why it is left out.", "note")
-    before = next((each for each in steps.steps_done(tx.connection, visit.id) if each.step_id == step_id), None)
+    before = next(
+        (each for each in steps.steps_done(tx.connection, visit.id) if each.step_id == step_id), None
+    )
     if before is not None and before.how == how == "done":
         return
     steps.undo_step(tx.connection, visit.id, step_id, tx.now)
@@ -179,7 +205,13 @@ def undo_step(tx: Transaction, visit_id: int, step_id: int) -> None:
 
 
 def _told(tx: Transaction, visit: Visit, what: str, step_id: int, how: str) -> None:
-    tx.audit(what, patient_id=visit.patient_id, visit_id=visit.id, step=tx.clinic.steps[step_id].step.words, how=how)
+    tx.audit(
+        what,
+        patient_id=visit.patient_id,
+        visit_id=visit.id,
+        step=tx.clinic.steps[step_id].step.words,
+        how=how,
+    )
     tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
@@ -189,7 +221,8 @@ def check_in(
 ) -> None:
     """The patient is here. On the day itself; for a past day only to correct the track, with a reason.
 
-    `boss` is a manager who lets the patient in although a required step is open; the actor counts if they may. Raises StepsOpen.
+    `boss` is a manager who lets the patient in although a required step is open; the actor counts if they
+    may. Raises StepsOpen.
     """
     visit = locked_visit(tx, visit_id, version)
     today = tx.business_day(visit.site_id)
@@ -217,12 +250,17 @@ def _past_the_door(tx: Transaction, visit: Visit, reason: str, boss: Actor | Non
     if not reason.strip():
         raise Refused("Say in a few words why they may come in all the same.", "reason")
     tx.audit(
-        "visit.let_in", patient_id=visit.patient_id, visit_id=visit.id, by=manager.name, without=names, reason=reason
+        "visit.let_in",
+        patient_id=visit.patient_id,
+        visit_id=visit.id,
+        by=manager.name,
+        without=names,
+        reason=reason,
     )
     return f"{reason.strip()} (let in by {manager.name} without {', '.join(names)})"
 
 
-# --- setup ---------------------------------------------------------------------------------------------------------
+# --- setup
 @dataclass(frozen=True, slots=True)
 class StepForm:
     """A step of the list as typed."""
@@ -272,7 +310,9 @@ def save_step(tx: Transaction, step_id: int, form: StepForm) -> int:
 
 @act("setup")
 def order_steps(tx: Transaction, ids: Sequence[int]) -> None:
-    """The list in this order; steps not named keep their place behind. Refused when somebody changed the list meanwhile."""
+    """The list in this order; steps not named keep their place behind. Refused when somebody changed the list
+    meanwhile.
+    """
     if set(ids) - set(tx.clinic.steps) or len(set(ids)) != len(ids):
         raise Refused("The list was changed meanwhile. Look at it again.", "order")
     rest = [number for number in tx.clinic.steps if number not in ids]

@@ -1,4 +1,6 @@
-"""What is known of people for one visit each, as heads-ups and arrival steps ask for it; read for a whole day at once."""
+"""What is known of people for one visit each, as heads-ups and arrival steps ask for it; read for a whole day
+at once.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ class Asking:
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """The facts, and beside them what arrival steps need: the patient, and the clinic's day on which forms were last signed by template."""
+    """The facts, and beside them what arrival steps need: the patient, and the clinic's day on which forms
+    were last signed by template.
+    """
 
     about: About
     patient: Patient
@@ -51,7 +55,8 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
     recalls, zone = stored.recalls_due(connection, ids), clinic.first_site.timezone
     moments = stored.signed_by_patient(connection, ids)
     signed = {
-        number: {form: local(at, zone).date() for form, at in moments.get(number, {}).items()} for number in people
+        number: {form: local(at, zone).date() for form, at in moments.get(number, {}).items()}
+        for number in people
     }
     covers: dict[int, list[Coverage]] = defaultdict(list)
     for row in coverages_of(connection, ids):
@@ -63,17 +68,28 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
         gaps = record_gaps(facts_of(clinic, person, mine, today))
         kind = clinic.types.get(each.type_id)
         due = frozenset(
-            form.id for form in clinic.forms.values()
+            form.id
+            for form in clinic.forms.values()
             if form.active and is_due(signed[person.id].get(form.id), form.again_months, today)
-        )  # fmt: skip
+        )
         was = last.get(person.id)
         about = About(
-            person.used_name or person.first, person.last, frozenset(flags.get(person.id, ())), age_on(person.birth, today) if person.birth else None,
-            owes.get(person.id, 0), (today - was).days if was else None, each.type_id, kind.name if kind else "",
-            clinic.providers[each.provider_id].short if each.provider_id in clinic.providers else "", tuple(diagnoses.get(person.id, ())), _kinds(clinic, mine), due,
-            overdue_days(recalls[person.id], today) if person.id in recalls else None, frozenset(gap.purpose.value for gap in gaps),
+            person.used_name or person.first,
+            person.last,
+            frozenset(flags.get(person.id, ())),
+            age_on(person.birth, today) if person.birth else None,
+            owes.get(person.id, 0),
+            (today - was).days if was else None,
+            each.type_id,
+            kind.name if kind else "",
+            clinic.providers[each.provider_id].short if each.provider_id in clinic.providers else "",
+            tuple(diagnoses.get(person.id, ())),
+            _kinds(clinic, mine),
+            due,
+            overdue_days(recalls[person.id], today) if person.id in recalls else None,
+            frozenset(gap.purpose.value for gap in gaps),
             gaps[0].words if gaps else "",
-        )  # fmt: skip
+        )
         return Known(about, person, signed[person.id], was is not None)
 
     return [known(each) for each in asked]
@@ -83,5 +99,6 @@ def _kinds(clinic: Clinic, covers: Sequence[Coverage]) -> frozenset[str]:
     if not covers:
         return frozenset({"none"})
     return frozenset(
-        {clinic.payers[c.payer_id].kind for c in covers} | {"dental" if c.dental else "medical" for c in covers}
+        {clinic.payers[c.payer_id].kind for c in covers}
+        | {"dental" if c.dental else "medical" for c in covers}
     )

@@ -1,6 +1,8 @@
-"""Forms: the clinic's templates and what was signed. A signed form is a PDF under its own hash; rows are only added, never changed.
+"""Forms: the clinic's templates and what was signed. A signed form is a PDF under its own hash; rows are only
+added, never changed.
 
-The page that is signed carries the template's version: if the text changed while somebody read it, nothing is signed.
+The page that is signed carries the template's version: if the text changed while somebody read it, nothing is
+signed.
 """
 
 from __future__ import annotations
@@ -40,7 +42,9 @@ from zax.store.patients.records import Patient
 
 @dataclass(frozen=True, slots=True)
 class Signed:
-    """What goes onto the paper: the blocks with their texts filled, the answers by block number, the strokes, who signed and when (local)."""
+    """What goes onto the paper: the blocks with their texts filled, the answers by block number, the strokes,
+    who signed and when (local).
+    """
 
     name: str
     blocks: Sequence[Block]
@@ -75,10 +79,21 @@ def record_words(
     today = local(now, clinic.sites[site_id].timezone).date()
     covers = coverages_of(connection, [patient.id])
     return {
-        "first": patient.first, "last": patient.last, "birth": f"{patient.birth:%-d %b %Y}" if patient.birth else "", "phone": show_phone(patient.phone), "email": patient.email,
-        "street": patient.street, "city": patient.city, "zip": patient.zip, "emergency_name": patient.emergency_name, "emergency_phone": show_phone(patient.emergency_phone),
-        "employer": patient.employer, "today": f"{today:%-d %B %Y}", "clinic": clinic.about["clinic_name"], "payer": covers[0].payer_name if covers else "",
-    }  # fmt: skip
+        "first": patient.first,
+        "last": patient.last,
+        "birth": f"{patient.birth:%-d %b %Y}" if patient.birth else "",
+        "phone": show_phone(patient.phone),
+        "email": patient.email,
+        "street": patient.street,
+        "city": patient.city,
+        "zip": patient.zip,
+        "emergency_name": patient.emergency_name,
+        "emergency_phone": show_phone(patient.emergency_phone),
+        "employer": patient.employer,
+        "today": f"{today:%-d %B %Y}",
+        "clinic": clinic.about["clinic_name"],
+        "payer": covers[0].payer_name if covers else "",
+    }
 
 
 def filled_blocks(blocks: Sequence[Block], words: Mapping[str, str]) -> list[Block]:
@@ -88,9 +103,18 @@ def filled_blocks(blocks: Sequence[Block], words: Mapping[str, str]) -> list[Blo
 
 @act("arrivals")
 def sign_form(
-    tx: Transaction, store: FileStore, paper: Paper, patient_id: int, template_id: int, form: SignForm, site_id: int, visit_id: int | None = None
-) -> int:  # fmt: skip
-    """Keep a signed form; its id. Raises Problems beside signature, signer or an answer, Stale when the text changed meanwhile."""
+    tx: Transaction,
+    store: FileStore,
+    paper: Paper,
+    patient_id: int,
+    template_id: int,
+    form: SignForm,
+    site_id: int,
+    visit_id: int | None = None,
+) -> int:
+    """Keep a signed form; its id. Raises Problems beside signature, signer or an answer, Stale when the text
+    changed meanwhile.
+    """
     template = tx.clinic.forms.get(template_id)
     if template is None or not template.active:
         raise NotFound("This form is no longer in use.")
@@ -106,9 +130,17 @@ def sign_form(
     words = record_words(tx.connection, tx.clinic, patient, tx.now, site_id)
     zone = tx.clinic.sites[site_id].timezone
     signed = Signed(
-        template.name, filled_blocks(template.blocks, words), answers, strokes, signer, relation, patient, local(tx.now, zone), zone,
+        template.name,
+        filled_blocks(template.blocks, words),
+        answers,
+        strokes,
+        signer,
+        relation,
+        patient,
+        local(tx.now, zone),
+        zone,
         {"about": tx.clinic.about, "site": tx.clinic.sites[site_id]},
-    )  # fmt: skip
+    )
     return keep_signed(
         tx,
         store,
@@ -194,15 +226,22 @@ def signed_pdf(connection: Connection, store: FileStore, signed_id: int) -> tupl
     content = store.get(row.digest)
     if not store.is_whole(row.digest, content):
         raise Refused(
-            "This paper is not what was signed: its content was changed outside Zax. Restore it from a backup."
+            "This paper is not what was signed: its content was changed outside Zax. Restore it from a"
+            " backup."
         )
     return row, content
 
 
 @act("setup")
 def save_template(
-    tx: Transaction, template_id: int, name: str, rows: Sequence[tuple[str, str, str, bool]], again_months: str, active: bool, version: int
-) -> int:  # fmt: skip
+    tx: Transaction,
+    template_id: int,
+    name: str,
+    rows: Sequence[tuple[str, str, str, bool]],
+    again_months: str,
+    active: bool,
+    version: int,
+) -> int:
     """Change a form, or make one (`template_id` 0); its id. What was signed stays as it was."""
     wrong = ProblemCollector()
     checked = wrong.take(check_template, name, rows)

@@ -1,4 +1,6 @@
-"""Heads-ups: which show for whom where, who put one away, and their setup. A heads-up put away stays away for that visit, or for the day."""
+"""Heads-ups: which show for whom where, who put one away, and their setup. A heads-up put away stays away for
+that visit, or for the day.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,9 @@ class Shown:
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One condition of the setup's form: `what` is 'fact' or 'fact:choice', `value` a number or code, `negated` turns it round."""
+    """One condition of the setup's form: `what` is 'fact' or 'fact:choice', `value` a number or code,
+    `negated` turns it round.
+    """
 
     what: str
     value: str = ""
@@ -63,7 +67,9 @@ def heads_ups(
     about: About | None = None,
 ) -> list[Shown]:
     """What shows for this person here. `about` saves reading it again."""
-    active = [each.headsup for each in clinic.headsups.values() if each.active and place in each.headsup.places]
+    active = [
+        each.headsup for each in clinic.headsups.values() if each.active and place in each.headsup.places
+    ]
     if not active:
         return []
     known = about or known_of(connection, clinic, [asked], today)[0].about
@@ -105,23 +111,30 @@ def show_again(tx: Transaction, headsup_id: int, patient_id: int) -> None:
     tx.tell("patient", patient_id=patient_id)
 
 
-# --- setup ---------------------------------------------------------------------------------------------------------
+# --- setup
 def choices_of(clinic: Clinic) -> dict[str, list[tuple[str, str]]]:
     """What a condition can be chosen from: by its words, (value of the field, words of the choice)."""
 
     def of(name: str, pairs: list[tuple[Any, str]]) -> tuple[str, list[tuple[str, str]]]:
         return FACTS[name].words, [(f"{name}:{value}", words) for value, words in pairs]
 
-    listed = dict([
-        of("flag", [(f.id, f.words) for f in clinic.flags.values()]), of("type", [(t.id, t.name) for t in clinic.types.values()]),
-        of("kind", list(KIND_WORDS.items())), of("unsigned", [(f.id, f.name) for f in clinic.forms.values()]), of("gap", list(GAP_WORDS.items())),
-    ])  # fmt: skip
+    listed = dict(
+        [
+            of("flag", [(f.id, f.words) for f in clinic.flags.values()]),
+            of("type", [(t.id, t.name) for t in clinic.types.values()]),
+            of("kind", list(KIND_WORDS.items())),
+            of("unsigned", [(f.id, f.name) for f in clinic.forms.values()]),
+            of("gap", list(GAP_WORDS.items())),
+        ]
+    )
     typed = [(name, fact.words) for name, fact in FACTS.items() if fact.value != "choice"]
     return {"with a number or code": typed, **{words: pairs for words, pairs in listed.items() if pairs}}
 
 
 def tree_of(groups: Sequence[Sequence[Row]], inner: str, outer: str) -> dict[str, Any]:
-    """The tree behind the form: groups of rows, joined inside by `inner` and among each other by `outer` (all or any). Rows without a choice are left out."""
+    """The tree behind the form: groups of rows, joined inside by `inner` and among each other by `outer` (all
+    or any). Rows without a choice are left out.
+    """
     made = [{inner: [_leaf(row) for row in group if row.what]} for group in groups]
     filled = [group for group in made if group[inner]]
     tree: dict[str, Any] = {} if not filled else {outer: filled}
@@ -208,8 +221,12 @@ def save_headsup(tx: Transaction, headsup_id: int, form: HeadsUpForm) -> int:
     return headsup_id
 
 
-def try_on(connection: Connection, clinic: Clinic, form: HeadsUpForm, patient_id: int, today: date) -> Shown | None:
-    """What the heads-up as typed would say for this patient, or None when it would not show. Nothing is kept."""
+def try_on(
+    connection: Connection, clinic: Clinic, form: HeadsUpForm, patient_id: int, today: date
+) -> Shown | None:
+    """What the heads-up as typed would say for this patient, or None when it would not show.
+    Nothing is kept.
+    """
     terms = checked(form)
     about = known_of(connection, clinic, [Asking(patient_id)], today)[0].about
     tried = HeadsUp(

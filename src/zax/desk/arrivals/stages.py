@@ -1,4 +1,6 @@
-"""Where somebody on the premises is and was: room, stage and the minutes in each; and the setup of the stages."""
+"""Where somebody on the premises is and was: room, stage and the minutes in each; and the setup of the
+stages.
+"""
 
 from __future__ import annotations
 
@@ -25,8 +27,12 @@ class StayShown:
     now: bool
 
 
-def stays_of(connection: Connection, clinic: Clinic, visit_id: int, state: str, now: datetime) -> list[StayShown]:
-    """The visit's stretches on the premises; the last one runs until now while the patient is in a room or waiting."""
+def stays_of(
+    connection: Connection, clinic: Clinic, visit_id: int, state: str, now: datetime
+) -> list[StayShown]:
+    """The visit's stretches on the premises; the last one runs until now while the patient is in a room or
+    waiting.
+    """
     found = stays(stored.whereabouts_of(connection, visit_id), now)
     here = state in {"here", "room"}
     if state in {"left", "settled", "checkout"} and found and found[-1].room_id is None:
@@ -70,7 +76,9 @@ def order_stages(tx: Transaction, ids: Sequence[int]) -> None:
 
 
 @act("setup")
-def save_day_habits(tx: Transaction, wait_limit: str, late_limit: str, wall_names: str, numbering: str) -> None:
+def save_day_habits(
+    tx: Transaction, wait_limit: str, late_limit: str, wall_names: str, numbering: str
+) -> None:
     """How long is too long, how the corridor screen names people, how teeth are written."""
     for text, field in ((wait_limit, "wait_limit"), (late_limit, "late_limit")):
         if not (text.strip().isascii() and text.strip().isdecimal()) or not 1 <= int(text) <= 120:
@@ -80,7 +88,10 @@ def save_day_habits(tx: Transaction, wait_limit: str, late_limit: str, wall_name
     if numbering not in {"universal", "fdi"}:
         raise Refused("Choose how teeth are written.", "numbering")
     for name, value in (
-        ("wait_limit_minutes", int(wait_limit)), ("late_limit_minutes", int(late_limit)), ("wall_names", wall_names), ("tooth_numbering", numbering),
-    ):  # fmt: skip
+        ("wait_limit_minutes", int(wait_limit)),
+        ("late_limit_minutes", int(late_limit)),
+        ("wall_names", wall_names),
+        ("tooth_numbering", numbering),
+    ):
         tx.keep_setting(name, value)
     tx.change_setup("day.habits")

@@ -1,6 +1,7 @@
 """Putting visits on the Book: one, a series, or a household in one act.
 
-What may stand where is decided in core.book; here it is locked, read and written. Every act can be undone (zax.desk.book.undo).
+What may stand where is decided in core.book; here it is locked, read and written. Every act can be undone
+(zax.desk.book.undo).
 """
 
 from __future__ import annotations
@@ -35,10 +36,12 @@ from zax.store.patients.attendance import tally_of
 
 @dataclass(frozen=True, slots=True)
 class BookOrder:
-    """A booking as asked for. `at` and `minutes` are as typed; a new patient comes in the four fields instead of an id.
+    """A booking as asked for. `at` and `minutes` are as typed; a new patient comes in the four fields instead
+    of an id.
 
-    `planned` are the patient's planned services this visit is to do; `sooner` and `short` keep a wish on the waitlist; `wait_id` is the
-    waitlist's reason that this booking answers. With `held_until` (UTC) it is only held: asked for on the web, with the patient's own words.
+    `planned` are the patient's planned services this visit is to do; `sooner` and `short` keep a wish on the
+    waitlist; `wait_id` is the waitlist's reason that this booking answers. With `held_until` (UTC) it is only
+    held: asked for on the web, with the patient's own words.
     """
 
     site_id: int
@@ -78,7 +81,9 @@ def parse_clock(text: str, field: str = "at") -> int:
 
 @act("book")
 def book_visit(tx: Transaction, order: BookOrder) -> int:
-    """Book and return the visit's id; the same key returns the same visit. Raises Refused, Problems or Conflict."""
+    """Book and return the visit's id; the same key returns the same visit. Raises Refused, Problems or
+    Conflict.
+    """
     return book_orders(tx, [order])[0]
 
 
@@ -180,7 +185,9 @@ def _check_order(tx: Transaction, order: BookOrder, provider: Provider) -> tuple
     if order.patient_id is None and not (order.first or order.last or order.birth or order.phone):
         wrong.add("patient", "Find the patient, or enter a new one.")
     elif order.patient_id is None:
-        wrong.take(check_new_patient, order.first, order.last, order.birth, order.phone, tx.business_day(site.id))
+        wrong.take(
+            check_new_patient, order.first, order.last, order.birth, order.phone, tx.business_day(site.id)
+        )
     if len(order.note) > 500:
         wrong.add("note", f"The note has {len(order.note)} letters; at most 500 can be kept.")
     wrong.raise_if_any()
@@ -189,7 +196,9 @@ def _check_order(tx: Transaction, order: BookOrder, provider: Provider) -> tuple
 
 
 def typed_minutes(typed: str, usual: int) -> int:
-    """The length as typed, the usual one for an empty field; 0, which no visit can have, for anything else."""
+    """The length as typed, the usual one for an empty field; 0, which no visit can have, for
+    anything else.
+    """
     text = typed.strip()
     return usual if not text else int(text) if text.isdecimal() and len(text) < 6 else 0
 
@@ -201,7 +210,9 @@ def _patient(tx: Transaction, order: BookOrder) -> int:
 
 
 def active_patient(tx: Transaction, patient_id: int) -> int:
-    """The patient, locked, so that two desks cannot give one person two times at once; Refused for an unknown or inactive one."""
+    """The patient, locked, so that two desks cannot give one person two times at once; Refused for an unknown
+    or inactive one.
+    """
     if not visits.active_patient_for_update(tx.connection, patient_id):
         raise Refused("This patient cannot be booked. Find the patient again.", "patient")
     return patient_id
@@ -214,22 +225,27 @@ def check_for_whom(tx: Transaction, kind: VisitType, patient_id: int) -> None:
     known = tally_of(tx.connection, patient_id).kept > 0
     if known and kind.for_whom == "new":
         raise Refused(
-            f"“{kind.name}” is for new patients, and this one has been here before. Choose another type.", "type_id"
+            f"“{kind.name}” is for new patients, and this one has been here before. Choose another type.",
+            "type_id",
         )
     if not known and kind.for_whom == "known":
         raise Refused(
-            f"“{kind.name}” is for patients who have been here before. Choose a type for new patients.", "type_id"
+            f"“{kind.name}” is for patients who have been here before. Choose a type for new patients.",
+            "type_id",
         )
 
 
 def check_own_time(tx: Transaction, patient_id: int, spot: Spot) -> None:
     """Nobody can be in two chairs at once."""
-    for other in visits.own_visits(tx.connection, patient_id, days_that_meet(tx.clinic, spot.site_id, spot.day)):
+    for other in visits.own_visits(
+        tx.connection, patient_id, days_that_meet(tx.clinic, spot.site_id, spot.day)
+    ):
         theirs = Span(other.start_min, other.start_min + other.minutes)
         if other.id not in spot.leaving and other.day == spot.day and theirs.overlaps(spot.span):
             who = tx.clinic.providers[other.provider_id].name
             raise Conflict(
-                f"This patient has a visit with {who} from {clock_words(theirs.start)} to {clock_words(theirs.end)}.",
+                f"This patient has a visit with {who} from {clock_words(theirs.start)} to"
+                f" {clock_words(theirs.end)}.",
                 "patient",
             )
 
@@ -237,7 +253,9 @@ def check_own_time(tx: Transaction, patient_id: int, spot: Spot) -> None:
 def write_lines(
     tx: Transaction, visit_id: int, patient_id: int, spot: Spot, placed: Placed, planned: Sequence[int]
 ) -> None:
-    """The type's services and the planned ones chosen; a planned service stands for the type's own of the same code."""
+    """The type's services and the planned ones chosen; a planned service stands for the type's own of the
+    same code.
+    """
     chosen = [row for row in planned_for(tx.connection, patient_id) if row.id in set(planned)]
     brought = {row.service_id for row in chosen}
     helper = next((slot.provider_id for slot in placed.staff if slot.words), spot.provider.id)
@@ -258,7 +276,11 @@ def write_lines(
         )
 
     lines = [line(row.service_id, row.tooth, row.surfaces, row.area, row.id) for row in chosen]
-    own = [number for number in spot.kind.services if number not in brought and services[number].offered(spot.day)]
+    own = [
+        number
+        for number in spot.kind.services
+        if number not in brought and services[number].offered(spot.day)
+    ]
     lines += [line(number) for number in own]
     plans.add_lines(tx.connection, visit_id, lines, tx.now, tx.actor.id)
     if chosen:

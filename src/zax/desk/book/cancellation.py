@@ -1,6 +1,7 @@
 """Taking visits off the Book: one with its reason, or a provider's whole day in one act with one note.
 
-Planned services go back to planned; whoever wants another time is put on the waitlist with the visit's type, length, note and value.
+Planned services go back to planned; whoever wants another time is put on the waitlist with the visit's type,
+length, note and value.
 """
 
 from __future__ import annotations
@@ -37,7 +38,9 @@ def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: 
     memo = Memo(tx)
     memo.look_at(visit)
     drop(tx, visit, chosen, note, memo)
-    memo.write(f"took off {visit.first} {visit.last}, {visit.day.day} {visit.day:%b} {clock_words(visit.start_min)}")
+    memo.write(
+        f"took off {visit.first} {visit.last}, {visit.day.day} {visit.day:%b} {clock_words(visit.start_min)}"
+    )
 
 
 @act("arrivals")
@@ -61,7 +64,9 @@ def _miss(tx: Transaction, visit: Visit, reason: str) -> None:
 
 
 def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> None:
-    """Off with it: planned work back, waitlist where the reason says so, the shelf emptied, everything told."""
+    """Off with it: planned work back, waitlist where the reason says so, the shelf emptied,
+    everything told.
+    """
     shelf.off_shelf(tx.connection, visit.id)
     memo.waits_ended += end_waits_of_visit(tx, visit.id, "the visit was taken off")
     if OFF[why].waits:
@@ -80,7 +85,9 @@ def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> N
 
 
 def _plan_again(tx: Transaction, visit: Visit) -> None:
-    """What was to be done stays planned for the patient: planned services are free again, those added by hand become planned."""
+    """What was to be done stays planned for the patient: planned services are free again, those added by hand
+    become planned.
+    """
     usual = tx.clinic.types[visit.type_id].services
     lines = planned.lines_to_do(tx.connection, visit.id)
     for line in lines:
@@ -101,7 +108,8 @@ def _plan_again(tx: Transaction, visit: Visit) -> None:
 
 @act("book")
 def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dict[str, list[str]]:
-    """A provider's whole day off: everybody of theirs on the waitlist with one note, exams given to others where possible, all undoable.
+    """A provider's whole day off: everybody of theirs on the waitlist with one note, exams given to others
+    where possible, all undoable.
 
     Says who was taken off, whose exam somebody else does, and who is here already and stays.
     """

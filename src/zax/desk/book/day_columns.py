@@ -1,4 +1,6 @@
-"""The columns of a day: bars for visits, closed and free stretches, how far behind a provider runs, and straps of those who step in."""
+"""The columns of a day: bars for visits, closed and free stretches, how far behind a provider runs, and
+straps of those who step in.
+"""
 
 from __future__ import annotations
 
@@ -30,9 +32,11 @@ CLOSE = 15  # minutes under which two straps would lie on each other when drawn
 
 @dataclass(slots=True)
 class Bar:
-    """One visit as drawn. `since` and `came_late` are minutes, `in_at` a minute of the day (local); `gone`: left before the checkout.
+    """One visit as drawn. `since` and `came_late` are minutes, `in_at` a minute of the day (local); `gone`:
+    left before the checkout.
 
-    `share` is its place among visits at the same time in one column: (which, of how many). `outside` says why it lies outside working hours.
+    `share` is its place among visits at the same time in one column: (which, of how many). `outside` says why
+    it lies outside working hours.
     """
 
     id: int
@@ -103,7 +107,9 @@ class Strap:
 
 @dataclass(slots=True)
 class DayColumn:
-    """One column: a provider's day, a room's day, or one day of a provider's week. `key` names it; `under` stands under its title."""
+    """One column: a provider's day, a room's day, or one day of a provider's week. `key` names it; `under`
+    stands under its title.
+    """
 
     key: str
     title: str
@@ -133,7 +139,11 @@ def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id:
         found = covers.get(bar.id)
         bar.cover = mark_of(clinic, found, now_utc)
         if not bar.gap:
-            bar.gap = "no member id" if found is not None and found.member_id == "" else COVER_GAP.get(bar.cover, "")
+            bar.gap = (
+                "no member id"
+                if found is not None and found.member_id == ""
+                else COVER_GAP.get(bar.cover, "")
+            )
     return bars
 
 
@@ -148,10 +158,28 @@ def _moves(rows: Sequence[DayMove]) -> dict[int, dict[str, datetime]]:
 def make_bar(row: DayVisit, clinic: Clinic, moves: Mapping[str, datetime], now: datetime, zone: str) -> Bar:
     missing = record_gaps(Facts(row.birth, row.sex, row.phone, row.street))
     bar = Bar(
-        row.id, row.patient_id, row.first, row.last, row.start_min, row.minutes, Stop(row.state), clinic.types[row.type_id].name,
-        clinic.providers[row.provider_id], row.room_id, clinic.rooms[row.room_id].name, missing[0].words if missing else "", row.alert,
-        row.version, row.note, row.site_id, row.type_id, row.day, stage_id=row.stage_id or 0, gone=row.gone_at is not None, phone=row.phone,
-    )  # fmt: skip
+        row.id,
+        row.patient_id,
+        row.first,
+        row.last,
+        row.start_min,
+        row.minutes,
+        Stop(row.state),
+        clinic.types[row.type_id].name,
+        clinic.providers[row.provider_id],
+        row.room_id,
+        clinic.rooms[row.room_id].name,
+        missing[0].words if missing else "",
+        row.alert,
+        row.version,
+        row.note,
+        row.site_id,
+        row.type_id,
+        row.day,
+        stage_id=row.stage_id or 0,
+        gone=row.gone_at is not None,
+        phone=row.phone,
+    )
     if bar.stop == Stop.HELD:
         bar.held = held_words(row, zone)
     if bar.stop in ON_THE_BOOK:
@@ -184,9 +212,19 @@ def provider_lane(
     rooms = list(dict.fromkeys(bar.room_name for bar in mine)) or [clinic.rooms[provider.room_id].name]
     free = free_spans(windows, busy, now, site.grid)
     return DayColumn(
-        f"p{provider.id}", provider.name, ", ".join(rooms[:2]), day, site.id, provider, None, side_by_side(mine),
-        shut_spans(clinic, provider, site, day), free, over, behind,
-    )  # fmt: skip
+        f"p{provider.id}",
+        provider.name,
+        ", ".join(rooms[:2]),
+        day,
+        site.id,
+        provider,
+        None,
+        side_by_side(mine),
+        shut_spans(clinic, provider, site, day),
+        free,
+        over,
+        behind,
+    )
 
 
 def free_spans(windows: Sequence[Span], busy: Sequence[Span], now: int | None, grid: int) -> list[Span]:
@@ -210,7 +248,9 @@ def side_by_side(bars: list[Bar]) -> list[Bar]:
 
 
 def _share(group: list[Bar]) -> None:
-    """Each bar takes the first strip that is free at its start; all are as wide as the most that stand abreast."""
+    """Each bar takes the first strip that is free at its start; all are as wide as the most that stand
+    abreast.
+    """
     ends: list[int] = []
     strips = []
     for bar in group:
@@ -224,7 +264,10 @@ def _share(group: list[Bar]) -> None:
 def shut_spans(clinic: Clinic, provider: Provider, site: Site, day: date) -> list[tuple[Span, str]]:
     """The closed stretches of the site's day in this provider's column, each with why."""
     hours = clinic.hours.day_hours(provider.id, site.id, day)
-    return [(span, _why_shut(span, hours, clinic, provider, site, day)) for span in closed(hours.windows, site.day)]
+    return [
+        (span, _why_shut(span, hours, clinic, provider, site, day))
+        for span in closed(hours.windows, site.day)
+    ]
 
 
 def _round_up(minute: int, grid: int) -> int:
@@ -245,7 +288,9 @@ def _running(mine: Sequence[Bar], now: int) -> tuple[list[Span], int]:
 def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, site: Site, day: date) -> str:
     closure = clinic.hours.closure_words(site.id, day)
     said = next((words for shut, words in hours.shut if shut.overlaps(span)), "")
-    elsewhere = [name for other, name in clinic.hours.elsewhere(provider.id, site.id, day) if other.overlaps(span)]
+    elsewhere = [
+        name for other, name in clinic.hours.elsewhere(provider.id, site.id, day) if other.overlaps(span)
+    ]
     if closure or said:
         return closure or said
     if elsewhere:

@@ -1,4 +1,6 @@
-"""When those who are still to come will really begin, provider by provider, from what happened so far today."""
+"""When those who are still to come will really begin, provider by provider, from what happened so
+far today.
+"""
 
 from __future__ import annotations
 

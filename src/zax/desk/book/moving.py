@@ -1,4 +1,6 @@
-"""Changing visits on the Book: to another time, person, room or length, and to the right patient. Every act can be undone (zax.desk.book.undo)."""
+"""Changing visits on the Book: to another time, person, room or length, and to the right patient. Every act
+can be undone (zax.desk.book.undo).
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ from zax.store.book.records import Visit
 
 @dataclass(frozen=True, slots=True)
 class MoveOrder:
-    """Where a visit is to go. `at` and `minutes` as typed; empty minutes keep its length, room 0 lets the desk choose."""
+    """Where a visit is to go. `at` and `minutes` as typed; empty minutes keep its length, room 0 lets the
+    desk choose.
+    """
 
     site_id: int
     day: date
@@ -42,13 +46,16 @@ def check_day_open(tx: Transaction, visit: Visit) -> None:
     """Past days stay as they were. A visit on the shelf stands on no day."""
     if visit.state != Stop.SHELF and visit.day < tx.business_day(visit.site_id):
         raise Refused(
-            "That day is over, so its visits stay as they were. Only their track can be corrected, with a reason."
+            "That day is over, so its visits stay as they were. Only their track can be corrected, with a"
+            " reason."
         )
 
 
 @act("book")
 def move_visit(tx: Transaction, visit_id: int, order: MoveOrder, version: int | None = None) -> None:
-    """To another time, provider, room, site or length; from the shelf too. A visit moved to another time is no longer confirmed."""
+    """To another time, provider, room, site or length; from the shelf too. A visit moved to another time is
+    no longer confirmed.
+    """
     visit = locked_visit(tx, visit_id, version)
     spot = _spot_of_move(tx, visit, order)
     lock_spots(tx, [spot])
@@ -115,7 +122,9 @@ def _spot_of_move(tx: Transaction, visit: Visit, order: MoveOrder) -> Spot:
     )
     if visit.state in {Stop.HERE, Stop.ROOM}:
         if not stays:
-            raise Refused("The patient is already here. The visit can be made longer or shorter, not moved.", "at")
+            raise Refused(
+                "The patient is already here. The visit can be made longer or shorter, not moved.", "at"
+            )
     elif visit.state not in ON_THE_BOOK and visit.state != Stop.SHELF:
         raise Refused("Only a visit that is still to come can be moved.", "at")
     elif not stays or visit.state == Stop.SHELF:
@@ -139,13 +148,18 @@ def _lead_follows(tx: Transaction, visit: Visit, provider_id: int) -> None:
 
 
 @act("book")
-def replace_patient(tx: Transaction, visit_id: int, patient_id: int | None, version: int | None = None) -> None:
-    """The visit was booked for the wrong person: give it to the right one where it stands; planned services go back to the first."""
+def replace_patient(
+    tx: Transaction, visit_id: int, patient_id: int | None, version: int | None = None
+) -> None:
+    """The visit was booked for the wrong person: give it to the right one where it stands; planned services
+    go back to the first.
+    """
     visit = locked_visit(tx, visit_id, version)
     check_day_open(tx, visit)
     if visit.state not in ON_THE_BOOK:
         raise Refused(
-            "The patient can be changed until they have come. Take the visit off and book the right one.", "patient"
+            "The patient can be changed until they have come. Take the visit off and book the right one.",
+            "patient",
         )
     if not patient_id:
         raise Refused("Find the right patient.", "patient")

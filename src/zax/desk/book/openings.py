@@ -1,6 +1,8 @@
-"""Finding openings in the database: a request becomes needs, and days are read two weeks at a time, only as far as the search asks.
+"""Finding openings in the database: a request becomes needs, and days are read two weeks at a time, only as
+far as the search asks.
 
-The search itself is zax.core.book.openings; what it gets here are the working hours and busy minutes of everybody the need could use.
+The search itself is zax.core.book.openings; what it gets here are the working hours and busy minutes of
+everybody the need could use.
 """
 
 from __future__ import annotations
@@ -35,7 +37,9 @@ _SHORTEST_DEFAULT = 30
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """One visit of a request: the type, its minutes (0: as usual), and a provider (0: anybody who does it)."""
+    """One visit of a request: the type, its minutes (0: as usual), and a provider (0: anybody who
+    does it).
+    """
 
     type_id: int
     minutes: int = 0
@@ -44,7 +48,9 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Request:
-    """What is looked for. No weekdays means every one; times are minutes of the day; `same` asks for the person of the last visit only."""
+    """What is looked for. No weekdays means every one; times are minutes of the day; `same` asks for the
+    person of the last visit only.
+    """
 
     parts: tuple[Part, ...]
     sites: tuple[int, ...]
@@ -71,7 +77,9 @@ class _About:
 
 
 def find_openings(connection: Connection, clinic: Clinic, now: datetime, request: Request) -> list[Opening]:
-    """The best openings, best first. `now` is UTC. Refused, beside its field, for a request that cannot be searched."""
+    """The best openings, best first. `now` is UTC. Refused, beside its field, for a request that cannot be
+    searched.
+    """
     needs = needs_of(connection, clinic, request)
     first = max(request.first, min(local(now, clinic.sites[site].timezone).date() for site in request.sites))
     if request.last < first:
@@ -79,7 +87,9 @@ def find_openings(connection: Connection, clinic: Clinic, now: datetime, request
     if request.last - first > FARTHEST:
         raise Refused("Openings are looked for up to two years ahead.", "until")
     about = _about(connection, request)
-    days = site_days(connection, clinic, now, replace(request, first=first), needs, about.family or {}, about.id)
+    days = site_days(
+        connection, clinic, now, replace(request, first=first), needs, about.family or {}, about.id
+    )
     return best_openings(needs, days, first, request.limit, request.together)
 
 
@@ -100,7 +110,9 @@ def needs_of(connection: Connection, clinic: Clinic, request: Request) -> list[S
     return [_need(connection, clinic, request, part, wishes) for part in request.parts]
 
 
-def _need(connection: Connection, clinic: Clinic, request: Request, part: Part, wishes: Wishes) -> SearchRequest:
+def _need(
+    connection: Connection, clinic: Clinic, request: Request, part: Part, wishes: Wishes
+) -> SearchRequest:
     kind = clinic.types.get(part.type_id)
     if kind is None or not kind.active:
         raise Refused("Choose what the visit is for.", "type")
@@ -116,22 +128,41 @@ def _need(connection: Connection, clinic: Clinic, request: Request, part: Part, 
     if not leads:
         raise Refused(f"Nobody here does “{kind.name}” with this choice of person and site. Widen it.", "who")
     rooms = [
-        room.id for site in request.sites for room in clinic.rooms_for(kind, site) if request.room_id in {0, room.id}
+        room.id
+        for site in request.sites
+        for room in clinic.rooms_for(kind, site)
+        if request.room_id in {0, room.id}
     ]
     if not rooms:
         raise Refused(f"This room is not equipped for “{kind.name}”. Choose another or any.", "room")
     return SearchRequest(
-        minutes, tuple(dict.fromkeys(leads)), tuple(rooms), kind.id, {p.id: p.room_id for p in clinic.providers.values()}, _helpers(clinic, kind),
-        kind.lead_parts, kind.buffer, _hours(request, kind), shortest_of(clinic, kind.role), kind.goal, kind.most, wishes, int(last or 0),
-    )  # fmt: skip
+        minutes,
+        tuple(dict.fromkeys(leads)),
+        tuple(rooms),
+        kind.id,
+        {p.id: p.room_id for p in clinic.providers.values()},
+        _helpers(clinic, kind),
+        kind.lead_parts,
+        kind.buffer,
+        _hours(request, kind),
+        shortest_of(clinic, kind.role),
+        kind.goal,
+        kind.most,
+        wishes,
+        int(last or 0),
+    )
 
 
 def _hours(request: Request, kind: VisitType) -> tuple[int, ...]:
-    """By weekday, the minutes in which the visit must lie: the times asked for, within the type's own hours."""
+    """By weekday, the minutes in which the visit must lie: the times asked for, within the type's
+    own hours.
+    """
     asked = bits_of([Span(request.from_min, request.to_min)])
     if not kind.hours:
         return (asked,) * 7
-    return tuple(asked & bits_of(span for days, span in kind.hours if weekday in days) for weekday in range(7))
+    return tuple(
+        asked & bits_of(span for days, span in kind.hours if weekday in days) for weekday in range(7)
+    )
 
 
 def _helpers(clinic: Clinic, kind: VisitType) -> tuple[Helpers, ...]:
@@ -172,14 +203,28 @@ def site_days(
     while start <= request.last:
         end = min(request.last, start + CHUNK - timedelta(days=1))
         yield from _chunk(
-            connection, clinic, now, replace(request, first=start, last=end), needs, people, family, patient_id
+            connection,
+            clinic,
+            now,
+            replace(request, first=start, last=end),
+            needs,
+            people,
+            family,
+            patient_id,
         )
         start = end + timedelta(days=1)
 
 
 def _chunk(
-    connection: Connection, clinic: Clinic, now: datetime, request: Request, needs: Sequence[SearchRequest], people: Sequence[int], family: dict[int, str], patient_id: int,
-) -> Iterator[SiteDay]:  # fmt: skip
+    connection: Connection,
+    clinic: Clinic,
+    now: datetime,
+    request: Request,
+    needs: Sequence[SearchRequest],
+    people: Sequence[int],
+    family: dict[int, str],
+    patient_id: int,
+) -> Iterator[SiteDay]:
     busy = _busy_people(connection, clinic, request, people)
     at = _at_sites(connection, request, needs, family, patient_id)
     for number in range((request.last - request.first).days + 1):
@@ -194,12 +239,25 @@ def _chunk(
             wall = local(now, site.timezone)
             if day < wall.date():
                 continue
-            earliest = -(-(wall.hour * 60 + wall.minute) // site.grid) * site.grid if day == wall.date() else 0
+            earliest = (
+                -(-(wall.hour * 60 + wall.minute) // site.grid) * site.grid if day == wall.date() else 0
+            )
             yield SiteDay(
-                day, site_id, site.grid, open_bits, busy.get((site_id, day), {}),
-                {room.id: at.rooms.get((room.id, day), 0) for room in clinic.rooms.values() if room.site_id == site_id and room.active},
-                at.counts.get((site_id, day), {}), tuple(at.together.get((site_id, day), ())), at.own.get((site_id, day), 0), earliest,
-            )  # fmt: skip
+                day,
+                site_id,
+                site.grid,
+                open_bits,
+                busy.get((site_id, day), {}),
+                {
+                    room.id: at.rooms.get((room.id, day), 0)
+                    for room in clinic.rooms.values()
+                    if room.site_id == site_id and room.active
+                },
+                at.counts.get((site_id, day), {}),
+                tuple(at.together.get((site_id, day), ())),
+                at.own.get((site_id, day), 0),
+                earliest,
+            )
 
 
 def _window(request: Request, margin: timedelta = timedelta()) -> Window:
@@ -218,7 +276,9 @@ def _bits(spans: str) -> int:
 def _busy_people(
     connection: Connection, clinic: Clinic, request: Request, people: Sequence[int]
 ) -> dict[tuple[int, date], dict[int, int]]:
-    """Busy bits by site and day, then person; every visit anywhere counts, on the clock of the site asked about."""
+    """Busy bits by site and day, then person; every visit anywhere counts, on the clock of the site asked
+    about.
+    """
     zones = {site.id: site.timezone for site in clinic.sites.values()}
     one_zone = len(set(zones.values())) == 1
     found: dict[tuple[int, date], dict[int, int]] = defaultdict(dict)
@@ -245,16 +305,24 @@ def _spans(spans: str) -> list[Span]:
 
 @dataclass(slots=True)
 class _AtSites:
-    """Busy bits by room and day; counts by site and day where a need has a limit or goal; the household's visits; the patient's own minutes."""
+    """Busy bits by room and day; counts by site and day where a need has a limit or goal; the household's
+    visits; the patient's own minutes.
+    """
 
     rooms: dict[tuple[int, date], int]
     counts: dict[tuple[int, date], dict[int, int]] = field(default_factory=lambda: defaultdict(dict))
-    together: dict[tuple[int, date], list[tuple[Span, str]]] = field(default_factory=lambda: defaultdict(list))
+    together: dict[tuple[int, date], list[tuple[Span, str]]] = field(
+        default_factory=lambda: defaultdict(list)
+    )
     own: dict[tuple[int, date], int] = field(default_factory=lambda: defaultdict(int))
 
 
 def _at_sites(
-    connection: Connection, request: Request, needs: Sequence[SearchRequest], family: dict[int, str], patient_id: int
+    connection: Connection,
+    request: Request,
+    needs: Sequence[SearchRequest],
+    family: dict[int, str],
+    patient_id: int,
 ) -> _AtSites:
     window = _window(request)
     rows = stored.room_spans(connection, window, request.sites)
@@ -287,7 +355,9 @@ class Target:
 def places_for(
     connection: Connection, clinic: Clinic, now: datetime, targets: Sequence[Target], moving: Visit
 ) -> dict[str, tuple[str, list[int]]]:
-    """For a visit in hand: by column, why it cannot take the visit at all (empty: it can), and every minute at which it may begin."""
+    """For a visit in hand: by column, why it cannot take the visit at all (empty: it can), and every minute
+    at which it may begin.
+    """
     kind = clinic.types[moving.type_id]
     found: dict[str, tuple[str, list[int]]] = {}
     read: dict[tuple[int, date], tuple[list[SearchRequest], SiteDay | None]] = {}

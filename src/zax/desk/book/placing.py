@@ -1,6 +1,8 @@
-"""Where a visit may stand, asked of the database: who and what it could use, locked and read, and handed to core.book.booking.
+"""Where a visit may stand, asked of the database: who and what it could use, locked and read, and handed to
+core.book.booking.
 
-Everything that puts a visit on the Book goes through `find_place`, so there is one way in which a time is taken.
+Everything that puts a visit on the Book goes through `find_place`, so there is one way in which a time is
+taken.
 """
 
 from __future__ import annotations
@@ -25,7 +27,9 @@ from zax.store.engine import Connection
 
 @dataclass(frozen=True, slots=True)
 class Spot:
-    """A place on the Book as asked for. `room_id` is the room wished for; `leaving` the visits that make room for it."""
+    """A place on the Book as asked for. `room_id` is the room wished for; `leaving` the visits that make room
+    for it.
+    """
 
     site_id: int
     day: date
@@ -48,13 +52,17 @@ def lock_spots(tx: Transaction, spots: Sequence[Spot]) -> None:
     people, rooms = set(), set()
     for spot in spots:
         team = [spot.provider, *_helpers(tx.clinic, spot)]
-        people |= {(person.id, day) for person in team for day in days_that_meet(tx.clinic, spot.site_id, spot.day)}
+        people |= {
+            (person.id, day) for person in team for day in days_that_meet(tx.clinic, spot.site_id, spot.day)
+        }
         rooms |= {(room.id, spot.day) for room in tx.clinic.rooms_for(spot.kind, spot.site_id)}
     visits.lock_days(tx.connection, people, rooms)
 
 
 def days_that_meet(clinic: Clinic, site_id: int, day: date) -> list[date]:
-    """The dates of other sites that overlap this site's date: the same one, and its neighbours where the zones differ."""
+    """The dates of other sites that overlap this site's date: the same one, and its neighbours where the
+    zones differ.
+    """
     zone = clinic.sites[site_id].timezone
     if all(site.timezone == zone for site in clinic.sites.values()):
         return [day]
@@ -74,8 +82,15 @@ def want_for(connection: Connection, clinic: Clinic, spot: Spot) -> Want:
     roles = {need.role: [columns[p.id] for p in helpers if p.role == need.role] for need in spot.kind.needs}
     kind = spot.kind
     return Want(
-        spot.span, columns[spot.provider.id], _rooms(connection, clinic, spot), kind.needs, roles, kind.lead_parts, kind.buffer, kind.doubles,
-    )  # fmt: skip
+        spot.span,
+        columns[spot.provider.id],
+        _rooms(connection, clinic, spot),
+        kind.needs,
+        roles,
+        kind.lead_parts,
+        kind.buffer,
+        kind.doubles,
+    )
 
 
 def _column(clinic: Clinic, provider: Provider, spot: Spot, taken: Sequence[Taken]) -> Column:
@@ -95,9 +110,13 @@ def people_taken(
     zone = clinic.sites[site_id].timezone
     taken: dict[int, list[Taken]] = {person.id: [] for person in people}
     for row in visits.busy_people(connection, taken, days_that_meet(clinic, site_id, day)):
-        span = on_wall(row.day, Span(row.start_min, row.end_min), clinic.sites[row.site_id].timezone, day, zone)
+        span = on_wall(
+            row.day, Span(row.start_min, row.end_min), clinic.sites[row.site_id].timezone, day, zone
+        )
         if span and row.visit_id not in leaving:
-            taken[row.provider_id].append(Taken(span, f"{row.first} {row.last}", clinic.types[row.type_id].doubles))
+            taken[row.provider_id].append(
+                Taken(span, f"{row.first} {row.last}", clinic.types[row.type_id].doubles)
+            )
     return taken
 
 
@@ -115,7 +134,9 @@ def _rooms(connection: Connection, clinic: Clinic, spot: Spot) -> list[Column]:
 
 
 def find_place(tx: Transaction, spot: Spot) -> Placed:
-    """The staff and room the visit takes there; call after `lock_spots`. A refusal names who is in the way and the nearest fit."""
+    """The staff and room the visit takes there; call after `lock_spots`. A refusal names who is in the way
+    and the nearest fit.
+    """
     clinic, site = tx.clinic, tx.clinic.sites[spot.site_id]
     check_type_day(tx.connection, clinic, spot)
     if not clinic.hours.windows(spot.provider.id, spot.site_id, spot.day):
@@ -123,7 +144,8 @@ def find_place(tx: Transaction, spot: Spot) -> Placed:
     want = want_for(tx.connection, clinic, spot)
     if spot.room_id and spot.room_id not in {room.id for room in want.rooms}:
         raise Refused(
-            f"{clinic.rooms[spot.room_id].name} is not equipped for “{spot.kind.name}”. Choose another room.", "at"
+            f"{clinic.rooms[spot.room_id].name} is not equipped for “{spot.kind.name}”. Choose another room.",
+            "at",
         )
     try:
         return place(want)
@@ -132,7 +154,9 @@ def find_place(tx: Transaction, spot: Spot) -> Placed:
         earliest = now.hour * 60 + now.minute if spot.day == now.date() else 0
         near = nearest_fit([want], site.grid, earliest, lambda span: spot.kind.allows(spot.day, span))
         hint = (
-            f" Nearest free: {clock_words(near.span.start)}." if near else " Nothing of that length is free that day."
+            f" Nearest free: {clock_words(near.span.start)}."
+            if near
+            else " Nothing of that length is free that day."
         )
         raise type(error)(error.message + hint, "at") from error
 
@@ -152,21 +176,28 @@ def check_type_day(connection: Connection, clinic: Clinic, spot: Spot) -> None:
     kind = spot.kind
     if not kind.allows(spot.day, spot.span):
         windows = ", ".join(
-            f"{clock_words(w.start)} to {clock_words(w.end)}" for days, w in kind.hours if spot.day.weekday() in days
+            f"{clock_words(w.start)} to {clock_words(w.end)}"
+            for days, w in kind.hours
+            if spot.day.weekday() in days
         )
-        raise Refused(f"“{kind.name}” is booked {windows or 'on other weekdays'} only. Choose such a time.", "at")
+        raise Refused(
+            f"“{kind.name}” is booked {windows or 'on other weekdays'} only. Choose such a time.", "at"
+        )
     if kind.most:
         there = visits.visits_of_type(connection, spot.site_id, spot.day, kind.id)
         if len(there - spot.leaving) >= kind.most:
             raise Conflict(
-                f"There are already {kind.most} visits “{kind.name}” that day, as many as the clinic allows.", "at"
+                f"There are already {kind.most} visits “{kind.name}” that day, as many as the clinic allows.",
+                "at",
             )
 
 
 def nearest_anywhere(
     connection: Connection, clinic: Clinic, spot: Spot, earliest: int
 ) -> tuple[Provider, Span] | None:
-    """The nearest fit on the day with this provider or another who does the type: for a visit that is carried."""
+    """The nearest fit on the day with this provider or another who does the type: for a visit that is
+    carried.
+    """
     leads = sorted(clinic.hours.leads(spot.kind, spot.site_id), key=lambda p: p.id != spot.provider.id)
     wants = [want_for(connection, clinic, replace(spot, provider=lead)) for lead in leads]
     found = nearest_fit(
@@ -187,14 +218,18 @@ def stands_outside(clinic: Clinic, visit: DayVisit) -> str:
 def trial(
     connection: Connection, clinic: Clinic, spot: Spot, earliest: int
 ) -> tuple[str, tuple[Provider, Span] | None]:
-    """Whether the spot could be taken now, without locking: why not (empty: it could), and the nearest fit instead."""
+    """Whether the spot could be taken now, without locking: why not (empty: it could), and the nearest fit
+    instead.
+    """
     try:
         check_type_day(connection, clinic, spot)
         place(want_for(connection, clinic, spot))
     except ZaxError as error:
         return error.message, nearest_anywhere(connection, clinic, spot, earliest)
     if spot.span.start < earliest:
-        return f"{clock_words(spot.span.start)} has passed.", nearest_anywhere(connection, clinic, spot, earliest)
+        return f"{clock_words(spot.span.start)} has passed.", nearest_anywhere(
+            connection, clinic, spot, earliest
+        )
     return "", None
 
 
@@ -203,7 +238,8 @@ def check_still_free(
 ) -> None:
     """Whether a visit can stand again where it stood, with the staff slots it had.
 
-    Conflict, naming who has the time now, when it cannot. A place that takes no time (taken off, on the shelf) is always free.
+    Conflict, naming who has the time now, when it cannot. A place that takes no time (taken off, on the
+    shelf) is always free.
     """
     if where.state in FREES_THE_TIME:
         return
@@ -222,5 +258,6 @@ def check_still_free(
         held = Span(row.start_min, row.start_min + row.minutes)
         if row.room_id == where.room_id and row.id not in leaving and held.overlaps(whole):
             raise Conflict(
-                f"{tx.clinic.rooms[row.room_id].name} now has {row.first} {row.last} at {clock_words(row.start_min)}, {back}."
+                f"{tx.clinic.rooms[row.room_id].name} now has {row.first} {row.last} at"
+                f" {clock_words(row.start_min)}, {back}."
             )

@@ -1,4 +1,6 @@
-"""A plan of several visits before any is booked: each with its conflict, if it has one, and the nearest times instead."""
+"""A plan of several visits before any is booked: each with its conflict, if it has one, and the nearest times
+instead.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ NEXT_DAYS = 4
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """One visit of a plan. `why` is empty when its time can be had; `instead` are (day, start, provider) that could be had."""
+    """One visit of a plan. `why` is empty when its time can be had; `instead` are (day, start, provider) that
+    could be had.
+    """
 
     order: BookOrder
     name: str
@@ -51,7 +55,9 @@ def plan_series(
     unit: str,
     times: int,
 ) -> list[Planned]:
-    """The series from `order` on; the first row is the order itself. `today_minute` is the site's date (ISO) and minute now."""
+    """The series from `order` on; the first row is the order itself. `today_minute` is the site's date (ISO)
+    and minute now.
+    """
     days = series_days(order.day, every, unit, times)
     orders = [replace(order, day=day, key=f"{order.key[:34]}-{number}") for number, day in enumerate(days)]
     return [_planned(connection, clinic, today_minute, each, name, ()) for each in orders]
@@ -71,11 +77,21 @@ def plan_household(
     start = parse_clock(order.at)
     lengths = [clinic.types[member.type_id].minutes for member in members]
     rows: list[Planned] = []
-    for number, (member, begins) in enumerate(zip(members, row_of_starts(start, lengths, together), strict=True)):
+    for number, (member, begins) in enumerate(
+        zip(members, row_of_starts(start, lengths, together), strict=True)
+    ):
         each = replace(
-            order, at=clock_words(begins), patient_id=member.patient_id, type_id=str(member.type_id), provider_id=member.provider_id, minutes="",
-            key=f"{order.key[:34]}-{number}", planned=(), sooner=False, short=False,
-        )  # fmt: skip
+            order,
+            at=clock_words(begins),
+            patient_id=member.patient_id,
+            type_id=str(member.type_id),
+            provider_id=member.provider_id,
+            minutes="",
+            key=f"{order.key[:34]}-{number}",
+            planned=(),
+            sooner=False,
+            short=False,
+        )
         clash = tuple(row for row in rows if row.provider.id == member.provider_id and together)
         rows.append(_planned(connection, clinic, today_minute, each, member.name, clash))
     return rows
@@ -100,7 +116,9 @@ def _planned(
         for ahead in range(1, NEXT_DAYS + 1):
             day = order.day + timedelta(days=ahead)
             found.append((day, nearest_anywhere(connection, clinic, replace(spot, day=day), 0)))
-        instead = [(day.isoformat(), clock_words(hit[1].start), hit[0].id, hit[0].short) for day, hit in found if hit]
+        instead = [
+            (day.isoformat(), clock_words(hit[1].start), hit[0].id, hit[0].short) for day, hit in found if hit
+        ]
     return Planned(order, name, spot.span.start, spot.span.minutes, spot.provider, why, tuple(instead))
 
 
@@ -110,7 +128,9 @@ def _spot(clinic: Clinic, order: BookOrder) -> Spot:
         raise Refused("Choose what the visit is for.", "type_id")
     provider, start = provider_of(clinic, order.provider_id), parse_clock(order.at)
     if kind.role != provider.role:
-        raise Refused(f"{provider.name} does not do “{kind.name}”. Choose another type or provider.", "type_id")
+        raise Refused(
+            f"{provider.name} does not do “{kind.name}”. Choose another type or provider.", "type_id"
+        )
     text = order.minutes.strip()
     minutes = int(text) if text.isdecimal() else kind.minutes
     return Spot(order.site_id, order.day, Span(start, start + minutes), provider, kind, order.room_id)

@@ -1,6 +1,8 @@
-"""The shelf: visits taken off the Book by somebody who is about to place them again. Each has its owner; a shared one anybody may place.
+"""The shelf: visits taken off the Book by somebody who is about to place them again. Each has its owner; a
+shared one anybody may place.
 
-Nothing on the shelf is lost: it keeps everything about the visit, says where it was and since when, and goes back with one key.
+Nothing on the shelf is lost: it keeps everything about the visit, says where it was and since when, and goes
+back with one key.
 """
 
 from __future__ import annotations
@@ -24,7 +26,11 @@ from zax.store.book.records import Visit
 
 @act("book")
 def shelve(
-    tx: Transaction, visit_ids: Sequence[int], words: str = "", shared: bool = False, version: int | None = None
+    tx: Transaction,
+    visit_ids: Sequence[int],
+    words: str = "",
+    shared: bool = False,
+    version: int | None = None,
 ) -> None:
     """Take visits off the Book onto the shelf; their time is free at once."""
     memo = Memo(tx)
@@ -40,7 +46,9 @@ def shelve(
 def lift(tx: Transaction, visit: Visit, words: str, shared: bool, memo: Memo) -> None:
     check_day_open(tx, visit)
     if visit.state not in ON_THE_BOOK:
-        raise Refused(f"{visit.first} {visit.last} is not expected any more, so the visit cannot be taken up.")
+        raise Refused(
+            f"{visit.first} {visit.last} is not expected any more, so the visit cannot be taken up."
+        )
     memo.look_at(visit)
     step(tx, visit, Stop.SHELF)
     stored.put_on_shelf(
@@ -66,7 +74,9 @@ def put_back(tx: Transaction, visit_id: int) -> None:
     if visit.day < tx.business_day(visit.site_id):
         raise Refused("That day is over. Place the visit on a day to come.")
     slots = visits.slots_of(tx.connection, visit.id)
-    visits.lock_days(tx.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)})
+    visits.lock_days(
+        tx.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)}
+    )
     check_still_free(tx, visit, replace(visit.place, state=row.was), slots, {visit.id})
     memo = Memo(tx)
     memo.look_at(visit)

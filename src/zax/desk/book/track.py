@@ -1,4 +1,5 @@
-"""The steps of a visit along its track: confirm, to a room, through its stages, back (checking in is zax.desk.arrivals.check_in). Each is one press and one row with who and when.
+"""The steps of a visit along its track: confirm, to a room, through its stages, back (checking in is
+zax.desk.arrivals.check_in). Each is one press and one row with who and when.
 
 A visit of a past day is left as it was; only its track may be corrected, with a reason.
 """
@@ -36,7 +37,8 @@ def write_move(tx: Transaction, visit_id: int, from_stop: str, to: Stop, reason:
 
 
 def step(tx: Transaction, visit: Visit, to: Stop, reason: str = "", *, after: Visit | None = None) -> None:
-    """Put a locked visit on another stop: the row, the version, the feed. `after` is the visit with what else changes.
+    """Put a locked visit on another stop: the row, the version, the feed. `after` is the visit with what else
+    changes.
 
     Raises what the track refuses.
     """
@@ -54,14 +56,18 @@ _ON_THE_PREMISES = frozenset({Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 
 
 def _change_place(tx: Transaction, visit: Visit, to: Stop, room_id: int) -> int | None:
-    """A step on the premises is a change of place: into a room at the clinic's first stage, out of it at none. The stage."""
+    """A step on the premises is a change of place: into a room at the clinic's first stage, out of it at
+    none. The stage.
+    """
     stages = list(tx.clinic.stages.values())
     first = first_stage(stages, tx.clinic.types[visit.type_id].dental) if to == Stop.ROOM else None
     note_place(tx, visit.id, room_id if to == Stop.ROOM else None, first.id if first else None)
     return first.id if first else None
 
 
-def note_place(tx: Transaction, visit_id: int, room_id: int | None, stage_id: int | None, words: str = "") -> None:
+def note_place(
+    tx: Transaction, visit_id: int, room_id: int | None, stage_id: int | None, words: str = ""
+) -> None:
     """One row of where somebody is: from now on there and at that stage."""
     changes.write_whereabouts(
         tx.connection,
@@ -96,15 +102,20 @@ def check_correction(visit: Visit, today: date, reason: str) -> None:
     """A past day's track is corrected only with a reason."""
     if visit.day < today and not reason.strip():
         raise Refused(
-            f"This visit was on {visit.day.day} {visit.day:%b}. Say in a few words why its track is corrected.",
+            f"This visit was on {visit.day.day} {visit.day:%b}. Say in a few words why its track is"
+            " corrected.",
             "reason",
         )
 
 
 def take_time_again(tx: Transaction, visit: Visit) -> None:
-    """Somebody who did not come is expected after all: their time must still be free, and what they lost comes back."""
+    """Somebody who did not come is expected after all: their time must still be free, and what they lost
+    comes back.
+    """
     slots = visits.slots_of(tx.connection, visit.id)
-    visits.lock_days(tx.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)})
+    visits.lock_days(
+        tx.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)}
+    )
     check_still_free(tx, visit, replace(visit.place, state=Stop.BOOKED), slots, {visit.id})
     waitlist.end_lost(tx.connection, visit.id, tx.now, tx.actor.id, "came after all")
     planned.take_planned_again(tx.connection, visit.id)
@@ -112,7 +123,9 @@ def take_time_again(tx: Transaction, visit: Visit) -> None:
 
 
 @act("arrivals")
-def take_to_room(tx: Transaction, visit_id: int, room_id: int | None = None, version: int | None = None) -> None:
+def take_to_room(
+    tx: Transaction, visit_id: int, room_id: int | None = None, version: int | None = None
+) -> None:
     """Into the planned room, or another one; refused while somebody else sits there."""
     visit = locked_visit(tx, visit_id, version)
     room = _free_room(tx, visit, room_id or visit.room_id)
@@ -130,7 +143,9 @@ def move_room(tx: Transaction, visit_id: int, room_id: int, version: int | None 
     room = _free_room(tx, visit, room_id)
     changes.save_visit(tx.connection, visit, replace(visit, room_id=room.id))
     note_place(tx, visit.id, room.id, visit.stage_id)
-    tx.audit("visit.room_moved", patient_id=visit.patient_id, visit_id=visit.id, said=f"moved it to {room.name}")
+    tx.audit(
+        "visit.room_moved", patient_id=visit.patient_id, visit_id=visit.id, said=f"moved it to {room.name}"
+    )
     tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
 
 
@@ -152,7 +167,9 @@ def set_stage(tx: Transaction, visit_id: int, stage_id: int, version: int | None
 
 
 def _free_room(tx: Transaction, visit: Visit, room_id: int) -> Room:
-    """The room, locked for the day and empty; whoever was expected there gets another one. Conflict names who sits there."""
+    """The room, locked for the day and empty; whoever was expected there gets another one. Conflict names who
+    sits there.
+    """
     room = tx.clinic.rooms.get(room_id)
     if room is None or room.site_id != visit.site_id:
         raise Refused("Choose a room of this site.", "room_id")
@@ -174,7 +191,9 @@ def _make_room(tx: Transaction, visit: Visit, room_id: int) -> None:
     span = Span(visit.start_min, visit.start_min + visit.minutes + visit.buffer_min)
     rows = visits.busy_rooms(tx.connection, visit.site_id, visit.day)
     taken = [
-        (row.id, row.room_id, Span(row.start_min, row.start_min + row.minutes)) for row in rows if row.id != visit.id
+        (row.id, row.room_id, Span(row.start_min, row.start_min + row.minutes))
+        for row in rows
+        if row.id != visit.id
     ]
     for number, where, theirs in taken:
         if where != room_id or not theirs.overlaps(span):
@@ -182,13 +201,20 @@ def _make_room(tx: Transaction, visit: Visit, room_id: int) -> None:
         other = locked_visit(tx, number)
         busy = {r for n, r, s in taken if n != number and s.overlaps(theirs)} | {room_id}
         kind = tx.clinic.types[other.type_id]
-        free = next((r for r in tx.clinic.rooms_for(kind, visit.site_id, visit.room_id) if r.id not in busy), None)
+        free = next(
+            (r for r in tx.clinic.rooms_for(kind, visit.site_id, visit.room_id) if r.id not in busy), None
+        )
         if other.state in ON_THE_BOOK and free is not None:
             changes.save_visit(tx.connection, other, replace(other, room_id=free.id))
             tx.audit(
-                "visit.room_changed", patient_id=other.patient_id, visit_id=number, said=f"moved it to {free.name}"
+                "visit.room_changed",
+                patient_id=other.patient_id,
+                visit_id=number,
+                said=f"moved it to {free.name}",
             )
-            tx.tell("visit", site_id=other.site_id, day=other.day, visit_id=number, patient_id=other.patient_id)
+            tx.tell(
+                "visit", site_id=other.site_id, day=other.day, visit_id=number, patient_id=other.patient_id
+            )
 
 
 @act("arrivals")
@@ -199,7 +225,9 @@ def step_back(tx: Transaction, visit_id: int, reason: str, version: int | None =
         raise Refused("Only a step on the premises can be taken back here.")
     to = Stop.HERE if visit.state == Stop.ROOM else Stop.BOOKED
     if visit.state == Stop.HERE:
-        came_from = [row.from_stop for row in visits.track(tx.connection, visit_id) if row.to_stop == Stop.HERE]
+        came_from = [
+            row.from_stop for row in visits.track(tx.connection, visit_id) if row.to_stop == Stop.HERE
+        ]
         to = next((Stop(stop) for stop in reversed(came_from) if stop in EXPECTED), Stop.BOOKED)
     if visit.state == Stop.MISSED:
         take_time_again(tx, visit)

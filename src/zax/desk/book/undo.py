@@ -1,7 +1,8 @@
-"""Undoing the last act on the Book: every such act keeps what its visits were like before, and can be taken back until something else
-happened to one of them.
+"""Undoing the last act on the Book: every such act keeps what its visits were like before, and can be taken
+back until something else happened to one of them.
 
-`Memo` collects while the act runs and is written with it, in the same transaction. Undoing is an act itself and takes the same locks.
+`Memo` collects while the act runs and is written with it, in the same transaction. Undoing is an act itself
+and takes the same locks.
 """
 
 from __future__ import annotations
@@ -27,7 +28,9 @@ WITHIN = timedelta(hours=12)
 
 @dataclass(frozen=True, slots=True)
 class Before:
-    """What a visit was like before an act: where it stood, who was needed, what was to be done, in whose hand it was."""
+    """What a visit was like before an act: where it stood, who was needed, what was to be done, in whose hand
+    it was.
+    """
 
     place: VisitPlace
     slots: tuple[StaffSlotRow, ...]
@@ -55,7 +58,9 @@ class Memo:
         self.before[visit_id] = None
 
     def write(self, words: str) -> None:
-        """Keep it as the actor's last act; `words` say what was done, such as 'moved Victor Lund to 14:00'."""
+        """Keep it as the actor's last act; `words` say what was done, such as 'moved Victor Lund
+        to 14:00'.
+        """
         after = acts.versions_of(self.tx.connection, self.before)
         detail = {
             "visits": [
@@ -114,7 +119,9 @@ def _read(kept: Mapping[str, Any], visit_id: int) -> Before:
     held = kept["shelf"]
     if held:
         held = ShelfRow(visit_id=visit_id, **(held | {"at": datetime.fromisoformat(held["at"])}))
-    return Before(VisitPlace(**place), tuple(slots), tuple(kept["lines"]), tuple(kept["planned"]), held or None)
+    return Before(
+        VisitPlace(**place), tuple(slots), tuple(kept["lines"]), tuple(kept["planned"]), held or None
+    )
 
 
 def last_act(connection: Connection, user_id: int | None, now: datetime) -> LastAct | None:
@@ -125,7 +132,9 @@ def last_act(connection: Connection, user_id: int | None, now: datetime) -> Last
 
 @act("book")
 def undo_act(tx: Transaction, act_id: int) -> str:
-    """Take the act back and say what was undone. Conflict when something else happened since, or its time is taken now."""
+    """Take the act back and say what was undone. Conflict when something else happened since, or its time is
+    taken now.
+    """
     row = acts.act_for_update(tx.connection, act_id, tx.actor.id)
     if row is None:
         raise NotFound("There is nothing of yours to undo.")
@@ -139,7 +148,9 @@ def undo_act(tx: Transaction, act_id: int) -> str:
             raise Conflict(
                 f"{_what_since(tx, now[each['id']])} It cannot be undone any more; change the visit itself."
             )
-    before = {each["id"]: each["before"] and _read(each["before"], each["id"]) for each in row.detail["visits"]}
+    before = {
+        each["id"]: each["before"] and _read(each["before"], each["id"]) for each in row.detail["visits"]
+    }
     _lock_back(tx, [each for each in before.values() if each])
     for number, was in before.items():
         if was:

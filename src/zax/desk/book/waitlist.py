@@ -1,4 +1,5 @@
-"""The waitlist as the desk works it: read with tallies and wishes, added to by acts on the Book, asked again, left with a reason.
+"""The waitlist as the desk works it: read with tallies and wishes, added to by acts on the Book, asked again,
+left with a reason.
 
 A booking settles whatever it answers, so that nobody is called for a time they already have.
 """
@@ -58,9 +59,22 @@ def _waits(row: OpenWait, clinic: Clinic, zone: str) -> Waits:
     kind = clinic.types[row.type_id]
     leaves = row.why == WaitWhy.SOONER and row.visit_state in ON_THE_BOOK
     return Waits(
-        row.id, WaitWhy(row.why), local_date(row.since_at, zone), local_date(row.asked_at, zone), kind.ask_after, kind.id, kind.name, kind.role,
-        row.minutes, row.provider_id or 0, row.value_cents, row.site_id, row.note, row.visit_id or 0, row.booked if leaves else None,
-    )  # fmt: skip
+        row.id,
+        WaitWhy(row.why),
+        local_date(row.since_at, zone),
+        local_date(row.asked_at, zone),
+        kind.ask_after,
+        kind.id,
+        kind.name,
+        kind.role,
+        row.minutes,
+        row.provider_id or 0,
+        row.value_cents,
+        row.site_id,
+        row.note,
+        row.visit_id or 0,
+        row.booked if leaves else None,
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,11 +88,15 @@ class OpenTime:
 def open_times(
     connection: Connection, clinic: Clinic, site_id: int, days: Iterable[date], now: datetime
 ) -> list[OpenTime]:
-    """The free stretches of everybody on these days, of LEAST_GAP minutes or more, not yet over. `now` is UTC."""
+    """The free stretches of everybody on these days, of LEAST_GAP minutes or more, not yet over. `now` is
+    UTC.
+    """
     wall = local(now, clinic.sites[site_id].timezone)
     rooms = [room for room in clinic.rooms.values() if room.site_id == site_id]
     fitting = {
-        kind.id: {room.id for room in rooms if kind.may_use(room)} for kind in clinic.types.values() if kind.active
+        kind.id: {room.id for room in rooms if kind.may_use(room)}
+        for kind in clinic.types.values()
+        if kind.active
     }
     found = []
     for day in days:
@@ -90,16 +108,28 @@ def open_times(
         ]
         for person in people:
             free = gaps(
-                clinic.hours.windows(person.id, site_id, day), [each.span for each in taken[person.id]], LEAST_GAP
+                clinic.hours.windows(person.id, site_id, day),
+                [each.span for each in taken[person.id]],
+                LEAST_GAP,
             )
             for span in free:
                 open_now = _still_open(span, day, wall, clinic.sites[site_id].grid)
                 if open_now:
-                    busy = {room for room, start, end in held if start < open_now.end and open_now.start < end}
+                    busy = {
+                        room for room, start, end in held if start < open_now.end and open_now.start < end
+                    }
                     found.append(
                         _open_time(
                             clinic,
-                            Gap(site_id, day, open_now.start, open_now.minutes, person.id, person.role, frozenset()),
+                            Gap(
+                                site_id,
+                                day,
+                                open_now.start,
+                                open_now.minutes,
+                                person.id,
+                                person.role,
+                                frozenset(),
+                            ),
                             busy,
                             fitting,
                         )
@@ -115,7 +145,9 @@ def _still_open(span: Span, day: date, wall: datetime, grid: int) -> Span | None
 
 
 def _open_time(clinic: Clinic, gap: Gap, busy: set[int], fitting: Mapping[int, set[int]]) -> OpenTime:
-    """The gap with the types that some room, free for all of it, can hold; and such a room, the person's own if it is one."""
+    """The gap with the types that some room, free for all of it, can hold; and such a room, the person's own
+    if it is one.
+    """
     kinds = {number: fitting[number] - busy for number in fitting if clinic.types[number].role == gap.role}
     usable = sorted(
         {room for rooms in kinds.values() for room in rooms},
@@ -126,7 +158,9 @@ def _open_time(clinic: Clinic, gap: Gap, busy: set[int], fitting: Mapping[int, s
 
 
 def add_wait(tx: Transaction, visit_id: int, why: WaitWhy, note: str = "") -> list[int]:
-    """Put a visit's patient on the waitlist for what the visit was for; nothing if they wait for that already. The ids made."""
+    """Put a visit's patient on the waitlist for what the visit was for; nothing if they wait for that
+    already. The ids made.
+    """
     row = visits.one_visit(tx.connection, visit_id)
     assert row is not None
     known = stored.open_wait_for_update(tx.connection, row.patient_id, why, row.type_id)
@@ -150,10 +184,14 @@ def add_wait(tx: Transaction, visit_id: int, why: WaitWhy, note: str = "") -> li
     return [made]
 
 
-def settle_waits(tx: Transaction, patient_id: int, type_id: int, wait_id: int, moved_visit: int = 0) -> list[int]:
-    """End the reasons that a booking answers: those for the same type, and the one it was made from. The ids ended.
+def settle_waits(
+    tx: Transaction, patient_id: int, type_id: int, wait_id: int, moved_visit: int = 0
+) -> list[int]:
+    """End the reasons that a booking answers: those for the same type, and the one it was made from. The ids
+    ended.
 
-    A visit that only moved to an earlier day (`moved_visit`) settles the wish to come sooner for that visit alone.
+    A visit that only moved to an earlier day (`moved_visit`) settles the wish to come sooner for that visit
+    alone.
     """
     if moved_visit:
         found = stored.waits_about(tx.connection, patient_id, moved_visit)
@@ -227,7 +265,9 @@ def wait_for(
     if visits.person(tx.connection, patient_id) is None:
         raise Refused("Find the patient.", "patient")
     if stored.open_wait_for_update(tx.connection, patient_id, why, type_id) is not None:
-        raise Refused(f"They are on the waitlist for “{kind.name}” already ({WAIT_WORDS[WaitWhy(why)]}).", "type_id")
+        raise Refused(
+            f"They are on the waitlist for “{kind.name}” already ({WAIT_WORDS[WaitWhy(why)]}).", "type_id"
+        )
     value = sum(tx.clinic.services[number].fee_cents for number in kind.services)
     stored.add_wait(
         tx.connection,

@@ -1,6 +1,8 @@
-"""Times asked for on the web: held on the Book, visibly not firm, until the clinic answers or the time to answer has passed.
+"""Times asked for on the web: held on the Book, visibly not firm, until the clinic answers or the time to
+answer has passed.
 
-Accepting and declining queue a message to the patient. It goes out a little later, so that a slip of the hand can still be undone.
+Accepting and declining queue a message to the patient. It goes out a little later, so that a slip of the hand
+can still be undone.
 """
 
 from __future__ import annotations
@@ -28,7 +30,9 @@ TIME_TO_UNDO = timedelta(minutes=2)
 
 @act("book")
 def accept_requests(tx: Transaction, visit_ids: Sequence[int]) -> int:
-    """Make them firm, all in one act; how many. One that somebody answered meanwhile stops all of them, and says so."""
+    """Make them firm, all in one act; how many. One that somebody answered meanwhile stops all of them, and
+    says so.
+    """
     return _answer(tx, visit_ids, True, "")
 
 
@@ -46,12 +50,15 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
     for visit in asked:
         if visit.state != Stop.HELD:
             raise Conflict(
-                f"The request of {visit.first} {visit.last} was answered already. Look again; nothing was changed."
+                f"The request of {visit.first} {visit.last} was answered already. Look again; nothing was"
+                " changed."
             )
         memo.look_at(visit)
         if accept:
             step(tx, visit, Stop.BOOKED, after=replace(visit, held_until=None))
-            tx.audit("visit.accepted", patient_id=visit.patient_id, visit_id=visit.id, said="accepted the request")
+            tx.audit(
+                "visit.accepted", patient_id=visit.patient_id, visit_id=visit.id, said="accepted the request"
+            )
         else:
             drop(tx, visit, OffWhy.REFUSED, note, memo)
         memo.messages += _tell_patient(tx, visit, _words(tx, visit, accept, note))
@@ -67,11 +74,18 @@ def _words(tx: Transaction, visit: Visit, accept: bool, note: str) -> tuple[str,
     if accept:
         return (
             f"Your time on {when}",
-            f"Dear {visit.first},\n\nwe look forward to seeing you on {when} at {site.name}, {site.address[0]}.\n\n{about['clinic_name']}\n",
+            (
+                f"Dear {visit.first},\n\nwe look forward to seeing you on {when} at {site.name},"
+                f" {site.address[0]}.\n\n{about['clinic_name']}\n"
+            ),
         )
     more = f" {note.strip()}" if note.strip() else ""
-    return "About the time you asked for", (
-        f"Dear {visit.first},\n\nwe are sorry: we cannot keep {when} for you.{more}\nPlease call us, and we will find another time.\n\n{about['clinic_name']}\n"
+    return (
+        "About the time you asked for",
+        (
+            f"Dear {visit.first},\n\nwe are sorry: we cannot keep {when} for you.{more}\nPlease call us, and"
+            f" we will find another time.\n\n{about['clinic_name']}\n"
+        ),
     )
 
 

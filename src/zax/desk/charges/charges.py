@@ -1,5 +1,5 @@
-"""What was done at a visit: its lines, one by one, by set or from what was planned. A form says for whom it was filled in, so that a
-visit given to another patient meanwhile is never charged by mistake.
+"""What was done at a visit: its lines, one by one, by set or from what was planned. A form says for whom it
+was filled in, so that a visit given to another patient meanwhile is never charged by mistake.
 """
 
 from __future__ import annotations
@@ -29,7 +29,9 @@ OPEN_FOR_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM,
 
 @dataclass(frozen=True, slots=True)
 class LineForm:
-    """A line as typed. Empty provider and place keep what is there; an empty `fee` is the schedule's; `pointers` are letters of diagnoses."""
+    """A line as typed. Empty provider and place keep what is there; an empty `fee` is the schedule's;
+    `pointers` are letters of diagnoses.
+    """
 
     units: str = "1"
     tooth: str = ""
@@ -99,13 +101,19 @@ def _write_line(
 
 @act("charges")
 def add_line(
-    tx: Transaction, visit_id: int, service_id: int, form: LineForm = LineForm(), patient_id: int | None = None
+    tx: Transaction,
+    visit_id: int,
+    service_id: int,
+    form: LineForm = LineForm(),
+    patient_id: int | None = None,
 ) -> int:
     """A service done; tooth, surfaces and area may follow later, but what is given must be right."""
     visit = open_visit(tx, visit_id, patient_id)
     service = _fitting(tx, visit, service_id)
     tooth = read_tooth(form.tooth, tx.clinic.numbering)
-    later = not (tooth or form.surfaces or form.area) and (service.rule.needs_tooth or bool(service.rule.area))
+    later = not (tooth or form.surfaces or form.area) and (
+        service.rule.needs_tooth or bool(service.rule.area)
+    )
     typed = TypedLine(form.units, tooth, form.surfaces, form.area, form.modifiers)
     detail = LineDetail(1) if later else check_line(service.rule, typed)
     line_id = _write_line(tx, visit, service, detail)
@@ -139,14 +147,18 @@ def add_planned(tx: Transaction, visit_id: int, planned_id: int, patient_id: int
     if row.removed_at is not None or row.done_at is not None or row.visit_id is not None:
         raise Conflict("This planned service is done, booked or taken away already.", "service")
     service = _fitting(tx, visit, row.service_id)
-    line_id = _write_line(tx, visit, service, LineDetail(1, row.tooth, row.surfaces, row.area), planned_id=planned_id)
+    line_id = _write_line(
+        tx, visit, service, LineDetail(1, row.tooth, row.surfaces, row.area), planned_id=planned_id
+    )
     planned.give_planned(tx.connection, [planned_id], visit.id)
     lines_changed(tx, visit, "charge.planned_added", code=service.code)
     return line_id
 
 
 @act("charges")
-def change_line(tx: Transaction, visit_id: int, line_id: int, form: LineForm, patient_id: int | None = None) -> None:
+def change_line(
+    tx: Transaction, visit_id: int, line_id: int, form: LineForm, patient_id: int | None = None
+) -> None:
     """What was typed for a line. Raises Problems beside the fields of LineForm."""
     visit = open_visit(tx, visit_id, patient_id)
     line = _line(tx, visit, line_id)

@@ -1,4 +1,6 @@
-"""The diagnoses of a visit, from the whole of ICD-10-CM: found by code or words, at most twelve, the first one the main reason."""
+"""The diagnoses of a visit, from the whole of ICD-10-CM: found by code or words, at most twelve, the first
+one the main reason.
+"""
 
 from __future__ import annotations
 
@@ -59,7 +61,9 @@ def make_main(tx: Transaction, visit_id: int, code: str) -> None:
 
 
 def find_diagnoses(connection: Connection, typed: str, limit: int = 12) -> list[DiagnosisCode]:
-    """Codes by their beginning, or by words in any order (the last may be unfinished); billable ones first."""
+    """Codes by their beginning, or by words in any order (the last may be unfinished); billable
+    ones first.
+    """
     typed = " ".join(typed.split())[:60]
     if len(typed) < 2:
         return []

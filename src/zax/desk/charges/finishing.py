@@ -1,4 +1,6 @@
-"""Out of the room and back: charges, planned work, stages and money move together, in one transaction each way."""
+"""Out of the room and back: charges, planned work, stages and money move together, in one transaction each
+way.
+"""
 
 from __future__ import annotations
 
@@ -18,9 +20,15 @@ from zax.store.money import queries as money
 
 @act("charges")
 def ready_for_checkout(
-    tx: Transaction, visit_id: int, reason: str = "", version: int | None = None, patient_id: int | None = None
+    tx: Transaction,
+    visit_id: int,
+    reason: str = "",
+    version: int | None = None,
+    patient_id: int | None = None,
 ) -> None:
-    """Out of the room: the charges become entries, planned work is done. A visit without charges needs a reason."""
+    """Out of the room: the charges become entries, planned work is done. A visit without charges needs a
+    reason.
+    """
     open_visit(tx, visit_id, patient_id)
     visit = locked_visit(tx, visit_id, version)
     lines = money.visit_lines(tx.connection, visit.id)

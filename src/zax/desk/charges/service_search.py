@@ -1,4 +1,5 @@
-"""One box for what was done: planned work, sets and services by code or words, typing mistakes forgiven. A tooth typed before counts.
+"""One box for what was done: planned work, sets and services by code or words, typing mistakes forgiven. A
+tooth typed before counts.
 
 '14 mo filling' is tooth 14, surfaces M and O, and whatever is like “filling”.
 """
@@ -35,7 +36,9 @@ class PostedForm:
 
 @dataclass(frozen=True, slots=True)
 class Hit:
-    """One row of the list. `choice` is planned:ID, set:ID or service:ID; `note` what stands behind the words; cents of the fee."""
+    """One row of the list. `choice` is planned:ID, set:ID or service:ID; `note` what stands behind the words;
+    cents of the fee.
+    """
 
     choice: str
     group: str
@@ -46,7 +49,9 @@ class Hit:
 
 
 def take_apart(text: str, numbering: Numbering) -> PostedForm:
-    """A tooth and surfaces at the beginning, if there are any; a code such as 99213 is never taken for a tooth."""
+    """A tooth and surfaces at the beginning, if there are any; a code such as 99213 is never taken for a
+    tooth.
+    """
     found = _TOOTH.fullmatch(text.strip())
     tooth = read_tooth(found["tooth"], numbering) if found else ""
     if found is None or tooth not in TEETH:
@@ -65,19 +70,29 @@ def find_hits(
         fits = service.dental == dental and (not typed.tooth or row.tooth == typed.tooth)
         if fits and (not wanted or _likeness(wanted, service) >= LIKE):
             note = f"tooth {show_tooth(row.tooth)} {row.surfaces}".strip() if row.tooth else ""
-            made.append(Hit(f"planned:{row.id}", "Planned", service.code, service.words, note, service.fee_cents))
+            made.append(
+                Hit(f"planned:{row.id}", "Planned", service.code, service.words, note, service.fee_cents)
+            )
     if not wanted:
         return made[:MOST]
     for each in clinic.sets.values():
         if each.active and each.dental == dental and _words_likeness(wanted, each.name.lower()) >= LIKE:
             cents = sum(clinic.services[n].fee_cents for n in each.services)
             made.append(
-                Hit(f"set:{each.id}", "Service sets", "set", each.name, f"{len(each.services)} services", cents)
+                Hit(
+                    f"set:{each.id}",
+                    "Service sets",
+                    "set",
+                    each.name,
+                    f"{len(each.services)} services",
+                    cents,
+                )
             )
     scored = [
-        (score, service) for service in clinic.services.values()
+        (score, service)
+        for service in clinic.services.values()
         if service.dental == dental and service.offered(day) and (score := _likeness(wanted, service)) >= LIKE
-    ]  # fmt: skip
+    ]
     scored.sort(key=lambda pair: (-pair[0], pair[1].code))
     made += [Hit(f"service:{s.id}", "Services", s.code, s.words, "", s.fee_cents) for _, s in scored[:MOST]]
     return made

@@ -1,7 +1,8 @@
-"""Planned work offered to a patient: options side by side, each in phases, with what the plan and the patient would pay. One is signed.
+"""Planned work offered to a patient: options side by side, each in phases, with what the plan and the patient
+would pay. One is signed.
 
-Lines of options are planned services; those of the signed option can be booked, those of the others never can. What is done drops out,
-and what it used of the plan counts for the rest.
+Lines of options are planned services; those of the signed option can be booked, those of the others never
+can. What is done drops out, and what it used of the plan counts for the rest.
 """
 
 from __future__ import annotations
@@ -48,7 +49,9 @@ class PlanLine:
 
 @dataclass(frozen=True, slots=True)
 class PhaseShown:
-    """A phase of an option: `number` from 1, the day it is reckoned for, its open lines, and how many are done."""
+    """A phase of an option: `number` from 1, the day it is reckoned for, its open lines, and how many are
+    done.
+    """
 
     number: int
     words: str
@@ -102,7 +105,9 @@ def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: d
     lines = stored.lines_of(connection, row.id)
     days = [max(today, step_months(made, int(phase["months"]))) for phase in row.phases]
     options = [
-        _option(clinic, row, letter, [line for line in lines if line.option_letter == letter], days, covers, today)
+        _option(
+            clinic, row, letter, [line for line in lines if line.option_letter == letter], days, covers, today
+        )
         for letter in sorted(row.options)
     ]
     signed = stored.signed_for(connection, row.id)
@@ -110,23 +115,37 @@ def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: d
 
 
 def _option(
-    clinic: Clinic, row: Proposal, letter: str, lines: Sequence[PlannedService], days: Sequence[date], covers: Sequence[Cover], today: date
-) -> OptionShown:  # fmt: skip
+    clinic: Clinic,
+    row: Proposal,
+    letter: str,
+    lines: Sequence[PlannedService],
+    days: Sequence[date],
+    covers: Sequence[Cover],
+    today: date,
+) -> OptionShown:
     by_phase = [
         [line for line in lines if line.phase == number and line.done_at is None]
         for number in range(1, len(days) + 1)
     ]
     answers = estimate_phases(
-        [Phase(day, tuple(_priced(clinic, line) for line in mine)) for day, mine in zip(days, by_phase, strict=True)], covers, today
-    )  # fmt: skip
+        [
+            Phase(day, tuple(_priced(clinic, line) for line in mine))
+            for day, mine in zip(days, by_phase, strict=True)
+        ],
+        covers,
+        today,
+    )
     phases = [
         PhaseShown(
-            number, str(row.phases[number - 1]["words"]), int(row.phases[number - 1]["months"]), days[number - 1],
+            number,
+            str(row.phases[number - 1]["words"]),
+            int(row.phases[number - 1]["months"]),
+            days[number - 1],
             [PlanLine(line, answer) for line, answer in zip(mine, made, strict=True)],
             sum(1 for line in lines if line.phase == number and line.done_at is not None),
         )
         for number, (mine, made) in enumerate(zip(by_phase, answers, strict=True), 1)
-    ]  # fmt: skip
+    ]
     return OptionShown(letter, row.options[letter], phases)
 
 
@@ -200,12 +219,16 @@ class PlannedLineForm:
 
 @act("charges")
 def add_to_option(tx: Transaction, proposal_id: int, form: PlannedLineForm) -> int:
-    """A service into an option's phase; its id. Tooth, surfaces and area must be right from the beginning: the price depends on them."""
+    """A service into an option's phase; its id. Tooth, surfaces and area must be right from the beginning:
+    the price depends on them.
+    """
     row = _open(tx, proposal_id)
     service = tx.clinic.find_service(form.service_id)
     check_retired(service.code, service.retired_on, tx.business_day(tx.clinic.first_site.id))
     if service.dental != tx.clinic.providers[row.provider_id].dental:
-        raise Refused(f"{service.code} is not done by {tx.clinic.providers[row.provider_id].name}.", "service")
+        raise Refused(
+            f"{service.code} is not done by {tx.clinic.providers[row.provider_id].name}.", "service"
+        )
     if form.letter not in row.options or not 1 <= form.phase <= len(row.phases):
         raise Refused("Choose the option and the phase.", "service")
     detail: LineDetail = check_line(
@@ -281,9 +304,15 @@ def add_option(tx: Transaction, proposal_id: int, like: str = "") -> str:
 
 @act("charges")
 def name_parts(
-    tx: Transaction, proposal_id: int, options: Mapping[str, str], phases: Sequence[tuple[str, str]], version: int
+    tx: Transaction,
+    proposal_id: int,
+    options: Mapping[str, str],
+    phases: Sequence[tuple[str, str]],
+    version: int,
 ) -> None:
-    """The words of the options, and the phases as (words, months from the beginning): in order of time, the empty ones at the end fall away."""
+    """The words of the options, and the phases as (words, months from the beginning): in order of time, the
+    empty ones at the end fall away.
+    """
     row = _open(tx, proposal_id)
     if row.version != version:
         raise Stale("This planned work was changed meanwhile. What you see now is current.")
@@ -304,7 +333,9 @@ def name_parts(
 
 @act("charges")
 def put_away(tx: Transaction, proposal_id: int) -> int:
-    """The patient does not want it: out of the lists, kept on record. Its open lines are no longer planned. The patient's id."""
+    """The patient does not want it: out of the lists, kept on record. Its open lines are no longer planned.
+    The patient's id.
+    """
     row = proposal_row(tx.connection, proposal_id, lock=True)
     if stored.is_booked(tx.connection, row.id):
         raise Refused("A visit is booked for part of this work. Take that visit off first.")
@@ -314,9 +345,17 @@ def put_away(tx: Transaction, proposal_id: int) -> int:
 
 @act("charges")
 def sign_option(
-    tx: Transaction, store: FileStore, paper: Paper, proposal_id: int, letter: str, form: SignForm, site_id: int
+    tx: Transaction,
+    store: FileStore,
+    paper: Paper,
+    proposal_id: int,
+    letter: str,
+    form: SignForm,
+    site_id: int,
 ) -> int:
-    """The patient signs one option; the paper is kept with what it cost that day. Its lines can be booked from now on."""
+    """The patient signs one option; the paper is kept with what it cost that day. Its lines can be booked
+    from now on.
+    """
     row = _open(tx, proposal_id)
     if row.version != form.version:
         raise Stale("This planned work was changed while it was being read. Read it again, then sign.")
@@ -329,9 +368,24 @@ def sign_option(
     strokes, signer, relation = check_signer(form)
     zone = tx.clinic.sites[site_id].timezone
     signed = Signed(
-        f"{row.name}, option {letter}", (), {}, strokes, signer, relation, shown.patient, local(tx.now, zone), zone,
-        {"shown": shown, "option": option, "services": tx.clinic.services, "clinic": tx.clinic, "about": tx.clinic.about, "site": tx.clinic.sites[site_id]},
-    )  # fmt: skip
+        f"{row.name}, option {letter}",
+        (),
+        {},
+        strokes,
+        signer,
+        relation,
+        shown.patient,
+        local(tx.now, zone),
+        zone,
+        {
+            "shown": shown,
+            "option": option,
+            "services": tx.clinic.services,
+            "clinic": tx.clinic,
+            "about": tx.clinic.about,
+            "site": tx.clinic.sites[site_id],
+        },
+    )
     totals = {part: option.total(part) for part in ("fee", "insurer", "write_off", "patient")}
     signed_id = keep_signed(
         tx, store, paper(signed), signed, proposal_id=row.id, answers={"option": letter, **totals}

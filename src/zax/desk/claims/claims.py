@@ -1,4 +1,6 @@
-"""Claims: made from a visit's charges at checkout, checked, written as a file and put into the outbox in the same transaction."""
+"""Claims: made from a visit's charges at checkout, checked, written as a file and put into the outbox in the
+same transaction.
+"""
 
 from __future__ import annotations
 
@@ -115,30 +117,52 @@ def claim_data(tx: Transaction, row: ClaimRow, visit: Visit) -> Claim:
     lines = money.claim_lines(tx.connection, row.id)
     place = lines[0].place if lines and lines[0].place else clinic.sites[visit.site_id].place
     return Claim(
-        number=row.number, dental=row.dental, payer=Organization(payer.name, payer.electronic_id),
-        filing_indicator=payer.filing_indicator, group_number=coverage.group_number, relationship=coverage.relationship,
-        subscriber=patient if own else subscriber_of(tx, coverage), patient=patient,
-        clinician=clinician_of(provider), place_of_service=place,
-        lines=tuple(_claim_line(clinic, line, visit, () if row.dental else diagnoses, place) for line in lines), diagnoses=() if row.dental else diagnoses,
-        coverage_from=coverage.from_day, coverage_to=coverage.to_day, filing_days=payer.filing_days,
+        number=row.number,
+        dental=row.dental,
+        payer=Organization(payer.name, payer.electronic_id),
+        filing_indicator=payer.filing_indicator,
+        group_number=coverage.group_number,
+        relationship=coverage.relationship,
+        subscriber=patient if own else subscriber_of(tx, coverage),
+        patient=patient,
+        clinician=clinician_of(provider),
+        place_of_service=place,
+        lines=tuple(
+            _claim_line(clinic, line, visit, () if row.dental else diagnoses, place) for line in lines
+        ),
+        diagnoses=() if row.dental else diagnoses,
+        coverage_from=coverage.from_day,
+        coverage_to=coverage.to_day,
+        filing_days=payer.filing_days,
         needs_group="group" in payer.required,
-    )  # fmt: skip
+    )
 
 
 def clinician_of(provider: Provider) -> Clinician:
     return Clinician(provider.first, provider.last, provider.npi, provider.taxonomy)
 
 
-def _claim_line(clinic: Clinic, line: ClaimedLine, visit: Visit, diagnoses: Sequence[str], place: str) -> ClaimLine:
+def _claim_line(
+    clinic: Clinic, line: ClaimedLine, visit: Visit, diagnoses: Sequence[str], place: str
+) -> ClaimLine:
     """A charge line as its claim says it; people and place only where they differ from the claim's."""
     rendering = clinic.providers[line.provider_id] if line.provider_id != visit.provider_id else None
     supervising = clinic.providers[line.supervising_id] if line.supervising_id else None
     return ClaimLine(
-        number=f"L{line.id}", code=clinic.services[line.service_id].code, cents=line.cents, units=line.units, day=visit.day,
-        modifiers=tuple(line.modifiers.split()), pointers=pointed(line.points_to, diagnoses), tooth=line.tooth, surfaces=line.surfaces, area=line.area,
-        place=line.place if line.place != place else "", rendering=clinician_of(rendering) if rendering else None,
+        number=f"L{line.id}",
+        code=clinic.services[line.service_id].code,
+        cents=line.cents,
+        units=line.units,
+        day=visit.day,
+        modifiers=tuple(line.modifiers.split()),
+        pointers=pointed(line.points_to, diagnoses),
+        tooth=line.tooth,
+        surfaces=line.surfaces,
+        area=line.area,
+        place=line.place if line.place != place else "",
+        rendering=clinician_of(rendering) if rendering else None,
         supervising=clinician_of(supervising) if supervising else None,
-    )  # fmt: skip
+    )
 
 
 def add_event(tx: Transaction, claim_id: int, words: str, file_id: int | None = None) -> None:
@@ -146,19 +170,25 @@ def add_event(tx: Transaction, claim_id: int, words: str, file_id: int | None = 
 
 
 def withdraw_unsent(tx: Transaction, visit: Visit) -> None:
-    """A checkout is taken back: its claim must not have left. Held-back claims are closed with the reason on record."""
+    """A checkout is taken back: its claim must not have left. Held-back claims are closed with the reason on
+    record.
+    """
     rows = stored.claims_of_visit_for_update(tx.connection, visit.id)
     if stored.any_answered(tx.connection, [row.id for row in rows]):
         raise Conflict("The insurer has answered this visit’s claim, so the checkout cannot be taken back.")
     for row in rows:
         if row.state not in {ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.CLOSED}:
-            raise Conflict(f"Claim {row.number} is already with the insurer, so the checkout cannot be taken back.")
+            raise Conflict(
+                f"Claim {row.number} is already with the insurer, so the checkout cannot be taken back."
+            )
         stored.set_state(tx.connection, row.id, ClaimState.CLOSED)
         add_event(tx, row.id, "Withdrawn: the checkout was taken back")
 
 
 def deliver_claim_file(desk: Desk, clearinghouse: Clearinghouse, errand: Errand) -> None:
-    """The worker's part: hand a claim's file over and note on the claim that it went. Raises OutsideTrouble to be tried again."""
+    """The worker's part: hand a claim's file over and note on the claim that it went. Raises OutsideTrouble
+    to be tried again.
+    """
     with desk.engine.connect() as connection:
         file = stored.file_of(connection, errand.payload["file_id"])
     if file is None:

@@ -1,6 +1,7 @@
 """The clinic's setup as everybody reads it, each kind by its own loader.
 
-It changes seldom and every page needs it, so a process reads it once, and again when its version has been raised.
+It changes seldom and every page needs it, so a process reads it once, and again when its version has been
+raised.
 """
 
 from __future__ import annotations
@@ -35,8 +36,9 @@ from zax.store.patients.flags import flags
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Clinic:
-    """Everything by id. `about` holds the clinic's own names and numbers (see zax.demo.world for its keys), `fees`
-    the clinic's own in cents by service code."""
+    """Everything by id. `about` holds the clinic's own names and numbers (see zax.demo.world for its keys),
+    `fees` the clinic's own in cents by service code.
+    """
 
     about: Mapping[str, Any]
     sites: Mapping[int, Site]

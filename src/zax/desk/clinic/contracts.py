@@ -26,7 +26,9 @@ class Contracts:
     def allowed(
         self, payer_id: int, plan_id: int, provider_id: int, in_network: bool, day: date
     ) -> Mapping[str, int]:
-        """Contract fees in cents by service code, as `allowed_fees` finds them; kept, since every estimate asks."""
+        """Contract fees in cents by service code, as `allowed_fees` finds them; kept, since every estimate
+        asks.
+        """
         key = (payer_id, plan_id, provider_id, in_network, day)
         if key not in self._allowed:
             if len(self._allowed) > 5_000:

@@ -1,4 +1,5 @@
-"""When people work: weekly rules, exceptions and closures combined for one day when asked, and who has a column on the Book.
+"""When people work: weekly rules, exceptions and closures combined for one day when asked, and who has a
+column on the Book.
 
 What was worked out is kept as long as the setup is, since every screen asks again.
 """
@@ -32,13 +33,20 @@ class WorkingHours:
     _closed: dict[tuple[int, date], str] = field(default_factory=dict)
 
     def day_hours(self, provider_id: int, site_id: int, day: date) -> DayHours:
-        """When this provider works at this site on this day, and why not at other times; kept, since every screen asks again."""
+        """When this provider works at this site on this day, and why not at other times; kept, since every
+        screen asks again.
+        """
         key = (provider_id, site_id, day)
         found = self._kept.get(key)
         if found is None:
             found = hours_on(
-                self.rules.get(provider_id, ()), self.exceptions.get(provider_id, ()), self.closures, site_id, day, self.sites[site_id].timezone,
-            )  # fmt: skip
+                self.rules.get(provider_id, ()),
+                self.exceptions.get(provider_id, ()),
+                self.closures,
+                site_id,
+                day,
+                self.sites[site_id].timezone,
+            )
             self._kept[key] = found
         return found
 
@@ -66,7 +74,9 @@ class WorkingHours:
         ]
 
     def columns(self, site_id: int, day: date) -> list[Provider]:
-        """The providers who work at the site that day, in the clinic's order; on a closed day those who would."""
+        """The providers who work at the site that day, in the clinic's order; on a closed day those who
+        would.
+        """
         if (site_id, day) not in self._columns:
             team = self.team(site_id)
             self._columns[site_id, day] = [p for p in team if self.windows(p.id, site_id, day)] or team
@@ -74,7 +84,9 @@ class WorkingHours:
 
     def team(self, site_id: int) -> list[Provider]:
         """Everybody who ever works at the site, by weekly rule or for once."""
-        regular = {number for number, rules in self.rules.items() if any(rule.site_id == site_id for rule in rules)}
+        regular = {
+            number for number, rules in self.rules.items() if any(rule.site_id == site_id for rule in rules)
+        }
         once = {
             number
             for number, given in self.exceptions.items()
@@ -86,6 +98,8 @@ class WorkingHours:
         return [p for p in self.team(site_id) if p.role == kind.role]
 
 
-def load_hours(connection: Connection, sites: Mapping[int, Site], providers: Mapping[int, Provider]) -> WorkingHours:
+def load_hours(
+    connection: Connection, sites: Mapping[int, Site], providers: Mapping[int, Provider]
+) -> WorkingHours:
     rules, exceptions = queries.weekly_rules(connection), queries.day_exceptions(connection)
     return WorkingHours(sites, providers, rules, exceptions, queries.closures(connection))

@@ -1,4 +1,6 @@
-"""A patient's coverages: entered, corrected, ended. Two of one rank and kind never hold on one day; what a claim went out on stays on file."""
+"""A patient's coverages: entered, corrected, ended. Two of one rank and kind never hold on one day; what a
+claim went out on stays on file.
+"""
 
 from __future__ import annotations
 
@@ -28,9 +30,11 @@ HOLDERS = {"self": "the patient", "patient": "another patient", "outside": "some
 def save_coverage(
     tx: Transaction, patient_id: int, coverage_id: int, typed: Mapping[str, str], version: int | None
 ) -> int:
-    """Enter (`coverage_id` 0) or correct a coverage; its id. `typed` has the fields of the form; raises Problems beside them.
+    """Enter (`coverage_id` 0) or correct a coverage; its id. `typed` has the fields of the form; raises
+    Problems beside them.
 
-    `end_other` ends an overlapping coverage the day before; `same_card` says that a member id is really shared.
+    `end_other` ends an overlapping coverage the day before; `same_card` says that a member id is really
+    shared.
     """
     patient = locked_patient(tx, patient_id)
     before = _before(tx, patient_id, coverage_id, version)
@@ -70,7 +74,8 @@ def _before(tx: Transaction, patient_id: int, coverage_id: int, version: int | N
         raise NotFound("This patient has no such coverage.")
     if version is not None and row.version != version:
         raise Stale(
-            "Somebody has changed this coverage since you opened it. What you typed is still here: compare, then save again."
+            "Somebody has changed this coverage since you opened it. What you typed is still here: compare,"
+            " then save again."
         )
     return row
 
@@ -105,7 +110,9 @@ def _day(text: str, field: str) -> date | None:
 def _holder(
     tx: Transaction, patient: Patient, typed: Mapping[str, str], wrong: ProblemCollector
 ) -> tuple[int | None, str, dict[str, str]]:
-    """(subscriber, relationship, holder): the patient, another patient, or a person outside, who then stands in the last."""
+    """(subscriber, relationship, holder): the patient, another patient, or a person outside, who then stands
+    in the last.
+    """
     kind, relationship = typed["holder"] or "self", typed["relationship"]
     if kind == "self":
         return patient.id, "18", {}
@@ -131,7 +138,9 @@ def _holder(
 
 
 def _subscriber(tx: Transaction, patient: Patient, typed: Mapping[str, str]) -> int:
-    """The patient who holds the coverage. Refused for oneself, and for somebody who is covered through this very patient."""
+    """The patient who holds the coverage. Refused for oneself, and for somebody who is covered through this
+    very patient.
+    """
     text = typed["subscriber_id"]
     found = patient_of(tx.connection, int(text)) if text.isdecimal() and len(text) < 10 else None
     if found is None or found.merged_into_id:
@@ -140,14 +149,17 @@ def _subscriber(tx: Transaction, patient: Patient, typed: Mapping[str, str]) -> 
         raise Refused(f"{found.first} holds it then: choose “{HOLDERS['self']}”.", "subscriber_id")
     if stored.is_covered_through(tx.connection, found.id, patient.id, tx.now.date()):
         raise Refused(
-            f"{found.first} is covered through {patient.first}, so {patient.first} cannot be covered through {found.first}.",
+            f"{found.first} is covered through {patient.first}, so {patient.first} cannot be covered through"
+            f" {found.first}.",
             "subscriber_id",
         )
     return found.id
 
 
 def _check_member(tx: Transaction, patient: Patient, terms: CoverageTerms, same_card: bool) -> None:
-    """The same payer's member id on somebody else's record, who is neither of the household nor the holder, is a slip until somebody says it is not."""
+    """The same payer's member id on somebody else's record, who is neither of the household nor the holder,
+    is a slip until somebody says it is not.
+    """
     other = stored.other_with_member_key(
         tx.connection,
         key=terms.member_key,
@@ -158,12 +170,15 @@ def _check_member(tx: Transaction, patient: Patient, terms: CoverageTerms, same_
     )
     if other is not None and not same_card:
         raise Conflict(
-            f"{terms.member_id} is on file for {other}. Look at the card; if they really share it, say so below.",
+            f"{terms.member_id} is on file for {other}. Look at the card; if they really share it, say so"
+            " below.",
             "member_id",
         )
 
 
-def _make_room(tx: Transaction, patient_id: int, coverage_id: int, terms: CoverageTerms, end_other: bool) -> None:
+def _make_room(
+    tx: Transaction, patient_id: int, coverage_id: int, terms: CoverageTerms, end_other: bool
+) -> None:
     """No other coverage of that kind and rank on the same days."""
     dental = tx.clinic.plans[terms.plan_id].dental
     first, last = terms.from_day or date.min, terms.to_day or date.max
@@ -174,12 +189,14 @@ def _make_room(tx: Transaction, patient_id: int, coverage_id: int, terms: Covera
         until = f"until {other.to_day:%-d %b %Y}" if other.to_day else "with no end"
         if not end_other:
             raise Conflict(
-                f"{other.plan_name} is the {rank} {kind} coverage already, {until}. End it the day before, or choose another rank.",
+                f"{other.plan_name} is the {rank} {kind} coverage already, {until}. End it the day before, or"
+                " choose another rank.",
                 "rank",
             )
         if terms.from_day is None or (other.from_day or date.min) >= first:
             raise Conflict(
-                "To end the other one the day before, this one needs a first day after the other began.", "from_day"
+                "To end the other one the day before, this one needs a first day after the other began.",
+                "from_day",
             )
         ends = first - timedelta(days=1)
         stored.save_coverage(tx.connection, other, replace(other, to_day=ends, version=other.version + 1))
@@ -247,21 +264,34 @@ def set_elsewhere(
     )
     words = f"{after.elsewhere_deductible_cents} deductible, {after.elsewhere_paid_cents} paid, in {year}"
     stored.save_coverage(tx.connection, row, after)
-    tx.audit("coverage.elsewhere", patient_id=patient_id, coverage_id=row.id, changed={"used elsewhere": ["", words]})
+    tx.audit(
+        "coverage.elsewhere",
+        patient_id=patient_id,
+        coverage_id=row.id,
+        changed={"used elsewhere": ["", words]},
+    )
     tx.tell("patient", patient_id=patient_id)
 
 
 def order_words(clinic: Clinic, rows: Sequence[Coverage]) -> str:
-    """Whether two coverages of one kind stand in the order the rules suggest, and why; empty when there is nothing to say."""
+    """Whether two coverages of one kind stand in the order the rules suggest, and why; empty when there is
+    nothing to say.
+    """
     if len(rows) < 2:
         return ""
     found = [
-        Candidate(r.id, r.relationship, holder_of(r).birth, r.from_day, clinic.payers[r.payer_id].kind == "public")
+        Candidate(
+            r.id, r.relationship, holder_of(r).birth, r.from_day, clinic.payers[r.payer_id].kind == "public"
+        )
         for r in rows[:2]
     ]
     first, second = suggested_order(found)
     reason = order_reason(first, second)
-    return reason if first.coverage_id == rows[0].id else f"By the usual rule the other one pays first: {reason}."
+    return (
+        reason
+        if first.coverage_id == rows[0].id
+        else f"By the usual rule the other one pays first: {reason}."
+    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,7 +1,9 @@
-"""Asking payers about coverage: one person now, or everybody booked in the next days by the worker. Questions and answers are kept as sent.
+"""Asking payers about coverage: one person now, or everybody booked in the next days by the worker. Questions
+and answers are kept as sent.
 
-The question is written down and committed before it goes out and the answer after it came, so that no transaction waits for a payer and
-an answer that never comes leaves a question that says so. A second answer to one question changes nothing.
+The question is written down and committed before it goes out and the answer after it came, so that no
+transaction waits for a payer and an answer that never comes leaves a question that says so. A second answer
+to one question changes nothing.
 """
 
 from __future__ import annotations
@@ -51,7 +53,9 @@ MOST_TRIES = 5
 
 @dataclass(frozen=True, slots=True)
 class Habits:
-    """When the worker asks (hour of the first site's clock), for how many days ahead, and for how many days an answer is fresh."""
+    """When the worker asks (hour of the first site's clock), for how many days ahead, and for how many days
+    an answer is fresh.
+    """
 
     hour: int
     days: int
@@ -71,7 +75,11 @@ def habits_of(clinic: Clinic) -> Habits:
 def save_habits(tx: Transaction, hour: str, days: str, fresh_days: str) -> None:
     """When and for whom the worker asks; raises Problems beside the fields."""
     wrong = ProblemCollector()
-    for name, typed, least, most in (("hour", hour, 0, 23), ("days", days, 0, 60), ("fresh_days", fresh_days, 1, 90)):
+    for name, typed, least, most in (
+        ("hour", hour, 0, 23),
+        ("days", days, 0, 60),
+        ("fresh_days", fresh_days, 1, 90),
+    ):
         if not typed.strip().isdecimal() or not least <= int(typed) <= most:
             wrong.add(name, f"A whole number, {least} to {most}.")
             continue
@@ -81,7 +89,9 @@ def save_habits(tx: Transaction, hour: str, days: str, fresh_days: str) -> None:
 
 
 def mark_of(clinic: Clinic, row: DayCover | None, now: datetime) -> str:
-    """How a visit's coverage stands: fine, problem, unchecked, or nothing where there is nothing to check. `row` as store.coverage.day_states."""
+    """How a visit's coverage stands: fine, problem, unchecked, or nothing where there is nothing to check.
+    `row` as store.coverage.day_states.
+    """
     if row is None or row.member_id is None or row.eligibility != "auto":
         return ""
     return _freshness(clinic, row, now)
@@ -96,13 +106,17 @@ def cover_mark(clinic: Clinic, row: Coverage | None, now: datetime) -> str:
 
 def _freshness(clinic: Clinic, row: Coverage | DayCover, now: datetime) -> str:
     fresh = row.checked_at is not None and now - row.checked_at < timedelta(days=habits_of(clinic).fresh_days)
-    return {FINE: "fine", PROBLEM: "problem"}.get(row.check_state or "", "unchecked") if fresh else "unchecked"
+    return (
+        {FINE: "fine", PROBLEM: "problem"}.get(row.check_state or "", "unchecked") if fresh else "unchecked"
+    )
 
 
 def ask(
     desk: Desk, actor: Actor, door: Clearinghouse, coverage_id: int, day: date, visit_id: int | None = None
 ) -> Judged:
-    """Ask now and wait for the answer; whatever comes of it is kept. Refused without a member id or for a payer that is asked by phone."""
+    """Ask now and wait for the answer; whatever comes of it is kept. Refused without a member id or for a
+    payer that is asked by phone.
+    """
     check_id, question = _begin(desk, actor, coverage_id, day, visit_id)
     try:
         answer = door.ask(question)
@@ -142,12 +156,16 @@ def _question(
     own = row.relationship == "18"
     question = inquiry_file(
         Inquiry(
-            trace, Organization(payer.name, payer.electronic_id), envelope.billing,
+            trace,
+            Organization(payer.name, payer.electronic_id),
+            envelope.billing,
             person_of(tx, row.patient_id, row.member_id) if own else subscriber_of(tx, row),
-            None if own else person_of(tx, row.patient_id, row.member_id), day, DENTAL_TYPES if row.dental else MEDICAL_TYPES,
+            None if own else person_of(tx, row.patient_id, row.member_id),
+            day,
+            DENTAL_TYPES if row.dental else MEDICAL_TYPES,
         ),
         envelope,
-    )  # fmt: skip
+    )
     checks.keep_question(tx.connection, check_id, trace, question)
     return check_id, question
 
@@ -170,10 +188,14 @@ def _finish(tx: Transaction, check_id: int, answer: str) -> Judged:
 
 
 def _note(tx: Transaction, check_id: int, judged: Judged, answer: str | None) -> None:
-    """Keep the answer, and on the coverage how it stands. A question that failed leaves an earlier answer standing."""
+    """Keep the answer, and on the coverage how it stands. A question that failed leaves an earlier answer
+    standing.
+    """
     check = checks.check_of(tx.connection, check_id)
     assert check is not None
-    checks.keep_answer(tx.connection, check_id, state=judged.state, words=judged.words, answer=answer, at=tx.now)
+    checks.keep_answer(
+        tx.connection, check_id, state=judged.state, words=judged.words, answer=answer, at=tx.now
+    )
     note_check(tx.connection, check.coverage_id, judged.state, None if judged.state == FAILED else tx.now)
     tx.audit("coverage.checked", patient_id=check.patient_id, visit_id=check.visit_id, state=judged.state)
     visit = one_visit(tx.connection, check.visit_id) if check.visit_id else None
@@ -194,10 +216,12 @@ def judged_answer(connection: Connection, check: Check, answer: str) -> Judged:
     return judge(read_eligibility(answer), asked, check.day)
 
 
-# --- everybody booked ----------------------------------------------------------------------------------------------
+# --- everybody booked
 @act("see")
 def ask_for_booked(tx: Transaction, days: int, run_key: str) -> int:
-    """Questions for everybody booked from today on whose coverage has no fresh answer, carried out by the worker. How many; 0 for a run known already."""
+    """Questions for everybody booked from today on whose coverage has no fresh answer, carried out by the
+    worker. How many; 0 for a run known already.
+    """
     habits, today = habits_of(tx.clinic), tx.business_day(tx.clinic.first_site.id)
     if not 0 <= days <= 60:
         raise Refused("0 to 60 days ahead.", "days")
@@ -233,7 +257,9 @@ def nightly(desk: Desk) -> int:
 
 
 def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> None:
-    """The worker's part of one question. Raises OutsideTrouble to be tried again, until it was tried often enough."""
+    """The worker's part of one question. Raises OutsideTrouble to be tried again, until it was tried often
+    enough.
+    """
     with desk.engine.connect() as connection:
         check = checks.check_of(connection, check_id)
     if check is None or check.state != ASKING:
@@ -256,7 +282,7 @@ def handled(tx: Transaction, check_id: int) -> None:
     tx.tell("eligibility")
 
 
-# --- what differs from the plan ------------------------------------------------------------------------------------
+# --- what differs from the plan
 def plan_differences(connection: Connection, clinic: Clinic, check: Check) -> list[Difference]:
     """Where the answer and the plan on file disagree; nothing when the answer is not to be used."""
     if check.answer is None:
@@ -285,7 +311,9 @@ def take_over(tx: Transaction, check_id: int, key: str) -> str:
 
 
 def used_elsewhere(connection: Connection, clinic: Clinic, check: Check) -> tuple[int, int] | None:
-    """(deductible, paid) in cents that the payer counts and we do not know of; None when the answer does not say or agrees."""
+    """(deductible, paid) in cents that the payer counts and we do not know of; None when the answer does not
+    say or agrees.
+    """
     if check.answer is None:
         return None
     judged = judged_answer(connection, check, check.answer)
@@ -295,7 +323,12 @@ def used_elsewhere(connection: Connection, clinic: Clinic, check: Check) -> tupl
     said, plan = figures(judged.member), clinic.plans[row.plan_id]
     patient = known_patient(connection, check.patient_id)
     rows, covers = covers_for(
-        connection, clinic, (check.patient_id, patient.birth), plan.dental, check.day, next(iter(clinic.providers))
+        connection,
+        clinic,
+        (check.patient_id, patient.birth),
+        plan.dental,
+        check.day,
+        next(iter(clinic.providers)),
     )
     cover = next((c for r, c in zip(rows, covers, strict=True) if r.id == row.id), None)
     if cover is None:

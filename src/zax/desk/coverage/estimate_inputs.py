@@ -1,4 +1,6 @@
-"""From what is on file to what the estimate needs: the coverages that count, their contract fees, and what is used up."""
+"""From what is on file to what the estimate needs: the coverages that count, their contract fees, and what is
+used up.
+"""
 
 from __future__ import annotations
 
@@ -15,9 +17,17 @@ from zax.store.engine import Connection
 
 
 def covers_for(
-    connection: Connection, clinic: Clinic, patient: tuple[int, date | None], dental: bool, day: date, provider_id: int, visit_id: int = 0
-) -> tuple[Sequence[Coverage], list[Cover]]:  # fmt: skip
-    """(coverage rows, what the estimate reckons with), first payer first. `patient` is id and birth date; `visit_id` is left out of what is used."""
+    connection: Connection,
+    clinic: Clinic,
+    patient: tuple[int, date | None],
+    dental: bool,
+    day: date,
+    provider_id: int,
+    visit_id: int = 0,
+) -> tuple[Sequence[Coverage], list[Cover]]:
+    """(coverage rows, what the estimate reckons with), first payer first. `patient` is id and birth date;
+    `visit_id` is left out of what is used.
+    """
     patient_id, birth = patient
     rows = coverages_on(connection, patient_id, dental, day)[:2]
     if not rows:
@@ -30,15 +40,24 @@ def covers_for(
 
 
 def _cover(
-    connection: Connection, clinic: Clinic, row: Coverage, lines: Sequence[DoneLine], birth: date | None, place: int, day: date, provider_id: int,
+    connection: Connection,
+    clinic: Clinic,
+    row: Coverage,
+    lines: Sequence[DoneLine],
+    birth: date | None,
+    place: int,
+    day: date,
+    provider_id: int,
     visit_id: int,
-) -> Cover:  # fmt: skip
+) -> Cover:
     plan = clinic.plans[row.plan_id]
     in_network = (plan.payer_id, provider_id) not in clinic.contracts.out_of_network
     done = tuple(Done(line.code, line.day, line.tooth) for line in lines for _ in range(line.units))
     household: Sequence[DoneLine] = ()
     if plan.benefits.household_deductible_cents or plan.benefits.household_maximum_cents is not None:
-        others = [n for n in sharing_plan(connection, row.patient_id, row.plan_id, day) if n != row.patient_id]
+        others = [
+            n for n in sharing_plan(connection, row.patient_id, row.plan_id, day) if n != row.patient_id
+        ]
         household = [*lines, *done_lines(connection, others, plan.dental, day, visit_id)] if others else lines
     used = used_of(plan.benefits, lines, household, place, day, row, done)
     insured = Insured(birth, row.from_day, teeth_lost(done))
@@ -47,9 +66,17 @@ def _cover(
 
 
 def used_of(
-    benefits: Benefits, lines: Sequence[DoneLine], household: Sequence[DoneLine], place: int, day: date, row: Coverage, done: tuple[Done, ...]
-) -> Used:  # fmt: skip
-    """What of the plan is used up. A claim not yet answered counts with what we expect of it; what other clinics used, as entered on the coverage."""
+    benefits: Benefits,
+    lines: Sequence[DoneLine],
+    household: Sequence[DoneLine],
+    place: int,
+    day: date,
+    row: Coverage,
+    done: tuple[Done, ...],
+) -> Used:
+    """What of the plan is used up. A claim not yet answered counts with what we expect of it; what other
+    clinics used, as entered on the coverage.
+    """
     first, last = benefit_year(day, benefits.year_starts_month)
     by_category: dict[str, int] = {}
     lifetime: dict[str, int] = {}
@@ -65,13 +92,21 @@ def used_of(
     more_deductible, more_paid = elsewhere_of(row, benefits, day)
     this_year = [line for line in household if first <= line.day <= last]
     return Used(
-        deductible + more_deductible, sum(line.deductible_cents for line in this_year) + more_deductible, paid + more_paid,
-        sum(plan_part(line, place) for line in this_year) + more_paid, by_category, lifetime, done, pending,
-    )  # fmt: skip
+        deductible + more_deductible,
+        sum(line.deductible_cents for line in this_year) + more_deductible,
+        paid + more_paid,
+        sum(plan_part(line, place) for line in this_year) + more_paid,
+        by_category,
+        lifetime,
+        done,
+        pending,
+    )
 
 
 def elsewhere_of(row: Coverage, benefits: Benefits, day: date) -> tuple[int, int]:
-    """(deductible, paid) in cents used at other clinics in the benefit year of the day, as kept on the coverage."""
+    """(deductible, paid) in cents used at other clinics in the benefit year of the day, as kept on the
+    coverage.
+    """
     if row.elsewhere_year != benefit_year(day, benefits.year_starts_month)[0].year:
         return 0, 0
     return row.elsewhere_deductible_cents, row.elsewhere_paid_cents

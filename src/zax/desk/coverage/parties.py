@@ -20,8 +20,9 @@ def envelope_of(tx: Transaction, control: int) -> Envelope:
         sender=Organization(name, about["submitter_id"], phone=site.phone),
         receiver=Organization(about["clearinghouse_name"], about["clearinghouse_id"]),
         billing=Organization(name, about["npi"], address, about["tax_id"], about["taxonomy"]),
-        made_at=tx.now, control=control,
-    )  # fmt: skip
+        made_at=tx.now,
+        control=control,
+    )
 
 
 def subscriber_of(tx: Transaction, coverage: Coverage) -> Person:

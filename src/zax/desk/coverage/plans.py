@@ -1,4 +1,6 @@
-"""Payers, plans and contract fees: shared by all patients, corrected once. What is in use is never deleted, only retired."""
+"""Payers, plans and contract fees: shared by all patients, corrected once. What is in use is never deleted,
+only retired.
+"""
 
 from __future__ import annotations
 
@@ -41,7 +43,9 @@ class PlanTermsForm:
 
 
 def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset[str]) -> Benefits:
-    """The typed plan checked; raises Problems with a message a field. `codes` are the clinic's service codes."""
+    """The typed plan checked; raises Problems with a message a field. `codes` are the clinic's
+    service codes.
+    """
     f, wrong = form.fields, ProblemCollector()
     categories = DENTAL_CATEGORIES if dental else MEDICAL_CATEGORIES
 
@@ -59,19 +63,44 @@ def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset
 
     percents, copays = each("percent", _percent), each("copay", _cents)
     benefits = Benefits(
-        name, {c: p for c, p in percents.items() if p}, cents("deductible") or 0, frozenset(form.free) & frozenset(categories),
-        cents("household_deductible") or 0, each("out", _percent),
-        tuple(Copay(c, copay, "service" if f.get(f"per-{c}") == "service" else "visit") for c, copay in copays.items() if copay),
-        cents("maximum"), cents("household_maximum"),
-        each("yearly", _cents), each("lifetime", _cents), {c: m for c, m in each("waiting", _months).items() if m},
-        tuple(often for n, row in enumerate(form.frequencies) if (often := wrong.take(_frequency, n, row, codes))),
+        name,
+        {c: p for c, p in percents.items() if p},
+        cents("deductible") or 0,
+        frozenset(form.free) & frozenset(categories),
+        cents("household_deductible") or 0,
+        each("out", _percent),
+        tuple(
+            Copay(c, copay, "service" if f.get(f"per-{c}") == "service" else "visit")
+            for c, copay in copays.items()
+            if copay
+        ),
+        cents("maximum"),
+        cents("household_maximum"),
+        each("yearly", _cents),
+        each("lifetime", _cents),
+        {c: m for c, m in each("waiting", _months).items() if m},
+        tuple(
+            often
+            for n, row in enumerate(form.frequencies)
+            if (often := wrong.take(_frequency, n, row, codes))
+        ),
         tuple(age for n, row in enumerate(form.ages) if (age := wrong.take(_age, n, row, codes))),
-        dict(instead for n, row in enumerate(form.alternates) if (instead := wrong.take(_alternate, n, row, codes))),
-        listed("authorization"), listed("missing_tooth"), f.get("coordination", "standard"), wrong.take(_month, f.get("year_starts", "1")) or 1,
-    )  # fmt: skip
+        dict(
+            instead
+            for n, row in enumerate(form.alternates)
+            if (instead := wrong.take(_alternate, n, row, codes))
+        ),
+        listed("authorization"),
+        listed("missing_tooth"),
+        f.get("coordination", "standard"),
+        wrong.take(_month, f.get("year_starts", "1")) or 1,
+    )
     if benefits.coordination not in COORDINATION_WORDS:
         wrong.add("coordination", "Choose one of the list.")
-    if benefits.household_deductible_cents and benefits.household_deductible_cents < benefits.deductible_cents:
+    if (
+        benefits.household_deductible_cents
+        and benefits.household_deductible_cents < benefits.deductible_cents
+    ):
         wrong.add("household_deductible", "The household’s deductible is not less than a person’s.")
     wrong.raise_if_any()
     return benefits
@@ -132,7 +161,11 @@ def _age(number: int, row: tuple[str, str, str], codes: frozenset[str]) -> AgeLi
     found = _codes(row[0], field, codes)
     if not found:
         return None
-    years = [int(text) if text.strip() else None for text in row[1:] if text.strip().isdecimal() or not text.strip()]
+    years = [
+        int(text) if text.strip() else None
+        for text in row[1:]
+        if text.strip().isdecimal() or not text.strip()
+    ]
     if len(years) != 2 or years == [None, None]:
         raise Refused("From or to which age? Whole years.", field)
     youngest, oldest = years
@@ -198,10 +231,13 @@ def correct_plan(tx: Transaction, plan_id: int, benefits: Benefits, version: int
         raise NotFound("There is no such plan.")
     if kept.version != version:
         raise Stale(
-            "Somebody has changed this plan since you opened it. What you typed is still here: compare, then save again."
+            "Somebody has changed this plan since you opened it. What you typed is still here: compare, then"
+            " save again."
         )
     stored.save_terms(tx.connection, plan_id, terms, version + 1)
-    changed = {key: [kept.terms.get(key), value] for key, value in terms.items() if kept.terms.get(key) != value}
+    changed = {
+        key: [kept.terms.get(key), value] for key, value in terms.items() if kept.terms.get(key) != value
+    }
     tx.change_setup("plan.saved", plan_id=plan_id, name=benefits.name, changed=changed)
 
 
@@ -218,7 +254,8 @@ def delete_plan(tx: Transaction, plan_id: int) -> None:
     used = stored.coverages_with(tx.connection, plan_id)
     if used:
         raise Conflict(
-            f"{used} coverage{'s' if used > 1 else ''} on file name this plan, so it stays. Retire it: it is offered no more, and those who have it keep it."
+            f"{used} coverage{'s' if used > 1 else ''} on file name this plan, so it stays. Retire it: it is"
+            " offered no more, and those who have it keep it."
         )
     if stored.has_schedule(tx.connection, plan_id):
         raise Conflict("A fee schedule is made for this plan. End that one first.")
@@ -227,7 +264,9 @@ def delete_plan(tx: Transaction, plan_id: int) -> None:
 
 
 @act("plans")
-def save_payer(tx: Transaction, payer_id: int, typed: Mapping[str, str], out_of_network: Sequence[int]) -> int:
+def save_payer(
+    tx: Transaction, payer_id: int, typed: Mapping[str, str], out_of_network: Sequence[int]
+) -> int:
     """A payer with its ids, filing limit and how it answers; and who of us is not in its network."""
     wrong = ProblemCollector()
     name, number = " ".join(typed["name"].split()), typed["electronic_id"].strip().upper()
@@ -272,7 +311,10 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
     days = {field: wrong.take(_schedule_day, typed[field], field) for field in ("from_day", "to_day")}
     if days["from_day"] and days["to_day"] and days["to_day"] < days["from_day"]:
         wrong.add("to_day", "It ends before it begins.")
-    ids = {key: int(typed[key]) if typed[key].isdecimal() else None for key in ("payer_id", "plan_id", "provider_id")}
+    ids = {
+        key: int(typed[key]) if typed[key].isdecimal() else None
+        for key in ("payer_id", "plan_id", "provider_id")
+    }
     if ids["payer_id"] not in tx.clinic.payers:
         wrong.add("payer_id", "Choose the payer whose contract it is.")
     if ids["plan_id"] and (

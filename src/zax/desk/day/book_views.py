@@ -1,4 +1,6 @@
-"""The Book's views: a day by provider or by room, at one site or all of them, and one provider's week. Made of the lanes of zax.desk.day.live_day."""
+"""The Book's views: a day by provider or by room, at one site or all of them, and one provider's week. Made
+of the lanes of zax.desk.day.live_day.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ FINE_BELOW = 20
 
 @dataclass(frozen=True, slots=True)
 class Beside:
-    """What stands beside the Book for one person: their shelf, requests from the web, and their last act if it could be undone."""
+    """What stands beside the Book for one person: their shelf, requests from the web, and their last act if
+    it could be undone.
+    """
 
     shelf: Sequence[ShelvedVisit] = ()
     requests: Sequence[HeldRequest] = ()
@@ -39,14 +43,17 @@ def beside(connection: Connection, user_id: int | None, site_id: int, now: datet
     """One short look whether there is anything, and reads only of what there is."""
     there = what_is_beside(connection, user_id, site_id, now - UNDO_WITHIN)
     return Beside(
-        on_shelf(connection, user_id) if there.shelf else (), held_requests(connection, site_id) if there.requests else (),
+        on_shelf(connection, user_id) if there.shelf else (),
+        held_requests(connection, site_id) if there.requests else (),
         last_act(connection, user_id, now) if there.acts else None,
-    )  # fmt: skip
+    )
 
 
 @dataclass(slots=True)
 class BookView:
-    """What the Book shows. `opens` and `closes` are the minutes shown; `now` the minute of now, None when today is not shown."""
+    """What the Book shows. `opens` and `closes` are the minutes shown; `now` the minute of now, None when
+    today is not shown.
+    """
 
     by: str
     sites: tuple[int, ...]
@@ -138,7 +145,9 @@ def _offset(views: list[DayView], site_id: int) -> int:
 
 
 def _hours_shown(clinic: Clinic, sites: tuple[int, ...], lanes: list[DayColumn]) -> tuple[int, int]:
-    """From the first opening to the last closing, on half hours, and never so narrow that a visit is hidden."""
+    """From the first opening to the last closing, on half hours, and never so narrow that a visit
+    is hidden.
+    """
     bars = [bar for lane in lanes for bar in lane.bars]
     opens = min([*(clinic.sites[s].day.start for s in sites), *(bar.at for bar in bars)])
     closes = max([*(clinic.sites[s].day.end for s in sites), *(bar.end for bar in bars)])
@@ -148,7 +157,9 @@ def _hours_shown(clinic: Clinic, sites: tuple[int, ...], lanes: list[DayColumn])
 def _week(
     connection: Connection, clinic: Clinic, now: datetime, sites: tuple[int, ...], day: date, provider_id: int
 ) -> BookView:
-    """One provider's week, Monday to Sunday, at every site they work at; days without hours or visits at the weekend are left out."""
+    """One provider's week, Monday to Sunday, at every site they work at; days without hours or visits at the
+    weekend are left out.
+    """
     provider = clinic.providers.get(provider_id) or next(iter(clinic.hours.columns(sites[0], day)))
     monday = day - timedelta(days=day.weekday())
     days = [monday + timedelta(days=number) for number in range(7)]
@@ -156,7 +167,9 @@ def _week(
     wall = local(now, home.timezone)
     rows = visits.week_visits(connection, provider.id, days[0], days[-1])
     lanes = [
-        lane for each in days if (lane := _week_day(clinic, now, provider, each, rows, sites[0], wall)) is not None
+        lane
+        for each in days
+        if (lane := _week_day(clinic, now, provider, each, rows, sites[0], wall)) is not None
     ]
     shown = tuple(dict.fromkeys((*sites, *(bar.site_id for lane in lanes for bar in lane.bars))))
     minute = wall.hour * 60 + wall.minute if wall.date() in days else None
@@ -186,13 +199,17 @@ def _week_day(
     wall: datetime,
 ) -> DayColumn | None:
     site = clinic.sites[site_id]
-    bars = [make_bar(row, clinic, {}, now, clinic.sites[row.site_id].timezone) for row in rows if row.day == day]
+    bars = [
+        make_bar(row, clinic, {}, now, clinic.sites[row.site_id].timezone) for row in rows if row.day == day
+    ]
     bars = [bar for bar in bars if bar.stop != Stop.CANCELLED]
     windows = [w for each in clinic.sites for w in clinic.hours.windows(provider.id, each, day)]
     if day.weekday() > 4 and not bars and not windows:
         return None
     helping = {
-        row.id: (row.slot_start, row.slot_end) for row in rows if row.day == day and row.provider_id != provider.id
+        row.id: (row.slot_start, row.slot_end)
+        for row in rows
+        if row.day == day and row.provider_id != provider.id
     }
     for bar in bars:
         if bar.id in helping:

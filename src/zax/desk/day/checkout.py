@@ -1,5 +1,6 @@
-"""Leaving: what there is to say and to pay at the counter; then the claim is made, recalls are set, the receipt goes out, and the visit is
-settled or waits for the money still open. A patient who walks out can be finished later.
+"""Leaving: what there is to say and to pay at the counter; then the claim is made, recalls are set, the
+receipt goes out, and the visit is settled or waits for the money still open. A patient who walks out can be
+finished later.
 """
 
 from __future__ import annotations
@@ -40,7 +41,9 @@ from zax.store.money.records import CardOnFile, VisitPayment
 
 @dataclass(frozen=True, slots=True)
 class Counter:
-    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits, `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs."""
+    """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits,
+    `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs.
+    """
 
     payments: Sequence[VisitPayment]
     asked: int
@@ -71,7 +74,9 @@ def counter_of(
     untick: Sequence[int] = (),
     untick_lines: Sequence[int] = (),
 ) -> Counter:
-    """Read what there is to pay besides and what comes next. `untick` are earlier visits (and lines without one) the patient does not pay today."""
+    """Read what there is to pay besides and what comes next. `untick` are earlier visits (and lines without
+    one) the patient does not pay today.
+    """
     visit = sheet.visit
     payments = stored.payments_for_visit(connection, visit.id)
     asked = money.pending_payments(connection, visit.id)
@@ -83,15 +88,29 @@ def counter_of(
     kind = clinic.types[visit.type_id]
     months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
     return Counter(
-        payments, asked, earlier, loose, credits, stored.cards_of(connection, visit.household_id), last_ways(connection, visit.household_id).tender, arrival_of(connection, clinic, now, visit, sheet.bill), recalls,
-        planned_for(connection, visit.patient_id), kind if months else None, months, _taken_off(connection, visit.id), [each for each in earlier if each.visit_id not in untick],
+        payments,
+        asked,
+        earlier,
+        loose,
+        credits,
+        stored.cards_of(connection, visit.household_id),
+        last_ways(connection, visit.household_id).tender,
+        arrival_of(connection, clinic, now, visit, sheet.bill),
+        recalls,
+        planned_for(connection, visit.patient_id),
+        kind if months else None,
+        months,
+        _taken_off(connection, visit.id),
+        [each for each in earlier if each.visit_id not in untick],
         [each for each in loose if each.line_id not in untick_lines],
-    )  # fmt: skip
+    )
 
 
 def _taken_off(connection: Connection, visit_id: int) -> int:
     """What discounts and write-offs took off the patient's part of a visit, those that stand."""
-    return -sum(e.patient_cents for e in unreversed(money.visit_entries(connection, visit_id)) if e.kind in LOWERS)
+    return -sum(
+        e.patient_cents for e in unreversed(money.visit_entries(connection, visit_id)) if e.kind in LOWERS
+    )
 
 
 def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[OpenPoint]:
@@ -99,14 +118,28 @@ def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[Open
     due = max(0, sheet.due - counter.asked)
     stops = [gap.words for gap in sheet.gaps if gap.purpose == Purpose.BILL] if sheet.bill.insurer else []
     needed = {
-        s.step.template_id for s in counter.arrival.stands if s.step.template_id and s.state in {"open", "skipped"}
+        s.step.template_id
+        for s in counter.arrival.stands
+        if s.step.template_id and s.state in {"open", "skipped"}
     }
-    skipped = [s.step.words for s in counter.arrival.stands if s.state == "skipped" and s.step.template_id is None]
+    skipped = [
+        s.step.words for s in counter.arrival.stands if s.state == "skipped" and s.step.template_id is None
+    ]
     payer = sheet.bill.coverage.payer_name if sheet.bill.coverage else ""
-    return open_points(Leaving(
-        due, due, counter.asked, sheet.bill.insurer, payer, sum(e.cents for e in counter.earlier) + sum(e.cents for e in counter.loose) - counter.earlier_due,
-        sum(each.cents for each in counter.credits), stops, skipped, [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
-    ))  # fmt: skip
+    return open_points(
+        Leaving(
+            due,
+            due,
+            counter.asked,
+            sheet.bill.insurer,
+            payer,
+            sum(e.cents for e in counter.earlier) + sum(e.cents for e in counter.loose) - counter.earlier_due,
+            sum(each.cents for each in counter.credits),
+            stops,
+            skipped,
+            [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
+        )
+    )
 
 
 @act("payments")
@@ -117,7 +150,8 @@ def finish_checkout(
     version: int | None = None,
     recall_months: int | None = None,
 ) -> str:
-    """The patient leaves. `recall_months` (None: leave recalls alone, 0: none) counts from this visit for its type.
+    """The patient leaves. `recall_months` (None: leave recalls alone, 0: none) counts from this visit for its
+    type.
 
     Returns the visit's new stop; twice gives the same answer.
     """
@@ -140,7 +174,9 @@ def finish_checkout(
 
 @act("arrivals")
 def walked_out(tx: Transaction, visit_id: int, version: int | None = None) -> None:
-    """The patient has gone before the checkout: nobody waits any more, the checkout stays on the list of jobs. Again takes it back."""
+    """The patient has gone before the checkout: nobody waits any more, the checkout stays on the list of
+    jobs. Again takes it back.
+    """
     visit = locked_visit(tx, visit_id, version)
     if visit.state != Stop.CHECKOUT:
         raise Conflict("Only somebody who is ready to leave can have walked out.")
@@ -162,7 +198,11 @@ def _email_receipt(tx: Transaction, visit: Visit) -> None:
     if not paid:
         raise Refused("Nothing was paid, so there is no receipt to send.", "receipt")
     key = f"receipt-{visit.id}-{visit.version}"
-    payload = {"receipt_id": paid[-1].receipt_id, "to": visit.email, "message_id": make_msgid(domain="zax.invalid")}
+    payload = {
+        "receipt_id": paid[-1].receipt_id,
+        "to": visit.email,
+        "message_id": make_msgid(domain="zax.invalid"),
+    }
     tx.send("receipt_mail", key, payload)
 
 

@@ -1,4 +1,6 @@
-"""The day as the desk sees it: a lane for every provider or room, who needs the desk now, rooms, and the next jobs. For Day and Book alike."""
+"""The day as the desk sees it: a lane for every provider or room, who needs the desk now, rooms, and the next
+jobs. For Day and Book alike.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,9 @@ MOST_JOBS = 5
 
 @dataclass(frozen=True, slots=True)
 class Filter:
-    """What of a day is shown: one provider's, one room's or one role's; 0 and "" for all. `by` is provider or room."""
+    """What of a day is shown: one provider's, one room's or one role's; 0 and "" for all. `by` is provider or
+    room.
+    """
 
     provider_id: int = 0
     room_id: int = 0
@@ -80,7 +84,12 @@ class DayView:
 
 
 def day_view(
-    connection: Connection, clinic: Clinic, now_utc: datetime, site_id: int, day: date, chosen: Filter = Filter()
+    connection: Connection,
+    clinic: Clinic,
+    now_utc: datetime,
+    site_id: int,
+    day: date,
+    chosen: Filter = Filter(),
 ) -> DayView:
     """Read and compute one day; four statements. What `chosen` leaves out is not in the lanes and bars."""
     site = clinic.sites[site_id]
@@ -116,9 +125,10 @@ def _narrowed(clinic: Clinic, view: DayView, chosen: Filter) -> DayView:
         return view
     shown = {bar.provider.id for bar in view.bars} | {chosen.provider_id}
     view.lanes = [
-        lane for lane in view.lanes
+        lane
+        for lane in view.lanes
         if lane.provider and (not chosen.on or lane.provider.id in shown or lane.provider.role == chosen.role)
-    ]  # fmt: skip
+    ]
     for lane in view.lanes:
         lane.bars = [bar for bar in lane.bars if chosen.shows(bar)]
     return view
@@ -140,7 +150,16 @@ def room_lanes(clinic: Clinic, view: DayView) -> list[DayColumn]:
         free = free_spans((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
         lanes.append(
             DayColumn(
-                f"r{room.id}", room.name, under, view.day, view.site.id, None, room, side_by_side(mine), [], free
+                f"r{room.id}",
+                room.name,
+                under,
+                view.day,
+                view.site.id,
+                None,
+                room,
+                side_by_side(mine),
+                [],
+                free,
             )
         )
     return lanes
@@ -158,7 +177,9 @@ class Job:
 
 @dataclass(slots=True)
 class DeskLists:
-    """Who needs the desk; `turns` has by visit its place in the order of need, from 1; what is in the rooms; the next jobs; the day's sums in cents."""
+    """Who needs the desk; `turns` has by visit its place in the order of need, from 1; what is in the rooms;
+    the next jobs; the day's sums in cents.
+    """
 
     ready: list[Bar]
     waiting: list[Bar]
@@ -191,10 +212,18 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
     left = sum(max(0, int(row.patient_cents)) for row in sums.values())
     plans = sum(int(row.insurer_cents) for row in sums.values())
     return DeskLists(
-        ready, waiting, expected, by_stop.get(Stop.MISSED, []), turns,
-        _jobs(connection, view, by_stop.get(Stop.MISSED, [])), Counter(bar.stop for bar in view.bars), _rooms(clinic, view, waiting),
-        worked - plans - left, plans, worked,
-    )  # fmt: skip
+        ready,
+        waiting,
+        expected,
+        by_stop.get(Stop.MISSED, []),
+        turns,
+        _jobs(connection, view, by_stop.get(Stop.MISSED, [])),
+        Counter(bar.stop for bar in view.bars),
+        _rooms(clinic, view, waiting),
+        worked - plans - left,
+        plans,
+        worked,
+    )
 
 
 def _turns(clinic: Clinic, view: DayView, bars: Sequence[Bar]) -> dict[int, int]:
@@ -205,7 +234,9 @@ def _turns(clinic: Clinic, view: DayView, bars: Sequence[Bar]) -> dict[int, int]
     return {number: at for at, number in enumerate(desk_order(rows, clinic.wait_limit, clinic.late_limit), 1)}
 
 
-def _rooms(clinic: Clinic, view: DayView, waiting: Sequence[Bar]) -> list[tuple[Room, Bar | None, Bar | None]]:
+def _rooms(
+    clinic: Clinic, view: DayView, waiting: Sequence[Bar]
+) -> list[tuple[Room, Bar | None, Bar | None]]:
     """Each room with who is in it and who waits for it."""
     inside = {bar.room_id: bar for bar in view.bars if bar.stop == Stop.ROOM}
     coming = {bar.room_id: bar for bar in reversed(waiting)}
@@ -235,7 +266,9 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
         jobs.append(Job("1", words, "Finish the checkout", f"/visits/{left.id}/checkout"))
     if counts["asked"].n:
         one = counts["asked"].n == 1
-        jobs.append(Job(str(counts["asked"].n), f"request{'' if one else 's'} from the web", "Answer", "/requests"))
+        jobs.append(
+            Job(str(counts["asked"].n), f"request{'' if one else 's'} from the web", "Answer", "/requests")
+        )
     rest = money.patient_rests(connection, view.site.id)
     for first in rest[:1]:
         does = "Collect" if first.patient_cents > 0 else "Give back"
@@ -251,7 +284,9 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
         more = "40 or more" if len(rest) == 40 else str(len(rest))
         jobs.append(Job(more.split()[0], "patients with a rest to pay", "Work through them", "/money"))
     if counts["held"].n:
-        jobs.append(Job(str(counts["held"].n), "claims held back or rejected", "Mend them", "/claims?show=trouble"))
+        jobs.append(
+            Job(str(counts["held"].n), "claims held back or rejected", "Mend them", "/claims?show=trouble")
+        )
     if counts["remit"].n or counts["bad"].n:
         jobs.append(
             Job(
@@ -262,7 +297,9 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
             )
         )
     jobs += [
-        Job("1", f"did not come, {bar.at // 60}:{bar.at % 60:02d}", f"Call {bar.name}", f"/day?visit={bar.id}")
+        Job(
+            "1", f"did not come, {bar.at // 60}:{bar.at % 60:02d}", f"Call {bar.name}", f"/day?visit={bar.id}"
+        )
         for bar in missed[:2]
     ]
     return jobs[:MOST_JOBS]

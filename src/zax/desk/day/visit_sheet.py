@@ -43,7 +43,9 @@ class TrackStop:
 
 @dataclass(slots=True)
 class Sheet:
-    """`due` is the patient's open part of this visit, `owes` that of everything; cents. `begun`: its time has come."""
+    """`due` is the patient's open part of this visit, `owes` that of everything; cents. `begun`: its time has
+    come.
+    """
 
     visit: Visit
     type_name: str
@@ -87,15 +89,32 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
     today = wall.date()
     bill = bill_of(connection, clinic, visit)
     return Sheet(
-        visit, kind.name, kind.dental, clinic.providers[visit.provider_id], clinic.rooms[visit.room_id], _helpers(connection, clinic, visit_id),
-        stop, large_line(moved, stop, zone, today), history, minutes_since(moved, Stop.HERE, now) or 0, bill,
-        sums.patient, sums.insurer, money.owed_by(connection, visit.patient_id), record_gaps(visit_facts(clinic, visit, bill.coverages)),
-        money.visit_diagnoses(connection, visit_id), screens.claims_of(connection, visit_id),
-        visits.next_visit(connection, visit.patient_id, today), today,
-        tally_of(connection, visit.patient_id), cover_mark(clinic, bill.coverage, now), stands_outside(clinic, visit) if stop in ON_THE_BOOK else "", held_words(visit, zone),
+        visit,
+        kind.name,
+        kind.dental,
+        clinic.providers[visit.provider_id],
+        clinic.rooms[visit.room_id],
+        _helpers(connection, clinic, visit_id),
+        stop,
+        large_line(moved, stop, zone, today),
+        history,
+        minutes_since(moved, Stop.HERE, now) or 0,
+        bill,
+        sums.patient,
+        sums.insurer,
+        money.owed_by(connection, visit.patient_id),
+        record_gaps(visit_facts(clinic, visit, bill.coverages)),
+        money.visit_diagnoses(connection, visit_id),
+        screens.claims_of(connection, visit_id),
+        visits.next_visit(connection, visit.patient_id, today),
+        today,
+        tally_of(connection, visit.patient_id),
+        cover_mark(clinic, bill.coverage, now),
+        stands_outside(clinic, visit) if stop in ON_THE_BOOK else "",
+        held_words(visit, zone),
         screens.in_whose_hand(connection, visit_id) if stop == Stop.SHELF else None,
         (visit.day, visit.start_min) <= (today, wall.hour * 60 + wall.minute),
-    )  # fmt: skip
+    )
 
 
 def large_line(moved: list[Moved], stop: Stop, zone: str, today: date) -> list[TrackStop]:

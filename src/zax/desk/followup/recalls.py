@@ -1,4 +1,6 @@
-"""Recalls: when a patient should come again for what. One open row a patient and visit type; a later visit moves it on."""
+"""Recalls: when a patient should come again for what. One open row a patient and visit type; a later visit
+moves it on.
+"""
 
 from __future__ import annotations
 

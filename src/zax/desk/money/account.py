@@ -1,4 +1,6 @@
-"""A household's account, told from the journal: every ledger with its entries, what is open with whom and since when, aging, the year."""
+"""A household's account, told from the journal: every ledger with its entries, what is open with whom and
+since when, aging, the year.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ from zax.store.patients.records import Patient
 
 @dataclass(slots=True)
 class LedgerView:
-    """One visit's part of the journal, or (`id` None) a person's own ledger; `since` is the day the part came to who owes it."""
+    """One visit's part of the journal, or (`id` None) a person's own ledger; `since` is the day the part came
+    to who owes it.
+    """
 
     id: int | None
     patient_id: int
@@ -65,7 +69,9 @@ class Household:
 
 @dataclass(slots=True)
 class Account:
-    """The household, its ledgers newest first, and the sums (cents). `lines` by id with `words` and `code`; `given` are all allocations."""
+    """The household, its ledgers newest first, and the sums (cents). `lines` by id with `words` and `code`;
+    `given` are all allocations.
+    """
 
     household: Household
     patient: Patient
@@ -90,12 +96,16 @@ class Account:
 
     @property
     def billed(self) -> int:
-        return sum(m.plan_paid + m.patient_paid + m.written_off + m.plan_open + m.patient_open for m in self.months)
+        return sum(
+            m.plan_paid + m.patient_paid + m.written_off + m.plan_open + m.patient_open for m in self.months
+        )
 
     @property
     def entries(self) -> list[NamedEntry]:
         """Every entry, newest first."""
-        return sorted((e for visit in self.visits for e in visit.entries), key=lambda e: (e.day, e.id), reverse=True)
+        return sorted(
+            (e for visit in self.visits for e in visit.entries), key=lambda e: (e.day, e.id), reverse=True
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,15 +120,21 @@ class Line:
     since: date | None
 
 
-def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: date, only: bool = False) -> Account:
-    """The account of the patient's household, or (`only`) of this one person; NotFound for an unknown patient."""
+def account_of(
+    connection: Connection, clinic: Clinic, patient_id: int, today: date, only: bool = False
+) -> Account:
+    """The account of the patient's household, or (`only`) of this one person; NotFound for an unknown
+    patient.
+    """
     patient = patient_of(connection, patient_id)
     if patient is None:
         raise NotFound("There is no such patient.")
     household = Household(patient.household_id, money.household_name(connection, patient.household_id))
     members = everybody_of(connection, household.id)
     rows = [
-        row for row in money.household_entries(connection, household.id) if not only or row.patient_id == patient_id
+        row
+        for row in money.household_entries(connection, household.id)
+        if not only or row.patient_id == patient_id
     ]
     given = money.household_allocations(connection, household.id)
     rows_of_visits = money.household_visits(connection, household.id)
@@ -131,13 +147,27 @@ def account_of(connection: Connection, clinic: Clinic, patient_id: int, today: d
     visits.sort(key=lambda each: (each.day, each.id or 0), reverse=True)
     credits = open_credits(rows, given, names, rows_of_visits)
     return Account(
-        household, patient, members, visits, [c for c in coverages_of(connection, [m.id for m in members]) if c.to_day is None], _patient_aging(lines, credits, visits, today),
-        aging([(each.open.insurer, each.insurer_since or each.day) for each in visits], today), _months(visits, today), credits, lines, given, _links(rows, given, on_claims),
-    )  # fmt: skip
+        household,
+        patient,
+        members,
+        visits,
+        [c for c in coverages_of(connection, [m.id for m in members]) if c.to_day is None],
+        _patient_aging(lines, credits, visits, today),
+        aging([(each.open.insurer, each.insurer_since or each.day) for each in visits], today),
+        _months(visits, today),
+        credits,
+        lines,
+        given,
+        _links(rows, given, on_claims),
+    )
 
 
 def _lines(
-    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[NamedEntry], given: Sequence[Allocation]
+    connection: Connection,
+    clinic: Clinic,
+    household_id: int,
+    rows: Sequence[NamedEntry],
+    given: Sequence[Allocation],
 ) -> dict[int, Line]:
     entries = [row.entry for row in rows]
     mine = {entry.line_id for entry in entries}
@@ -145,7 +175,12 @@ def _lines(
     since = open_since(entries)
     return {
         line.id: Line(
-            line.id, line, line_words(clinic, line), line_code(clinic, line), parts[line.id], since.get(line.id)
+            line.id,
+            line,
+            line_words(clinic, line),
+            line_code(clinic, line),
+            parts[line.id],
+            since.get(line.id),
         )
         for line in money.household_lines(connection, household_id)
         if line.id in parts
@@ -161,10 +196,18 @@ def _ledgers(
         if key not in made:
             visit = visits.get(row.visit_id or 0)
             made[key] = (
-                LedgerView(visit.id, row.patient_id, names[row.patient_id], visit.day, clinic.types[visit.type_id].name, clinic.providers[visit.provider_id].short, Stop(visit.state))
+                LedgerView(
+                    visit.id,
+                    row.patient_id,
+                    names[row.patient_id],
+                    visit.day,
+                    clinic.types[visit.type_id].name,
+                    clinic.providers[visit.provider_id].short,
+                    Stop(visit.state),
+                )
                 if visit is not None
                 else LedgerView(None, row.patient_id, names[row.patient_id], row.day, "", "", Stop.LEFT)
-            )  # fmt: skip
+            )
         made[key].entries.append(row)
         if row.visit_id is None:
             made[key].day = max(made[key].day, row.day)
@@ -182,7 +225,9 @@ def _add_claims(connection: Connection, visits: Sequence[LedgerView]) -> dict[in
 def _links(
     rows: Sequence[NamedEntry], given: Sequence[Allocation], on_claims: Mapping[int, list[int]]
 ) -> dict[int, list[str]]:
-    """{entry_id: what it hangs together with}: its claim, the payments of its line, for a payment the lines it pays."""
+    """{entry_id: what it hangs together with}: its claim, the payments of its line, for a payment the lines
+    it pays.
+    """
     paid: dict[tuple[int, int], int] = defaultdict(int)
     for each in given:
         paid[each.credit_id, each.line_id] += each.cents

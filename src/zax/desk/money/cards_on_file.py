@@ -1,4 +1,6 @@
-"""Cards on file: the terminal's token, the last four digits and the month of expiry. A number is never seen here, so it can never leak."""
+"""Cards on file: the terminal's token, the last four digits and the month of expiry. A number is never seen
+here, so it can never leak.
+"""
 
 from __future__ import annotations
 

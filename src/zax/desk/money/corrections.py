@@ -1,5 +1,5 @@
-"""Putting a charge right: write-off, discount, moving a part, and taking any of them back. Nothing is edited: every act is entries of its own
-on the books day it is made.
+"""Putting a charge right: write-off, discount, moving a part, and taking any of them back. Nothing is edited:
+every act is entries of its own on the books day it is made.
 """
 
 from __future__ import annotations
@@ -21,7 +21,14 @@ from zax.store.patients.patients import patients_of
 
 
 def charge_own(
-    tx: Transaction, ledger: Ledger, line_kind: str, kind: Kind, cents: int, words: str, *, of_id: int | None = None
+    tx: Transaction,
+    ledger: Ledger,
+    line_kind: str,
+    kind: Kind,
+    cents: int,
+    words: str,
+    *,
+    of_id: int | None = None,
 ) -> int:
     """A charge on the patient's own ledger; its line."""
     line_id = lines.add_own_line(
@@ -81,12 +88,23 @@ def give_discount(tx: Transaction, form: OffForm) -> int:
 
 
 def _take_off(
-    tx: Transaction, ledger: Ledger, kind: Kind, line_id: int, cents: int, words: str, reason_id: int | None = None
+    tx: Transaction,
+    ledger: Ledger,
+    kind: Kind,
+    line_id: int,
+    cents: int,
+    words: str,
+    reason_id: int | None = None,
 ) -> int:
     entry = add_entry(tx, ledger, kind, -cents, 0, words, line_id=line_id, reason_id=reason_id)
     settle(tx, ledger)
     tx.audit(
-        f"money.{kind}", patient_id=ledger.patient_id, visit_id=ledger.id, line=line_id, cents=cents, words=words
+        f"money.{kind}",
+        patient_id=ledger.patient_id,
+        visit_id=ledger.id,
+        line=line_id,
+        cents=cents,
+        words=words,
     )
     tell_money(tx, ledger)
     return entry
@@ -106,7 +124,9 @@ def _line_ledger(tx: Transaction, line_id: int) -> tuple[Ledger, Parts]:
 
 @act("payments")
 def shift_part(tx: Transaction, line_id: int, to: str, amount: str, why: str) -> int:
-    """Move (part of) a line from the insurer's part to the patient's (`to` "patient") or back ("insurer"); the entry."""
+    """Move (part of) a line from the insurer's part to the patient's (`to` "patient") or back ("insurer");
+    the entry.
+    """
     ledger, parts = _line_ledger(tx, line_id)
     cents = parse_amount(amount)
     wrong = ProblemCollector()
@@ -115,7 +135,9 @@ def shift_part(tx: Transaction, line_id: int, to: str, amount: str, why: str) ->
     if to not in {"patient", "insurer"}:
         wrong.add("to", "Choose who is to pay it.")
     elif cents > max(0, most):
-        wrong.add("amount", f"Only {plain(max(0, most))} of it is with {holder}, so at most that can be moved.")
+        wrong.add(
+            "amount", f"Only {plain(max(0, most))} of it is with {holder}, so at most that can be moved."
+        )
     if not why.strip():
         wrong.add("why", "Say why; it stands on the account.")
     wrong.raise_if_any()
@@ -123,7 +145,9 @@ def shift_part(tx: Transaction, line_id: int, to: str, amount: str, why: str) ->
     words = f"Moved to {'patient' if to == 'patient' else 'insurer'}: {why.strip()}"
     entry = add_entry(tx, ledger, Kind.TRANSFER, sign * cents, -sign * cents, words, line_id=line_id)
     settle(tx, ledger)
-    tx.audit("money.shifted", patient_id=ledger.patient_id, visit_id=ledger.id, line=line_id, cents=cents, to=to)
+    tx.audit(
+        "money.shifted", patient_id=ledger.patient_id, visit_id=ledger.id, line=line_id, cents=cents, to=to
+    )
     tell_money(tx, ledger)
     return entry
 
@@ -176,14 +200,16 @@ _CAN_BE_TAKEN_BACK = frozenset({Kind.WRITE_OFF, Kind.DISCOUNT, Kind.FEE, Kind.IN
 def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
     """Reverse a write-off, discount, fee, interest or a moved part. The patient.
 
-    A payment is voided or refunded instead, a service changed on its visit; what the insurer's answer wrote stands.
+    A payment is voided or refunded instead, a service changed on its visit; what the insurer's answer wrote
+    stands.
     """
     row = journal.entry_of(tx.connection, entry_id)
     if row is None:
         raise NotFound("There is no such entry.")
     if row.kind not in _CAN_BE_TAKEN_BACK or row.line_id is None or row.claim_id is not None:
         raise Refused(
-            "This cannot be taken back here: void or refund a payment, change a service on its visit.", "entry"
+            "This cannot be taken back here: void or refund a payment, change a service on its visit.",
+            "entry",
         )
     if not why.strip():
         raise Refused("Say why; it stands on the account.", "why")
@@ -204,7 +230,9 @@ def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
     for ledger in ledgers:
         settle(tx, ledger)
         tell_money(tx, ledger)
-    tx.audit("money.taken_back", patient_id=row.patient_id, visit_id=row.visit_id, entry=entry_id, why=why.strip())
+    tx.audit(
+        "money.taken_back", patient_id=row.patient_id, visit_id=row.visit_id, entry=entry_id, why=why.strip()
+    )
     return row.patient_id
 
 

@@ -1,4 +1,5 @@
-"""Credits: offered to what is open in the household, and moved from one charge to another. The journal grows; nothing in it is changed.
+"""Credits: offered to what is open in the household, and moved from one charge to another. The journal grows;
+nothing in it is changed.
 
 Credit that was taken for a visit still to come belongs to that visit first and is not offered elsewhere.
 """
@@ -15,7 +16,15 @@ from zax.core.money.journal import Allocation, Parts, credit_left, held_by, line
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.dues import open_items
-from zax.desk.money.ledger import Ledger, OwnLedger, allocations_of, due_now, entries_of, settle, write_allocations
+from zax.desk.money.ledger import (
+    Ledger,
+    OwnLedger,
+    allocations_of,
+    due_now,
+    entries_of,
+    settle,
+    write_allocations,
+)
 from zax.desk.money.posting import ledger_of, lock_household, move_credit, tell_money
 from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
@@ -42,21 +51,33 @@ def open_elsewhere(connection: Connection, household_id: int, visit_id: int) -> 
     rows = money.open_visits(connection, household_id, visit_id)
     pending = money.pending_of_visits(connection, household_id) if rows else {}
     found = [
-        OpenVisit(row.id, row.patient_id, row.first, row.day, row.type_id, int(row.cents) - pending.get(row.id, 0), int(row.insurer))
+        OpenVisit(
+            row.id,
+            row.patient_id,
+            row.first,
+            row.day,
+            row.type_id,
+            int(row.cents) - pending.get(row.id, 0),
+            int(row.insurer),
+        )
         for row in rows
-    ]  # fmt: skip
+    ]
     return [each for each in found if each.cents > 0]
 
 
 @act("payments")
 def use_credit(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None = None) -> int:
-    """Use a credit of the household for a visit, or for one line of any ledger; the cents used. Up to what is due there."""
+    """Use a credit of the household for a visit, or for one line of any ledger; the cents used. Up to what is
+    due there.
+    """
     return _use(tx, credit_id, visit_id, line_id)
 
 
 @act("payments")
 def spread_credit(tx: Transaction, patient_id: int, credit_id: int, visit_id: int | None = None) -> int:
-    """Use a credit on whatever is open in the household: the visit at hand first, then the oldest; the cents used."""
+    """Use a credit on whatever is open in the household: the visit at hand first, then the oldest; the cents
+    used.
+    """
     household_id = lock_household(tx, patient_id)
     items = open_items(tx.connection, tx.clinic, household_id)
     left = next((each.cents for each in items.credits if each.entry_id == credit_id), 0)
@@ -65,7 +86,9 @@ def spread_credit(tx: Transaction, patient_id: int, credit_id: int, visit_id: in
     if not items.lines:
         raise Refused("Nothing is open, so the credit stays where it is.", "credit")
     used = 0
-    for line in sorted(items.lines, key=lambda each: (each.visit_id != visit_id or visit_id is None, each.since)):
+    for line in sorted(
+        items.lines, key=lambda each: (each.visit_id != visit_id or visit_id is None, each.since)
+    ):
         if used < left:
             used += _use(tx, credit_id, None, line.line_id)
     return used
@@ -85,7 +108,9 @@ def _use(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | N
     return cents
 
 
-def _hold_both(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None) -> tuple[Ledger, Ledger]:
+def _hold_both(
+    tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None
+) -> tuple[Ledger, Ledger]:
     """The ledgers of the credit and of where it goes, locked; NotFound unless both are of one household."""
     entry = journal.entry_of(tx.connection, credit_id)
     if entry is None:
@@ -107,19 +132,25 @@ def _hold_both(tx: Transaction, credit_id: int, visit_id: int | None, line_id: i
         raise NotFound("This household has no such credit.")
     target = held[to]
     if isinstance(target, Visit) and target.state not in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}:
-        raise Conflict("Nothing is charged for this visit yet. The credit is offered again at checkout.", "credit")
+        raise Conflict(
+            "Nothing is charged for this visit yet. The credit is offered again at checkout.", "credit"
+        )
     return held[here], target
 
 
 def _open_on(tx: Transaction, ledger: Ledger, line_id: int) -> int:
     parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line_id, Parts())
     if parts.patient <= 0:
-        raise Refused("Nothing is owed on this charge: it was reversed or is paid. Choose another.", "line_id")
+        raise Refused(
+            "Nothing is owed on this charge: it was reversed or is paid. Choose another.", "line_id"
+        )
     pending = money.pending_lines(tx.connection, lock_household(tx, ledger.patient_id)).get(line_id, 0)
     return max(0, parts.patient - pending)
 
 
-def _apply(tx: Transaction, source: Ledger, target: Ledger, credit_id: int, cents: int, line_id: int | None) -> None:
+def _apply(
+    tx: Transaction, source: Ledger, target: Ledger, credit_id: int, cents: int, line_id: int | None
+) -> None:
     """Give free credit to where it is wanted; across ledgers by a transfer."""
     if (source.patient_id, source.id) != (target.patient_id, target.id):
         words = (f"Credit used {_where(target)}", f"Credit of {plain(cents)} {_from(source)}")
@@ -145,9 +176,11 @@ def _day(day: date) -> str:
 
 @act("payments")
 def move_allocation(tx: Transaction, credit_id: int, from_line: int, to_line: int | None, cents: int) -> None:
-    """What a credit pays on one charge goes to another, or (None) waits as credit on the patient's own ledger.
+    """What a credit pays on one charge goes to another, or (None) waits as credit on the patient's own
+    ledger.
 
-    Refused when it pays less than that there, or when less is owed on the other charge; nothing is owed on a reversed one.
+    Refused when it pays less than that there, or when less is owed on the other charge; nothing is owed on a
+    reversed one.
     """
     row = next(iter(money.lines_of(tx.connection, [from_line])), None)
     if row is None:
@@ -157,7 +190,9 @@ def move_allocation(tx: Transaction, credit_id: int, from_line: int, to_line: in
     source, target = _hold_both(tx, credit_id, None, to_line if to_line is not None else from_line)
     held = held_by(credit_id, allocations_of(tx, source)).get(from_line, 0)
     if cents > held:
-        raise Refused(f"This payment gives {plain(held)} to that charge, so at most that can be moved.", "amount")
+        raise Refused(
+            f"This payment gives {plain(held)} to that charge, so at most that can be moved.", "amount"
+        )
     if to_line is None:
         target = OwnLedger(source.patient_id, source.site_id)
         lock_household(tx, source.patient_id)

@@ -1,7 +1,9 @@
-"""Closing the day: the count against the journal, what is unfinished, and the day's books made final for a site.
+"""Closing the day: the count against the journal, what is unfinished, and the day's books made final for a
+site.
 
-Whoever writes the journal holds the site's row of the books shared until their act is through; closing takes it alone. So nothing slips into a
-closed day, and two people who close at once get one close and one answer that says who was first.
+Whoever writes the journal holds the site's row of the books shared until their act is through; closing takes
+it alone. So nothing slips into a closed day, and two people who close at once get one close and one answer
+that says who was first.
 """
 
 from __future__ import annotations
@@ -13,7 +15,14 @@ from datetime import date, timedelta
 from zax.clock import local
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.money.cents import plain
-from zax.core.money.drawer import CountedTender, check_difference, count_pieces, counted_amount, to_bank, worth
+from zax.core.money.drawer import (
+    CountedTender,
+    check_difference,
+    count_pieces,
+    counted_amount,
+    to_bank,
+    worth,
+)
 from zax.core.money.tender import Tender
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -39,7 +48,9 @@ class Unfinished:
 
 @dataclass(frozen=True, slots=True)
 class Closing:
-    """What the journal expects for a site's day (everything since the last close); cents. `expected` by tender, `counts` how many of each."""
+    """What the journal expects for a site's day (everything since the last close); cents. `expected` by
+    tender, `counts` how many of each.
+    """
 
     site_id: int
     day: date
@@ -135,7 +146,9 @@ def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[U
 
 @dataclass(frozen=True, slots=True)
 class CloseForm:
-    """The count as typed: pieces of cash by value, an amount for every other tender, the cheques in the bag, why it differs."""
+    """The count as typed: pieces of cash by value, an amount for every other tender, the cheques in the bag,
+    why it differs.
+    """
 
     pieces: Mapping[int, str]
     counted: Mapping[str, str]
@@ -146,7 +159,9 @@ class CloseForm:
 
 @act("close")
 def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
-    """Make the day final; the close's number. Conflict when it is closed, Stale when money came in while counting, Refused for a difference without a reason."""
+    """Make the day final; the close's number. Conflict when it is closed, Stale when money came in while
+    counting, Refused for a difference without a reason.
+    """
     if site_id not in tx.clinic.sites:
         raise NotFound("There is no such site.")
     closed_day = journal.hold_books_alone(tx.connection, site_id)
@@ -156,7 +171,9 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
     if form.mark != found.mark:
         raise Stale("Money came in while you counted. The figures are new; look at them again, then close.")
     if not any(text.strip() for text in form.pieces.values()):
-        raise Refused("Count the drawer first: how many pieces of each, or 0 when it is empty.", "piece-10000")
+        raise Refused(
+            "Count the drawer first: how many pieces of each, or 0 when it is empty.", "piece-10000"
+        )
     pieces = count_pieces(form.pieces)
     float_cents = tx.clinic.money.float_cents
     tenders = counted_tenders(found, worth(pieces) - float_cents, form.cheques, form.counted)
@@ -202,7 +219,9 @@ def _check_day(tx: Transaction, found: Closing, closed_day: date | None, today: 
 def counted_tenders(
     found: Closing, cash: int, cheques: Collection[int], typed: Mapping[str, str]
 ) -> list[CountedTender]:
-    """Cash less the float, cheques as ticked, every other tender as typed; what was not typed counts as expected. Raises Problems."""
+    """Cash less the float, cheques as ticked, every other tender as typed; what was not typed counts as
+    expected. Raises Problems.
+    """
     made = []
     for tender, expected in found.expected.items():
         if tender == Tender.CASH:

@@ -1,7 +1,9 @@
-"""Production, collections and adjustments of a site's days: by provider, by tender, by payer. Every figure is a sum over the journal.
+"""Production, collections and adjustments of a site's days: by provider, by tender, by payer. Every figure is
+a sum over the journal.
 
-Production is charges and fees less their reversals; collections are what came in from patients and from plans; adjustments are what was written off or discounted. A
-payment belongs to the provider of the visit it was taken for; what belongs to no visit stands under "No provider".
+Production is charges and fees less their reversals; collections are what came in from patients and from
+plans; adjustments are what was written off or discounted. A payment belongs to the provider of the visit it
+was taken for; what belongs to no visit stands under "No provider".
 """
 
 from __future__ import annotations
@@ -18,11 +20,29 @@ from zax.core.money.journal import Kind
 from zax.core.record.card import safe_cell
 from zax.desk.clinic.clinic import Clinic
 from zax.store.engine import Connection
-from zax.store.money.sums import JournalRow, PayerSum, ReasonSum, kind_sums, payer_sums, reason_sums, tender_sums
+from zax.store.money.sums import (
+    JournalRow,
+    PayerSum,
+    ReasonSum,
+    kind_sums,
+    payer_sums,
+    reason_sums,
+    tender_sums,
+)
 
 JOURNAL_COLUMNS = (
-    "entry", "day", "kind", "reverses", "patient", "name", "visit", "patient_part", "insurer_part", "words", "by",
-)  # fmt: skip
+    "entry",
+    "day",
+    "kind",
+    "reverses",
+    "patient",
+    "name",
+    "visit",
+    "patient_part",
+    "insurer_part",
+    "words",
+    "by",
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,10 +74,18 @@ def day_sheet(connection: Connection, clinic: Clinic, site_id: int, first: date,
         return clinic.providers[number].short if number in clinic.providers else "No provider"
 
     return DaySheet(
-        first, last, [(name(number), sums) for number, sums in named if not sums.empty], sorted(days.items()),
-        [(clinic.money.tender_words(row.tender), int(row.cents), row.number) for row in tender_sums(connection, site_id, first, last)],
-        payer_sums(connection, site_id, first, last), reason_sums(connection, site_id, first, last), total,
-    )  # fmt: skip
+        first,
+        last,
+        [(name(number), sums) for number, sums in named if not sums.empty],
+        sorted(days.items()),
+        [
+            (clinic.money.tender_words(row.tender), int(row.cents), row.number)
+            for row in tender_sums(connection, site_id, first, last)
+        ],
+        payer_sums(connection, site_id, first, last),
+        reason_sums(connection, site_id, first, last),
+        total,
+    )
 
 
 def journal_csv(rows: Sequence[JournalRow]) -> str:
@@ -66,8 +94,19 @@ def journal_csv(rows: Sequence[JournalRow]) -> str:
     writer = csv.writer(out)
     writer.writerow(JOURNAL_COLUMNS)
     for row in rows:
-        writer.writerow([
-            row.id, row.day, row.kind, row.reverses_id or "", row.patient_id, safe_cell(f"{row.last}, {row.first}"), row.visit_id or "", decimal(row.patient_cents),
-            decimal(row.insurer_cents), safe_cell(row.words), safe_cell(row.by_name or "Zax"),
-        ])  # fmt: skip
+        writer.writerow(
+            [
+                row.id,
+                row.day,
+                row.kind,
+                row.reverses_id or "",
+                row.patient_id,
+                safe_cell(f"{row.last}, {row.first}"),
+                row.visit_id or "",
+                decimal(row.patient_cents),
+                decimal(row.insurer_cents),
+                safe_cell(row.words),
+                safe_cell(row.by_name or "Zax"),
+            ]
+        )
     return out.getvalue()

@@ -1,4 +1,6 @@
-"""What a household has open, line by line, and what it has in credit: the two lists that every payment, correction and plan starts from."""
+"""What a household has open, line by line, and what it has in credit: the two lists that every payment,
+correction and plan starts from.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,9 @@ from zax.store.money.records import LedgerVisit, LineWords, NamedEntry
 
 @dataclass(frozen=True, slots=True)
 class OpenLine:
-    """A charge with something open; cents. `cents` is the patient's open part less what a terminal is being asked for, `since` the day it came to them."""
+    """A charge with something open; cents. `cents` is the patient's open part less what a terminal is being
+    asked for, `since` the day it came to them.
+    """
 
     line_id: int
     patient_id: int
@@ -33,7 +37,9 @@ class OpenLine:
 
 @dataclass(frozen=True, slots=True)
 class Credit:
-    """Money that pays nothing yet; `entry_id` is the journal entry that brought it, `coming` says that its visit is still to come."""
+    """Money that pays nothing yet; `entry_id` is the journal entry that brought it, `coming` says that its
+    visit is still to come.
+    """
 
     entry_id: int
     patient_id: int
@@ -72,8 +78,13 @@ def open_items(connection: Connection, clinic: Clinic, household_id: int) -> Ope
 
 
 def _lines(
-    connection: Connection, clinic: Clinic, household_id: int, rows: Sequence[NamedEntry], given: Sequence[Allocation], people: Mapping[int, str]
-) -> list[OpenLine]:  # fmt: skip
+    connection: Connection,
+    clinic: Clinic,
+    household_id: int,
+    rows: Sequence[NamedEntry],
+    given: Sequence[Allocation],
+    people: Mapping[int, str],
+) -> list[OpenLine]:
     entries = [row.entry for row in rows]
     parts = line_parts(entries, given)
     wanted = [line_id for line_id, each in parts.items() if each.patient > 0]
@@ -85,10 +96,20 @@ def _lines(
     for line in money.lines_of(connection, wanted):
         open_cents = parts[line.id].patient - pending.get(line.id, 0)
         if open_cents > 0:
-            found.append(OpenLine(
-                line.id, line.person_id, people[line.person_id], line.visit_id, line.visit_day or since[line.id], line_words(clinic, line), line_code(clinic, line),
-                open_cents, parts[line.id].insurer, since[line.id],
-            ))  # fmt: skip
+            found.append(
+                OpenLine(
+                    line.id,
+                    line.person_id,
+                    people[line.person_id],
+                    line.visit_id,
+                    line.visit_day or since[line.id],
+                    line_words(clinic, line),
+                    line_code(clinic, line),
+                    open_cents,
+                    parts[line.id].insurer,
+                    since[line.id],
+                )
+            )
     return sorted(found, key=lambda each: (each.day, each.line_id))
 
 
@@ -111,7 +132,9 @@ def open_credits(
     people: Mapping[int, str],
     visits: Mapping[int, LedgerVisit],
 ) -> list[Credit]:
-    """Credits that are left, ledger by ledger and oldest first: what refunds and transfers drew on them is off. `rows` are journal rows."""
+    """Credits that are left, ledger by ledger and oldest first: what refunds and transfers drew on them is
+    off. `rows` are journal rows.
+    """
     by_id = {row.id: row for row in rows}
     ledgers: dict[tuple[int, int | None], list[Entry]] = defaultdict(list)
     for row in rows:

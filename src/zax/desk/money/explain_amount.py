@@ -1,7 +1,8 @@
-"""How an amount came about, in rows that add up to it and a sentence that can be said on the phone. Told from the account, nothing is read anew.
+"""How an amount came about, in rows that add up to it and a sentence that can be said on the phone. Told from
+the account, nothing is read anew.
 
-An amount is named by a letter and a number: e (an entry), v (a visit's part of the patient), i (a visit's part of the insurer), o (a person's own
-ledger), t (the household's whole).
+An amount is named by a letter and a number: e (an entry), v (a visit's part of the patient), i (a visit's
+part of the insurer), o (a person's own ledger), t (the household's whole).
 """
 
 from __future__ import annotations
@@ -17,9 +18,18 @@ from zax.desk.money.account import Account, LedgerView, Line
 from zax.store.money.records import NamedEntry
 
 KIND_WORDS = {
-    Kind.CHARGE: "Charge", Kind.PAYMENT: "Payment", Kind.INSURER_PAYMENT: "Insurer’s payment", Kind.WRITE_OFF: "Write-off", Kind.DISCOUNT: "Discount", Kind.TRANSFER: "Moved",
-    Kind.REFUND: "Refund", Kind.REVERSAL: "Reversal", Kind.FEE: "Fee", Kind.INTEREST: "Interest", Kind.OPENING: "Balance brought over",
-}  # fmt: skip
+    Kind.CHARGE: "Charge",
+    Kind.PAYMENT: "Payment",
+    Kind.INSURER_PAYMENT: "Insurer’s payment",
+    Kind.WRITE_OFF: "Write-off",
+    Kind.DISCOUNT: "Discount",
+    Kind.TRANSFER: "Moved",
+    Kind.REFUND: "Refund",
+    Kind.REVERSAL: "Reversal",
+    Kind.FEE: "Fee",
+    Kind.INTEREST: "Interest",
+    Kind.OPENING: "Balance brought over",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,7 +44,9 @@ class Row:
 
 @dataclass(frozen=True, slots=True)
 class Why:
-    """`rows` add up to `cents`; `notes` say who and when; `say` is for the phone. `entry` and `line` are what can be corrected; `pays` the lines a credit pays."""
+    """`rows` add up to `cents`; `notes` say who and when; `say` is for the phone. `entry` and `line` are what
+    can be corrected; `pays` the lines a credit pays.
+    """
 
     key: str
     cents: int
@@ -76,7 +88,13 @@ def _whole(account: Account) -> Why:
     ]
     total = account.open.patient
     reasons = [sentence(account, each) for each in account.visits if each.open.patient > 0][:3]
-    say = " ".join(reasons) if reasons else "Nothing is open." if not total else f"{plain(-total)} is in credit."
+    say = (
+        " ".join(reasons)
+        if reasons
+        else "Nothing is open."
+        if not total
+        else f"{plain(-total)} is in credit."
+    )
     return Why("t", total, rows, (), say)
 
 
@@ -94,7 +112,9 @@ def _part(account: Account, visit: LedgerView, insurer: bool) -> Why:
     for entry in visit.entries:
         cents = entry.insurer_cents if insurer else entry.patient_cents
         if cents:
-            rows.append(Row(f"{_day(entry.day)} {entry_words(account, entry)}", cents, insurer, f"e{entry.id}"))
+            rows.append(
+                Row(f"{_day(entry.day)} {entry_words(account, entry)}", cents, insurer, f"e{entry.id}")
+            )
     total = visit.open.insurer if insurer else visit.open.patient
     return Why(f"i{visit.id}" if insurer else _key(visit), total, rows, (), sentence(account, visit))
 
@@ -113,7 +133,9 @@ def sentence(account: Account, visit: LedgerView) -> str:
     """Why a ledger is open, as one says it to the patient."""
     payer = visit.claims[0].payer_name if visit.claims else "the insurer"
     for_what = (
-        f"{visit.first}’s {visit.title.lower()} on {_day(visit.day)}" if visit.id else f"{visit.first}’s account"
+        f"{visit.first}’s {visit.title.lower()} on {_day(visit.day)}"
+        if visit.id
+        else f"{visit.first}’s account"
     )
     if visit.open.patient < 0:
         return f"{plain(-visit.open.patient)} of {for_what} waits as credit."
@@ -130,7 +152,9 @@ def sentence(account: Account, visit: LedgerView) -> str:
     if visit.paid:
         told.append(f"{plain(visit.paid)} was paid before.")
     owed = {
-        entry.line_id: entry.words for entry in visit.entries if entry.patient_cents > 0 and entry.line_id is not None
+        entry.line_id: entry.words
+        for entry in visit.entries
+        if entry.patient_cents > 0 and entry.line_id is not None
     }
     reasons = [
         f"{line.words} {plain(line.open.patient)}{f' ({words})' if words else ''}"
@@ -151,18 +175,27 @@ def _entry(account: Account, visit: LedgerView, entry: NamedEntry) -> Why:
     line = account.lines.get(entry.line_id or 0)
     rows = [Row("Patient’s part", entry.patient_cents), Row("Insurer’s part", entry.insurer_cents, True)]
     notes = [entry_words(account, entry)]
-    held = [(account.lines[n], cents) for n, cents in held_by(entry.id, account.given).items() if n in account.lines]
+    held = [
+        (account.lines[n], cents)
+        for n, cents in held_by(entry.id, account.given).items()
+        if n in account.lines
+    ]
     if line is not None and entry.kind in RAISES:
         notes += _what_pays(account, line)
         notes.append(
-            f"Open on it: {plain(line.open.patient)} with the patient, {plain(line.open.insurer)} with the insurer."
+            f"Open on it: {plain(line.open.patient)} with the patient, {plain(line.open.insurer)} with the"
+            " insurer."
         )
     left = next((each.cents for each in account.credits if each.entry_id == entry.id), 0)
     if left:
         notes.append(f"{plain(left)} of it pays nothing yet.")
-    notes.append(f"{KIND_WORDS[Kind(entry.kind)]} {entry.id}, {_day(entry.day)}, by {entry.by_name or 'Zax'}.")
+    notes.append(
+        f"{KIND_WORDS[Kind(entry.kind)]} {entry.id}, {_day(entry.day)}, by {entry.by_name or 'Zax'}."
+    )
     rows = [row for row in rows if row.cents] or rows[:1]
-    return Why(f"e{entry.id}", entry.patient_cents + entry.insurer_cents, rows, notes, "", entry, line, held, left)
+    return Why(
+        f"e{entry.id}", entry.patient_cents + entry.insurer_cents, rows, notes, "", entry, line, held, left
+    )
 
 
 def _what_pays(account: Account, line: Line) -> list[str]:

@@ -1,8 +1,9 @@
-"""Writing the journal. Every money act ends in `settle_visit`: credits find their lines and the track follows the open parts.
+"""Writing the journal. Every money act ends in `settle_visit`: credits find their lines and the track follows
+the open parts.
 
-A ledger is a visit's row, or `OwnLedger` for what belongs to no visit. On a visit's ledger credit goes to what is open there by itself; on a
-patient's own it waits, visibly, until somebody says what it is for. Entries fall on the site's books day: today, or the day after the last
-closed one.
+A ledger is a visit's row, or `OwnLedger` for what belongs to no visit. On a visit's ledger credit goes to
+what is open there by itself; on a patient's own it waits, visibly, until somebody says what it is for.
+Entries fall on the site's books day: today, or the day after the last closed one.
 """
 
 from __future__ import annotations
@@ -58,7 +59,9 @@ Ledger: TypeAlias = Visit | OwnLedger
 
 @dataclass(frozen=True, slots=True)
 class Bill:
-    """A visit's services with what the plans should pay: its lines beside their estimates; the coverages, first payer first."""
+    """A visit's services with what the plans should pay: its lines beside their estimates; the coverages,
+    first payer first.
+    """
 
     lines: Sequence[ServiceLine]
     estimates: Sequence[LineEstimate]
@@ -88,28 +91,40 @@ class Bill:
 
 
 def bill_of(connection: Connection, clinic: Clinic, visit: Visit) -> Bill:
-    """The visit's current services priced by the patient's coverages of that kind on that day. `visit` brings the patient's birth date."""
+    """The visit's current services priced by the patient's coverages of that kind on that day. `visit` brings
+    the patient's birth date.
+    """
     dental = clinic.types[visit.type_id].dental
     lines = money.visit_lines(connection, visit.id)
     coverages, covers = covers_for(
         connection, clinic, (visit.patient_id, visit.birth), dental, visit.day, visit.provider_id, visit.id
     )
-    return Bill(lines, estimate([priced_line(clinic, line) for line in lines], covers, visit.day), coverages, covers)
+    return Bill(
+        lines, estimate([priced_line(clinic, line) for line in lines], covers, visit.day), coverages, covers
+    )
 
 
 def priced_line(clinic: Clinic, line: ServiceLine) -> PricedLine:
     """A service as the estimate takes it."""
     service = clinic.services[line.service_id]
     return PricedLine(
-        line.id, line.fee_cents * line.units, service.category, line.billed, service.code, line.units, line.tooth, line.authorized,
-    )  # fmt: skip
+        line.id,
+        line.fee_cents * line.units,
+        service.category,
+        line.billed,
+        service.code,
+        line.units,
+        line.tooth,
+        line.authorized,
+    )
 
 
 def post_charges(tx: Transaction, visit: Visit) -> Bill:
-    """Make the journal say what the lines say: post what is new, reverse what changed. Unchanged lines are left alone.
+    """Make the journal say what the lines say: post what is new, reverse what changed. Unchanged lines are
+    left alone.
 
-    What the contract forgives stands with the insurer's part until the payer's answer writes it off. A discount that the patient has by a
-    flag comes with the charge and goes with it.
+    What the contract forgives stands with the insurer's part until the payer's answer writes it off. A
+    discount that the patient has by a flag comes with the charge and goes with it.
     """
     bill = bill_of(tx.connection, tx.clinic, visit)
     entries = money.visit_entries(tx.connection, visit.id)
@@ -120,12 +135,22 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
             entry.patient_cents,
             entry.insurer_cents,
         ):
-            _undo_line(tx, visit, entries, line_id, "Service taken off" if each is None else "Service changed")
+            _undo_line(
+                tx, visit, entries, line_id, "Service taken off" if each is None else "Service changed"
+            )
         else:
             wanted.pop(line_id)
     off = _discount_by_flag(tx, visit.patient_id) if wanted else None
     for each in wanted.values():
-        add_entry(tx, visit, Kind.CHARGE, each.patient, each.insurer + each.write_off, each.why, line_id=each.line_id)
+        add_entry(
+            tx,
+            visit,
+            Kind.CHARGE,
+            each.patient,
+            each.insurer + each.write_off,
+            each.why,
+            line_id=each.line_id,
+        )
         less = percent_of(each.patient, off.percent) if off else 0
         if off and less:
             words = f"{off.words}, {off.percent} percent"
@@ -143,7 +168,9 @@ def _discount_by_flag(tx: Transaction, patient_id: int) -> Discount | None:
 
 
 def take_charges_back(tx: Transaction, visit: Visit, reason: str) -> None:
-    """Reverse every standing charge of a visit that goes back into its room, and what was taken off or moved on it."""
+    """Reverse every standing charge of a visit that goes back into its room, and what was taken off or moved
+    on it.
+    """
     entries = money.visit_entries(tx.connection, visit.id)
     for line_id in _standing_charges(entries):
         _undo_line(tx, visit, entries, line_id, reason)
@@ -154,20 +181,25 @@ def _standing_charges(entries: Sequence[Entry]) -> dict[int, Entry]:
 
 
 def _undo_line(tx: Transaction, visit: Visit, entries: Sequence[Entry], line_id: int, words: str) -> None:
-    """Reverse all that stands on a line, the newest first. Conflict when somebody else took part of it over: that is theirs now."""
+    """Reverse all that stands on a line, the newest first. Conflict when somebody else took part of it over:
+    that is theirs now.
+    """
     mine = [entry for entry in unreversed(entries) if entry.line_id == line_id]
     if any(entry.kind == Kind.TRANSFER and not entry.insurer_cents for entry in mine):
         raise Conflict(
-            "Part of a charge was moved to another person of the household. Take that back on the account first."
+            "Part of a charge was moved to another person of the household. Take that back on the account"
+            " first."
         )
     for entry in reversed(mine):
         reverse(tx, visit, entry, words)
 
 
 def books_day(tx: Transaction, site_id: int) -> date:
-    """The business day on which an entry made now falls; the close of the day waits until this act is through.
+    """The business day on which an entry made now falls; the close of the day waits until this act is
+    through.
 
-    Never a closed day: after the close, or with a clock that stands before it, the day after the last closed one.
+    Never a closed day: after the close, or with a clock that stands before it, the day after the last closed
+    one.
     """
     if site_id not in tx.books:
         closed = journal.hold_books(tx.connection, site_id)
@@ -192,7 +224,9 @@ def add_entry(
     reason_id: int | None = None,
     discount_id: int | None = None,
 ) -> int:
-    """One journal entry on the books day of the ledger's site; its number. `site_id` names another site's books."""
+    """One journal entry on the books day of the ledger's site; its number. `site_id` names another site's
+    books.
+    """
     site_id = site_id or ledger.site_id
     return journal.add_entry(
         tx.connection,
@@ -272,7 +306,9 @@ def _held_too_much(entries: Sequence[Entry], given: Sequence[Allocation]) -> lis
 
 
 def settle_visit(tx: Transaction, visit: Visit) -> Parts:
-    """Give credits to open lines, free what a line holds too much, and move between LEFT and SETTLED. What stays open."""
+    """Give credits to open lines, free what a line holds too much, and move between LEFT and SETTLED. What
+    stays open.
+    """
     entries = money.visit_entries(tx.connection, visit.id)
     given = money.visit_allocations(tx.connection, visit.id)
     freed = _held_too_much(entries, given)
@@ -295,4 +331,6 @@ def write_allocations(tx: Transaction, ledger: Ledger, allocations: Sequence[All
 
 def due_now(connection: Connection, visit_id: int) -> int:
     """The patient's open part of a visit less what the terminal has been asked for."""
-    return balance(money.visit_entries(connection, visit_id)).patient - money.pending_payments(connection, visit_id)
+    return balance(money.visit_entries(connection, visit_id)).patient - money.pending_payments(
+        connection, visit_id
+    )

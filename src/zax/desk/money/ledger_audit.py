@@ -1,7 +1,9 @@
-"""A recount of all money: every ledger added up again from its entries and held against what the database sums, the allocations against both
-sides, the payments against what was posted for them, and every visit's stop against what is open on it.
+"""A recount of all money: every ledger added up again from its entries and held against what the database
+sums, the allocations against both sides, the payments against what was posted for them, and every visit's
+stop against what is open on it.
 
-It reads a few thousand patients at a time, so it needs no more memory for a million entries than for a thousand.
+It reads a few thousand patients at a time, so it needs no more memory for a million entries than for a
+thousand.
 """
 
 from __future__ import annotations
@@ -79,7 +81,9 @@ def _payment(row: PostedPayment) -> Iterator[str]:
     """A payment that was taken is posted to the cent, one that was not is not posted."""
     wanted = -row.cents if row.state == "taken" else 0
     posted = int(row.posted)
-    if row.kind == "returned" and posted <= wanted:  # what of a cheque was refunded before is charged as a fee
+    if (
+        row.kind == "returned" and posted <= wanted
+    ):  # what of a cheque was refunded before is charged as a fee
         return
     if posted != wanted:
         yield f"payment {row.id}: {wanted} should be posted, {posted} is"
@@ -90,4 +94,7 @@ def _stops(connection: Connection, some: Patients, parts: dict[int, Parts]) -> I
     for row in counting.visit_stops(connection, some):
         settled = parts.get(row.id, Parts()).settled
         if (row.state == "settled") != settled:
-            yield f"visit {row.id}: it stands as {row.state}, but {'nothing' if settled else 'something'} is open"
+            yield (
+                f"visit {row.id}: it stands as {row.state}, but {'nothing' if settled else 'something'} is"
+                " open"
+            )

@@ -1,4 +1,6 @@
-"""What the payment page and a receipt show: what is open, what may be paid ahead, how this household paid last, and what one receipt was for."""
+"""What the payment page and a receipt show: what is open, what may be paid ahead, how this household paid
+last, and what one receipt was for.
+"""
 
 from __future__ import annotations
 
@@ -40,7 +42,9 @@ class Ways:
 
 @dataclass(frozen=True, slots=True)
 class Ahead:
-    """A visit that may be paid for before it is charged; `copay` is what the plan asks for and is not paid yet (cents)."""
+    """A visit that may be paid for before it is charged; `copay` is what the plan asks for and is not paid
+    yet (cents).
+    """
 
     visit: ComingVisit
     copay: int
@@ -64,7 +68,9 @@ class PayDesk:
 def pay_desk(
     connection: Connection, clinic: Clinic, now: datetime, patient_id: int, visit_id: int | None = None
 ) -> PayDesk:
-    """Read it; NotFound for an unknown patient. `visit_id` is the visit the payment is about, if there is one."""
+    """Read it; NotFound for an unknown patient. `visit_id` is the visit the payment is about, if there is
+    one.
+    """
     patient = patient_of(connection, patient_id)
     if patient is None:
         raise NotFound("There is no such patient.")
@@ -72,12 +78,20 @@ def pay_desk(
     today = local(now, clinic.first_site.timezone).date()
     coming = payments.coming_visits(connection, household_id, today)
     ahead = [
-        Ahead(row, _copay(connection, clinic, row) if row.day == today or row.id == visit_id else 0) for row in coming
+        Ahead(row, _copay(connection, clinic, row) if row.day == today or row.id == visit_id else 0)
+        for row in coming
     ]
     return PayDesk(
-        patient, money.household_name(connection, household_id), len(money.household_people(connection, household_id)), open_items(connection, clinic, household_id), ahead,
-        payments.cards_of(connection, household_id), products(connection), last_ways(connection, household_id), payments.asking_of(connection, household_id),
-    )  # fmt: skip
+        patient,
+        money.household_name(connection, household_id),
+        len(money.household_people(connection, household_id)),
+        open_items(connection, clinic, household_id),
+        ahead,
+        payments.cards_of(connection, household_id),
+        products(connection),
+        last_ways(connection, household_id),
+        payments.asking_of(connection, household_id),
+    )
 
 
 def _copay(connection: Connection, clinic: Clinic, row: ComingVisit) -> int:

@@ -1,6 +1,8 @@
-"""Payment plans: made from open charges, charged to a card on file as instalments fall due, ended when paid or by somebody.
+"""Payment plans: made from open charges, charged to a card on file as instalments fall due, ended when paid
+or by somebody.
 
-A failed instalment is tried again every three days, three times in all; then it waits for the desk, and the plan shows among the jobs of Money.
+A failed instalment is tried again every three days, three times in all; then it waits for the desk, and the
+plan shows among the jobs of Money.
 """
 
 from __future__ import annotations
@@ -54,7 +56,9 @@ class PaymentPlanForm:
 
 @dataclass(frozen=True, slots=True)
 class PlanView:
-    """A plan as it stands; `open` are the cents open on its charges by line, `failed` what the card said last of the instalment that is due."""
+    """A plan as it stands; `open` are the cents open on its charges by line, `failed` what the card said last
+    of the instalment that is due.
+    """
 
     row: NamedPlan
     first: str
@@ -68,16 +72,20 @@ class PlanView:
     @property
     def needs_a_person(self) -> bool:
         """The card was tried as often as it may be, or there is none and an instalment is overdue."""
-        return self.row.ended_at is None and self.standing.due > 0 and (
-            self.tries >= MOST_TRIES or (self.card is None and self.standing.overdue > 0)
-        )  # fmt: skip
+        return (
+            self.row.ended_at is None
+            and self.standing.due > 0
+            and (self.tries >= MOST_TRIES or (self.card is None and self.standing.overdue > 0))
+        )
 
 
 @act("payments")
 def make_plan(tx: Transaction, patient_id: int, form: PaymentPlanForm) -> int:
     """Put open charges of the household on a plan; its number. Raises Problems beside the fields."""
     household_id = lock_household(tx, patient_id)
-    open_lines = {each.line_id: each.cents for each in open_items(tx.connection, tx.clinic, household_id).lines}
+    open_lines = {
+        each.line_id: each.cents for each in open_items(tx.connection, tx.clinic, household_id).lines
+    }
     wanted = [line for line in dict.fromkeys(form.lines) if line in open_lines]
     if stored.any_on_plan(tx.connection, wanted):
         raise Refused("One of these charges is on a plan already. End that plan first.", "lines")
@@ -150,14 +158,19 @@ def _view(connection: Connection, row: NamedPlan, today: date) -> PlanView:
 def _open_of(connection: Connection, plan_id: int) -> dict[int, int]:
     """{line_id: the patient's cents still open on it} for a plan's charges."""
     ids = stored.lines_of_plan(connection, plan_id)
-    parts = line_parts(journal.entries_of_lines(connection, ids), journal.allocations_of_lines(connection, ids))
+    parts = line_parts(
+        journal.entries_of_lines(connection, ids), journal.allocations_of_lines(connection, ids)
+    )
     return {line_id: max(0, each.patient) for line_id, each in parts.items()}
 
 
 def _tries(connection: Connection, plan_id: int, number: int) -> list[PlanTry]:
-    """The tries of an instalment, oldest first. What came of one is what its payment says now; without a payment it was refused before the terminal was asked, or broke off."""
+    """The tries of an instalment, oldest first. What came of one is what its payment says now; without a
+    payment it was refused before the terminal was asked, or broke off.
+    """
     tries = {
-        f"{_try_key(plan_id, number, each.day)}-1": each for each in stored.tries_of(connection, plan_id, number)
+        f"{_try_key(plan_id, number, each.day)}-1": each
+        for each in stored.tries_of(connection, plan_id, number)
     }
     paid = payments.payments_by_keys(connection, tries)
     return [
@@ -171,7 +184,9 @@ def _try_key(plan_id: int, number: int, day: date) -> str:
 
 
 def charge_due(desk: Desk, terminal: Terminal) -> int:
-    """Charge every instalment that is due to its card on file, once a day each; end plans that are paid. How many cards were asked."""
+    """Charge every instalment that is due to its card on file, once a day each; end plans that are paid. How
+    many cards were asked.
+    """
     today = local(desk.clock.now(), desk.clinic.first_site.timezone).date()
     with desk.engine.connect() as connection:
         plans = running_plans(connection, today)
@@ -196,7 +211,9 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> int:
     items = [Item(lines[line].visit_id, line, None) for line in sorted(plan.open) if plan.open[line]]
     cents = plan.standing.due
     card_id = plan.card.id if plan.card else None
-    form = PayForm([TenderForm("file", plain(cents), card_id=card_id)], items, _try_key(plan.row.id, number, today))
+    form = PayForm(
+        [TenderForm("file", plain(cents), card_id=card_id)], items, _try_key(plan.row.id, number, today)
+    )
     try:
         take_payment(desk, WORKER, terminal, plan.row.patient_id, form)
     except Mendable as error:
@@ -206,7 +223,9 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> int:
 
 def _claim_try(desk: Desk, plan_id: int, number: int, today: date) -> bool:
     """Note that this instalment is tried today; False when another worker already did."""
-    return in_transaction(desk, WORKER, lambda tx: stored.claim_try(tx.connection, plan_id, number, today, tx.now))
+    return in_transaction(
+        desk, WORKER, lambda tx: stored.claim_try(tx.connection, plan_id, number, today, tx.now)
+    )
 
 
 def _note_refused(desk: Desk, plan_id: int, number: int, today: date, words: str) -> None:

@@ -1,8 +1,9 @@
-"""Taking a payment. It is written down before the terminal is asked, under the key of the form, so that pressing twice, a lost
-answer or a crash can neither charge twice nor forget: what is not known is *being clarified* until the terminal says.
+"""Taking a payment. It is written down before the terminal is asked, under the key of the form, so that
+pressing twice, a lost answer or a crash can neither charge twice nor forget: what is not known is *being
+clarified* until the terminal says.
 
-One receipt may have several tenders, and each has parts: the lines, visits and deposits it is for. Before anything is charged the money stays
-as credit of its visit, and the charges find it there.
+One receipt may have several tenders, and each has parts: the lines, visits and deposits it is for. Before
+anything is charged the money stays as credit of its visit, and the charges find it there.
 """
 
 from __future__ import annotations
@@ -45,7 +46,9 @@ CHARGED = frozenset({Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED})
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """What a payment is for: a line, a visit as a whole, or neither (a deposit). `cents` None is all that is open; for money before charges, all that is left."""
+    """What a payment is for: a line, a visit as a whole, or neither (a deposit). `cents` None is all that is
+    open; for money before charges, all that is left.
+    """
 
     visit_id: int | None = None
     line_id: int | None = None
@@ -54,7 +57,9 @@ class Item:
 
 @dataclass(frozen=True, slots=True)
 class PayForm:
-    """A payment as typed; `key` is the form's own, `over` says what more than the dues is: change or credit. `sales` are products sold with it."""
+    """A payment as typed; `key` is the form's own, `over` says what more than the dues is: change or credit.
+    `sales` are products sold with it.
+    """
 
     tenders: Sequence[TenderForm]
     items: Sequence[Item]
@@ -83,7 +88,9 @@ class Taken:
 
     @property
     def state(self) -> PaymentState:
-        return next((each.state for each in self.tenders if each.state != PaymentState.TAKEN), PaymentState.TAKEN)
+        return next(
+            (each.state for each in self.tenders if each.state != PaymentState.TAKEN), PaymentState.TAKEN
+        )
 
     @property
     def words(self) -> str:
@@ -164,12 +171,16 @@ def open_payment(tx: Transaction, patient_id: int, form: PayForm) -> tuple[Taken
 
 
 def _lock(tx: Transaction, patient_id: int, form: PayForm) -> dict[int, Visit]:
-    """Hold every visit that is paid for, always in the same order, and the household when something is for no visit; all of one household."""
+    """Hold every visit that is paid for, always in the same order, and the household when something is for no
+    visit; all of one household.
+    """
     wanted = sorted({item.visit_id for item in form.items if item.visit_id is not None})
     visits = {number: locked_visit(tx, number) for number in wanted}
     household_id = lock_household(tx, patient_id)
     if any(row.household_id != household_id for row in visits.values()):
-        raise Refused("One of these visits belongs to another household. Reload the page; nothing was taken.", "also")
+        raise Refused(
+            "One of these visits belongs to another household. Reload the page; nothing was taken.", "also"
+        )
     if any(row.state in FREES_THE_TIME or row.state == Stop.HELD for row in visits.values()):
         raise Conflict("This visit is not on the Book, so nothing can be taken for it.", "amount-1")
     return visits
@@ -184,9 +195,16 @@ _Due = tuple[int, int | None, int | None, int]  # patient, visit, line, cents
 
 
 def _dues(
-    tx: Transaction, patient_id: int, site_id: int, items: Sequence[Item], visits: dict[int, Visit], tendered: int
+    tx: Transaction,
+    patient_id: int,
+    site_id: int,
+    items: Sequence[Item],
+    visits: dict[int, Visit],
+    tendered: int,
 ) -> list[_Due]:
-    """What each item takes at most, charges before money that waits. Raises Refused beside an item that asks for more than is open on it."""
+    """What each item takes at most, charges before money that waits. Raises Refused beside an item that asks
+    for more than is open on it.
+    """
     charged = [each for each in items if each.line_id is not None or _is_charged(visits, each)]
     found = [due for each in charged for due in _due_of(tx, patient_id, site_id, each, visits)]
     for visit_id, visit in visits.items():
@@ -210,7 +228,9 @@ def _is_charged(visits: dict[int, Visit], item: Item) -> bool:
     return item.visit_id is not None and visits[item.visit_id].state in CHARGED
 
 
-def _due_of(tx: Transaction, patient_id: int, site_id: int, item: Item, visits: dict[int, Visit]) -> list[_Due]:
+def _due_of(
+    tx: Transaction, patient_id: int, site_id: int, item: Item, visits: dict[int, Visit]
+) -> list[_Due]:
     if item.line_id is None:
         assert item.visit_id is not None
         most = max(0, due_now(tx.connection, item.visit_id))
@@ -221,8 +241,12 @@ def _due_of(tx: Transaction, patient_id: int, site_id: int, item: Item, visits: 
         or line.visit_id != item.visit_id
         or (line.visit_id is None and not _same_household(tx, line.person_id, patient_id))
     ):
-        raise Refused("This charge is not on the account any more. Reload the page; nothing was taken.", "items")
-    ledger: Ledger = visits[line.visit_id] if line.visit_id is not None else OwnLedger(line.person_id, site_id)
+        raise Refused(
+            "This charge is not on the account any more. Reload the page; nothing was taken.", "items"
+        )
+    ledger: Ledger = (
+        visits[line.visit_id] if line.visit_id is not None else OwnLedger(line.person_id, site_id)
+    )
     parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line.id, Parts())
     pending = money.pending_lines(tx.connection, lock_household(tx, patient_id)).get(line.id, 0)
     return [(line.person_id, line.visit_id, line.id, _at_most(item, max(0, parts.patient - pending)))]
@@ -238,8 +262,11 @@ def _at_most(item: Item, most: int) -> int:
     if item.cents > most:
         field = f"item-{item.line_id}" if item.line_id else f"visit-{item.visit_id}"
         raise Refused(
-            f"Only {plain(most)} is open here." if most else "Nothing is open here any more: it was paid or reversed.", field
-        )  # fmt: skip
+            f"Only {plain(most)} is open here."
+            if most
+            else "Nothing is open here any more: it was paid or reversed.",
+            field,
+        )
     return item.cents
 
 

@@ -1,7 +1,9 @@
-"""What a closed payment does to the journal: money taken becomes credit and finds its lines; money given back leaves the credit it came from.
+"""What a closed payment does to the journal: money taken becomes credit and finds its lines; money given back
+leaves the credit it came from.
 
-A refund, a void and a returned cheque are payments with the sign turned. They need the credit of the payment they are of to be free: what it
-pays is taken back from its lines first, and a credit that was used elsewhere comes back from there.
+A refund, a void and a returned cheque are payments with the sign turned. They need the credit of the payment
+they are of to be free: what it pays is taken back from its lines first, and a credit that was used elsewhere
+comes back from there.
 """
 
 from __future__ import annotations
@@ -40,7 +42,9 @@ def tender_words(clinic: Clinic, payment: Payment | CountedPayment) -> str:
 
 
 def lock_household(tx: Transaction, patient_id: int) -> int:
-    """Hold the household that a patient belongs to: its members' own ledgers change one act at a time. The household's number."""
+    """Hold the household that a patient belongs to: its members' own ledgers change one act at a time. The
+    household's number.
+    """
     household_id = journal.hold_household(tx.connection, patient_id)
     if household_id is None:
         raise Refused("There is no such patient. Look for them again.", "patient")
@@ -56,7 +60,9 @@ def ledger_of(tx: Transaction, patient_id: int, visit_id: int | None, site_id: i
 
 
 def post_payment(tx: Transaction, payment: Payment) -> None:
-    """An entry on every ledger that the payment is for, given to the lines it names, the rest as the ledger settles."""
+    """An entry on every ledger that the payment is for, given to the lines it names, the rest as the ledger
+    settles.
+    """
     by_ledger: dict[tuple[int, int | None], list[PaymentPart]] = defaultdict(list)
     for row in parts_of(tx.connection, payment.id):
         by_ledger[row.patient_id, row.visit_id].append(row)
@@ -64,8 +70,12 @@ def post_payment(tx: Transaction, payment: Payment) -> None:
     for (patient_id, visit_id), rows in sorted(by_ledger.items(), key=lambda each: each[0][1] or 0):
         ledger = ledger_of(tx, patient_id, visit_id, payment.site_id)
         cents = sum(row.cents for row in rows)
-        credit = add_entry(tx, ledger, Kind.PAYMENT, -cents, 0, words, payment_id=payment.id, site_id=payment.site_id)
-        _give_to_lines(tx, ledger, credit, [(row.line_id, row.cents) for row in rows if row.line_id is not None])
+        credit = add_entry(
+            tx, ledger, Kind.PAYMENT, -cents, 0, words, payment_id=payment.id, site_id=payment.site_id
+        )
+        _give_to_lines(
+            tx, ledger, credit, [(row.line_id, row.cents) for row in rows if row.line_id is not None]
+        )
         settle(tx, ledger)
         tell_money(tx, ledger)
 
@@ -84,9 +94,11 @@ def _give_to_lines(tx: Transaction, ledger: Ledger, credit: int, wanted: list[tu
 
 
 def post_back(tx: Transaction, payment: Payment) -> int:
-    """Money given back (`payment` is negative): drawn on the credit of the payment it is of, what waits before what pays a charge.
+    """Money given back (`payment` is negative): drawn on the credit of the payment it is of, what waits
+    before what pays a charge.
 
-    A void or a returned cheque reverses the whole; the cents that could not be drawn, since they were refunded before, are returned.
+    A void or a returned cheque reverses the whole; the cents that could not be drawn, since they were
+    refunded before, are returned.
     """
     left = -payment.cents
     words = _back_words(tx.clinic, payment)
@@ -98,7 +110,9 @@ def post_back(tx: Transaction, payment: Payment) -> int:
         for entry, ledger in credits:
             held = -entry.patient_cents - journal.refunded_of(tx.connection, entry.id)
             if only_waiting:
-                held = min(held, credit_left(entries_of(tx, ledger), allocations_of(tx, ledger)).get(entry.id, 0))
+                held = min(
+                    held, credit_left(entries_of(tx, ledger), allocations_of(tx, ledger)).get(entry.id, 0)
+                )
             part = min(left, held)
             if part > 0 and not (only_waiting and payment.kind != "refund"):
                 _draw(tx, ledger, entry, part, payment, words)
@@ -116,20 +130,32 @@ def _back_words(clinic: Clinic, payment: Payment) -> str:
     return f"{what}: {payment.words}" if payment.words else what
 
 
-def _draw(tx: Transaction, ledger: Ledger, entry: LedgerEntry, cents: int, payment: Payment, words: str) -> None:
+def _draw(
+    tx: Transaction, ledger: Ledger, entry: LedgerEntry, cents: int, payment: Payment, words: str
+) -> None:
     make_free(tx, ledger, entry.id, cents)
     if payment.kind != "refund" and cents == -entry.patient_cents:
         reverse(tx, ledger, entry.entry, words, payment_id=payment.id, site_id=payment.site_id)
     else:
         add_entry(
-            tx, ledger, Kind.REFUND, cents, 0, words, payment_id=payment.id, of_id=entry.id, site_id=payment.site_id
+            tx,
+            ledger,
+            Kind.REFUND,
+            cents,
+            0,
+            words,
+            payment_id=payment.id,
+            of_id=entry.id,
+            site_id=payment.site_id,
         )
     settle(tx, ledger)
     tell_money(tx, ledger)
 
 
 def make_free(tx: Transaction, ledger: Ledger, credit_id: int, cents: int) -> None:
-    """See that a credit has `cents` left: first from what it pays here, then from where it was moved to. Raises Conflict if it never had so much."""
+    """See that a credit has `cents` left: first from what it pays here, then from where it was moved to.
+    Raises Conflict if it never had so much.
+    """
     entries, given = entries_of(tx, ledger), allocations_of(tx, ledger)
     short = cents - credit_left(entries, given).get(credit_id, 0)
     if short > 0:
@@ -161,7 +187,9 @@ def _bring_back(tx: Transaction, ledger: Ledger, moved: LedgerEntry) -> int:
 def move_credit(
     tx: Transaction, source: Ledger, target: Ledger, credit_id: int, cents: int, words: tuple[str, str]
 ) -> int:
-    """Take `cents` of a free credit from one ledger to another: two entries that add up to nothing. The entry on the target."""
+    """Take `cents` of a free credit from one ledger to another: two entries that add up to nothing. The entry
+    on the target.
+    """
     out = add_entry(tx, source, Kind.TRANSFER, cents, 0, words[0], of_id=credit_id)
     return add_entry(tx, target, Kind.TRANSFER, -cents, 0, words[1], of_id=out)
 

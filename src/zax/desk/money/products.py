@@ -1,4 +1,6 @@
-"""Selling a product: its line and charge on the patient's own ledger, and pieces out of the stock; a sale taken back puts them in again."""
+"""Selling a product: its line and charge on the patient's own ledger, and pieces out of the stock; a sale
+taken back puts them in again.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,9 @@ def sell_product(tx: Transaction, ledger: OwnLedger, sale: ProductSale) -> tuple
 
 @act("payments")
 def take_product_back(tx: Transaction, line_id: int) -> int:
-    """A product comes back: its charge is reversed, the pieces are in stock again, what was paid is credit. The patient."""
+    """A product comes back: its charge is reversed, the pieces are in stock again, what was paid is credit.
+    The patient.
+    """
     line = lines.sold_product(tx.connection, line_id)
     if line is None:
         raise NotFound("There is no such sale.")

@@ -1,4 +1,6 @@
-"""Receipts: what was paid in one go, whatever the tenders, and for what; shown, printed and mailed again at any time with the same numbers."""
+"""Receipts: what was paid in one go, whatever the tenders, and for what; shown, printed and mailed again at
+any time with the same numbers.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Receipt:
-    """One receipt: its row, its tenders in order, and what they were for. `back` says that it gives money back."""
+    """One receipt: its row, its tenders in order, and what they were for. `back` says that it gives money
+    back.
+    """
 
     row: NamedReceipt
     payments: Sequence[Payment]
@@ -80,7 +84,9 @@ def receipt_of(connection: Connection, clinic: Clinic, receipt_id: int) -> Recei
 
 
 def given_back_of(connection: Connection, shown: Receipt) -> tuple[list[Payment], dict[int, Payment]]:
-    """The later payments that gave something of a receipt back, and by number those that it gives back itself."""
+    """The later payments that gave something of a receipt back, and by number those that it gives back
+    itself.
+    """
     later = stored.given_back_of(connection, [each.id for each in shown.payments])
     return later, stored.payments_by_ids(connection, [each.of_id for each in shown.payments if each.of_id])
 
@@ -89,7 +95,9 @@ def _parts_of(connection: Connection, clinic: Clinic, payments: Sequence[Payment
     """What the taken payments were for; several parts for the same thing come together."""
     taken = [each.id for each in payments if each.state == PaymentState.TAKEN]
     rows = stored.named_parts_of(connection, taken)
-    lines = {line.id: line for line in money.lines_of(connection, [each.line_id for each in rows if each.line_id])}
+    lines = {
+        line.id: line for line in money.lines_of(connection, [each.line_id for each in rows if each.line_id])
+    }
     together: dict[tuple[Part, int | None], int] = {}
     for each in rows:
         part = Part(_part_words(clinic, each, lines), each.first, each.day, each.visit_id, 0)
@@ -113,7 +121,9 @@ def email_of(tx: Transaction, patient_id: int) -> str:
 
 
 def mail_receipt(tx: Transaction, receipt_id: int) -> None:
-    """Once nothing is being clarified any more the receipt goes out, if it was wished by email and something was paid."""
+    """Once nothing is being clarified any more the receipt goes out, if it was wished by email and something
+    was paid.
+    """
     row = stored.receipt_of(tx.connection, receipt_id)
     if row is None or row.how != "email":
         return
@@ -125,7 +135,11 @@ def mail_receipt(tx: Transaction, receipt_id: int) -> None:
 
 
 def _mail(tx: Transaction, key: str, receipt_id: int, to: str) -> None:
-    tx.send("receipt_mail", key, {"receipt_id": receipt_id, "to": to, "message_id": make_msgid(domain="zax.invalid")})
+    tx.send(
+        "receipt_mail",
+        key,
+        {"receipt_id": receipt_id, "to": to, "message_id": make_msgid(domain="zax.invalid")},
+    )
 
 
 @act("payments")

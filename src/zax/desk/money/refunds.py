@@ -1,4 +1,6 @@
-"""Money given back: refund, void and the cheque that the bank returned. Each is a payment with the sign turned that names its original."""
+"""Money given back: refund, void and the cheque that the bank returned. Each is a payment with the sign
+turned that names its original.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ class BackForm:
 
 
 def refund(desk: Desk, actor: Actor, terminal: Terminal, form: BackForm) -> TenderResult:
-    """Give (part of) a payment back to the tender it came from. Raises Refused above what was paid, NotAllowed above the role's limit."""
+    """Give (part of) a payment back to the tender it came from. Raises Refused above what was paid,
+    NotAllowed above the role's limit.
+    """
     return _give_back(desk, actor, terminal, *open_back(desk, actor, "refund", form))
 
 
@@ -90,7 +94,9 @@ def _held_payment(tx: Transaction, payment_id: int) -> Payment:
 
 
 def given_back(tx: Transaction, payment_id: int) -> int:
-    """Cents of a payment that were refunded, voided or returned, or that the terminal is being asked to give back."""
+    """Cents of a payment that were refunded, voided or returned, or that the terminal is being asked to give
+    back.
+    """
     back = payments.given_back_of(tx.connection, [payment_id])
     return -sum(each.cents for each in back if each.state != PaymentState.DECLINED)
 
@@ -105,7 +111,9 @@ def _check_back(tx: Transaction, kind: str, paid: Payment, cents: int, left: int
         wrong.add("amount", f"Only {plain(left)} of this payment is left, so at most that can be given back.")
     wrong.raise_if_any()
     if kind == "void" and paid.day != books_day(tx, paid.site_id):
-        raise Conflict("Its day is closed or over, so it cannot be voided. Give it back as a refund.", "amount")
+        raise Conflict(
+            "Its day is closed or over, so it cannot be voided. Give it back as a refund.", "amount"
+        )
     if kind == "refund":
         check_limit(cents, tx.actor.role, tx.clinic.money.limits, "give back")
 
@@ -161,7 +169,9 @@ def _negative_parts(tx: Transaction, payment_id: int, cents: int) -> list[NewPar
 
 @act("payments")
 def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) -> int:
-    """The bank sent a cheque back: it is undone, what it paid is open again, and the clinic's fee is charged. The fee in cents."""
+    """The bank sent a cheque back: it is undone, what it paid is open again, and the clinic's fee is charged.
+    The fee in cents.
+    """
     paid = _held_payment(tx, payment_id)
     if paid.tender != Tender.CHEQUE:
         raise Refused("Only a cheque can come back from the bank.", "why")

@@ -1,6 +1,8 @@
-"""Statements: one for a household or a person, or a run for everybody with a balance by a rule. Each is kept as it was made, under its number.
+"""Statements: one for a household or a person, or a run for everybody with a balance by a rule. Each is kept
+as it was made, under its number.
 
-A run is written down whole, then made by the worker a slice at a time; what is made is kept, so a run that breaks off goes on where it stopped.
+A run is written down whole, then made by the worker a slice at a time; what is made is kept, so a run that
+breaks off goes on where it stopped.
 """
 
 from __future__ import annotations
@@ -37,7 +39,9 @@ BATCH = 16  # made at once, so that every core has work
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """What a statement says: the account as it is, the plans, what is asked for now (cents), and the number it is kept under."""
+    """What a statement says: the account as it is, the plans, what is asked for now (cents), and the number
+    it is kept under.
+    """
 
     number: int
     account: Account
@@ -83,7 +87,12 @@ def preview(connection: Connection, rule: Rule, today: date) -> list[Preview]:
 
 
 def statement_of(
-    connection: Connection, clinic: Clinic, household_id: int, patient_id: int | None, number: int, today: date
+    connection: Connection,
+    clinic: Clinic,
+    household_id: int,
+    patient_id: int | None,
+    number: int,
+    today: date,
 ) -> Statement:
     """What a statement of the household, or of one person, says today."""
     anybody = patient_id or stored.anybody_of(connection, household_id)
@@ -118,12 +127,16 @@ def make_statement(
 
 def _keep(tx: Transaction, number: int, cents: int, store: FileStore, content: bytes) -> None:
     digest = store.put(content)
-    stored.keep_statement(tx.connection, number, cents=cents, digest=digest, size=len(content), made_at=tx.now)
+    stored.keep_statement(
+        tx.connection, number, cents=cents, digest=digest, size=len(content), made_at=tx.now
+    )
 
 
 @act("statements")
 def start_run(tx: Transaction, rule: Rule) -> int:
-    """Write a run down for everybody the rule picks; the worker makes them. Refused when it picks nobody, Conflict while another is made."""
+    """Write a run down for everybody the rule picks; the worker makes them. Refused when it picks nobody,
+    Conflict while another is made.
+    """
     today = tx.business_day(tx.clinic.first_site.id)
     if stored.run_being_made(tx.connection):
         raise Conflict("A run is being made. Wait until it is done, or stop it.")
@@ -167,7 +180,8 @@ def _charge_interest(tx: Transaction, today: date) -> None:
         cents = interest_on(old, setup.interest)
         if cents:
             words = (
-                f"Interest, {setup.interest / 100:g} percent of {plain(old)} open over {setup.interest_after} days"
+                f"Interest, {setup.interest / 100:g} percent of {plain(old)} open over {setup.interest_after}"
+                " days"
             )
             charge_own(
                 tx,

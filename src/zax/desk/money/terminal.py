@@ -1,4 +1,6 @@
-"""What the terminal said of a payment, or did not say: writing it down, once, by the payment's key; asking again later when no answer came."""
+"""What the terminal said of a payment, or did not say: writing it down, once, by the payment's key; asking
+again later when no answer came.
+"""
 
 from __future__ import annotations
 
@@ -52,7 +54,9 @@ def close_payment(tx: Transaction, key: str, sale: Sale) -> TenderResult:
     payment = held_payment(tx, key)
     if payment.state not in OPEN_STATES:
         return result_of(payment)
-    state = {"approved": PaymentState.TAKEN, "unknown": PaymentState.UNKNOWN}.get(sale.state, PaymentState.DECLINED)
+    state = {"approved": PaymentState.TAKEN, "unknown": PaymentState.UNKNOWN}.get(
+        sale.state, PaymentState.DECLINED
+    )
     closed = _closed(tx, payment, sale, state)
     payments.save_payment(tx.connection, payment, closed)
     _shrink(tx, payment.id, payment.cents - closed.cents)
@@ -66,7 +70,11 @@ def close_payment(tx: Transaction, key: str, sale: Sale) -> TenderResult:
             settle(tx, locked_visit(tx, ledger.id) if isinstance(ledger, Visit) else ledger)
         mail_receipt(tx, payment.receipt_id)
     tx.audit(
-        "payment.closed", patient_id=payment.patient_id, visit_id=payment.visit_id, state=state, words=sale.words
+        "payment.closed",
+        patient_id=payment.patient_id,
+        visit_id=payment.visit_id,
+        state=state,
+        words=sale.words,
     )
     for ledger in ledgers:
         tell_money(tx, ledger)
@@ -153,12 +161,17 @@ def _said(payment: Payment, state: PaymentState) -> str:
     if state == PaymentState.ASKING:
         return "The terminal is being asked."
     if payment.cents != payment.asked_cents:
-        return f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another way."
+        return (
+            f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another"
+            " way."
+        )
     return "Given back." if back else "Paid."
 
 
 def clarify(desk: Desk, terminal: Terminal, key: str) -> None:
-    """The worker's part: ask the terminal what became of a payment that is not closed yet. Raises OutsideTrouble while it does not know."""
+    """The worker's part: ask the terminal what became of a payment that is not closed yet. Raises
+    OutsideTrouble while it does not know.
+    """
     with desk.engine.connect() as connection:
         payment = payments.payment_by_key(connection, key)
     if payment is None or payment.state not in OPEN_STATES:

@@ -1,4 +1,6 @@
-"""Patients: make one from the least there is, change the record section by section, take them out of the way and bring them back."""
+"""Patients: make one from the least there is, change the record section by section, take them out of the way
+and bring them back.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ def name_keys(first: str, last: str) -> NameKeys:
 
 
 def new_patient(tx: Transaction, first: str, last: str, birth: str, phone: str, site_id: int) -> int:
-    """A new patient, alone in a new household, as part of a booking; the new id. Raises Problems with a message a field."""
+    """A new patient, alone in a new household, as part of a booking; the new id. Raises Problems with a
+    message a field.
+    """
     new = check_new_patient(first, last, birth, phone, tx.business_day(site_id))
     patient_id = stored.add_patient(
         tx.connection,
@@ -62,7 +66,9 @@ def locked_patient(tx: Transaction, patient_id: int, version: int | None = None)
 def change_section(
     tx: Transaction, patient_id: int, name: str, typed: Mapping[str, str], version: int, site_id: int
 ) -> None:
-    """Save one section of the record; raises Problems beside the fields, Stale when somebody saved in between."""
+    """Save one section of the record; raises Problems beside the fields, Stale when somebody saved in
+    between.
+    """
     if name not in SECTIONS:
         raise NotFound("The record has no such part.")
     before = locked_patient(tx, patient_id, version)
@@ -105,17 +111,26 @@ def _who_changed(tx: Transaction, patient_id: int) -> str:
     who = (last.name if last else None) or "Somebody"
     changed = (last.detail.get("changed") or {}) if last else {}
     what = "; ".join(
-        f"{FIELDS[name].words.lower() if name in FIELDS else name} from “{old}” to “{new}”" if old else f"{FIELDS[name].words.lower() if name in FIELDS else name} to “{new}”"
+        (
+            f"{FIELDS[name].words.lower() if name in FIELDS else name} from “{old}” to “{new}”"
+            if old
+            else f"{FIELDS[name].words.lower() if name in FIELDS else name} to “{new}”"
+        )
         for name, (old, new) in changed.items()
-    )  # fmt: skip
-    return f"{who} has changed {what or 'the record'} since you opened this. What you typed is still here: save it again, or leave it."
+    )
+    return (
+        f"{who} has changed {what or 'the record'} since you opened this. What you typed is still here: save"
+        " it again, or leave it."
+    )
 
 
 @act("patients")
 def set_status(
     tx: Transaction, patient_id: int, status: str, words: str, died_on: str, version: int, site_id: int
 ) -> str:
-    """Active, inactive or deceased. Nothing is lost; messages that wait to go out are withdrawn. Returns what was done, in words."""
+    """Active, inactive or deceased. Nothing is lost; messages that wait to go out are withdrawn. Returns what
+    was done, in words.
+    """
     row = locked_patient(tx, patient_id, version)
     if status not in STATUSES or status == "merged":
         raise Refused("Choose active, inactive or deceased.", "status")
@@ -151,7 +166,9 @@ def _withdraw_messages(tx: Transaction, patient_id: int) -> int:
 
 @act("patients")
 def set_reach(tx: Transaction, patient_id: int, choices: Mapping[str, str], version: int) -> None:
-    """By which channel the patient takes each kind of message, or that they opted out; the day of a change is kept with it."""
+    """By which channel the patient takes each kind of message, or that they opted out; the day of a change is
+    kept with it.
+    """
     row = locked_patient(tx, patient_id, version)
     before = row.reach
     after = dict(before)
@@ -178,7 +195,9 @@ def set_ssn(tx: Transaction, vault: Vault, patient_id: int, typed: str, version:
     digits = check_ssn(typed)
     save_patient(tx.connection, row, replace(row, ssn_cipher=vault.seal(digits), version=row.version + 1))
     tx.audit(
-        "patient.ssn", patient_id=row.id, changed={"social security number": ["", "a new one" if digits else "none"]}
+        "patient.ssn",
+        patient_id=row.id,
+        changed={"social security number": ["", "a new one" if digits else "none"]},
     )
     tx.tell("patient", patient_id=row.id)
 

@@ -1,8 +1,10 @@
-"""Two records of one person: noticed while typing, listed for somebody to look at, and merged with nothing lost.
+"""Two records of one person: noticed while typing, listed for somebody to look at, and merged with nothing
+lost.
 
-Likely pairs come from three blocks, each an indexed join: same birth date and last names that sound alike, same phone and first names that
-sound alike, same member id. A merge moves every row that names the one patient to the other (whatever table it is in), keeps the old number
-as an alias, and leaves the empty record pointing to the one that stays.
+Likely pairs come from three blocks, each an indexed join: same birth date and last names that sound alike,
+same phone and first names that sound alike, same member id. A merge moves every row that names the one
+patient to the other (whatever table it is in), keeps the old number as an alias, and leaves the empty record
+pointing to the one that stays.
 """
 
 from __future__ import annotations
@@ -76,8 +78,12 @@ def like_typed(
         frozenset({member_key(member)} - {""}),
     )
     rows = known_patients(connection, near)
-    found = [Found(compare(typed, known_of(row)), None, row) for row in rows.values() if row.status != "merged"]
-    return sorted((each for each in found if each.pair.points >= NOTICED), key=lambda each: -each.pair.points)[:5]
+    found = [
+        Found(compare(typed, known_of(row)), None, row) for row in rows.values() if row.status != "merged"
+    ]
+    return sorted(
+        (each for each in found if each.pair.points >= NOTICED), key=lambda each: -each.pair.points
+    )[:5]
 
 
 def likely_pairs(connection: Connection, limit: int = 100, most: int = 5000) -> list[Found]:
@@ -86,7 +92,8 @@ def likely_pairs(connection: Connection, limit: int = 100, most: int = 5000) -> 
     rows = known_patients(connection, {number for pair in pairs for number in pair})
     found = [Found(compare(known_of(rows[a]), known_of(rows[b])), rows[a], rows[b]) for a, b in pairs]
     return sorted(
-        (each for each in found if each.pair.points >= LIKELY), key=lambda each: (-each.pair.points, each.pair.a)
+        (each for each in found if each.pair.points >= LIKELY),
+        key=lambda each: (-each.pair.points, each.pair.a),
     )[:limit]
 
 
@@ -113,7 +120,9 @@ def call_two(tx: Transaction, a: int, b: int) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Choice:
-    """One field of a preview: both values as stored, and which side is kept unless somebody says otherwise."""
+    """One field of a preview: both values as stored, and which side is kept unless somebody says
+    otherwise.
+    """
 
     name: str
     words: str
@@ -125,10 +134,18 @@ class Choice:
 def preview(
     connection: Connection, keep_id: int, drop_id: int
 ) -> tuple[Patient, Patient, list[Choice], dict[str, tuple[int, int]]]:
-    """(both rows, the fields that differ, how many rows of each kind either side has). NotFound, or Refused for one and the same."""
+    """(both rows, the fields that differ, how many rows of each kind either side has). NotFound, or Refused
+    for one and the same.
+    """
     keep, drop = _pair(connection, keep_id, drop_id)
     choices = [
-        Choice(name, field.words, getattr(keep, name), getattr(drop, name), "keep" if getattr(keep, name) else "drop")
+        Choice(
+            name,
+            field.words,
+            getattr(keep, name),
+            getattr(drop, name),
+            "keep" if getattr(keep, name) else "drop",
+        )
         for name, field in FIELDS.items()
         if getattr(keep, name) != getattr(drop, name)
     ]
@@ -162,8 +179,12 @@ def _pair(connection: Connection, keep_id: int, drop_id: int, lock: bool = False
 
 
 @act("merge")
-def merge(tx: Transaction, keep_id: int, drop_id: int, sides: Mapping[str, str], versions: tuple[int, int]) -> int:
-    """Make one record of two; the id that stays. `sides` says for a field which side's value is kept ("keep" or "drop")."""
+def merge(
+    tx: Transaction, keep_id: int, drop_id: int, sides: Mapping[str, str], versions: tuple[int, int]
+) -> int:
+    """Make one record of two; the id that stays. `sides` says for a field which side's value is kept ("keep"
+    or "drop").
+    """
     keep, drop = _pair(tx.connection, keep_id, drop_id, lock=True)
     if (keep.version, drop.version) != versions:
         raise Conflict("One of the records has changed since you opened this. Look at both sides again.")
@@ -221,12 +242,15 @@ def _together(keep: Patient, drop: Patient, chosen: Mapping[str, Any]) -> Patien
 
 
 def _hand_household(tx: Transaction, keep: Patient, drop: Patient) -> tuple[Patient, Patient]:
-    """Who was paid for by the record that goes comes along to the one that stays; inside one household only the paying moves.
+    """Who was paid for by the record that goes comes along to the one that stays; inside one household only
+    the paying moves.
 
     Both records as they are written now.
     """
     kept, gone = keep, replace(drop, household_id=keep.household_id)
-    others = [each.id for each in members_of(tx.connection, drop.household_id) if each.id not in (keep.id, drop.id)]
+    others = [
+        each.id for each in members_of(tx.connection, drop.household_id) if each.id not in (keep.id, drop.id)
+    ]
     if keep.household_id == drop.household_id:
         kept = replace(keep, guarantor=keep.guarantor or drop.guarantor)
     elif drop.guarantor and others:

@@ -1,4 +1,6 @@
-"""Files and photos of a patient: recognised, kept by content, listed with kind, day and who; taken away by ending, never by deleting."""
+"""Files and photos of a patient: recognised, kept by content, listed with kind, day and who; taken away by
+ending, never by deleting.
+"""
 
 from __future__ import annotations
 
@@ -33,7 +35,9 @@ def keep_file(
     media = recognise(content)
     if coverage_id and not stored.has_coverage(tx.connection, patient_id, coverage_id):
         raise NotFound("This patient has no such coverage.")
-    shown = " ".join("".join(ch for ch in name.replace("\\", "/").split("/")[-1] if ch.isprintable()).split())[-120:]
+    shown = " ".join(
+        "".join(ch for ch in name.replace("\\", "/").split("/")[-1] if ch.isprintable()).split()
+    )[-120:]
     file_id = stored.add_file(
         tx.connection,
         patient_id=patient_id,
@@ -59,7 +63,10 @@ def end_file(tx: Transaction, patient_id: int, file_id: int) -> None:
         raise NotFound("There is no such file.")
     stored.end_file(tx.connection, file_id, tx.now, tx.actor.id)
     tx.audit(
-        "patient.file", patient_id=patient_id, file_id=file_id, changed={"file": [KINDS.get(row.kind, row.kind), ""]}
+        "patient.file",
+        patient_id=patient_id,
+        file_id=file_id,
+        changed={"file": [KINDS.get(row.kind, row.kind), ""]},
     )
     tx.tell("patient", patient_id=patient_id)
 

@@ -1,4 +1,6 @@
-"""Households: who pays for whom. Moving somebody leaves their journal where it is: past bills stay theirs, the sums follow the people."""
+"""Households: who pays for whom. Moving somebody leaves their journal where it is: past bills stay theirs,
+the sums follow the people.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,9 @@ def _leave(tx: Transaction, row: Patient) -> None:
     if not row.guarantor:
         return
     others = [
-        each for each in members_of(tx.connection, row.household_id) if each.id != row.id and each.status == "active"
+        each
+        for each in members_of(tx.connection, row.household_id)
+        if each.id != row.id and each.status == "active"
     ]
     if others:
         heir = min(others, key=lambda each: (each.birth is None, each.birth or date.max))
@@ -50,7 +54,9 @@ def _move(tx: Transaction, row: Patient, household_id: int, guarantor: bool) -> 
     after = replace(row, household_id=household_id, guarantor=guarantor, version=row.version + 1)
     save_patient(tx.connection, row, after)
     tx.audit(
-        "patient.household", patient_id=row.id, changed={"household": [str(row.household_id), str(household_id)]}
+        "patient.household",
+        patient_id=row.id,
+        changed={"household": [str(row.household_id), str(household_id)]},
     )
     tx.tell("patient", patient_id=row.id)
 

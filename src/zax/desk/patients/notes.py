@@ -31,7 +31,9 @@ def set_flag(tx: Transaction, patient_id: int, flag_id: int) -> None:
 @act("patients")
 def end_flag(tx: Transaction, patient_id: int, flag_id: int) -> None:
     if stored.end_flag(tx.connection, patient_id, flag_id, tx.now):
-        tx.audit("patient.flag", patient_id=patient_id, changed={"flag": [tx.clinic.flags[flag_id].words, ""]})
+        tx.audit(
+            "patient.flag", patient_id=patient_id, changed={"flag": [tx.clinic.flags[flag_id].words, ""]}
+        )
         tx.tell("patient", patient_id=patient_id)
 
 

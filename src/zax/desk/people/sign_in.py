@@ -37,7 +37,9 @@ def sign_in(desk: Desk, name: str, password: str, address: str) -> Actor:
 
 
 def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
-    """Whose name and password these are; Refused for a wrong pair or after too many tries from this address at this name."""
+    """Whose name and password these are; Refused for a wrong pair or after too many tries from this address
+    at this name.
+    """
     name = name.strip().lower()[:40]
     tries = in_transaction(desk, WORKER, lambda tx: _count_tries(tx, name, address))
     if tries >= TRIES:

@@ -1,4 +1,6 @@
-"""Patients on their way out: cards with record, coverages and visits, read in slices so that any number can be written."""
+"""Patients on their way out: cards with record, coverages and visits, read in slices so that any number can
+be written.
+"""
 
 from __future__ import annotations
 
@@ -51,19 +53,38 @@ def _by_patient(rows: Iterable[Owned]) -> dict[int, list[Owned]]:
 
 def _values(row: Patient) -> dict[str, str]:
     values = {name: getattr(row, name) for name in FIELDS}
-    text = {name: value.isoformat() if isinstance(value, date) else value for name, value in values.items() if value}
+    text = {
+        name: value.isoformat() if isinstance(value, date) else value
+        for name, value in values.items()
+        if value
+    }
     return text | {"chart": row.chart or str(row.id), "status": row.status}
 
 
 def _coverage(row: Coverage) -> CardCoverage:
     return CardCoverage(
-        str(row.id), row.payer_name, row.plan_name, row.member_id, row.group_number, row.relationship, row.rank, row.from_day, row.to_day,
-    )  # fmt: skip
+        str(row.id),
+        row.payer_name,
+        row.plan_name,
+        row.member_id,
+        row.group_number,
+        row.relationship,
+        row.rank,
+        row.from_day,
+        row.to_day,
+    )
 
 
 def _visit(clinic: Clinic, row: RecordVisit) -> CardVisit:
     zone = ZoneInfo(clinic.sites[row.site_id].timezone)
-    starts = datetime(row.day.year, row.day.month, row.day.day, tzinfo=zone) + timedelta(minutes=row.start_min)
+    starts = datetime(row.day.year, row.day.month, row.day.day, tzinfo=zone) + timedelta(
+        minutes=row.start_min
+    )
     return CardVisit(
-        str(row.id), starts, starts + timedelta(minutes=row.minutes), clinic.types[row.type_id].name, clinic.providers[row.provider_id].name, row.state,
-    )  # fmt: skip
+        str(row.id),
+        starts,
+        starts + timedelta(minutes=row.minutes),
+        clinic.types[row.type_id].name,
+        clinic.providers[row.provider_id].name,
+        row.state,
+    )

@@ -1,7 +1,9 @@
-"""Importing patients: a job with its file, its columns and, row by row, what came of it. Done in short transactions, by the worker or the command line.
+"""Importing patients: a job with its file, its columns and, row by row, what came of it. Done in short
+transactions, by the worker or the command line.
 
-A dry run does everything but keep the patients. A row whose name and birth date are on file is known and left alone; one that only looks like
-somebody is taken in and appears among the likely pairs. A job that breaks off goes on where it stood: each step keeps rows and count together.
+A dry run does everything but keep the patients. A row whose name and birth date are on file is known and left
+alone; one that only looks like somebody is taken in and appears among the likely pairs. A job that breaks off
+goes on where it stood: each step keeps rows and count together.
 """
 
 from __future__ import annotations
@@ -19,7 +21,16 @@ from zax.core.errors import Conflict, NotFound, Refused, ZaxError
 from zax.core.money.journal import Kind
 from zax.core.record.card import read_vcards
 from zax.core.record.fhir import read_bundle
-from zax.core.record.importing import COLUMNS, NEEDED, Row, Sheet, guess_columns, read_row, read_sheet, why_refused
+from zax.core.record.importing import (
+    COLUMNS,
+    NEEDED,
+    Row,
+    Sheet,
+    guess_columns,
+    read_row,
+    read_sheet,
+    why_refused,
+)
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
@@ -48,7 +59,9 @@ def sheet_of(content: bytes) -> Sheet:
         except (ValueError, LookupError, AttributeError) as error:
             raise Refused(f"The file cannot be read: {str(error).splitlines()[0][:120]}.", "file") from error
         heading = tuple(COLUMNS)
-        rows = tuple((n, tuple(card.values.get(name, "") for name in heading)) for n, card in enumerate(cards, 1))
+        rows = tuple(
+            (n, tuple(card.values.get(name, "") for name in heading)) for n, card in enumerate(cards, 1)
+        )
         if not rows:
             raise Refused("The file holds no patient.", "file")
         return Sheet(heading, rows)
@@ -79,8 +92,12 @@ def job_of(connection: Connection, job_id: int) -> ImportJob:
 
 
 @act("merge")
-def start_import(tx: Transaction, job_id: int, columns: Mapping[str, int], dry: bool, queue: bool = True) -> None:
-    """Begin a run with these columns; the worker carries it out when `queue` says so. Conflict while one runs or once it is done."""
+def start_import(
+    tx: Transaction, job_id: int, columns: Mapping[str, int], dry: bool, queue: bool = True
+) -> None:
+    """Begin a run with these columns; the worker carries it out when `queue` says so. Conflict while one runs
+    or once it is done.
+    """
     job = stored.job_for_update(tx.connection, job_id)
     if job is None:
         raise NotFound("There is no such import.")
@@ -126,7 +143,9 @@ def run_import(
     seconds: float | None = None,
     step: Callable[[ImportJob], None] | None = None,
 ) -> bool:
-    """Carry the job out, for at most so many seconds; whether it is finished. `step` hears of the job after each transaction."""
+    """Carry the job out, for at most so many seconds; whether it is finished. `step` hears of the job after
+    each transaction.
+    """
     with desk.engine.connect() as connection:
         job = job_of(connection, job_id)
     sheet = sheet_of(store.get(job.digest))
@@ -213,11 +232,16 @@ class _Part:
             elif row.chart and row.chart in charts:
                 results.append(
                     ImportRow(
-                        line, "refused", f"Number {row.chart} belongs to somebody else on file.", charts[row.chart]
+                        line,
+                        "refused",
+                        f"Number {row.chart} belongs to somebody else on file.",
+                        charts[row.chart],
                     )
                 )
             elif key in seen or (row.chart and ("chart", row.chart) in seen):
-                results.append(ImportRow(line, "known", "the same person stands further up in this file", None))
+                results.append(
+                    ImportRow(line, "known", "the same person stands further up in this file", None)
+                )
             else:
                 seen |= {key, ("chart", row.chart)}
                 fresh.append((line, row))
@@ -234,11 +258,15 @@ class _Part:
         joined = stored.households_with_payer(self.tx.connection, set(homes))
         rows = [
             {
-                **row.values, **asdict(name_keys(row.values["first"], row.values["last"])), "chart": row.chart or None, "household_id": homes[n],
-                "guarantor": first_of_home[homes[n]] == n and homes[n] not in joined, "made_at": self.tx.now,
+                **row.values,
+                **asdict(name_keys(row.values["first"], row.values["last"])),
+                "chart": row.chart or None,
+                "household_id": homes[n],
+                "guarantor": first_of_home[homes[n]] == n and homes[n] not in joined,
+                "made_at": self.tx.now,
             }
             for n, (_, row) in enumerate(fresh)
-        ]  # fmt: skip
+        ]
         ids = stored.add_patients(self.tx.connection, rows)
         covers = [
             {
@@ -269,15 +297,25 @@ class _Part:
         line_of = {number: line for (number, _), line in zip(owing, lines, strict=True)}
         entries = [
             {
-                "kind": Kind.OPENING, "day": books_day(self.tx, site_id), "at": self.tx.now, "by_id": self.tx.actor.id, "site_id": site_id, "patient_id": number,
-                "line_id": line_of.get(number), "patient_cents": cents, "insurer_cents": 0, "words": words,
+                "kind": Kind.OPENING,
+                "day": books_day(self.tx, site_id),
+                "at": self.tx.now,
+                "by_id": self.tx.actor.id,
+                "site_id": site_id,
+                "patient_id": number,
+                "line_id": line_of.get(number),
+                "patient_cents": cents,
+                "insurer_cents": 0,
+                "words": words,
             }
             for number, cents in balances
-        ]  # fmt: skip
+        ]
         stored.add_entries(self.tx.connection, entries)
 
     def _households(self, fresh: list[tuple[int, Row]]) -> list[int]:
-        """A household for each row: shared by rows of one text in this file (also of earlier steps), else their own."""
+        """A household for each row: shared by rows of one text in this file (also of earlier steps), else
+        their own.
+        """
         mark = hashlib.sha256(f"import-{self.job.id}".encode()).hexdigest()[:10]
         wanted = {row.household: f"{mark} {row.household}"[:80] for _, row in fresh if row.household}
         known = stored.households_named(self.tx.connection, wanted.values()) if wanted else {}
@@ -290,7 +328,9 @@ class _Part:
 
 
 def _plan_of(clinic: Clinic, row: Row) -> int:
-    """The plan a row names, by its name or that of its payer and itself; 0 for none, Refused for one the clinic does not have."""
+    """The plan a row names, by its name or that of its payer and itself; 0 for none, Refused for one the
+    clinic does not have.
+    """
     if not row.plan:
         return 0
     wanted = " ".join(row.plan.lower().split())
@@ -300,7 +340,9 @@ def _plan_of(clinic: Clinic, row: Row) -> int:
         if p.active and wanted in {p.name.lower(), f"{p.payer_name} {p.name}".lower()}
     ]
     if len(found) != 1:
-        raise Refused(f"The clinic has no plan “{row.plan[:40]}”. Enter it first, or correct its name.", "plan")
+        raise Refused(
+            f"The clinic has no plan “{row.plan[:40]}”. Enter it first, or correct its name.", "plan"
+        )
     return found[0]
 
 

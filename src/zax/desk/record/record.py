@@ -35,7 +35,9 @@ _CHANGES = ("patient.%", "coverage.%", "planned.%")
 
 @dataclass(frozen=True, slots=True)
 class CoverageShown:
-    """A coverage with what is used of it (for those that count today), its holder in words, how its last check stands (fine, problem, failed, unchecked, phone) and whether it holds today."""
+    """A coverage with what is used of it (for those that count today), its holder in words, how its last
+    check stands (fine, problem, failed, unchecked, phone) and whether it holds today.
+    """
 
     row: Coverage
     cover: Cover | None
@@ -102,7 +104,12 @@ def record_of(connection: Connection, clinic: Clinic, patient_id: int, now: date
 
 
 def _coverages(
-    connection: Connection, clinic: Clinic, patient: Patient, covers: Sequence[Coverage], now: datetime, today: date
+    connection: Connection,
+    clinic: Clinic,
+    patient: Patient,
+    covers: Sequence[Coverage],
+    now: datetime,
+    today: date,
 ) -> list[CoverageShown]:
     """All coverages; those that count today with what is used of them, in the network."""
     provider = next(iter(clinic.providers))
@@ -134,5 +141,7 @@ def _orders(clinic: Clinic, covers: Sequence[Coverage], today: date) -> list[str
 
 
 def changes_of(connection: Connection, patient_id: int, limit: int = 60) -> list[RecordChange]:
-    """What was changed on the record, by whom and when, the latest first; also what was done on records merged into it."""
+    """What was changed on the record, by whom and when, the latest first; also what was done on records
+    merged into it.
+    """
     return stored.changes_of(connection, patient_id, _CHANGES, limit)

@@ -1,4 +1,6 @@
-"""From rows to the facts that record gaps are computed from: a patient's whole record, or what a visit's screen has read anyway."""
+"""From rows to the facts that record gaps are computed from: a patient's whole record, or what a visit's
+screen has read anyway.
+"""
 
 from __future__ import annotations
 
@@ -22,17 +24,30 @@ def facts_of(clinic: Clinic, row: Patient, covers: Sequence[Coverage], day: date
     """What the gaps are computed from; `covers` from store.coverage."""
     number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(row.texts_to)
     return Facts(
-        row.birth, row.sex, row.phone, row.street, row.zip, "".join(getattr(row, name) for name in PHONES if name != "phone"),
-        getattr(row, number) if number and row.phone else None, row.emergency_name, [_cover_facts(clinic, c) for c in covers if holds_on(c, day)],
-    )  # fmt: skip
+        row.birth,
+        row.sex,
+        row.phone,
+        row.street,
+        row.zip,
+        "".join(getattr(row, name) for name in PHONES if name != "phone"),
+        getattr(row, number) if number and row.phone else None,
+        row.emergency_name,
+        [_cover_facts(clinic, c) for c in covers if holds_on(c, day)],
+    )
 
 
 def _cover_facts(clinic: Clinic, row: Coverage) -> CoverFacts:
     street = row.holder.get("street", "") if row.subscriber_id is None else "on their own record"
     return CoverFacts(
-        row.id, row.plan_name, row.member_id, row.relationship == "18", holder_of(row).birth, street, row.group_number,
+        row.id,
+        row.plan_name,
+        row.member_id,
+        row.relationship == "18",
+        holder_of(row).birth,
+        street,
+        row.group_number,
         "group" in clinic.payers[row.payer_id].required,
-    )  # fmt: skip
+    )
 
 
 def visit_facts(clinic: Clinic, visit: Visit, covers: Sequence[Coverage]) -> Facts:

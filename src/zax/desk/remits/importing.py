@@ -1,6 +1,8 @@
-"""Files that come in from insurers: 999 moves claims, 835 is posted line by line or put before a person. Once each.
+"""Files that come in from insurers: 999 moves claims, 835 is posted line by line or put before a person. Once
+each.
 
-A file is known by its content and a payment by payer and trace number, so importing twice changes nothing, and says so.
+A file is known by its content and a payment by payer and trace number, so importing twice changes nothing,
+and says so.
 """
 
 from __future__ import annotations
@@ -38,7 +40,9 @@ class Imported:
 
 @act("claims")
 def import_file(tx: Transaction, name: str, text: str) -> Imported:
-    """Take in a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict for a known one."""
+    """Take in a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict
+    for a known one.
+    """
     digest = hashlib.sha256(text.encode()).hexdigest()
     known = claims.file_by_digest_for_update(tx.connection, digest)
     if known is not None:
@@ -72,7 +76,9 @@ def keep_unreadable(tx: Transaction, name: str, text: str, why: str) -> None:
     """A file from the clearinghouse that could not be used: kept as it came, and shown as a job."""
     digest = hashlib.sha256(text.encode()).hexdigest()
     if claims.file_by_digest_for_update(tx.connection, digest) is None:
-        claims.add_file_in(tx.connection, kind="bad", name=name, digest=digest, text=text, at=tx.now, outcome=why)
+        claims.add_file_in(
+            tx.connection, kind="bad", name=name, digest=digest, text=text, at=tx.now, outcome=why
+        )
         tx.tell("claim")
 
 
@@ -126,7 +132,10 @@ def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> t
     waiting = sum(_take_claim(tx, file_id, remit_id, remittance, answer) for answer in remittance.claims)
     waiting += _keep_provider_adjustments(tx, remit_id, remittance)
     count = len(remittance.claims)
-    words = f"{remittance.payer.title()} paid {plain(remittance.paid_cents)} for {count} claim{'s' if count != 1 else ''} ({remittance.trace})"
+    words = (
+        f"{remittance.payer.title()} paid {plain(remittance.paid_cents)} for {count}"
+        f" claim{'s' if count != 1 else ''} ({remittance.trace})"
+    )
     return f"{words}; {waiting} need a person." if waiting else f"{words}; all posted.", waiting
 
 
@@ -145,17 +154,25 @@ def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remit
     return len(remittance.provider_adjustments)
 
 
-def _take_claim(tx: Transaction, file_id: int, remit_id: int, remittance: Remittance, answer: RemitClaim) -> bool:
+def _take_claim(
+    tx: Transaction, file_id: int, remit_id: int, remittance: Remittance, answer: RemitClaim
+) -> bool:
     """Post one claim's answer; True when a person must decide."""
     row = claims.claim_by_number(tx.connection, answer.number)
     if row is None:
-        why = f"We have no claim {answer.number or '(no number)'}{' for ' + answer.patient_name if answer.patient_name else ''}."
+        whose = f" for {answer.patient_name}" if answer.patient_name else ""
+        why = f"We have no claim {answer.number or '(no number)'}{whose}."
         return _for_a_person(tx, remit_id, None, answer, "unknown", why)
     visit = locked_visit(tx, row.visit_id)
     row = claims.claim_for_update(tx.connection, row.id) or row
     if row.state in {ClaimState.CLOSED, ClaimState.DENIED} and answer.status != "22":
         return _for_a_person(
-            tx, remit_id, row, answer, "repeated", "This claim was answered before; the payer may have paid twice."
+            tx,
+            remit_id,
+            row,
+            answer,
+            "repeated",
+            "This claim was answered before; the payer may have paid twice.",
         )
     placed = place(answer, _expected(tx, row))
     if placed.why_not:
@@ -163,10 +180,19 @@ def _take_claim(tx: Transaction, file_id: int, remit_id: int, remittance: Remitt
         return _for_a_person(tx, remit_id, row, answer, "person", placed.why_not)
     for posting in placed.postings:
         add_entry(
-            tx, visit, posting.kind, posting.patient_cents, posting.insurer_cents,
-            f"{posting.words}, remittance {remittance.trace}" if posting.insurer_cents < 0 and not posting.patient_cents else posting.words,
-            line_id=posting.line_id, claim_id=row.id,
-        )  # fmt: skip
+            tx,
+            visit,
+            posting.kind,
+            posting.patient_cents,
+            posting.insurer_cents,
+            (
+                f"{posting.words}, remittance {remittance.trace}"
+                if posting.insurer_cents < 0 and not posting.patient_cents
+                else posting.words
+            ),
+            line_id=posting.line_id,
+            claim_id=row.id,
+        )
     _note_deductibles(tx, answer)
     remits.add_answer(
         tx.connection,

@@ -1,4 +1,6 @@
-"""The clearinghouse's mailbox: what waits there is imported, and confirmed only once it is in our database."""
+"""The clearinghouse's mailbox: what waits there is imported, and confirmed only once it is in our
+database.
+"""
 
 from __future__ import annotations
 

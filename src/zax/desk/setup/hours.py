@@ -1,7 +1,9 @@
-"""Changing when people work: weekly hours from a date on, exceptions, closures. Visits that lose their time are never left hidden.
+"""Changing when people work: weekly hours from a date on, exceptions, closures. Visits that lose their time
+are never left hidden.
 
-A change under booked visits is refused first, with the list of them (`Affected`); asked again with a decision it puts them on the shared
-shelf, or leaves them on the Book, where they are drawn as outside hours until somebody moves them.
+A change under booked visits is refused first, with the list of them (`Affected`); asked again with a decision
+it puts them on the shared shelf, or leaves them on the Book, where they are drawn as outside hours until
+somebody moves them.
 """
 
 from __future__ import annotations
@@ -50,7 +52,8 @@ class Affected(Mendable):
     def __init__(self, visits: Sequence[Outside]) -> None:
         self.visits = list(visits)
         super().__init__(
-            f"{len(self.visits)} booked visit{'s' if len(self.visits) > 1 else ''} would lie outside working hours.",
+            f"{len(self.visits)} booked visit{'s' if len(self.visits) > 1 else ''} would lie outside working"
+            " hours.",
             "affected",
         )
 
@@ -71,7 +74,9 @@ class HoursRow:
 def set_hours(
     tx: Transaction, provider_id: int, from_day: date, rows: Sequence[HoursRow], decision: str = ""
 ) -> None:
-    """The provider's weekly hours from a date on; what holds before stays. Problems by row, Affected without a decision."""
+    """The provider's weekly hours from a date on; what holds before stays. Problems by row, Affected without
+    a decision.
+    """
     provider = provider_of(tx.clinic, provider_id)
     if from_day < tx.business_day(tx.clinic.first_site.id):
         raise Refused("Hours can be changed from today on; the past stays as it was.", "from_day")
@@ -87,7 +92,11 @@ def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
         for number, row in enumerate(rows):
             start = wrong.take(parse_clock, row.start, f"start-{number}")
             end = wrong.take(_parse_end, row.end, f"end-{number}")
-            if not row.weekday.isdecimal() or int(row.weekday) > 6 or row.pattern not in {p.value for p in Pattern}:
+            if (
+                not row.weekday.isdecimal()
+                or int(row.weekday) > 6
+                or row.pattern not in {p.value for p in Pattern}
+            ):
                 wrong.add(f"start-{number}", "Choose a weekday and how often.")
             elif not row.site_id.isdecimal() or int(row.site_id) not in clinic.sites:
                 wrong.add(f"start-{number}", "Choose a site.")
@@ -170,7 +179,11 @@ def add_exception(
         words=words.strip()[:80],
     )
     tx.change_setup(
-        "hours.exception", provider=provider.id, first=first.isoformat(), last=last.isoformat(), words=words.strip()
+        "hours.exception",
+        provider=provider.id,
+        first=first.isoformat(),
+        last=last.isoformat(),
+        words=words.strip(),
     )
     _decide(tx, [provider.id], first, decision, words.strip())
 
@@ -190,7 +203,9 @@ def end_exception(tx: Transaction, exception_id: int, decision: str = "") -> Non
 def close_clinic(
     tx: Transaction, starts: datetime, ends: datetime, words: str, site_id: int | None, decision: str = ""
 ) -> None:
-    """Shut one site or all of them from a wall-clock time to another, over midnight if need be. Affected without a decision."""
+    """Shut one site or all of them from a wall-clock time to another, over midnight if need be. Affected
+    without a decision.
+    """
     with ProblemCollector() as wrong:
         if ends <= starts:
             wrong.add("ends", "It has to end after it begins.")
@@ -215,7 +230,9 @@ def close_holidays(tx: Transaction, days: Sequence[tuple[date, str]], decision: 
     if not days:
         raise Refused("Tick at least one holiday.", "days")
     for day, words in days:
-        _close(tx, datetime.combine(day, time()), datetime.combine(day + timedelta(days=1), time()), words, None)
+        _close(
+            tx, datetime.combine(day, time()), datetime.combine(day + timedelta(days=1), time()), words, None
+        )
     tx.change_setup("closure.holidays", days=[day.isoformat() for day, _ in days])
     _decide(tx, list(tx.clinic.providers), min(day for day, _ in days), decision, "public holiday")
 
@@ -254,22 +271,30 @@ def _decide(tx: Transaction, people: Sequence[int], first: date, decision: str, 
 def newly_outside(
     connection: Connection, before: Clinic, after: Clinic, people: Sequence[int], first: date
 ) -> list[Outside]:
-    """The booked visits that lie inside somebody's hours as they were, and outside as they are to be; one a visit, in order of time."""
+    """The booked visits that lie inside somebody's hours as they were, and outside as they are to be; one a
+    visit, in order of time.
+    """
     slots = booked_slots(connection, people, first)
     lost = [slot for slot in slots if _inside(before, slot) and not _inside(after, slot)]
     return _visits_of(lost, after)
 
 
 def outside_now(connection: Connection, clinic: Clinic, first: date) -> list[Outside]:
-    """Every coming visit that lies outside working hours as they are: left there by decision, and not to be forgotten."""
+    """Every coming visit that lies outside working hours as they are: left there by decision, and not to be
+    forgotten.
+    """
     slots = booked_slots(connection, clinic.providers, first)
     return _visits_of([slot for slot in slots if not _inside(clinic, slot)], clinic)
 
 
 def _inside(clinic: Clinic, slot: BookedSlot) -> bool:
-    """Whether somebody works in the minutes that a visit needs them; its buffer may run over the end of their hours."""
+    """Whether somebody works in the minutes that a visit needs them; its buffer may run over the end of their
+    hours.
+    """
     span = Span(slot.start_min, max(slot.start_min + 1, slot.end_min - slot.buffer_min))
-    return any(span.within(window) for window in clinic.hours.windows(slot.provider_id, slot.site_id, slot.day))
+    return any(
+        span.within(window) for window in clinic.hours.windows(slot.provider_id, slot.site_id, slot.day)
+    )
 
 
 def _visits_of(slots: Iterable[BookedSlot], clinic: Clinic) -> list[Outside]:
@@ -283,7 +308,9 @@ def _visits_of(slots: Iterable[BookedSlot], clinic: Clinic) -> list[Outside]:
 
 
 def public_holidays(clinic: Clinic, site_id: int, today: date) -> list[tuple[date, str]]:
-    """The public holidays of the site's state in the coming fourteen months on which the clinic is not closed yet."""
+    """The public holidays of the site's state in the coming fourteen months on which the clinic is not closed
+    yet.
+    """
     state = clinic.sites[site_id].address[2]
     known = holidays.country_holidays(
         str(clinic.about.get("country", "US")),

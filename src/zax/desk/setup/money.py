@@ -18,9 +18,13 @@ _UNLIMITED = {"", "no limit", "none", "any"}
 
 
 @act("setup")
-def save_tender(tx: Transaction, tender_id: int, version: int, words: str, needs_number: bool, active: bool) -> None:
+def save_tender(
+    tx: Transaction, tender_id: int, version: int, words: str, needs_number: bool, active: bool
+) -> None:
     kept = _words(words, 30)
-    setup.keep_tender_kind(tx.connection, tender_id, version, words=kept, needs_number=needs_number, active=active)
+    setup.keep_tender_kind(
+        tx.connection, tender_id, version, words=kept, needs_number=needs_number, active=active
+    )
     tx.change_setup("setup.tender", words=kept)
 
 
@@ -33,7 +37,13 @@ def save_reason(tx: Transaction, reason_id: int, version: int, words: str, activ
 
 @act("setup")
 def save_discount(
-    tx: Transaction, discount_id: int, version: int, words: str, percent: str, flag_id: int | None, active: bool
+    tx: Transaction,
+    discount_id: int,
+    version: int,
+    words: str,
+    percent: str,
+    flag_id: int | None,
+    active: bool,
 ) -> None:
     wrong = ProblemCollector()
     kept = wrong.take(_words, words, 60)
@@ -68,10 +78,14 @@ def save_product(tx: Transaction, product_id: int, version: int, form: ProductFo
     """Raises Problems beside the fields; a stock is never below nothing."""
     wrong = ProblemCollector()
     values = {
-        "words": wrong.take(_words, form.words, 60), "code": form.code.strip()[:20], "price_cents": wrong.take(counted_amount, form.price, "price"),
-        "tax": wrong.take(_percent, form.tax, "tax"), "stock": wrong.take(_whole, form.stock, "stock"), "low": wrong.take(_whole, form.low, "low"),
+        "words": wrong.take(_words, form.words, 60),
+        "code": form.code.strip()[:20],
+        "price_cents": wrong.take(counted_amount, form.price, "price"),
+        "tax": wrong.take(_percent, form.tax, "tax"),
+        "stock": wrong.take(_whole, form.stock, "stock"),
+        "low": wrong.take(_whole, form.low, "low"),
         "active": form.active,
-    }  # fmt: skip
+    }
     wrong.raise_if_any()
     setup.keep_product(tx.connection, product_id, version, values)
     tx.change_setup("setup.product", words=values["words"], stock=values["stock"])

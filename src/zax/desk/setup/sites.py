@@ -1,4 +1,6 @@
-"""Sites and rooms as the manager edits them. A room that is put out of use lists the visits booked into it, like changed hours do."""
+"""Sites and rooms as the manager edits them. A room that is put out of use lists the visits booked into it,
+like changed hours do.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ GRIDS = (5, 10, 15)
 
 
 @act("setup")
-def save_site(tx: Transaction, site_id: int, name: str, timezone: str, grid: str, opens: str, closes: str) -> None:
+def save_site(
+    tx: Transaction, site_id: int, name: str, timezone: str, grid: str, opens: str, closes: str
+) -> None:
     """Name, time zone, grid and the hours that its Book shows."""
     if site_id not in tx.clinic.sites:
         raise NotFound("There is no such site.")
@@ -59,7 +63,9 @@ def save_room(
     active: bool,
     decision: str = "",
 ) -> int:
-    """Change a room or chair, or make one (`room_id` 0); its id. Affected when it goes out of use under booked visits."""
+    """Change a room or chair, or make one (`room_id` 0); its id. Affected when it goes out of use under
+    booked visits.
+    """
     with ProblemCollector() as wrong:
         if site_id not in tx.clinic.sites:
             wrong.add("site_id", "Choose a site.")
@@ -74,7 +80,13 @@ def save_room(
         raise NotFound("There is no such room.")
     words = sorted({" ".join(each.split()).lower() for each in equipment.split(",") if each.strip()})
     room_id = setup.save_room(
-        tx.connection, room_id, site_id=site_id, name=name.strip(), dental=dental, equipment=words, active=active
+        tx.connection,
+        room_id,
+        site_id=site_id,
+        name=name.strip(),
+        dental=dental,
+        equipment=words,
+        active=active,
     )
     tx.change_setup("room.saved", room=room_id)
     if not active:
@@ -84,7 +96,9 @@ def save_room(
 
 @act("setup")
 def save_provider(tx: Transaction, provider_id: int, at_once: int, room_id: int) -> None:
-    """How many visits a person may have at the same minute, where the types allow it, and which room is theirs."""
+    """How many visits a person may have at the same minute, where the types allow it, and which room is
+    theirs.
+    """
     provider = tx.clinic.providers.get(provider_id)
     if provider is None:
         raise NotFound("There is no such provider.")
@@ -105,7 +119,10 @@ def _decide(tx: Transaction, room_id: int, decision: str) -> None:
     if decision != "shelf":
         providers = tx.clinic.providers
         raise Affected(
-            [Outside(r.id, r.day, r.start_min, f"{r.first} {r.last}", providers[r.provider_id].short) for r in rows]
+            [
+                Outside(r.id, r.day, r.start_min, f"{r.first} {r.last}", providers[r.provider_id].short)
+                for r in rows
+            ]
         )
     memo = Memo(tx)
     for row in sorted(rows, key=lambda row: row.id):

@@ -1,4 +1,6 @@
-"""Visit types and service sets as the manager edits them. A change holds for visits booked from then on; booked ones keep what they have."""
+"""Visit types and service sets as the manager edits them. A change holds for visits booked from then on;
+booked ones keep what they have.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ WEB = {"no": "not on the web", "held": "on the web, held until accepted", "firm"
 
 @dataclass(frozen=True, slots=True)
 class NeedRow:
-    """Somebody besides the lead, as typed: offsets such as '30, 40, 20'; `same_as` the number of an earlier row, or empty for anyone."""
+    """Somebody besides the lead, as typed: offsets such as '30, 40, 20'; `same_as` the number of an earlier
+    row, or empty for anyone.
+    """
 
     role: str
     minutes: str
@@ -33,7 +37,9 @@ class NeedRow:
 
 @dataclass(frozen=True, slots=True)
 class TypeForm:
-    """A visit type as typed. `lead_parts` such as '0-10, 40-60'; `hours` such as 'mon tue 8:00-12:00; fri 13:00-16:00'."""
+    """A visit type as typed. `lead_parts` such as '0-10, 40-60'; `hours` such as 'mon tue 8:00-12:00; fri
+    13:00-16:00'.
+    """
 
     name: str
     role: str
@@ -82,27 +88,40 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> dict[str, Any]:
     if minutes % 5:
         wrong.add("minutes", "Lengths go in steps of 5 minutes.")
     numbers = {
-        "buffer_min": wrong.take(whole_number, form.buffer, "buffer", 0, 120), "most_a_day": wrong.take(whole_number, form.most, "most", 0, 200),
-        "goal_a_day": wrong.take(whole_number, form.goal, "goal", 0, 200), "ask_after_days": wrong.take(whole_number, form.ask_after, "ask_after", 1, 730),
+        "buffer_min": wrong.take(whole_number, form.buffer, "buffer", 0, 120),
+        "most_a_day": wrong.take(whole_number, form.most, "most", 0, 200),
+        "goal_a_day": wrong.take(whole_number, form.goal, "goal", 0, 200),
+        "ask_after_days": wrong.take(whole_number, form.ask_after, "ask_after", 1, 730),
         "recall_months": wrong.take(whole_number, form.recall, "recall", 0, 120),
-    }  # fmt: skip
-    if any(clinic.services[number].dental != dental for number in form.services if number in clinic.services) or set(
-        form.services
-    ) - set(clinic.services):
+    }
+    if any(
+        clinic.services[number].dental != dental for number in form.services if number in clinic.services
+    ) or set(form.services) - set(clinic.services):
         wrong.add("services", "These services are of the other kind (dental or medical).")
     if form.set_id and (form.set_id not in clinic.sets or clinic.sets[form.set_id].dental != dental):
         wrong.add("set_id", "Choose a service set of the same kind.")
     lists = {
-        "staff_needs": wrong.take(_needs, form.needs, minutes), "lead_parts": wrong.take(_parts, form.lead_parts, minutes),
+        "staff_needs": wrong.take(_needs, form.needs, minutes),
+        "lead_parts": wrong.take(_parts, form.lead_parts, minutes),
         "hours": wrong.take(parse_type_hours, form.hours),
-    }  # fmt: skip
+    }
     wrong.raise_if_any()
     equipment = sorted({" ".join(each.split()).lower() for each in form.equipment.split(",") if each.strip()})
     values: dict[str, Any] = {
-        "name": name, "role": form.role, "dental": dental, "minutes": minutes, "for_whom": form.for_whom, "web": form.web, "doubles": form.doubles,
-        "active": form.active, "equipment": equipment, "room_ids": sorted(set(form.room_ids) & set(clinic.rooms)), "set_id": form.set_id or None,
-        **numbers, **lists,
-    }  # fmt: skip
+        "name": name,
+        "role": form.role,
+        "dental": dental,
+        "minutes": minutes,
+        "for_whom": form.for_whom,
+        "web": form.web,
+        "doubles": form.doubles,
+        "active": form.active,
+        "equipment": equipment,
+        "room_ids": sorted(set(form.room_ids) & set(clinic.rooms)),
+        "set_id": form.set_id or None,
+        **numbers,
+        **lists,
+    }
     if not any(clinic.rooms[n].active for n in values["room_ids"] or clinic.rooms):
         raise Refused("No room in use is left for this type.", "room_ids")
     return values
@@ -116,10 +135,14 @@ def _needs(rows: Sequence[NeedRow], minutes: int) -> list[dict[str, Any]]:
             raise Refused("Choose who is needed.", field)
         length = whole_number(row.minutes, field, 5, max(minutes, 5))
         offsets = [
-            text.strip() for text in row.offsets.replace(";", ",").replace(" ", ",").split(",") if text.strip()
+            text.strip()
+            for text in row.offsets.replace(";", ",").replace(" ", ",").split(",")
+            if text.strip()
         ]
         if not offsets or any(not text.isdecimal() or int(text) % 5 for text in offsets):
-            raise Refused("Say at which minutes they can step in, the best first: 30, 40, 20 (steps of 5).", field)
+            raise Refused(
+                "Say at which minutes they can step in, the best first: 30, 40, 20 (steps of 5).", field
+            )
         if any(int(text) + length > minutes for text in offsets):
             raise Refused(f"They would still be needed after the visit ends ({minutes} min).", field)
         same = int(row.same_as) if row.same_as.strip().isdecimal() else None
@@ -159,7 +182,9 @@ _DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
 def parse_type_hours(text: str) -> list[dict[str, Any]]:
-    """'mon tue 8:00-12:00; fri 13:00-16:00' -> rows; no weekday means all of them; empty means at any time."""
+    """'mon tue 8:00-12:00; fri 13:00-16:00' -> rows; no weekday means all of them; empty means at
+    any time.
+    """
     rows = []
     for piece in (each.strip().lower() for each in text.split(";")):
         if not piece:

@@ -1,5 +1,5 @@
-"""What comes round by the clock: a table of duties, each done by its area. A duty says itself whether it is due; one that is looked at
-seldom has a beat of its own, which all workers share.
+"""What comes round by the clock: a table of duties, each done by its area. A duty says itself whether it is
+due; one that is looked at seldom has a beat of its own, which all workers share.
 """
 
 from __future__ import annotations
@@ -19,7 +19,9 @@ from zax.store.worker.beats import last_beat
 
 @dataclass(frozen=True, slots=True)
 class Duty:
-    """`work` returns how many things it did; `every` is the least time between two looks, zero for each round."""
+    """`work` returns how many things it did; `every` is the least time between two looks, zero for each
+    round.
+    """
 
     name: str
     work: Callable[[Tools], int]

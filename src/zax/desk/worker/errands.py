@@ -1,7 +1,8 @@
 """The outbox, carried out: one handler a kind of errand, each from the area it belongs to.
 
-A row is leased, carried out without a transaction, and marked done. A worker that dies in between leaves a lease that runs out; the next
-one tries again under the same key, which the other side recognizes, so nothing is lost and nothing goes out twice.
+A row is leased, carried out without a transaction, and marked done. A worker that dies in between leaves a
+lease that runs out; the next one tries again under the same key, which the other side recognizes, so nothing
+is lost and nothing goes out twice.
 """
 
 from __future__ import annotations
@@ -34,7 +35,9 @@ log = structlog.get_logger()
 
 
 def carry_out_next(tools: Tools) -> bool:
-    """Carry out the next due errand; whether there was one. What the outside cannot take now is tried again later."""
+    """Carry out the next due errand; whether there was one. What the outside cannot take now is tried again
+    later.
+    """
     errand = _lease(tools.desk)
     if errand is None:
         return False
@@ -77,7 +80,9 @@ def _receipt_mail(tools: Tools, errand: Errand) -> None:
 
 
 def _patient_mail(tools: Tools, errand: Errand) -> None:
-    send_letter(tools.desk, tools.outside.mail, errand.payload, errand.payload["subject"], errand.payload["text"])
+    send_letter(
+        tools.desk, tools.outside.mail, errand.payload, errand.payload["subject"], errand.payload["text"]
+    )
     _done(tools.desk, errand)
 
 
@@ -88,14 +93,18 @@ def _eligibility(tools: Tools, errand: Errand) -> None:
 
 def _import(tools: Tools, errand: Errand) -> None:
     job_id = errand.payload["job_id"]
-    _slice_done(tools.desk, errand, run_import(tools.desk, WORKER, tools.store, job_id, seconds=SLICE_SECONDS))
+    _slice_done(
+        tools.desk, errand, run_import(tools.desk, WORKER, tools.store, job_id, seconds=SLICE_SECONDS)
+    )
 
 
 def _statements(tools: Tools, errand: Errand) -> None:
     if tools.statement_pdfs is None:
         raise RuntimeError("this worker cannot make statements")
     run_id = errand.payload["run_id"]
-    _slice_done(tools.desk, errand, carry_on(tools.desk, tools.store, tools.statement_pdfs, run_id, SLICE_SECONDS))
+    _slice_done(
+        tools.desk, errand, carry_on(tools.desk, tools.store, tools.statement_pdfs, run_id, SLICE_SECONDS)
+    )
 
 
 def _terminal(tools: Tools, errand: Errand) -> None:

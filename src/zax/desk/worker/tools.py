@@ -15,7 +15,9 @@ ReceiptPdf = Callable[[Desk, int], bytes]
 
 @dataclass(frozen=True, slots=True)
 class Tools:
-    """The desk, the doors to the outside, how papers become PDF, and where imported lists and made papers lie."""
+    """The desk, the doors to the outside, how papers become PDF, and where imported lists and made papers
+    lie.
+    """
 
     desk: Desk
     outside: Outside

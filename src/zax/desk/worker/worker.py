@@ -1,4 +1,6 @@
-"""What `zax worker` does, again and again: carry out the outbox, then every duty. Any number of workers share the work."""
+"""What `zax worker` does, again and again: carry out the outbox, then every duty. Any number of workers share
+the work.
+"""
 
 from __future__ import annotations
 

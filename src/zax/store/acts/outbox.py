@@ -1,6 +1,8 @@
-"""The outbox: what is to be sent or done outside a transaction, written in the act's own transaction and leased by workers.
+"""The outbox: what is to be sent or done outside a transaction, written in the act's own transaction and
+leased by workers.
 
-Any number of workers share it: a row is taken with FOR UPDATE SKIP LOCKED and is its worker's until the lease ends.
+Any number of workers share it: a row is taken with FOR UPDATE SKIP LOCKED and is its worker's until the lease
+ends.
 """
 
 from __future__ import annotations
@@ -18,7 +20,9 @@ from zax.store.rows import many, one
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Errand:
-    """A row of the outbox. `request_key` makes it count once on the other side; `attempts` were made before this one."""
+    """A row of the outbox. `request_key` makes it count once on the other side; `attempts` were made before
+    this one.
+    """
 
     id: int
     kind: str
@@ -38,13 +42,22 @@ def put_errand(
 ) -> None:
     connection.execute(
         insert(outbox).values(
-            kind=kind, request_key=request_key, payload=payload, due_at=due_at, made_at=made_at, state="waiting"
+            kind=kind,
+            request_key=request_key,
+            payload=payload,
+            due_at=due_at,
+            made_at=made_at,
+            state="waiting",
         )
     )
 
 
-def lease_errand(connection: Connection, now: datetime, until: datetime, last: frozenset[str]) -> Errand | None:
-    """The next due errand, ours until then; kinds in `last` only when nothing else waits. None when nothing is due."""
+def lease_errand(
+    connection: Connection, now: datetime, until: datetime, last: frozenset[str]
+) -> Errand | None:
+    """The next due errand, ours until then; kinds in `last` only when nothing else waits. None when nothing
+    is due.
+    """
     free = or_(outbox.c.leased_until.is_(None), outbox.c.leased_until < now)
     query = (
         select(outbox)

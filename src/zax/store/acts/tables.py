@@ -1,4 +1,6 @@
-"""What the acts themselves keep: the audit of who did what, the feed that wakes open screens, the outbox of what is to be sent."""
+"""What the acts themselves keep: the audit of who did what, the feed that wakes open screens, the outbox of
+what is to be sent.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""What every act leaves behind: the audit of who did what, and the feed that wakes open screens. Both only grow; the feed is pruned."""
+"""What every act leaves behind: the audit of who did what, and the feed that wakes open screens. Both only
+grow; the feed is pruned.
+"""
 
 from __future__ import annotations
 
@@ -38,7 +40,14 @@ def write_audit(
     patient_id: int | None = None,
     visit_id: int | None = None,
 ) -> None:
-    values = {"at": at, "by_id": by_id, "act": act, "detail": detail, "patient_id": patient_id, "visit_id": visit_id}
+    values = {
+        "at": at,
+        "by_id": by_id,
+        "act": act,
+        "detail": detail,
+        "patient_id": patient_id,
+        "visit_id": visit_id,
+    }
     connection.execute(insert(audit).values(**values))
 
 
@@ -52,7 +61,14 @@ def write_feed(
     visit_id: int | None = None,
     patient_id: int | None = None,
 ) -> None:
-    values = {"at": at, "what": what, "site_id": site_id, "day": day, "visit_id": visit_id, "patient_id": patient_id}
+    values = {
+        "at": at,
+        "what": what,
+        "site_id": site_id,
+        "day": day,
+        "visit_id": visit_id,
+        "patient_id": patient_id,
+    }
     connection.execute(insert(feed).values(**values))
 
 

@@ -1,4 +1,6 @@
-"""Facts about many people at once, each kind in one statement: flags, balances, last visits, diagnoses, what was signed, recalls due."""
+"""Facts about many people at once, each kind in one statement: flags, balances, last visits, diagnoses, what
+was signed, recalls due.
+"""
 
 from __future__ import annotations
 
@@ -16,16 +18,20 @@ _OWES = text(
     "SELECT patient_id, SUM(patient_cents) AS cents FROM journal WHERE patient_id IN :ids GROUP BY patient_id"
 ).bindparams(_IDS)
 _LAST = text(
-    "SELECT patient_id, MAX(day) AS day FROM visit WHERE patient_id IN :ids AND day < :today AND state IN ('checkout', 'left', 'settled') GROUP BY patient_id"
+    "SELECT patient_id, MAX(day) AS day FROM visit WHERE patient_id IN :ids AND day < :today AND state IN"
+    " ('checkout', 'left', 'settled') GROUP BY patient_id"
 ).bindparams(_IDS)
 _DIAGNOSES = text(
-    "SELECT DISTINCT v.patient_id, d.code FROM visit v JOIN visit_diagnosis d ON d.visit_id = v.id WHERE v.patient_id IN :ids ORDER BY d.code"
+    "SELECT DISTINCT v.patient_id, d.code FROM visit v JOIN visit_diagnosis d ON d.visit_id = v.id WHERE"
+    " v.patient_id IN :ids ORDER BY d.code"
 ).bindparams(_IDS)
 _SIGNED = text(
-    "SELECT patient_id, template_id, MAX(at) AS at FROM signed_form WHERE patient_id IN :ids AND template_id IS NOT NULL GROUP BY patient_id, template_id"
+    "SELECT patient_id, template_id, MAX(at) AS at FROM signed_form WHERE patient_id IN :ids AND template_id"
+    " IS NOT NULL GROUP BY patient_id, template_id"
 ).bindparams(_IDS)
 _RECALLS = text(
-    "SELECT patient_id, MIN(due_day) AS day FROM recall WHERE patient_id IN :ids AND ended_at IS NULL GROUP BY patient_id"
+    "SELECT patient_id, MIN(due_day) AS day FROM recall WHERE patient_id IN :ids AND ended_at IS NULL GROUP"
+    " BY patient_id"
 ).bindparams(_IDS)
 
 

@@ -58,7 +58,9 @@ def heads_ups(connection: Connection) -> dict[int, HeadsUpSetup]:
 def form_templates(connection: Connection) -> dict[int, FormTemplate]:
     table = tables.form_template
     return {
-        row.id: FormTemplate(row.id, row.name, blocks_from(row.blocks), row.again_months, row.active, row.version)
+        row.id: FormTemplate(
+            row.id, row.name, blocks_from(row.blocks), row.again_months, row.active, row.version
+        )
         for row in connection.execute(select(table).order_by(table.c.id))
     }
 

@@ -29,7 +29,9 @@ def last_act(connection: Connection, user_id: int | None, since: datetime) -> La
 
 
 def act_for_update(connection: Connection, act_id: int, user_id: int | None) -> BookAct | None:
-    return one(connection, select(_a).where(_a.c.id == act_id, _a.c.by_id == user_id).with_for_update(), BookAct)
+    return one(
+        connection, select(_a).where(_a.c.id == act_id, _a.c.by_id == user_id).with_for_update(), BookAct
+    )
 
 
 def mark_undone(connection: Connection, act_id: int, at: datetime) -> None:

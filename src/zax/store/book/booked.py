@@ -1,4 +1,6 @@
-"""What is booked from a day on for some people, or in a room: what a change of the setup would leave without its time or place."""
+"""What is booked from a day on for some people, or in a room: what a change of the setup would leave without
+its time or place.
+"""
 
 from __future__ import annotations
 
@@ -69,7 +71,9 @@ def booked_slots(connection: Connection, people: Iterable[int], first: date) -> 
 def booked_in_room(connection: Connection, room_id: int, first: date) -> list[BookedVisit]:
     """From the day on, in order of time."""
     query = (
-        select(visit.c.id, visit.c.day, visit.c.start_min, visit.c.provider_id, patient.c.first, patient.c.last)
+        select(
+            visit.c.id, visit.c.day, visit.c.start_min, visit.c.provider_id, patient.c.first, patient.c.last
+        )
         .join(patient, patient.c.id == visit.c.patient_id)
         .where(visit.c.room_id == room_id, visit.c.day >= first, visit.c.state.in_(tuple(ON_THE_BOOK)))
         .order_by(visit.c.day, visit.c.start_min)

@@ -28,7 +28,9 @@ _HOUSEHOLD = text(
 
 
 def planned_for(connection: Connection, patient_id: int) -> list[PlannedService]:
-    """The patient's planned services that no visit is to do yet: single ones, and those of a signed option by phase."""
+    """The patient's planned services that no visit is to do yet: single ones, and those of a signed option by
+    phase.
+    """
     return many(connection, _PLANNED, PlannedService, patient_id=patient_id)
 
 
@@ -76,7 +78,9 @@ def give_planned(connection: Connection, planned_ids: Sequence[int], visit_id: i
 
 def free_planned(connection: Connection, visit_id: int) -> None:
     """The planned services of a visit go back to planned, but for those that were done."""
-    connection.execute(update(_p).where(_p.c.visit_id == visit_id, _p.c.done_at.is_(None)).values(visit_id=None))
+    connection.execute(
+        update(_p).where(_p.c.visit_id == visit_id, _p.c.done_at.is_(None)).values(visit_id=None)
+    )
 
 
 def take_planned_again(connection: Connection, visit_id: int) -> None:
@@ -93,7 +97,11 @@ def lines_to_do(connection: Connection, visit_id: int) -> list[VisitLine]:
 
 
 def add_lines(
-    connection: Connection, visit_id: int, lines: Sequence[NewLine], entered_at: datetime, entered_by: int | None
+    connection: Connection,
+    visit_id: int,
+    lines: Sequence[NewLine],
+    entered_at: datetime,
+    entered_by: int | None,
 ) -> None:
     more = {"visit_id": visit_id, "entered_at": entered_at, "entered_by": entered_by}
     if lines:

@@ -29,10 +29,30 @@ from zax.store.rows import many, one
 from zax.store.schema import audit, patient, provider_day, room_day, staff_slot, track_move, user, visit
 
 _BAR = (
-    visit.c.id, visit.c.site_id, visit.c.patient_id, visit.c.provider_id, visit.c.room_id, visit.c.type_id, visit.c.day,
-    visit.c.start_min, visit.c.minutes, visit.c.state, visit.c.version, visit.c.note, visit.c.buffer_min, visit.c.held_until, visit.c.stage_id, visit.c.gone_at,
-    patient.c.first, patient.c.last, patient.c.phone, patient.c.birth, patient.c.street, patient.c.sex, patient.c.alert,
-)  # fmt: skip
+    visit.c.id,
+    visit.c.site_id,
+    visit.c.patient_id,
+    visit.c.provider_id,
+    visit.c.room_id,
+    visit.c.type_id,
+    visit.c.day,
+    visit.c.start_min,
+    visit.c.minutes,
+    visit.c.state,
+    visit.c.version,
+    visit.c.note,
+    visit.c.buffer_min,
+    visit.c.held_until,
+    visit.c.stage_id,
+    visit.c.gone_at,
+    patient.c.first,
+    patient.c.last,
+    patient.c.phone,
+    patient.c.birth,
+    patient.c.street,
+    patient.c.sex,
+    patient.c.alert,
+)
 _DAY = (
     select(*_BAR)
     .join(patient, patient.c.id == visit.c.patient_id)
@@ -67,14 +87,22 @@ _STRAPS = (
     .order_by(staff_slot.c.start_min)
 )
 _WEEK = (
-    select(*_BAR, func.min(staff_slot.c.start_min).label("slot_start"), func.max(staff_slot.c.end_min).label("slot_end"))
+    select(
+        *_BAR,
+        func.min(staff_slot.c.start_min).label("slot_start"),
+        func.max(staff_slot.c.end_min).label("slot_end"),
+    )
     .select_from(staff_slot)
     .join(visit, visit.c.id == staff_slot.c.visit_id)
     .join(patient, patient.c.id == visit.c.patient_id)
-    .where(staff_slot.c.provider_id == bindparam("provider_id"), staff_slot.c.day.between(bindparam("first"), bindparam("last")), visit.c.state != "shelf")
+    .where(
+        staff_slot.c.provider_id == bindparam("provider_id"),
+        staff_slot.c.day.between(bindparam("first"), bindparam("last")),
+        visit.c.state != "shelf",
+    )
     .group_by(visit.c.id)
     .order_by(visit.c.day, visit.c.start_min, visit.c.id)
-)  # fmt: skip
+)
 _ONE = select(
     *_BAR,
     patient.c.email,
@@ -97,29 +125,47 @@ _TRACK = (
 IN_THE_WAY = visit.c.state.not_in(tuple(FREES_THE_TIME))
 _BUSY = (
     select(
-        staff_slot.c.provider_id, staff_slot.c.day, staff_slot.c.start_min, staff_slot.c.end_min, staff_slot.c.visit_id, visit.c.site_id, visit.c.type_id,
-        patient.c.first, patient.c.last,
+        staff_slot.c.provider_id,
+        staff_slot.c.day,
+        staff_slot.c.start_min,
+        staff_slot.c.end_min,
+        staff_slot.c.visit_id,
+        visit.c.site_id,
+        visit.c.type_id,
+        patient.c.first,
+        patient.c.last,
     )
     .join(visit, visit.c.id == staff_slot.c.visit_id)
     .join(patient, patient.c.id == visit.c.patient_id)
     .where(
-        staff_slot.c.provider_id.in_(bindparam("provider_ids", expanding=True)), staff_slot.c.day.in_(bindparam("days", expanding=True)), IN_THE_WAY,
+        staff_slot.c.provider_id.in_(bindparam("provider_ids", expanding=True)),
+        staff_slot.c.day.in_(bindparam("days", expanding=True)),
+        IN_THE_WAY,
     )
     .order_by(staff_slot.c.start_min)
-)  # fmt: skip
+)
 _ROOMS_BUSY = (
     select(
-        visit.c.room_id, visit.c.start_min, (visit.c.minutes + visit.c.buffer_min).label("minutes"), visit.c.id, visit.c.type_id, patient.c.first,
+        visit.c.room_id,
+        visit.c.start_min,
+        (visit.c.minutes + visit.c.buffer_min).label("minutes"),
+        visit.c.id,
+        visit.c.type_id,
+        patient.c.first,
         patient.c.last,
     )
     .join(patient, patient.c.id == visit.c.patient_id)
     .where(visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"), IN_THE_WAY)
-)  # fmt: skip
+)
 _OWN = (
     select(visit.c.id, visit.c.day, visit.c.site_id, visit.c.start_min, visit.c.minutes, visit.c.provider_id)
-    .where(visit.c.patient_id == bindparam("patient_id"), visit.c.day.in_(bindparam("days", expanding=True)), IN_THE_WAY)
+    .where(
+        visit.c.patient_id == bindparam("patient_id"),
+        visit.c.day.in_(bindparam("days", expanding=True)),
+        IN_THE_WAY,
+    )
     .order_by(visit.c.start_min)
-)  # fmt: skip
+)
 _IN_ROOMS = (
     select(visit.c.room_id, visit.c.id, patient.c.first, patient.c.last)
     .join(patient, patient.c.id == visit.c.patient_id)
@@ -172,7 +218,9 @@ def last_change(connection: Connection, visit_id: int) -> tuple[str, datetime, s
     return moved.name or "Zax", moved.at, f"moved it to “{STOP_WORDS[Stop(moved.to_stop)]}”"
 
 
-def busy_people(connection: Connection, provider_ids: Iterable[int], days: Iterable[date]) -> list[BusyPerson]:
+def busy_people(
+    connection: Connection, provider_ids: Iterable[int], days: Iterable[date]
+) -> list[BusyPerson]:
     """Whoever needs these people on these days, at whichever site."""
     return many(connection, _BUSY, BusyPerson, provider_ids=list(provider_ids), days=list(days))
 
@@ -191,11 +239,13 @@ def in_rooms(connection: Connection, site_id: int, day: date) -> dict[int, InRoo
     return {each.room_id: each for each in many(connection, _IN_ROOMS, InRoom, site_id=site_id, day=day)}
 
 
-def lock_days(connection: Connection, people: Iterable[tuple[int, date]], rooms: Iterable[tuple[int, date]]) -> None:
+def lock_days(
+    connection: Connection, people: Iterable[tuple[int, date]], rooms: Iterable[tuple[int, date]]
+) -> None:
     """Take the provider-day and room-day rows for update and raise their versions, always in the same order.
 
-    One upsert a kind: it takes each row's exclusive lock at once, whether the row is new or not, so two bookings wait for each
-    other instead of both holding a shared lock that neither can raise.
+    One upsert a kind: it takes each row's exclusive lock at once, whether the row is new or not, so two
+    bookings wait for each other instead of both holding a shared lock that neither can raise.
     """
     for table, column, wanted in (
         (provider_day, provider_day.c.provider_id, people),
@@ -213,8 +263,8 @@ def lock_visit(connection: Connection, visit_id: int) -> Visit | None:
 
 
 _NEXT_VISIT = text(
-    "SELECT id, day, start_min, provider_id, type_id FROM visit WHERE patient_id = :patient_id AND day > :day "
-    "AND state IN ('held','booked','confirmed') ORDER BY day, start_min LIMIT 1"
+    "SELECT id, day, start_min, provider_id, type_id FROM visit WHERE patient_id = :patient_id AND day > :day"
+    " AND state IN ('held','booked','confirmed') ORDER BY day, start_min LIMIT 1"
 )
 
 

@@ -1,4 +1,6 @@
-"""Visits and what stands around them on the Book, as the other floors see them. `day` and minutes are the site's wall clock."""
+"""Visits and what stands around them on the Book, as the other floors see them. `day` and minutes are the
+site's wall clock.
+"""
 
 from __future__ import annotations
 

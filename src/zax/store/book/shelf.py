@@ -44,9 +44,23 @@ def shelf_row(connection: Connection, visit_id: int) -> ShelfRow | None:
 
 
 def put_on_shelf(
-    connection: Connection, visit_id: int, *, user_id: int | None, shared: bool, was: str, words: str, at: datetime
+    connection: Connection,
+    visit_id: int,
+    *,
+    user_id: int | None,
+    shared: bool,
+    was: str,
+    words: str,
+    at: datetime,
 ) -> None:
-    values = {"visit_id": visit_id, "user_id": user_id, "shared": shared, "was": was, "words": words[:120], "at": at}
+    values = {
+        "visit_id": visit_id,
+        "user_id": user_id,
+        "shared": shared,
+        "was": was,
+        "words": words[:120],
+        "at": at,
+    }
     connection.execute(insert(shelf).values(**values))
 
 

@@ -67,7 +67,8 @@ track_move = Table(
     ref("by_id", "user", nullable=True),
     text_column("reason", 200),
 )
-# What happens between here and checkout, in the clinic's own words; `whose` says who acts next (see zax.core.arrivals.stages).
+# What happens between here and checkout, in the clinic's own words; `whose` says who acts next (see
+# zax.core.arrivals.stages).
 stage = Table(
     "stage",
     metadata,
@@ -78,7 +79,8 @@ stage = Table(
     Column("position", SmallInteger, nullable=False),
     flag_column("active", "1"),
 )
-# A row each time somebody on the premises changes room or stage; no room is the waiting room. Time in each is computed from these.
+# A row each time somebody on the premises changes room or stage; no room is the waiting room. Time in each is
+# computed from these.
 whereabouts = Table(
     "whereabouts",
     metadata,

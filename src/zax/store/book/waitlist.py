@@ -62,7 +62,9 @@ def waits_answered_by(connection: Connection, patient_id: int, type_id: int, wai
 
 def waits_about(connection: Connection, patient_id: int, visit_id: int) -> list[WaitRow]:
     """The patient's open reasons about one visit; held."""
-    query = select(_w).where(_w.c.patient_id == patient_id, _w.c.ended_at.is_(None), _w.c.visit_id == visit_id)
+    query = select(_w).where(
+        _w.c.patient_id == patient_id, _w.c.ended_at.is_(None), _w.c.visit_id == visit_id
+    )
     return many(connection, query.with_for_update(), WaitRow)
 
 
@@ -118,7 +120,9 @@ def note_try(connection: Connection, patient_id: int, words: str) -> None:
     connection.execute(update(_w).where(*mine).values(last_try=words[:120]))
 
 
-def end_waits(connection: Connection, wait_ids: Sequence[int], now: datetime, by_id: int | None, why: str) -> None:
+def end_waits(
+    connection: Connection, wait_ids: Sequence[int], now: datetime, by_id: int | None, why: str
+) -> None:
     if wait_ids:
         ended = {"ended_at": now, "ended_by": by_id, "ended_why": why[:200]}
         connection.execute(update(_w).where(_w.c.id.in_(wait_ids)).values(**ended))

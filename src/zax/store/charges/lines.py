@@ -1,4 +1,6 @@
-"""Writing what was done at a visit: its services and diagnoses. Reading them is zax.store.money.queries, where they become money."""
+"""Writing what was done at a visit: its services and diagnoses. Reading them is zax.store.money.queries,
+where they become money.
+"""
 
 from __future__ import annotations
 
@@ -87,7 +89,9 @@ def put_line_back(connection: Connection, visit_id: int, line_id: int) -> None:
 
 
 def turn_planned_of_line(connection: Connection, line_id: int, visit_id: int | None) -> None:
-    """The planned service behind a line goes with it: free again when the line is taken off, the visit's when it comes back."""
+    """The planned service behind a line goes with it: free again when the line is taken off, the visit's when
+    it comes back.
+    """
     behind = select(_line.c.planned_id).where(_line.c.id == line_id, _line.c.planned_id.is_not(None))
     undone = (_p.c.id == behind.scalar_subquery(), _p.c.done_at.is_(None))
     connection.execute(update(_p).where(*undone).values(visit_id=visit_id))

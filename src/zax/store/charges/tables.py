@@ -45,7 +45,8 @@ planned_service = Table(
     text_column("area", 2),
     Index("ix_planned_service_proposal_id", "proposal_id"),
 )
-# Planned work offered as options; `phases` is a list of {words, months} in order, months from the day it was made.
+# Planned work offered as options; `phases` is a list of {words, months} in order, months from the day it was
+# made.
 proposal = Table(
     "proposal",
     metadata,
@@ -62,8 +63,8 @@ proposal = Table(
     moment("ended_at", nullable=True),
     version_column(),
 )
-# Something that is owed for. A service of a visit; or, without a visit, a product, a fee, interest, an opening balance, or what was moved here
-# from somebody else (`kind`, `patient_id`, `words`).
+# Something that is owed for. A service of a visit; or, without a visit, a product, a fee, interest, an
+# opening balance, or what was moved here from somebody else (`kind`, `patient_id`, `words`).
 charge_line = Table(
     "charge_line",
     metadata,

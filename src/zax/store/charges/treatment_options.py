@@ -139,5 +139,7 @@ def is_booked(connection: Connection, proposal_id: int) -> bool:
 
 def signed_for(connection: Connection, proposal_id: int) -> SignedForm | None:
     """The paper of the signed option."""
-    query = select(signed_form).where(signed_form.c.proposal_id == proposal_id).order_by(signed_form.c.id.desc())
+    query = (
+        select(signed_form).where(signed_form.c.proposal_id == proposal_id).order_by(signed_form.c.id.desc())
+    )
     return one(connection, query.limit(1), SignedForm)

@@ -126,7 +126,9 @@ def claims_of_file(connection: Connection, file_id: int) -> list[ClaimRow]:
 def any_answered(connection: Connection, claim_ids: Iterable[int]) -> bool:
     """Whether an insurer's answer was posted for one of these claims."""
     query = select(remit_claim.c.id)
-    query = query.where(remit_claim.c.claim_id.in_(list(claim_ids)), remit_claim.c.outcome == "posted").limit(1)
+    query = query.where(remit_claim.c.claim_id.in_(list(claim_ids)), remit_claim.c.outcome == "posted").limit(
+        1
+    )
     return connection.execute(query).first() is not None
 
 
@@ -152,7 +154,9 @@ def mark_paid(connection: Connection, claim_id: int, paid_cents: int) -> None:
 def add_event(
     connection: Connection, claim_id: int, *, at: datetime, words: str, file_id: int | None, by_id: int | None
 ) -> None:
-    connection.execute(insert(_e).values(claim_id=claim_id, at=at, words=words[:500], file_id=file_id, by_id=by_id))
+    connection.execute(
+        insert(_e).values(claim_id=claim_id, at=at, words=words[:500], file_id=file_id, by_id=by_id)
+    )
 
 
 def events_of(connection: Connection, claim_id: int) -> list[ClaimEvent]:

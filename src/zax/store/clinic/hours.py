@@ -1,4 +1,6 @@
-"""When people work, as it is edited: weekly hours with the days they hold, exceptions, closures. Ended rows stay for the past."""
+"""When people work, as it is edited: weekly hours with the days they hold, exceptions, closures. Ended rows
+stay for the past.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ from zax.store.rows import add, many, one
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HoursLine:
-    """One line of the weekly editor, as checked: minutes of the site's day; `rest` names a break, and is empty for work."""
+    """One line of the weekly editor, as checked: minutes of the site's day; `rest` names a break, and is
+    empty for work.
+    """
 
     weekday: int
     pattern: str
@@ -77,7 +81,9 @@ def replace_hours(connection: Connection, provider_id: int, from_day: date, line
     h = provider_hours
     still_held = (h.c.to_day.is_(None)) | (h.c.to_day >= from_day)
     connection.execute(
-        update(h).where(h.c.provider_id == provider_id, still_held).values(to_day=from_day - timedelta(days=1))
+        update(h)
+        .where(h.c.provider_id == provider_id, still_held)
+        .values(to_day=from_day - timedelta(days=1))
     )
     for line in lines:
         add(
@@ -146,12 +152,16 @@ def closures_from(connection: Connection, today: date) -> list[KeptClosure]:
     return many(connection, query.order_by(c.c.starts, c.c.id), KeptClosure)
 
 
-def add_closure(connection: Connection, starts: datetime, ends: datetime, words: str, site_id: int | None) -> int:
+def add_closure(
+    connection: Connection, starts: datetime, ends: datetime, words: str, site_id: int | None
+) -> int:
     return add(connection, closure, starts=starts, ends=ends, words=words, site_id=site_id)
 
 
 def end_closure(connection: Connection, closure_id: int, at: datetime) -> bool:
     """Whether it held until now."""
     c = closure
-    done = connection.execute(update(c).where(c.c.id == closure_id, c.c.ended_at.is_(None)).values(ended_at=at))
+    done = connection.execute(
+        update(c).where(c.c.id == closure_id, c.c.ended_at.is_(None)).values(ended_at=at)
+    )
     return bool(done.rowcount)

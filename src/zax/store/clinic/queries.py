@@ -1,4 +1,6 @@
-"""Reading the clinic's setup: places, people and their hours, services, visit types. Each is keyed by id, in the clinic's order."""
+"""Reading the clinic's setup: places, people and their hours, services, visit types. Each is keyed by id, in
+the clinic's order.
+"""
 
 from __future__ import annotations
 
@@ -105,7 +107,9 @@ def services(connection: Connection) -> dict[int, Service]:
             dental=row.dental,
             category=row.category,
             fee_cents=row.fee_cents,
-            rule=ServiceRule(row.code, row.dental, row.needs_tooth, row.surfaces, teeth=row.teeth, area=row.area),
+            rule=ServiceRule(
+                row.code, row.dental, row.needs_tooth, row.surfaces, teeth=row.teeth, area=row.area
+            ),
             retired_on=row.retired_on,
         )
         for row in _all(connection, tables.service, tables.service.c.code)

@@ -1,4 +1,6 @@
-"""The clinic's settings by name, among them the version of its setup, which every act compares with what its process has read."""
+"""The clinic's settings by name, among them the version of its setup, which every act compares with what its
+process has read.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Writing the clinic's setup: sites, rooms, providers, visit types and service sets, each checked by the act that calls."""
+"""Writing the clinic's setup: sites, rooms, providers, visit types and service sets, each checked by the act
+that calls.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,9 @@ def save_provider(connection: Connection, provider_id: int, *, at_once: int, roo
 def keep_visit_type(
     connection: Connection, type_id: int, version: int, values: Mapping[str, object], services: Sequence[int]
 ) -> int:
-    """A visit type with its own services in order; its id. `values` by column. Raises NotFound and Stale like every kept row."""
+    """A visit type with its own services in order; its id. `values` by column. Raises NotFound and Stale like
+    every kept row.
+    """
     type_id = keep(connection, tables.visit_type, type_id, version, values, "visit type")
     _replace_services(connection, tables.visit_type_service, "type_id", type_id, services)
     return type_id

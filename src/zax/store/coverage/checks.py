@@ -14,18 +14,22 @@ from zax.store.people.tables import user
 from zax.store.rows import add, change, many, one
 
 _BOOKED = text(
-    "SELECT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day FROM visit v JOIN visit_type t ON t.id = v.type_id "
-    "JOIN coverage c ON c.patient_id = v.patient_id AND (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) "
-    "JOIN plan p ON p.id = c.plan_id AND p.dental = t.dental JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto' "
-    "WHERE v.day BETWEEN :first AND :last AND v.state IN ('held', 'booked', 'confirmed', 'here') AND c.member_id <> '' "
-    "AND (c.checked_at IS NULL OR c.checked_at < :fresh OR c.check_state = 'failed') GROUP BY c.id, c.patient_id ORDER BY day, visit_id"
+    "SELECT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day FROM visit v JOIN visit_type t ON"
+    " t.id = v.type_id JOIN coverage c ON c.patient_id = v.patient_id AND (c.from_day IS NULL OR c.from_day"
+    " <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) JOIN plan p ON p.id = c.plan_id AND p.dental ="
+    " t.dental JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto' WHERE v.day BETWEEN :first AND"
+    " :last AND v.state IN ('held', 'booked', 'confirmed', 'here') AND c.member_id <> '' AND (c.checked_at IS"
+    " NULL OR c.checked_at < :fresh OR c.check_state = 'failed') GROUP BY c.id, c.patient_id ORDER BY day,"
+    " visit_id"
 )
 _NEEDS_A_PERSON = text(
-    "SELECT e.id, e.state, e.words, e.answered_at, e.coverage_id, e.patient_id, e.day, p.first, p.last, p.phone, c.member_id, n.name AS plan_name, v.start_min, v.id AS visit_id "
-    "FROM eligibility_check e JOIN patient p ON p.id = e.patient_id JOIN coverage c ON c.id = e.coverage_id JOIN plan n ON n.id = c.plan_id LEFT JOIN visit v ON v.id = e.visit_id "
-    "WHERE e.state IN ('problem', 'failed') AND e.handled_at IS NULL AND e.day >= :today "
-    "AND e.id = (SELECT MAX(x.id) FROM eligibility_check x WHERE x.coverage_id = e.coverage_id AND x.state <> 'asking') "
-    "AND (v.id IS NULL OR v.state IN ('held', 'booked', 'confirmed', 'here', 'room')) ORDER BY e.day, v.start_min, e.id LIMIT 200"
+    "SELECT e.id, e.state, e.words, e.answered_at, e.coverage_id, e.patient_id, e.day, p.first, p.last,"
+    " p.phone, c.member_id, n.name AS plan_name, v.start_min, v.id AS visit_id FROM eligibility_check e JOIN"
+    " patient p ON p.id = e.patient_id JOIN coverage c ON c.id = e.coverage_id JOIN plan n ON n.id ="
+    " c.plan_id LEFT JOIN visit v ON v.id = e.visit_id WHERE e.state IN ('problem', 'failed') AND"
+    " e.handled_at IS NULL AND e.day >= :today AND e.id = (SELECT MAX(x.id) FROM eligibility_check x WHERE"
+    " x.coverage_id = e.coverage_id AND x.state <> 'asking') AND (v.id IS NULL OR v.state IN ('held',"
+    " 'booked', 'confirmed', 'here', 'room')) ORDER BY e.day, v.start_min, e.id LIMIT 200"
 )
 
 
@@ -81,13 +85,17 @@ def keep_question(connection: Connection, check_id: int, trace: str, question: s
 def keep_answer(
     connection: Connection, check_id: int, *, state: str, words: str, answer: str | None, at: datetime
 ) -> None:
-    change(connection, eligibility_check, check_id, state=state, words=words[:255], answer=answer, answered_at=at)
+    change(
+        connection, eligibility_check, check_id, state=state, words=words[:255], answer=answer, answered_at=at
+    )
 
 
 def mark_handled(connection: Connection, check_id: int, at: datetime, by_id: int | None) -> bool:
     """Whether nobody had dealt with it yet."""
     e = eligibility_check
-    query = update(e).where(e.c.id == check_id, e.c.handled_at.is_(None)).values(handled_at=at, handled_by=by_id)
+    query = (
+        update(e).where(e.c.id == check_id, e.c.handled_at.is_(None)).values(handled_at=at, handled_by=by_id)
+    )
     return bool(connection.execute(query).rowcount)
 
 
@@ -125,6 +133,13 @@ def coverages_to_ask(connection: Connection, first: date, last: date, fresh_sinc
 def batches_of(connection: Connection, most: int = 5) -> list[CheckBatch]:
     """The last runs with how many questions are answered, and how."""
     b, e = eligibility_batch, eligibility_check
-    counted = [func.count(case((e.c.state == state, 1))).label(state) for state in (ASKING, FINE, PROBLEM, FAILED)]
-    query = select(b, *counted).join(e, e.c.batch_id == b.c.id, isouter=True).group_by(b.c.id).order_by(b.c.id.desc())
+    counted = [
+        func.count(case((e.c.state == state, 1))).label(state) for state in (ASKING, FINE, PROBLEM, FAILED)
+    ]
+    query = (
+        select(b, *counted)
+        .join(e, e.c.batch_id == b.c.id, isouter=True)
+        .group_by(b.c.id)
+        .order_by(b.c.id.desc())
+    )
     return many(connection, query.limit(most), CheckBatch)

@@ -18,7 +18,9 @@ from zax.store.rows import add, change, many, one
 
 
 def payers(connection: Connection) -> dict[int, Payer]:
-    return {each.id: each for each in many(connection, select(tables.payer).order_by(tables.payer.c.id), Payer)}
+    return {
+        each.id: each for each in many(connection, select(tables.payer).order_by(tables.payer.c.id), Payer)
+    }
 
 
 def plans(connection: Connection, payers: Mapping[int, Payer]) -> dict[int, Plan]:
@@ -155,7 +157,10 @@ def coverages_with(connection: Connection, plan_id: int) -> int:
 
 def has_schedule(connection: Connection, plan_id: int) -> bool:
     schedule = tables.fee_schedule
-    return connection.execute(select(schedule.c.id).where(schedule.c.plan_id == plan_id).limit(1)).first() is not None
+    return (
+        connection.execute(select(schedule.c.id).where(schedule.c.plan_id == plan_id).limit(1)).first()
+        is not None
+    )
 
 
 def save_payer(connection: Connection, payer_id: int, terms: PayerTerms, outside: Sequence[int]) -> int:
@@ -182,7 +187,9 @@ def save_payer(connection: Connection, payer_id: int, terms: PayerTerms, outside
     return payer_id
 
 
-def save_schedule(connection: Connection, schedule_id: int, terms: ScheduleTerms, fees: Mapping[int, int]) -> int:
+def save_schedule(
+    connection: Connection, schedule_id: int, terms: ScheduleTerms, fees: Mapping[int, int]
+) -> int:
     """A fee schedule (0 makes one) with its fees in cents by service; its id."""
     schedule, fee = tables.fee_schedule, tables.fee
     values: dict[str, object] = {
@@ -199,7 +206,9 @@ def save_schedule(connection: Connection, schedule_id: int, terms: ScheduleTerms
         connection.execute(delete(fee).where(fee.c.schedule_id == schedule_id))
     else:
         schedule_id = add(connection, schedule, **values)
-    rows = [{"schedule_id": schedule_id, "service_id": number, "cents": cents} for number, cents in fees.items()]
+    rows = [
+        {"schedule_id": schedule_id, "service_id": number, "cents": cents} for number, cents in fees.items()
+    ]
     if rows:
         connection.execute(insert(fee), rows)
     return schedule_id

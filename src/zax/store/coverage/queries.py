@@ -1,4 +1,6 @@
-"""Reading coverage: which holds on a day, what its plan has used up, who else shares a plan or a member id."""
+"""Reading coverage: which holds on a day, what its plan has used up, who else shares a plan or a
+member id.
+"""
 
 from __future__ import annotations
 
@@ -37,24 +39,29 @@ _OF_PATIENTS = _WITH_PLAN.where(coverage.c.patient_id.in_(bindparam("patient_ids
     coverage.c.to_day.is_not(None), coverage.c.patient_id, plan.c.dental.desc(), *_BY_RANK
 )
 _ONE = _WITH_PLAN.where(coverage.c.id == bindparam("coverage_id"))
-# In this order always: a patient has a dozen visits, the services have millions of lines. Lines that count toward limits: done, on other visits of that kind. `answered` is how many claims with the line the payer has closed.
+# In this order always: a patient has a dozen visits, the services have millions of lines. Lines that count
+# toward limits: done, on other visits of that kind. `answered` is how many claims with the line the payer has
+# closed.
 _DONE = text(
-    "SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents, l.second_cents, "
-    "(SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id = l.id AND c.state IN ('closed', 'denied')) AS answered, "
-    "(SELECT COALESCE(-SUM(j.insurer_cents), 0) FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS paid "
-    "FROM visit v STRAIGHT_JOIN charge_line l ON l.visit_id = v.id STRAIGHT_JOIN service s ON s.id = l.service_id "
-    "WHERE v.patient_id IN :patient_ids AND v.id <> :visit_id AND s.dental = :dental AND l.removed_at IS NULL AND v.day <= :day "
-    "AND v.state IN ('checkout', 'left', 'settled') ORDER BY v.day, l.id"
+    "SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents,"
+    " l.second_cents, (SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id ="
+    " l.id AND c.state IN ('closed', 'denied')) AS answered, (SELECT COALESCE(-SUM(j.insurer_cents), 0) FROM"
+    " journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS paid FROM visit v STRAIGHT_JOIN charge_line"
+    " l ON l.visit_id = v.id STRAIGHT_JOIN service s ON s.id = l.service_id WHERE v.patient_id IN"
+    " :patient_ids AND v.id <> :visit_id AND s.dental = :dental AND l.removed_at IS NULL AND v.day <= :day"
+    " AND v.state IN ('checkout', 'left', 'settled') ORDER BY v.day, l.id"
 ).bindparams(bindparam("patient_ids", expanding=True))
 _SAME_PLAN_AT_HOME = text(
-    "SELECT DISTINCT o.patient_id FROM patient p JOIN patient m ON m.household_id = p.household_id JOIN coverage o ON o.patient_id = m.id "
-    "WHERE p.id = :patient_id AND o.plan_id = :plan_id AND (o.to_day IS NULL OR o.to_day >= :day)"
+    "SELECT DISTINCT o.patient_id FROM patient p JOIN patient m ON m.household_id = p.household_id JOIN"
+    " coverage o ON o.patient_id = m.id WHERE p.id = :patient_id AND o.plan_id = :plan_id AND (o.to_day IS"
+    " NULL OR o.to_day >= :day)"
 )
 _DAY_STATES = text(
-    "SELECT v.id AS visit_id, c.member_id, c.checked_at, c.check_state, y.eligibility FROM visit v JOIN visit_type t ON t.id = v.type_id "
-    "LEFT JOIN (coverage c JOIN plan p ON p.id = c.plan_id JOIN payer y ON y.id = p.payer_id) ON c.patient_id = v.patient_id AND p.dental = t.dental "
-    "AND c.rank = 1 AND (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) "
-    "WHERE v.day = :day AND v.site_id = :site_id AND v.state IN ('held', 'booked', 'confirmed', 'here', 'room')"
+    "SELECT v.id AS visit_id, c.member_id, c.checked_at, c.check_state, y.eligibility FROM visit v JOIN"
+    " visit_type t ON t.id = v.type_id LEFT JOIN (coverage c JOIN plan p ON p.id = c.plan_id JOIN payer y ON"
+    " y.id = p.payer_id) ON c.patient_id = v.patient_id AND p.dental = t.dental AND c.rank = 1 AND"
+    " (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) WHERE v.day ="
+    " :day AND v.site_id = :site_id AND v.state IN ('held', 'booked', 'confirmed', 'here', 'room')"
 )
 
 
@@ -77,7 +84,9 @@ def one_coverage(connection: Connection, coverage_id: int) -> Coverage | None:
 def done_lines(
     connection: Connection, patient_ids: list[int], dental: bool, day: date, without_visit: int
 ) -> list[DoneLine]:
-    """What was done for these people up to the day, oldest first, with what the plans were expected to pay and paid."""
+    """What was done for these people up to the day, oldest first, with what the plans were expected to pay
+    and paid.
+    """
     values = {"patient_ids": patient_ids, "visit_id": without_visit, "dental": dental, "day": day}
     return many(connection, _DONE, DoneLine, **values)
 
@@ -89,7 +98,9 @@ def sharing_plan(connection: Connection, patient_id: int, plan_id: int, day: dat
 
 
 def day_states(connection: Connection, day: date, site_id: int) -> dict[int, DayCover]:
-    """By visit of a site's day: the first coverage of the visit's kind, when it was checked and how; all None without one."""
+    """By visit of a site's day: the first coverage of the visit's kind, when it was checked and how; all None
+    without one.
+    """
     return {each.visit_id: each for each in many(connection, _DAY_STATES, DayCover, day=day, site_id=site_id)}
 
 

@@ -1,4 +1,6 @@
-"""Coverages, what counts toward their limits, and the questions asked of payers, as the other floors see them."""
+"""Coverages, what counts toward their limits, and the questions asked of payers, as the other floors see
+them.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,9 @@ from datetime import date, datetime
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CoverageTerms:
-    """What is entered of a coverage. `subscriber_id` None: somebody outside holds it, who stands in `holder`."""
+    """What is entered of a coverage. `subscriber_id` None: somebody outside holds it, who stands
+    in `holder`.
+    """
 
     plan_id: int
     rank: int
@@ -25,7 +29,9 @@ class CoverageTerms:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Coverage(CoverageTerms):
-    """A coverage with its plan, payer and the patient who holds it. `elsewhere_*` is what other clinics used in `elsewhere_year` (cents)."""
+    """A coverage with its plan, payer and the patient who holds it. `elsewhere_*` is what other clinics used
+    in `elsewhere_year` (cents).
+    """
 
     id: int
     patient_id: int
@@ -46,7 +52,9 @@ class Coverage(CoverageTerms):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DoneLine:
-    """A charge line that counts toward limits (cents). `answered` is how many closed claims it is on, `paid` what insurers paid."""
+    """A charge line that counts toward limits (cents). `answered` is how many closed claims it is on, `paid`
+    what insurers paid.
+    """
 
     patient_id: int
     day: date
@@ -74,7 +82,9 @@ class DayCover:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Check:
-    """One question to a payer and its answer as they went over the wire; `state` is asking, fine, problem or failed."""
+    """One question to a payer and its answer as they went over the wire; `state` is asking, fine, problem or
+    failed.
+    """
 
     id: int
     patient_id: int

@@ -72,7 +72,8 @@ out_of_network = Table(
     Column("payer_id", Integer, ForeignKey("payer.id"), primary_key=True),
     Column("provider_id", Integer, ForeignKey("provider.id"), primary_key=True),
 )
-# `subscriber_id` is empty for a person outside, who then stands in `holder`. `elsewhere_*` is what other clinics used up in `elsewhere_year`.
+# `subscriber_id` is empty for a person outside, who then stands in `holder`. `elsewhere_*` is what other
+# clinics used up in `elsewhere_year`.
 coverage = Table(
     "coverage",
     metadata,
@@ -108,7 +109,8 @@ eligibility_batch = Table(
     Column("total", Integer, nullable=False, server_default="0"),
     Column("run_key", String(40), nullable=False, unique=True),
 )
-# One question to a payer and its answer as they went over the wire; `state` is asking, fine, problem or failed.
+# One question to a payer and its answer as they went over the wire; `state` is asking, fine, problem or
+# failed.
 eligibility_check = Table(
     "eligibility_check",
     metadata,

@@ -1,4 +1,6 @@
-"""Reading everything of a stretch of patients for the audit of the ledgers: entries, allocations, the database's own sums, payments, stops."""
+"""Reading everything of a stretch of patients for the audit of the ledgers: entries, allocations, the
+database's own sums, payments, stops.
+"""
 
 from __future__ import annotations
 
@@ -11,21 +13,25 @@ from zax.core.money.journal import Allocation, Entry, Kind
 from zax.store.rows import many
 
 _ENTRIES = text(
-    "SELECT id, kind, day, patient_cents, insurer_cents, line_id, visit_id, reverses_id, of_id, patient_id FROM journal WHERE patient_id BETWEEN :first AND :last ORDER BY id"
+    "SELECT id, kind, day, patient_cents, insurer_cents, line_id, visit_id, reverses_id, of_id, patient_id"
+    " FROM journal WHERE patient_id BETWEEN :first AND :last ORDER BY id"
 )
 _ALLOCATIONS = text(
     "SELECT credit_id, line_id, cents FROM allocation WHERE patient_id BETWEEN :first AND :last ORDER BY id"
 )
 _SUMS = text(
-    "SELECT patient_id, visit_id, SUM(patient_cents) AS patient, SUM(insurer_cents) AS insurer FROM journal WHERE patient_id BETWEEN :first AND :last GROUP BY patient_id, visit_id"
+    "SELECT patient_id, visit_id, SUM(patient_cents) AS patient, SUM(insurer_cents) AS insurer FROM journal"
+    " WHERE patient_id BETWEEN :first AND :last GROUP BY patient_id, visit_id"
 )
 _PAYMENTS = text(
-    "SELECT y.id, y.state, y.kind, y.cents, COALESCE((SELECT SUM(j.patient_cents) FROM journal j WHERE j.payment_id = y.id AND j.kind <> 'fee'), 0) AS posted "
-    "FROM payment y WHERE y.patient_id BETWEEN :first AND :last"
+    "SELECT y.id, y.state, y.kind, y.cents, COALESCE((SELECT SUM(j.patient_cents) FROM journal j WHERE"
+    " j.payment_id = y.id AND j.kind <> 'fee'), 0) AS posted FROM payment y WHERE y.patient_id BETWEEN :first"
+    " AND :last"
 )
 _STOPS = text(
-    "SELECT v.id, v.state FROM visit v WHERE v.patient_id BETWEEN :first AND :last AND v.state IN ('left', 'settled') AND NOT EXISTS "
-    "(SELECT 1 FROM payment_part t JOIN payment y ON y.id = t.payment_id WHERE t.visit_id = v.id AND y.state IN ('asking', 'unknown'))"
+    "SELECT v.id, v.state FROM visit v WHERE v.patient_id BETWEEN :first AND :last AND v.state IN ('left',"
+    " 'settled') AND NOT EXISTS (SELECT 1 FROM payment_part t JOIN payment y ON y.id = t.payment_id WHERE"
+    " t.visit_id = v.id AND y.state IN ('asking', 'unknown'))"
 )
 
 

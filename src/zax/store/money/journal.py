@@ -1,4 +1,6 @@
-"""Writing the journal and its allocations, and finding single entries. Both only grow: nothing here updates or deletes a row of theirs."""
+"""Writing the journal and its allocations, and finding single entries. Both only grow: nothing here updates
+or deletes a row of theirs.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,11 @@ def add_entry(connection: Connection, made: NewEntry) -> int:
 
 
 def add_allocations(
-    connection: Connection, patient_id: int, allocations: Sequence[Allocation], at: datetime, by_id: int | None
+    connection: Connection,
+    patient_id: int,
+    allocations: Sequence[Allocation],
+    at: datetime,
+    by_id: int | None,
 ) -> None:
     rows = [
         {
@@ -54,7 +60,9 @@ def is_reversed(connection: Connection, entry_id: int) -> bool:
 
 def credits_of_payment(connection: Connection, payment_id: int) -> list[LedgerEntry]:
     """The entries that a payment was posted with, newest last, those not reversed."""
-    query = select(_j).where(_j.c.payment_id == payment_id, _j.c.kind == Kind.PAYMENT, _j.c.id.not_in(_UNDONE))
+    query = select(_j).where(
+        _j.c.payment_id == payment_id, _j.c.kind == Kind.PAYMENT, _j.c.id.not_in(_UNDONE)
+    )
     return many(connection, query.order_by(_j.c.id), LedgerEntry)
 
 
@@ -100,7 +108,9 @@ def households_with(connection: Connection, kind: Kind, since: date) -> set[int]
 
 
 def hold_household(connection: Connection, patient_id: int) -> int | None:
-    """Hold the household that a patient belongs to until the transaction ends; its number, None for an unknown patient."""
+    """Hold the household that a patient belongs to until the transaction ends; its number, None for an
+    unknown patient.
+    """
     found = connection.execute(select(patient.c.household_id).where(patient.c.id == patient_id)).scalar()
     if found is not None:
         connection.execute(select(household.c.id).where(household.c.id == found).with_for_update()).first()

@@ -1,4 +1,6 @@
-"""Writing charge lines that belong to no visit, and what the estimate says of those that do; products and their stock."""
+"""Writing charge lines that belong to no visit, and what the estimate says of those that do; products and
+their stock.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,9 @@ def add_own_line(
 
 def note_estimate(connection: Connection, line_id: int, deductible: int, first: int, second: int) -> None:
     """What the plans are expected to pay for a line (cents), and what of the deductible it uses."""
-    change(connection, charge_line, line_id, deductible_cents=deductible, first_cents=first, second_cents=second)
+    change(
+        connection, charge_line, line_id, deductible_cents=deductible, first_cents=first, second_cents=second
+    )
 
 
 def product_for_update(connection: Connection, product_id: int) -> Product | None:

@@ -32,10 +32,10 @@ from zax.store.schema import visit
 _y, _part, _r, _c = payment, payment_part, receipt, card_on_file
 # Visits from today on for which nothing is charged yet: a copay or a deposit may be taken for them.
 _COMING = text(
-    "SELECT v.id, v.patient_id, v.day, v.start_min, v.type_id, v.state, p.first, "
-    "COALESCE((SELECT -SUM(j.patient_cents) FROM journal j WHERE j.visit_id = v.id), 0) AS paid "
-    "FROM patient p JOIN visit v ON v.patient_id = p.id WHERE p.household_id = :household_id AND v.day >= :today "
-    "AND v.state IN ('booked', 'confirmed', 'here', 'room') ORDER BY v.day, v.start_min LIMIT 6"
+    "SELECT v.id, v.patient_id, v.day, v.start_min, v.type_id, v.state, p.first, COALESCE((SELECT"
+    " -SUM(j.patient_cents) FROM journal j WHERE j.visit_id = v.id), 0) AS paid FROM patient p JOIN visit v"
+    " ON v.patient_id = p.id WHERE p.household_id = :household_id AND v.day >= :today AND v.state IN"
+    " ('booked', 'confirmed', 'here', 'room') ORDER BY v.day, v.start_min LIMIT 6"
 )
 
 
@@ -84,7 +84,9 @@ def receipt_by_key(connection: Connection, request_key: str) -> int | None:
 def named_receipt(connection: Connection, receipt_id: int) -> NamedReceipt | None:
     p, u, b = patient, user, site_books
     query = (
-        select(_r, p.c.first, p.c.last, p.c.email.label("email_now"), u.c.name.label("by_name"), b.c.closed_day)
+        select(
+            _r, p.c.first, p.c.last, p.c.email.label("email_now"), u.c.name.label("by_name"), b.c.closed_day
+        )
         .join(p, p.c.id == _r.c.patient_id)
         .join(u, u.c.id == _r.c.by_id, isouter=True)
         .join(b, b.c.site_id == _r.c.site_id, isouter=True)
@@ -149,7 +151,9 @@ def paid_last(connection: Connection, household_id: int) -> PaidHow | None:
         select(_y.c.tender, _r.c.how)
         .join(_r, _r.c.id == _y.c.receipt_id)
         .join(patient, patient.c.id == _y.c.patient_id)
-        .where(patient.c.household_id == household_id, _y.c.state == PaymentState.TAKEN, _y.c.kind == "payment")
+        .where(
+            patient.c.household_id == household_id, _y.c.state == PaymentState.TAKEN, _y.c.kind == "payment"
+        )
         .order_by(_y.c.id.desc())
         .limit(1)
     )
@@ -157,7 +161,9 @@ def paid_last(connection: Connection, household_id: int) -> PaidHow | None:
 
 
 def payments_for_visit(connection: Connection, visit_id: int) -> list[VisitPayment]:
-    """The payments that have a part for the visit, whatever became of them, each with what of it was for it."""
+    """The payments that have a part for the visit, whatever became of them, each with what of it
+    was for it.
+    """
     query = (
         select(_y, func.sum(_part.c.cents).label("here"))
         .join(_part, _part.c.payment_id == _y.c.id)
@@ -179,7 +185,9 @@ def add_parts(connection: Connection, payment_id: int, parts: Sequence[NewPart])
 
 def parts_of(connection: Connection, payment_id: int) -> list[PaymentPart]:
     """In the order they were named."""
-    return many(connection, select(_part).where(_part.c.payment_id == payment_id).order_by(_part.c.id), PaymentPart)
+    return many(
+        connection, select(_part).where(_part.c.payment_id == payment_id).order_by(_part.c.id), PaymentPart
+    )
 
 
 def named_parts_of(connection: Connection, payment_ids: Iterable[int]) -> list[NamedPart]:
@@ -211,13 +219,17 @@ def shrink_part(connection: Connection, part: PaymentPart, less: int) -> None:
 def cards_of(connection: Connection, household_id: int) -> list[CardOnFile]:
     """The household's cards that may be charged, the newest first."""
     query = select(_c, patient.c.first).join(patient, patient.c.id == _c.c.patient_id)
-    query = query.where(patient.c.household_id == household_id, _c.c.removed_at.is_(None)).order_by(_c.c.id.desc())
+    query = query.where(patient.c.household_id == household_id, _c.c.removed_at.is_(None)).order_by(
+        _c.c.id.desc()
+    )
     return many(connection, query, CardOnFile)
 
 
 def card_of(connection: Connection, card_id: int) -> CardOnFile | None:
     """Also one that was taken off file."""
-    query = select(_c, patient.c.first).join(patient, patient.c.id == _c.c.patient_id).where(_c.c.id == card_id)
+    query = (
+        select(_c, patient.c.first).join(patient, patient.c.id == _c.c.patient_id).where(_c.c.id == card_id)
+    )
     return one(connection, query, CardOnFile)
 
 

@@ -1,4 +1,6 @@
-"""Reading charges and the journal: a visit's lines, its entries and allocations, a household's account, open sums of a day."""
+"""Reading charges and the journal: a visit's lines, its entries and allocations, a household's account, open
+sums of a day.
+"""
 
 from __future__ import annotations
 
@@ -68,9 +70,10 @@ _DIAGNOSES = (
     .order_by(visit_diagnosis.c.position)
 )
 _OPEN_OF_VISITS = text(
-    "SELECT j.visit_id, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents, "
-    "SUM(CASE WHEN COALESCE(r.kind, j.kind) = 'charge' THEN j.patient_cents + j.insurer_cents ELSE 0 END) AS fee_cents "
-    "FROM journal j JOIN visit v ON v.id = j.visit_id LEFT JOIN journal r ON r.id = j.reverses_id WHERE v.day = :day AND v.site_id = :site_id GROUP BY j.visit_id"
+    "SELECT j.visit_id, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents,"
+    " SUM(CASE WHEN COALESCE(r.kind, j.kind) = 'charge' THEN j.patient_cents + j.insurer_cents ELSE 0 END) AS"
+    " fee_cents FROM journal j JOIN visit v ON v.id = j.visit_id LEFT JOIN journal r ON r.id = j.reverses_id"
+    " WHERE v.day = :day AND v.site_id = :site_id GROUP BY j.visit_id"
 )
 # LEFT visits of earlier days whose insurer has answered and whose patient part is open (or overpaid).
 _PATIENT_REST = text(
@@ -81,8 +84,9 @@ _PATIENT_REST = text(
 )
 # What is open on patients' own ledgers: products, fees, balances brought over.
 _OWN_REST = text(
-    "SELECT NULL AS id, j.patient_id, MAX(j.day) AS day, p.first, p.last, SUM(j.patient_cents) AS patient_cents FROM journal j JOIN patient p ON p.id = j.patient_id "
-    "WHERE j.visit_id IS NULL AND j.site_id = :site_id GROUP BY j.patient_id HAVING patient_cents > 0 ORDER BY day DESC LIMIT 40"
+    "SELECT NULL AS id, j.patient_id, MAX(j.day) AS day, p.first, p.last, SUM(j.patient_cents) AS"
+    " patient_cents FROM journal j JOIN patient p ON p.id = j.patient_id WHERE j.visit_id IS NULL AND"
+    " j.site_id = :site_id GROUP BY j.patient_id HAVING patient_cents > 0 ORDER BY day DESC LIMIT 40"
 )
 
 
@@ -158,8 +162,9 @@ def household_people(connection: Connection, household_id: int) -> dict[int, str
 def household_visits(connection: Connection, household_id: int) -> dict[int, LedgerVisit]:
     """The household's visits that have money, by id: day, state, type, provider, site."""
     query = text(
-        "SELECT v.id, v.patient_id, v.day, v.start_min, v.state, v.type_id, v.provider_id, v.site_id FROM visit v WHERE v.id IN "
-        "(SELECT j.visit_id FROM patient p JOIN journal j ON j.patient_id = p.id WHERE p.household_id = :household_id)"
+        "SELECT v.id, v.patient_id, v.day, v.start_min, v.state, v.type_id, v.provider_id, v.site_id FROM"
+        " visit v WHERE v.id IN (SELECT j.visit_id FROM patient p JOIN journal j ON j.patient_id = p.id WHERE"
+        " p.household_id = :household_id)"
     )
     return {each.id: each for each in many(connection, query, LedgerVisit, household_id=household_id)}
 
@@ -209,7 +214,10 @@ _PENDING_LINES = (
 
 def pending_lines(connection: Connection, household_id: int) -> dict[int, int]:
     """Cents that a terminal is being asked for, by the line they are for."""
-    return {row.line_id: int(row.cents) for row in connection.execute(_PENDING_LINES, {"household_id": household_id})}
+    return {
+        row.line_id: int(row.cents)
+        for row in connection.execute(_PENDING_LINES, {"household_id": household_id})
+    }
 
 
 _CLAIM_LINES = (
@@ -226,13 +234,16 @@ def claim_lines(connection: Connection, claim_id: int) -> list[ClaimedLine]:
 
 
 _OPEN_VISITS = text(
-    "SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents, SUM(j.insurer_cents) AS insurer FROM patient p "
-    "STRAIGHT_JOIN visit v ON v.patient_id = p.id STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE p.household_id = :household_id AND v.id <> :visit_id "
-    "AND v.state NOT IN ('held', 'booked', 'confirmed', 'here', 'room', 'settled') GROUP BY v.id HAVING cents > 0 ORDER BY v.day, v.id"
+    "SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents,"
+    " SUM(j.insurer_cents) AS insurer FROM patient p STRAIGHT_JOIN visit v ON v.patient_id = p.id"
+    " STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE p.household_id = :household_id AND v.id <> :visit_id"
+    " AND v.state NOT IN ('held', 'booked', 'confirmed', 'here', 'room', 'settled') GROUP BY v.id HAVING"
+    " cents > 0 ORDER BY v.day, v.id"
 )
 _PENDING_OF_VISITS = text(
-    "SELECT t.visit_id, SUM(t.cents) AS cents FROM patient p JOIN payment_part t ON t.patient_id = p.id "
-    "JOIN payment y ON y.id = t.payment_id AND y.state IN ('asking', 'unknown') WHERE p.household_id = :household_id AND t.visit_id IS NOT NULL GROUP BY t.visit_id"
+    "SELECT t.visit_id, SUM(t.cents) AS cents FROM patient p JOIN payment_part t ON t.patient_id = p.id JOIN"
+    " payment y ON y.id = t.payment_id AND y.state IN ('asking', 'unknown') WHERE p.household_id ="
+    " :household_id AND t.visit_id IS NOT NULL GROUP BY t.visit_id"
 )
 
 
@@ -265,15 +276,23 @@ def own_rests(connection: Connection, site_id: int) -> list[OpenRest]:
 
 def owed_by(connection: Connection, patient_id: int) -> int:
     """The patient's part of everything, visits and own ledger; cents."""
-    query = select(func.coalesce(func.sum(journal.c.patient_cents), 0)).where(journal.c.patient_id == patient_id)
+    query = select(func.coalesce(func.sum(journal.c.patient_cents), 0)).where(
+        journal.c.patient_id == patient_id
+    )
     return int(connection.execute(query).scalar_one())
 
 
 def household_name(connection: Connection, household_id: int) -> str:
-    return str(connection.execute(select(household.c.name).where(household.c.id == household_id)).scalar_one())
+    return str(
+        connection.execute(select(household.c.name).where(household.c.id == household_id)).scalar_one()
+    )
 
 
 def line_for_update(connection: Connection, visit_id: int, line_id: int) -> ServiceLine | None:
     """A service of the visit that was not taken off, held."""
-    mine = (charge_line.c.id == line_id, charge_line.c.visit_id == visit_id, charge_line.c.removed_at.is_(None))
+    mine = (
+        charge_line.c.id == line_id,
+        charge_line.c.visit_id == visit_id,
+        charge_line.c.removed_at.is_(None),
+    )
     return one(connection, select(charge_line).where(*mine).with_for_update(), ServiceLine)

@@ -1,4 +1,6 @@
-"""The journal, charge lines, payments and what hangs on them, as the other floors see them. Money is cents; `at` and `*_at` are UTC."""
+"""The journal, charge lines, payments and what hangs on them, as the other floors see them. Money is cents;
+`at` and `*_at` are UTC.
+"""
 
 from __future__ import annotations
 
@@ -76,7 +78,9 @@ class NewEntry:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ServiceLine:
-    """A service on a visit, done or to be done. `fee_cents` is one unit's; the three estimates are the whole line's."""
+    """A service on a visit, done or to be done. `fee_cents` is one unit's; the three estimates are the whole
+    line's.
+    """
 
     id: int
     visit_id: int
@@ -196,7 +200,9 @@ class ComingVisit:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Payment:
-    """One tender of a receipt. What is given back is negative and names the payment it is `of`; `words` are the terminal's, or why."""
+    """One tender of a receipt. What is given back is negative and names the payment it is `of`; `words` are
+    the terminal's, or why.
+    """
 
     id: int
     request_key: str
@@ -336,7 +342,6 @@ class PaymentPlanRow:
     made_at: datetime
     made_by: int
     ended_at: datetime | None
-    why_ended: str
     version: int
 
 
@@ -349,7 +354,9 @@ class NamedPlan(PaymentPlanRow):
 
 @dataclass(frozen=True, slots=True)
 class PlanTry:
-    """An instalment for which the card on file was tried; what came of it its payment says, `state` and `words` only when none was made."""
+    """An instalment for which the card on file was tried; what came of it its payment says, `state` and
+    `words` only when none was made.
+    """
 
     plan_id: int
     number: int

@@ -1,4 +1,6 @@
-"""Reading what the clinic set about money: tenders of its own, reasons, discounts, products; each in the clinic's order."""
+"""Reading what the clinic set about money: tenders of its own, reasons, discounts, products; each in the
+clinic's order.
+"""
 
 from __future__ import annotations
 

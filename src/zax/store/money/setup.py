@@ -1,4 +1,6 @@
-"""Writing what the clinic set about money: tenders of its own, reasons, discounts, products; each checked by the act that calls."""
+"""Writing what the clinic set about money: tenders of its own, reasons, discounts, products; each checked by
+the act that calls.
+"""
 
 from __future__ import annotations
 

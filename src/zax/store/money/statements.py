@@ -52,14 +52,18 @@ def owing_households(connection: Connection) -> list[OwingHousehold]:
 
 def last_statements(connection: Connection) -> dict[int, date]:
     """{household: the day of its last statement}."""
-    query = select(_s.c.household_id, func.max(_s.c.day)).where(_s.c.state == "made").group_by(_s.c.household_id)
+    query = (
+        select(_s.c.household_id, func.max(_s.c.day)).where(_s.c.state == "made").group_by(_s.c.household_id)
+    )
     return {row[0]: row[1] for row in connection.execute(query)}
 
 
 def flags_by_household(connection: Connection) -> dict[int, set[int]]:
     """The flags that are on anybody of a household."""
     query = select(patient.c.household_id, patient_flag.c.flag_id)
-    query = query.join(patient, patient.c.id == patient_flag.c.patient_id).where(patient_flag.c.ended_at.is_(None))
+    query = query.join(patient, patient.c.id == patient_flag.c.patient_id).where(
+        patient_flag.c.ended_at.is_(None)
+    )
     found: dict[int, set[int]] = defaultdict(set)
     for row in connection.execute(query):
         found[row.household_id].add(row.flag_id)

@@ -1,7 +1,8 @@
-"""The tables of money: the journal and what hangs on it, how it was paid, plans, statements, products and the close of the day.
+"""The tables of money: the journal and what hangs on it, how it was paid, plans, statements, products and the
+close of the day.
 
-Journal and allocations only grow. A ledger is a patient with a visit, or without one for what belongs to no visit: products, fees,
-deposits, an opening balance.
+Journal and allocations only grow. A ledger is a patient with a visit, or without one for what belongs to no
+visit: products, fees, deposits, an opening balance.
 """
 
 from __future__ import annotations
@@ -22,7 +23,8 @@ from zax.store.columns import (
     words_map,
 )
 
-# A clinic's own way to be paid besides cash, cheque and card; `needs_number` asks for a number, as a cheque has one.
+# A clinic's own way to be paid besides cash, cheque and card; `needs_number` asks for a number, as a cheque
+# has one.
 tender_kind = Table(
     "tender_kind",
     metadata,
@@ -55,7 +57,8 @@ discount = Table(
     number_column("position"),
     version_column(),
 )
-# `tax` is in hundredths of a percent (825 is 8.25 %) on top of the price; `stock` counts pieces; `low` is when to order more.
+# `tax` is in hundredths of a percent (825 is 8.25 %) on top of the price; `stock` counts pieces; `low` is
+# when to order more.
 product = Table(
     "product",
     metadata,
@@ -84,7 +87,8 @@ card_on_file = Table(
     ref("by_id", "user", nullable=True),
     moment("removed_at", nullable=True),
 )
-# What was paid in one go, whatever the tenders. `how` the receipt was wished: none, print, email. `change_cents` were given back in cash.
+# What was paid in one go, whatever the tenders. `how` the receipt was wished: none, print, email.
+# `change_cents` were given back in cash.
 receipt = Table(
     "receipt",
     metadata,
@@ -99,8 +103,9 @@ receipt = Table(
     text_column("email", 120),
     cents_column("change_cents"),
 )
-# One tender of a receipt. `kind` is payment, refund, void or returned; the last three are negative and name the payment they are `of`.
-# `asked_cents` is what the terminal was asked for; it may approve less. `keep_card` asks it for a token. `words` are the terminal's, or why money was given back.
+# One tender of a receipt. `kind` is payment, refund, void or returned; the last three are negative and name
+# the payment they are `of`. `asked_cents` is what the terminal was asked for; it may approve less.
+# `keep_card` asks it for a token. `words` are the terminal's, or why money was given back.
 payment = Table(
     "payment",
     metadata,
@@ -140,7 +145,8 @@ payment_part = Table(
     cents_column("cents"),
 )
 
-# `of_id`: the credit that a refund or transfer draws on; for money that came by a transfer, the entry it left with.
+# `of_id`: the credit that a refund or transfer draws on; for money that came by a transfer, the entry it left
+# with.
 journal = Table(
     "journal",
     metadata,
@@ -176,7 +182,8 @@ allocation = Table(
     ref("by_id", "user", nullable=True),
 )
 
-# `every` is week, fortnight or month; `count` instalments from `first_day` on. What is paid of it is read from the journal.
+# `every` is week, fortnight or month; `count` instalments from `first_day` on. What is paid of it is read
+# from the journal.
 payment_plan = Table(
     "payment_plan",
     metadata,
@@ -200,7 +207,8 @@ plan_line = Table(
     Column("line_id", Integer, ForeignKey("charge_line.id"), primary_key=True, autoincrement=False),
     cents_column("cents"),
 )
-# An instalment for which the card on file was tried, once a day; what came of it its payment says, `state` and `words` only when none was made.
+# An instalment for which the card on file was tried, once a day; what came of it its payment says, `state`
+# and `words` only when none was made.
 plan_try = Table(
     "plan_try",
     metadata,
@@ -228,7 +236,8 @@ statement_run = Table(
     ref("by_id", "user"),
     moment("ended_at", nullable=True),
 )
-# A statement as it was made: the PDF lies in the file store under its SHA-256. `patient_id` is whom it is about when it is about one person.
+# A statement as it was made: the PDF lies in the file store under its SHA-256. `patient_id` is whom it is
+# about when it is about one person.
 statement = Table(
     "statement",
     metadata,
@@ -247,14 +256,16 @@ statement = Table(
     Index("ix_statement_run_id_state", "run_id", "state"),
 )
 
-# Up to which day a site's books are closed. Whoever writes the journal holds its row shared, whoever closes holds it alone.
+# Up to which day a site's books are closed. Whoever writes the journal holds its row shared, whoever closes
+# holds it alone.
 site_books = Table(
     "site_books",
     metadata,
     Column("site_id", Integer, ForeignKey("site.id"), primary_key=True, autoincrement=False),
     Column("closed_day", Date),
 )
-# A closed day: what was `counted` and `expected` by tender (cents), the pieces in the drawer, the cheques in the bag, what was unfinished.
+# A closed day: what was `counted` and `expected` by tender (cents), the pieces in the drawer, the cheques in
+# the bag, what was unfinished.
 day_close = Table(
     "day_close",
     metadata,

@@ -1,4 +1,6 @@
-"""How patients kept their times: what the patient did counts, what the clinic did never does (zax.core.book.cancellation)."""
+"""How patients kept their times: what the patient did counts, what the clinic did never does
+(zax.core.book.cancellation).
+"""
 
 from __future__ import annotations
 

@@ -1,7 +1,8 @@
 """Looking for two records of one person, and moving everything from one to the other.
 
-Likely pairs come from three blocks, each an indexed join: same birth date and last names that sound alike, same phone and first names that
-sound alike, same member id. Which columns name a patient is read from the schema, so that no table can be forgotten.
+Likely pairs come from three blocks, each an indexed join: same birth date and last names that sound alike,
+same phone and first names that sound alike, same member id. Which columns name a patient is read from the
+schema, so that no table can be forgotten.
 """
 
 from __future__ import annotations
@@ -17,26 +18,39 @@ from zax.store.patients.tables import not_same, patient, patient_alias
 from zax.store.rows import many
 from zax.store.schema import metadata
 
-# Rows that stay with the record they were written for: who looked, what was done, the wake-up calls of screens.
+# Rows that stay with the record they were written for: who looked, what was done, the wake-up calls of
+# screens.
 STAYS = frozenset({"audit", "look", "feed", "patient_alias", "import_row"})
 _BLOCKS = (
-    "SELECT a.id AS a, b.id AS b FROM patient a JOIN patient b ON b.birth = a.birth AND b.last_sound = a.last_sound AND b.id > a.id WHERE a.birth IS NOT NULL AND a.last_sound <> ''",
-    "SELECT a.id AS a, b.id AS b FROM patient a JOIN patient b ON b.phone = a.phone AND b.first_sound = a.first_sound AND b.id > a.id WHERE a.phone <> '' AND a.first_sound <> ''",
-    "SELECT a.patient_id AS a, b.patient_id AS b FROM coverage a JOIN coverage b ON b.member_key = a.member_key AND b.patient_id > a.patient_id WHERE a.member_key <> ''",
-)  # fmt: skip
+    (
+        "SELECT a.id AS a, b.id AS b FROM patient a JOIN patient b ON b.birth = a.birth AND b.last_sound ="
+        " a.last_sound AND b.id > a.id WHERE a.birth IS NOT NULL AND a.last_sound <> ''"
+    ),
+    (
+        "SELECT a.id AS a, b.id AS b FROM patient a JOIN patient b ON b.phone = a.phone AND b.first_sound ="
+        " a.first_sound AND b.id > a.id WHERE a.phone <> '' AND a.first_sound <> ''"
+    ),
+    (
+        "SELECT a.patient_id AS a, b.patient_id AS b FROM coverage a JOIN coverage b ON b.member_key ="
+        " a.member_key AND b.patient_id > a.patient_id WHERE a.member_key <> ''"
+    ),
+)
 _PAIRS = text(
-    "SELECT DISTINCT x.a, x.b FROM (" + " UNION ALL ".join(f"({block} LIMIT :most)" for block in _BLOCKS) + ") x "
-    "JOIN patient p ON p.id = x.a JOIN patient q ON q.id = x.b LEFT JOIN not_same n ON n.low_id = x.a AND n.high_id = x.b "
-    "WHERE p.status <> 'merged' AND q.status <> 'merged' AND n.low_id IS NULL"
+    "SELECT DISTINCT x.a, x.b FROM ("
+    + " UNION ALL ".join(f"({block} LIMIT :most)" for block in _BLOCKS)
+    + ") x JOIN patient p ON p.id = x.a JOIN patient q ON q.id = x.b LEFT JOIN not_same n ON n.low_id = x.a"
+    " AND n.high_id = x.b WHERE p.status <> 'merged' AND q.status <> 'merged' AND n.low_id IS NULL"
 )
 _KNOWN = text(
-    "SELECT p.*, (SELECT GROUP_CONCAT(c.member_key) FROM coverage c WHERE c.patient_id = p.id AND c.member_key <> '') AS members FROM patient p WHERE p.id IN :ids"
+    "SELECT p.*, (SELECT GROUP_CONCAT(c.member_key) FROM coverage c WHERE c.patient_id = p.id AND"
+    " c.member_key <> '') AS members FROM patient p WHERE p.id IN :ids"
 ).bindparams(bindparam("ids", expanding=True))
 _NEAR = text(
-    "(SELECT id FROM patient WHERE birth = :birth AND last_sound = :last LIMIT 20) UNION (SELECT id FROM patient WHERE birth = :birth AND first_sound = :first LIMIT 20) "
-    "UNION (SELECT id FROM patient WHERE phone = :phone AND :phone <> '' AND first_sound = :first LIMIT 20) "
-    "UNION (SELECT id FROM patient WHERE last_sound = :last AND first_sound = :first AND :last <> '' LIMIT 20) "
-    "UNION (SELECT patient_id FROM coverage WHERE member_key = :member AND :member <> '' LIMIT 20)"
+    "(SELECT id FROM patient WHERE birth = :birth AND last_sound = :last LIMIT 20) UNION (SELECT id FROM"
+    " patient WHERE birth = :birth AND first_sound = :first LIMIT 20) UNION (SELECT id FROM patient WHERE"
+    " phone = :phone AND :phone <> '' AND first_sound = :first LIMIT 20) UNION (SELECT id FROM patient WHERE"
+    " last_sound = :last AND first_sound = :first AND :last <> '' LIMIT 20) UNION (SELECT patient_id FROM"
+    " coverage WHERE member_key = :member AND :member <> '' LIMIT 20)"
 )
 
 
@@ -71,7 +85,9 @@ def call_two(connection: Connection, low_id: int, high_id: int, at: datetime, by
 
 def both_for_update(connection: Connection, one_id: int, other_id: int) -> dict[int, Patient]:
     """Both held, always in the same order."""
-    query = select(patient).where(patient.c.id.in_((one_id, other_id))).order_by(patient.c.id).with_for_update()
+    query = (
+        select(patient).where(patient.c.id.in_((one_id, other_id))).order_by(patient.c.id).with_for_update()
+    )
     return {each.id: each for each in many(connection, query, Patient)}
 
 
@@ -82,19 +98,22 @@ def count_rows(connection: Connection, table: str, patient_id: int) -> int:
 
 
 def end_doubles(connection: Connection, keep_id: int, drop_id: int, now: datetime, by_id: int | None) -> None:
-    """What may be open only once a person ends on the side that goes: flags both have, waitlist reasons both have."""
+    """What may be open only once a person ends on the side that goes: flags both have, waitlist reasons both
+    have.
+    """
     both = {"keep": keep_id, "drop": drop_id, "now": now, "who": by_id}
     connection.execute(_END_FLAGS, both)
     connection.execute(_END_WAITING, both)
 
 
 _END_FLAGS = text(
-    "UPDATE patient_flag d JOIN patient_flag k ON k.flag_id = d.flag_id AND k.patient_id = :keep AND k.ended_at IS NULL "
-    "SET d.ended_at = :now WHERE d.patient_id = :drop AND d.ended_at IS NULL"
+    "UPDATE patient_flag d JOIN patient_flag k ON k.flag_id = d.flag_id AND k.patient_id = :keep AND"
+    " k.ended_at IS NULL SET d.ended_at = :now WHERE d.patient_id = :drop AND d.ended_at IS NULL"
 )
 _END_WAITING = text(
-    "UPDATE waiting d JOIN waiting k ON k.why = d.why AND k.type_id = d.type_id AND k.patient_id = :keep AND k.ended_at IS NULL "
-    "SET d.ended_at = :now, d.ended_by = :who, d.ended_why = 'records merged' WHERE d.patient_id = :drop AND d.ended_at IS NULL"
+    "UPDATE waiting d JOIN waiting k ON k.why = d.why AND k.type_id = d.type_id AND k.patient_id = :keep AND"
+    " k.ended_at IS NULL SET d.ended_at = :now, d.ended_by = :who, d.ended_why = 'records merged' WHERE"
+    " d.patient_id = :drop AND d.ended_at IS NULL"
 )
 _MOVE_ERRANDS = text(
     "UPDATE outbox SET payload = JSON_SET(payload, '$.patient_id', :keep) "
@@ -109,7 +128,10 @@ def naming_columns() -> Sequence[tuple[str, str]]:
         for table in metadata.sorted_tables
         for column in table.columns
         if table.name not in STAYS | {"not_same"}
-        and (column.name == "patient_id" or any(key.target_fullname == "patient.id" for key in column.foreign_keys))
+        and (
+            column.name == "patient_id"
+            or any(key.target_fullname == "patient.id" for key in column.foreign_keys)
+        )
     ]
     return [(table, column) for table, column in named if table != "patient"]
 

@@ -22,7 +22,9 @@ def _with_name() -> Select[Any]:
 
 def files_of(connection: Connection, patient_id: int) -> list[PatientFile]:
     """The newest first."""
-    query = _with_name().where(_f.c.patient_id == patient_id, _f.c.ended_at.is_(None)).order_by(_f.c.id.desc())
+    query = (
+        _with_name().where(_f.c.patient_id == patient_id, _f.c.ended_at.is_(None)).order_by(_f.c.id.desc())
+    )
     return many(connection, query, PatientFile)
 
 

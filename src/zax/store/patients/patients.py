@@ -47,7 +47,9 @@ def known_patient(connection: Connection, patient_id: int) -> Patient:
 
 def active_patient(connection: Connection, patient_id: int) -> Patient | None:
     """A patient who can be booked: neither merged away nor put away."""
-    return one(connection, select(patient).where(patient.c.id == patient_id, patient.c.status == "active"), Patient)
+    return one(
+        connection, select(patient).where(patient.c.id == patient_id, patient.c.status == "active"), Patient
+    )
 
 
 def patient_for_update(connection: Connection, patient_id: int) -> Patient | None:

@@ -9,8 +9,9 @@ from datetime import date, datetime
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Patient:
-    """`likes` and `never` are half days as bits (zax.core.patients.wishes); `reach` says by topic which channel, since when;
-    `photo` is the portrait's SHA-256; the `_key` and `_sound` fields are what the names are found by.
+    """`likes` and `never` are half days as bits (zax.core.patients.wishes); `reach` says by topic which
+    channel, since when; `photo` is the portrait's SHA-256; the `_key` and `_sound` fields are what the names
+    are found by.
     """
 
     id: int

@@ -1,10 +1,14 @@
-"""Finding patients. Each kind of question has its own index and stops at its limit, so that an answer costs the same among a thousand or a million.
+"""Finding patients. Each kind of question has its own index and stops at its limit, so that an answer costs
+the same among a thousand or a million.
 
 | typed | index of `patient` |
 |---|---|
-| a later part of a name of several (“cruz” of “de la Cruz”) | (last_tail, first_key), (first_tail, last_key) |
-| last name, first name or both, beginnings, either order | (last_key, first_key), (first_key, last_sound), (used_name) |
-| phone: beginning, last seven, last four digits | (phone), (phone_end), (phone_tail); home and work likewise |
+| a later part of a name of several (“cruz” of “de la Cruz”) | (last_tail, first_key), (first_tail, last_key)
+|
+| last name, first name or both, beginnings, either order | (last_key, first_key), (first_key, last_sound),
+(used_name) |
+| phone: beginning, last seven, last four digits | (phone), (phone_end), (phone_tail); home and work likewise
+|
 | birth date | (birth, last_sound) |
 | typing mistakes, once the exact ones are too few | (last_sound, first_sound), (first_key, last_sound) |
 | member id | coverage (member_key) |
@@ -26,7 +30,10 @@ SURE = 84  # so like that nothing further is looked for
 FEW = 3  # exact answers under which mistakes are thought of
 SHORTEST_MISTYPED = 4
 MOST_NEAR = 100
-_COLUMNS = "p.id, p.first, p.last, p.birth, p.phone, p.household_id, p.alert, p.status, p.first_key, p.last_key, p.used_name, p.home_phone, p.work_phone, p.chart"
+_COLUMNS = (
+    "p.id, p.first, p.last, p.birth, p.phone, p.household_id, p.alert, p.status, p.first_key, p.last_key,"
+    " p.used_name, p.home_phone, p.work_phone, p.chart"
+)
 _SELECT = f"SELECT {_COLUMNS} FROM patient p WHERE p.status = 'active' AND "
 _EVERYBODY = f"SELECT {_COLUMNS} FROM patient p WHERE p.status <> 'merged' AND "
 _CONDITIONS = {
@@ -51,15 +58,19 @@ _CONDITIONS = {
     "first_and_sound": "p.first_key LIKE :one AND p.last_sound LIKE :two LIMIT :limit",
     "number": "p.id = :one LIMIT :limit",
     "chart": "p.chart = :one LIMIT :limit",
-    "member": "p.id IN (SELECT patient_id FROM (SELECT c.patient_id FROM coverage c WHERE c.member_key LIKE :one LIMIT 20) m) LIMIT :limit",
+    "member": (
+        "p.id IN (SELECT patient_id FROM (SELECT c.patient_id FROM coverage c WHERE c.member_key LIKE :one"
+        " LIMIT 20) m) LIMIT :limit"
+    ),
     "alias": "p.id IN (SELECT a.patient_id FROM patient_alias a WHERE a.number = :one) LIMIT :limit",
-}  # fmt: skip
+}
 _STATEMENTS = {(name, False): text(_SELECT + where) for name, where in _CONDITIONS.items()} | {
     (name, True): text(_EVERYBODY + where) for name, where in _CONDITIONS.items()
 }
 _RECENT = text(
-    f"SELECT {_COLUMNS} FROM (SELECT patient_id, MAX(at) AS at FROM (SELECT patient_id, at FROM look WHERE user_id = :user_id ORDER BY at DESC LIMIT 60) l "
-    "GROUP BY patient_id) r JOIN patient p ON p.id = r.patient_id WHERE p.status = 'active' ORDER BY r.at DESC LIMIT 20"
+    f"SELECT {_COLUMNS} FROM (SELECT patient_id, MAX(at) AS at FROM (SELECT patient_id, at FROM look WHERE"
+    " user_id = :user_id ORDER BY at DESC LIMIT 60) l GROUP BY patient_id) r JOIN patient p ON p.id ="
+    " r.patient_id WHERE p.status = 'active' ORDER BY r.at DESC LIMIT 20"
 )
 Rows = Sequence[Row[Any]]
 
@@ -67,7 +78,9 @@ Rows = Sequence[Row[Any]]
 def find_patients(
     connection: Connection, query: Query, limit: int = 8, recent: Rows = (), everybody: bool = False
 ) -> list[Row[Any]]:
-    """Active patients (or everybody but those merged away): those of `recent` first, then exact answers, then near ones."""
+    """Active patients (or everybody but those merged away): those of `recent` first, then exact answers, then
+    near ones.
+    """
     if query.empty:
         return []
     found: dict[int, Row[Any]] = {row.id: row for row in recent if matches(query, row)}
@@ -128,7 +141,9 @@ def _by_name(ask: Any, words: tuple[str, ...]) -> Iterator[Rows]:
 
 
 def _near(connection: Connection, query: Query, everybody: bool) -> list[Row[Any]]:
-    """Names that sound alike, the likest first; only for words long enough to be mistyped. The likeliest mistakes are tried first."""
+    """Names that sound alike, the likest first; only for words long enough to be mistyped. The likeliest
+    mistakes are tried first.
+    """
     if not query.words or min(map(len, query.words)) < SHORTEST_MISTYPED:
         return []
     rows: dict[int, tuple[float, Row[Any]]] = {}
@@ -143,7 +158,9 @@ def _near(connection: Connection, query: Query, everybody: bool) -> list[Row[Any
 
 
 def _mistakes(words: tuple[str, ...]) -> Iterator[tuple[str, str, str]]:
-    """What to look for: both names by sound, one by its beginning and the other by sound, one by half its sound."""
+    """What to look for: both names by sound, one by its beginning and the other by sound, one by half its
+    sound.
+    """
     one = sound_of(words[0])
     if len(words) == 1:
         yield "last_sound", one, ""

@@ -1,4 +1,6 @@
-"""Reading and writing imports of patients: the job, what came of each row, and whole steps of new patients at once."""
+"""Reading and writing imports of patients: the job, what came of each row, and whole steps of new patients at
+once.
+"""
 
 from __future__ import annotations
 
@@ -96,7 +98,13 @@ def forget_rows(connection: Connection, job_id: int) -> None:
 
 def add_rows(connection: Connection, job_id: int, rows: Sequence[ImportRow]) -> None:
     values = [
-        {"job_id": job_id, "line": row.line, "outcome": row.outcome, "why": row.why, "patient_id": row.patient_id}
+        {
+            "job_id": job_id,
+            "line": row.line,
+            "outcome": row.outcome,
+            "why": row.why,
+            "patient_id": row.patient_id,
+        }
         for row in rows
     ]
     if values:
@@ -129,7 +137,9 @@ def households_named(connection: Connection, names: Iterable[str]) -> dict[str, 
 
 def households_with_payer(connection: Connection, households: Iterable[int]) -> set[int]:
     """Those that have somebody who pays."""
-    query = select(patient.c.household_id).where(patient.c.household_id.in_(list(households)), patient.c.guarantor)
+    query = select(patient.c.household_id).where(
+        patient.c.household_id.in_(list(households)), patient.c.guarantor
+    )
     return set(connection.execute(query).scalars())
 
 

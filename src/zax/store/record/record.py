@@ -1,4 +1,6 @@
-"""Reading for a patient's page: where a number leads, visits ahead and past, the household's next days and balances, what was changed."""
+"""Reading for a patient's page: where a number leads, visits ahead and past, the household's next days and
+balances, what was changed.
+"""
 
 from __future__ import annotations
 
@@ -74,7 +76,9 @@ def next_days(connection: Connection, household_id: int, today: date) -> dict[in
 
 def household_owes(connection: Connection, household_id: int) -> dict[int, int]:
     """By member, the patient's part of everything (cents)."""
-    return {row.patient_id: int(row.cents) for row in connection.execute(_OWES, {"household_id": household_id})}
+    return {
+        row.patient_id: int(row.cents) for row in connection.execute(_OWES, {"household_id": household_id})
+    }
 
 
 def merged_numbers(connection: Connection, patient_id: int) -> list[str]:
@@ -94,8 +98,12 @@ def changes_of(connection: Connection, patient_id: int, acts: Iterable[str], mos
     return many(connection, query.order_by(audit.c.id.desc()).limit(most), RecordChange)
 
 
-def patients_after(connection: Connection, last_id: int, most: int, only: Sequence[int] | None) -> list[Patient]:
-    """The next so many patients by number, without records that were merged away; `only` these, where given."""
+def patients_after(
+    connection: Connection, last_id: int, most: int, only: Sequence[int] | None
+) -> list[Patient]:
+    """The next so many patients by number, without records that were merged away; `only` these,
+    where given.
+    """
     query = select(patient).where(patient.c.id > last_id, patient.c.status != "merged")
     if only is not None:
         query = query.where(patient.c.id.in_(list(only) or [0]))

@@ -1,4 +1,6 @@
-"""Reading and writing what insurers answered: payments by payer and trace, and their claims with what became of each."""
+"""Reading and writing what insurers answered: payments by payer and trace, and their claims with what became
+of each.
+"""
 
 from __future__ import annotations
 

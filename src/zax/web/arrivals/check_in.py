@@ -1,4 +1,6 @@
-"""Arrival: the check-in page of one visit, top to bottom in the clinic's own order, and what each step does."""
+"""Arrival: the check-in page of one visit, top to bottom in the clinic's own order, and what each
+step does.
+"""
 
 from __future__ import annotations
 
@@ -41,28 +43,52 @@ def show_arrival(request: Request, visit_id: int, step: int = 0) -> Response:
     return arrival_page(enter(request, "arrivals"), visit_id, step=step)
 
 
-def arrival_page(ctx: RequestContext, visit_id: int, status: int = 200, step: int = 0, **more: Any) -> Response:
+def arrival_page(
+    ctx: RequestContext, visit_id: int, status: int = 200, step: int = 0, **more: Any
+) -> Response:
     """`about` names the step that a problem belongs to."""
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
         arrival = arrival_of(connection, ctx.clinic, ctx.now, sheet.visit, sheet.bill)
         patient = sheet.visit.patient_id
-        ups = heads_ups(connection, ctx.clinic, Place.ARRIVAL, Asking(patient), ctx.today, visit_id, arrival.about)
+        ups = heads_ups(
+            connection, ctx.clinic, Place.ARRIVAL, Asking(patient), ctx.today, visit_id, arrival.about
+        )
         away = away_with_names(connection, patient, visit_id, ctx.today)
         words = record_words(connection, ctx.clinic, arrival.patient, ctx.now, ctx.site_id)
         household = sheet.visit.household_id
-        choices = tender_choices(ctx.clinic, cards_of(connection, household), last_ways(connection, household).tender)
-    asked = [stand for stand in arrival.stands if stand.step.id == step and stand.state in {"open", "skipped"}]
+        choices = tender_choices(
+            ctx.clinic, cards_of(connection, household), last_ways(connection, household).tender
+        )
+    asked = [
+        stand for stand in arrival.stands if stand.step.id == step and stand.state in {"open", "skipped"}
+    ]
     now = asked[0] if asked else next_open(arrival.stands)
     forms = {
-        each.id: (each, filled_blocks(each.blocks, words)) for each in ctx.clinic.forms.values()
+        each.id: (each, filled_blocks(each.blocks, words))
+        for each in ctx.clinic.forms.values()
         if any(s.step.template_id == each.id for s in arrival.stands)
-    }  # fmt: skip
+    }
     page = ctx.page(
-        "arrivals/check_in.html", status, sheet=sheet, arrival=arrival, now_step=now, ups=ups, away=away, forms=forms, fills=words, key_of_form=uuid.uuid4().hex, details=SHOWN_DETAILS,
-        fields={f.name: f for section in SECTIONS.values() for f in section.fields}, value_of=value_of, screen="day", choices=choices, no_typed=PostedForm(),
-        expected=sheet.stop in {Stop.BOOKED, Stop.CONFIRMED, Stop.MISSED}, **({"about": {}} | more),
-    )  # fmt: skip
+        "arrivals/check_in.html",
+        status,
+        sheet=sheet,
+        arrival=arrival,
+        now_step=now,
+        ups=ups,
+        away=away,
+        forms=forms,
+        fills=words,
+        key_of_form=uuid.uuid4().hex,
+        details=SHOWN_DETAILS,
+        fields={f.name: f for section in SECTIONS.values() for f in section.fields},
+        value_of=value_of,
+        screen="day",
+        choices=choices,
+        no_typed=PostedForm(),
+        expected=sheet.stop in {Stop.BOOKED, Stop.CONFIRMED, Stop.MISSED},
+        **({"about": {}} | more),
+    )
     return ctx.looked(page, patient, "arrival")
 
 
@@ -101,7 +127,9 @@ def _photo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 
 def _collect(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    """Take the copay and what is open from earlier; a card that is declined or unclear leaves the step open."""
+    """Take the copay and what is open from earlier; a card that is declined or unclear leaves the
+    step open.
+    """
     items = [*(Item(number) for number in form.numbers("also")), Item(visit_id)]
     pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=ctx.site_id)
     with ctx.read() as connection:
@@ -136,12 +164,21 @@ def _check_in(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 
 ACTS = {
-    "done": _done, "skip": _skip, "undo": _undo, "card": _card, "photo": _photo, "collect": _collect, "ask": _ask, "check-in": _check_in
-}  # fmt: skip
+    "done": _done,
+    "skip": _skip,
+    "undo": _undo,
+    "card": _card,
+    "photo": _photo,
+    "collect": _collect,
+    "ask": _ask,
+    "check-in": _check_in,
+}
 
 
 @router.post("/visits/{visit_id}/arrival/{act}")
-def act_on_arrival(request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)) -> Response:
+def act_on_arrival(
+    request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)
+) -> Response:
     """One act of the page; a problem shows at its step with what was typed."""
     ctx = enter(request, "arrivals")
     if act not in ACTS:

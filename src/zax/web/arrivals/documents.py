@@ -14,4 +14,6 @@ def signed_paper(signed: Signed) -> bytes:
 
 def signed_document(template: str, signed: Signed, **more: object) -> bytes:
     """Any template that shows a signature with its strokes."""
-    return paper(template, s=signed, paths=stroke_paths(signed.strokes), printed=signed.at, **signed.more, **more)
+    return paper(
+        template, s=signed, paths=stroke_paths(signed.strokes), printed=signed.at, **signed.more, **more
+    )

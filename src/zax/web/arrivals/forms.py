@@ -1,4 +1,6 @@
-"""Signing: a form on a screen or tablet with a pad for the signature, and what was signed as PDF. Made to be handed to the patient."""
+"""Signing: a form on a screen or tablet with a pad for the signature, and what was signed as PDF. Made to be
+handed to the patient.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,13 @@ def show_form(request: Request, patient_id: int, template_id: int, visit: int = 
 
 
 def form_page(
-    ctx: RequestContext, patient_id: int, template_id: int, visit: int, step: int, status: int = 200, **more: Any
+    ctx: RequestContext,
+    patient_id: int,
+    template_id: int,
+    visit: int,
+    step: int,
+    status: int = 200,
+    **more: Any,
 ) -> Response:
     template = ctx.clinic.forms.get(template_id)
     if template is None or not template.active:
@@ -45,9 +53,19 @@ def form_page(
         words = record_words(connection, ctx.clinic, patient, ctx.now, ctx.site_id)
     back = f"/visits/{visit}/arrival" if visit else f"/patients/{patient_id}/signed"
     page = ctx.page(
-        "arrivals/sign.html", status, form=template, blocks=filled_blocks(template.blocks, words), fills=words, p=patient, visit=visit, step=step, relations=RELATIONS,
-        back=back, screen="day" if visit else "patients", **more,
-    )  # fmt: skip
+        "arrivals/sign.html",
+        status,
+        form=template,
+        blocks=filled_blocks(template.blocks, words),
+        fills=words,
+        p=patient,
+        visit=visit,
+        step=step,
+        relations=RELATIONS,
+        back=back,
+        screen="day" if visit else "patients",
+        **more,
+    )
     return ctx.looked(page, patient_id, "form")
 
 
@@ -64,15 +82,27 @@ def keep_form(
     visit, step = form.number("visit") or 0, form.number("step") or 0
     try:
         sign_form(
-            ctx.desk, ctx.actor, ctx.shared.files, signed_paper, patient_id, template_id, sign_of(form), ctx.site_id, visit or None
-        )  # fmt: skip
+            ctx.desk,
+            ctx.actor,
+            ctx.shared.files,
+            signed_paper,
+            patient_id,
+            template_id,
+            sign_of(form),
+            ctx.site_id,
+            visit or None,
+        )
         if visit and step:
             do_step(ctx.desk, ctx.actor, visit, step)
     except Mendable as error:
         if isinstance(error, Stale):
             form["strokes"] = ""  # another text must be signed anew
-        return form_page(ctx, patient_id, template_id, visit, step, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/visits/{visit}/arrival" if visit else f"/patients/{patient_id}/signed", "Signed and kept.")
+        return form_page(
+            ctx, patient_id, template_id, visit, step, error.status, problems=error.problems, typed=form
+        )
+    return ctx.go(
+        f"/visits/{visit}/arrival" if visit else f"/patients/{patient_id}/signed", "Signed and kept."
+    )
 
 
 @router.get("/patients/{patient_id}/signed")

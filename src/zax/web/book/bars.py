@@ -1,5 +1,6 @@
-"""Bars and free times of the Book as finished HTML: there are hundreds on a page and most of what they carry is numbers, so they are put
-together here in one go; a template would take three times as long. Everything that people typed is escaped.
+"""Bars and free times of the Book as finished HTML: there are hundreds on a page and most of what they carry
+is numbers, so they are put together here in one go; a template would take three times as long. Everything
+that people typed is escaped.
 """
 
 from __future__ import annotations
@@ -23,8 +24,9 @@ _COVER = {"unchecked": "coverage not checked"}
 
 @dataclass(frozen=True, slots=True)
 class Drawn:
-    """How one page draws its bars: `base` is the escaped address that links keep, `chosen` and `carried` are visits (0: none), `types` and
-    `people` the ids in the clinic's order, which number the marks."""
+    """How one page draws its bars: `base` is the escaped address that links keep, `chosen` and `carried` are
+    visits (0: none), `types` and `people` the ids in the clinic's order, which number the marks.
+    """
 
     base: Markup
     by: str
@@ -40,7 +42,12 @@ class Drawn:
 def bar_title(bar: Bar) -> str:
     """Everything in words, for hover and focus, where the bar is too short to say it."""
     parts = [f"{clock_words(bar.at)} {bar.name}", bar.type_name, STOP_WORDS[bar.stop], bar.held]
-    parts += [f"outside hours: {bar.outside}" if bar.outside else "", bar.gap, _COVER.get(bar.cover, ""), bar.note]
+    parts += [
+        f"outside hours: {bar.outside}" if bar.outside else "",
+        bar.gap,
+        _COVER.get(bar.cover, ""),
+        bar.note,
+    ]
     return ", ".join(part for part in parts if part)
 
 
@@ -52,16 +59,23 @@ def bar_html(bar: Bar, drawn: Drawn, over: bool) -> Markup:
     does = ""
     if drawn.may_book and not over:
         does = (
-            " data-movable" if bar.stop in ON_THE_BOOK else " data-here" if bar.stop in {Stop.HERE, Stop.ROOM} else ""
+            " data-movable"
+            if bar.stop in ON_THE_BOOK
+            else " data-here"
+            if bar.stop in {Stop.HERE, Stop.ROOM}
+            else ""
         )
     address = f"{drawn.base}&amp;visit={bar.id}"
     return Markup(
-        f'<a class="v {bar.stop}{size} m-{bar.at} d-{bar.minutes}{share}{marks}" id="bar-{bar.id}" data-cell data-id="{bar.id}" data-at="{bar.at}" '
-        f'data-min="{bar.minutes}" data-version="{bar.version}" data-with="{bar.provider.id}"{does} draggable="false" '
-        f'hx-get="/visits/{bar.id}/sheet?{drawn.base.split("?")[1]}" hx-push-url="{address}" hx-target="#over" hx-swap="innerHTML" href="{address}" '
-        f'title="{escape(bar_title(bar))}"><span class="l1">{_mark(bar, drawn)}<span class="nm clip">{escape(bar.last if bar.share[1] > 1 else bar.name)}</span>'
-        f'<span class="len">{bar.minutes}′</span></span><span class="l2">{sign(bar.stop, True)}<span class="t clip">{escape(_second_line(bar, drawn))}</span></span>'
-        f"{_trouble(bar)}</a>"
+        f'<a class="v {bar.stop}{size} m-{bar.at} d-{bar.minutes}{share}{marks}" id="bar-{bar.id}" data-cell'
+        f' data-id="{bar.id}" data-at="{bar.at}" data-min="{bar.minutes}" data-version="{bar.version}"'
+        f' data-with="{bar.provider.id}"{does} draggable="false"'
+        f' hx-get="/visits/{bar.id}/sheet?{drawn.base.split("?")[1]}" hx-push-url="{address}"'
+        f' hx-target="#over" hx-swap="innerHTML" href="{address}" title="{escape(bar_title(bar))}"><span'
+        f' class="l1">{_mark(bar, drawn)}<span class="nm'
+        f' clip">{escape(bar.last if bar.share[1] > 1 else bar.name)}</span><span'
+        f' class="len">{bar.minutes}′</span></span><span class="l2">{sign(bar.stop, True)}<span class="t'
+        f' clip">{escape(_second_line(bar, drawn))}</span></span>{_trouble(bar)}</a>'
     )
 
 
@@ -97,6 +111,6 @@ def gap_html(span: Span, lane: DayColumn, drawn: Drawn, provider_id: int) -> Mar
     more += f"&amp;site_id={lane.site_id}" if lane.site_id != drawn.site_id else ""
     length = f"{span.minutes} min" if span.minutes < 60 else f"{span.minutes // 60} h {span.minutes % 60:02d}"
     return Markup(
-        f'<a class="gap m-{span.start} d-{span.minutes}" data-at="{span.start}" data-cell href="{drawn.base}{more}">'
-        f"<span>{clock_words(span.start)}, {length} free</span></a>"
+        f'<a class="gap m-{span.start} d-{span.minutes}" data-at="{span.start}" data-cell'
+        f' href="{drawn.base}{more}"><span>{clock_words(span.start)}, {length} free</span></a>'
     )

@@ -1,4 +1,6 @@
-"""The openings finder beside the Book: what, with whom, when; the answer with its reasons. The whole question is in the address."""
+"""The openings finder beside the Book: what, with whom, when; the answer with its reasons. The whole question
+is in the address.
+"""
 
 from __future__ import annotations
 
@@ -34,9 +36,16 @@ FINDER = (
     "both",
 )
 WHEN = {
-    "": "soonest", "week": "this week", "next": "next week", "2w": "from 2 weeks on", "4w": "from 4 weeks on", "6w": "from 6 weeks on", "3m": "from 3 months on",
-    "6m": "from 6 months on", "12m": "from a year on",
-}  # fmt: skip
+    "": "soonest",
+    "week": "this week",
+    "next": "next week",
+    "2w": "from 2 weeks on",
+    "4w": "from 4 weeks on",
+    "6w": "from 6 weeks on",
+    "3m": "from 3 months on",
+    "6m": "from 6 months on",
+    "12m": "from a year on",
+}
 FIRST, MORE = 5, 20
 HORIZON = timedelta(days=365)
 
@@ -54,16 +63,22 @@ class Finder:
     when: Mapping[str, str] = field(default_factory=lambda: WHEN)
 
 
-def finder_of(ctx: RequestContext, connection: Connection, query: Mapping[str, str], day: date) -> Finder | None:
+def finder_of(
+    ctx: RequestContext, connection: Connection, query: Mapping[str, str], day: date
+) -> Finder | None:
     """The panel, or None when it is closed. A visit in hand asks for itself."""
     if not query.get("find"):
         return None
     typed = dict(query)
-    carried = visits.one_visit(connection, int(query["carry"])) if query.get("carry", "").isdecimal() else None
+    carried = (
+        visits.one_visit(connection, int(query["carry"])) if query.get("carry", "").isdecimal() else None
+    )
     if carried is not None:
-        typed = {"type": str(carried.type_id), "minutes": str(carried.minutes), "for": str(carried.patient_id)} | {
-            k: v for k, v in typed.items() if v
-        }
+        typed = {
+            "type": str(carried.type_id),
+            "minutes": str(carried.minutes),
+            "for": str(carried.patient_id),
+        } | {k: v for k, v in typed.items() if v}
     person = _patient(connection, typed.get("for", ""))
     limit = MORE if query.get("more") else FIRST
     if not typed.get("type"):
@@ -93,9 +108,20 @@ def _request(ctx: RequestContext, typed: Mapping[str, str], carried: Any, limit:
         raise Refused("The end is before the beginning. Widen the times.", "before")
     sites = tuple(ctx.clinic.sites) if typed.get("both") else (ctx.site_id,)
     return Request(
-        tuple(parts), sites, first, last, days, after, before, _number(typed, "room"), _number(typed, "for"), typed.get("with") == "same",
-        bool(typed.get("beside")), frozenset({carried.id}) if carried is not None else frozenset(), limit,
-    )  # fmt: skip
+        tuple(parts),
+        sites,
+        first,
+        last,
+        days,
+        after,
+        before,
+        _number(typed, "room"),
+        _number(typed, "for"),
+        typed.get("with") == "same",
+        bool(typed.get("beside")),
+        frozenset({carried.id}) if carried is not None else frozenset(),
+        limit,
+    )
 
 
 def _number(typed: Mapping[str, str], name: str) -> int:
@@ -124,6 +150,8 @@ def span_of(when: str, today: date) -> tuple[date, date]:
     if when == "next":
         return monday + timedelta(days=7), monday + timedelta(days=13)
     if when[:-1].isdecimal() and when[-1] in "wm":
-        first = step_weeks(today, int(when[:-1])) if when.endswith("w") else step_months(today, int(when[:-1]))
+        first = (
+            step_weeks(today, int(when[:-1])) if when.endswith("w") else step_months(today, int(when[:-1]))
+        )
         return first, first + HORIZON
     return today, today + HORIZON

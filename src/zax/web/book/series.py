@@ -1,4 +1,6 @@
-"""Several visits in one go: a series, or the members of a household. The plan is shown first, each visit with its conflict and other times."""
+"""Several visits in one go: a series, or the members of a household. The plan is shown first, each visit with
+its conflict and other times.
+"""
 
 from __future__ import annotations
 
@@ -27,10 +29,14 @@ def wants_plan(form: PostedForm) -> bool:
     return form["times"].strip() not in {"", "1"} or bool(form.all.get("member"))
 
 
-def plan_page(ctx: RequestContext, form: PostedForm, order: BookOrder, status: int = 200, **more: Any) -> Response:
+def plan_page(
+    ctx: RequestContext, form: PostedForm, order: BookOrder, status: int = 200, **more: Any
+) -> Response:
     """The plan of what the form asks for; raises what is wrong with it."""
     if order.patient_id is None:
-        raise Refused("Find the patient first: a series or a household is booked for patients on file.", "patient")
+        raise Refused(
+            "Find the patient first: a series or a household is booked for patients on file.", "patient"
+        )
     now = ctx.local_now
     moment = (ctx.today.isoformat(), now.hour * 60 + now.minute)
     with ctx.read() as connection:
@@ -49,16 +55,23 @@ def plan_page(ctx: RequestContext, form: PostedForm, order: BookOrder, status: i
             )
             title = f"{name} and household"
         else:
-            times, every = whole_number(form["times"], "times", 2, 26), whole_number(form["every"], "every", 1, 26)
+            times, every = (
+                whole_number(form["times"], "times", 2, 26),
+                whole_number(form["every"], "every", 1, 26),
+            )
             rows = plan_series(connection, ctx.clinic, moment, order, name, every, form["unit"], times)
             title = f"{name}, {times} visits"
-    return ctx.page("book/series.html", status, rows=rows, order=order, title=title, form=form, screen="book", **more)
+    return ctx.page(
+        "book/series.html", status, rows=rows, order=order, title=title, form=form, screen="book", **more
+    )
 
 
 def _members(
     ctx: RequestContext, connection: Connection, form: PostedForm, order: BookOrder, name: str
 ) -> list[Member]:
-    """The patient first, then those ticked; somebody who does it and is free is chosen where nobody was named."""
+    """The patient first, then those ticked; somebody who does it and is free is chosen where nobody was
+    named.
+    """
     assert order.patient_id is not None
     members = [Member(order.patient_id, name, int(order.type_id), order.provider_id)]
     busy = {order.provider_id} if form["how"] == "together" else set()
@@ -72,7 +85,8 @@ def _members(
         lead = form.number(f"member_with-{number}") or _free_lead(ctx, connection, order, kind, busy)
         if ctx.clinic.providers[lead].role != kind.role:
             raise Refused(
-                f"{ctx.clinic.providers[lead].name} does not do “{kind.name}”. Choose somebody else for {person.first}.",
+                f"{ctx.clinic.providers[lead].name} does not do “{kind.name}”. Choose somebody else for"
+                f" {person.first}.",
                 "members",
             )
         busy |= {lead} if form["how"] == "together" else set()
@@ -80,11 +94,13 @@ def _members(
     return members
 
 
-def _free_lead(ctx: RequestContext, connection: Connection, order: BookOrder, kind: Any, busy: set[int]) -> int:
+def _free_lead(
+    ctx: RequestContext, connection: Connection, order: BookOrder, kind: Any, busy: set[int]
+) -> int:
     """Whoever of the type's people is nearest to free then; the one named first where that is the same."""
-    leads = [p for p in ctx.clinic.hours.leads(kind, order.site_id) if p.id not in busy] or ctx.clinic.hours.leads(
-        kind, order.site_id
-    )
+    leads = [
+        p for p in ctx.clinic.hours.leads(kind, order.site_id) if p.id not in busy
+    ] or ctx.clinic.hours.leads(kind, order.site_id)
     if not leads:
         raise Refused(f"Nobody here does “{kind.name}”.", "members")
     own = next((p for p in leads if p.id == order.provider_id), leads[0])
@@ -96,9 +112,13 @@ def _free_lead(ctx: RequestContext, connection: Connection, order: BookOrder, ki
 
 @router.post("/book/plan")
 def book_plan(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
-    """Book every row of the plan that is kept, in one act: all of them or none, and which one is in the way."""
+    """Book every row of the plan that is kept, in one act: all of them or none, and which one is
+    in the way.
+    """
     ctx = enter(request, "book")
-    orders = [order for number in range(min(form.number("rows") or 0, 40)) if (order := _row(ctx, form, number))]
+    orders = [
+        order for number in range(min(form.number("rows") or 0, 40)) if (order := _row(ctx, form, number))
+    ]
     if not orders:
         return ctx.go(form.back, "Nothing was booked: every row was left out.")
     try:
@@ -114,9 +134,16 @@ def _row(ctx: RequestContext, form: PostedForm, number: int) -> BookOrder | None
     if len(where) != 3 or not where[2].isdecimal():
         return None
     return BookOrder(
-        form.number("site_id") or ctx.site_id, _day(where[0]), where[1], int(where[2]), form[f"type-{number}"], form[f"minutes-{number}"],
-        form.number(f"patient-{number}"), form[f"key-{number}"][:40], form["note"],
-    )  # fmt: skip
+        form.number("site_id") or ctx.site_id,
+        _day(where[0]),
+        where[1],
+        int(where[2]),
+        form[f"type-{number}"],
+        form[f"minutes-{number}"],
+        form.number(f"patient-{number}"),
+        form[f"key-{number}"][:40],
+        form["note"],
+    )
 
 
 def _day(text: str) -> date:

@@ -1,4 +1,6 @@
-"""Waitlist: the gaps of the next days, who fits the chosen one best and why, everybody who waits, and those to be asked again."""
+"""Waitlist: the gaps of the next days, who fits the chosen one best and why, everybody who waits, and those
+to be asked again.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,15 @@ from fastapi.responses import Response
 from zax.core.book.hours import Span
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Fit, best_for, chosen, stale_first
 from zax.core.errors import Mendable, NotFound, ZaxError
-from zax.desk.book.waitlist import OpenTime, entries, leave_waitlist, note_try, open_times, still_waits, wait_for
+from zax.desk.book.waitlist import (
+    OpenTime,
+    entries,
+    leave_waitlist,
+    note_try,
+    open_times,
+    still_waits,
+    wait_for,
+)
 from zax.store.book import queries as visits
 from zax.web.shell.address import number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -56,11 +66,30 @@ def waitlist_page(ctx: RequestContext, query: dict[str, str], status: int = 200,
         shown = sorted(shown, key=lambda entry: rank.get(entry.patient_id, len(rank)))
     kept = {name: query.get(name, "") for name in KEPT}
     return ctx.page(
-        "book/waitlist.html", status, everybody=everybody, shown=shown[:SHOWN], total=len(shown), gaps=gaps, picked=picked, fits=fits, best=BEST,
-        rank={fit.entry.patient_id: number for number, fit in enumerate(fits, 1) if fit.left >= 0}, long={fit.entry.patient_id for fit in fits if fit.left < 0},
-        stale=stale_first(everybody, ctx.today), strip=_strip(ctx, days, gaps), days=days, orders=ORDERS, whys=WAIT_WORDS, query=PostedForm(kept), adding=adding,
-        href=lambda **changes: _href(kept, changes), open_minutes=sum(each.gap.minutes for each in gaps), screen="waitlist", now_type=number_in(query, "type"), **more,
-    )  # fmt: skip
+        "book/waitlist.html",
+        status,
+        everybody=everybody,
+        shown=shown[:SHOWN],
+        total=len(shown),
+        gaps=gaps,
+        picked=picked,
+        fits=fits,
+        best=BEST,
+        rank={fit.entry.patient_id: number for number, fit in enumerate(fits, 1) if fit.left >= 0},
+        long={fit.entry.patient_id for fit in fits if fit.left < 0},
+        stale=stale_first(everybody, ctx.today),
+        strip=_strip(ctx, days, gaps),
+        days=days,
+        orders=ORDERS,
+        whys=WAIT_WORDS,
+        query=PostedForm(kept),
+        adding=adding,
+        href=lambda **changes: _href(kept, changes),
+        open_minutes=sum(each.gap.minutes for each in gaps),
+        screen="waitlist",
+        now_type=number_in(query, "type"),
+        **more,
+    )
 
 
 def _href(kept: Mapping[str, str], changes: Mapping[str, object]) -> str:
@@ -86,7 +115,9 @@ def _days(ctx: RequestContext, query: Mapping[str, str]) -> list[date]:
 def _picked(
     ctx: RequestContext, query: Mapping[str, str], gaps: Sequence[OpenTime], shown: Sequence[Entry]
 ) -> tuple[OpenTime | None, list[Fit]]:
-    """The gap in the address, as 'provider day start'; else the first one that somebody fits. And who fits it, best first."""
+    """The gap in the address, as 'provider day start'; else the first one that somebody fits. And who fits
+    it, best first.
+    """
     wanted = next((each for each in gaps if gap_key(each) == query.get("gap")), None)
     for each in [wanted] if wanted else gaps:
         fits = best_for(shown, each.gap, ctx.today)
@@ -104,12 +135,19 @@ def _filtered(ctx: RequestContext, query: Mapping[str, str], everybody: Sequence
     types = frozenset(kind.id for kind in ctx.clinic.types.values() if kind.may_use(room)) if room else None
     since = ctx.today - timedelta(days=number_in(query, "since")) if query.get("since") else None
     return chosen(
-        everybody, provider_id=number_in(query, "who"), room_types=types, type_id=number_in(query, "type"), why=query.get("why", ""), since=since,
+        everybody,
+        provider_id=number_in(query, "who"),
+        room_types=types,
+        type_id=number_in(query, "type"),
+        why=query.get("why", ""),
+        since=since,
         order=query.get("order", ""),
-    )  # fmt: skip
+    )
 
 
-def _strip(ctx: RequestContext, days: Sequence[date], gaps: Sequence[OpenTime]) -> list[tuple[Any, list[StripDay]]]:
+def _strip(
+    ctx: RequestContext, days: Sequence[date], gaps: Sequence[OpenTime]
+) -> list[tuple[Any, list[StripDay]]]:
     """A row a provider: the working time of each day shown, with its gaps."""
     rows = []
     for person in ctx.clinic.hours.team(ctx.site_id):
@@ -135,7 +173,9 @@ def _strip(ctx: RequestContext, days: Sequence[date], gaps: Sequence[OpenTime]) 
 
 
 @router.post("/waitlist/{wait_id}/{what}")
-def act_on_wait(request: Request, wait_id: int, what: str, form: PostedForm = Depends(posted_form)) -> Response:
+def act_on_wait(
+    request: Request, wait_id: int, what: str, form: PostedForm = Depends(posted_form)
+) -> Response:
     """Still waiting, off the list with a reason, or a note of what a call brought."""
     ctx = enter(request, "book")
     try:
@@ -149,14 +189,18 @@ def act_on_wait(request: Request, wait_id: int, what: str, form: PostedForm = De
             raise NotFound("There is no such thing to do on the waitlist.")
     except Mendable as error:
         return _again(ctx, form, error, about={"wait": wait_id, "what": what})
-    said = {"still": "Kept; asked again when its time has come.", "leave": "Off the waitlist.", "tried": "Noted."}[
-        what
-    ]
+    said = {
+        "still": "Kept; asked again when its time has come.",
+        "leave": "Off the waitlist.",
+        "tried": "Noted.",
+    }[what]
     return ctx.go(form.back if form["back"] else "/waitlist", said)
 
 
 def _again(ctx: RequestContext, form: PostedForm, error: ZaxError, **more: Any) -> Response:
-    return waitlist_page(ctx, form.back_query, status=error.status, problems=error.problems, typed=form, **more)
+    return waitlist_page(
+        ctx, form.back_query, status=error.status, problems=error.problems, typed=form, **more
+    )
 
 
 @router.post("/waitlist")

@@ -1,4 +1,6 @@
-"""Charges: what was done at a visit, line by line, with the picture of the mouth for dental and diagnoses for medical visits."""
+"""Charges: what was done at a visit, line by line, with the picture of the mouth for dental and diagnoses for
+medical visits.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,9 @@ def show_charges(request: Request, visit_id: int, edit: int = 0) -> Response:
     return charges_page(enter(request, "charges"), visit_id, edit=edit)
 
 
-def charges_page(ctx: RequestContext, visit_id: int, status: int = 200, edit: int = 0, **more: Any) -> Response:
+def charges_page(
+    ctx: RequestContext, visit_id: int, status: int = 200, edit: int = 0, **more: Any
+) -> Response:
     """`edit` is the line that is open; without one the first that still lacks something is."""
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
@@ -50,11 +54,28 @@ def charges_page(ctx: RequestContext, visit_id: int, status: int = 200, edit: in
     surfaces = typed["surfaces"] if typed and edit else chosen.surfaces if chosen else ""
     codes = [row.code for row in sheet.diagnoses]
     page = ctx.page(
-        "charges/charges.html", status, sheet=sheet, editable=editable, edit=open_line, planned=planned, places=PLACES, areas=AREAS, quadrants=QUADRANTS, arches=ARCHES,
-        letters=LETTERS, modifier_words=MODIFIER_WORDS, pointers={line.id: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes)) for line in sheet.bill.lines},
-        mouth=mouth_svg(teeth, ctx.clinic.numbering, tooth, surfaces, tooth.isalpha()) if sheet.dental else "",
-        screen="mine" if ctx.actor.role == "clinician" else "day", **more,
-    )  # fmt: skip
+        "charges/charges.html",
+        status,
+        sheet=sheet,
+        editable=editable,
+        edit=open_line,
+        planned=planned,
+        places=PLACES,
+        areas=AREAS,
+        quadrants=QUADRANTS,
+        arches=ARCHES,
+        letters=LETTERS,
+        modifier_words=MODIFIER_WORDS,
+        pointers={
+            line.id: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes))
+            for line in sheet.bill.lines
+        },
+        mouth=mouth_svg(teeth, ctx.clinic.numbering, tooth, surfaces, tooth.isalpha())
+        if sheet.dental
+        else "",
+        screen="mine" if ctx.actor.role == "clinician" else "day",
+        **more,
+    )
     return ctx.looked(page, sheet.visit.patient_id, "charges")
 
 
@@ -69,7 +90,9 @@ def _lacks(ctx: RequestContext, line: Any) -> bool:
 
 @router.get("/visits/{visit_id}/services")
 def find_services(request: Request, visit_id: int, what: str = "", tooth: str = "") -> Response:
-    """Planned work, sets and services like what was typed; of planned work only what is for the tooth typed or chosen in the picture."""
+    """Planned work, sets and services like what was typed; of planned work only what is for the tooth typed
+    or chosen in the picture.
+    """
     ctx = enter(request, "charges")
     with ctx.read() as connection:
         sheet: Sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
@@ -77,7 +100,12 @@ def find_services(request: Request, visit_id: int, what: str = "", tooth: str = 
     typed = take_apart(what, ctx.clinic.numbering) if sheet.dental else Words("", "", what.strip())
     typed = replace(typed, tooth=typed.tooth or read_tooth(tooth, ctx.clinic.numbering))
     hits = find_hits(
-        ctx.clinic, typed, sheet.dental, sheet.visit.day, planned, lambda n: show_tooth(n, ctx.clinic.numbering)
+        ctx.clinic,
+        typed,
+        sheet.dental,
+        sheet.visit.day,
+        planned,
+        lambda n: show_tooth(n, ctx.clinic.numbering),
     )
     return ctx.page("charges/service_hits.html", hits=hits, what=what)
 
@@ -115,16 +143,32 @@ def _fitting(rule: Any, tooth: str, surfaces: str, area: str) -> acts.LineForm:
         surfaces = ""
     whole = not rule.surfaces or surfaces
     return acts.LineForm(
-        "1", tooth if rule.needs_tooth and whole else "", surfaces if rule.surfaces else "", area=area if rule.area else ""
-    )  # fmt: skip
+        "1",
+        tooth if rule.needs_tooth and whole else "",
+        surfaces if rule.surfaces else "",
+        area=area if rule.area else "",
+    )
 
 
 def _change(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     line = acts.LineForm(
-        form["units"], form["tooth"], form["surfaces"], form["billed"] == "yes", form["authorized"] == "yes", form["area"], form["modifiers"], form["pointers"],
-        form.number("provider_id") or 0, form.number("supervising_id") or 0, form["place"], form["fee"], form["fee_why"],
-    )  # fmt: skip
-    acts.change_line(ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0, line, form.number("patient_id"))
+        form["units"],
+        form["tooth"],
+        form["surfaces"],
+        form["billed"] == "yes",
+        form["authorized"] == "yes",
+        form["area"],
+        form["modifiers"],
+        form["pointers"],
+        form.number("provider_id") or 0,
+        form.number("supervising_id") or 0,
+        form["place"],
+        form["fee"],
+        form["fee_why"],
+    )
+    acts.change_line(
+        ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0, line, form.number("patient_id")
+    )
     return "Changed."
 
 
@@ -155,13 +199,20 @@ def _main_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str
 
 
 ACTS = {
-    "add": _add, "change": _change, "remove": _remove, "put-back": _put_back, "add-diagnosis": _add_diagnosis,
-    "remove-diagnosis": _remove_diagnosis, "main-diagnosis": _main_diagnosis,
-}  # fmt: skip
+    "add": _add,
+    "change": _change,
+    "remove": _remove,
+    "put-back": _put_back,
+    "add-diagnosis": _add_diagnosis,
+    "remove-diagnosis": _remove_diagnosis,
+    "main-diagnosis": _main_diagnosis,
+}
 
 
 @router.post("/visits/{visit_id}/charges/{act}")
-def change_charges(request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)) -> Response:
+def change_charges(
+    request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)
+) -> Response:
     ctx = enter(request, "charges")
     if act not in ACTS:
         raise NotFound("There is no such step.")

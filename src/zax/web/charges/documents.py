@@ -22,6 +22,15 @@ def plan_pdf(desk: Desk, proposal_id: int) -> bytes:
         shown = proposal_of(connection, desk.clinic, proposal_id, desk.clock.now())
     site = desk.clinic.first_site
     return paper(
-        "charges/papers/treatment_options.html", s=None, paths=[], shown=shown, option=None, services=desk.clinic.services, about=desk.clinic.about, site=site,
-        printed=local(desk.clock.now(), site.timezone), clinic=desk.clinic, areas=AREAS,
-    )  # fmt: skip
+        "charges/papers/treatment_options.html",
+        s=None,
+        paths=[],
+        shown=shown,
+        option=None,
+        services=desk.clinic.services,
+        about=desk.clinic.about,
+        site=site,
+        printed=local(desk.clock.now(), site.timezone),
+        clinic=desk.clinic,
+        areas=AREAS,
+    )

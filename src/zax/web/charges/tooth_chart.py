@@ -1,7 +1,9 @@
-"""The picture of the mouth: two arches as one looks at the patient, drawn as SVG from what is known of every tooth.
+"""The picture of the mouth: two arches as one looks at the patient, drawn as SVG from what is known of every
+tooth.
 
-Each tooth is a button: what was done today is filled, planned work has a dashed ring, earlier work is hatched, a missing tooth is a gap.
-`static/mouth.js` lets mouse and keys choose teeth, surfaces and areas; without scripts the fields beside the picture do the same.
+Each tooth is a button: what was done today is filled, planned work has a dashed ring, earlier work is
+hatched, a missing tooth is a gap. `static/mouth.js` lets mouse and keys choose teeth, surfaces and areas;
+without scripts the fields beside the picture do the same.
 """
 
 from __future__ import annotations
@@ -36,7 +38,9 @@ def _places(primary: bool) -> Mapping[str, tuple[float, float, float]]:
 
 
 def _along(primary: bool, upper: bool, count: int) -> list[tuple[float, float, float]]:
-    """`count` points at equal distances on the arch: upper from left to right as one looks, lower back again."""
+    """`count` points at equal distances on the arch: upper from left to right as one looks, lower
+    back again.
+    """
     (cx, cy), (rx, ry) = (_UPPER if upper else _LOWER), _ARCH[primary]
     steps = [_TO - (_TO - _FROM) * n / 400 for n in range(401)]
     points = [(cx + rx * cos(a), cy - ry * sin(a) if upper else cy + ry * sin(a)) for a in steps]
@@ -55,19 +59,27 @@ def _along(primary: bool, upper: bool, count: int) -> list[tuple[float, float, f
 
 
 def mouth_svg(
-    states: Mapping[str, OneTooth], numbering: Numbering, chosen: str = "", surfaces: str = "", primary: bool = False
+    states: Mapping[str, OneTooth],
+    numbering: Numbering,
+    chosen: str = "",
+    surfaces: str = "",
+    primary: bool = False,
 ) -> Markup:
     """The whole picture. `chosen` is a universal number; the arch that is not in use is drawn but hidden."""
     teeth = "".join(
-        f'<g class="arch" data-arch="{"primary" if kind else "permanent"}"{"" if kind == primary else " hidden"}>'
-        + "".join(_tooth(TEETH[number], place, states.get(number, OneTooth()), numbering, number == chosen)
-                  for number, place in _places(kind).items())
+        '<g class="arch"'
+        f' data-arch="{"primary" if kind else "permanent"}"{"" if kind == primary else " hidden"}>'
+        + "".join(
+            _tooth(TEETH[number], place, states.get(number, OneTooth()), numbering, number == chosen)
+            for number, place in _places(kind).items()
+        )
         + "</g>"
         for kind in (False, True)
-    )  # fmt: skip
+    )
     return Markup(
-        f'<svg class="mouth" id="mouth" viewBox="0 0 {WIDTH} {HEIGHT}" role="group" aria-label="Picture of the mouth, facing the patient" data-numbering="{numbering.value}" '
-        f'data-chosen="{escape(chosen)}">{_areas()}{teeth}{_surfaces(surfaces)}</svg>'
+        f'<svg class="mouth" id="mouth" viewBox="0 0 {WIDTH} {HEIGHT}" role="group" aria-label="Picture of'
+        f' the mouth, facing the patient" data-numbering="{numbering.value}"'
+        f' data-chosen="{escape(chosen)}">{_areas()}{teeth}{_surfaces(surfaces)}</svg>'
     )
 
 
@@ -78,23 +90,34 @@ def _tooth(
     size = _SIZE[tooth.kind] - (1.5 if tooth.primary else 0)
     shown = show_tooth(tooth.number, numbering)
     marks = " ".join(
-        name for name, on in (
-            ("today", bool(state.today)), ("planned", state.planned), ("earlier", state.earlier), ("missing", state.missing), ("chosen", chosen),
-        ) if on
-    )  # fmt: skip
+        name
+        for name, on in (
+            ("today", bool(state.today)),
+            ("planned", state.planned),
+            ("earlier", state.earlier),
+            ("missing", state.missing),
+            ("chosen", chosen),
+        )
+        if on
+    )
     said = ", ".join([f"Tooth {shown}, {tooth.words}", *state.words, *(["missing"] if state.missing else [])])
     lx, ly = x + 21 * cos(angle), y + 21 * sin(angle) + 4
     return (
-        f'<g class="tooth {marks}" role="button" tabindex="-1" data-tooth="{tooth.number}" data-shown="{shown}" data-surfaces="{tooth.surfaces}" '
-        f'data-quadrant="{tooth.quadrant}" data-words="{escape(tooth.words)}" aria-label="{escape(said)}" aria-pressed="{"true" if chosen else "false"}"><title>{escape(said)}</title>'
-        f'<circle class="hit" cx="{x:.1f}" cy="{y:.1f}" r="14"/><circle class="ring" cx="{x:.1f}" cy="{y:.1f}" r="{size + 4:.1f}"/>'
-        f'<circle class="body" cx="{x:.1f}" cy="{y:.1f}" r="{size:.1f}"/>{_dots(tooth, place, state.today, size)}'
-        f'<text x="{lx:.1f}" y="{ly:.1f}">{shown}</text></g>'
+        f'<g class="tooth {marks}" role="button" tabindex="-1" data-tooth="{tooth.number}"'
+        f' data-shown="{shown}" data-surfaces="{tooth.surfaces}" data-quadrant="{tooth.quadrant}"'
+        f' data-words="{escape(tooth.words)}" aria-label="{escape(said)}"'
+        f' aria-pressed="{"true" if chosen else "false"}"><title>{escape(said)}</title><circle class="hit"'
+        f' cx="{x:.1f}" cy="{y:.1f}" r="14"/><circle class="ring" cx="{x:.1f}" cy="{y:.1f}"'
+        f' r="{size + 4:.1f}"/><circle class="body" cx="{x:.1f}" cy="{y:.1f}"'
+        f' r="{size:.1f}"/>{_dots(tooth, place, state.today, size)}<text x="{lx:.1f}"'
+        f' y="{ly:.1f}">{shown}</text></g>'
     )
 
 
 def _dots(tooth: Tooth, place: tuple[float, float, float], today: str, size: float) -> str:
-    """The five surfaces as dots: outward cheek or lip, inward tongue, along the arch toward and away from the middle."""
+    """The five surfaces as dots: outward cheek or lip, inward tongue, along the arch toward and away from the
+    middle.
+    """
     x, y, angle = place
     toward_left = x > _MIDDLE
     along = angle - pi / 2 if (y < _MIDLINE) == toward_left else angle + pi / 2
@@ -104,19 +127,26 @@ def _dots(tooth: Tooth, place: tuple[float, float, float], today: str, size: flo
         far = 0.0 if letter in "OI" else size * 0.58
         on = today == "*" or letter in today
         px, py = x + far * cos(spots.get(letter, 0)), y + far * sin(spots.get(letter, 0))
-        made.append(f'<circle class="s{" on" if on else ""}" cx="{px:.1f}" cy="{py:.1f}" r="{2.1 if on else 1.1}"/>')
+        made.append(
+            f'<circle class="s{" on" if on else ""}" cx="{px:.1f}" cy="{py:.1f}" r="{2.1 if on else 1.1}"/>'
+        )
     return "".join(made)
 
 
-_CORNERS = {"10": (4, 14, "start"), "20": (WIDTH - 4, 14, "end"), "40": (4, HEIGHT - 6, "start"), "30": (WIDTH - 4, HEIGHT - 6, "end")}  # fmt: skip
+_CORNERS = {
+    "10": (4, 14, "start"),
+    "20": (WIDTH - 4, 14, "end"),
+    "40": (4, HEIGHT - 6, "start"),
+    "30": (WIDTH - 4, HEIGHT - 6, "end"),
+}
 
 
 def _areas() -> str:
     """Quadrants in the corners, arches at the rims, the whole mouth is no service's area here."""
     places = {**_CORNERS, "01": (_MIDDLE, 66, "middle"), "02": (_MIDDLE, 294, "middle")}
     return "".join(
-        f'<g class="area" role="button" tabindex="0" data-area="{code}" aria-label="{AREAS[code]}" aria-pressed="false">'
-        f'<text x="{x:.0f}" y="{y}" text-anchor="{anchor}">{AREAS[code]}</text></g>'
+        f'<g class="area" role="button" tabindex="0" data-area="{code}" aria-label="{AREAS[code]}"'
+        f' aria-pressed="false"><text x="{x:.0f}" y="{y}" text-anchor="{anchor}">{AREAS[code]}</text></g>'
         for code, (x, y, anchor) in places.items()
     )
 
@@ -124,13 +154,23 @@ def _areas() -> str:
 def _surfaces(chosen: str) -> str:
     """The chosen tooth large in the middle: its surfaces as buttons, placed as one looks at it."""
     spots: Sequence[tuple[str, float, float]] = (
-        ("M", -46, 0), ("O", 0, 0), ("I", 0, 0), ("D", 46, 0), ("B", 0, -42), ("F", 0, -42), ("L", 0, 42)
-    )  # fmt: skip
+        ("M", -46, 0),
+        ("O", 0, 0),
+        ("I", 0, 0),
+        ("D", 46, 0),
+        ("B", 0, -42),
+        ("F", 0, -42),
+        ("L", 0, 42),
+    )
     cy = round(_MIDLINE)
     buttons = "".join(
-        f'<g class="surface" role="button" tabindex="-1" data-surface="{letter}" aria-label="{letter}, {SURFACE_WORDS[letter]}" '
-        f'aria-pressed="{"true" if letter in chosen else "false"}" hidden><circle cx="{_MIDDLE + dx:.0f}" cy="{cy + dy}" r="17"/>'
-        f'<text x="{_MIDDLE + dx:.0f}" y="{cy + dy + 5}">{letter}</text></g>'
+        f'<g class="surface" role="button" tabindex="-1" data-surface="{letter}" aria-label="{letter},'
+        f' {SURFACE_WORDS[letter]}" aria-pressed="{"true" if letter in chosen else "false"}" hidden><circle'
+        f' cx="{_MIDDLE + dx:.0f}" cy="{cy + dy}" r="17"/><text x="{_MIDDLE + dx:.0f}"'
+        f' y="{cy + dy + 5}">{letter}</text></g>'
         for letter, dx, dy in spots
     )
-    return f'<g class="large"><text class="name" x="{_MIDDLE:.0f}" y="{cy - 68}"></text><text class="kind" x="{_MIDDLE:.0f}" y="{cy + 78}">choose a tooth</text>{buttons}</g>'
+    return (
+        f'<g class="large"><text class="name" x="{_MIDDLE:.0f}" y="{cy - 68}"></text><text class="kind"'
+        f' x="{_MIDDLE:.0f}" y="{cy + 78}">choose a tooth</text>{buttons}</g>'
+    )

@@ -1,4 +1,6 @@
-"""Planned work: a patient's list, options side by side with phases and costs, signing one, booking from it."""
+"""Planned work: a patient's list, options side by side with phases and costs, signing one,
+booking from it.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ def planned_page(ctx: RequestContext, patient_id: int, status: int = 200, **more
     with ctx.read() as connection:
         number = number_of(connection, patient_id)
         patient = known_patient(connection, number)
-        found = [proposal_of(connection, ctx.clinic, row.id, ctx.now) for row in proposals_of(connection, number)]
+        found = [
+            proposal_of(connection, ctx.clinic, row.id, ctx.now) for row in proposals_of(connection, number)
+        ]
         planned = planned_for(connection, number)
     page = ctx.page(
         "charges/planned.html",
@@ -59,7 +63,9 @@ def _show(ctx: RequestContext) -> Any:
 def new_proposal(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "charges")
     try:
-        made = acts.make_proposal(ctx.desk, ctx.actor, patient_id, form["name"], form.number("provider_id") or 0)
+        made = acts.make_proposal(
+            ctx.desk, ctx.actor, patient_id, form["name"], form.number("provider_id") or 0
+        )
     except Mendable as error:
         return planned_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
     return ctx.go(f"/planned/{made}")
@@ -84,12 +90,23 @@ def proposal_page(
     with ctx.read() as connection:
         shown = proposal_of(connection, ctx.clinic, proposal_id, ctx.now)
         lines = [line.row for option in shown.options for phase in option.phases for line in phase.lines]
-        teeth = teeth_of(connection, ctx.clinic, shown.patient.id, 0, [], lines) if shown.provider.dental else {}
+        teeth = (
+            teeth_of(connection, ctx.clinic, shown.patient.id, 0, [], lines) if shown.provider.dental else {}
+        )
     letter = letter if letter in shown.row.options else "A"
     page = ctx.page(
-        "charges/treatment_options.html", status, shown=shown, sign=sign if sign in shown.row.options else "", letter=letter, relations=RELATIONS, areas=AREAS,
-        mouth=mouth_svg(teeth, ctx.clinic.numbering) if shown.provider.dental else "", more_options=len(shown.options) < len(OPTIONS), screen="patients", **more,
-    )  # fmt: skip
+        "charges/treatment_options.html",
+        status,
+        shown=shown,
+        sign=sign if sign in shown.row.options else "",
+        letter=letter,
+        relations=RELATIONS,
+        areas=AREAS,
+        mouth=mouth_svg(teeth, ctx.clinic.numbering) if shown.provider.dental else "",
+        more_options=len(shown.options) < len(OPTIONS),
+        screen="patients",
+        **more,
+    )
     return ctx.looked(page, shown.patient.id, "planned")
 
 
@@ -99,7 +116,9 @@ def find_services(request: Request, proposal_id: int, what: str = "") -> Respons
     with ctx.read() as connection:
         row = proposal_row(connection, proposal_id)
     typed = take_apart(what, ctx.clinic.numbering)
-    hits = find_hits(ctx.clinic, typed, ctx.clinic.providers[row.provider_id].dental, ctx.today, [], _show(ctx))
+    hits = find_hits(
+        ctx.clinic, typed, ctx.clinic.providers[row.provider_id].dental, ctx.today, [], _show(ctx)
+    )
     return ctx.page(
         "charges/service_hits.html", hits=[hit for hit in hits if hit.choice.startswith("service")], what=what
     )
@@ -112,10 +131,19 @@ def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
     typed = take_apart(form["what"], ctx.clinic.numbering)
     tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or form["tooth"]
     rule = ctx.clinic.find_service(int(number)).rule
-    acts.add_to_option(ctx.desk, ctx.actor, proposal_id, PlannedLineForm(
-        int(number), form["letter"], form.number("phase") or 1, tooth if rule.needs_tooth else "", (typed.surfaces or form["surfaces"]) if rule.surfaces else "",
-        form["area"] if rule.area else "",
-    ))  # fmt: skip
+    acts.add_to_option(
+        ctx.desk,
+        ctx.actor,
+        proposal_id,
+        PlannedLineForm(
+            int(number),
+            form["letter"],
+            form.number("phase") or 1,
+            tooth if rule.needs_tooth else "",
+            (typed.surfaces or form["surfaces"]) if rule.surfaces else "",
+            form["area"] if rule.area else "",
+        ),
+    )
     return "Added."
 
 
@@ -125,7 +153,9 @@ def _drop(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
 
 
 def _move(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
-    acts.move_in_option(ctx.desk, ctx.actor, proposal_id, form.number("planned_id") or 0, form.number("phase") or 0)
+    acts.move_in_option(
+        ctx.desk, ctx.actor, proposal_id, form.number("planned_id") or 0, form.number("phase") or 0
+    )
     return "Moved."
 
 
@@ -138,15 +168,27 @@ def _names(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
     options = {letter: form[f"option-{letter}"] for letter in OPTIONS if f"option-{letter}" in form}
     words, months = form.all.get("phase_words", []), form.all.get("phase_months", [])
     acts.name_parts(
-        ctx.desk, ctx.actor, proposal_id, options, list(zip(words, months, strict=False)), form.number("version") or 0
-    )  # fmt: skip
+        ctx.desk,
+        ctx.actor,
+        proposal_id,
+        options,
+        list(zip(words, months, strict=False)),
+        form.number("version") or 0,
+    )
     return "Saved."
 
 
 def _sign(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
     acts.sign_option(
-        ctx.desk, ctx.actor, ctx.shared.files, proposal_paper, proposal_id, form["letter"], sign_of(form), ctx.site_id
-    )  # fmt: skip
+        ctx.desk,
+        ctx.actor,
+        ctx.shared.files,
+        proposal_paper,
+        proposal_id,
+        form["letter"],
+        sign_of(form),
+        ctx.site_id,
+    )
     return "Signed and kept. It can be booked now."
 
 
@@ -170,7 +212,14 @@ def change_proposal(
             form["strokes"] = ""
         sign = form["letter"] if act == "sign" else ""
         return proposal_page(
-            ctx, proposal_id, error.status, sign, form["letter"] or "A", problems=error.problems, typed=form, about={"act": act}
-        )  # fmt: skip
+            ctx,
+            proposal_id,
+            error.status,
+            sign,
+            form["letter"] or "A",
+            problems=error.problems,
+            typed=form,
+            about={"act": act},
+        )
     to = f"?letter={form['letter']}" if act == "add" else ""
     return ctx.go(f"/planned/{proposal_id}{to}", said)

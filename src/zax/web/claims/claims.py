@@ -42,22 +42,36 @@ def show_claims(request: Request, show: str = "open", page: int = 1) -> Response
     return claims_page(enter(request, "claims"), show, page)
 
 
-def claims_page(ctx: RequestContext, show: str = "open", page: int = 1, status: int = 200, **more: Any) -> Response:
+def claims_page(
+    ctx: RequestContext, show: str = "open", page: int = 1, status: int = 200, **more: Any
+) -> Response:
     if show not in SHOWS:
         raise NotFound("There is no such list of claims.")
     states = SHOWS[show][1]
     with ctx.read() as connection:
         counts = stored.counts_by_state(connection)
-        claims = stored.listed_claims(connection, states, PAGE + 1, (max(page, 1) - 1) * PAGE) if states else []
+        claims = (
+            stored.listed_claims(connection, states, PAGE + 1, (max(page, 1) - 1) * PAGE) if states else []
+        )
         answers = open_answers(connection, MOST_ANSWERS)
         files = stored.files_in(connection, MOST_FILES)
     totals = {key: sum(counts.get(state, 0) for state in wanted) for key, (_, wanted) in SHOWS.items()} | {
         "answers": len(answers)
     }
     return ctx.page(
-        "claims/claims.html", status, claims=claims[:PAGE], more_pages=len(claims) > PAGE, page_number=max(page, 1), show=show, shows=SHOWS,
-        totals=totals, answers=answers, files=files, screen="claims", **more,
-    )  # fmt: skip
+        "claims/claims.html",
+        status,
+        claims=claims[:PAGE],
+        more_pages=len(claims) > PAGE,
+        page_number=max(page, 1),
+        show=show,
+        shows=SHOWS,
+        totals=totals,
+        answers=answers,
+        files=files,
+        screen="claims",
+        **more,
+    )
 
 
 @router.get("/claims/{claim_id}")
@@ -88,7 +102,8 @@ def recheck_claim(request: Request, claim_id: int, form: PostedForm = Depends(po
     ctx = enter(request, "claims")
     sent = recheck(ctx.desk, ctx.actor, claim_id)
     return ctx.go(
-        f"/claims/{claim_id}", "Nothing stops it any more: it is going out." if sent else "Something still stops it."
+        f"/claims/{claim_id}",
+        "Nothing stops it any more: it is going out." if sent else "Something still stops it.",
     )
 
 

@@ -1,4 +1,6 @@
-"""What payers answered: one coverage's answers as a table in plain words, the runs over everybody booked, and a visit's estimate with its reasons."""
+"""What payers answered: one coverage's answers as a table in plain words, the runs over everybody booked, and
+a visit's estimate with its reasons.
+"""
 
 from __future__ import annotations
 
@@ -130,7 +132,9 @@ def mark_handled(request: Request, check_id: int, form: PostedForm = Depends(pos
 
 @router.get("/visits/{visit_id}/estimate")
 def show_estimate(request: Request, visit_id: int) -> Response:
-    """Each line of the visit: fee, write-off, deductible, both insurers, patient, and why; what was used before."""
+    """Each line of the visit: fee, write-off, deductible, both insurers, patient, and why; what was used
+    before.
+    """
     ctx = enter(request)
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)

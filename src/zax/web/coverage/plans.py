@@ -1,4 +1,6 @@
-"""Payers, plans with their benefits, and contract fees: seen by everybody, changed by billers and managers."""
+"""Payers, plans with their benefits, and contract fees: seen by everybody, changed by billers and
+managers.
+"""
 
 from __future__ import annotations
 
@@ -67,10 +69,20 @@ def plan_page(
         touched = patients_with(connection, plan_id, ctx.today) if plan else 0
     shown = more.get("form") or form_of(benefits)
     return ctx.page(
-        "coverage/plan_edit.html", status, plan=plan, dental=dental, payer_id=plan.payer_id if plan else payer_id, touched=touched,
-        categories=DENTAL_CATEGORIES if dental else MEDICAL_CATEGORIES, words=CATEGORY_WORDS, per_words=PER_WORDS, coordination=COORDINATION_WORDS, months=MONTHS,
-        screen="plans", **(more | {"form": shown}),
-    )  # fmt: skip
+        "coverage/plan_edit.html",
+        status,
+        plan=plan,
+        dental=dental,
+        payer_id=plan.payer_id if plan else payer_id,
+        touched=touched,
+        categories=DENTAL_CATEGORIES if dental else MEDICAL_CATEGORIES,
+        words=CATEGORY_WORDS,
+        per_words=PER_WORDS,
+        coordination=COORDINATION_WORDS,
+        months=MONTHS,
+        screen="plans",
+        **(more | {"form": shown}),
+    )
 
 
 def form_of(b: Benefits) -> acts.PlanTermsForm:
@@ -90,14 +102,26 @@ def form_of(b: Benefits) -> acts.PlanTermsForm:
     }
     fields |= {f"waiting-{c}": str(m) for c, m in b.waiting_months.items()}
     fields |= {
-        "deductible": money(b.deductible_cents or None), "household_deductible": money(b.household_deductible_cents or None), "maximum": money(b.maximum_cents),
-        "household_maximum": money(b.household_maximum_cents), "coordination": b.coordination, "year_starts": str(b.year_starts_month),
-        "authorization": " ".join(sorted(b.needs_authorization)), "missing_tooth": " ".join(sorted(b.missing_tooth_codes)),
-    }  # fmt: skip
+        "deductible": money(b.deductible_cents or None),
+        "household_deductible": money(b.household_deductible_cents or None),
+        "maximum": money(b.maximum_cents),
+        "household_maximum": money(b.household_maximum_cents),
+        "coordination": b.coordination,
+        "year_starts": str(b.year_starts_month),
+        "authorization": " ".join(sorted(b.needs_authorization)),
+        "missing_tooth": " ".join(sorted(b.missing_tooth_codes)),
+    }
     return acts.PlanTermsForm(
-        fields, sorted(b.no_deductible), [(" ".join(sorted(f.codes)), str(f.count), str(f.months or ""), f.per) for f in b.frequencies],
-        [(" ".join(sorted(a.codes)), *("" if x is None else str(x) for x in (a.youngest, a.oldest))) for a in b.ages], list(b.alternates.items()),  # type: ignore[misc]
-    )  # fmt: skip
+        fields,
+        sorted(b.no_deductible),
+        [(" ".join(sorted(f.codes)), str(f.count), str(f.months or ""), f.per) for f in b.frequencies],
+        [(" ".join(sorted(a.codes)), _years(a.youngest), _years(a.oldest)) for a in b.ages],
+        list(b.alternates.items()),
+    )
+
+
+def _years(age: int | None) -> str:
+    return "" if age is None else str(age)
 
 
 def _typed_form(form: PostedForm) -> acts.PlanTermsForm:
@@ -106,9 +130,12 @@ def _typed_form(form: PostedForm) -> acts.PlanTermsForm:
         return [row for row in zip(*columns, strict=False) if any(cell.strip() for cell in row[:-1])]
 
     return acts.PlanTermsForm(
-        form, form.all.get("free", []), rows("f_codes", "f_count", "f_months", "f_per"), [r[:3] for r in rows("a_codes", "a_from", "a_to", "a_end")],
+        form,
+        form.all.get("free", []),
+        rows("f_codes", "f_count", "f_months", "f_per"),
+        [r[:3] for r in rows("a_codes", "a_from", "a_to", "a_end")],
         [r[:2] for r in rows("x_done", "x_paid", "x_end")],
-    )  # fmt: skip
+    )
 
 
 @router.post("/plans/{plan_id}")
@@ -152,7 +179,9 @@ def end_plan(request: Request, plan_id: int, what: str, form: PostedForm = Depen
         acts.retire_plan(ctx.desk, ctx.actor, plan_id, what == "revive")
     except Mendable as error:
         return plan_page(ctx, plan_id, error.status, problems={"": error.message})
-    return ctx.go(f"/plans/{plan_id}", "Retired: it is offered no more." if what == "retire" else "Offered again.")
+    return ctx.go(
+        f"/plans/{plan_id}", "Retired: it is offered no more." if what == "retire" else "Offered again."
+    )
 
 
 @router.get("/payers/{payer_id}")
@@ -191,7 +220,9 @@ def show_fees(request: Request, schedule_id: int, payer: int = 0) -> Response:
     return fees_page(enter(request), schedule_id, payer_id=payer)
 
 
-def fees_page(ctx: RequestContext, schedule_id: int, status: int = 200, payer_id: int = 0, **more: Any) -> Response:
+def fees_page(
+    ctx: RequestContext, schedule_id: int, status: int = 200, payer_id: int = 0, **more: Any
+) -> Response:
     schedule = next((s for s in ctx.clinic.contracts.schedules if s.id == schedule_id), None)
     if schedule_id and schedule is None:
         raise NotFound("There is no such fee schedule, or it has ended.")

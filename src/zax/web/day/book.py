@@ -1,4 +1,5 @@
-"""Book: the day by provider or by room, one provider's week, a visit's sheet over it, booking from a free time, the shelf and the finder beside.
+"""Book: the day by provider or by room, one provider's week, a visit's sheet over it, booking from a free
+time, the shelf and the finder beside.
 
 All of what is shown is in the address. `base` is the part of it that every link on the page keeps.
 """
@@ -84,7 +85,9 @@ def base_of(query: Mapping[str, str], **changes: object) -> str:
 
 
 def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **more: Any) -> Response:
-    """The Book as the address says; `provider` and `at` open the booking form there, `visit` that visit's sheet."""
+    """The Book as the address says; `provider` and `at` open the booking form there, `visit` that visit's
+    sheet.
+    """
     with ctx.read() as connection:
         view = shown_view(ctx, connection, query)
         day = view.day
@@ -99,20 +102,38 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
             "undoable": side.undoable,
             "finder": finder_of(ctx, connection, query, day),
         }
-        shown |= sheet_extras(ctx, connection, shown["sheet"])  # fmt: skip
+        shown |= sheet_extras(ctx, connection, shown["sheet"])
     mark = query.get("mark", "") or str(ctx.clinic.about.get("book_mark", "track"))
     mark = mark if mark in MARKS else "track"
     kept = query | {"day": str(day)}
     base = escape(f"/book?{base_of(kept)}")
     sheet, carried = shown["sheet"], shown["carried"]
     drawn = Drawn(
-        base, view.by, mark, ctx.may("book"), ctx.site_id, sheet.visit.id if sheet else 0, carried.id if carried else 0, list(ctx.clinic.types),
+        base,
+        view.by,
+        mark,
+        ctx.may("book"),
+        ctx.site_id,
+        sheet.visit.id if sheet else 0,
+        carried.id if carried else 0,
+        list(ctx.clinic.types),
         list(ctx.clinic.providers),
-    )  # fmt: skip
+    )
     page = ctx.page(
-        "day/book.html", status, screen="book", base=base, drawn=drawn, query=PostedForm(query), base_of=lambda **changes: f"/book?{base_of(kept, **changes)}",
-        mark=mark, marks=MARKS, legend=legend(ctx, view, mark), ahead=[(words, _ahead(day, step)) for words, step in AHEAD], **shown, **more,
-    )  # fmt: skip
+        "day/book.html",
+        status,
+        screen="book",
+        base=base,
+        drawn=drawn,
+        query=PostedForm(query),
+        base_of=lambda **changes: f"/book?{base_of(kept, **changes)}",
+        mark=mark,
+        marks=MARKS,
+        legend=legend(ctx, view, mark),
+        ahead=[(words, _ahead(day, step)) for words, step in AHEAD],
+        **shown,
+        **more,
+    )
     return ctx.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 
@@ -137,7 +158,9 @@ def legend(ctx: RequestContext, view: BookView, mark: str) -> list[tuple[int, st
     """What the marks on the bars mean, for those that are shown: (number of the mark, words)."""
     if mark == "type":
         found = {bar.type_id for bar in view.bars}
-        return [(number, kind.name) for number, kind in enumerate(ctx.clinic.types.values()) if kind.id in found]
+        return [
+            (number, kind.name) for number, kind in enumerate(ctx.clinic.types.values()) if kind.id in found
+        ]
     if mark == "provider":
         shown = {bar.provider.id for bar in view.bars}
         return [(number, p.short) for number, p in enumerate(ctx.clinic.providers.values()) if p.id in shown]
@@ -152,7 +175,11 @@ def _carried(connection: Connection, query: Mapping[str, str]) -> Any:
 
 
 def _slip(
-    ctx: RequestContext, connection: Connection, view: BookView, query: dict[str, str], typed: PostedForm | None
+    ctx: RequestContext,
+    connection: Connection,
+    view: BookView,
+    query: dict[str, str],
+    typed: PostedForm | None,
 ) -> dict[str, Any] | None:
     """The booking form's start values, or None when it is not open."""
     provider_id = number_in(query, "provider")
@@ -166,24 +193,40 @@ def _slip(
     person = active_patient(connection, int(chosen)) if chosen.isdecimal() else None
     site_id = number_in(query, "site_id") or ctx.site_id
     return {
-        "provider": provider, "at": query.get("at", ""), "types": kinds, "kind": next((k for k in fitting if k.id == wanted), fitting[0] if fitting else kinds[0]),
-        "providers": ctx.clinic.hours.columns(site_id, view.day), "key": (typed and typed["key"]) or uuid.uuid4().hex, "patient": person, "day": view.day,
-        "rooms": [room for room in ctx.clinic.rooms.values() if room.site_id == site_id and room.active], "room": number_in(query, "room_id"),
-        "minutes": query.get("minutes", ""), "wait": number_in(query, "wait"), "site_id": site_id, "ticked": query.get("planned", "").split(","), **(_more(ctx, connection, person.id) if person else {}),
-    }  # fmt: skip
+        "provider": provider,
+        "at": query.get("at", ""),
+        "types": kinds,
+        "kind": next((k for k in fitting if k.id == wanted), fitting[0] if fitting else kinds[0]),
+        "providers": ctx.clinic.hours.columns(site_id, view.day),
+        "key": (typed and typed["key"]) or uuid.uuid4().hex,
+        "patient": person,
+        "day": view.day,
+        "rooms": [room for room in ctx.clinic.rooms.values() if room.site_id == site_id and room.active],
+        "room": number_in(query, "room_id"),
+        "minutes": query.get("minutes", ""),
+        "wait": number_in(query, "wait"),
+        "site_id": site_id,
+        "ticked": query.get("planned", "").split(","),
+        **(_more(ctx, connection, person.id) if person else {}),
+    }
 
 
 def _more(ctx: RequestContext, connection: Connection, patient_id: int) -> dict[str, Any]:
     """What the form offers, and what is to be known, once the patient is."""
     return {
-        "planned": planned_for(connection, patient_id), "household": household_of(connection, patient_id),
+        "planned": planned_for(connection, patient_id),
+        "household": household_of(connection, patient_id),
         "ups": heads_ups(connection, ctx.clinic, Place.BOOKING, Asking(patient_id), ctx.today),
-    }  # fmt: skip
+    }
 
 
 @router.get("/book/new")
-def book_new(request: Request, day: str = "", patient: int = 0, provider: int = 0, planned: str = "") -> Response:
-    """“Book a visit” without a place: the first free half hour of the day, or of the next days. `planned` are planned services to tick."""
+def book_new(
+    request: Request, day: str = "", patient: int = 0, provider: int = 0, planned: str = ""
+) -> Response:
+    """“Book a visit” without a place: the first free half hour of the day, or of the next days. `planned` are
+    planned services to tick.
+    """
     ctx = enter(request, "book")
     wanted = parse_day(day, ctx.today)
     for ahead in range(60):
@@ -191,24 +234,41 @@ def book_new(request: Request, day: str = "", patient: int = 0, provider: int = 
         with ctx.read() as connection:
             found = open_times(connection, ctx.clinic, ctx.site_id, [at_day], ctx.now)
         gaps = [
-            each.gap for each in found if each.gap.minutes >= LEAST_TO_BOOK and provider in {0, each.gap.provider_id}
+            each.gap
+            for each in found
+            if each.gap.minutes >= LEAST_TO_BOOK and provider in {0, each.gap.provider_id}
         ]
         if gaps:
             first = min(gaps, key=lambda gap: gap.start)
-            chosen = (f"&patient={patient}" if patient else "") + (f"&planned={quote(planned)}" if planned else "")
-            return ctx.go(
-                f"/book?day={at_day}&provider={first.provider_id}&at={first.start // 60}:{first.start % 60:02d}{chosen}"
-            )
+            place = f"day={at_day}&provider={first.provider_id}&at={first.start // 60}:{first.start % 60:02d}"
+            whom = f"&patient={patient}" if patient else ""
+            work = f"&planned={quote(planned)}" if planned else ""
+            return ctx.go(f"/book?{place}{whom}{work}")
     raise NotFound("Nothing is free at this site in the next 60 days. Look further with the openings finder.")
 
 
 def order_of(ctx: RequestContext, form: PostedForm) -> BookOrder:
     """The booking as typed."""
     return BookOrder(
-        form.number("site_id") or ctx.site_id, parse_day(form["day"], ctx.today), form["at"], form.number("provider_id") or 0, form["type_id"], form["minutes"],
-        form.number("patient_id"), form["key"][:40], form["note"], form["first"], form["last"], form["birth"], form["phone"],
-        form.number("room_id") or 0, tuple(form.numbers("planned")), bool(form["sooner"]), bool(form["short"]), form.number("wait") or 0,
-    )  # fmt: skip
+        form.number("site_id") or ctx.site_id,
+        parse_day(form["day"], ctx.today),
+        form["at"],
+        form.number("provider_id") or 0,
+        form["type_id"],
+        form["minutes"],
+        form.number("patient_id"),
+        form["key"][:40],
+        form["note"],
+        form["first"],
+        form["last"],
+        form["birth"],
+        form["phone"],
+        form.number("room_id") or 0,
+        tuple(form.numbers("planned")),
+        bool(form["sooner"]),
+        bool(form["short"]),
+        form.number("wait") or 0,
+    )
 
 
 @router.post("/book")
@@ -227,7 +287,9 @@ def book(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
 
 def slip_again(ctx: RequestContext, form: PostedForm, error: ZaxError) -> Response:
     """The Book with the booking form as it was typed, and what is wrong beside its field."""
-    query = {name: form[name] for name in ("day", "at", "wait", "site_id")} | {"provider": form["provider_id"]}
+    query = {name: form[name] for name in ("day", "at", "wait", "site_id")} | {
+        "provider": form["provider_id"]
+    }
     return book_page(ctx, query, status=error.status, problems=error.problems, typed=form)
 
 
@@ -251,7 +313,9 @@ def pick_patient(request: Request, who: str = "") -> Response:
 
 @router.get("/book/about/{patient_id}")
 def about_patient(request: Request, patient_id: int) -> Response:
-    """What the booking form offers once a patient is picked: planned services, and who else of the household could come along."""
+    """What the booking form offers once a patient is picked: planned services, and who else of the household
+    could come along.
+    """
     ctx = enter(request, "book")
     with ctx.read() as connection:
         person = active_patient(connection, patient_id)
@@ -260,5 +324,6 @@ def about_patient(request: Request, patient_id: int) -> Response:
         more = _more(ctx, connection, patient_id)
     return ctx.page(
         "book/slip_more.html",
-        slip={"patient": person, "types": [k for k in ctx.clinic.types.values() if k.active], "ticked": []} | more,
+        slip={"patient": person, "types": [k for k in ctx.clinic.types.values() if k.active], "ticked": []}
+        | more,
     )

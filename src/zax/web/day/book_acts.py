@@ -1,4 +1,6 @@
-"""What is done on the Book besides booking: carry and place, lengthen, shelve, give to the right patient, answer web requests, a day off, undo."""
+"""What is done on the Book besides booking: carry and place, lengthen, shelve, give to the right patient,
+answer web requests, a day off, undo.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ router = APIRouter()
 
 def shown_again(ctx: RequestContext, form: PostedForm, error: ZaxError, **about: Any) -> Response:
     """The Book where the form was sent from, with what is wrong."""
-    return book_page(ctx, form.back_query, status=error.status, problems=error.problems, typed=form, about=about)
+    return book_page(
+        ctx, form.back_query, status=error.status, problems=error.problems, typed=form, about=about
+    )
 
 
 def back_without(form: PostedForm, *names: str) -> str:
@@ -39,7 +43,9 @@ def back_without(form: PostedForm, *names: str) -> str:
 
 @router.get("/book/carry/{visit_id}")
 def where_it_can_go(request: Request, visit_id: int) -> JSONResponse:
-    """For a visit in hand, by column of the view shown: why it cannot take the visit, or the minutes at which it may begin."""
+    """For a visit in hand, by column of the view shown: why it cannot take the visit, or the minutes at which
+    it may begin.
+    """
     ctx = enter(request, "book")
     query = dict(request.query_params)
     with ctx.read() as connection:
@@ -68,7 +74,9 @@ def where_it_can_go(request: Request, visit_id: int) -> JSONResponse:
 
 @router.post("/visits/{visit_id}/place")
 def place(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    """Put the visit down at a time and column; a refusal stays on the page, with the nearest fit as the next press."""
+    """Put the visit down at a time and column; a refusal stays on the page, with the nearest fit as the next
+    press.
+    """
     ctx = enter(request, "book")
     day = parse_day(form["day"], ctx.today)
     site_id, provider_id = form.number("site_id") or ctx.site_id, form.number("provider_id") or 0
@@ -95,15 +103,26 @@ def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> dict[str, Any
         minutes = int(order.minutes) if order.minutes.isdecimal() else visit.minutes
         asked = clinic.providers.get(order.provider_id, clinic.providers[visit.provider_id])
         lead = asked if asked.role == kind.role else clinic.providers[visit.provider_id]
-        spot = Spot(order.site_id, order.day, Span(start, start + minutes), lead, kind, 0, frozenset({visit_id}))
+        spot = Spot(
+            order.site_id, order.day, Span(start, start + minutes), lead, kind, 0, frozenset({visit_id})
+        )
         now = ctx.local_now
         found = nearest_anywhere(
             connection, clinic, spot, now.hour * 60 + now.minute if order.day == ctx.today else 0
         )
-        stays = found and (found[0].id, found[1].start, order.day) == (visit.provider_id, visit.start_min, visit.day)
+        stays = found and (found[0].id, found[1].start, order.day) == (
+            visit.provider_id,
+            visit.start_min,
+            visit.day,
+        )
     if found is None or (stays and visit.state != "shelf"):
         return None
-    return {"provider": found[0], "at": clock_words(found[1].start), "day": order.day, "minutes": order.minutes}
+    return {
+        "provider": found[0],
+        "at": clock_words(found[1].start),
+        "day": order.day,
+        "minutes": order.minutes,
+    }
 
 
 @router.post("/visits/{visit_id}/shelve")
@@ -117,7 +136,9 @@ def to_shelf(request: Request, visit_id: int, form: PostedForm = Depends(posted_
 
 
 @router.post("/shelf/{visit_id}/{what}")
-def on_the_shelf(request: Request, visit_id: int, what: str, form: PostedForm = Depends(posted_form)) -> Response:
+def on_the_shelf(
+    request: Request, visit_id: int, what: str, form: PostedForm = Depends(posted_form)
+) -> Response:
     """Put back where it was, or let everybody place it."""
     ctx = enter(request, "book")
     try:
@@ -129,9 +150,11 @@ def on_the_shelf(request: Request, visit_id: int, what: str, form: PostedForm = 
             raise NotFound("There is no such thing to do on the shelf.")
     except Mendable as error:
         return shown_again(ctx, form, error)
-    said = {"back": "Back where it was.", "share": "Everybody can place it now.", "keep": "Only you see it now."}[
-        what
-    ]
+    said = {
+        "back": "Back where it was.",
+        "share": "Everybody can place it now.",
+        "keep": "Only you see it now.",
+    }[what]
     return ctx.go(back_without(form, "carry"), said)
 
 
@@ -193,5 +216,8 @@ def answer_requests(request: Request, form: PostedForm = Depends(posted_form)) -
             many = decline_requests(ctx.desk, ctx.actor, form.numbers("visit"), form["note"])
     except ZaxError as error:
         return requests_page(ctx, status=error.status, problems=error.problems, typed=form)
-    said = f"{many} {'accepted' if form['do'] == 'accept' else 'declined'}; the messages go out in two minutes, until then it can be undone on the Book."
+    said = (
+        f"{many} {'accepted' if form['do'] == 'accept' else 'declined'}; the messages go out in two minutes,"
+        " until then it can be undone on the Book."
+    )
     return ctx.go(form.back if form["back"] else "/requests", said)

@@ -1,4 +1,6 @@
-"""Checkout: one page from what was done to leaving, top to bottom in the order of the talk, and one button that does it all."""
+"""Checkout: one page from what was done to leaving, top to bottom in the order of the talk, and one button
+that does it all.
+"""
 
 from __future__ import annotations
 
@@ -47,24 +49,40 @@ AFTER = {
 
 
 @router.get("/visits/{visit_id}/checkout")
-def show_checkout(request: Request, visit_id: int, print: bool = False, next: int = 0, after: str = "") -> Response:
+def show_checkout(
+    request: Request, visit_id: int, print: bool = False, next: int = 0, after: str = ""
+) -> Response:
     """`next` and `after` ask for openings of that visit type from then on."""
     ctx = enter(request, "payments")
     return checkout_page(ctx, visit_id, printing=print, next_type=next, after=after)
 
 
 def checkout_page(
-    ctx: RequestContext, visit_id: int, status: int = 200, printing: bool = False, next_type: int = 0, after: str = "", **more: Any
-) -> Response:  # fmt: skip
+    ctx: RequestContext,
+    visit_id: int,
+    status: int = 200,
+    printing: bool = False,
+    next_type: int = 0,
+    after: str = "",
+    **more: Any,
+) -> Response:
     """`printing`: the visit is finished and its receipt is the next thing to press."""
     typed = more.get("typed")
     untick = _unticked(typed, "offered", "also")
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
-        counter = counter_of(connection, ctx.clinic, sheet, ctx.now, untick, _unticked(typed, "offered_line", "line"))
+        counter = counter_of(
+            connection, ctx.clinic, sheet, ctx.now, untick, _unticked(typed, "offered_line", "line")
+        )
         ups = heads_ups(
-            connection, ctx.clinic, Place.CHECKOUT, Asking(sheet.visit.patient_id), ctx.today, visit_id, counter.arrival.about
-        )  # fmt: skip
+            connection,
+            ctx.clinic,
+            Place.CHECKOUT,
+            Asking(sheet.visit.patient_id),
+            ctx.today,
+            visit_id,
+            counter.arrival.about,
+        )
         kind, since = _next_wish(ctx, sheet, counter, next_type, after)
         openings, none_why = (
             _openings(ctx, connection, sheet, kind, since)
@@ -73,10 +91,29 @@ def checkout_page(
         )
     key = (typed and typed["key"]) or uuid.uuid4().hex
     page = ctx.page(
-        "day/checkout.html", status, sheet=sheet, counter=counter, payments=counter.payments, key_of_form=key, asked=counter.asked, printing=printing,
-        tender_words=tender_words, choices=tender_choices(ctx.clinic, counter.cards, counter.last_tender), ups=ups, points=what_stays_open(ctx.clinic, sheet, counter), openings=openings, none_why=none_why, next_kind=kind, since=since, after=after, afters=AFTER,
-        intervals=list(INTERVALS), due_on=next_due, screen="day", **more,
-    )  # fmt: skip
+        "day/checkout.html",
+        status,
+        sheet=sheet,
+        counter=counter,
+        payments=counter.payments,
+        key_of_form=key,
+        asked=counter.asked,
+        printing=printing,
+        tender_words=tender_words,
+        choices=tender_choices(ctx.clinic, counter.cards, counter.last_tender),
+        ups=ups,
+        points=what_stays_open(ctx.clinic, sheet, counter),
+        openings=openings,
+        none_why=none_why,
+        next_kind=kind,
+        since=since,
+        after=after,
+        afters=AFTER,
+        intervals=list(INTERVALS),
+        due_on=next_due,
+        screen="day",
+        **more,
+    )
     return ctx.looked(page, sheet.visit.patient_id, "checkout")
 
 
@@ -87,14 +124,22 @@ def _unticked(typed: PostedForm | None, offered: str, ticked: str) -> list[int]:
     return sorted(set(typed.numbers(offered)) - set(typed.numbers(ticked)))
 
 
-def _next_wish(ctx: RequestContext, sheet: Sheet, counter: Counter, next_type: int, after: str) -> tuple[Any, date]:
-    """The type of the next visit and the day from which on: as asked for, else the recall's. No type when there is nothing to offer."""
+def _next_wish(
+    ctx: RequestContext, sheet: Sheet, counter: Counter, next_type: int, after: str
+) -> tuple[Any, date]:
+    """The type of the next visit and the day from which on: as asked for, else the recall's. No type when
+    there is nothing to offer.
+    """
     kind = ctx.clinic.types.get(next_type) or counter.recall_type
     if after and after[:-1].isdecimal() and after[-1] in "wm":
         number = int(after[:-1])
         since = step_weeks(ctx.today, number) if after.endswith("w") else step_months(ctx.today, number)
     else:
-        since = next_due(ctx.today, counter.recall_months) if counter.recall_months and not next_type else ctx.today
+        since = (
+            next_due(ctx.today, counter.recall_months)
+            if counter.recall_months and not next_type
+            else ctx.today
+        )
     return kind, since
 
 
@@ -119,7 +164,9 @@ def _openings(
 
 @router.post("/visits/{visit_id}/checkout")
 def take_or_finish(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    """One form for all of it: the next visit is booked first, since only that can be refused without harm; then the money, then the end."""
+    """One form for all of it: the next visit is booked first, since only that can be refused without harm;
+    then the money, then the end.
+    """
     ctx = enter(request, "payments")
     try:
         months = parse_interval(form["recall"]) if "recall" in form else None
@@ -135,7 +182,9 @@ def take_or_finish(request: Request, visit_id: int, form: PostedForm = Depends(p
 
 
 def _book_next(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    """Book the opening that was chosen; pressed twice it is still one visit. Without a choice nothing is booked."""
+    """Book the opening that was chosen; pressed twice it is still one visit. Without a choice nothing is
+    booked.
+    """
     chosen = form["opening"].split("|")
     if len(chosen) != 5:
         return ""
@@ -143,8 +192,16 @@ def _book_next(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     with ctx.read() as connection:
         visit = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit
     order = BookOrder(
-        visit.site_id, date.fromisoformat(day), clock_words(int(start)), int(provider), kind, "", visit.patient_id, f"next-{form['key']}", room_id=int(room),
-    )  # fmt: skip
+        visit.site_id,
+        date.fromisoformat(day),
+        clock_words(int(start)),
+        int(provider),
+        kind,
+        "",
+        visit.patient_id,
+        f"next-{form['key']}",
+        room_id=int(room),
+    )
     try:
         book_visit(ctx.desk, ctx.actor, order)
     except ZaxError as error:
@@ -155,7 +212,9 @@ def _book_next(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 
 def _pay(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    """Take the payment; a card that is declined or unclear is said beside the tender and stops the finishing."""
+    """Take the payment; a card that is declined or unclear is said beside the tender and stops
+    the finishing.
+    """
     with ctx.read() as connection:
         patient_id = patient_of_visit(connection, visit_id)
     items = [
@@ -179,7 +238,8 @@ def _finish(ctx: RequestContext, visit_id: int, form: PostedForm, said: str, mon
     words = "settled" if stop == Stop.SETTLED else "left; what is still open shows on the account"
     if form["receipt"] == "print":
         return ctx.go(
-            f"/visits/{visit_id}/checkout?print=1", f"{said} Finished: {words}. The receipt is ready to print."
+            f"/visits/{visit_id}/checkout?print=1",
+            f"{said} Finished: {words}. The receipt is ready to print.",
         )
     return ctx.go("/day", f"{said} Finished: {words}.")
 

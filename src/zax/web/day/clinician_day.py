@@ -1,4 +1,6 @@
-"""A clinician's own page: who is in the room, who waits, who comes next; what was done is entered from here."""
+"""A clinician's own page: who is in the room, who waits, who comes next; what was done is entered
+from here.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ def mine_page(ctx: RequestContext, provider_id: int = 0, status: int = 200, prob
         chosen = ctx.clinic.providers.get(provider_id or own or next(iter(ctx.clinic.providers)))
         if chosen is None:
             raise NotFound("There is no such provider.")
-        view = day_view(connection, ctx.clinic, ctx.now, ctx.site_id, ctx.today, Filter(provider_id=chosen.id))
+        view = day_view(
+            connection, ctx.clinic, ctx.now, ctx.site_id, ctx.today, Filter(provider_id=chosen.id)
+        )
         inside = [bar for bar in view.bars if bar.stop == Stop.ROOM]
         stays = {bar.id: stays_of(connection, ctx.clinic, bar.id, bar.stop, ctx.now) for bar in inside}
     groups = [
@@ -40,8 +44,18 @@ def mine_page(ctx: RequestContext, provider_id: int = 0, status: int = 200, prob
         ("Done today", [bar for bar in view.bars if bar.stop in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}]),
     ]
     return ctx.page(
-        "day/clinician_day.html", status, view=view, who=chosen, inside=inside, stays=stays, groups=groups, own=own, whose=WHOSE, problem=problem, screen="mine"
-    )  # fmt: skip
+        "day/clinician_day.html",
+        status,
+        view=view,
+        who=chosen,
+        inside=inside,
+        stays=stays,
+        groups=groups,
+        own=own,
+        whose=WHOSE,
+        problem=problem,
+        screen="mine",
+    )
 
 
 @router.post("/visits/{visit_id}/stage")
@@ -50,9 +64,13 @@ def set_stage(request: Request, visit_id: int, form: PostedForm = Depends(posted
     ctx = enter(request, "arrivals")
     try:
         if form["room_id"]:
-            track.move_room(ctx.desk, ctx.actor, visit_id, form.number("room_id") or 0, form.number("version"))
+            track.move_room(
+                ctx.desk, ctx.actor, visit_id, form.number("room_id") or 0, form.number("version")
+            )
         else:
-            track.set_stage(ctx.desk, ctx.actor, visit_id, form.number("stage_id") or 0, form.number("version"))
+            track.set_stage(
+                ctx.desk, ctx.actor, visit_id, form.number("stage_id") or 0, form.number("version")
+            )
     except Mendable as error:
         return _refused(ctx, visit_id, form, error)
     return ctx.go(form.back)

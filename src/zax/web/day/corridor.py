@@ -1,6 +1,8 @@
-"""The corridor screen: who waits how long and which room is theirs, in letters that can be read from three metres, by initials or first name only.
+"""The corridor screen: who waits how long and which room is theirs, in letters that can be read from three
+metres, by initials or first name only.
 
-It has an address of its own with a secret in it, so that a screen on the wall needs nobody signed in; the setup makes a new one.
+It has an address of its own with a secret in it, so that a screen on the wall needs nobody signed in; the
+setup makes a new one.
 """
 
 from __future__ import annotations
@@ -69,14 +71,24 @@ def _page(shared: Shared, site_id: int, feed: str) -> HTMLResponse:
         lists = desk_lists(connection, clinic, view)
     how = str(clinic.about.get("wall_names", "initials"))
     html = shared.templates.get_template("day/corridor.html").render(
-        clinic=clinic, site=site, view=view, lists=lists, called=_called(view), name=lambda bar: wall_name(bar, how), feed=feed, time=wall_clock, ctx=None,
-    )  # fmt: skip
+        clinic=clinic,
+        site=site,
+        view=view,
+        lists=lists,
+        called=_called(view),
+        name=lambda bar: wall_name(bar, how),
+        feed=feed,
+        time=wall_clock,
+        ctx=None,
+    )
     return HTMLResponse(html)
 
 
 def _called(view: DayView) -> list[Any]:
     """Who went into a room in the last minutes, the newest first: their name shows with the room."""
-    return sorted((bar for bar in view.bars if bar.stop == Stop.ROOM and bar.since < 5), key=lambda bar: bar.since)
+    return sorted(
+        (bar for bar in view.bars if bar.stop == Stop.ROOM and bar.since < 5), key=lambda bar: bar.since
+    )
 
 
 @router.post("/setup/wall")

@@ -18,22 +18,34 @@ from zax.desk.money.posting import tender_words
 from zax.store.engine import Connection
 from zax.store.money import queries as money
 from zax.store.money.payments import payments_for_visit
-from zax.store.money.records import VisitPayment
+from zax.store.money.records import ServiceLine, VisitPayment
 from zax.store.patients.patients import known_patient
 from zax.web.shell.pdf import paper
 
 
 def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
-    """A paper about one visit. `payments` are those taken, each with what of it was for this visit (`here`)."""
+    """A paper about one visit. `payments` are those taken, each with what of it was for this
+    visit (`here`).
+    """
     with desk.engine.connect() as connection:
         sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
         payments = _paid_for(connection, visit_id)
         patient = known_patient(connection, sheet.visit.patient_id)
     site = desk.clinic.sites[sheet.visit.site_id]
     return paper(
-        template, sheet=sheet, patient=patient, payments=payments, site=site, about=desk.clinic.about, tender_words=tender_words, clinic=desk.clinic, services=desk.clinic.services,
-        printed=local(desk.clock.now(), site.timezone), areas=AREAS, **more,
-    )  # fmt: skip
+        template,
+        sheet=sheet,
+        patient=patient,
+        payments=payments,
+        site=site,
+        about=desk.clinic.about,
+        tender_words=tender_words,
+        clinic=desk.clinic,
+        services=desk.clinic.services,
+        printed=local(desk.clock.now(), site.timezone),
+        areas=AREAS,
+        **more,
+    )
 
 
 def _paid_for(connection: Connection, visit_id: int) -> list[VisitPayment]:
@@ -49,15 +61,22 @@ def visit_receipt_pdf(desk: Desk, visit_id: int) -> bytes:
 
 
 def itemised_pdf(desk: Desk, visit_id: int) -> bytes:
-    """The bill line by line: fee, what the contract forgives, what the plan should pay and why, what the patient pays."""
+    """The bill line by line: fee, what the contract forgives, what the plan should pay and why, what the
+    patient pays.
+    """
     return _of_visit(desk, visit_id, "day/papers/itemized.html")
 
 
 def summary_pdf(desk: Desk, visit_id: int) -> bytes:
-    """The visit for the patient's own insurer: diagnoses, codes, modifiers, place, who did it with NPI, the clinic's tax id."""
+    """The visit for the patient's own insurer: diagnoses, codes, modifiers, place, who did it with NPI, the
+    clinic's tax id.
+    """
     with desk.engine.connect() as connection:
         codes = [row.code for row in money.visit_diagnoses(connection, visit_id)]
-    letters = lambda line: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes))  # noqa: E731
+
+    def letters(line: ServiceLine) -> str:
+        return "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes))
+
     return _of_visit(desk, visit_id, "day/papers/summary.html", letters=letters, names=LETTERS, places=PLACES)
 
 
@@ -68,7 +87,9 @@ def attendance_pdf(desk: Desk, visit_id: int) -> bytes:
     zone = desk.clinic.sites[sheet.visit.site_id].timezone
     times = {row.to_stop: local(row.at, zone) for row in sheet.history if row.to_stop in {"here", "checkout"}}
     if "here" not in times:
-        raise Refused(f"{sheet.visit.first} {sheet.visit.last} was not checked in, so there is nothing to confirm.")
+        raise Refused(
+            f"{sheet.visit.first} {sheet.visit.last} was not checked in, so there is nothing to confirm."
+        )
     until = times.get("checkout", local(desk.clock.now(), zone))
     return _of_visit(desk, visit_id, "day/papers/attendance.html", came=times["here"], until=until)
 

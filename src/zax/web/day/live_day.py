@@ -43,7 +43,9 @@ def parse_day(text: str, today: date) -> date:
 
 
 def filter_of(clinic: Clinic, show: str) -> Filter:
-    """What narrows the day: p5 a provider, r3 a room, or a role; `rooms` draws everybody by room. What is not known narrows nothing."""
+    """What narrows the day: p5 a provider, r3 a room, or a role; `rooms` draws everybody by room. What is not
+    known narrows nothing.
+    """
     kind, number = show[:1], int(show[1:]) if show[1:].isdecimal() and len(show) < 10 else 0
     if kind == "r" and number in clinic.rooms:
         return Filter(room_id=number, by="room")
@@ -79,9 +81,19 @@ def day_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **mo
         sheet = open_sheet(ctx, connection, query)
         extras = sheet_extras(ctx, connection, sheet)
     page = ctx.page(
-        "day/live_day.html", status, view=view, lists=lists, sheet=sheet, screen="day", query=query, roles=ROLE_NAMES,
-        base=address_of(day, ctx.today, query), address=lambda visit: address_of(day, ctx.today, query, visit), **extras, **more,
-    )  # fmt: skip
+        "day/live_day.html",
+        status,
+        view=view,
+        lists=lists,
+        sheet=sheet,
+        screen="day",
+        query=query,
+        roles=ROLE_NAMES,
+        base=address_of(day, ctx.today, query),
+        address=lambda visit: address_of(day, ctx.today, query, visit),
+        **extras,
+        **more,
+    )
     return ctx.looked(page, sheet.visit.patient_id, "visit") if sheet else page
 
 
@@ -92,7 +104,9 @@ def open_sheet(ctx: RequestContext, connection: Connection, query: dict[str, str
 
 
 def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | None) -> dict[str, Any]:
-    """What the sheet shows besides the visit itself: heads-ups for booking or arrival, and the time at each place."""
+    """What the sheet shows besides the visit itself: heads-ups for booking or arrival, and the time at each
+    place.
+    """
     if sheet is None:
         return {"ups": [], "stays": []}
     visit = sheet.visit
@@ -125,5 +139,7 @@ def show_sheet(request: Request, visit_id: int, on: str = "book") -> Response:
         base = address_of(sheet.visit.day, ctx.today, request.query_params)
     else:
         base = f"/book?{query}" if query else f"/book?day={sheet.visit.day}"
-    page = ctx.page("day/sheet.html", sheet=sheet, screen="day" if on == "day" else "book", base=base, **extras)
+    page = ctx.page(
+        "day/sheet.html", sheet=sheet, screen="day" if on == "day" else "book", base=base, **extras
+    )
     return ctx.looked(page, sheet.visit.patient_id, "visit")

@@ -1,4 +1,6 @@
-"""The steps of a visit, one press each: check in, take to a room, finish, cancel, take back. They come back to the page they were pressed on."""
+"""The steps of a visit, one press each: check in, take to a room, finish, cancel, take back. They come back
+to the page they were pressed on.
+"""
 
 from __future__ import annotations
 
@@ -55,8 +57,10 @@ def _undo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     with ctx.read() as connection:
         state = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit.state
     undo: Callable[..., None] = {
-        "checkout": back_to_room, "left": take_checkout_back, "settled": take_checkout_back
-    }.get(state, acts.step_back)  # fmt: skip
+        "checkout": back_to_room,
+        "left": take_checkout_back,
+        "settled": take_checkout_back,
+    }.get(state, acts.step_back)
     undo(ctx.desk, ctx.actor, visit_id, form["reason"], form.number("version"))
     return "Taken back."
 
@@ -69,14 +73,23 @@ def _finish(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 
 ACTS: dict[str, Callable[[RequestContext, int, PostedForm], str]] = {
-    "confirm": _confirm, "check-in": _check_in, "to-room": _to_room, "missed": _missed, "cancel": _cancel, "undo": _undo,
+    "confirm": _confirm,
+    "check-in": _check_in,
+    "to-room": _to_room,
+    "missed": _missed,
+    "cancel": _cancel,
+    "undo": _undo,
     "finish": _finish,
-}  # fmt: skip
+}
 
 
 @router.post("/visits/{visit_id}/act/{act}")
-def act_on_visit(request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)) -> Response:
-    """One step of a visit; a refusal shows on the page it was pressed on, beside the visit, with what was typed."""
+def act_on_visit(
+    request: Request, visit_id: int, act: str, form: PostedForm = Depends(posted_form)
+) -> Response:
+    """One step of a visit; a refusal shows on the page it was pressed on, beside the visit, with what was
+    typed.
+    """
     ctx = enter(request)
     if act not in ACTS:
         raise NotFound("There is no such step.")
@@ -85,13 +98,17 @@ def act_on_visit(request: Request, visit_id: int, act: str, form: PostedForm = D
     except Mendable as error:
         if isinstance(error, StepsOpen):
             blocked = {"act": "check-in", "step": "", "blocked": True}
-            return arrival_page(ctx, visit_id, error.status, problems=error.problems, typed=form, about=blocked)
+            return arrival_page(
+                ctx, visit_id, error.status, problems=error.problems, typed=form, about=blocked
+            )
         shown_on = f"/visits/{visit_id}/charges" if act == "finish" else form.back
         return back_with(ctx, shown_on, error, {"visit_id": visit_id, "act": act}, form)
     return ctx.go(form.back, said)
 
 
-def back_with(ctx: RequestContext, back: str, error: ZaxError, about: dict[str, Any], typed: PostedForm) -> Response:
+def back_with(
+    ctx: RequestContext, back: str, error: ZaxError, about: dict[str, Any], typed: PostedForm
+) -> Response:
     """The page the form was on, with the problem in place and everything typed."""
     path, query = urlsplit(back).path, typed.back_query
     shown: dict[str, Any] = {"problems": error.problems, "typed": typed, "about": about}

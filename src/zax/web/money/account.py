@@ -1,4 +1,6 @@
-"""The account: by visit or by date, of the household or one person. Every amount opens how it came about, and what can be done with it."""
+"""The account: by visit or by date, of the household or one person. Every amount opens how it came about, and
+what can be done with it.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +14,14 @@ from zax.core.money.aging import BUCKETS
 from zax.core.money.cents import parse_amount, plain
 from zax.core.money.journal import Kind
 from zax.desk.money.account import account_of
-from zax.desk.money.corrections import OffForm, give_discount, hand_over, shift_part, take_entry_back, write_off
+from zax.desk.money.corrections import (
+    OffForm,
+    give_discount,
+    hand_over,
+    shift_part,
+    take_entry_back,
+    write_off,
+)
 from zax.desk.money.credits import move_allocation, spread_credit
 from zax.desk.money.explain_amount import KIND_WORDS, explain, title
 from zax.desk.money.payment_plans import plans_of, running_plans
@@ -35,21 +44,48 @@ def show_account(
     why: str = "",
     older: int = 0,
 ) -> Response:
-    """`by` visit or date; `who` "one" for this person alone; `why` names the amount that is explained; `older` pages back by date."""
+    """`by` visit or date; `who` "one" for this person alone; `why` names the amount that is explained;
+    `older` pages back by date.
+    """
     return account_page(enter(request, "accounts"), patient_id, all=all, by=by, who=who, why=why, older=older)
 
 
 def account_page(
-    ctx: RequestContext, patient_id: int, status: int = 200, all: bool = False, by: str = "visit", who: str = "", why: str = "", older: int = 0, **more: Any
-) -> Response:  # fmt: skip
+    ctx: RequestContext,
+    patient_id: int,
+    status: int = 200,
+    all: bool = False,
+    by: str = "visit",
+    who: str = "",
+    why: str = "",
+    older: int = 0,
+    **more: Any,
+) -> Response:
     with ctx.read() as connection:
         account = account_of(connection, ctx.clinic, patient_id, ctx.today, who == "one")
         plans = plans_of(connection, account.household.id, ctx.today)
         statements = statements_of(connection, account.household.id)
     page = ctx.page(
-        "money/account.html", status, account=account, lines=account.lines, buckets=BUCKETS, all=all, by=by if by == "date" else "visit", who=who, why=explain(account, why or "t"), asked=why,
-        plans=plans, statements=statements, older=older, rows=BY_DATE_ROWS, kind_words=KIND_WORDS, Kind=Kind, title=title, screen="money", **more,
-    )  # fmt: skip
+        "money/account.html",
+        status,
+        account=account,
+        lines=account.lines,
+        buckets=BUCKETS,
+        all=all,
+        by=by if by == "date" else "visit",
+        who=who,
+        why=explain(account, why or "t"),
+        asked=why,
+        plans=plans,
+        statements=statements,
+        older=older,
+        rows=BY_DATE_ROWS,
+        kind_words=KIND_WORDS,
+        Kind=Kind,
+        title=title,
+        screen="money",
+        **more,
+    )
     return ctx.looked(page, patient_id, "account")
 
 
@@ -77,7 +113,10 @@ def _write_off(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
         ctx.desk,
         ctx.actor,
         OffForm(
-            form.number("line_id") or 0, form["amount"], reason_id=form.number("reason_id") or 0, why=form["why"]
+            form.number("line_id") or 0,
+            form["amount"],
+            reason_id=form.number("reason_id") or 0,
+            why=form["why"],
         ),
     )
     return "Written off."
@@ -90,7 +129,12 @@ def _discount(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     give_discount(
         ctx.desk,
         ctx.actor,
-        OffForm(form.number("line_id") or 0, form["amount"], percent, why=form["why"] or (own.words if own else "")),
+        OffForm(
+            form.number("line_id") or 0,
+            form["amount"],
+            percent,
+            why=form["why"] or (own.words if own else ""),
+        ),
     )
     return "Discount given."
 
@@ -139,12 +183,22 @@ def _move(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 
 
 def _use(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    return f"{plain(spread_credit(ctx.desk, ctx.actor, patient_id, form.number('credit') or 0))} of credit was used."
+    return (
+        f"{plain(spread_credit(ctx.desk, ctx.actor, patient_id, form.number('credit') or 0))} of credit was"
+        " used."
+    )
 
 
 ACTS = {
-    "write-off": _write_off, "discount": _discount, "shift": _shift, "hand-over": _hand_over, "take-back": _take_back, "product-back": _product_back, "move": _move, "use": _use
-}  # fmt: skip
+    "write-off": _write_off,
+    "discount": _discount,
+    "shift": _shift,
+    "hand-over": _hand_over,
+    "take-back": _take_back,
+    "product-back": _product_back,
+    "move": _move,
+    "use": _use,
+}
 
 
 @router.post("/accounts/{patient_id}/correct")
@@ -158,8 +212,16 @@ def correct(request: Request, patient_id: int, form: PostedForm = Depends(posted
         said = act(ctx, patient_id, form)
     except Mendable as error:
         return account_page(
-            ctx, patient_id, error.status, by=form["by"], who=form["who"], why=form["key"], problems=error.problems, typed=form, about=form["do"]
-        )  # fmt: skip
+            ctx,
+            patient_id,
+            error.status,
+            by=form["by"],
+            who=form["who"],
+            why=form["key"],
+            problems=error.problems,
+            typed=form,
+            about=form["do"],
+        )
     query = "&".join(f"{name}={form[name]}" for name in ("by", "who") if form[name])
     return ctx.go(f"/accounts/{patient_id}{'?' + query if query else ''}", said)
 

@@ -1,4 +1,6 @@
-"""Closing the day on the screen: counted against the journal, what is unfinished, the slip, and the day, month and journal as paper and CSV."""
+"""Closing the day on the screen: counted against the journal, what is unfinished, the slip, and the day,
+month and journal as paper and CSV.
+"""
 
 from __future__ import annotations
 
@@ -23,9 +25,12 @@ from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf
 
 router = APIRouter()
 UNFINISHED_WORDS = {
-    "visit": ("visit not checked out", "visits not checked out"), "claim": ("charge without a claim", "charges without a claim"),
-    "asking": ("payment being clarified", "payments being clarified"), "credit": ("credit not given", "credits not given"), "plan": ("payment plan that waits", "payment plans that wait"),
-}  # fmt: skip
+    "visit": ("visit not checked out", "visits not checked out"),
+    "claim": ("charge without a claim", "charges without a claim"),
+    "asking": ("payment being clarified", "payments being clarified"),
+    "credit": ("credit not given", "credits not given"),
+    "plan": ("payment plan that waits", "payment plans that wait"),
+}
 
 
 @router.get("/close")
@@ -46,17 +51,35 @@ def close_page(ctx: RequestContext, day: date | None, status: int = 200, **more:
     with ctx.read() as connection:
         found = closing_of(connection, ctx.clinic, ctx.site_id, day, ctx.today)
         sheet = day_sheet(
-            connection, ctx.clinic, ctx.site_id, found.last.day + timedelta(days=1) if found.last else day, day
+            connection,
+            ctx.clinic,
+            ctx.site_id,
+            found.last.day + timedelta(days=1) if found.last else day,
+            day,
         )
     return ctx.page(
-        "money/day_close.html", status, found=found, sheet=sheet, day=day, pieces=PIECES, count=_count(ctx, found, typed), words=UNFINISHED_WORDS, groups=_groups(found),
-        tender_words=ctx.clinic.money.tender_words, screen="money", before=day - timedelta(days=1), after=day + timedelta(days=1), **more,
-    )  # fmt: skip
+        "money/day_close.html",
+        status,
+        found=found,
+        sheet=sheet,
+        day=day,
+        pieces=PIECES,
+        count=_count(ctx, found, typed),
+        words=UNFINISHED_WORDS,
+        groups=_groups(found),
+        tender_words=ctx.clinic.money.tender_words,
+        screen="money",
+        before=day - timedelta(days=1),
+        after=day + timedelta(days=1),
+        **more,
+    )
 
 
 @dataclass(frozen=True, slots=True)
 class _Count:
-    """The count as the page shows it, before or after the close; cents. `kept` is the float, `cash` what of the drawer goes to the bank."""
+    """The count as the page shows it, before or after the close; cents. `kept` is the float, `cash` what of
+    the drawer goes to the bank.
+    """
 
     drawer: int
     kept: int
@@ -72,7 +95,9 @@ class _Count:
 def _count(ctx: RequestContext, found: Closing, typed: PostedForm) -> _Count:
     if found.closed is not None:
         kept, counted = found.closed.float_cents, found.closed.counted
-        tenders = [CountedTender(name, cents, counted.get(name, cents)) for name, cents in found.expected.items()]
+        tenders = [
+            CountedTender(name, cents, counted.get(name, cents)) for name, cents in found.expected.items()
+        ]
         cheques = sum(int(each["cents"]) for each in found.closed.cheques)
         return _Count(counted[Tender.CASH] + kept, kept, tenders, (), cheques)
     drawer, kept = _worth(typed), ctx.clinic.money.float_cents
@@ -165,13 +190,17 @@ def journal_table(request: Request, first: str, last: str) -> Response:
     with ctx.read() as connection:
         text = journal_csv(journal_of(connection, ctx.site_id, a, b))
     return Response(
-        text, media_type="text/csv", headers={"Content-Disposition": f'attachment; filename="journal-{a}-{b}.csv"'}
+        text,
+        media_type="text/csv",
+        headers={"Content-Disposition": f'attachment; filename="journal-{a}-{b}.csv"'},
     )
 
 
 @router.get("/month")
 def month(request: Request, month: str = "") -> Response:
-    """Production, collections and adjustments of a month: every day, every provider; whether each day is closed."""
+    """Production, collections and adjustments of a month: every day, every provider; whether each day is
+    closed.
+    """
     ctx = enter(request, "close")
     first = _day(f"{month}-01") if month else ctx.today.replace(day=1)
     assert first is not None

@@ -22,7 +22,9 @@ from zax.web.shell.pdf import paper, paper_html, write_all
 
 
 def receipt_pdf(desk: Desk, receipt_id: int) -> bytes:
-    """What was paid in one go, by which tenders, for what; the same numbers whenever it is asked for. NotFound when nothing was taken."""
+    """What was paid in one go, by which tenders, for what; the same numbers whenever it is asked for.
+    NotFound when nothing was taken.
+    """
     with desk.engine.connect() as connection:
         shown = receipt_of(connection, desk.clinic, receipt_id)
         patient = known_patient(connection, shown.row.patient_id)
@@ -30,13 +32,21 @@ def receipt_pdf(desk: Desk, receipt_id: int) -> bytes:
         raise NotFound("Nothing was paid, so there is no receipt.")
     site = desk.clinic.sites[shown.row.site_id]
     return paper(
-        "money/papers/receipt.html", shown=shown, patient=patient, site=site, about=desk.clinic.about, clinic=desk.clinic, tender_words=tender_words,
+        "money/papers/receipt.html",
+        shown=shown,
+        patient=patient,
+        site=site,
+        about=desk.clinic.about,
+        clinic=desk.clinic,
+        tender_words=tender_words,
         printed=local(shown.row.at, site.timezone),
-    )  # fmt: skip
+    )
 
 
 def statement_pdfs(desk: Desk, made: Sequence[Statement]) -> list[bytes]:
-    """Statements in plain words: visit by visit what it came to, who paid what, what is open and why, its age, and a pay slip."""
+    """Statements in plain words: visit by visit what it came to, who paid what, what is open and why, its
+    age, and a pay slip.
+    """
     return write_all([_statement_html(desk, each) for each in made])
 
 
@@ -45,10 +55,20 @@ def _statement_html(desk: Desk, made: Statement) -> str:
     shown = [each for each in account.visits if each.open.patient]
     waiting = sum(each.open.insurer for each in account.visits if not each.open.patient)
     return paper_html(
-        "money/papers/statement.html", s=made, account=account, shown=shown, waiting=waiting, visit_why=lambda each: sentence(account, each), site=site, about=desk.clinic.about,
-        buckets=BUCKETS, pay_by=made.day + PAY_WITHIN, title=title, payer=account.members[0] if account.visits else account.patient,
+        "money/papers/statement.html",
+        s=made,
+        account=account,
+        shown=shown,
+        waiting=waiting,
+        visit_why=lambda each: sentence(account, each),
+        site=site,
+        about=desk.clinic.about,
+        buckets=BUCKETS,
+        pay_by=made.day + PAY_WITHIN,
+        title=title,
+        payer=account.members[0] if account.visits else account.patient,
         printed=local(desk.clock.now(), site.timezone),
-    )  # fmt: skip
+    )
 
 
 def deposit_slip_pdf(desk: Desk, close: DayClose) -> bytes:
@@ -66,13 +86,22 @@ def deposit_slip_pdf(desk: Desk, close: DayClose) -> bytes:
 
 
 def day_sheet_pdf(desk: Desk, site_id: int, day: date) -> bytes:
-    """Production, collections and adjustments of a day by provider, tender, payer and reason, with its count once it is closed."""
+    """Production, collections and adjustments of a day by provider, tender, payer and reason, with its count
+    once it is closed.
+    """
     with desk.engine.connect() as connection:
         sheet = day_sheet(connection, desk.clinic, site_id, day, day)
         closed = closes_of(connection, site_id, day, day).get(day)
         rows = journal_of(connection, site_id, day, day)
     site = desk.clinic.sites[site_id]
     return paper(
-        "money/papers/day_sheet.html", sheet=sheet, closed=closed, rows=rows, day=day, site=site, about=desk.clinic.about, tender_words=desk.clinic.money.tender_words,
+        "money/papers/day_sheet.html",
+        sheet=sheet,
+        closed=closed,
+        rows=rows,
+        day=day,
+        site=site,
+        about=desk.clinic.about,
+        tender_words=desk.clinic.money.tender_words,
         printed=local(desk.clock.now(), site.timezone),
-    )  # fmt: skip
+    )

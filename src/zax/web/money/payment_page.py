@@ -1,4 +1,6 @@
-"""Taking a payment: one page from every screen. What is open in the household is ticked, in part if wished; the tenders follow the sum."""
+"""Taking a payment: one page from every screen. What is open in the household is ticked, in part if wished;
+the tenders follow the sum.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ router = APIRouter()
 
 @router.get("/pay/check/{key}")
 def check(request: Request, key: str, back: str = "/day") -> Response:
-    """Whether a payment whose answer was lost was taken: its receipt, or the page it came from with the word that nothing was."""
+    """Whether a payment whose answer was lost was taken: its receipt, or the page it came from with the word
+    that nothing was.
+    """
     ctx = enter(request, "arrivals")
     with ctx.read() as connection:
         receipt_id = receipt_by_key(connection, key)
@@ -39,7 +43,9 @@ def check(request: Request, key: str, back: str = "/day") -> Response:
 
 @router.get("/pay/{patient_id}")
 def show_payment(request: Request, patient_id: int, visit: int = 0, only: str = "") -> Response:
-    """`visit` is what the payment is about: its items are ticked, or money is taken for it ahead. `only` ticks nothing else."""
+    """`visit` is what the payment is about: its items are ticked, or money is taken for it ahead. `only`
+    ticks nothing else.
+    """
     return pay_page(enter(request, "payments"), patient_id, visit_id=visit, only=only)
 
 
@@ -51,10 +57,20 @@ def pay_page(
         found = pay_desk(connection, ctx.clinic, ctx.now, patient_id, visit_id or None)
     sales = _sales_typed(typed) if typed is not None else []
     page = ctx.page(
-        "money/payment_page.html", status, desk=found, visit_id=visit_id, only=only, key_of_form=(typed and typed["key"]) or uuid.uuid4().hex,
-        choices=tender_choices(ctx.clinic, found.cards, found.ways.tender), sales=_shown(found, sales),
-        ticked=_ticked(found, typed, visit_id, only), parts=_parts(found, typed, visit_id), screen="money", back=_back(found, visit_id), **more,
-    )  # fmt: skip
+        "money/payment_page.html",
+        status,
+        desk=found,
+        visit_id=visit_id,
+        only=only,
+        key_of_form=(typed and typed["key"]) or uuid.uuid4().hex,
+        choices=tender_choices(ctx.clinic, found.cards, found.ways.tender),
+        sales=_shown(found, sales),
+        ticked=_ticked(found, typed, visit_id, only),
+        parts=_parts(found, typed, visit_id),
+        screen="money",
+        back=_back(found, visit_id),
+        **more,
+    )
     return ctx.looked(page, patient_id, "payment")
 
 
@@ -117,7 +133,13 @@ def take(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
         if not items and not sales:
             raise Refused("Tick what is paid, or type a deposit.", "items")
         pay = PayForm(
-            tender_forms(form), items, form["key"], form["over"], form["receipt"] or "none", ctx.site_id, sales
+            tender_forms(form),
+            items,
+            form["key"],
+            form["over"],
+            form["receipt"] or "none",
+            ctx.site_id,
+            sales,
         )
         taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
     except OperationalError:
@@ -148,7 +170,11 @@ def _items(form: PostedForm) -> list[Item]:
     for pick in form.all.get("pick", []):
         kind, _, number = pick.partition("-")
         text = form[f"for-{pick}"]
-        field = pick if kind == "deposit" else f"{'item' if kind == 'line' else 'visit'}-{number.partition('-')[0]}"
+        field = (
+            pick
+            if kind == "deposit"
+            else f"{'item' if kind == 'line' else 'visit'}-{number.partition('-')[0]}"
+        )
         cents = wrong.take(parse_amount, text, field) if text.strip() else None
         if kind == "line" and number.isdecimal():
             visit = form.number(f"of-{pick}")

@@ -1,4 +1,6 @@
-"""A payment plan on the screen: made from ticked charges with its instalments seen before it is kept, and how it stands."""
+"""A payment plan on the screen: made from ticked charges with its instalments seen before it is kept, and how
+it stands.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ def show(request: Request, patient_id: int, plan: int = 0) -> Response:
     return plan_page(enter(request, "payments"), patient_id, plan_id=plan)
 
 
-def plan_page(ctx: RequestContext, patient_id: int, status: int = 200, plan_id: int = 0, **more: Any) -> Response:
+def plan_page(
+    ctx: RequestContext, patient_id: int, status: int = 200, plan_id: int = 0, **more: Any
+) -> Response:
     typed = more.get("typed")
     with ctx.read() as connection:
         patient = patient_of(connection, patient_id)
@@ -39,20 +43,37 @@ def plan_page(ctx: RequestContext, patient_id: int, status: int = 200, plan_id: 
     ticked = set(typed.numbers("line")) if typed is not None else {each.line_id for each in lines}
     total = sum(each.cents for each in lines if each.line_id in ticked)
     page = ctx.page(
-        "money/payment_plan.html", status, patient=patient, lines=lines, plans=plans, cards=cards, ticked=ticked, total=total, every=EVERY, instalments=_seen(ctx, typed, total),
-        chosen=plan_id, screen="money", **more,
-    )  # fmt: skip
+        "money/payment_plan.html",
+        status,
+        patient=patient,
+        lines=lines,
+        plans=plans,
+        cards=cards,
+        ticked=ticked,
+        total=total,
+        every=EVERY,
+        instalments=_seen(ctx, typed, total),
+        chosen=plan_id,
+        screen="money",
+        **more,
+    )
     return ctx.looked(page, patient_id, "plan")
 
 
 def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Any]:
-    """The instalments of what is typed, so that they can be told before the plan is kept; empty while it does not make sense."""
+    """The instalments of what is typed, so that they can be told before the plan is kept; empty while it does
+    not make sense.
+    """
     try:
         cents = parse_amount(typed["amount"]) if typed is not None else total
         count = int(typed["count"]) if typed is not None else 6
         first = date.fromisoformat(typed["first"]) if typed is not None else ctx.today
         every = typed["every"] if typed is not None else "month"
-        return schedule(cents, count, first, every) if 2 <= count <= 60 and every in EVERY and cents >= count else []
+        return (
+            schedule(cents, count, first, every)
+            if 2 <= count <= 60 and every in EVERY and cents >= count
+            else []
+        )
     except (ZaxError, ValueError):
         return []
 
@@ -65,7 +86,12 @@ def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
         return plan_page(ctx, patient_id, typed=form)
     try:
         plan = PaymentPlanForm(
-            form.numbers("line"), form["amount"], form["count"], form["first"], form["every"], form.number("card")
+            form.numbers("line"),
+            form["amount"],
+            form["count"],
+            form["first"],
+            form["every"],
+            form.number("card"),
         )
         make_plan(ctx.desk, ctx.actor, patient_id, plan)
     except Mendable as error:
@@ -79,5 +105,7 @@ def end(request: Request, plan_id: int, form: PostedForm = Depends(posted_form))
     try:
         patient_id = end_plan(ctx.desk, ctx.actor, plan_id, form["why"])
     except Mendable as error:
-        return plan_page(ctx, form.number("patient_id") or 0, error.status, plan_id=plan_id, problems=error.problems)
+        return plan_page(
+            ctx, form.number("patient_id") or 0, error.status, plan_id=plan_id, problems=error.problems
+        )
     return ctx.go(f"/accounts/{patient_id}", "The plan has ended; what is open is due as before.")

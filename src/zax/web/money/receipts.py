@@ -1,4 +1,6 @@
-"""A receipt on the screen: what was paid, how, for what; printed or mailed again at any time; and its money given back."""
+"""A receipt on the screen: what was paid, how, for what; printed or mailed again at any time; and its money
+given back.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ def receipt_paper(request: Request, receipt_id: int) -> Response:
 
 
 @router.get("/receipts/{receipt_id}")
-def show_receipt(request: Request, receipt_id: int, now: bool = False, visit: int = 0, back: int = 0) -> Response:
+def show_receipt(
+    request: Request, receipt_id: int, now: bool = False, visit: int = 0, back: int = 0
+) -> Response:
     """`now`: it was just taken. `back` is the payment whose giving back is being entered."""
     return receipt_page(enter(request, "payments"), receipt_id, now=now, visit_id=visit, back=back)
 
@@ -44,9 +48,19 @@ def receipt_page(
         shown = receipt_of(connection, ctx.clinic, receipt_id)
         given_back, originals = given_back_of(connection, shown)
     page = ctx.page(
-        "money/receipt.html", status, shown=shown, given_back=given_back, originals=originals, now_taken=now, visit_id=visit_id, back_of=back,
-        tender_words=tender_words, key_of_form=uuid.uuid4().hex, screen="money", **more,
-    )  # fmt: skip
+        "money/receipt.html",
+        status,
+        shown=shown,
+        given_back=given_back,
+        originals=originals,
+        now_taken=now,
+        visit_id=visit_id,
+        back_of=back,
+        tender_words=tender_words,
+        key_of_form=uuid.uuid4().hex,
+        screen="money",
+        **more,
+    )
     return ctx.looked(page, shown.row.patient_id, "receipt")
 
 
@@ -84,5 +98,7 @@ def give_back(request: Request, receipt_id: int, form: PostedForm = Depends(post
         act = void if form["do"] == "void" else refund
         done = act(ctx.desk, ctx.actor, ctx.shared.outside.terminal, back)
     except Mendable as error:
-        return receipt_page(ctx, receipt_id, error.status, back=payment_id, problems=error.problems, typed=form)
+        return receipt_page(
+            ctx, receipt_id, error.status, back=payment_id, problems=error.problems, typed=form
+        )
     return ctx.go(f"/receipts/{receipt_id}", done.words)

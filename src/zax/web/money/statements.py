@@ -1,4 +1,6 @@
-"""Statements on the screen: one from the account, or a run with its rule, the list before it is made, its progress, and every one kept."""
+"""Statements on the screen: one from the account, or a run with its rule, the list before it is made, its
+progress, and every one kept.
+"""
 
 from __future__ import annotations
 
@@ -29,8 +31,13 @@ def one(request: Request, patient_id: int, form: PostedForm = Depends(posted_for
     if household_id is None:
         raise NotFound("There is no such patient.")
     number = make_statement(
-        ctx.desk, ctx.actor, statement_pdfs, ctx.shared.files, household_id, patient_id if form["who"] == "one" else None
-    )  # fmt: skip
+        ctx.desk,
+        ctx.actor,
+        statement_pdfs,
+        ctx.shared.files,
+        household_id,
+        patient_id if form["who"] == "one" else None,
+    )
     return ctx.go(f"/statements/{number}.pdf")
 
 
@@ -62,7 +69,9 @@ def show(request: Request) -> Response:
     return statements_page(enter(request, "statements"))
 
 
-def statements_page(ctx: RequestContext, status: int = 200, rule: Rule | None = None, **more: Any) -> Response:
+def statements_page(
+    ctx: RequestContext, status: int = 200, rule: Rule | None = None, **more: Any
+) -> Response:
     """`rule` None shows the runs that were made; otherwise the list of whom the rule picks."""
     with ctx.read() as connection:
         found = preview(connection, rule, ctx.today) if rule is not None else None

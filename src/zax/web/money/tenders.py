@@ -24,11 +24,16 @@ class Choice:
 def tender_choices(clinic: Any, cards: Sequence[Any], last: str = "") -> list[Choice]:
     """What may be chosen, the tender used last first; every card on file is one."""
     made = [
-        Choice(tender, words, tender == Tender.CHEQUE or (tender in clinic.money.own and clinic.money.own[tender].needs_number))
+        Choice(
+            tender,
+            words,
+            tender == Tender.CHEQUE or (tender in clinic.money.own and clinic.money.own[tender].needs_number),
+        )
         for tender, words in clinic.money.offered(last)
-    ]  # fmt: skip
+    ]
     on_file = [
-        Choice(f"file-{card.id}", f"{card.first}’s card ending {card.ending}, to {card.expires}") for card in cards
+        Choice(f"file-{card.id}", f"{card.first}’s card ending {card.ending}, to {card.expires}")
+        for card in cards
     ]
     return on_file + made if last == Tender.FILE else made[:1] + on_file + made[1:]
 

@@ -32,14 +32,20 @@ def show_pairs(request: Request) -> Response:
 
 
 @router.get("/duplicates/typing")
-def while_typing(request: Request, first: str = "", last: str = "", birth: str = "", phone: str = "") -> Response:
+def while_typing(
+    request: Request, first: str = "", last: str = "", birth: str = "", phone: str = ""
+) -> Response:
     """Under the fields of a new patient: who on file may be the same person."""
     ctx = enter(request)
     found = []
     if len(first.strip()) > 1 and len(last.strip()) > 1 or birth.strip() or phone.strip():
         with ctx.read() as connection:
             found = acts.like_typed(
-                connection, first, last, _quiet(parse_birth, birth, ctx.today), _quiet(check_phone, phone) or ""
+                connection,
+                first,
+                last,
+                _quiet(parse_birth, birth, ctx.today),
+                _quiet(check_phone, phone) or "",
             )
     return ctx.page("patients/likely.html", found=found)
 
@@ -69,7 +75,9 @@ def merge_page(ctx: RequestContext, keep_id: int, drop_id: int, status: int = 20
         keep, drop, choices, counted = acts.preview(connection, keep_id, drop_id)
         pair = acts.compare_rows(connection, keep_id, drop_id)
     same = [
-        field for name, field in FIELDS.items() if getattr(keep, name) == getattr(drop, name) and getattr(keep, name)
+        field
+        for name, field in FIELDS.items()
+        if getattr(keep, name) == getattr(drop, name) and getattr(keep, name)
     ]
     return ctx.page(
         "patients/merge.html",
@@ -100,7 +108,9 @@ def do_merge(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
     keep_id, drop_id = form.number("keep") or 0, form.number("drop") or 0
     try:
         if form["sure"] != "yes":
-            raise Refused("Tick that you have looked at both sides. A merge cannot be taken apart again.", "sure")
+            raise Refused(
+                "Tick that you have looked at both sides. A merge cannot be taken apart again.", "sure"
+            )
         acts.merge(
             ctx.desk,
             ctx.actor,

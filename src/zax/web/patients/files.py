@@ -1,4 +1,6 @@
-"""A patient's files and photo: taken in, listed, shown in the browser. Content is sent as what it was recognised as, never as what it was named."""
+"""A patient's files and photo: taken in, listed, shown in the browser. Content is sent as what it was
+recognised as, never as what it was named.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ from zax.web.shell.request_context import PostedForm, RequestContext, enter, pos
 
 router = APIRouter()
 # A file is shown by the browser's own viewer and may do nothing else.
-SHOWN = {"Content-Security-Policy": "default-src 'none'; img-src 'self'; object-src 'self'; frame-ancestors 'self'"}
+SHOWN = {
+    "Content-Security-Policy": "default-src 'none'; img-src 'self'; object-src 'self'; frame-ancestors 'self'"
+}
 
 
 @router.get("/patients/{patient_id}/files")
@@ -73,14 +77,18 @@ def take_in(request: Request, patient_id: int, form: PostedForm = Depends(posted
 
 
 @router.post("/patients/{patient_id}/files/{file_id}/end")
-def take_away(request: Request, patient_id: int, file_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+def take_away(
+    request: Request, patient_id: int, file_id: int, form: PostedForm = Depends(posted_form)
+) -> Response:
     ctx = enter(request, "patients")
     acts.end_file(ctx.desk, ctx.actor, patient_id, file_id)
     return ctx.go(f"/patients/{patient_id}/files", f"Taken off the list.|{file_id}")
 
 
 @router.post("/patients/{patient_id}/files/{file_id}/back")
-def bring_back(request: Request, patient_id: int, file_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+def bring_back(
+    request: Request, patient_id: int, file_id: int, form: PostedForm = Depends(posted_form)
+) -> Response:
     ctx = enter(request, "patients")
     acts.put_file_back(ctx.desk, ctx.actor, patient_id, file_id)
     return ctx.go(f"/patients/{patient_id}/files", "Back on the list.")

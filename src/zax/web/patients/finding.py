@@ -15,11 +15,22 @@ from zax.web.shell.request_context import enter
 
 router = APIRouter()
 SCREENS = (
-    ("Day", "/day", "see"), ("Book", "/book", "see"), ("Patients", "/patients", "see"), ("Money", "/money", "accounts"),
-    ("Claims", "/claims", "claims"), ("Waitlist", "/waitlist", "book"), ("Openings", "/book?find=1", "book"), ("Web requests", "/requests", "book"),
-    ("Eligibility", "/eligibility", "see"), ("Payers and plans", "/plans", "see"), ("Likely duplicates", "/duplicates", "patients"), ("Import and export", "/import", "merge"),
-    ("Flags", "/setup/flags", "setup"), ("Setup", "/setup", "setup"), ("All shortcuts", "/keys", "see"),
-)  # fmt: skip
+    ("Day", "/day", "see"),
+    ("Book", "/book", "see"),
+    ("Patients", "/patients", "see"),
+    ("Money", "/money", "accounts"),
+    ("Claims", "/claims", "claims"),
+    ("Waitlist", "/waitlist", "book"),
+    ("Openings", "/book?find=1", "book"),
+    ("Web requests", "/requests", "book"),
+    ("Eligibility", "/eligibility", "see"),
+    ("Payers and plans", "/plans", "see"),
+    ("Likely duplicates", "/duplicates", "patients"),
+    ("Import and export", "/import", "merge"),
+    ("Flags", "/setup/flags", "setup"),
+    ("Setup", "/setup", "setup"),
+    ("All shortcuts", "/keys", "see"),
+)
 
 
 @router.get("/find")
@@ -36,7 +47,9 @@ def find(request: Request, q: str = "") -> Response:
 
 @router.get("/patients")
 def show_patients(request: Request, q: str = "", all: bool = False) -> Response:
-    """Search as a page of its own; without a question the people this user looked at last. `all` takes in inactive ones."""
+    """Search as a page of its own; without a question the people this user looked at last. `all` takes in
+    inactive ones.
+    """
     ctx = enter(request)
     query = parse_query(q, ctx.today)
     with ctx.read() as connection:

@@ -1,4 +1,6 @@
-"""Whom somebody looked at last, kept for two seconds: a name is typed letter by letter, and each letter asks again."""
+"""Whom somebody looked at last, kept for two seconds: a name is typed letter by letter, and each letter asks
+again.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Signing in and out, choosing the site. A form sent after the session ended is kept whole and sent again once signed in."""
+"""Signing in and out, choosing the site. A form sent after the session ended is kept whole and sent again
+once signed in.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,8 @@ LONGEST_KEPT = 60_000
 def ask_to_sign_in(request: Request, error: SignInNeeded) -> Response:
     """A page goes to the sign-in page; a form stays where it is, with everything typed, above the sign-in.
 
-    What a field asks for while somebody types is answered in its place: a page that went away would take the half-typed form with it.
+    What a field asks for while somebody types is answered in its place: a page that went away would take the
+    half-typed form with it.
     """
     if error.kept is None:
         if "hx-request" in request.headers and "hx-boosted" not in request.headers:
@@ -47,7 +50,8 @@ def _page(request: Request, status: int = 200, **values: object) -> HTMLResponse
     template = request.app.state.shared.templates.get_template("people/sign_in.html")
     about = request.app.state.shared.desk.clinic.about
     return HTMLResponse(
-        template.render(csrf=csrf_of(request), clinic_name=about["clinic_name"], **(given | {"kept": kept})), status
+        template.render(csrf=csrf_of(request), clinic_name=about["clinic_name"], **(given | {"kept": kept})),
+        status,
     )
 
 
@@ -58,13 +62,17 @@ def show_sign_in(request: Request, to: str = "/") -> Response:
 
 def _ours(to: str) -> str:
     return (
-        to if to.startswith("/") and not to.startswith("//") and not urlsplit(to).netloc and "\\" not in to else "/"
+        to
+        if to.startswith("/") and not to.startswith("//") and not urlsplit(to).netloc and "\\" not in to
+        else "/"
     )
 
 
 async def _unsigned_form(request: Request) -> PostedForm:
     """The sign-in form itself: a token is needed, a session is not."""
-    form = PostedForm({name: value for name, value in (await request.form()).items() if isinstance(value, str)})
+    form = PostedForm(
+        {name: value for name, value in (await request.form()).items() if isinstance(value, str)}
+    )
     if not form["csrf"] or form["csrf"] != request.cookies.get(CSRF_COOKIE):
         raise ForgedForm
     return form

@@ -1,4 +1,6 @@
-"""Importing a list of patients with its dry run, progress and refused rows; exporting patients in open formats."""
+"""Importing a list of patients with its dry run, progress and refused rows; exporting patients in open
+formats.
+"""
 
 from __future__ import annotations
 
@@ -101,7 +103,9 @@ def refused(request: Request, job_id: int) -> Response:
     with ctx.read() as connection:
         text = acts.refused_csv(connection, ctx.shared.files, job_id)
     return Response(
-        text, media_type="text/csv", headers={"Content-Disposition": f'attachment; filename="refused-{job_id}.csv"'}
+        text,
+        media_type="text/csv",
+        headers={"Content-Disposition": f'attachment; filename="refused-{job_id}.csv"'},
     )
 
 

@@ -1,4 +1,6 @@
-"""The record: one page, each part edited in its place. `?edit=reach` opens a part, `?edit=coverage-7` a coverage; everything works without scripts."""
+"""The record: one page, each part edited in its place. `?edit=reach` opens a part, `?edit=coverage-7` a
+coverage; everything works without scripts.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,9 @@ def show_record(request: Request, patient_id: int, edit: str = "") -> Response:
     return record_page(ctx, patient_id, edit=edit)
 
 
-def record_page(ctx: RequestContext, patient_id: int, status: int = 200, edit: str = "", **more: Any) -> Response:
+def record_page(
+    ctx: RequestContext, patient_id: int, status: int = 200, edit: str = "", **more: Any
+) -> Response:
     """`edit` names the part that is open; `problems` and `typed` belong to it."""
     with ctx.read() as connection:
         record = record_of(connection, ctx.clinic, patient_id, ctx.now, ctx.today)
@@ -59,10 +63,31 @@ def record_page(ctx: RequestContext, patient_id: int, status: int = 200, edit: s
         signed, recalls = signed_forms(connection, patient_id), recalls_of(connection, patient_id)
     masked = mask_ssn(ctx.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
     page = ctx.page(
-        "record/record.html", status, r=record, p=record.patient, edit=edit, sections=SECTIONS, masked=masked, topics=TOPICS, channels=CHANNELS, statuses=STATUSES, kinds=KINDS,
-        purposes=PURPOSE_WORDS, wait_words=WAIT_WORDS, value_of=value_of, open_coverage=open_coverage, ranks=RANKS, holders=HOLDERS, relations=RELATIONSHIP_WORDS, category_words=CATEGORY_WORDS,
-        screen="patients", ups=ups, signed=signed, recalls=recalls, **({"about": {}} | more),
-    )  # fmt: skip
+        "record/record.html",
+        status,
+        r=record,
+        p=record.patient,
+        edit=edit,
+        sections=SECTIONS,
+        masked=masked,
+        topics=TOPICS,
+        channels=CHANNELS,
+        statuses=STATUSES,
+        kinds=KINDS,
+        purposes=PURPOSE_WORDS,
+        wait_words=WAIT_WORDS,
+        value_of=value_of,
+        open_coverage=open_coverage,
+        ranks=RANKS,
+        holders=HOLDERS,
+        relations=RELATIONSHIP_WORDS,
+        category_words=CATEGORY_WORDS,
+        screen="patients",
+        ups=ups,
+        signed=signed,
+        recalls=recalls,
+        **({"about": {}} | more),
+    )
     return ctx.looked(page, patient_id, "record")
 
 
@@ -82,26 +107,36 @@ def show_changes(request: Request, patient_id: int) -> Response:
         record = record_of(connection, ctx.clinic, patient_id, ctx.now, ctx.today)
         changes = changes_of(connection, patient_id)
     return ctx.looked(
-        ctx.page("record/changes.html", p=record.patient, changes=changes, screen="patients"), patient_id, "changes"
+        ctx.page("record/changes.html", p=record.patient, changes=changes, screen="patients"),
+        patient_id,
+        "changes",
     )
 
 
 @router.post("/patients/{patient_id}/part/{name}")
-def save_part(request: Request, patient_id: int, name: str, form: PostedForm = Depends(posted_form)) -> Response:
+def save_part(
+    request: Request, patient_id: int, name: str, form: PostedForm = Depends(posted_form)
+) -> Response:
     ctx = enter(request, "patients")
     try:
-        acts.change_section(ctx.desk, ctx.actor, patient_id, name, form, form.number("version") or 0, ctx.site_id)
+        acts.change_section(
+            ctx.desk, ctx.actor, patient_id, name, form, form.number("version") or 0, ctx.site_id
+        )
     except Mendable as error:
         return _again(ctx, patient_id, name, error, form)
     return ctx.go(f"/patients/{patient_id}", "Saved.")
 
 
 def _again(ctx: RequestContext, patient_id: int, edit: str, error: Mendable, form: PostedForm) -> Response:
-    """The page with the part still open, what was typed, and what is wrong; after a stale save with the version that now stands."""
+    """The page with the part still open, what was typed, and what is wrong; after a stale save with the
+    version that now stands.
+    """
     problems = error.problems
     if isinstance(error, Stale):
         form["version"] = ""
-    return record_page(ctx, patient_id, error.status, edit, problems=problems, typed=form, about={"act": edit})
+    return record_page(
+        ctx, patient_id, error.status, edit, problems=problems, typed=form, about={"act": edit}
+    )
 
 
 def _flag(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
@@ -163,13 +198,23 @@ def _pays(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 
 
 ACTS: dict[str, tuple[Callable[[RequestContext, int, PostedForm], str], str]] = {
-    "flag": (_flag, "flags"), "unflag": (_unflag, ""), "note": (_note, "notes"), "end-note": (_end_note, ""), "status": (_status, "status"), "messages": (_messages, "messages"),
-    "ssn": (_ssn, "ssn"), "join": (_join, "household"), "leave": (_leave, "household"), "pays": (_pays, "household"),
-}  # fmt: skip
+    "flag": (_flag, "flags"),
+    "unflag": (_unflag, ""),
+    "note": (_note, "notes"),
+    "end-note": (_end_note, ""),
+    "status": (_status, "status"),
+    "messages": (_messages, "messages"),
+    "ssn": (_ssn, "ssn"),
+    "join": (_join, "household"),
+    "leave": (_leave, "household"),
+    "pays": (_pays, "household"),
+}
 
 
 @router.post("/patients/{patient_id}/act/{name}")
-def change_record(request: Request, patient_id: int, name: str, form: PostedForm = Depends(posted_form)) -> Response:
+def change_record(
+    request: Request, patient_id: int, name: str, form: PostedForm = Depends(posted_form)
+) -> Response:
     ctx = enter(request, "patients")
     if name not in ACTS:
         raise NotFound("There is no such step.")
@@ -203,7 +248,9 @@ def save_wishes(request: Request, patient_id: int, form: PostedForm = Depends(po
 def add_planned(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "charges")
     try:
-        plan_service(ctx.desk, ctx.actor, patient_id, form.number("service_id") or 0, form["tooth"], form["surfaces"])
+        plan_service(
+            ctx.desk, ctx.actor, patient_id, form.number("service_id") or 0, form["tooth"], form["surfaces"]
+        )
     except Mendable as error:
         return _again(ctx, patient_id, "planned", error, form)
     return ctx.go(f"/patients/{patient_id}", "Planned. It is offered when a visit is booked.")
@@ -227,7 +274,7 @@ def drop_plan(
     return ctx.go(f"/patients/{patient_id}", "Not planned any more.")
 
 
-# --- coverage ------------------------------------------------------------------------------------------------------
+# --- coverage
 @router.post("/patients/{patient_id}/coverage/{coverage_id}")
 def keep_coverage(
     request: Request, patient_id: int, coverage_id: int, form: PostedForm = Depends(posted_form)
@@ -261,7 +308,12 @@ def ask_payer(request: Request, coverage_id: int, form: PostedForm = Depends(pos
     ctx = enter(request)
     try:
         judged = ask(
-            ctx.desk, ctx.actor, ctx.shared.outside.clearinghouse, coverage_id, ctx.today, form.number("visit_id")
+            ctx.desk,
+            ctx.actor,
+            ctx.shared.outside.clearinghouse,
+            coverage_id,
+            ctx.today,
+            form.number("visit_id"),
         )
     except ZaxError as error:
         return ctx.go(form.back, error.message)

@@ -1,4 +1,6 @@
-"""Setup of arrival and the day: the check-in list in its order, the stages between, how long is too long, the corridor screen, and forms."""
+"""Setup of arrival and the day: the check-in list in its order, the stages between, how long is too long, the
+corridor screen, and forms.
+"""
 
 from __future__ import annotations
 
@@ -35,9 +37,13 @@ def steps_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: A
 def put_in_order(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: order_steps(ctx.desk, ctx.actor, form.numbers("ids")), lambda status, more: steps_page(ctx, status, **more), "/setup/arrival",
+        ctx,
+        form,
+        lambda: order_steps(ctx.desk, ctx.actor, form.numbers("ids")),
+        lambda status, more: steps_page(ctx, status, **more),
+        "/setup/arrival",
         "The list is in this order now.",
-    )  # fmt: skip
+    )
 
 
 @router.post("/setup/arrival/{step_id}")
@@ -45,14 +51,32 @@ def store_step(request: Request, step_id: int, form: PostedForm = Depends(posted
     ctx = enter(request, "setup")
 
     def save() -> None:
-        save_step(ctx.desk, ctx.actor, step_id, StepForm(
-            form["kind"], form["words"], form["note"], form["required"] == "yes", form["new"] == "yes", form.numbers("flags"), form.numbers("types"),
-            form["yearly"] == "yes", form.number("template_id") or 0, form["active"] == "yes",
-        ))  # fmt: skip
+        save_step(
+            ctx.desk,
+            ctx.actor,
+            step_id,
+            StepForm(
+                form["kind"],
+                form["words"],
+                form["note"],
+                form["required"] == "yes",
+                form["new"] == "yes",
+                form.numbers("flags"),
+                form.numbers("types"),
+                form["yearly"] == "yes",
+                form.number("template_id") or 0,
+                form["active"] == "yes",
+            ),
+        )
 
     return done(
-        ctx, form, save, lambda status, more: steps_page(ctx, status, edit=step_id, **more), "/setup/arrival", "Step saved."
-    )  # fmt: skip
+        ctx,
+        form,
+        save,
+        lambda status, more: steps_page(ctx, status, edit=step_id, **more),
+        "/setup/arrival",
+        "Step saved.",
+    )
 
 
 @router.get("/setup/day")
@@ -68,27 +92,49 @@ def day_setup_page(ctx: RequestContext, status: int = 200, **more: Any) -> Respo
 def store_day(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_day_habits(ctx.desk, ctx.actor, form["wait_limit"], form["late_limit"], form["wall_names"], form["numbering"]),
-        lambda status, more: day_setup_page(ctx, status, **more), "/setup/day", "Saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_day_habits(
+            ctx.desk, ctx.actor, form["wait_limit"], form["late_limit"], form["wall_names"], form["numbering"]
+        ),
+        lambda status, more: day_setup_page(ctx, status, **more),
+        "/setup/day",
+        "Saved.",
+    )
 
 
 @router.post("/setup/stages/order")
 def order_the_stages(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: order_stages(ctx.desk, ctx.actor, form.numbers("ids")), lambda status, more: day_setup_page(ctx, status, **more), "/setup/day",
+        ctx,
+        form,
+        lambda: order_stages(ctx.desk, ctx.actor, form.numbers("ids")),
+        lambda status, more: day_setup_page(ctx, status, **more),
+        "/setup/day",
         "The stages are in this order now.",
-    )  # fmt: skip
+    )
 
 
 @router.post("/setup/stages/{stage_id}")
 def store_stage(request: Request, stage_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_stage(ctx.desk, ctx.actor, stage_id, form["name"], form["whose"], form["dental"] == "yes", form["active"] == "yes"),
-        lambda status, more: day_setup_page(ctx, status, about_stage=stage_id, **more), "/setup/day", "Stage saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_stage(
+            ctx.desk,
+            ctx.actor,
+            stage_id,
+            form["name"],
+            form["whose"],
+            form["dental"] == "yes",
+            form["active"] == "yes",
+        ),
+        lambda status, more: day_setup_page(ctx, status, about_stage=stage_id, **more),
+        "/setup/day",
+        "Stage saved.",
+    )
 
 
 @router.get("/setup/forms")
@@ -105,9 +151,11 @@ def forms_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: A
     if typed is not None and "name" in typed:
         rows = list(_rows(typed))
     else:
-        rows = [
-            (b.kind.value, b.words, ", ".join(b.options) or b.fills, b.needed) for b in template.blocks
-        ] if template else []  # fmt: skip
+        rows = (
+            [(b.kind.value, b.words, ", ".join(b.options) or b.fills, b.needed) for b in template.blocks]
+            if template
+            else []
+        )
     rows += [("text", "", "", False)] * BLANK_BLOCKS
     return setup_page(
         ctx,
@@ -123,20 +171,38 @@ def forms_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: A
 
 
 def _rows(form: PostedForm) -> list[tuple[str, str, str, bool]]:
-    """The blocks as typed, in the order they stand; `needed` carries 'yes' or 'no' a row so that the lists keep step."""
+    """The blocks as typed, in the order they stand; `needed` carries 'yes' or 'no' a row so that the lists
+    keep step.
+    """
     get = form.all.get
     return list(
-        zip(get("kind", []), get("words", []), get("more", []), [each == "yes" for each in get("needed", [])], strict=False)
-    )  # fmt: skip
+        zip(
+            get("kind", []),
+            get("words", []),
+            get("more", []),
+            [each == "yes" for each in get("needed", [])],
+            strict=False,
+        )
+    )
 
 
 @router.post("/setup/forms/{template_id}")
 def store_form(request: Request, template_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form,
+        ctx,
+        form,
         lambda: save_template(
-            ctx.desk, ctx.actor, template_id, form["name"], _rows(form), form["again_months"], form["active"] == "yes", form.number("version") or 0
+            ctx.desk,
+            ctx.actor,
+            template_id,
+            form["name"],
+            _rows(form),
+            form["again_months"],
+            form["active"] == "yes",
+            form.number("version") or 0,
         ),
-        lambda status, more: forms_page(ctx, status, edit=template_id, **more), "/setup/forms", "Form saved. What was signed stays as it was.",
-    )  # fmt: skip
+        lambda status, more: forms_page(ctx, status, edit=template_id, **more),
+        "/setup/forms",
+        "Form saved. What was signed stays as it was.",
+    )

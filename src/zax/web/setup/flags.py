@@ -28,15 +28,25 @@ def flags_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
 def store_flag(request: Request, flag_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_flag(ctx.desk, ctx.actor, flag_id, form["words"], form["warns"] == "yes", form["active"] == "yes"),
-        lambda status, more: flags_page(ctx, status, about_flag=flag_id, **more), "/setup/flags", "Flag saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_flag(
+            ctx.desk, ctx.actor, flag_id, form["words"], form["warns"] == "yes", form["active"] == "yes"
+        ),
+        lambda status, more: flags_page(ctx, status, about_flag=flag_id, **more),
+        "/setup/flags",
+        "Flag saved.",
+    )
 
 
 @router.post("/setup/eligibility")
 def store_habits(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_habits(ctx.desk, ctx.actor, form["hour"], form["days"], form["fresh_days"]), lambda status, more: flags_page(ctx, status, **more),
-        "/setup/flags", "Saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_habits(ctx.desk, ctx.actor, form["hour"], form["days"], form["fresh_days"]),
+        lambda status, more: flags_page(ctx, status, **more),
+        "/setup/flags",
+        "Saved.",
+    )

@@ -1,4 +1,6 @@
-"""Setup of heads-ups: the list, the editor with its groups of conditions, and trying one on a patient before it is saved."""
+"""Setup of heads-ups: the list, the editor with its groups of conditions, and trying one on a patient before
+it is saved.
+"""
 
 from __future__ import annotations
 
@@ -39,9 +41,17 @@ def headsups_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more
     groups = [[*group, *[Row("")] * BLANK_ROWS] for group in form.groups]
     groups += [[Row("")] * BLANK_ROWS for _ in range(max(1, min(GROUPS, len(groups) + 1) - len(groups)))]
     return setup_page(
-        ctx, "heads_ups", status, edit=edit, form=form, groups=groups, choices=choices_of(ctx.clinic), places=PLACE_WORDS, names=list(placeholders(About())),
+        ctx,
+        "heads_ups",
+        status,
+        edit=edit,
+        form=form,
+        groups=groups,
+        choices=choices_of(ctx.clinic),
+        places=PLACE_WORDS,
+        names=list(placeholders(About())),
         **({"tried": None} | more),
-    )  # fmt: skip
+    )
 
 
 def _kept(found: HeadsUpSetup) -> HeadsUpForm:
@@ -49,7 +59,7 @@ def _kept(found: HeadsUpSetup) -> HeadsUpForm:
     up = found.headsup
     return HeadsUpForm(
         up.words, up.todo, sorted(up.places), groups, inner, outer, up.warns, found.active, found.version
-    )  # fmt: skip
+    )
 
 
 def form_of(form: PostedForm) -> HeadsUpForm:
@@ -61,9 +71,16 @@ def form_of(form: PostedForm) -> HeadsUpForm:
         if what:
             groups.setdefault(group, []).append(Row(what, value, negated == "yes"))
     return HeadsUpForm(
-        form["words"], form["todo"], get("places", []), [groups[number] for number in sorted(groups)], form["inner"] or "all", form["outer"] or "any",
-        form["warns"] == "yes", form["active"] == "yes", form.number("version") or 0,
-    )  # fmt: skip
+        form["words"],
+        form["todo"],
+        get("places", []),
+        [groups[number] for number in sorted(groups)],
+        form["inner"] or "all",
+        form["outer"] or "any",
+        form["warns"] == "yes",
+        form["active"] == "yes",
+        form.number("version") or 0,
+    )
 
 
 @router.post("/setup/headsups/{headsup_id}")
@@ -73,9 +90,13 @@ def store_headsup(request: Request, headsup_id: int, form: PostedForm = Depends(
     if form["do"] == "try":
         return _try(ctx, headsup_id, form)
     return done(
-        ctx, form, lambda: save_headsup(ctx.desk, ctx.actor, headsup_id, form_of(form)), lambda status, more: headsups_page(ctx, status, headsup_id, **more),
-        "/setup/headsups", "Heads-up saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_headsup(ctx.desk, ctx.actor, headsup_id, form_of(form)),
+        lambda status, more: headsups_page(ctx, status, headsup_id, **more),
+        "/setup/headsups",
+        "Heads-up saved.",
+    )
 
 
 def _try(ctx: RequestContext, headsup_id: int, form: PostedForm) -> Response:

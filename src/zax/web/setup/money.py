@@ -1,4 +1,6 @@
-"""Setup of money: the clinic's tenders, reasons, discounts and products, the limits by role, fees, interest and the drawer's float."""
+"""Setup of money: the clinic's tenders, reasons, discounts and products, the limits by role, fees, interest
+and the drawer's float.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +11,14 @@ from fastapi.responses import Response
 
 from zax.core.errors import NotFound
 from zax.core.people.roles import ROLE_WORDS
-from zax.desk.setup.money import ProductForm, save_discount, save_habits, save_product, save_reason, save_tender
+from zax.desk.setup.money import (
+    ProductForm,
+    save_discount,
+    save_habits,
+    save_product,
+    save_reason,
+    save_tender,
+)
 from zax.store.money.rules import products
 from zax.web.setup.time import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -35,17 +44,38 @@ def store(request: Request, kind: str, row_id: int, form: PostedForm = Depends(p
     ctx = enter(request, "setup")
     version, active = form.number("version") or 0, form["active"] == "yes"
     acts = {
-        "tender": lambda: save_tender(ctx.desk, ctx.actor, row_id, version, form["words"], form["needs_number"] == "yes", active),
+        "tender": lambda: save_tender(
+            ctx.desk, ctx.actor, row_id, version, form["words"], form["needs_number"] == "yes", active
+        ),
         "reason": lambda: save_reason(ctx.desk, ctx.actor, row_id, version, form["words"], active),
-        "discount": lambda: save_discount(ctx.desk, ctx.actor, row_id, version, form["words"], form["percent"], form.number("flag_id"), active),
+        "discount": lambda: save_discount(
+            ctx.desk,
+            ctx.actor,
+            row_id,
+            version,
+            form["words"],
+            form["percent"],
+            form.number("flag_id"),
+            active,
+        ),
         "product": lambda: save_product(
-            ctx.desk, ctx.actor, row_id, version,
-            ProductForm(form["words"], form["code"], form["price"], form["tax"], form["stock"], form["low"], active),
+            ctx.desk,
+            ctx.actor,
+            row_id,
+            version,
+            ProductForm(
+                form["words"], form["code"], form["price"], form["tax"], form["stock"], form["low"], active
+            ),
         ),
         "habits": lambda: save_habits(ctx.desk, ctx.actor, form),
-    }  # fmt: skip
+    }
     if kind not in acts:
         raise NotFound("There is no such setting.")
     return done(
-        ctx, form, acts[kind], lambda status, more: money_page(ctx, status, about=f"{kind}-{row_id}", **more), "/setup/money", "Saved."
-    )  # fmt: skip
+        ctx,
+        form,
+        acts[kind],
+        lambda status, more: money_page(ctx, status, about=f"{kind}-{row_id}", **more),
+        "/setup/money",
+        "Saved.",
+    )

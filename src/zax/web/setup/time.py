@@ -1,4 +1,6 @@
-"""Setup: when people work, when the clinic is closed, what can be booked, sites and rooms. A change under booked visits lists them first."""
+"""Setup: when people work, when the clinic is closed, what can be booked, sites and rooms. A change under
+booked visits lists them first.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,13 @@ def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: 
     with ctx.read() as connection:
         outside = outside_now(connection, ctx.clinic, ctx.today)
     return ctx.page(
-        f"setup/{template}.html", status, screen="setup", outside=outside, weekdays=WEEKDAYS, tab=template, **values
+        f"setup/{template}.html",
+        status,
+        screen="setup",
+        outside=outside,
+        weekdays=WEEKDAYS,
+        tab=template,
+        **values,
     )
 
 
@@ -58,7 +66,9 @@ def done(
     to: str,
     said: str,
 ) -> Response:
-    """Carry out a change; what is wrong, or which visits it would leave outside hours, shows on the page it came from."""
+    """Carry out a change; what is wrong, or which visits it would leave outside hours, shows on the page it
+    came from.
+    """
     try:
         work()
     except Affected as affected:
@@ -70,7 +80,7 @@ def done(
     return ctx.go(to, said)
 
 
-# --- hours ---------------------------------------------------------------------------------------------------------
+# --- hours
 @router.get("/setup/hours/{provider_id}")
 def show_hours(request: Request, provider_id: int) -> Response:
     return hours_page(enter(request, "setup"), provider_id)
@@ -87,27 +97,43 @@ def hours_page(ctx: RequestContext, provider_id: int, status: int = 200, **more:
     coming = [row for row in rows if row not in now]
     typed = more.get("typed")
     return setup_page(
-        ctx, "hours", status, provider=provider, rows=_typed_rows(typed) if typed and typed["form"] == "hours" else [_row_of(row) for row in now],
-        coming=coming, exceptions=exceptions, patterns=PATTERN_WORDS, fortnight=_fortnight(ctx, provider_id), **more,
-    )  # fmt: skip
+        ctx,
+        "hours",
+        status,
+        provider=provider,
+        rows=_typed_rows(typed) if typed and typed["form"] == "hours" else [_row_of(row) for row in now],
+        coming=coming,
+        exceptions=exceptions,
+        patterns=PATTERN_WORDS,
+        fortnight=_fortnight(ctx, provider_id),
+        **more,
+    )
 
 
 def _fortnight(ctx: RequestContext, provider_id: int) -> list[tuple[date, list[Span], str]]:
-    """The coming two weeks as the rules have it: working windows of a day at every site, and why there are none."""
+    """The coming two weeks as the rules have it: working windows of a day at every site, and why there are
+    none.
+    """
     found = []
     for number in range(14):
         day = ctx.today + timedelta(days=number)
         hours = [ctx.clinic.hours.day_hours(provider_id, site, day) for site in ctx.clinic.sites]
         windows = sorted(window for each in hours for window in each.windows)
         found.append(
-            (day, windows, next((words for each in hours for _, words in each.shut), "") if not windows else "")
+            (
+                day,
+                windows,
+                next((words for each in hours for _, words in each.shut), "") if not windows else "",
+            )
         )
     return found
 
 
 def _row_of(row: Any) -> HoursRow:
     end = "24:00" if row.end_min == 1440 else clock_words(row.end_min)
-    return HoursRow(str(row.weekday), row.pattern, str(row.site_id), clock_words(row.start_min), end, row.rest)
+    return HoursRow(
+        str(row.weekday), row.pattern, str(row.site_id), clock_words(row.start_min), end, row.rest
+    )
 
 
 def _typed_rows(form: PostedForm) -> list[HoursRow]:
@@ -126,9 +152,20 @@ def _typed_rows(form: PostedForm) -> list[HoursRow]:
 def save_hours(request: Request, provider_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: set_hours(ctx.desk, ctx.actor, provider_id, _date(form["from_day"], "from_day"), _typed_rows(form), form["decision"]),
-        lambda status, more: hours_page(ctx, provider_id, status, **more), f"/setup/hours/{provider_id}", "Hours saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: set_hours(
+            ctx.desk,
+            ctx.actor,
+            provider_id,
+            _date(form["from_day"], "from_day"),
+            _typed_rows(form),
+            form["decision"],
+        ),
+        lambda status, more: hours_page(ctx, provider_id, status, **more),
+        f"/setup/hours/{provider_id}",
+        "Hours saved.",
+    )
 
 
 @router.post("/setup/hours/{provider_id}/exception")
@@ -168,18 +205,28 @@ def take_exception_back(
 ) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: end_exception(ctx.desk, ctx.actor, exception_id, form["decision"] or "leave"),
-        lambda status, more: hours_page(ctx, provider_id, status, **more), f"/setup/hours/{provider_id}", "Taken back.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: end_exception(ctx.desk, ctx.actor, exception_id, form["decision"] or "leave"),
+        lambda status, more: hours_page(ctx, provider_id, status, **more),
+        f"/setup/hours/{provider_id}",
+        "Taken back.",
+    )
 
 
 @router.post("/setup/hours/{provider_id}/person")
 def store_provider(request: Request, provider_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_provider(ctx.desk, ctx.actor, provider_id, form.number("at_once") or 0, form.number("room_id") or 0),
-        lambda status, more: hours_page(ctx, provider_id, status, **more), f"/setup/hours/{provider_id}", "Saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_provider(
+            ctx.desk, ctx.actor, provider_id, form.number("at_once") or 0, form.number("room_id") or 0
+        ),
+        lambda status, more: hours_page(ctx, provider_id, status, **more),
+        f"/setup/hours/{provider_id}",
+        "Saved.",
+    )
 
 
 def _date(text: str, field: str) -> date:
@@ -189,7 +236,7 @@ def _date(text: str, field: str) -> date:
         raise Refused("Choose a day.", field) from error
 
 
-# --- closed days ---------------------------------------------------------------------------------------------------
+# --- closed days
 @router.get("/setup/closures")
 def show_closures(request: Request) -> Response:
     return closures_page(enter(request, "setup"))
@@ -212,10 +259,17 @@ def save_closure(request: Request, form: PostedForm = Depends(posted_form)) -> R
         last = _date(form["last"], "ends") if form["last"].strip() else first
         starts = _moment(first, form["start"], 0, "starts")
         ends = _moment(last, form["end"], 24 * 60, "ends")
-        close_clinic(ctx.desk, ctx.actor, starts, ends, form["words"], form.number("site_id"), form["decision"])
+        close_clinic(
+            ctx.desk, ctx.actor, starts, ends, form["words"], form.number("site_id"), form["decision"]
+        )
 
     return done(
-        ctx, form, work, lambda status, more: closures_page(ctx, status, **more), "/setup/closures", "Closed then."
+        ctx,
+        form,
+        work,
+        lambda status, more: closures_page(ctx, status, **more),
+        "/setup/closures",
+        "Closed then.",
     )
 
 
@@ -234,18 +288,29 @@ def save_holidays(request: Request, form: PostedForm = Depends(posted_form)) -> 
         if day.isoformat() in wanted
     ]
     return done(
-        ctx, form, lambda: close_holidays(ctx.desk, ctx.actor, days, form["decision"]), lambda status, more: closures_page(ctx, status, **more),
-        "/setup/closures", f"{len(days)} holidays closed.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: close_holidays(ctx.desk, ctx.actor, days, form["decision"]),
+        lambda status, more: closures_page(ctx, status, **more),
+        "/setup/closures",
+        f"{len(days)} holidays closed.",
+    )
 
 
 @router.post("/setup/closures/{closure_id}/end")
 def end_closure(request: Request, closure_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    return done(ctx, form, lambda: open_again(ctx.desk, ctx.actor, closure_id), lambda status, more: closures_page(ctx, status, **more), "/setup/closures", "Open again then.")  # fmt: skip
+    return done(
+        ctx,
+        form,
+        lambda: open_again(ctx.desk, ctx.actor, closure_id),
+        lambda status, more: closures_page(ctx, status, **more),
+        "/setup/closures",
+        "Open again then.",
+    )
 
 
-# --- visit types and service sets ----------------------------------------------------------------------------------
+# --- visit types and service sets
 @router.get("/setup/types")
 def show_types(request: Request) -> Response:
     return setup_page(enter(request, "setup"), "types", for_whom=FOR_WHOM, web=WEB)
@@ -265,19 +330,42 @@ def type_page(ctx: RequestContext, type_id: int, status: int = 200, **more: Any)
     form = (
         _type_form(typed)
         if typed
-        else _form_of(kind)
-        if kind
-        else TypeForm(
-            "", "dentist", "30", "0", "0", "0", "60", "0", "all", "no", False, True, "", "", "", (), (), 0, ()
+        else (
+            _form_of(kind)
+            if kind
+            else TypeForm(
+                "",
+                "dentist",
+                "30",
+                "0",
+                "0",
+                "0",
+                "60",
+                "0",
+                "all",
+                "no",
+                False,
+                True,
+                "",
+                "",
+                "",
+                (),
+                (),
+                0,
+                (),
+            )
         )
     )
-    return setup_page(ctx, "type", status, kind=kind, form=form, for_whom=FOR_WHOM, web=WEB, roles=ROLE_NAMES, **more)
+    return setup_page(
+        ctx, "type", status, kind=kind, form=form, for_whom=FOR_WHOM, web=WEB, roles=ROLE_NAMES, **more
+    )
 
 
 def _form_of(kind: Any) -> TypeForm:
     """A type as the form shows it."""
     hours = "; ".join(
-        f"{' '.join(WEEKDAYS[day][:3].lower() for day in sorted(days)) if len(days) < 7 else ''} {clock_words(w.start)}-{clock_words(w.end)}".strip()
+        f"{' '.join(WEEKDAYS[day][:3].lower() for day in sorted(days)) if len(days) < 7 else ''}"
+        f" {clock_words(w.start)}-{clock_words(w.end)}".strip()
         for days, w in kind.hours
     )
     needs = tuple(
@@ -292,31 +380,72 @@ def _form_of(kind: Any) -> TypeForm:
     )
     parts = ", ".join(f"{offset}-{offset + minutes}" for offset, minutes in kind.lead_parts)
     return TypeForm(
-        kind.name, kind.role, str(kind.minutes), str(kind.buffer), str(kind.most), str(kind.goal), str(kind.ask_after), str(kind.recall_months), kind.for_whom, kind.web, kind.doubles,
-        kind.active, hours, parts, ", ".join(sorted(kind.equipment)), tuple(kind.room_ids), kind.own_services, kind.set_id, needs, kind.version,
-    )  # fmt: skip
+        kind.name,
+        kind.role,
+        str(kind.minutes),
+        str(kind.buffer),
+        str(kind.most),
+        str(kind.goal),
+        str(kind.ask_after),
+        str(kind.recall_months),
+        kind.for_whom,
+        kind.web,
+        kind.doubles,
+        kind.active,
+        hours,
+        parts,
+        ", ".join(sorted(kind.equipment)),
+        tuple(kind.room_ids),
+        kind.own_services,
+        kind.set_id,
+        needs,
+        kind.version,
+    )
 
 
 def _type_form(form: PostedForm) -> TypeForm:
     needs = []
     for number in range(6):
-        row = NeedRow(*(form[f"need_{name}-{number}"] for name in ("role", "minutes", "offsets", "words", "same")))
+        row = NeedRow(
+            *(form[f"need_{name}-{number}"] for name in ("role", "minutes", "offsets", "words", "same"))
+        )
         if row.role:
             needs.append(row)
     return TypeForm(
-        form["name"], form["role"], form["minutes"], form["buffer"], form["most"], form["goal"], form["ask_after"], form["recall"], form["for_whom"], form["web"],
-        bool(form["doubles"]), bool(form["active"]), form["hours"], form["lead_parts"], form["equipment"], tuple(form.numbers("room_ids")),
-        tuple(form.numbers("services")), form.number("set_id") or 0, tuple(needs), form.number("version") or 0,
-    )  # fmt: skip
+        form["name"],
+        form["role"],
+        form["minutes"],
+        form["buffer"],
+        form["most"],
+        form["goal"],
+        form["ask_after"],
+        form["recall"],
+        form["for_whom"],
+        form["web"],
+        bool(form["doubles"]),
+        bool(form["active"]),
+        form["hours"],
+        form["lead_parts"],
+        form["equipment"],
+        tuple(form.numbers("room_ids")),
+        tuple(form.numbers("services")),
+        form.number("set_id") or 0,
+        tuple(needs),
+        form.number("version") or 0,
+    )
 
 
 @router.post("/setup/types/{type_id}")
 def store_type(request: Request, type_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_type(ctx.desk, ctx.actor, type_id, _type_form(form)), lambda status, more: type_page(ctx, type_id, status, **more),
-        "/setup/types", "Visit type saved. Visits booked from now on follow it.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_type(ctx.desk, ctx.actor, type_id, _type_form(form)),
+        lambda status, more: type_page(ctx, type_id, status, **more),
+        "/setup/types",
+        "Visit type saved. Visits booked from now on follow it.",
+    )
 
 
 @router.get("/setup/sets")
@@ -328,43 +457,82 @@ def show_sets(request: Request) -> Response:
 def store_set(request: Request, set_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_set(ctx.desk, ctx.actor, set_id, form["name"], form.numbers("services"), bool(form["active"])),
-        lambda status, more: setup_page(ctx, "sets", status, about=set_id, **more), "/setup/sets", "Service set saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_set(
+            ctx.desk, ctx.actor, set_id, form["name"], form.numbers("services"), bool(form["active"])
+        ),
+        lambda status, more: setup_page(ctx, "sets", status, about=set_id, **more),
+        "/setup/sets",
+        "Service set saved.",
+    )
 
 
-# --- sites and rooms -----------------------------------------------------------------------------------------------
+# --- sites and rooms
 @router.get("/setup/sites")
 def show_sites(request: Request) -> Response:
     return sites_page(enter(request, "setup"))
 
 
 def sites_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
-    return setup_page(ctx, "sites", status, grids=GRIDS, mark=ctx.clinic.about.get("book_mark", "track"), **more)
+    return setup_page(
+        ctx, "sites", status, grids=GRIDS, mark=ctx.clinic.about.get("book_mark", "track"), **more
+    )
 
 
 @router.post("/setup/sites/{site_id}")
 def store_site(request: Request, site_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form, lambda: save_site(ctx.desk, ctx.actor, site_id, form["name"], form["timezone"], form["grid"], form["opens"], form["closes"]),
-        lambda status, more: sites_page(ctx, status, about=f"site-{site_id}", **more), "/setup/sites", "Site saved.",
-    )  # fmt: skip
+        ctx,
+        form,
+        lambda: save_site(
+            ctx.desk,
+            ctx.actor,
+            site_id,
+            form["name"],
+            form["timezone"],
+            form["grid"],
+            form["opens"],
+            form["closes"],
+        ),
+        lambda status, more: sites_page(ctx, status, about=f"site-{site_id}", **more),
+        "/setup/sites",
+        "Site saved.",
+    )
 
 
 @router.post("/setup/rooms/{room_id}")
 def store_room(request: Request, room_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
-        ctx, form,
+        ctx,
+        form,
         lambda: save_room(
-            ctx.desk, ctx.actor, room_id, form.number("site_id") or 0, form["name"], form["dental"] == "1", form["equipment"], bool(form["active"]), form["decision"]
+            ctx.desk,
+            ctx.actor,
+            room_id,
+            form.number("site_id") or 0,
+            form["name"],
+            form["dental"] == "1",
+            form["equipment"],
+            bool(form["active"]),
+            form["decision"],
         ),
-        lambda status, more: sites_page(ctx, status, about=f"room-{room_id}", **more), "/setup/sites", "Room saved.",
-    )  # fmt: skip
+        lambda status, more: sites_page(ctx, status, about=f"room-{room_id}", **more),
+        "/setup/sites",
+        "Room saved.",
+    )
 
 
 @router.post("/setup/mark")
 def store_mark(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    return done(ctx, form, lambda: choose_mark(ctx.desk, ctx.actor, form["mark"]), lambda status, more: sites_page(ctx, status, **more), "/setup/sites", "Saved.")  # fmt: skip
+    return done(
+        ctx,
+        form,
+        lambda: choose_mark(ctx.desk, ctx.actor, form["mark"]),
+        lambda status, more: sites_page(ctx, status, **more),
+        "/setup/sites",
+        "Saved.",
+    )

@@ -1,4 +1,6 @@
-"""The one map of keys. A letter means the same on every screen; templates print it on the button and `?` shows the whole map."""
+"""The one map of keys. A letter means the same on every screen; templates print it on the button and `?`
+shows the whole map.
+"""
 
 from __future__ import annotations
 
@@ -75,7 +77,9 @@ BY_NAME = {key.name: key for key in KEYS}
 
 
 def key_attributes(name: str) -> Markup:
-    """What an element carries so that the key presses it: `data-key` and, for screen readers, `aria-keyshortcuts`."""
+    """What an element carries so that the key presses it: `data-key` and, for screen readers,
+    `aria-keyshortcuts`.
+    """
     key = BY_NAME[name]
     return Markup('data-key="{}" aria-keyshortcuts="{}"').format(key.press, key.press)
 

@@ -1,6 +1,8 @@
-"""Live screens: one thread asks the change feed every half second and wakes the browsers that watch what changed.
+"""Live screens: one thread asks the change feed every half second and wakes the browsers that watch what
+changed.
 
-A change of the setup is read by this process at once, so that its pages show it. Each browser holds one server-sent events stream. It is told only that something changed, and fetches its page again by itself.
+A change of the setup is read by this process at once, so that its pages show it. Each browser holds one
+server-sent events stream. It is told only that something changed, and fetches its page again by itself.
 """
 
 from __future__ import annotations
@@ -91,7 +93,9 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
 
 @router.get("/live")
 async def live(request: Request) -> StreamingResponse:
-    """The stream of one browser: `event: change` with site, day and visit; a comment every fifteen seconds keeps it open."""
+    """The stream of one browser: `event: change` with site, day and visit; a comment every fifteen seconds
+    keeps it open.
+    """
     shared: Shared = request.app.state.shared
     user_id = request.session.get("user")
     if not isinstance(user_id, int) or not await run_in_threadpool(_known, shared, user_id):

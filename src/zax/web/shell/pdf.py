@@ -1,7 +1,7 @@
 """Turning HTML into PDF through WeasyPrint: one at once here, many on every core.
 
-The helpers are processes of their own, started when first needed and kept; they read nothing but the HTML and end with the process that
-started them.
+The helpers are processes of their own, started when first needed and kept; they read nothing but the HTML and
+end with the process that started them.
 """
 
 from __future__ import annotations

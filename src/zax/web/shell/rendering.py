@@ -1,4 +1,6 @@
-"""Pages from templates: the Jinja environment with the one money filter, the one phone format, times and signs."""
+"""Pages from templates: the Jinja environment with the one money filter, the one phone format, times and
+signs.
+"""
 
 from __future__ import annotations
 
@@ -81,21 +83,52 @@ def tooth(context: Any, number: str) -> str:
 
 
 def areas_with(folder: str) -> list[Path]:
-    """The areas' folders in which there is such a folder: a template is named `area/name.html`, a static file `/static/area/name`."""
+    """The areas' folders in which there is such a folder: a template is named `area/name.html`, a static file
+    `/static/area/name`.
+    """
     return sorted(path.parent for path in WEB.glob(f"*/{folder}"))
 
 
 def make_environment() -> Environment:
     environment = Environment(
-        loader=PrefixLoader({area.name: FileSystemLoader(area / "templates") for area in areas_with("templates")}), autoescape=True, undefined=StrictUndefined, trim_blocks=True,
-        lstrip_blocks=True, auto_reload=False,
-    )  # fmt: skip
+        loader=PrefixLoader(
+            {area.name: FileSystemLoader(area / "templates") for area in areas_with("templates")}
+        ),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+        auto_reload=False,
+    )
     environment.filters |= {
-        "money": money, "dollars": dollars, "phone": show_phone, "clock": clock_words, "day": day_words, "long_day": long_day, "iso_day": iso_day,
-        "span": span_words, "stop": stop_words, "claim_words": claim_words, "wall": wall, "tooth": tooth,
-    }  # fmt: skip
+        "money": money,
+        "dollars": dollars,
+        "phone": show_phone,
+        "clock": clock_words,
+        "day": day_words,
+        "long_day": long_day,
+        "iso_day": iso_day,
+        "span": span_words,
+        "stop": stop_words,
+        "claim_words": claim_words,
+        "wall": wall,
+        "tooth": tooth,
+    }
     environment.globals |= {
-        "sign": sign, "mark_sign": mark_sign, "key": keys.key_attributes, "cap": keys.key_cap, "age_on": age_on, "may": may, "role_words": ROLE_WORDS,
-        "Stop": Stop, "off_reasons": {why.value: off for why, off in OFF.items()}, "timedelta": timedelta, "key_groups": keys.groups, "whose_turn": WHOSE, "max": max, "min": min, "Markup": Markup,
-    }  # fmt: skip
+        "sign": sign,
+        "mark_sign": mark_sign,
+        "key": keys.key_attributes,
+        "cap": keys.key_cap,
+        "age_on": age_on,
+        "may": may,
+        "role_words": ROLE_WORDS,
+        "Stop": Stop,
+        "off_reasons": {why.value: off for why, off in OFF.items()},
+        "timedelta": timedelta,
+        "key_groups": keys.groups,
+        "whose_turn": WHOSE,
+        "max": max,
+        "min": min,
+        "Markup": Markup,
+    }
     return environment

@@ -1,7 +1,8 @@
-"""Where a request stands: who is signed in, at which site, what time it is; and how a form's content is taken in safely.
+"""Where a request stands: who is signed in, at which site, what time it is; and how a form's content is taken
+in safely.
 
-The session is a signed cookie that ends after half an hour without use. The CSRF token is a cookie of its own, so a form that was
-filled in before the session ended is still good once its owner has signed in again.
+The session is a signed cookie that ends after half an hour without use. The CSRF token is a cookie of its
+own, so a form that was filled in before the session ended is still good once its owner has signed in again.
 """
 
 from __future__ import annotations
@@ -38,7 +39,9 @@ CSRF_COOKIE = "zax_form"
 def pdf_answer(content: bytes, name: str) -> Response:
     """A paper, shown in the browser under its name."""
     return Response(
-        content, media_type="application/pdf", headers={"Content-Disposition": f'inline; filename="{name}.pdf"'}
+        content,
+        media_type="application/pdf",
+        headers={"Content-Disposition": f'inline; filename="{name}.pdf"'},
     )
 
 
@@ -109,23 +112,41 @@ class RequestContext:
 
     def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:
         """The template with what every page shows besides."""
-        said = self.request.session.pop("said", None) if status == 200 and self.request.session.get("said") else None
+        said = (
+            self.request.session.pop("said", None)
+            if status == 200 and self.request.session.get("said")
+            else None
+        )
         html = self.shared.templates.get_template(template).render(
-            ctx=self, actor=self.actor, site=self.site, clinic=self.clinic, now=self.now, today=self.today, csrf=csrf_of(self.request),
-            url=url_of(self.request), said=said, **({"problems": {}, "typed": PostedForm()} | values),
-        )  # fmt: skip
+            ctx=self,
+            actor=self.actor,
+            site=self.site,
+            clinic=self.clinic,
+            now=self.now,
+            today=self.today,
+            csrf=csrf_of(self.request),
+            url=url_of(self.request),
+            said=said,
+            **({"problems": {}, "typed": PostedForm()} | values),
+        )
         return HTMLResponse(html, status)
 
     def unsure(self, key: str, back: str) -> HTMLResponse:
-        """The database went away while money was taken: a page that reads nothing and, later, asks by the form's key what became of it."""
+        """The database went away while money was taken: a page that reads nothing and, later, asks by the
+        form's key what became of it.
+        """
         return HTMLResponse(
             self.shared.templates.get_template("shell/unsure.html").render(key_of_form=key, back=back), 503
         )
 
     def looked(self, page: Response, patient_id: int, screen: str) -> Response:
-        """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no new look."""
+        """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no
+        new look.
+        """
         if "x-live" not in self.request.headers and self.actor.id is not None:
-            page.background = BackgroundTask(note_look, self.desk.engine, self.now, self.actor.id, patient_id, screen)
+            page.background = BackgroundTask(
+                note_look, self.desk.engine, self.now, self.actor.id, patient_id, screen
+            )
         return page
 
     def go(self, to: str, said: str = "") -> Response:
@@ -175,7 +196,9 @@ def csrf_of(request: Request) -> str:
 
 
 class PostedForm(dict[str, str]):
-    """A form's fields as typed, whitespace kept; a missing field reads as empty. `all` has every value of fields that come several times, `content` the bytes of a file that came along."""
+    """A form's fields as typed, whitespace kept; a missing field reads as empty. `all` has every value of
+    fields that come several times, `content` the bytes of a file that came along.
+    """
 
     def __init__(self, *args: Any, **fields: str) -> None:
         super().__init__(*args, **fields)
@@ -195,7 +218,9 @@ class PostedForm(dict[str, str]):
         return int(text)
 
     def numbers(self, key: str) -> list[int]:
-        """Every value of a field that comes several times, such as ticks; Refused for anything that is no number."""
+        """Every value of a field that comes several times, such as ticks; Refused for anything that is no
+        number.
+        """
         texts = [text.strip() for text in self.all.get(key, []) if text.strip()]
         if any(not text.isdecimal() or len(text) > 9 for text in texts):
             raise Refused("This is not a choice we know. Reload the page and try again.", key)
@@ -207,7 +232,9 @@ class PostedForm(dict[str, str]):
         to = self["back"]
         parts = urlsplit(to)
         return (
-            to if to.startswith("/") and not to.startswith("//") and not parts.netloc and "\\" not in to else "/day"
+            to
+            if to.startswith("/") and not to.startswith("//") and not parts.netloc and "\\" not in to
+            else "/day"
         )
 
     @property

@@ -1,8 +1,8 @@
 """The line: one sign for how far along a visit is, drawn once as an SVG sprite and used on every screen.
 
-Six stops split by two doors (before | on the premises | after). A passed stop is a low block, the present one a full-height post, the
-rest hairlines. A hollow post is not firm yet: a held request, or the last stop while money is open. A slash cuts the line of somebody
-who did not come.
+Six stops split by two doors (before | on the premises | after). A passed stop is a low block, the present one
+a full-height post, the rest hairlines. A hollow post is not firm yet: a held request, or the last stop while
+money is open. A slash cuts the line of somebody who did not come.
 """
 
 from __future__ import annotations
@@ -23,7 +23,10 @@ def _shapes(stop: Stop, xs: tuple[int, ...], width: int) -> str:
     if stop in {Stop.MISSED, Stop.CANCELLED}:
         low = "".join(f'<rect x="{x}" y="7" width="{width}" height="5"/>' for x in xs[:2])
         rest = "".join(f'<rect x="{x}" y="11" width="{width}" height="1"/>' for x in xs[3:])
-        slash = f'<path d="M{xs[2] - 1} 12 L{xs[2] + width} 0" fill="none" stroke="currentColor" stroke-width="1.8"/>'
+        slash = (
+            f'<path d="M{xs[2] - 1} 12 L{xs[2] + width} 0" fill="none" stroke="currentColor"'
+            ' stroke-width="1.8"/>'
+        )
         return low + slash + rest
     at = -1 if stop in {Stop.HELD, Stop.SHELF} else 5 if stop == Stop.LEFT else _STOPS.index(stop)
     parts = []
@@ -38,7 +41,8 @@ def _shapes(stop: Stop, xs: tuple[int, ...], width: int) -> str:
             parts.append(_hollow(x, width))
         elif number == 0 and stop == Stop.SHELF:  # lifted off the line
             parts.append(
-                f'<rect x="{x}" y="2" width="{width}" height="5"/><rect x="{x}" y="11" width="{width}" height="1"/>'
+                f'<rect x="{x}" y="2" width="{width}" height="5"/><rect x="{x}" y="11" width="{width}"'
+                ' height="1"/>'
             )
         else:
             parts.append(f'<rect x="{x}" y="11" width="{width}" height="1"/>')
@@ -46,23 +50,38 @@ def _shapes(stop: Stop, xs: tuple[int, ...], width: int) -> str:
 
 
 def _hollow(x: int, width: int) -> str:
-    return f'<rect x="{x + 0.75}" y="0.75" width="{width - 1.5}" height="10.5" fill="none" stroke="currentColor" stroke-width="1.5"/>'
+    return (
+        f'<rect x="{x + 0.75}" y="0.75" width="{width - 1.5}" height="10.5" fill="none" stroke="currentColor"'
+        ' stroke-width="1.5"/>'
+    )
 
 
-# Marks for visit types and providers: shapes alone tell them apart, none of them a diamond, which means trouble.
+# Marks for visit types and providers: shapes alone tell them apart, none of them a diamond, which means
+# trouble.
 _MARKS = (
-    '<rect x="1" y="1" width="8" height="8"/>', '<circle cx="5" cy="5" r="3.6" fill="none" stroke="currentColor" stroke-width="1.6"/>', '<path d="M5 1 9.4 9H.6z"/>',
-    '<path d="M4 1h2v3h3v2H6v3H4V6H1V4h3z"/>', '<rect x="1.7" y="1.7" width="6.6" height="6.6" fill="none" stroke="currentColor" stroke-width="1.5"/>', '<circle cx="5" cy="5" r="4.2"/>',
-    '<path d="M1 1h8L5 9z"/>', '<path d="M1 2h8v2H1zM1 6h8v2H1z"/>', '<path d="M2 1h2v8H2zM6 1h2v8H6z"/>', '<path d="M1 1h8L1 9z"/>',
-    '<path d="M1 5a4 4 0 0 1 8 0z"/>', '<path d="M1 1h3v3H1zM6 1h3v3H6zM1 6h3v3H1zM6 6h3v3H6z"/>',
-)  # fmt: skip
+    '<rect x="1" y="1" width="8" height="8"/>',
+    '<circle cx="5" cy="5" r="3.6" fill="none" stroke="currentColor" stroke-width="1.6"/>',
+    '<path d="M5 1 9.4 9H.6z"/>',
+    '<path d="M4 1h2v3h3v2H6v3H4V6H1V4h3z"/>',
+    '<rect x="1.7" y="1.7" width="6.6" height="6.6" fill="none" stroke="currentColor" stroke-width="1.5"/>',
+    '<circle cx="5" cy="5" r="4.2"/>',
+    '<path d="M1 1h8L5 9z"/>',
+    '<path d="M1 2h8v2H1zM1 6h8v2H1z"/>',
+    '<path d="M2 1h2v8H2zM6 1h2v8H6z"/>',
+    '<path d="M1 1h8L1 9z"/>',
+    '<path d="M1 5a4 4 0 0 1 8 0z"/>',
+    '<path d="M1 1h3v3H1zM6 1h3v3H6zM1 6h3v3H1zM6 6h3v3H6z"/>',
+)
 
 
 @cache
 def mark_sign(number: int) -> Markup:
-    """The shape of the visit type or provider of that number in the clinic's order; after twelve they repeat, and the word decides."""
+    """The shape of the visit type or provider of that number in the clinic's order; after twelve they repeat,
+    and the word decides.
+    """
     return Markup(
-        f'<svg class="mk" width="10" height="10" aria-hidden="true"><use href="/static/shell/signs.svg#mark-{number % len(_MARKS)}"/></svg>'
+        '<svg class="mk" width="10" height="10" aria-hidden="true"><use'
+        f' href="/static/shell/signs.svg#mark-{number % len(_MARKS)}"/></svg>'
     )
 
 
@@ -75,7 +94,8 @@ def sprite() -> str:
         for suffix, (xs, width, whole) in (("", _REGULAR), ("-s", _SMALL))
     )
     marks = "".join(
-        f'<symbol id="mark-{number}" viewBox="0 0 10 10">{shape}</symbol>' for number, shape in enumerate(_MARKS)
+        f'<symbol id="mark-{number}" viewBox="0 0 10 10">{shape}</symbol>'
+        for number, shape in enumerate(_MARKS)
     )
     return f'<svg xmlns="http://www.w3.org/2000/svg" fill="currentColor">{symbols}{marks}</svg>'
 
@@ -86,19 +106,23 @@ def sign(stop: Stop | str, small: bool = False) -> Markup:
     words = STOP_WORDS[Stop(stop)]
     size = 'class="sign small" width="33"' if small else 'class="sign" width="49"'
     return Markup(
-        f'<svg {size} height="12" role="img" aria-label="{words}"><use href="/static/shell/signs.svg#{Stop(stop).value}{"-s" if small else ""}"/></svg>'
+        f'<svg {size} height="12" role="img" aria-label="{words}"><use'
+        f' href="/static/shell/signs.svg#{Stop(stop).value}{"-s" if small else ""}"/></svg>'
     )
 
 
 @cache
 def minutes_css() -> str:
-    """Places in time as classes, since the page allows no inline style: `m-630` is 10:30, `d-40` forty minutes, `w-50` half,
-    `x-1-2` the second of two abreast."""
+    """Places in time as classes, since the page allows no inline style: `m-630` is 10:30, `d-40` forty
+    minutes, `w-50` half, `x-1-2` the second of two abreast.
+    """
     at = "".join(f".m-{n}{{--at:{n}}}" for n in range(1441))
     span = "".join(f".d-{n}{{--for:{n}}}" for n in range(721))
     opens = "".join(f".from-{n}{{--from:{n}}}" for n in range(0, 1441, 30))
     closes = "".join(f".span-{n}{{--span:{n}}}" for n in range(30, 1441, 30))
     columns = "".join(f".col-{n}{{--col:{n}}}.cols-{n}{{--cols:{n}}}" for n in range(31))
     share = "".join(f".w-{n}{{--w:{n}%}}" for n in range(101))
-    abreast = "".join(f".x-{which}-{of}{{--x:{which};--of:{of}}}" for of in range(2, 7) for which in range(of))
+    abreast = "".join(
+        f".x-{which}-{of}{{--x:{which};--of:{of}}}" for of in range(2, 7) for which in range(of)
+    )
     return at + span + opens + closes + columns + share + abreast

@@ -1,0 +1,73 @@
+"""Prints what nothing uses any more, and fails when there is any.
+
+What a template names counts as used. ALLOWED is for names that a library calls or reads, each with
+its reason.
+"""
+
+from __future__ import annotations
+
+import re
+import sys
+from pathlib import Path
+
+from vulture import Vulture
+
+ROOT = Path(__file__).parents[1]
+ALLOWED = {
+    "handle_DATA": "aiosmtpd calls it",
+    "type_param": "vobject reads it",
+    "globals": "Jinja reads it",
+    "filters": "Jinja reads it",
+    "background": "Starlette runs it",
+    "binary_location": "Selenium reads it",
+    "flavor": "fontTools reads it",
+    "should_exit": "uvicorn reads it",
+    "pytestmark": "pytest reads it",
+    "raise_server_exceptions": "Starlette's test client reads it",
+    "OpenAction": "a key of a PDF",
+    "AA": "a key of a PDF",
+    "finished_at": "written by saving the record",
+    "language": "read by its name, as a field of the record",
+    "emergency_relation": "read by its name, as a field of the record",
+    "mail_street": "read by its name, as a field of the record",
+    "mail_city": "read by its name, as a field of the record",
+    "mail_state": "read by its name, as a field of the record",
+    "mail_zip": "read by its name, as a field of the record",
+    "TestAccount": "hypothesis runs it",
+}
+# What registers a function by decorating it.
+CALLED_BY = [
+    "@router.*",
+    "@app.*",
+    "@*.command*",
+    "@*.callback*",
+    "@pytest.fixture*",
+    "@rule*",
+    "@invariant*",
+    "@initialize*",
+    "@event*",
+]
+
+
+def template_names() -> set[str]:
+    """Every name that stands in an expression or statement of a template."""
+    found: set[str] = set()
+    for path in (ROOT / "src").rglob("*.html"):
+        for inside in re.findall(r"\{[{%](.*?)[%}]\}", path.read_text(encoding="utf-8"), flags=re.S):
+            found.update(re.findall(r"[A-Za-z_]\w*", inside))
+    return found
+
+
+def main() -> int:
+    finder = Vulture(ignore_decorators=CALLED_BY)
+    finder.scavenge([str(ROOT / name) for name in ("src", "tests", "scripts")], exclude=["*/migrations/*"])
+    known = template_names() | set(ALLOWED)
+    dead = [each for each in finder.get_unused_code(min_confidence=60) if each.name not in known]
+    for each in dead:
+        place = Path(each.filename).relative_to(ROOT)
+        print(f"{place}:{each.first_lineno}: nothing uses the {each.typ} {each.name}")
+    return 1 if dead else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
