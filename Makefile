@@ -1,6 +1,6 @@
 # The commands of Zax. `make demo` and `make test` are all a newcomer needs.
 PY := PYTHONPATH=src .venv/bin/python
-.PHONY: demo demo-fresh test check lint types imports share bench shots vendor lock setup setup-browser
+.PHONY: demo demo-fresh test check check-fast lint dead types imports share bench shots vendor lock setup setup-browser
 
 setup:
 	@scripts/setup.sh
@@ -15,14 +15,20 @@ demo-fresh: setup
 test: setup-browser
 	$(PY) -m pytest -q -n 2 --dist loadgroup tests
 
-check: setup-browser lint types imports share test
+check: setup-browser lint types imports dead share test
+# Everything but the browser walks and what is marked slow: under a minute and a half on two cores.
+check-fast: setup lint types imports dead share
+	$(PY) -m pytest -q -n 2 --dist loadgroup -m "not browser and not slow" tests
 lint:
 	.venv/bin/ruff check src tests scripts
 	.venv/bin/ruff format --check src tests scripts
 types:
 	MYPYPATH=src .venv/bin/mypy --strict -p zax
+	MYPYPATH=src .venv/bin/mypy --strict scripts
 imports:
 	PYTHONPATH=src .venv/bin/lint-imports --no-cache
+dead:
+	.venv/bin/python scripts/dead_code.py
 share:
 	.venv/bin/python scripts/test_share.py
 

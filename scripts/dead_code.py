@@ -18,6 +18,7 @@ ALLOWED = {
     "type_param": "vobject reads it",
     "globals": "Jinja reads it",
     "filters": "Jinja reads it",
+    "tests": "Jinja reads it",
     "background": "Starlette runs it",
     "binary_location": "Selenium reads it",
     "flavor": "fontTools reads it",

@@ -181,14 +181,19 @@ class FakeTerminal:
             return self.answers.pop(0)
         made = f"token-{len(self.asked)}" if keep else ""
         return Sale(
-            "approved", "", "4417", f"T{len(self.asked)}", token=made, expires="08/29" if keep else ""
+            state="approved",
+            words="",
+            card_ending="4417",
+            reference=f"T{len(self.asked)}",
+            token=made,
+            expires="08/29" if keep else "",
         )
 
     def give_back(self, key: str, cents: int, reference: str) -> Sale:
         return self.sell(key, -cents)
 
     def look_up(self, key: str) -> Sale:
-        return self.later.get(key, Sale("absent", "never heard of it"))
+        return self.later.get(key, Sale(state="absent", words="never heard of it"))
 
 
 @dataclass
@@ -303,7 +308,9 @@ def visit_at_checkout(desk: Desk, patient_id: int, dental: bool = False, start: 
     with desk.engine.connect() as connection:
         lines = money.visit_lines(connection, visit_id)
     if dental:
-        change_line(desk, JUNO, visit_id, lines[0].id, LineForm("1", "14", "MO", True))
+        change_line(
+            desk, JUNO, visit_id, lines[0].id, LineForm(units="1", tooth="14", surfaces="MO", billed=True)
+        )
     else:
         add_diagnosis(desk, JUNO, visit_id, "J02.9")
     ready_for_checkout(desk, JUNO, visit_id)
@@ -324,7 +331,7 @@ def pay_visit(
     """One tender for a visit, and for others of the household."""
     patient = scalar(desk, "SELECT patient_id FROM visit WHERE id = :id", id=visit_id)
     items = [Item(visit_id), *(Item(other) for other in also)]
-    form = PayForm([TenderForm(tender, amount, number)], items, key, **more)
+    form = PayForm(tenders=[TenderForm(tender, amount, number)], items=items, key=key, **more)
     return take_payment(desk, JUNO, terminal or FakeTerminal(), patient, form)
 
 

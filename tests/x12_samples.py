@@ -9,37 +9,41 @@ from zax.core.x12.parties import Address, Envelope, Organization, Person
 
 DAY = date(2026, 11, 24)
 HOME = Address("12 Tide Street", "Marrow Harbor", "WA", "98201")
-HELEN = Person("Helen", "Vásquez", date(1984, 5, 3), "F", HOME, "HG-31806")
-MATEO = Person("Mateo", "Vásquez", date(2013, 2, 9), "M", HOME)
+HELEN = Person(
+    first="Helen", last="Vásquez", birth=date(1984, 5, 3), sex="F", address=HOME, member_id="HG-31806"
+)
+MATEO = Person(first="Mateo", last="Vásquez", birth=date(2013, 2, 9), sex="M", address=HOME)
 ENVELOPE = Envelope(
-    Organization("Juniper Quay Clinic", "JUNIPERQ", phone="3605550100"),
-    Organization("Ferryhub Clearing", "FERRYHUB"),
-    Organization(
-        "Juniper Quay Clinic",
-        "1234567893",
-        Address("18 Quay Street", "Marrow Harbor", "WA", "982015518"),
-        "911234567",
-        "261QM1300X",
+    sender=Organization(name="Juniper Quay Clinic", identifier="JUNIPERQ", phone="3605550100"),
+    receiver=Organization(name="Ferryhub Clearing", identifier="FERRYHUB"),
+    billing=Organization(
+        name="Juniper Quay Clinic",
+        identifier="1234567893",
+        address=Address("18 Quay Street", "Marrow Harbor", "WA", "982015518"),
+        tax_id="911234567",
+        taxonomy="261QM1300X",
     ),
-    datetime(2026, 11, 24, 18, 42),
-    17,
+    made_at=datetime(2026, 11, 24, 18, 42),
+    control=17,
 )
 
 
 def claim(dental: bool = False, **changes: object) -> Claim:
     """A sound claim of one line (dental: a filling; medical: an office visit with two diagnoses)."""
     line = (
-        ClaimLine("L7", "D2392", 28600, 1, DAY, tooth="14", surfaces="MO")
+        ClaimLine(number="L7", code="D2392", cents=28600, units=1, day=DAY, tooth="14", surfaces="MO")
         if dental
-        else ClaimLine("L7", "99213", 12800, 1, DAY, modifiers=("25",), pointers=(1, 2))
+        else ClaimLine(
+            number="L7", code="99213", cents=12800, units=1, day=DAY, modifiers=("25",), pointers=(1, 2)
+        )
     )
     values: dict[str, object] = {
         "number": "C000017",
         "dental": dental,
         "payer": (
-            Organization("Harbor Guild Dental", "HGD01")
+            Organization(name="Harbor Guild Dental", identifier="HGD01")
             if dental
-            else Organization("Copperline Health", "CPL01")
+            else Organization(name="Copperline Health", identifier="CPL01")
         ),
         "filing_indicator": "CI",
         "group_number": "G104",

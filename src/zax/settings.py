@@ -16,15 +16,18 @@ def _port(name: str, default: int) -> int:
     return int(text)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Settings:
-    """Ports are on loopback. `idle_minutes` ends a session that nobody used."""
+    """Ports are on loopback. `demo_size` is one of `demo.seed.SIZES`; `idle_minutes` ends a session that
+    nobody used.
+    """
 
     port: int = field(default_factory=lambda: _port("ZAX_PORT", 8400))
     db_port: int = field(default_factory=lambda: _port("ZAX_DB_PORT", 8401))
     standin_port: int = field(default_factory=lambda: _port("ZAX_STANDIN_PORT", 8402))
     smtp_port: int = field(default_factory=lambda: _port("ZAX_SMTP_PORT", 8403))
     var: Path = field(default_factory=lambda: Path(os.environ.get("ZAX_VAR", ROOT / "var")).resolve())
+    demo_size: str = field(default_factory=lambda: os.environ.get("ZAX_DEMO_SIZE", "demo"))
     idle_minutes: int = 30
     terminal_seconds: float = field(
         default_factory=lambda: float(os.environ.get("ZAX_TERMINAL_SECONDS", "8"))

@@ -45,7 +45,7 @@ WAIT = 20
 OPENING = to_utc(datetime(TODAY.year, TODAY.month, TODAY.day) + timedelta(minutes=OPENS_AT), ZONE)
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Running:
     """A running Zax: its address, its desk, and the address of the stand-in."""
 
@@ -113,7 +113,14 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
         target=_work, args=(desk, outside, stop, FileStore(folder), working), daemon=True
     )
     worker.start()
-    running = Running(f"http://127.0.0.1:{settings.port}", desk, clock, settings.standin_url, kept, working)
+    running = Running(
+        url=f"http://127.0.0.1:{settings.port}",
+        desk=desk,
+        clock=clock,
+        standin=settings.standin_url,
+        kept=kept,
+        working=working,
+    )
     wait_until_up(f"{running.url}/sign-in", threads[1])
     yield running
     stop.set()

@@ -61,6 +61,7 @@ def places(tmp_path: Path) -> dict[str, str]:
     names = ("ZAX_PORT", "ZAX_DB_PORT", "ZAX_STANDIN_PORT", "ZAX_SMTP_PORT")
     return {name: str(free_port()) for name in names} | {
         "ZAX_VAR": str(tmp_path / "var"),
+        "ZAX_DEMO_SIZE": "short",
         "PYTHONUNBUFFERED": "1",
     }
 
@@ -114,6 +115,7 @@ def busy(places: dict[str, str]) -> list[str]:
     return found
 
 
+@pytest.mark.slow
 def test_the_demo_from_first_start_to_last_stop(places: dict[str, str], demo: list[Demo]) -> None:
     """A first run killed in the middle, one that works, a second start that keeps the data, and nothing left
     running.

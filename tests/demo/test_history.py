@@ -68,13 +68,13 @@ def test_each_visits_journal_is_true_and_agrees_with_its_state(rows: Rows) -> No
     for visit in rows["visit"]:
         mine = [
             Entry(
-                e["id"],
-                Kind(e["kind"]),
-                e["day"],
-                e["patient_cents"],
-                e["insurer_cents"],
-                e["line_id"],
-                visit["id"],
+                id=e["id"],
+                kind=Kind(e["kind"]),
+                day=e["day"],
+                patient_cents=e["patient_cents"],
+                insurer_cents=e["insurer_cents"],
+                line_id=e["line_id"],
+                visit_id=visit["id"],
             )
             for e in entries[visit["id"]]
         ]

@@ -33,7 +33,7 @@ def row(desk: Desk, visit_id: int) -> Any:
 def to(
     start: str, provider: int = 5, day: date = TODAY, minutes: str = "", site: int = 1, room: int = 0
 ) -> MoveOrder:
-    return MoveOrder(site, day, start, provider, minutes, room)
+    return MoveOrder(site_id=site, day=day, at=start, provider_id=provider, minutes=minutes, room_id=room)
 
 
 def undo(desk: Desk, actor: Any = JUNO) -> str:

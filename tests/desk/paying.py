@@ -27,7 +27,11 @@ def pay(
     **more: Any,
 ) -> Taken:
     return take_payment(
-        desk, actor, terminal or FakeTerminal(), patient, PayForm(rows(*tenders), items, key, **more)
+        desk,
+        actor,
+        terminal or FakeTerminal(),
+        patient,
+        PayForm(tenders=rows(*tenders), items=items, key=key, **more),
     )
 
 

@@ -2,6 +2,7 @@
 hold.
 """
 
+import importlib
 import re
 import tomllib
 from pathlib import Path
@@ -12,6 +13,13 @@ from zax.demo.world import PASSWORD, USERS
 from zax.settings import Settings
 
 ROOT = Path(__file__).parents[2]
+DOCS = [
+    ROOT / "README.md",
+    ROOT / "CONTRIBUTING.md",
+    ROOT / "CHANGELOG.md",
+    *(ROOT / "docs").glob("*.md"),
+    *(ROOT / "src").rglob("README.md"),
+]
 README = (ROOT / "README.md").read_text()
 
 
@@ -35,16 +43,12 @@ def test_the_readme_has_the_ports_that_are_used(monkeypatch) -> None:  # type: i
 
 def test_every_command_named_exists() -> None:
     targets = set(re.findall(r"^([a-z-]+):", (ROOT / "Makefile").read_text(), re.MULTILINE))
-    named = {
-        name
-        for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]
-        for name in re.findall(r"make ([a-z-]+)", path.read_text())
-    }
+    named = {name for path in DOCS for name in re.findall(r"make ([a-z-]+)", path.read_text())}
     assert named <= targets
 
 
 def test_every_picture_and_link_is_there_and_every_picture_is_shown() -> None:
-    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+    for path in DOCS:
         for target in re.findall(r"\]\(([^)#]+)\)", path.read_text()):
             assert (path.parent / target).exists(), f"{path.name}: {target}"
     pictures = {picture.name for picture in (ROOT / "docs" / "screenshots").glob("*.png")}
@@ -53,10 +57,28 @@ def test_every_picture_and_link_is_there_and_every_picture_is_shown() -> None:
 
 
 def test_every_module_named_is_there() -> None:
-    for path in [ROOT / "README.md", *(ROOT / "docs").glob("*.md")]:
+    for path in DOCS:
         for name in re.findall(r"`(\w+/[\w/]+\.(?:py|js|css|html))`", path.read_text()):
             home = ROOT if name.startswith(("tests/", "scripts/")) else ROOT / "src" / "zax"
             assert (home / name).exists(), f"{path.name}: {name}"
+
+
+def test_every_word_of_the_glossary_has_its_place() -> None:
+    rows = re.findall(
+        r"^\| ([^|]+) \| [^|]+ \| `([\w/]+)\.py`(?: `(\w+)`)? \|$",
+        (ROOT / "docs" / "glossary.md").read_text(),
+        re.MULTILINE,
+    )
+    assert len(rows) > 50
+    for word, module, name in rows:
+        place = importlib.import_module(f"zax.{module.replace('/', '.')}")
+        assert not name or hasattr(place, name), word
+
+
+def test_every_row_of_the_glossary_is_read_by_the_test_above() -> None:
+    lines = (ROOT / "docs" / "glossary.md").read_text().splitlines()
+    words = [line for line in lines if line.startswith("| ") and not line.startswith("| word ")]
+    assert all(re.search(r"`[\w/]+\.py`(?: `\w+`)? \|$", line) for line in words)
 
 
 def test_what_is_vendored_is_listed_with_its_licence() -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Iterator
 from email.message import EmailMessage
+from pathlib import Path
 
 import httpx
 import pytest
@@ -18,11 +19,11 @@ from zax.outside.doors import Outside, OutsideTrouble
 from zax.standin.app import create_app
 
 
-@pytest.fixture(scope="module")
-def world(tmp_path_factory: pytest.TempPathFactory) -> Iterator[tuple[str, Outside]]:
+@pytest.fixture
+def world(tmp_path: Path) -> Iterator[tuple[str, Outside]]:
     """The stand-in's address and our doors to it; the terminal is given one second."""
     port, smtp = free_port(), free_port()
-    app = create_app(tmp_path_factory.mktemp("standin"), smtp, pay_seconds=0)
+    app = create_app(tmp_path, smtp, pay_seconds=0)
     server = uvicorn.Server(
         uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
     )

@@ -150,7 +150,9 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
                     " journal j ON j.payment_id = p.id"
                 )
             ).one()
-        assert benefits_from("Old", terms) == Benefits("Old", {"basic": 80}, 5000, frozenset({"preventive"}))
+        assert benefits_from("Old", terms) == Benefits(
+            name="Old", percents={"basic": 80}, deductible_cents=5000, no_deductible=frozenset({"preventive"})
+        )
         assert tuple(person) == ("TLKRS", "cruz", "HG441", 1)
         assert (tuple(part), tuple(place)) == ((9, 1, 4260), (1, 7, None))
         assert tuple(paid) == (1, 4260, date(2026, 11, 24), 1, 1)

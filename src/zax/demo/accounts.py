@@ -84,9 +84,11 @@ def _vasquez(desk: Desk, terminal: Terminal) -> None:
         RAVI,
         terminal,
         made["Helen"],
-        PayForm([TenderForm("cash", "20")], [Item()], "demo-deposit", site_id=1),
+        PayForm(tenders=[TenderForm("cash", "20")], items=[Item()], key="demo-deposit", site_id=1),
     )
-    brush = PayForm([TenderForm("card", "4.88")], [], "demo-brush", site_id=1, sales=[ProductSale(1, 1)])
+    brush = PayForm(
+        tenders=[TenderForm("card", "4.88")], items=[], key="demo-brush", site_id=1, sales=[ProductSale(1, 1)]
+    )
     take_payment(desk, RAVI, terminal, made["Rafael"], brush)
 
 
@@ -104,7 +106,11 @@ def _plan_of_somebody(desk: Desk, clock: ShiftedClock, day: date) -> None:
         RAVI,
         row.patient_id,
         PaymentPlanForm(
-            [each.line_id for each in items.lines], f"{items.due / 100:.2f}", "6", first, "month"
+            lines=[each.line_id for each in items.lines],
+            amount=f"{items.due / 100:.2f}",
+            count="6",
+            first=first,
+            every="month",
         ),
     )
 

@@ -298,7 +298,14 @@ def _offer(desk: Desk, priya: int) -> None:
         ("D2740", 1, "14", ""),
         ("D2392", 2, "12", "DO"),
     ):
-        add_to_option(desk, SAM, made, PlannedLineForm(SERVICE_ID[code], "A", phase, tooth, surfaces))
+        add_to_option(
+            desk,
+            SAM,
+            made,
+            PlannedLineForm(
+                service_id=SERVICE_ID[code], letter="A", phase=phase, tooth=tooth, surfaces=surfaces
+            ),
+        )
     for like, code in (("A", "D2750"), ("A", "D2392")):
         letter = add_option(desk, SAM, made, like)
         _instead(desk, made, letter, code)
@@ -330,5 +337,11 @@ def _instead(desk: Desk, proposal_id: int, letter: str, code: str) -> None:
         desk,
         SAM,
         proposal_id,
-        PlannedLineForm(SERVICE_ID[code], letter, 1, "14", "MO" if code == "D2392" else ""),
+        PlannedLineForm(
+            service_id=SERVICE_ID[code],
+            letter=letter,
+            phase=1,
+            tooth="14",
+            surfaces="MO" if code == "D2392" else "",
+        ),
     )

@@ -234,7 +234,16 @@ def calendar(people: int, months: int, seed: int = 3) -> list[SiteDay]:
             continue
         open_bits = {p: bits_of(Span(a, b) for a, b in HOURS) for p in range(people)}
         busy = {p: bits_of(_spans(rng)) for p in range(people)}
-        found.append(SiteDay(day, 1, 5, open_bits, busy, {p: busy[p] for p in range(people)}))
+        found.append(
+            SiteDay(
+                day=day,
+                site_id=1,
+                grid=5,
+                open=open_bits,
+                busy=busy,
+                rooms={p: busy[p] for p in range(people)},
+            )
+        )
     return found
 
 
@@ -259,13 +268,13 @@ def openings_table() -> list[dict[str, Any]]:
         days = calendar(people, months)
         helpers = Helpers(tuple(range(max(2, people // 5))), 10, (30, 20, 40))
         hour = SearchRequest(
-            60,
-            tuple(range(people)),
-            tuple(range(people)),
+            minutes=60,
+            leads=tuple(range(people)),
+            rooms=tuple(range(people)),
             home_rooms={p: p for p in range(people)},
             helpers=(helpers,),
         )
-        never = SearchRequest(300, tuple(range(people)), tuple(range(people)))
+        never = SearchRequest(minutes=300, leads=tuple(range(people)), rooms=tuple(range(people)))
         rows.append(
             {
                 "people": people,

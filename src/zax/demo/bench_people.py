@@ -178,15 +178,15 @@ def estimates(count: int = 1000) -> float:
     done = tuple(Done("D1110", day - timedelta(days=200 * n), "") for n in range(8))
     covers = [
         Cover(
-            b,
-            Used(deductible=1000, paid=50_000, done=done),
+            benefits=b,
+            used=Used(deductible=1000, paid=50_000, done=done),
             fees={"D2750": 114_000},
             insured=Insured(date(1984, 5, 3), date(2020, 1, 1)),
         )
         for b in benefits
     ]
     lines = [
-        PricedLine(n, cents, category, code=code, tooth=tooth)
+        PricedLine(line_id=n, cents=cents, category=category, code=code, tooth=tooth)
         for n, (code, category, cents, tooth) in enumerate(
             (
                 ("D1110", "preventive", 11_800, ""),

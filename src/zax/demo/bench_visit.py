@@ -98,18 +98,24 @@ def headsup_ms(rules: int = 200, people: int = 60, rounds: int = 25) -> float:
     """
     rng = random.Random(5)
     listed = [
-        HeadsUp(n, f"words {n}", "", frozenset({"arrival"}), compile_condition(_condition(rng)))
+        HeadsUp(
+            id=n,
+            words=f"words {n}",
+            todo="",
+            places=frozenset({"arrival"}),
+            holds=compile_condition(_condition(rng)),
+        )
         for n in range(rules)
     ]
     asked = [
         About(
-            "A",
-            "B",
-            frozenset(rng.sample(range(1, 9), 2)),
-            rng.randrange(90),
-            rng.randrange(-5000, 40_000),
-            rng.randrange(900),
-            rng.randrange(1, 13),
+            first="A",
+            last="B",
+            flags=frozenset(rng.sample(range(1, 9), 2)),
+            age=rng.randrange(90),
+            balance=rng.randrange(-5000, 40_000),
+            days_since=rng.randrange(900),
+            type_id=rng.randrange(1, 13),
             diagnoses=("E11.9", "Z23"),
             kinds=frozenset({"dental"}),
             gaps=frozenset({"bill"} if rng.random() < 0.3 else ()),

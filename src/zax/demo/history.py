@@ -90,7 +90,7 @@ ROLE_TYPES = {
 DIAGNOSES = ("J02.9", "R05.1", "I10", "E11.9", "J06.9", "M54.50", "R51.9", "Z00.00", "J01.90", "N39.0")
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class _Visit:
     id: int
     site_id: int
@@ -162,16 +162,16 @@ class History:
                 person = self._someone(seen, kind, day)
                 self._visit(
                     _Visit(
-                        self.next_id("visit"),
-                        copy * len(SITES) + 1,
-                        person,
-                        copy * len(PROVIDERS) + provider,
-                        kind,
-                        day,
-                        at,
-                        minutes,
-                        "",
-                        helper and (copy * len(PROVIDERS) + helper[0], helper[1]),
+                        id=self.next_id("visit"),
+                        site_id=copy * len(SITES) + 1,
+                        person=person,
+                        provider=copy * len(PROVIDERS) + provider,
+                        type_name=kind,
+                        day=day,
+                        start=at,
+                        minutes=minutes,
+                        state="",
+                        helper=helper and (copy * len(PROVIDERS) + helper[0], helper[1]),
                     ),
                     PROVIDERS[provider - 1][8] + copy * len(ROOMS),
                 )
@@ -303,7 +303,16 @@ class History:
                 )
             )
             result.append(
-                (number, PricedLine(line_id, fee, category, code=code, tooth=tooth if needs_tooth else ""))
+                (
+                    number,
+                    PricedLine(
+                        line_id=line_id,
+                        cents=fee,
+                        category=category,
+                        code=code,
+                        tooth=tooth if needs_tooth else "",
+                    ),
+                )
             )
         if PROVIDERS[(visit.provider - 1) % len(PROVIDERS)][4] == "medical":
             self.rows["visit_diagnosis"].append((visit.id, 1, self.rng.choice(DIAGNOSES)))
@@ -360,7 +369,13 @@ class History:
         deductible, paid = self.used[key]
         used = Used(deductible=deductible, paid=paid, done=self.done[key[0], key[2]])
         allowed = ASSISTANCE if PLANS[plan - 1][0] == 5 else {}
-        return Cover(BENEFITS[plan], used, allowed=allowed, fees=FEES, insured=Insured(visit.person.birth))
+        return Cover(
+            benefits=BENEFITS[plan],
+            used=used,
+            allowed=allowed,
+            fees=FEES,
+            insured=Insured(visit.person.birth),
+        )
 
     def _insurer(
         self, visit: _Visit, dental: bool, coverage: int, answers: list[LineEstimate], at: datetime

@@ -31,7 +31,7 @@ _STREETS = (
 _AREAS = (206, 253, 360, 425, 503, 509, 541, 564, 971, 208, 406, 907)
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Person:
     """A patient while history is made. `plans` are plan ids: dental, medical (0: none); coverage ids beside
     them.
@@ -112,7 +112,14 @@ def make_people(bulk: Bulk, count: int, today: date, seed: int) -> list[Person]:
                     )
             people.append(
                 Person(
-                    number, household, first, last, birth, plans, (ids[0], ids[1]), f"{member}-{place + 1}"
+                    id=number,
+                    household_id=household,
+                    first=first,
+                    last=last,
+                    birth=birth,
+                    plans=plans,
+                    coverages=(ids[0], ids[1]),
+                    member=f"{member}-{place + 1}",
                 )
             )
         if len(patients) > 20_000:

@@ -118,7 +118,7 @@ def _prepare(settings: Settings, stop: threading.Event) -> float:
             drop_everything(engine)  # what a first run that broke off has left
             migrate(engine)
             today = local(SystemClock().now(), ZONE).date()
-            seed(engine, "demo", opening_day(today), settings.var)
+            seed(engine, settings.demo_size, opening_day(today), settings.var)
         else:
             migrate(engine)
         return demo_clock(engine).shift.total_seconds()

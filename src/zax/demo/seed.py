@@ -28,10 +28,10 @@ from zax.desk.clinic.clinic import load
 from zax.store import schema
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Size:
     """How much to make. `copies` repeats the two sites with their people; `back` and `ahead` are days of
-    visits.
+    visits. `plays_today`: the day itself is made by acts, as people would.
     """
 
     patients: int
@@ -40,12 +40,15 @@ class Size:
     ahead: int
     fill: float
     full: bool
+    plays_today: bool = False
 
 
 SIZES = {
-    "demo": Size(1_200, 1, 548, 21, 0.55, True),
-    "town": Size(100_000, 38, 730, 30, 0.9, False),
-    "region": Size(1_000_000, 4, 5, 5, 0.5, False),
+    "demo": Size(patients=1_200, copies=1, back=548, ahead=21, fill=0.55, full=True, plays_today=True),
+    # The demo with a short past: for who starts it only to see it start.
+    "short": Size(patients=600, copies=1, back=60, ahead=10, fill=0.55, full=True, plays_today=True),
+    "town": Size(patients=100_000, copies=38, back=730, ahead=30, fill=0.9, full=False),
+    "region": Size(patients=1_000_000, copies=4, back=5, ahead=5, fill=0.5, full=False),
 }
 SEED = 1142
 
@@ -72,8 +75,8 @@ def seed(
     size = SIZES[size_name]
     opens = to_utc(datetime(day.year, day.month, day.day) + timedelta(minutes=OPENS_AT), ZONE)
     with progress or _bar() as bar:
-        visits = _fill(engine, size, size_name, opens, bar)
-        if size_name == "demo":
+        visits = _fill(engine, size, opens, bar)
+        if size.plays_today:
             write_copays(engine)
             clock = ShiftedClock()
             desk = _desk(engine, clock)
@@ -107,7 +110,7 @@ def _bar() -> Progress:
     )
 
 
-def _fill(engine: Engine, size: Size, size_name: str, opens: datetime, bar: Progress) -> int:
+def _fill(engine: Engine, size: Size, opens: datetime, bar: Progress) -> int:
     now = local(opens, ZONE)
     with engine.begin() as connection:
         write_world(connection, now.date(), size.copies)
@@ -120,19 +123,19 @@ def _fill(engine: Engine, size: Size, size_name: str, opens: datetime, bar: Prog
         bar.advance(task)
         history = History(bulk, people, now, SEED + 1, size.full)
         task = bar.add_task("Visits", total=size.back + size.ahead + 1)
-        _make_days(history, size, size_name, now, lambda: bar.advance(task))
+        _make_days(history, size, now, lambda: bar.advance(task))
         history.flush()
         task = bar.add_task("Loading", total=1)
     bar.advance(task)
     return history.visits
 
 
-def _make_days(history: History, size: Size, size_name: str, now: datetime, step: Callable[[], None]) -> None:
+def _make_days(history: History, size: Size, now: datetime, step: Callable[[], None]) -> None:
     for ahead in range(-size.back, size.ahead + 1):
         day = now.date() + timedelta(days=ahead)
         # Today at the demo clinic is made by acts; coming days are booked less and less.
-        fill = size.fill if ahead <= 0 else max(0.15, 0.75 - ahead * 0.035) if size_name == "demo" else 0.6
-        if not (ahead == 0 and size_name == "demo"):
+        fill = size.fill if ahead <= 0 else max(0.15, 0.75 - ahead * 0.035) if size.plays_today else 0.6
+        if not (ahead == 0 and size.plays_today):
             for copy in range(size.copies):
                 history.make_day(day, copy, fill)
         if ahead % 5 == 0:

@@ -168,7 +168,7 @@ class PayingTerminal(Terminal):
     """Cards taken this morning, before the demo began."""
 
     def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
-        return Sale("approved", "", f"{4000 + cents % 997:04d}", f"T-{key}")
+        return Sale(state="approved", words="", card_ending=f"{4000 + cents % 997:04d}", reference=f"T-{key}")
 
     def give_back(self, key: str, cents: int, reference: str) -> Sale:
         return self.sell(key, cents)
@@ -208,7 +208,16 @@ class Today:
     def _plan(self, number: int, row: tuple[int, str, int, str, str, str, int], patient_id: int) -> None:
         provider, start, minutes, kind, name, stands, _ = row
         key, begins = f"today-{number}", _minute(start)
-        order = BookOrder(1, self.day, start, provider, str(TYPE_ID[kind]), str(minutes), patient_id, key)
+        order = BookOrder(
+            site_id=1,
+            day=self.day,
+            at=start,
+            provider_id=provider,
+            type_id=str(TYPE_ID[kind]),
+            minutes=str(minutes),
+            patient_id=patient_id,
+            key=key,
+        )
         # The dentists' own visits are booked first, so that each hygienist's exam finds a dentist who is
         # free.
         booked_at = 9 * 60 + begins // 10 + (240 if provider in {2, 4} else 0)
@@ -252,7 +261,7 @@ class Today:
                     JUNO,
                     visit_id,
                     line.id,
-                    LineForm("1", TEETH[name], "MO"[: rule.surfaces], True),
+                    LineForm(units="1", tooth=TEETH[name], surfaces="MO"[: rule.surfaces], billed=True),
                 )
         if name in DIAGNOSED:
             add_diagnosis(self.desk, JUNO, visit_id, DIAGNOSED[name])
@@ -266,7 +275,11 @@ class Today:
             tender, cheque = (("card", ""), ("cash", ""), ("cheque", f"{1042 + visit_id % 89 * 37}"))[
                 visit_id % 3
             ]
-            form = PayForm([TenderForm(tender, f"{due / 100:.2f}", cheque)], [Item(visit_id)], f"{key}-pays")
+            form = PayForm(
+                tenders=[TenderForm(tender, f"{due / 100:.2f}", cheque)],
+                items=[Item(visit_id)],
+                key=f"{key}-pays",
+            )
             with self.desk.engine.connect() as connection:
                 leaving = visits.one_visit(connection, visit_id)
             assert leaving is not None

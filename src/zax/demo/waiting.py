@@ -31,7 +31,7 @@ JUNO = Actor(1, "Juno Park", Role.MANAGER, "JP")
 RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class _Waiter:
     """`why` is lost, sooner or short; `days` since when; `provider` 0 for anybody; half days liked and never
     (see core.patients.wishes).
@@ -49,29 +49,134 @@ class _Waiter:
 
 
 WAITERS = (
-    _Waiter("Gideon Marr", "Crown prep", "sooner", 21, 3, (2, 6), (8, 9), "left word"),
-    _Waiter("Sunniva Dahl", "Root canal", "lost", 8, 3, (4, 5, 9), (), "wants a Friday"),
-    _Waiter("Ada Lorne", "Filling", "lost", 12, 3, (3, 7), (0, 2, 4, 6, 8), "no answer", True),
-    _Waiter("Bram Kessler", "Filling", "sooner", 6, 0, (1, 3, 5, 7, 9), (), "", True),
-    _Waiter("Priti Vance", "Filling", "sooner", 15, 3, (0, 2, 4), (), "mornings only"),
-    _Waiter("Noor Haidari", "Toothache", "short", 4, 0, (7, 9), (0, 1)),
-    _Waiter("Otto Nyman", "Filling", "sooner", 19, 3, (1, 5, 7), (), "said later"),
-    _Waiter("Marit Osgood", "Extraction", "short", 71, 0, (), (8,), "left word"),
-    _Waiter("Felix Adair", "Crown prep", "short", 64, 1, (2, 3)),
-    _Waiter("Tilda Brandt", "Hygiene", "short", 93, 0, (0, 1)),
-    _Waiter("Ingrid Solheim", "Hygiene", "lost", 5, 2, (2, 3)),
-    _Waiter("Carlo Venn", "Hygiene", "sooner", 11, 0, (8,), (0, 1)),
-    _Waiter("Wanda Pell", "Hygiene", "sooner", 9, 4, (), (), "no answer"),
-    _Waiter("Jory Tamm", "Gum care", "lost", 14, 4, (5,), (), "", True),
-    _Waiter("Selma Roth", "Crown seat", "lost", 3, 1, (6, 7)),
-    _Waiter("Emil Straud", "Filling", "lost", 2, 1, (4,), (), "", True),
-    _Waiter("Vera Lind", "Physical", "sooner", 17, 5, (0, 2)),
-    _Waiter("Abel Crowe", "Physical", "lost", 7, 5, (), (8, 9)),
-    _Waiter("Dora Finch", "Sick visit", "short", 1, 0),
-    _Waiter("Milo Garrick", "Follow-up", "lost", 4, 6, (6,)),
-    _Waiter("Petra Noll", "Follow-up", "sooner", 10, 6, (1,)),
-    _Waiter("Rufus Bane", "Vaccines", "short", 12, 0, (9,)),
-    _Waiter("Hedda Moss", "Root canal", "lost", 33, 1, (), (), "called twice"),
+    _Waiter(
+        name="Gideon Marr",
+        kind="Crown prep",
+        why="sooner",
+        days=21,
+        provider=3,
+        likes=(2, 6),
+        never=(8, 9),
+        tried="left word",
+    ),
+    _Waiter(
+        name="Sunniva Dahl",
+        kind="Root canal",
+        why="lost",
+        days=8,
+        provider=3,
+        likes=(4, 5, 9),
+        never=(),
+        tried="wants a Friday",
+    ),
+    _Waiter(
+        name="Ada Lorne",
+        kind="Filling",
+        why="lost",
+        days=12,
+        provider=3,
+        likes=(3, 7),
+        never=(0, 2, 4, 6, 8),
+        tried="no answer",
+        also_short=True,
+    ),
+    _Waiter(
+        name="Bram Kessler",
+        kind="Filling",
+        why="sooner",
+        days=6,
+        provider=0,
+        likes=(1, 3, 5, 7, 9),
+        never=(),
+        tried="",
+        also_short=True,
+    ),
+    _Waiter(
+        name="Priti Vance",
+        kind="Filling",
+        why="sooner",
+        days=15,
+        provider=3,
+        likes=(0, 2, 4),
+        never=(),
+        tried="mornings only",
+    ),
+    _Waiter(
+        name="Noor Haidari", kind="Toothache", why="short", days=4, provider=0, likes=(7, 9), never=(0, 1)
+    ),
+    _Waiter(
+        name="Otto Nyman",
+        kind="Filling",
+        why="sooner",
+        days=19,
+        provider=3,
+        likes=(1, 5, 7),
+        never=(),
+        tried="said later",
+    ),
+    _Waiter(
+        name="Marit Osgood",
+        kind="Extraction",
+        why="short",
+        days=71,
+        provider=0,
+        likes=(),
+        never=(8,),
+        tried="left word",
+    ),
+    _Waiter(name="Felix Adair", kind="Crown prep", why="short", days=64, provider=1, likes=(2, 3)),
+    _Waiter(name="Tilda Brandt", kind="Hygiene", why="short", days=93, provider=0, likes=(0, 1)),
+    _Waiter(name="Ingrid Solheim", kind="Hygiene", why="lost", days=5, provider=2, likes=(2, 3)),
+    _Waiter(name="Carlo Venn", kind="Hygiene", why="sooner", days=11, provider=0, likes=(8,), never=(0, 1)),
+    _Waiter(
+        name="Wanda Pell",
+        kind="Hygiene",
+        why="sooner",
+        days=9,
+        provider=4,
+        likes=(),
+        never=(),
+        tried="no answer",
+    ),
+    _Waiter(
+        name="Jory Tamm",
+        kind="Gum care",
+        why="lost",
+        days=14,
+        provider=4,
+        likes=(5,),
+        never=(),
+        tried="",
+        also_short=True,
+    ),
+    _Waiter(name="Selma Roth", kind="Crown seat", why="lost", days=3, provider=1, likes=(6, 7)),
+    _Waiter(
+        name="Emil Straud",
+        kind="Filling",
+        why="lost",
+        days=2,
+        provider=1,
+        likes=(4,),
+        never=(),
+        tried="",
+        also_short=True,
+    ),
+    _Waiter(name="Vera Lind", kind="Physical", why="sooner", days=17, provider=5, likes=(0, 2)),
+    _Waiter(name="Abel Crowe", kind="Physical", why="lost", days=7, provider=5, likes=(), never=(8, 9)),
+    _Waiter(name="Dora Finch", kind="Sick visit", why="short", days=1, provider=0),
+    _Waiter(name="Milo Garrick", kind="Follow-up", why="lost", days=4, provider=6, likes=(6,)),
+    _Waiter(name="Petra Noll", kind="Follow-up", why="sooner", days=10, provider=6, likes=(1,)),
+    _Waiter(name="Rufus Bane", kind="Vaccines", why="short", days=12, provider=0, likes=(9,)),
+    _Waiter(
+        name="Hedda Moss",
+        kind="Root canal",
+        why="lost",
+        days=33,
+        provider=1,
+        likes=(),
+        never=(),
+        tried="called twice",
+    ),
 )
 # name, type, provider, how many days ago it was shelved, words, shared
 SHELVED = (
@@ -154,7 +259,11 @@ class Waiting:
 
     def _opening(self, kind: str, provider: int, first: date, minutes: int = 0) -> Any:
         request = Request(
-            (Part(TYPE_ID[kind], minutes, provider),), (1,), first, first + timedelta(days=120), limit=1
+            parts=(Part(TYPE_ID[kind], minutes, provider),),
+            sites=(1,),
+            first=first,
+            last=first + timedelta(days=120),
+            limit=1,
         )
         with self.desk.engine.connect() as connection:
             return find_openings(connection, self.desk.clinic, self.clock.now(), request)[0]
@@ -162,14 +271,14 @@ class Waiting:
     def _book(self, patient_id: int, kind: str, provider: int, first: date, key: str, **more: Any) -> int:
         found = self._opening(kind, provider, first)
         order = BookOrder(
-            1,
-            found.day,
-            clock_words(found.start),
-            found.lead,
-            str(TYPE_ID[kind]),
-            "",
-            patient_id,
-            key,
+            site_id=1,
+            day=found.day,
+            at=clock_words(found.start),
+            provider_id=found.lead,
+            type_id=str(TYPE_ID[kind]),
+            minutes="",
+            patient_id=patient_id,
+            key=key,
             **more,
         )
         return book_visit(self.desk, JUNO, order)

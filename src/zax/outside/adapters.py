@@ -17,15 +17,15 @@ _STATES = {"approved", "declined"}
 
 def _sale(answer: Any) -> Sale:
     if not isinstance(answer, dict) or answer.get("state") not in _STATES:
-        return Sale("unknown", "the terminal is still working on it")
+        return Sale(state="unknown", words="the terminal is still working on it")
     return Sale(
-        answer["state"],
-        str(answer.get("words", "")),
-        str(answer.get("card_ending", ""))[:4],
-        str(answer.get("reference", ""))[:40],
-        answer["cents"] if isinstance(answer.get("cents"), int) else None,
-        str(answer.get("token", ""))[:64],
-        str(answer.get("expires", ""))[:5],
+        state=answer["state"],
+        words=str(answer.get("words", "")),
+        card_ending=str(answer.get("card_ending", ""))[:4],
+        reference=str(answer.get("reference", ""))[:40],
+        cents=answer["cents"] if isinstance(answer.get("cents"), int) else None,
+        token=str(answer.get("token", ""))[:64],
+        expires=str(answer.get("expires", ""))[:5],
     )
 
 
@@ -44,13 +44,13 @@ class HttpTerminal:
             answer = self.client.post("/terminal/sales", json=order, headers={"Idempotency-Key": key})
             return _sale(answer.raise_for_status().json())
         except (httpx.HTTPError, ValueError) as error:
-            return Sale("unknown", f"no answer from the terminal ({type(error).__name__})")
+            return Sale(state="unknown", words=f"no answer from the terminal ({type(error).__name__})")
 
     def look_up(self, key: str) -> Sale:
         try:
             answer = self.client.get(f"/terminal/sales/{key}")
             if answer.status_code == 404:
-                return Sale("absent", "the terminal never received it")
+                return Sale(state="absent", words="the terminal never received it")
             return _sale(answer.raise_for_status().json())
         except (httpx.HTTPError, ValueError) as error:
             raise OutsideTrouble(f"The terminal cannot be asked: {error}") from error

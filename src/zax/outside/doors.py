@@ -15,7 +15,7 @@ class OutsideTrouble(Exception):
     """The other side could not be reached or answered nonsense; the work is tried again later."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Sale:
     """What the terminal says of a sale: `unknown` when no answer came, `absent` when it never heard of the
     key.

@@ -18,7 +18,7 @@ import pyx12.x12n_document
 from pyx12.errors import X12Error
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Line:
     code: str
     cents: int
@@ -28,7 +28,7 @@ class Line:
     modifiers: list[str] = field(default_factory=list)
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Claim:
     number: str
     cents: int
@@ -43,7 +43,7 @@ class Claim:
     lines: list[Line] = field(default_factory=list)
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class ClaimFile:
     """What was in the file; `errors` is not empty when it must be rejected."""
 
@@ -88,7 +88,7 @@ def _cents(text: str) -> int:
 
 def _walk(text: str, file: ClaimFile) -> None:
     reader = pyx12.x12file.X12Reader(io.StringIO(text))
-    open_claim = Claim("", 0)
+    open_claim = Claim(number="", cents=0)
     for segment in reader:
         kind, value = segment.get_seg_id(), segment.get_value
         match kind:
@@ -101,7 +101,7 @@ def _walk(text: str, file: ClaimFile) -> None:
             case "REF" if value("REF01") == "EI":
                 file.tax_id = value("REF02")
             case "HL" if value("HL03") == "22":
-                open_claim = Claim("", 0)
+                open_claim = Claim(number="", cents=0)
             case "CLM":
                 open_claim.number, open_claim.cents = value("CLM01"), _cents(value("CLM02"))
                 file.claims.append(open_claim)
@@ -136,5 +136,10 @@ def _line(kind: str, value: Any) -> Line:
     modifiers = [m for at in (3, 4, 5, 6) if (m := value(f"{kind}01-{at}"))]
     units = value("SV104") if kind == "SV1" else value("SV306")
     return Line(
-        value(f"{kind}01-2"), _cents(value(f"{kind}02")), units or "1", "", value(f"{kind}01-1"), modifiers
+        code=value(f"{kind}01-2"),
+        cents=_cents(value(f"{kind}02")),
+        units=units or "1",
+        number="",
+        qualifier=value(f"{kind}01-1"),
+        modifiers=modifiers,
     )

@@ -17,7 +17,7 @@ SLOW_SECONDS = 3.0
 GARBAGE = "<html><body>Gateway time-out. Reference 0x00F3</body></html>"
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Question:
     """The parts of a 270 that an answer needs, as raw elements."""
 

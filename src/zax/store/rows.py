@@ -75,6 +75,13 @@ def keep(
     return row_id
 
 
+def sql_list(states: Iterable[str]) -> str:
+    """A named set of core as SQL writes it, such as (left, settled) in quotes. For constants of core only,
+    never for what somebody typed.
+    """
+    return "(" + ", ".join(f"'{state}'" for state in sorted(states)) + ")"
+
+
 def put_in_order(connection: Connection, table: Table, ids: Iterable[int]) -> None:
     """Rows that have a position, in this order."""
     for position, number in enumerate(ids, 1):

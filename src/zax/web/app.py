@@ -121,13 +121,13 @@ def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
     configure()
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
     app.state.shared = Shared(
-        desk,
-        reader(desk.engine),
-        settings,
-        _environment(),
-        outside,
-        FileStore(settings.var),
-        Vault(settings.var),
+        desk=desk,
+        reading=reader(desk.engine),
+        settings=settings,
+        templates=_environment(),
+        outside=outside,
+        files=FileStore(settings.var),
+        vault=Vault(settings.var),
     )
     app.add_middleware(
         SessionMiddleware,

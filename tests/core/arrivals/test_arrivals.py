@@ -47,21 +47,21 @@ from zax.core.errors import Problems, Refused
 
 DAY = date(2026, 11, 24)
 FERN = About(
-    "Fern",
-    "Whitaker",
-    frozenset({1, 3}),
-    67,
-    12_050,
-    400,
-    9,
-    "Sick visit",
-    "Dr. Wren",
-    ("E11.9", "I10"),
-    frozenset({"public", "medical"}),
-    frozenset({2}),
-    20,
-    frozenset({"bill"}),
-    "no address",
+    first="Fern",
+    last="Whitaker",
+    flags=frozenset({1, 3}),
+    age=67,
+    balance=12_050,
+    days_since=400,
+    type_id=9,
+    type_name="Sick visit",
+    provider="Dr. Wren",
+    diagnoses=("E11.9", "I10"),
+    kinds=frozenset({"public", "medical"}),
+    unsigned=frozenset({2}),
+    overdue=20,
+    gaps=frozenset({"bill"}),
+    missing="no address",
 )
 NOBODY = About()
 
@@ -176,8 +176,15 @@ def test_words_are_filled_and_what_is_unknown_is_said() -> None:
 
 
 def test_heads_ups_show_where_asked_until_put_away_and_warnings_first() -> None:
-    soft = HeadsUp(1, "a", "", frozenset({"arrival"}), compile_condition({}))
-    hard = HeadsUp(2, "b", "", frozenset({"arrival", "checkout"}), compile_condition(leaf("flag", 3)), True)
+    soft = HeadsUp(id=1, words="a", todo="", places=frozenset({"arrival"}), holds=compile_condition({}))
+    hard = HeadsUp(
+        id=2,
+        words="b",
+        todo="",
+        places=frozenset({"arrival", "checkout"}),
+        holds=compile_condition(leaf("flag", 3)),
+        warns=True,
+    )
     assert showing([soft, hard], FERN, "arrival", frozenset()) == [hard, soft]
     assert showing([soft, hard], FERN, "checkout", frozenset()) == [hard]
     assert showing([soft, hard], FERN, "arrival", frozenset({2})) == [soft]
@@ -187,7 +194,7 @@ def test_heads_ups_show_where_asked_until_put_away_and_warnings_first() -> None:
 # --- the list
 def step(number: int, **changes: Any) -> Step:
     values: dict[str, Any] = {"kind": StepKind.OWN, "words": f"step {number}"}
-    return Step(number, **(values | changes))
+    return Step(id=number, **(values | changes))
 
 
 @pytest.mark.parametrize(

@@ -19,7 +19,7 @@ from zax.core.book.booking import (
     place,
 )
 from zax.core.book.hours import Span, clock_words, closed, fits, gaps, joined
-from zax.core.book.lateness import Running, expected_end, minutes_behind
+from zax.core.book.lateness import Running, expected_end, is_late, minutes_behind
 from zax.core.book.track import MOVES, UNDOING, Moved, Stop, check_move, minutes_since, reached, replay
 from zax.core.errors import Conflict, Refused
 
@@ -105,7 +105,7 @@ def test_lengths_that_cannot_be(minutes: int) -> None:
 
 
 def near(column: Column, span: Span, earliest: int = 0) -> Span | None:
-    found = nearest_fit([Want(span, column, [ROOM])], 5, earliest, lambda _: True)
+    found = nearest_fit([Want(span=span, lead=column, rooms=[ROOM])], 5, earliest, lambda _: True)
     return found.span if found else None
 
 
@@ -136,7 +136,13 @@ def test_the_nearest_fit_may_be_with_somebody_else() -> None:
     full = Column(1, "A", (Span(480, 1020),), (Taken(Span(480, 1020), "x"),))
     other = Column(2, "B", (Span(600, 700),))
     found = nearest_fit(
-        [Want(Span(500, 530), full, [ROOM]), Want(Span(500, 530), other, [ROOM])], 5, 0, lambda _: True
+        [
+            Want(span=Span(500, 530), lead=full, rooms=[ROOM]),
+            Want(span=Span(500, 530), lead=other, rooms=[ROOM]),
+        ],
+        5,
+        0,
+        lambda _: True,
     )
     assert found is not None and (found.lead.id, found.span) == (2, Span(600, 630))
 
@@ -148,7 +154,9 @@ MAREN = Column(2, "Maren", (Span(450, 780),))
 
 
 def exam_at(start: int, *dentists: Column) -> StaffSlot:
-    want = Want(Span(start, start + 60), MAREN, [ROOM], (EXAM,), {"dentist": dentists})
+    want = Want(
+        span=Span(start, start + 60), lead=MAREN, rooms=[ROOM], needs=(EXAM,), people={"dentist": dentists}
+    )
     return place(want).staff[-1]
 
 
@@ -167,7 +175,9 @@ def test_the_same_person_throughout_or_anyone() -> None:
     same = StaffNeed("dentist", 10, (50,), same_as=0)
 
     def staff(second: StaffNeed, *people: Column) -> list[int]:
-        want = Want(Span(480, 540), MAREN, [ROOM], (first, second), {"dentist": people})
+        want = Want(
+            span=Span(480, 540), lead=MAREN, rooms=[ROOM], needs=(first, second), people={"dentist": people}
+        )
         return [slot.provider_id for slot in place(want).staff[1:]]
 
     assert staff(then, early, late) == [5, 6]
@@ -179,21 +189,26 @@ def test_the_same_person_throughout_or_anyone() -> None:
 def test_a_lead_is_free_between_the_parts_that_need_them() -> None:
     parts = ((0, 10), (40, 20))
     busy = Column(1, "A", (Span(480, 720),), (Taken(Span(490, 520), "x"),))
-    assert [slot.span for slot in place(Want(Span(480, 540), busy, [ROOM], lead_parts=parts)).staff] == [
+    assert [
+        slot.span
+        for slot in place(Want(span=Span(480, 540), lead=busy, rooms=[ROOM], lead_parts=parts)).staff
+    ] == [
         Span(480, 490),
         Span(520, 540),
     ]
     with pytest.raises(Conflict):
-        place(Want(Span(480, 540), busy, [ROOM]))
+        place(Want(span=Span(480, 540), lead=busy, rooms=[ROOM]))
 
 
 def test_a_buffer_keeps_room_and_lead_but_may_outlast_the_hours() -> None:
     lead = Column(1, "A", (Span(480, 540),))
-    assert place(Want(Span(480, 540), lead, [ROOM], buffer=15)).staff[0].span == Span(480, 555)
+    assert place(Want(span=Span(480, 540), lead=lead, rooms=[ROOM], buffer=15)).staff[0].span == Span(
+        480, 555
+    )
     taken = Column(9, "Chair 2", (), (Taken(Span(550, 600), "next"),))
     with pytest.raises(Conflict, match="Chair 2 by next"):
-        place(Want(Span(480, 540), lead, [taken], buffer=15))
-    assert place(Want(Span(480, 540), lead, [taken])).room_id == 9
+        place(Want(span=Span(480, 540), lead=lead, rooms=[taken], buffer=15))
+    assert place(Want(span=Span(480, 540), lead=lead, rooms=[taken])).room_id == 9
 
 
 @pytest.mark.parametrize(
@@ -204,7 +219,7 @@ def test_double_booking_only_where_person_and_both_types_allow_it(
     at_once: int, mine: bool, theirs: bool, free: bool
 ) -> None:
     column = Column(1, "A", (Span(480, 720),), (Taken(Span(500, 530), "Tessa", theirs),), at_once)
-    want = Want(Span(500, 530), column, [ROOM], doubles=mine)
+    want = Want(span=Span(500, 530), lead=column, rooms=[ROOM], doubles=mine)
     if free:
         assert place(want).room_id == 9
     else:
@@ -220,6 +235,10 @@ def test_a_third_visit_at_once_is_refused_though_two_do_not_overlap() -> None:
     )
     assert Column(1, "A", (), taken[:2], 2).in_the_way(Span(490, 530), True) is None
     assert Column(1, "A", (), taken, 2).in_the_way(Span(490, 530), True) is not None
+
+
+def test_two_minutes_are_on_time() -> None:
+    assert not is_late(-9) and not is_late(2) and is_late(3)
 
 
 def test_running_late_is_seen_from_what_happened() -> None:

@@ -21,7 +21,7 @@ LEADS, DENTISTS, ROOMS, DAYS = (1, 2), (7, 8), (11, 12), (0, 1)
 EXAM = StaffNeed("dentist", 10, (20, 10, 30))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Visit:
     day: int
     span: Span
@@ -65,7 +65,13 @@ class Book(RuleBasedStateMachine):
         people = [self.column(p, day, leaving) for p in DENTISTS]
         rooms = [self.room(r, day, leaving) for r in ROOMS]
         return place(
-            Want(span, self.column(lead, day, leaving), rooms, (EXAM,) if exam else (), {"dentist": people})
+            Want(
+                span=span,
+                lead=self.column(lead, day, leaving),
+                rooms=rooms,
+                needs=(EXAM,) if exam else (),
+                people={"dentist": people},
+            )
         )
 
     @rule(
@@ -83,7 +89,9 @@ class Book(RuleBasedStateMachine):
         except ZaxError:
             return 0
         self.made += 1
-        self.book[self.made] = Visit(day, span, lead, exam, Stop.BOOKED, placed)
+        self.book[self.made] = Visit(
+            day=day, span=span, lead=lead, exam=exam, state=Stop.BOOKED, placed=placed
+        )
         return self.made
 
     def change(self, number: int, after: Visit) -> tuple[int, Visit, int]:

@@ -39,7 +39,7 @@ def on(
 
 
 def works(start: int, end: int, weekday: int = 1, **more: object) -> WeeklyRule:
-    return WeeklyRule(1, weekday, Span(start, end), **more)  # type: ignore[arg-type]
+    return WeeklyRule(site_id=1, weekday=weekday, span=Span(start, end), **more)  # type: ignore[arg-type]
 
 
 @given(days)
@@ -61,9 +61,11 @@ def test_first_monday_and_changed_hours_from_a_date_on() -> None:
 def test_breaks_absence_and_extra_time() -> None:
     day = [works(480, 1020), works(720, 780, rest="Lunch")]
     assert on(TUESDAY, *day) == [(480, 720), (780, 1020)]
-    away = DayException(TUESDAY, TUESDAY, Span(600, 660), "Course")
+    away = DayException(from_day=TUESDAY, to_day=TUESDAY, span=Span(600, 660), words="Course")
     assert on(TUESDAY, *day, exceptions=(away,)) == [(480, 600), (660, 720), (780, 1020)]
-    through_lunch = DayException(TUESDAY, TUESDAY, Span(700, 760), "Stays", extra=True)
+    through_lunch = DayException(
+        from_day=TUESDAY, to_day=TUESDAY, span=Span(700, 760), words="Stays", extra=True
+    )
     assert on(TUESDAY, *day, exceptions=(through_lunch,)) == [(480, 760), (780, 1020)]
     shut = hours_on(day, (away,), (), 1, TUESDAY, ZONE).shut
     assert {words for _, words in shut} == {"Lunch", "Course"}

@@ -53,21 +53,21 @@ def test_a_grid_is_every_so_many_minutes() -> None:
 def site_days(draw: st.DrawFn, number: int, site: int = 1) -> SiteDay:
     people = {1, 2, 7, 8}
     return SiteDay(
-        FIRST + timedelta(days=number),
-        site,
-        draw(st.sampled_from([5, 10, 15])),
-        {p: bits_of([Span(FROM, TO)] if draw(st.booleans()) else draw(pieces)) for p in people},
-        {p: bits_of(draw(pieces)) for p in people},
-        {room: bits_of(draw(pieces)) for room in ROOMS},
-        {5: draw(st.integers(0, 3))},
-        tuple(
+        day=FIRST + timedelta(days=number),
+        site_id=site,
+        grid=draw(st.sampled_from([5, 10, 15])),
+        open={p: bits_of([Span(FROM, TO)] if draw(st.booleans()) else draw(pieces)) for p in people},
+        busy={p: bits_of(draw(pieces)) for p in people},
+        rooms={room: bits_of(draw(pieces)) for room in ROOMS},
+        counts={5: draw(st.integers(0, 3))},
+        household=tuple(
             (span, "Ana")
             for span in draw(
                 st.lists(st.tuples(five, st.just(30)).map(lambda p: Span(p[0], p[0] + p[1])), max_size=1)
             )
         ),
-        bits_of(draw(st.lists(st.just(Span(600, 630)), max_size=1))),
-        draw(st.sampled_from([0, 0, 540])),
+        own=bits_of(draw(st.lists(st.just(Span(600, 630)), max_size=1))),
+        earliest=draw(st.sampled_from([0, 0, 540])),
     )
 
 
@@ -87,22 +87,24 @@ def needs(draw: st.DrawFn, helping: bool = True) -> SearchRequest:
         for n in range(several)
     )
     return SearchRequest(
-        minutes,
-        draw(st.sampled_from([(1,), (1, 2), (2, 1)])),
-        ROOMS,
-        5,
-        {1: 12},
-        helpers,
-        draw(st.sampled_from([(), (), ((0, 5), (10, 5))])),
-        draw(st.sampled_from([0, 0, 10])),
-        (bits_of([Span(FROM, TO - 30)]),) * 7 if draw(st.booleans()) else (bits_of([Span(0, 1440)]),) * 7,
-        draw(st.sampled_from([15, 30])),
-        draw(st.sampled_from([0, 2])),
-        draw(st.sampled_from([0, 0, 2])),
-        wishes_of(
+        minutes=minutes,
+        leads=draw(st.sampled_from([(1,), (1, 2), (2, 1)])),
+        rooms=ROOMS,
+        type_id=5,
+        home_rooms={1: 12},
+        helpers=helpers,
+        lead_parts=draw(st.sampled_from([(), (), ((0, 5), (10, 5))])),
+        buffer=draw(st.sampled_from([0, 0, 10])),
+        hours=(bits_of([Span(FROM, TO - 30)]),) * 7
+        if draw(st.booleans())
+        else (bits_of([Span(0, 1440)]),) * 7,
+        shortest=draw(st.sampled_from([15, 30])),
+        goal=draw(st.sampled_from([0, 2])),
+        most=draw(st.sampled_from([0, 0, 2])),
+        wishes=wishes_of(
             draw(st.lists(st.integers(0, 5), max_size=2)), draw(st.lists(st.integers(0, 5), max_size=2))
         ),
-        draw(st.sampled_from([0, 1])),
+        last_person=draw(st.sampled_from([0, 1])),
     )
 
 
@@ -253,16 +255,16 @@ def test_a_chain_is_found_whenever_there_is_one_with_rooms_to_spare(
     one: SearchRequest, other: SearchRequest, day: SiteDay
 ) -> None:
     roomy = SiteDay(
-        day.day,
-        1,
-        day.grid,
-        day.open,
-        day.busy,
-        {11: 0, 12: 0},
-        day.counts,
-        day.household,
-        day.own,
-        day.earliest,
+        day=day.day,
+        site_id=1,
+        grid=day.grid,
+        open=day.open,
+        busy=day.busy,
+        rooms={11: 0, 12: 0},
+        counts=day.counts,
+        household=day.household,
+        own=day.own,
+        earliest=day.earliest,
     )
     apart = [
         SearchRequest(
@@ -284,7 +286,13 @@ def test_a_chain_is_found_whenever_there_is_one_with_rooms_to_spare(
 
 def day_of(free: list[tuple[int, int]], number: int = 0, **more: object) -> SiteDay:
     return SiteDay(
-        FIRST + timedelta(days=number), 1, 5, {1: bits_of(Span(a, b) for a, b in free)}, {}, {11: 0}, **more
+        day=FIRST + timedelta(days=number),
+        site_id=1,
+        grid=5,
+        open={1: bits_of(Span(a, b) for a, b in free)},
+        busy={},
+        rooms={11: 0},
+        **more,
     )  # type: ignore[arg-type]
 
 
@@ -293,7 +301,7 @@ def reasons(need: SearchRequest, *days: SiteDay) -> list[tuple[str, ...]]:
 
 
 def test_each_reason_says_what_it_is_worth() -> None:
-    need = SearchRequest(60, (1,), (11,))
+    need = SearchRequest(minutes=60, leads=(1,), rooms=(11,))
     assert reasons(need, day_of([(600, 660)])) == [("Fills a 60-min gap exactly",)]
     assert reasons(need, day_of([(600, 670)]))[0] == ("Leaves 10 min hard to fill",)
     assert reasons(need, day_of([(600, 690)]))[0] == ("Leaves no unusable rest",)
@@ -303,15 +311,20 @@ def test_each_reason_says_what_it_is_worth() -> None:
         "Next to Ana’s visit" in r
         for r in reasons(need, day_of([(480, 720)], household=((Span(560, 600), "Ana"),)))[:1]
     )
-    liking = SearchRequest(60, (1,), (11,), wishes=Wishes(likes=1 << half_day(FIRST, 480)))
+    liking = SearchRequest(
+        minutes=60, leads=(1,), rooms=(11,), wishes=Wishes(likes=1 << half_day(FIRST, 480))
+    )
     assert f"{half_day_words(0)}, as they like it" in reasons(liking, day_of([(480, 540)]))[0]
     assert (
         "Number 3 of the 4 wanted that day"
-        in reasons(SearchRequest(60, (1,), (11,), 5, goal=4), day_of([(480, 540)], counts={5: 2}))[0]
+        in reasons(
+            SearchRequest(minutes=60, leads=(1,), rooms=(11,), type_id=5, goal=4),
+            day_of([(480, 540)], counts={5: 2}),
+        )[0]
     )
     assert (
         "Same person as last time"
-        in reasons(SearchRequest(60, (1,), (11,), last_person=1), day_of([(480, 540)]))[0]
+        in reasons(SearchRequest(minutes=60, leads=(1,), rooms=(11,), last_person=1), day_of([(480, 540)]))[0]
     )
 
 
@@ -323,10 +336,17 @@ def test_days_are_read_only_as_far_as_they_can_matter() -> None:
             read.append(number)
             yield day_of([(600, 660)], number)
 
-    found = best_openings([SearchRequest(60, (1,), (11,))], days(), FIRST, 5)  # type: ignore[arg-type]
+    found = best_openings([SearchRequest(minutes=60, leads=(1,), rooms=(11,))], days(), FIRST, 5)  # type: ignore[arg-type]
     assert [(o.day - FIRST).days for o in found] == [0, 1, 2, 3, 4]
     assert len(read) < 60
 
 
 def test_a_type_that_is_full_that_day_has_no_opening() -> None:
-    assert feasible(SearchRequest(60, (1,), (11,), 5, most=2), day_of([(480, 720)], counts={5: 2}), 1) == 0
+    assert (
+        feasible(
+            SearchRequest(minutes=60, leads=(1,), rooms=(11,), type_id=5, most=2),
+            day_of([(480, 720)], counts={5: 2}),
+            1,
+        )
+        == 0
+    )

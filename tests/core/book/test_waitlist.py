@@ -37,7 +37,14 @@ def waits(why: WaitWhy = WaitWhy.LOST, minutes: int = 40, **more: object) -> Wai
 def entry(
     *reasons: Waits, patient_id: int = 1, wishes: Wishes = Wishes(), tally: Attendance = Attendance(12)
 ) -> Entry:
-    return Entry(patient_id, "Ada Lorne", "3605550148", wishes, tally, weightiest_first(reasons))
+    return Entry(
+        patient_id=patient_id,
+        name="Ada Lorne",
+        phone="3605550148",
+        wishes=wishes,
+        tally=tally,
+        reasons=weightiest_first(reasons),
+    )
 
 
 def test_who_lost_their_time_and_likes_that_afternoon_comes_first() -> None:

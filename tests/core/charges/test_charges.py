@@ -6,9 +6,9 @@ from zax.core.charges.lines import ServiceRule, TypedLine, check_line, is_tooth,
 from zax.core.errors import Problems
 from zax.core.money.tender import Tender, TenderForm, check_tenders
 
-FILLING = ServiceRule("D2392", True, True, 2)
-CROWN = ServiceRule("D2740", True, True)
-OFFICE = ServiceRule("99213", False)
+FILLING = ServiceRule(code="D2392", dental=True, needs_tooth=True, surfaces=2)
+CROWN = ServiceRule(code="D2740", dental=True, needs_tooth=True)
+OFFICE = ServiceRule(code="99213", dental=False)
 
 
 def test_a_filling_needs_its_tooth_and_exactly_its_surfaces() -> None:

@@ -37,18 +37,32 @@ from zax.core.x12.parties import Address, Envelope, Organization, Person
 
 DAY = date(2026, 11, 24)
 HERE = Organization(
-    "Juniper Quay Clinic", "1467560003", Address("18 Quay Street", "Marrow Harbor", "WA", "98201")
+    name="Juniper Quay Clinic",
+    identifier="1467560003",
+    address=Address("18 Quay Street", "Marrow Harbor", "WA", "98201"),
 )
 ENVELOPE = Envelope(
-    Organization("Juniper Quay", "JUNIPERQ"),
-    Organization("Ferryhub", "FERRYHUB"),
-    HERE,
-    datetime(2026, 11, 24, 18, 42),
-    77,
+    sender=Organization(name="Juniper Quay", identifier="JUNIPERQ"),
+    receiver=Organization(name="Ferryhub", identifier="FERRYHUB"),
+    billing=HERE,
+    made_at=datetime(2026, 11, 24, 18, 42),
+    control=77,
 )
-HELEN = Person("Helen", "Vasquez", date(1984, 5, 3), "F", HERE.address, "HG-44102")
-SON = Person("Mateo", "Vasquez", date(2015, 2, 1), "M", HERE.address, "")
-ASK = Inquiry("T77", Organization("Harbor Guild Dental", "HGD01"), HERE, HELEN, None, DAY, ("35", "41"))
+HELEN = Person(
+    first="Helen", last="Vasquez", birth=date(1984, 5, 3), sex="F", address=HERE.address, member_id="HG-44102"
+)
+SON = Person(
+    first="Mateo", last="Vasquez", birth=date(2015, 2, 1), sex="M", address=HERE.address, member_id=""
+)
+ASK = Inquiry(
+    trace="T77",
+    payer=Organization(name="Harbor Guild Dental", identifier="HGD01"),
+    provider=HERE,
+    subscriber=HELEN,
+    dependent=None,
+    day=DAY,
+    service_types=("35", "41"),
+)
 ASKED = Asked("Helen", "Vasquez", date(1984, 5, 3), "HG-44102", "T77")
 HEAD = (
     "ISA*00*          *00*          "
@@ -221,7 +235,12 @@ def test_our_figures_and_where_they_differ_from_the_plan() -> None:
         found.maximum,
         found.maximum_left,
     ) == (5000, 1250, 15000, 200000, 138800)
-    plan = Benefits("Guild", {"basic": 70, "major": 50, "preventive": 100}, 5000, maximum_cents=150000)
+    plan = Benefits(
+        name="Guild",
+        percents={"basic": 70, "major": 50, "preventive": 100},
+        deductible_cents=5000,
+        maximum_cents=150000,
+    )
     made = differences(plan, found)
     assert [(d.key, d.on_file, d.says) for d in made] == [
         ("percents.basic", "70 percent", "80 percent"),
@@ -312,11 +331,11 @@ def test_damage_never_raises(data: st.DataObject) -> None:
 
 
 def test_what_the_payer_counts_beyond_what_was_done_here() -> None:
-    said = Figures({}, deductible=5000, deductible_left=1250, maximum=200000, maximum_left=138800)
+    said = Figures(percents={}, deductible=5000, deductible_left=1250, maximum=200000, maximum_left=138800)
     assert counted_elsewhere(said, Used(deductible=1000, paid=30000, pending=10000), (0, 0)) == (2750, 41200)
     assert counted_elsewhere(said, Used(deductible=3750, paid=71200, pending=10000), (2750, 41200)) == (
         2750,
         41200,
     )
-    assert counted_elsewhere(Figures({}), Used(), (7, 8)) == (7, 8)
+    assert counted_elsewhere(Figures(percents={}), Used(), (7, 8)) == (7, 8)
     assert counted_elsewhere(said, Used(deductible=5000, paid=90000), (0, 0)) == (0, 0)

@@ -133,7 +133,7 @@ def read_line(number: int, text: str, allowed: dict[str, int]) -> PricedLine:
             values["tooth"] = word[1:]
         elif word.startswith("@"):
             allowed[code] = cents(word[1:])
-    return PricedLine(number, cents(amount), category, code=code, **values)
+    return PricedLine(line_id=number, cents=cents(amount), category=category, code=code, **values)
 
 
 @pytest.mark.parametrize("case", CASES, ids=[f"{c['rule']}: {c['case']}" for c in CASES])
@@ -145,7 +145,9 @@ def test_a_worked_example(case: dict[str, str]) -> None:
             plan, more = read_plan(text)
             # the contract fee on a line is the first plan's
             more["allowed"] |= {} if covers else allowed
-            covers.append(Cover(plan, read_used(used), insured=read_person(case["person"]), **more))
+            covers.append(
+                Cover(benefits=plan, used=read_used(used), insured=read_person(case["person"]), **more)
+            )
     answers = estimate(lines, covers, DAY)
     expected = [
         tuple(cents(part) for part in each.strip().split("/")) for each in case["expected"].split(";")
@@ -182,19 +184,19 @@ percents = st.dictionaries(categories, st.integers(0, 100))
 amounts = st.integers(0, 200_000)
 plans = st.builds(
     Benefits,
-    st.just("P"),
-    percents,
-    st.integers(0, 20_000),
-    st.frozensets(categories),
-    st.integers(0, 40_000),
-    percents,
-    st.lists(
+    name=st.just("P"),
+    percents=percents,
+    deductible_cents=st.integers(0, 20_000),
+    no_deductible=st.frozensets(categories),
+    household_deductible_cents=st.integers(0, 40_000),
+    percents_out=percents,
+    copays=st.lists(
         st.builds(Copay, categories, st.integers(0, 9_000), st.sampled_from(["visit", "service"])), max_size=2
     ).map(tuple),
-    st.none() | amounts,
-    st.none() | amounts,
-    st.dictionaries(categories, amounts, max_size=2),
-    st.dictionaries(categories, amounts, max_size=1),
+    maximum_cents=st.none() | amounts,
+    household_maximum_cents=st.none() | amounts,
+    category_maximums=st.dictionaries(categories, amounts, max_size=2),
+    lifetime_maximums=st.dictionaries(categories, amounts, max_size=1),
     coordination=st.sampled_from(["standard", "carve_out", "maintenance"]),
     frequencies=st.just((Frequency(frozenset({"A", "B"}), 2, 12),)),
     ages=st.just((AgeLimit(frozenset({"C"}), 10, 60),)),
@@ -202,21 +204,23 @@ plans = st.builds(
 )
 covers = st.builds(
     Cover,
-    plans,
-    st.builds(Used, amounts, amounts, amounts, amounts),
-    st.booleans(),
-    st.dictionaries(st.sampled_from("ABC"), amounts),
-    st.dictionaries(st.sampled_from("ABC"), amounts),
+    benefits=plans,
+    used=st.builds(
+        Used, deductible=amounts, household_deductible=amounts, paid=amounts, household_paid=amounts
+    ),
+    in_network=st.booleans(),
+    allowed=st.dictionaries(st.sampled_from("ABC"), amounts),
+    fees=st.dictionaries(st.sampled_from("ABC"), amounts),
 )
 bills = st.lists(
     st.builds(
         PricedLine,
-        st.integers(1, 9),
-        amounts,
-        categories,
-        st.booleans(),
-        st.sampled_from("ABC"),
-        st.integers(1, 3),
+        line_id=st.integers(1, 9),
+        cents=amounts,
+        category=categories,
+        billed=st.booleans(),
+        code=st.sampled_from("ABC"),
+        units=st.integers(1, 3),
     ),
     max_size=6,
 )
@@ -250,7 +254,9 @@ def test_parts_make_the_fee_and_no_plan_pays_over_its_maximum(
 @given(bills, covers)
 def test_a_second_plan_never_costs_the_patient_more(lines: list[PricedLine], cover: Cover) -> None:
     alone = estimate(lines, [cover], DAY)
-    both = estimate(lines, [cover, Cover(Benefits("second", {"basic": 80, "major": 50}))], DAY)
+    both = estimate(
+        lines, [cover, Cover(benefits=Benefits(name="second", percents={"basic": 80, "major": 50}))], DAY
+    )
     assert all(
         two.patient <= one.patient and two.first == one.first for one, two in zip(alone, both, strict=True)
     )
@@ -263,13 +269,13 @@ def test_terms_come_back_from_json_as_they_were(plan: Benefits) -> None:
 
 def test_the_most_particular_fee_schedule_prices() -> None:
     schedules = [
-        FeeSchedule(1, "payer", {"A": 100, "B": 200}, payer_id=1),
-        FeeSchedule(2, "plan", {"A": 90}, payer_id=1, plan_id=7),
-        FeeSchedule(3, "plan for Dr. Wren", {"A": 80}, payer_id=1, plan_id=7, provider_id=3),
-        FeeSchedule(4, "next year", {"B": 210}, payer_id=1, from_day=date(2027, 1, 1)),
-        FeeSchedule(5, "outside", {"A": 50}, payer_id=1, network="out"),
-        FeeSchedule(6, "somebody else's", {"A": 1}, payer_id=2),
-        FeeSchedule(7, "over", {"A": 2}, payer_id=1, plan_id=7, to_day=date(2025, 12, 31)),
+        FeeSchedule(id=1, name="payer", fees={"A": 100, "B": 200}, payer_id=1),
+        FeeSchedule(id=2, name="plan", fees={"A": 90}, payer_id=1, plan_id=7),
+        FeeSchedule(id=3, name="plan for Dr. Wren", fees={"A": 80}, payer_id=1, plan_id=7, provider_id=3),
+        FeeSchedule(id=4, name="next year", fees={"B": 210}, payer_id=1, from_day=date(2027, 1, 1)),
+        FeeSchedule(id=5, name="outside", fees={"A": 50}, payer_id=1, network="out"),
+        FeeSchedule(id=6, name="somebody else's", fees={"A": 1}, payer_id=2),
+        FeeSchedule(id=7, name="over", fees={"A": 2}, payer_id=1, plan_id=7, to_day=date(2025, 12, 31)),
     ]
     assert allowed_fees(schedules, 1, 7, 3, True, DAY) == {"A": 80, "B": 200}
     assert allowed_fees(schedules, 1, 7, 1, True, DAY) == {"A": 90, "B": 200}
@@ -314,15 +320,25 @@ def test_teeth_lie_in_quadrants_and_years_begin_where_the_plan_says() -> None:
 
 def test_the_copay_to_ask_for_is_what_the_bill_will_take_and_no_more_than_the_patient_owes() -> None:
     plan = Benefits(
-        "P", {"office": 80, "lab": 80}, copays=(Copay("office", 2000, "service"), Copay("lab", 1500, "visit"))
+        name="P",
+        percents={"office": 80, "lab": 80},
+        copays=(Copay("office", 2000, "service"), Copay("lab", 1500, "visit")),
     )
     lines = [
-        PricedLine(1, 20_000, "office", code="A", units=2),
-        PricedLine(2, 10_000, "lab", code="B"),
-        PricedLine(3, 10_000, "lab", code="C"),
-        PricedLine(4, 1_200, "office", code="D"),
-        PricedLine(5, 10_000, "office", billed=False, code="E"),
+        PricedLine(line_id=1, cents=20_000, category="office", code="A", units=2),
+        PricedLine(line_id=2, cents=10_000, category="lab", code="B"),
+        PricedLine(line_id=3, cents=10_000, category="lab", code="C"),
+        PricedLine(line_id=4, cents=1_200, category="office", code="D"),
+        PricedLine(line_id=5, cents=10_000, category="office", billed=False, code="E"),
     ]
-    assert [each.copay_due for each in estimate(lines, [Cover(plan)], DAY)] == [4000, 1500, 0, 1200, 0]
-    second = Benefits("S", {"office": 100, "lab": 100})
-    assert [each.copay_due for each in estimate(lines, [Cover(plan), Cover(second)], DAY)] == [0, 0, 0, 0, 0]
+    assert [each.copay_due for each in estimate(lines, [Cover(benefits=plan)], DAY)] == [
+        4000,
+        1500,
+        0,
+        1200,
+        0,
+    ]
+    second = Benefits(name="S", percents={"office": 100, "lab": 100})
+    assert [
+        each.copay_due for each in estimate(lines, [Cover(benefits=plan), Cover(benefits=second)], DAY)
+    ] == [0, 0, 0, 0, 0]

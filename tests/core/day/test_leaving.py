@@ -33,11 +33,11 @@ from zax.core.money.journal import Allocation, Entry, Kind, credit_left, faults,
 from zax.core.money.tender import split_over
 
 DAY = date(2026, 11, 24)
-CLEANING = ServiceRule("D4341", True, area="quadrant")
-CROWN = ServiceRule("D2740", True, True, teeth="permanent")
-FRONT = ServiceRule("D2330", True, True, 1, teeth="front")
-BABY = ServiceRule("D2930", True, True, teeth="primary")
-OFFICE = ServiceRule("99213", False)
+CLEANING = ServiceRule(code="D4341", dental=True, area="quadrant")
+CROWN = ServiceRule(code="D2740", dental=True, needs_tooth=True, teeth="permanent")
+FRONT = ServiceRule(code="D2330", dental=True, needs_tooth=True, surfaces=1, teeth="front")
+BABY = ServiceRule(code="D2930", dental=True, needs_tooth=True, teeth="primary")
+OFFICE = ServiceRule(code="99213", dental=False)
 
 
 # --- teeth
@@ -164,8 +164,8 @@ def test_a_retired_code_is_good_for_visits_before_its_day() -> None:
 
 # --- planned work over time
 PLAN = Benefits(
-    "Plan",
-    {"major": 50, "basic": 80},
+    name="Plan",
+    percents={"major": 50, "basic": 80},
     deductible_cents=5000,
     maximum_cents=100_000,
     frequencies=(Frequency(frozenset({"D2740"}), 1, 60, "tooth"),),
@@ -173,11 +173,13 @@ PLAN = Benefits(
 
 
 def crown(number: int, tooth: str = "14") -> PricedLine:
-    return PricedLine(number, 118_000, "major", True, "D2740", 1, tooth)
+    return PricedLine(
+        line_id=number, cents=118_000, category="major", billed=True, code="D2740", units=1, tooth=tooth
+    )
 
 
 def test_the_maximum_is_carried_from_phase_to_phase_and_comes_back_with_the_new_year() -> None:
-    covers = [Cover(PLAN)]
+    covers = [Cover(benefits=PLAN)]
     phases = [
         Phase(DAY, (crown(1),)),
         Phase(DAY, (crown(2, "3"),)),
@@ -205,8 +207,11 @@ def test_phases_out_of_order_are_a_mistake_of_ours() -> None:
 )
 def test_work_done_at_once_costs_what_one_bill_would(lines: list[tuple[int, int]], paid: int) -> None:
     """Phases on one day are one bill, however it is cut; and no plan pays over its maximum in a year."""
-    priced = [PricedLine(n, cents, "basic", True, f"X{n}") for n, (_, cents) in enumerate(lines)]
-    cover = Cover(PLAN, Used(paid=paid))
+    priced = [
+        PricedLine(line_id=n, cents=cents, category="basic", billed=True, code=f"X{n}")
+        for n, (_, cents) in enumerate(lines)
+    ]
+    cover = Cover(benefits=PLAN, used=Used(paid=paid))
     cut = estimate_phases([Phase(DAY, (line,)) for line in priced], [cover], DAY)
     assert [made[0] for made in cut] == estimate(priced, [cover], DAY)
     assert sum(made[0].first for made in cut) <= max(0, 100_000 - paid)
@@ -293,32 +298,41 @@ def test_a_payment_is_split_without_losing_a_cent(owed: list[tuple[int, int]], c
 @given(st.integers(1, 5000), st.integers(1, 5000))
 def test_credit_moved_away_is_gone_here_and_there_for_the_lines_there(paid: int, wanted: int) -> None:
     moved = min(paid, wanted)
-    ctx = [Entry(1, Kind.PAYMENT, DAY, -paid, 0), Entry(2, Kind.TRANSFER, DAY, moved, 0, of=1)]
+    ctx = [
+        Entry(id=1, kind=Kind.PAYMENT, day=DAY, patient_cents=-paid, insurer_cents=0),
+        Entry(id=2, kind=Kind.TRANSFER, day=DAY, patient_cents=moved, insurer_cents=0, of=1),
+    ]
     assert credit_left(ctx, []) == {1: paid - moved} and faults(ctx, []) == []
-    there = [Entry(3, Kind.CHARGE, DAY, wanted, 0, line_id=7), Entry(4, Kind.TRANSFER, DAY, -moved, 0, of=2)]
+    there = [
+        Entry(id=3, kind=Kind.CHARGE, day=DAY, patient_cents=wanted, insurer_cents=0, line_id=7),
+        Entry(id=4, kind=Kind.TRANSFER, day=DAY, patient_cents=-moved, insurer_cents=0, of=2),
+    ]
     given_there = give(credit_left(there, []), [(7, wanted)])
     assert given_there == [Allocation(4, 7, moved)] and faults(there, given_there) == []
 
 
 def test_more_moved_away_than_there_was_is_a_fault() -> None:
-    wrong = [Entry(1, Kind.PAYMENT, DAY, -100, 0), Entry(2, Kind.TRANSFER, DAY, 150, 0, of=1)]
+    wrong = [
+        Entry(id=1, kind=Kind.PAYMENT, day=DAY, patient_cents=-100, insurer_cents=0),
+        Entry(id=2, kind=Kind.TRANSFER, day=DAY, patient_cents=150, insurer_cents=0, of=1),
+    ]
     assert faults(wrong, []) == ["credit 1 gives 50 more than it holds"]
 
 
 def test_what_stays_open_is_listed_with_its_reason_trouble_first() -> None:
-    assert open_points(Leaving(0, 0, 0, 0, "", 0, 0)) == []
+    assert open_points(Leaving(due=0, paying=0, pending=0, plan=0, payer="", earlier=0, credit=0)) == []
     found = open_points(
         Leaving(
-            4260,
-            1000,
-            500,
-            17_140,
-            "Harbor Guild Dental",
-            3840,
-            200,
-            ["no address"],
-            ["Photo"],
-            ["Privacy policy"],
+            due=4260,
+            paying=1000,
+            pending=500,
+            plan=17_140,
+            payer="Harbor Guild Dental",
+            earlier=3840,
+            credit=200,
+            stops=["no address"],
+            skipped=["Photo"],
+            unsigned=["Privacy policy"],
         )
     )
     assert [point.trouble for point in found] == [True] * 4 + [False] * 4

@@ -29,11 +29,13 @@ cents = st.integers(1, 500_000)
 
 
 def charge(number: int, line: int, patient: int, insurer: int = 0) -> Entry:
-    return Entry(number, Kind.CHARGE, DAY, patient, insurer, line)
+    return Entry(
+        id=number, kind=Kind.CHARGE, day=DAY, patient_cents=patient, insurer_cents=insurer, line_id=line
+    )
 
 
 def paid(number: int, amount: int) -> Entry:
-    return Entry(number, Kind.PAYMENT, DAY, -amount, 0)
+    return Entry(id=number, kind=Kind.PAYMENT, day=DAY, patient_cents=-amount, insurer_cents=0)
 
 
 def test_a_visit_from_charge_to_settled() -> None:
@@ -41,8 +43,8 @@ def test_a_visit_from_charge_to_settled() -> None:
         charge(1, 10, 1280, 5120),
         charge(2, 11, 0, 11800),
         paid(3, 1280),
-        Entry(4, Kind.INSURER_PAYMENT, DAY, 0, -5120, 10),
-        Entry(5, Kind.INSURER_PAYMENT, DAY, 0, -11800, 11),
+        Entry(id=4, kind=Kind.INSURER_PAYMENT, day=DAY, patient_cents=0, insurer_cents=-5120, line_id=10),
+        Entry(id=5, kind=Kind.INSURER_PAYMENT, day=DAY, patient_cents=0, insurer_cents=-11800, line_id=11),
     ]
     given_out = give(credit_left(entries, []), [(10, 1280), (11, 0)])
     assert given_out == [Allocation(3, 10, 1280)]
@@ -60,15 +62,24 @@ def test_money_before_charges_waits_as_credit() -> None:
 
 
 def test_what_was_undone_no_longer_stands_nor_does_what_undid_it() -> None:
-    off = Entry(2, Kind.DISCOUNT, DAY, -100, 0, 10)
+    off = Entry(id=2, kind=Kind.DISCOUNT, day=DAY, patient_cents=-100, insurer_cents=0, line_id=10)
     entries = [charge(1, 10, 1280), off, paid(3, 1180), reversal_of(off, 4, DAY)]
     assert [entry.id for entry in unreversed(entries)] == [1, 3]
 
 
 def test_a_part_is_as_old_as_the_last_entry_that_raised_it() -> None:
     late = DAY + timedelta(days=30)
-    to_patient = Entry(3, Kind.TRANSFER, late, 5_120, -5_120, 10)
-    less = Entry(4, Kind.DISCOUNT, late + timedelta(days=9), -100, 0, 10)
+    to_patient = Entry(
+        id=3, kind=Kind.TRANSFER, day=late, patient_cents=5_120, insurer_cents=-5_120, line_id=10
+    )
+    less = Entry(
+        id=4,
+        kind=Kind.DISCOUNT,
+        day=late + timedelta(days=9),
+        patient_cents=-100,
+        insurer_cents=0,
+        line_id=10,
+    )
     entries = [charge(1, 10, 0, 5_120), charge(2, 11, 900), to_patient, less, paid(5, 700)]
     assert open_since(entries) == {10: late, 11: DAY}
 
@@ -117,7 +128,7 @@ def test_the_balance_does_not_depend_on_the_order_of_reading(order: list[int]) -
         paid(3, 300),
         paid(4, 5),
         charge(5, 3, 1),
-        Entry(6, Kind.TRANSFER, DAY, 100, -100, 1),
+        Entry(id=6, kind=Kind.TRANSFER, day=DAY, patient_cents=100, insurer_cents=-100, line_id=1),
     ]
     assert balance([entries[n] for n in order]) == balance(entries)
 
@@ -142,7 +153,17 @@ class Account(RuleBasedStateMachine):
         of: int | None = None,
     ) -> None:
         self.entries.append(
-            Entry(len(self.entries) + 1, kind, DAY, patient, insurer, line, None, reverses, of)
+            Entry(
+                id=len(self.entries) + 1,
+                kind=kind,
+                day=DAY,
+                patient_cents=patient,
+                insurer_cents=insurer,
+                line_id=line,
+                visit_id=None,
+                reverses=reverses,
+                of=of,
+            )
         )
         self.settle()
 
@@ -240,8 +261,11 @@ def test_what_a_credit_pays_is_freed_from_the_line_it_was_given_to_last() -> Non
 
 
 def test_a_reversed_transfer_gives_its_credit_back_to_where_it_came_from() -> None:
-    entries = [paid(1, 500), Entry(2, Kind.TRANSFER, DAY, 300, 0, of=1)]
+    entries = [
+        paid(1, 500),
+        Entry(id=2, kind=Kind.TRANSFER, day=DAY, patient_cents=300, insurer_cents=0, of=1),
+    ]
     assert credit_left(entries, []) == {1: 200}
     assert credit_left([*entries, reversal_of(entries[1], 3, DAY)], []) == {1: 500}
-    refund = Entry(4, Kind.REFUND, DAY, 200, 0, of=1)
+    refund = Entry(id=4, kind=Kind.REFUND, day=DAY, patient_cents=200, insurer_cents=0, of=1)
     assert credit_left([*entries, refund], []) == {1: 0} and faults([*entries, refund], []) == []

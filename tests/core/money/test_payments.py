@@ -37,11 +37,11 @@ TODAY = date(2026, 11, 24)
 cents = st.integers(1, 500_000)
 
 
-def cash(amount: int) -> Tendered:
+def in_cash(amount: int) -> Tendered:
     return Tendered("cash", amount)
 
 
-def card(amount: int) -> Tendered:
+def on_card(amount: int) -> Tendered:
     return Tendered("card", amount)
 
 
@@ -66,15 +66,15 @@ def test_a_tender_of_the_clinics_own_may_want_a_number() -> None:
 
 def test_more_than_is_due_is_asked_about_given_back_or_kept() -> None:
     with pytest.raises(Refused, match=r"7\.40 more than the 42\.60 due") as asked:
-        settle_over([cash(5000)], 4260, "")
+        settle_over([in_cash(5000)], 4260, "")
     assert set(asked.value.problems) == {"over"}
-    change = settle_over([card(2000), cash(5000)], 4260, "change")
+    change = settle_over([on_card(2000), in_cash(5000)], 4260, "change")
     assert (change.change, [each.cents for each in change.tenders]) == (2740, [2000, 2260])
-    assert settle_over([cash(5000)], 4260, "credit").over == 740
+    assert settle_over([in_cash(5000)], 4260, "credit").over == 740
     with pytest.raises(Refused, match=r"only 1\.00 of it is cash"):
-        settle_over([card(5000), cash(100)], 4260, "change")
-    assert settle_over([card(4260), cash(100)], 4260, "change").tenders == [
-        card(4260)
+        settle_over([on_card(5000), in_cash(100)], 4260, "change")
+    assert settle_over([on_card(4260), in_cash(100)], 4260, "change").tenders == [
+        on_card(4260)
     ]  # cash given back whole
 
 
@@ -86,7 +86,7 @@ def test_more_than_is_due_is_asked_about_given_back_or_kept() -> None:
 def test_what_is_kept_and_what_is_given_back_make_what_was_handed_over(
     rows: list[tuple[bool, int]], due: int, over: str
 ) -> None:
-    tenders = [cash(amount) if cash else card(amount) for cash, amount in rows]
+    tenders = [in_cash(amount) if cash else on_card(amount) for cash, amount in rows]
     handed_over = sum(each.cents for each in tenders)
     try:
         kept_now = settle_over(tenders, due, over)

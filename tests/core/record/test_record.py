@@ -18,17 +18,27 @@ from zax.core.record.gaps import CoverFacts, Facts, Purpose, record_gaps
 
 TODAY = date(2026, 11, 24)
 HELEN = Known(
-    1,
-    "helen",
-    "vasquez",
-    date(1984, 5, 3),
-    frozenset({"3605550148"}),
-    frozenset({"HG1"}),
-    "12 tide street",
-    "h@example.org",
-    "F",
+    id=1,
+    first="helen",
+    last="vasquez",
+    birth=date(1984, 5, 3),
+    phones=frozenset({"3605550148"}),
+    members=frozenset({"HG1"}),
+    street="12 tide street",
+    email="h@example.org",
+    sex="F",
 )
-WHOLE = Facts(date(1984, 5, 3), "F", "3605550148", "12 Tide Street", "98201", "", "phone", "Rafael", ())
+WHOLE = Facts(
+    birth=date(1984, 5, 3),
+    sex="F",
+    phone="3605550148",
+    street="12 Tide Street",
+    zip="98201",
+    other_phones="",
+    texts_go="phone",
+    emergency="Rafael",
+    coverages=(),
+)
 
 
 def test_every_field_names_itself_once_and_takes_an_empty_text() -> None:
@@ -120,7 +130,12 @@ def test_member_ids_are_compared_without_what_stands_between() -> None:
 
 def test_gaps_are_told_by_purpose_and_only_of_what_was_looked_up() -> None:
     assert record_gaps(WHOLE) == []
-    assert [g.field for g in record_gaps(Facts(None, "", "", ""))] == ["birth", "street", "sex", "phone"]
+    assert [g.field for g in record_gaps(Facts(birth=None, sex="", phone="", street=""))] == [
+        "birth",
+        "street",
+        "sex",
+        "phone",
+    ]
     assert [g.field for g in record_gaps(replace(WHOLE, emergency="", texts_go="", zip=""))] == [
         "zip",
         "texts_to",
@@ -130,12 +145,12 @@ def test_gaps_are_told_by_purpose_and_only_of_what_was_looked_up() -> None:
         "no mobile number"
     ]
     covers = (
-        CoverFacts(7, "Guild", ""),
-        CoverFacts(8, "Brightwater", "BW1", own=False, needs_group=True),
+        CoverFacts(id=7, words="Guild", member_id=""),
+        CoverFacts(id=8, words="Brightwater", member_id="BW1", own=False, needs_group=True),
         CoverFacts(
-            9,
-            "Northmoor",
-            "NM1",
+            id=9,
+            words="Northmoor",
+            member_id="NM1",
             own=False,
             holder_birth=date(1980, 1, 1),
             holder_address="1 Pier Road",
@@ -181,7 +196,7 @@ def test_who_may_be_one_person(other: dict[str, object], likely: bool) -> None:
     st.dates(date(1950, 1, 1), TODAY),
 )
 def test_comparing_does_not_care_who_comes_first(number: int, first: str, last: str, birth: date) -> None:
-    other = Known(number + 1, first, last, birth)
+    other = Known(id=number + 1, first=first, last=last, birth=birth)
     assert compare(HELEN, other) == compare(other, HELEN)
     assert compare(other, replace(other, id=20)).points >= LIKELY
 

@@ -90,7 +90,7 @@ def test_a_line_by_somebody_else_elsewhere_and_supervised_passes_the_full_map() 
 
 
 def test_a_quadrant_stands_in_the_oral_cavity_element() -> None:
-    line = ClaimLine("L9", "D4341", 24800, 1, DAY, area="20", place="12")
+    line = ClaimLine(number="L9", code="D4341", cents=24800, units=1, day=DAY, area="20", place="12")
     assert "SV3*AD:D4341*248*12*20**1~" in claim_file([claim(True, lines=(line,))], ENVELOPE).splitlines()
 
 
@@ -106,7 +106,7 @@ def test_pyx12_would_see_a_broken_file() -> None:
 
 
 def test_837d_is_written_segment_by_segment_as_the_guide_says() -> None:
-    lines = (claim(True).lines[0], ClaimLine("L8", "D0120", 6400, 1, DAY))
+    lines = (claim(True).lines[0], ClaimLine(number="L8", code="D0120", cents=6400, units=1, day=DAY))
     written = claim_file([claim(True, lines=lines)], ENVELOPE).splitlines()
     assert written == [
         (
@@ -182,21 +182,42 @@ def test_one_file_holds_claims_of_one_kind() -> None:
         ({"subscriber": replace(HELEN, address=Address("", "X", "WA", "98201"))}, "street", "patient"),
         ({"subscriber": replace(HELEN, sex="")}, "sex", "patient"),
         ({"subscriber": replace(HELEN, member_id="")}, "member_id", "coverage"),
-        ({"payer": Organization("Nobody", "")}, "payer", "setup"),
+        ({"payer": Organization(name="Nobody", identifier="")}, "payer", "setup"),
         ({"clinician": Clinician("A", "B", "1234567890", "X")}, "npi", "setup"),
         ({"diagnoses": ()}, "diagnosis", "charges"),
         ({"lines": ()}, "lines", "charges"),
-        ({"lines": (ClaimLine("L", "99213", 1, 1, DAY, pointers=(3,)),)}, "pointers", "charges"),
-        ({"lines": (ClaimLine("L", "99213", 1, 1, DAY),)}, "pointers", "charges"),
         (
-            {"lines": (ClaimLine("L", "99213", 1, 1, DAY + timedelta(days=3), pointers=(1,)),)},
+            {"lines": (ClaimLine(number="L", code="99213", cents=1, units=1, day=DAY, pointers=(3,)),)},
+            "pointers",
+            "charges",
+        ),
+        ({"lines": (ClaimLine(number="L", code="99213", cents=1, units=1, day=DAY),)}, "pointers", "charges"),
+        (
+            {
+                "lines": (
+                    ClaimLine(
+                        number="L", code="99213", cents=1, units=1, day=DAY + timedelta(days=3), pointers=(1,)
+                    ),
+                )
+            },
             "day",
             "charges",
         ),
         ({"coverage_to": date(2026, 10, 31)}, "coverage", "coverage"),
         ({"coverage_from": date(2026, 12, 1)}, "coverage", "coverage"),
         (
-            {"lines": (ClaimLine("L", "99213", 1, 1, DAY - timedelta(days=400), pointers=(1,)),)},
+            {
+                "lines": (
+                    ClaimLine(
+                        number="L",
+                        code="99213",
+                        cents=1,
+                        units=1,
+                        day=DAY - timedelta(days=400),
+                        pointers=(1,),
+                    ),
+                )
+            },
             "day",
             "charges",
         ),
@@ -311,14 +332,35 @@ def test_whatever_a_payer_pays_the_line_ends_with_the_patient_to_the_cent(
         agreed = fee * allowed // 100
         paid = agreed * percent // 100
         adjustments = [Adjustment("CO", "45", fee - agreed), Adjustment("PR", "2", agreed - paid)]
-        answered.append(RemitLine("99213", "HC", (), fee, paid, f"L{number}", adjustments=adjustments))
+        answered.append(
+            RemitLine(
+                code="99213",
+                qualifier="HC",
+                modifiers=(),
+                charge_cents=fee,
+                paid_cents=paid,
+                number=f"L{number}",
+                adjustments=adjustments,
+            )
+        )
         expected.append(ExpectedLine(number, f"L{number}", "99213", fee, Parts(fee - insurer, insurer)))
         forgiven += fee - agreed
     charge, paid_in_all = (
         sum(line.charge_cents for line in answered),
         sum(line.paid_cents for line in answered),
     )
-    placed = place(RemitClaim("C1", "1", charge, paid_in_all, 0, "P", lines=answered), expected)
+    placed = place(
+        RemitClaim(
+            number="C1",
+            status="1",
+            charge_cents=charge,
+            paid_cents=paid_in_all,
+            patient_cents=0,
+            payer_claim="P",
+            lines=answered,
+        ),
+        expected,
+    )
     assert placed.why_not == ""
     for ours in expected:
         mine = [posting for posting in placed.postings if posting.line_id == ours.line_id]

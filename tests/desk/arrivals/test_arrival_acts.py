@@ -76,7 +76,7 @@ BLOCKS = [
 
 def step(desk: Desk, words: str = "Look at the card", kind: str = "own", **changes: Any) -> int:
     values: dict[str, Any] = {"note": "", "required": False}
-    return save_step(desk, SAM, 0, StepForm(kind, words, **(values | changes)))
+    return save_step(desk, SAM, 0, StepForm(kind=kind, words=words, **(values | changes)))
 
 
 def stands(desk: Desk, visit_id: int) -> dict[str, str]:
@@ -229,21 +229,23 @@ def test_the_list_is_put_in_order_and_a_stale_order_is_refused(desk: Desk) -> No
     with pytest.raises(NotAllowed):
         order_steps(desk, JUNO, [one])
     for form, field in (
-        (StepForm("own", "x", "", False), "words"),
-        (StepForm("dance", "Dance", "", False), "kind"),
-        (StepForm("form", "Sign", "", False), "template_id"),
+        (StepForm(kind="own", words="x", note="", required=False), "words"),
+        (StepForm(kind="dance", words="Dance", note="", required=False), "kind"),
+        (StepForm(kind="form", words="Sign", note="", required=False), "template_id"),
     ):
         with pytest.raises(Refused) as wrong_form:
             save_step(desk, SAM, 0, form)
         assert set(wrong_form.value.problems) == {field}
-    save_step(desk, SAM, one, StepForm("own", "One, renamed", "a note", True, active=False))
+    save_step(
+        desk, SAM, one, StepForm(kind="own", words="One, renamed", note="a note", required=True, active=False)
+    )
     assert desk.clinic.steps[one].step.words == "One, renamed" and not desk.clinic.steps[one].active
 
 
 # --- heads-ups
 def headsup(desk: Desk, words: str, rows: list[Row], **changes: Any) -> int:
     values: dict[str, Any] = {"todo": "", "places": ["arrival"], "groups": [rows]}
-    return save_headsup(desk, SAM, 0, HeadsUpForm(words, **(values | changes)))
+    return save_headsup(desk, SAM, 0, HeadsUpForm(words=words, **(values | changes)))
 
 
 def shown(desk: Desk, patient: int, visit_id: int = 0, place: Place = Place.ARRIVAL) -> list[str]:
@@ -289,14 +291,17 @@ def test_heads_ups_show_by_what_is_on_record_and_stay_away_for_the_visit(desk: D
 def test_a_heads_up_is_tried_before_it_is_saved(desk: Desk) -> None:
     patient = add_patient(desk)
     form = HeadsUpForm(
-        "{first} has no plan", "Ask about one", ["booking"], [[Row("kind:none"), Row("older", "18")]]
+        words="{first} has no plan",
+        todo="Ask about one",
+        places=["booking"],
+        groups=[[Row("kind:none"), Row("older", "18")]],
     )
     with desk.engine.connect() as connection:
         said = try_on(connection, desk.clinic, form, patient, TODAY)
         silent = try_on(
             connection,
             desk.clinic,
-            HeadsUpForm("Young", "", ["booking"], [[Row("younger", "18")]]),
+            HeadsUpForm(words="Young", todo="", places=["booking"], groups=[[Row("younger", "18")]]),
             patient,
             TODAY,
         )
@@ -310,10 +315,23 @@ def test_a_heads_up_is_tried_before_it_is_saved(desk: Desk) -> None:
 
 def test_conditions_come_back_into_the_form_as_they_were(desk: Desk) -> None:
     groups = [[Row("owes", "100.00"), Row("kind:none", negated=True)], [Row("diagnosis", "E11")]]
-    number = save_headsup(desk, SAM, 0, HeadsUpForm("Look", "", ["record"], groups, "all", "any"))
+    number = save_headsup(
+        desk,
+        SAM,
+        0,
+        HeadsUpForm(words="Look", todo="", places=["record"], groups=groups, inner="all", outer="any"),
+    )
     kept = desk.clinic.headsups[number]
     assert groups_of(kept.condition) == (groups, "all", "any")
-    flipped = HeadsUpForm("Look", "", ["record"], groups, "any", "all", version=kept.version)
+    flipped = HeadsUpForm(
+        words="Look",
+        todo="",
+        places=["record"],
+        groups=groups,
+        inner="any",
+        outer="all",
+        version=kept.version,
+    )
     save_headsup(desk, SAM, number, flipped)
     assert groups_of(desk.clinic.headsups[number].condition) == (groups, "any", "all")
     with pytest.raises(Stale):
@@ -324,13 +342,13 @@ def test_conditions_come_back_into_the_form_as_they_were(desk: Desk) -> None:
 @pytest.mark.parametrize(
     ("form", "field"),
     [
-        (HeadsUpForm("x", "", ["record"], []), "words"),
-        (HeadsUpForm("Ask {shoe}", "", ["record"], []), "words"),
-        (HeadsUpForm("Look", "y" * 161, ["record"], []), "todo"),
-        (HeadsUpForm("Look", "", ["roof"], []), "places"),
-        (HeadsUpForm("Look", "", ["record"], [[Row("older", "old")]]), "condition"),
-        (HeadsUpForm("Look", "", ["record"], [[Row("mood")]]), "condition"),
-        (HeadsUpForm("Look", "", ["record"], [[Row("flag:1")] * 41]), "condition"),
+        (HeadsUpForm(words="x", todo="", places=["record"], groups=[]), "words"),
+        (HeadsUpForm(words="Ask {shoe}", todo="", places=["record"], groups=[]), "words"),
+        (HeadsUpForm(words="Look", todo="y" * 161, places=["record"], groups=[]), "todo"),
+        (HeadsUpForm(words="Look", todo="", places=["roof"], groups=[]), "places"),
+        (HeadsUpForm(words="Look", todo="", places=["record"], groups=[[Row("older", "old")]]), "condition"),
+        (HeadsUpForm(words="Look", todo="", places=["record"], groups=[[Row("mood")]]), "condition"),
+        (HeadsUpForm(words="Look", todo="", places=["record"], groups=[[Row("flag:1")] * 41]), "condition"),
     ],
 )
 def test_a_wrong_heads_up_is_told_at_its_field(desk: Desk, form: HeadsUpForm, field: str) -> None:
@@ -344,9 +362,7 @@ def test_what_is_known_of_many_is_read_at_once(desk: Desk) -> None:
     with desk.engine.connect() as connection:
         found = known_of(connection, desk.clinic, [Asking(n) for n in ids], TODAY)
     assert [each.about.first for each in found] == ["Ann", "Bob", "Cid"]
-    assert all(
-        each.about.age == 42 and not each.here_before and each.about.kinds == {"none"} for each in found
-    )
+    assert all(each.about.age == 42 and each.new and each.about.kinds == {"none"} for each in found)
 
 
 # --- forms
@@ -358,7 +374,12 @@ def test_a_signed_form_stays_as_it_was_whatever_becomes_of_its_template(desk: De
     store, patient = FileStore(tmp_path), add_patient(desk)
     template = save_template(desk, SAM, 0, "Policy", BLOCKS, "12", True, 0)
     visit_id = book_visit(desk, JUNO, order(patient))
-    number = save_step(desk, SAM, 0, StepForm("form", "Sign the policy", "", True, template_id=template))
+    number = save_step(
+        desk,
+        SAM,
+        0,
+        StepForm(kind="form", words="Sign the policy", note="", required=True, template_id=template),
+    )
     with pytest.raises(StepsOpen):
         check_in(desk, JUNO, visit_id)
     signed = sign_form(desk, JUNO, store, signed_paper, patient, template, signing(), 1, visit_id)

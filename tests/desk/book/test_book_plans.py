@@ -3,6 +3,7 @@ openings, two zones.
 """
 
 import random
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import pytest
@@ -14,8 +15,10 @@ from zax.clock import ShiftedClock
 from zax.core.book.waitlist import best_for, chosen, stale_first
 from zax.core.errors import Conflict, NotAllowed, Refused, ZaxError
 from zax.demo.world import TYPE_ID
-from zax.desk.acts.transaction import Desk
-from zax.desk.book.booking import book_many, book_visit
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.arrivals.check_in import check_in
+from zax.desk.arrivals.facts import Asking, known_of
+from zax.desk.book.booking import book_many, book_visit, check_for_whom
 from zax.desk.book.cancellation import take_off
 from zax.desk.book.moving import move_visit
 from zax.desk.book.openings import Part, Request, Target, find_openings, places_for
@@ -221,6 +224,31 @@ def test_a_household_back_to_back_or_side_by_side(desk: Desk) -> None:
     assert exams == 2
 
 
+def test_one_who_came_is_new_until_the_next_day_for_booking_and_for_arriving_alike(desk: Desk) -> None:
+    """However far the first visit got; one that was missed does not count."""
+    came, missed = add_patient(desk), add_patient(desk, first="Iris")
+    visit_id = book_visit(desk, JUNO, order(came, start="11:00"))
+    check_in(desk, JUNO, visit_id)
+    missed_visit = book_visit(desk, JUNO, order(missed, start="14:30"))
+    with desk.engine.begin() as connection:
+        connection.execute(text("UPDATE visit SET state = 'missed' WHERE id = :id"), {"id": missed_visit})
+    kind = replace(desk.clinic.types[TYPE_ID["Follow-up"]], for_whom="new")
+    for patient, day, new in (
+        (came, TODAY, True),
+        (came, TOMORROW, False),
+        (missed, TODAY, True),
+        (missed, TOMORROW, True),
+    ):
+        with desk.engine.connect() as connection:
+            assert known_of(connection, desk.clinic, [Asking(patient)], day)[0].new is new
+            tx = Transaction(connection, desk, JUNO, desk.clock.now())
+            if new:
+                check_for_whom(tx, kind, patient, day)
+                continue
+            with pytest.raises(Refused, match="has been here before"):
+                check_for_whom(tx, kind, patient, day)
+
+
 def test_types_for_new_or_known_patients_their_hours_and_their_daily_limit(desk: Desk) -> None:
     with desk.engine.begin() as connection:
         connection.execute(
@@ -257,13 +285,13 @@ def test_what_the_finder_offers_can_be_booked_and_says_why(desk: Desk) -> None:
     set_wishes(desk, JUNO, patient, [6], [])
     booked(desk, "13:15", 2, "Hygiene")
     request = Request(
-        (Part(TYPE_ID["Hygiene"]),),
-        (1,),
-        TODAY,
-        TODAY + timedelta(days=30),
-        frozenset({1, 3}),
-        8 * 60,
-        17 * 60,
+        parts=(Part(TYPE_ID["Hygiene"]),),
+        sites=(1,),
+        first=TODAY,
+        last=TODAY + timedelta(days=30),
+        weekdays=frozenset({1, 3}),
+        from_min=8 * 60,
+        to_min=17 * 60,
         patient_id=patient,
     )
     with desk.engine.connect() as connection:
@@ -285,12 +313,18 @@ def test_what_the_finder_offers_can_be_booked_and_says_why(desk: Desk) -> None:
             connection,
             desk.clinic,
             desk.clock.now(),
-            Request((Part(TYPE_ID["Hygiene"], 0, 5),), (1,), TODAY, TOMORROW),
+            Request(parts=(Part(TYPE_ID["Hygiene"], 0, 5),), sites=(1,), first=TODAY, last=TOMORROW),
         )
 
 
 def test_two_visits_of_one_day_in_order(desk: Desk) -> None:
-    request = Request((Part(TYPE_ID["Hygiene"]), Part(TYPE_ID["Filling"])), (1,), TOMORROW, TOMORROW, limit=5)
+    request = Request(
+        parts=(Part(TYPE_ID["Hygiene"]), Part(TYPE_ID["Filling"])),
+        sites=(1,),
+        first=TOMORROW,
+        last=TOMORROW,
+        limit=5,
+    )
     with desk.engine.connect() as connection:
         found = find_openings(connection, desk.clinic, desk.clock.now(), request)
     assert found and all(0 <= o.then[0].start - o.start - 60 <= 30 for o in found)
@@ -337,7 +371,13 @@ def test_a_person_at_two_sites_in_two_zones_is_booked_once(desk: Desk) -> None:
         with pytest.raises(Conflict, match="14:30 to 15:00"):
             booked(desk, "14:30", 5, "Sick visit")
         request = Request(
-            (Part(TYPE_ID["Sick visit"], 0, 5),), (1,), TODAY, TODAY, frozenset(), 14 * 60, 16 * 60
+            parts=(Part(TYPE_ID["Sick visit"], 0, 5),),
+            sites=(1,),
+            first=TODAY,
+            last=TODAY,
+            weekdays=frozenset(),
+            from_min=14 * 60,
+            to_min=16 * 60,
         )
         with desk.engine.connect() as connection:
             assert {o.start for o in find_openings(connection, desk.clinic, desk.clock.now(), request)} <= {

@@ -109,7 +109,9 @@ def test_planned_work_done_today_moves_with_its_visit_and_back(desk: Desk) -> No
     add_planned(desk, JUNO, visit_id, planned)
     with pytest.raises(Conflict, match="done, booked or taken away"):
         add_planned(desk, JUNO, visit_id, planned)
-    change_line(desk, JUNO, visit_id, lines(desk, visit_id)[0].id, LineForm("1", "14", "MO"))
+    change_line(
+        desk, JUNO, visit_id, lines(desk, visit_id)[0].id, LineForm(units="1", tooth="14", surfaces="MO")
+    )
     ready_for_checkout(desk, INES, visit_id)
     finish_checkout(desk, JUNO, visit_id)
     state = (
@@ -136,9 +138,9 @@ def test_modifiers_pointers_people_and_place_reach_the_claim(desk: Desk) -> None
         INES,
         visit_id,
         office,
-        LineForm("1", modifiers="25", pointers="CA", place="10", supervising_id=6),
+        LineForm(units="1", modifiers="25", pointers="CA", place="10", supervising_id=6),
     )
-    change_line(desk, INES, visit_id, swab, LineForm("2", provider_id=6))
+    change_line(desk, INES, visit_id, swab, LineForm(units="2", provider_id=6))
     make_main(desk, INES, visit_id, "R05.1")
     ready_for_checkout(desk, INES, visit_id)
     finish_checkout(desk, JUNO, visit_id)
@@ -218,7 +220,9 @@ def test_retired_codes_and_teeth_that_do_not_fit_are_refused(desk: Desk) -> None
     with pytest.raises(Problems, match="primary teeth"):
         add_line(desk, JUNO, visit_id, SERVICE_ID["D2930"], LineForm(tooth="14"))
     quarter = add_line(desk, JUNO, visit_id, SERVICE_ID["D4341"])
-    change_line(desk, JUNO, visit_id, lines(desk, visit_id)[0].id, LineForm("1", "14", "MO"))
+    change_line(
+        desk, JUNO, visit_id, lines(desk, visit_id)[0].id, LineForm(units="1", tooth="14", surfaces="MO")
+    )
     with pytest.raises(Refused, match="D4341 needs its quadrant"):
         ready_for_checkout(desk, JUNO, visit_id)
     change_line(desk, JUNO, visit_id, quarter, LineForm(area="30"))
@@ -263,7 +267,7 @@ def test_the_picture_knows_what_was_done_planned_and_lost(desk: Desk) -> None:
     past = visit_at_checkout(desk, patient, dental=True, start="13:00")
     plan_service(desk, JUNO, patient, SERVICE_ID["D2740"], "3", "")
     now = in_room(desk, patient, dental=True, start="15:00")
-    change_line(desk, JUNO, now, lines(desk, now)[0].id, LineForm("1", "30", "OD"))
+    change_line(desk, JUNO, now, lines(desk, now)[0].id, LineForm(units="1", tooth="30", surfaces="OD"))
     with desk.engine.connect() as connection:
         found = teeth_of(
             connection,
@@ -289,7 +293,14 @@ def offered(desk: Desk, patient: int) -> int:
         ("D2740", 1, "3", ""),
         ("D2740", 2, "19", ""),
     ):
-        add_to_option(desk, INES, made, PlannedLineForm(SERVICE_ID[code], "A", phase, tooth, surfaces))
+        add_to_option(
+            desk,
+            INES,
+            made,
+            PlannedLineForm(
+                service_id=SERVICE_ID[code], letter="A", phase=phase, tooth=tooth, surfaces=surfaces
+            ),
+        )
     return made
 
 
@@ -350,7 +361,7 @@ def test_one_option_is_signed_and_only_it_can_be_booked(desk: Desk, tmp_path: Pa
         waiting = planned_for(connection, patient)
     assert [each.option_letter for each in waiting] == ["A"] * 3
     for work in (
-        lambda: add_to_option(desk, INES, made, PlannedLineForm(1, "A", 1)),
+        lambda: add_to_option(desk, INES, made, PlannedLineForm(service_id=1, letter="A", phase=1)),
         lambda: add_option(desk, INES, made),
         lambda: sign_option(desk, INES, store, proposal_paper, made, "B", signing, 1),
     ):
@@ -370,7 +381,9 @@ def test_what_is_done_drops_out_and_counts_for_the_rest(desk: Desk, tmp_path: Pa
     visit_id = in_room(desk, patient, dental=True)
     first = view(desk, made).options[0].phases[0].lines[0].row.id
     add_planned(desk, INES, visit_id, first)
-    change_line(desk, INES, visit_id, lines(desk, visit_id)[0].id, LineForm("1", "30", "MO"))
+    change_line(
+        desk, INES, visit_id, lines(desk, visit_id)[0].id, LineForm(units="1", tooth="30", surfaces="MO")
+    )
     ready_for_checkout(desk, INES, visit_id)
     phase = view(desk, made).options[0].phases[0]
     assert (phase.done, len(phase.lines)) == (1, 1)
@@ -380,13 +393,16 @@ def test_what_is_done_drops_out_and_counts_for_the_rest(desk: Desk, tmp_path: Pa
 @pytest.mark.parametrize(
     ("form", "field"),
     [
-        (PlannedLineForm(SERVICE_ID["D2740"], "A", 1, "A"), "tooth"),
-        (PlannedLineForm(SERVICE_ID["D2392"], "A", 1, "14", "M"), "surfaces"),
-        (PlannedLineForm(SERVICE_ID["D4341"], "A", 1), "area"),
-        (PlannedLineForm(SERVICE_ID["99213"], "A", 1), "service"),
-        (PlannedLineForm(SERVICE_ID["D1204"], "A", 1), "service"),
-        (PlannedLineForm(SERVICE_ID["D1110"], "Z", 1), "service"),
-        (PlannedLineForm(9999, "A", 1), "service"),
+        (PlannedLineForm(service_id=SERVICE_ID["D2740"], letter="A", phase=1, tooth="A"), "tooth"),
+        (
+            PlannedLineForm(service_id=SERVICE_ID["D2392"], letter="A", phase=1, tooth="14", surfaces="M"),
+            "surfaces",
+        ),
+        (PlannedLineForm(service_id=SERVICE_ID["D4341"], letter="A", phase=1), "area"),
+        (PlannedLineForm(service_id=SERVICE_ID["99213"], letter="A", phase=1), "service"),
+        (PlannedLineForm(service_id=SERVICE_ID["D1204"], letter="A", phase=1), "service"),
+        (PlannedLineForm(service_id=SERVICE_ID["D1110"], letter="Z", phase=1), "service"),
+        (PlannedLineForm(service_id=9999, letter="A", phase=1), "service"),
     ],
 )
 def test_what_cannot_be_planned_is_told_at_its_field(desk: Desk, form: PlannedLineForm, field: str) -> None:

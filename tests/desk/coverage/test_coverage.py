@@ -476,7 +476,13 @@ def test_what_needs_authorization_is_paid_once_it_is_there(book: Desk) -> None:
     visit_id = visit_at_checkout(book, add_patient(book, 1), dental=True)
     assert bill(book, visit_id).estimates[0].why == "needs prior authorization"
     line = scalar(book, "SELECT id FROM charge_line")
-    change_line(book, JUNO, visit_id, line, LineForm("1", "14", "MO", True, True))
+    change_line(
+        book,
+        JUNO,
+        visit_id,
+        line,
+        LineForm(units="1", tooth="14", surfaces="MO", billed=True, authorized=True),
+    )
     assert bill(book, visit_id).estimates[0].first == 18880
 
 

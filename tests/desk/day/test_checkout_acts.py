@@ -79,7 +79,7 @@ def test_money_being_clarified_is_reserved_on_every_visit_it_is_for(desk: Desk) 
         "card",
         total,
         "slow",
-        terminal=FakeTerminal([Sale("unknown", "no answer")]),
+        terminal=FakeTerminal([Sale(state="unknown", words="no answer")]),
         also=(earlier,),
     )
     _, shown = counter(desk, today)

@@ -97,7 +97,7 @@ def test_jobs_name_what_waits_for_the_desk(desk: Desk, clock: ShiftedClock) -> N
     rest = visit_at_checkout(desk, add_patient(desk, last="Lane"), start="14:00")
     finish_checkout(desk, JUNO, rest)
     held = visit_at_checkout(desk, add_patient(desk, plan_id=1, street="", last="Tully"), dental=True)
-    terminal = FakeTerminal([Sale("unknown", "no answer")])
+    terminal = FakeTerminal([Sale(state="unknown", words="no answer")])
     pay_visit(desk, held, "card", "97.20", "k", terminal=terminal)
     finish_checkout(desk, JUNO, held)
     missed = book_visit(desk, JUNO, order(add_patient(desk, last="Dunn"), start="11:00"))

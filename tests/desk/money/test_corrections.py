@@ -107,7 +107,10 @@ def test_a_declined_or_unclear_refund_changes_nothing_until_it_is_known(
     patient, visit, _ = owing
     terminal = FakeTerminal()
     pay(desk, patient, all_lines(desk, patient), ("card", "286"), terminal=terminal)
-    terminal.answers = [Sale("declined", "the card is closed"), Sale("unknown", "no answer")]
+    terminal.answers = [
+        Sale(state="declined", words="the card is closed"),
+        Sale(state="unknown", words="no answer"),
+    ]
     assert refund(desk, SAM, terminal, back(desk, "10", key="a")).state == PaymentState.DECLINED
     assert patient_open(desk, visit) == 0
     assert refund(desk, SAM, terminal, back(desk, "10", key="b")).state == PaymentState.UNKNOWN
@@ -115,7 +118,7 @@ def test_a_declined_or_unclear_refund_changes_nothing_until_it_is_known(
         refund(desk, SAM, terminal, back(desk, "280", key="c"))
     from zax.desk.money.payments import close_payment
 
-    close_payment(desk, SAM, "b-1", Sale("approved", "", "4417", "T5"))
+    close_payment(desk, SAM, "b-1", Sale(state="approved", words="", card_ending="4417", reference="T5"))
     assert patient_open(desk, visit) == 1_000 and agrees(desk)
 
 
@@ -126,9 +129,9 @@ def test_why_a_card_was_given_its_money_back_stays_on_the_account(
     terminal = FakeTerminal()
     pay(desk, patient, all_lines(desk, patient), ("card", "286"), terminal=terminal)
     terminal.answers = [
-        Sale("approved", "thank you", "4417", "T9"),
-        Sale("unknown", "no answer"),
-        Sale("declined", "the card is closed"),
+        Sale(state="approved", words="thank you", card_ending="4417", reference="T9"),
+        Sale(state="unknown", words="no answer"),
+        Sale(state="declined", words="the card is closed"),
     ]
     assert refund(desk, SAM, terminal, back(desk, "10", why="crown not made")).words == "Given back."
     assert (
@@ -136,7 +139,9 @@ def test_why_a_card_was_given_its_money_back_stays_on_the_account(
     )
     refused = refund(desk, SAM, terminal, back(desk, "1", key="no")).words
     assert refused == "The bank refused it: the card is closed. Nothing was given back."
-    close_payment(desk, SAM, "slow-1", Sale("approved", "late", "4417", "T8"))
+    close_payment(
+        desk, SAM, "slow-1", Sale(state="approved", words="late", card_ending="4417", reference="T8")
+    )
     said = scalar(
         desk, "SELECT GROUP_CONCAT(words ORDER BY id SEPARATOR '; ') FROM journal WHERE kind = 'refund'"
     )

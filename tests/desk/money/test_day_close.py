@@ -24,6 +24,7 @@ from tests.desk.acting import TOMORROW
 from tests.desk.paying import agrees, all_lines, pay
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused, Stale
+from zax.core.subject import About, Subject
 from zax.desk.acts.transaction import Desk
 from zax.desk.charges.finishing import back_to_room
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
@@ -207,10 +208,15 @@ def test_a_terminal_that_answers_after_the_close_counts_on_the_day_after(
     desk: Desk, day: int, clock: ShiftedClock
 ) -> None:
     pay(
-        desk, day, [Item()], ("card", "45"), key="slow", terminal=FakeTerminal([Sale("unknown", "no answer")])
+        desk,
+        day,
+        [Item()],
+        ("card", "45"),
+        key="slow",
+        terminal=FakeTerminal([Sale(state="unknown", words="no answer")]),
     )
     close_day(desk, JUNO, 1, TODAY, count(closing(desk)))
-    close_payment(desk, JUNO, "slow-1", Sale("approved", "", "4417", "T7"))
+    close_payment(desk, JUNO, "slow-1", Sale(state="approved", words="", card_ending="4417", reference="T7"))
     clock.set_to(at(18, 0, TOMORROW))
     assert closing(desk).expected["card"] == 10_000  # what was counted on the closed day stays
     tomorrow = closing(desk, TOMORROW)
@@ -227,15 +233,15 @@ def test_what_is_unfinished_is_listed_with_where_it_is_finished(desk: Desk) -> N
         [Item()],
         ("card", "45"),
         key="slow",
-        terminal=FakeTerminal([Sale("unknown", "no answer")]),
+        terminal=FakeTerminal([Sale(state="unknown", words="no answer")]),
     )
     covered = add_patient(desk, plan_id=1, first="Walt", street="")
     finish_checkout(desk, JUNO, visit_at_checkout(desk, covered, dental=True, start="16:00"))
     found = {each.kind: each for each in closing(desk).unfinished}
-    assert found["visit"].href == f"/visits/{visit}/checkout" and found["visit"].words == "14:00"
+    assert found["visit"].subject == Subject(About.CHECKOUT, visit) and found["visit"].words == "14:00"
     assert found["claim"].who == "Walt Vasquez" and found["claim"].words == "188.80"
-    assert found["asking"].words == "45.00, in neither sum" and found["asking"].href.startswith("/receipts/")
-    assert found["credit"].words == "30.00" and "?why=e" in found["credit"].href
+    assert found["asking"].words == "45.00, in neither sum" and found["asking"].subject.about == About.RECEIPT
+    assert found["credit"].words == "30.00" and found["credit"].subject.entry_id
     assert closing(desk).expected["card"] == 0
 
 

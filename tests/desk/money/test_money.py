@@ -85,7 +85,7 @@ def test_changing_a_line_at_checkout_reverses_and_posts_again(desk: Desk) -> Non
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     line_id = add_line(desk, JUNO, visit_id, SERVICE_ID["D9230"])
     assert open_parts(desk, visit_id) == Parts(9720 + 4500, 18880)
-    change_line(desk, JUNO, visit_id, line_id, LineForm("2", "", "", False))
+    change_line(desk, JUNO, visit_id, line_id, LineForm(units="2", tooth="", surfaces="", billed=False))
     assert open_parts(desk, visit_id) == Parts(9720 + 9000, 18880)
     remove_line(desk, JUNO, visit_id, line_id)
     assert open_parts(desk, visit_id) == Parts(9720, 18880)
@@ -150,11 +150,11 @@ def test_lines_refuse_what_does_not_belong(desk: Desk) -> None:
     with pytest.raises(Refused, match="medical service"):
         add_line(desk, JUNO, visit_id, SERVICE_ID["99213"])
     with pytest.raises(Problems):
-        add_line(desk, JUNO, visit_id, SERVICE_ID["D2392"], LineForm("1", "40", "MO"))
+        add_line(desk, JUNO, visit_id, SERVICE_ID["D2392"], LineForm(units="1", tooth="40", surfaces="MO"))
     with pytest.raises(Refused):
         add_line(desk, JUNO, visit_id, 9999)
     with pytest.raises(NotFound):
-        change_line(desk, JUNO, visit_id, 10**8, LineForm("1", "", "", True))
+        change_line(desk, JUNO, visit_id, 10**8, LineForm(units="1", tooth="", surfaces="", billed=True))
 
 
 def test_tenders_pay_in_parts_until_nothing_is_due(desk: Desk) -> None:
@@ -194,7 +194,13 @@ def test_nothing_is_paid_for_a_visit_that_is_off_and_only_with_the_right(desk: D
     with pytest.raises(Conflict, match="not on the Book"):
         pay(desk, visit_id, "10")
     with pytest.raises(NotAllowed):
-        take_payment(desk, INES, FakeTerminal(), 1, PayForm([TenderForm("cash", "1")], [Item(visit_id)], "k"))
+        take_payment(
+            desk,
+            INES,
+            FakeTerminal(),
+            1,
+            PayForm(tenders=[TenderForm("cash", "1")], items=[Item(visit_id)], key="k"),
+        )
     with pytest.raises(NotFound):
         pay(desk, 10**8, "10")
     with pytest.raises(Refused, match="out of date"):
@@ -236,7 +242,11 @@ def test_ten_different_payments_at_once_never_take_more_than_is_due(desk: Desk) 
 def test_a_declined_card_takes_nothing(desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
     taken = pay(
-        desk, visit_id, "286", "card", terminal=FakeTerminal([Sale("declined", "the bank refuses this card")])
+        desk,
+        visit_id,
+        "286",
+        "card",
+        terminal=FakeTerminal([Sale(state="declined", words="the bank refuses this card")]),
     )
     assert taken.state == PaymentState.DECLINED
     assert "the bank refuses this card" in taken.words
@@ -245,7 +255,9 @@ def test_a_declined_card_takes_nothing(desk: Desk) -> None:
 
 def test_a_card_without_answer_is_being_clarified_and_holds_its_amount(desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
-    taken = pay(desk, visit_id, "286", "card", terminal=FakeTerminal([Sale("unknown", "no answer")]))
+    taken = pay(
+        desk, visit_id, "286", "card", terminal=FakeTerminal([Sale(state="unknown", words="no answer")])
+    )
     assert taken.state == PaymentState.UNKNOWN
     with pytest.raises(Refused, match="0.00 due"):
         pay(desk, visit_id, "286", "cash", "another")

@@ -176,7 +176,9 @@ def test_nothing_is_allocated_to_a_reversed_charge(desk: Desk) -> None:
 
 def test_a_card_approved_in_part_leaves_the_rest_open(desk: Desk, owing: tuple[int, int]) -> None:
     patient, visit = owing
-    terminal = FakeTerminal([Answer("approved", "", "4417", "T1", cents=10_000)])
+    terminal = FakeTerminal(
+        [Answer(state="approved", words="", card_ending="4417", reference="T1", cents=10_000)]
+    )
     taken = pay(desk, patient, all_lines(desk, patient), ("card", "286"), terminal=terminal)
     assert not taken.whole and taken.cents == 10_000 and "Only 100.00 of 286.00 was approved" in taken.words
     assert patient_open(desk, visit) == 18_600
@@ -188,7 +190,7 @@ def test_a_card_approved_in_part_leaves_the_rest_open(desk: Desk, owing: tuple[i
 
 def test_cash_stands_when_the_card_beside_it_is_declined(desk: Desk, owing: tuple[int, int]) -> None:
     patient, visit = owing
-    terminal = FakeTerminal([Answer("declined", "the bank refuses this card")])
+    terminal = FakeTerminal([Answer(state="declined", words="the bank refuses this card")])
     taken = pay(desk, patient, all_lines(desk, patient), ("cash", "86"), ("card", "200"), terminal=terminal)
     assert taken.state == PaymentState.DECLINED and taken.cents == 8_600
     assert "86.00 was taken. The card was declined: the bank refuses this card" in taken.words
@@ -199,7 +201,7 @@ def test_a_terminal_that_answers_after_the_page_was_left(
     desk: Desk, owing: tuple[int, int], outside: Outside
 ) -> None:
     patient, visit = owing
-    outside.terminal.answers.append(Answer("unknown", "no answer"))
+    outside.terminal.answers.append(Answer(state="unknown", words="no answer"))
     items = all_lines(desk, patient)
     pay(desk, patient, items, ("card", "286"), terminal=outside.terminal, receipt="email")
     assert patient_open(desk, visit) == 28_600 and items_of(desk, patient).lines == []  # held for the card
@@ -209,12 +211,12 @@ def test_a_terminal_that_answers_after_the_page_was_left(
         assert [
             each.cents for each in pay_desk(connection, desk.clinic, desk.clock.now(), patient).asking
         ] == [28_600]
-    outside.terminal.later["key-1"] = Answer("approved", "", "4417", "T1")
+    outside.terminal.later["key-1"] = Answer(state="approved", words="", card_ending="4417", reference="T1")
     desk.clock.set_to(at(10, 44))
     run_once(desk, outside, receipt_pdf)
     assert patient_open(desk, visit) == 0 and len(outside.terminal.asked) == 1
     late = close_payment(
-        desk, JUNO, "key-1", Answer("declined", "too late")
+        desk, JUNO, "key-1", Answer(state="declined", words="too late")
     )  # a second answer changes nothing
     assert late.state == PaymentState.TAKEN
     run_once(desk, outside, receipt_pdf)
@@ -226,21 +228,29 @@ def test_a_card_is_kept_by_its_token_and_charged_again(desk: Desk) -> None:
     patient = add_patient(desk)
     terminal = FakeTerminal()
     take_payment(
-        desk, JUNO, terminal, patient, PayForm([TenderForm("card", "10", keep_card=True)], [Item()], "keep")
+        desk,
+        JUNO,
+        terminal,
+        patient,
+        PayForm(tenders=[TenderForm("card", "10", keep_card=True)], items=[Item()], key="keep"),
     )
     household = scalar(desk, "SELECT household_id FROM patient WHERE id = :id", id=patient)
     with desk.engine.connect() as connection:
         card = cards_of(connection, household)[0]
     assert (card.token, card.ending, card.expires) == ("token-1", "4417", "08/29")
-    by_file = PayForm([TenderForm("file", "15", card_id=card.id)], [Item()], "file")
+    by_file = PayForm(tenders=[TenderForm("file", "15", card_id=card.id)], items=[Item()], key="file")
     assert take_payment(desk, JUNO, terminal, patient, by_file).whole
     assert terminal.tokens == ["", "token-1"]
     stranger = add_patient(desk, first="Iris")
     with pytest.raises(Refused, match="not on file"):
-        take_payment(desk, JUNO, terminal, stranger, PayForm(by_file.tenders, [Item()], "other"))
+        take_payment(
+            desk, JUNO, terminal, stranger, PayForm(tenders=by_file.tenders, items=[Item()], key="other")
+        )
     assert remove_card(desk, JUNO, card.id) == "4417"
     with pytest.raises(Refused, match="not on file"):
-        take_payment(desk, JUNO, terminal, patient, PayForm(by_file.tenders, [Item()], "gone"))
+        take_payment(
+            desk, JUNO, terminal, patient, PayForm(tenders=by_file.tenders, items=[Item()], key="gone")
+        )
     for name in ("payment", "card_on_file", "outbox", "audit", "receipt"):
         kept = scalar(
             desk, f"SELECT GROUP_CONCAT(CONCAT_WS('|', {_columns(desk, name)}) SEPARATOR ' ') FROM `{name}`"

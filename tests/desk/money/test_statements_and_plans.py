@@ -62,7 +62,7 @@ def card(desk: Desk, patient: int) -> int:
         JUNO,
         FakeTerminal(),
         patient,
-        PayForm([TenderForm("card", "1", keep_card=True)], [Item()], "keeps"),
+        PayForm(tenders=[TenderForm("card", "1", keep_card=True)], items=[Item()], key="keeps"),
     )
     return int(scalar(desk, "SELECT id FROM card_on_file WHERE removed_at IS NULL"))
 
@@ -114,7 +114,7 @@ def test_a_failed_instalment_is_tried_again_and_then_waits_for_the_desk(
     desk: Desk, owing: int, clock: ShiftedClock
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
-    no = Sale("declined", "the bank refuses this card")
+    no = Sale(state="declined", words="the bank refuses this card")
     terminal = FakeTerminal([no, no, no])
     for days in (0, 1, 3, 4, 6, 9, 30):
         clock.set_to(at(9, 0, TODAY + timedelta(days=days)))
@@ -130,10 +130,10 @@ def test_an_unclear_instalment_is_never_charged_twice(
     desk: Desk, owing: int, clock: ShiftedClock, outside: Outside
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
-    outside.terminal.answers.append(Sale("unknown", "no answer"))
+    outside.terminal.answers.append(Sale(state="unknown", words="no answer"))
     charge_due(desk, outside.terminal)
     key = outside.terminal.asked[0][0]
-    outside.terminal.later[key] = Sale("approved", "", "4417", "T1")
+    outside.terminal.later[key] = Sale(state="approved", words="", card_ending="4417", reference="T1")
     clock.set_to(at(12))
     run_once(desk, outside, receipt_pdf)
     assert len(outside.terminal.asked) == 1 and plan(desk, owing).standing.paid == 7_150 and agrees(desk)
@@ -143,11 +143,11 @@ def test_an_unclear_instalment_that_was_refused_after_all_is_tried_again(
     desk: Desk, owing: int, clock: ShiftedClock
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
-    terminal = FakeTerminal([Sale("unknown", "no answer")])
+    terminal = FakeTerminal([Sale(state="unknown", words="no answer")])
     charge_due(desk, terminal)
     clock.set_to(at(9, 0, TODAY + timedelta(days=5)))
     assert charge_due(desk, terminal) == 0  # not while nobody knows
-    close_payment(desk, WORKER, terminal.asked[0][0], Sale("declined", "no funds"))
+    close_payment(desk, WORKER, terminal.asked[0][0], Sale(state="declined", words="no funds"))
     found = plan(desk, owing, TODAY + timedelta(days=5))
     assert (found.tries, found.failed) == (1, "no funds")
     assert charge_due(desk, terminal) == 1 and plan(desk, owing).standing.paid == 7_150 and agrees(desk)

@@ -260,24 +260,44 @@ FULL = Card(
     },
     "12",
     (
-        CardCoverage("5", "Harbor Guild Dental", "Guild", "HG-1", "G1", "18", 1, date(2025, 1, 1), None),
-        CardCoverage("6", "Copperline", "Choice", "CP-2", "", "19", 2, None, date(2026, 5, 1)),
+        CardCoverage(
+            number="5",
+            payer="Harbor Guild Dental",
+            plan="Guild",
+            member_id="HG-1",
+            group="G1",
+            relationship="18",
+            rank=1,
+            from_day=date(2025, 1, 1),
+            to_day=None,
+        ),
+        CardCoverage(
+            number="6",
+            payer="Copperline",
+            plan="Choice",
+            member_id="CP-2",
+            group="",
+            relationship="19",
+            rank=2,
+            from_day=None,
+            to_day=date(2026, 5, 1),
+        ),
     ),
     (
         CardVisit(
-            "9",
-            datetime(2026, 11, 24, 17, 0, tzinfo=UTC),
-            datetime(2026, 11, 24, 17, 30, tzinfo=UTC),
-            "Filling",
-            "Dr. Ines Calloway",
-            "confirmed",
+            number="9",
+            starts=datetime(2026, 11, 24, 17, 0, tzinfo=UTC),
+            ends=datetime(2026, 11, 24, 17, 30, tzinfo=UTC),
+            words="Filling",
+            provider="Dr. Ines Calloway",
+            stop="confirmed",
         ),
     ),
 )
 
 
 def test_csv_comes_back_as_it_went() -> None:
-    first = CardCoverage("", "", "Guild", "HG-1", "G1")
+    first = CardCoverage(number="", payer="", plan="Guild", member_id="HG-1", group="G1")
     assert read_csv("".join(write_csv([FULL, FULL]))) == [replace(FULL, coverages=(first,), visits=())] * 2
 
 

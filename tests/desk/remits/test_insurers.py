@@ -330,10 +330,12 @@ def test_a_worker_killed_in_the_middle_of_sending_loses_nothing_and_sends_nothin
 
 def test_an_unanswered_card_is_asked_again_by_its_key(desk: Desk, clock: ShiftedClock) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
-    terminal = FakeTerminal([Sale("unknown", "no answer"), Sale("unknown", "no answer")])
+    terminal = FakeTerminal(
+        [Sale(state="unknown", words="no answer"), Sale(state="unknown", words="no answer")]
+    )
     pay_visit(desk, visit_id, "card", "100", "first", terminal=terminal)
     pay_visit(desk, visit_id, "card", "50", "second", terminal=terminal)
-    terminal.later["first-1"] = Sale("approved", "", "4417", "T9")
+    terminal.later["first-1"] = Sale(state="approved", words="", card_ending="4417", reference="T9")
     outside = Outside(terminal, FakeClearinghouse(), FakeMail())
     assert run_once(desk, outside, receipt_pdf) == 0
     clock.set_to(at(10, 43))

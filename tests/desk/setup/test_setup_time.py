@@ -67,7 +67,11 @@ def rows(
     site: str = "1",
     rest: str = "",
 ) -> list[HoursRow]:
-    return [HoursRow(str(day), pattern, site, start, end, rest) for day in weekdays for start, end in hours]
+    return [
+        HoursRow(weekday=str(day), pattern=pattern, site_id=site, start=start, end=end, rest=rest)
+        for day in weekdays
+        for start, end in hours
+    ]
 
 
 def windows(desk: Desk, provider: int, day: date, site: int = 1) -> list[tuple[int, int]]:
@@ -109,11 +113,11 @@ def test_another_process_sees_changed_hours_before_its_next_act(setup: Desk) -> 
 @pytest.mark.parametrize(
     ("row", "field"),
     [
-        (HoursRow("0", "every", "1", "x", "10:00", ""), "start-0"),
-        (HoursRow("0", "every", "1", "10:00", "9:00", ""), "end-0"),
-        (HoursRow("9", "every", "1", "8:00", "9:00", ""), "start-0"),
-        (HoursRow("0", "now", "1", "8:00", "9:00", ""), "start-0"),
-        (HoursRow("0", "every", "7", "8:00", "9:00", ""), "start-0"),
+        (HoursRow(weekday="0", pattern="every", site_id="1", start="x", end="10:00", rest=""), "start-0"),
+        (HoursRow(weekday="0", pattern="every", site_id="1", start="10:00", end="9:00", rest=""), "end-0"),
+        (HoursRow(weekday="9", pattern="every", site_id="1", start="8:00", end="9:00", rest=""), "start-0"),
+        (HoursRow(weekday="0", pattern="now", site_id="1", start="8:00", end="9:00", rest=""), "start-0"),
+        (HoursRow(weekday="0", pattern="every", site_id="7", start="8:00", end="9:00", rest=""), "start-0"),
     ],
 )
 def test_hours_that_cannot_be_are_said_beside_their_row(setup: Desk, row: HoursRow, field: str) -> None:

@@ -60,7 +60,7 @@ def owing(desk: Desk) -> int:
 def with_plan(desk: Desk, terminal: FakeTerminal) -> int:
     """Somebody with four instalments on a card on file, the first due today; the patient."""
     patient = owing(desk)
-    deposit = PayForm([TenderForm("card", "1", keep_card=True)], [Item()], "keep")
+    deposit = PayForm(tenders=[TenderForm("card", "1", keep_card=True)], items=[Item()], key="keep")
     take_payment(desk, JUNO, terminal, patient, deposit)
     card = scalar(desk, "SELECT MAX(id) FROM card_on_file")
     lines = [each.line_id for each in items_of(desk, patient).lines]
@@ -147,9 +147,9 @@ def test_a_payment_that_got_no_answer_is_asked_about(
     terminal = outside.terminal
     assert isinstance(terminal, FakeTerminal)
     patient = owing(desk)
-    terminal.answers.append(Sale("unknown", "no answer"))
+    terminal.answers.append(Sale(state="unknown", words="no answer"))
     pay(desk, patient, all_lines(desk, patient), ("card", "286"), key="slow", terminal=terminal)
-    terminal.later["slow-1"] = Sale("approved", "", "4417", "T1")
+    terminal.later["slow-1"] = Sale(state="approved", words="", card_ending="4417", reference="T1")
     clock.set_to(at(11))
     work(desk, outside)
     assert items_of(desk, patient).due == 0 and agrees(desk)

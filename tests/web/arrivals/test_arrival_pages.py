@@ -25,7 +25,9 @@ STROKES = json.dumps([[[20 + n * 10, 90] for n in range(30)]])
 
 
 def step(desk: Desk, words: str, kind: str = "own", **more: Any) -> int:
-    return save_step(desk, SAM, 0, StepForm(kind, words, "", more.pop("required", False), **more))
+    return save_step(
+        desk, SAM, 0, StepForm(kind=kind, words=words, note="", required=more.pop("required", False), **more)
+    )
 
 
 @pytest.fixture
@@ -133,7 +135,12 @@ def test_a_heads_up_shows_in_its_places_and_is_put_away_by_name(
 ) -> None:
     places = ["booking", "arrival", "checkout", "record"]
     number = save_headsup(
-        desk, SAM, 0, HeadsUpForm("{first} hears badly", "Speak slowly", places, [[Row("older", "40")]])
+        desk,
+        SAM,
+        0,
+        HeadsUpForm(
+            words="{first} hears badly", todo="Speak slowly", places=places, groups=[[Row("older", "40")]]
+        ),
     )
     patient = scalar(desk, "SELECT patient_id FROM visit WHERE id = :id", id=visit)
     pages = (
@@ -449,6 +456,26 @@ def test_a_next_visit_that_is_taken_meanwhile_stops_nothing_else_from_being_kept
     assert answer.status_code == 422 and "could not be booked" in answer.text and 'value="128"' in answer.text
     assert state_of(desk, visit_id) == "checkout" and scalar(desk, "SELECT COUNT(*) FROM payment") == 0
     assert "Follow-up" in juno.get(f"/visits/{visit_id}/checkout?next={TYPE_ID['Follow-up']}&after=1m").text
+
+
+@pytest.mark.parametrize("opening", ["x", "x|y|z|a|b", "2026-02-30|900|5|5|9", "2026-11-24|900|5", "||||"])
+def test_a_next_visit_that_no_page_offered_is_refused_beside_the_times(
+    juno: Browser, desk: Desk, opening: str
+) -> None:
+    visit_id = visit_at_checkout(desk, add_patient(desk))
+    page = juno.get(f"/visits/{visit_id}/checkout").text
+    answer = juno.post(
+        f"/visits/{visit_id}/checkout",
+        do="pay-finish",
+        key=hidden(page, "key"),
+        version=hidden(page, "version"),
+        tender="cash",
+        amount="128",
+        opening=opening,
+        receipt="none",
+    )
+    assert answer.status_code == 422 and "Choose one of the times again" in answer.text
+    assert 'value="128"' in answer.text and state_of(desk, visit_id) == "checkout"
 
 
 def test_credits_papers_and_walking_out_over_http(juno: Browser, desk: Desk) -> None:

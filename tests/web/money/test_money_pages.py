@@ -175,7 +175,7 @@ def test_a_copay_is_taken_ahead_and_a_declined_card_leads_to_another_way(
     assert f'name="pick" value="visit-{visit}"' in page and re.search(
         rf'value="visit-{visit}" data-cents="0" checked', page
     )
-    outside.terminal.answers.append(Sale("declined", "the bank refuses this card"))
+    outside.terminal.answers.append(Sale(state="declined", words="the bank refuses this card"))
     form = {
         "pick": f"visit-{visit}",
         f"for-visit-{visit}": "20",

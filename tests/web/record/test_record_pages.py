@@ -396,9 +396,9 @@ def test_a_session_that_ends_while_somebody_types_leaves_the_form_alone(juno: Br
 
 def test_a_plans_form_shows_what_is_on_file() -> None:
     plan = Benefits(
-        "P",
-        {"basic": 80},
-        0,
+        name="P",
+        percents={"basic": 80},
+        deductible_cents=0,
         maximum_cents=0,
         lifetime_maximums={"braces": 150000},
         copays=(Copay("basic", 1000, "service"),),

@@ -39,7 +39,7 @@ PLACE_WORDS = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class About:
     """What is known of a person for one visit (or none). `balance` is cents the patient owes, `days_since`
     the last visit, `overdue` days of a recall.
@@ -177,7 +177,7 @@ def parse_value(name: str, typed: str) -> int | str:
     return int(whole) * 100 + int(part.ljust(2, "0")) if kind == "money" else int(whole)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HeadsUp:
     """`holds` is the compiled condition; `words` says what is so, `todo` what to do about it."""
 

@@ -196,7 +196,7 @@ def is_due(last_signed: date | None, again_months: int, today: date) -> bool:
     return again_months > 0 and step_months(last_signed, again_months) <= today
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class FormTemplate:
     """A form as it is signed now; `again_months` of 0: once is enough."""
 

@@ -49,7 +49,7 @@ class ForWhom:
     yearly: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Step:
     id: int
     kind: StepKind

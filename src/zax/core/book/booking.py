@@ -90,7 +90,7 @@ def _deepest(taken: Sequence[Taken]) -> int:
     return max(sum(other.span.start <= each.span.start < other.span.end for other in taken) for each in taken)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Want:
     """A visit to be placed. `lead_parts` are (offset, minutes) in which the lead is needed; none means
     throughout.

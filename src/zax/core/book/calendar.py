@@ -48,7 +48,7 @@ PATTERN_WORDS = {
 _NUMBERS = (Pattern.FIRST, Pattern.SECOND, Pattern.THIRD, Pattern.FOURTH)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class WeeklyRule:
     """Working time, or with `rest` (its words, such as 'Lunch') a break inside it. `from_day` and `to_day`
     are inclusive.
@@ -68,7 +68,7 @@ class WeeklyRule:
         return (self.from_day is None or self.from_day <= day) and (self.to_day is None or day <= self.to_day)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class DayException:
     """One person on the dates `from_day` to `to_day`: away, or working besides (`extra`). Site None means
     every site.

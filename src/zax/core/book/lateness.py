@@ -12,6 +12,14 @@ from dataclasses import dataclass
 from zax.core.book.hours import Span
 from zax.core.book.track import Stop
 
+# Nobody at a desk calls two minutes late, or early.
+_ON_TIME_WITHIN = 2
+
+
+def is_late(minutes: int) -> bool:
+    """Whether so many minutes after the time are worth a word."""
+    return minutes > _ON_TIME_WITHIN
+
 
 @dataclass(frozen=True, slots=True)
 class Running:

@@ -261,7 +261,15 @@ def _visit(need: SearchRequest, site_day: SiteDay, lead: int, start: int, used: 
     if helpers is None or room is None:
         return None
     mine = tuple(StaffSlot(lead, part) for part in lead_spans(span, need.lead_parts))
-    return Opening(site_day.site_id, site_day.day, start, need.minutes, lead, room, (*mine, *helpers))
+    return Opening(
+        site_id=site_day.site_id,
+        day=site_day.day,
+        start=start,
+        minutes=need.minutes,
+        lead=lead,
+        room=room,
+        staff=(*mine, *helpers),
+    )
 
 
 def _chain(
@@ -317,14 +325,14 @@ def _scored(
     first = visits[0]
     ordered = sorted(found, key=lambda words: -abs(found[words]))
     return Opening(
-        first.site_id,
-        first.day,
-        first.start,
-        first.minutes,
-        first.lead,
-        first.room,
-        first.staff,
-        sum(found.values()) - away,
-        tuple(ordered),
-        tuple(visits[1:]),
+        site_id=first.site_id,
+        day=first.day,
+        start=first.start,
+        minutes=first.minutes,
+        lead=first.lead,
+        room=first.room,
+        staff=first.staff,
+        score=sum(found.values()) - away,
+        reasons=tuple(ordered),
+        then=tuple(visits[1:]),
     )

@@ -27,7 +27,7 @@ class Helpers:
     same_as: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SearchRequest:
     """One visit to find a time for. `leads` may lead it, `rooms` may hold it; `hours` are the minutes by
     weekday, as bits, in which it must lie.
@@ -52,7 +52,7 @@ class SearchRequest:
     last_person: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SiteDay:
     """One site on one day. `open` and `busy` are bits by person (busy anywhere), `rooms` busy bits by room.
 
@@ -75,7 +75,7 @@ class SiteDay:
         return self.open.get(person, 0) & ~self.busy.get(person, 0)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Opening:
     """A time that works: the staff (lead first) and room it takes, what it is worth and why. `then` are the
     visits that follow it.

@@ -46,7 +46,23 @@ STOP_WORDS = {
 
 EXPECTED = frozenset({Stop.BOOKED, Stop.CONFIRMED})
 ON_THE_BOOK = frozenset({Stop.HELD, Stop.BOOKED, Stop.CONFIRMED})
+INSIDE = frozenset({Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
+FINISHED = frozenset({Stop.LEFT, Stop.SETTLED})
+PRESENT = frozenset({Stop.HERE, Stop.ROOM})
+CALLED_OFF = frozenset({Stop.MISSED, Stop.CANCELLED})
+# Not in a room yet, so a delay still moves its beginning.
+NOT_IN_ROOM = EXPECTED | {Stop.HERE}
+# The patient came, however far the visit has got.
+CAME = INSIDE | FINISHED
+# What was done is charged; before that a visit has only what is planned for it.
+CHARGED = frozenset({Stop.CHECKOUT}) | FINISHED
+AHEAD = EXPECTED | PRESENT
+NOT_CHARGED = ON_THE_BOOK | AHEAD
+# Charged, and money is still taken for it at the counter.
+PAYING = frozenset({Stop.CHECKOUT, Stop.LEFT})
+HAPPENED = CAME | {Stop.MISSED}
 FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED, Stop.SHELF})
+NOT_ARRANGED = FREES_THE_TIME | {Stop.HELD}
 
 
 @dataclass(frozen=True, slots=True)

@@ -32,7 +32,7 @@ _ORDER = list(WaitWhy)
 SHORT_NOTICE_DAYS = 3
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Waits:
     """One reason of one person: what they wait for. `provider_id` 0 means anybody of the role; `booked` is
     the visit they would leave.
@@ -62,7 +62,7 @@ class Waits:
         return self.days_unasked(today) >= self.ask_after
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
     """One person with every reason, the weightiest first."""
 
@@ -104,7 +104,7 @@ class Gap:
     types: frozenset[int]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Fit:
     """How an entry fits a gap: `left` minutes over (negative: too long), whether every wish is met, points
     and why in words.
@@ -156,7 +156,14 @@ def _fit(entry: Entry, wait: Waits, gap: Gap, today: date) -> Fit | None:
     points += 60 if soon and entry.short_notice else 0
     points += 40 if wait.provider_id == gap.provider_id else 0
     points += min(60, (today - wait.since).days) + min(100, wait.value // 2000) - 25 * entry.tally.missed
-    return Fit(entry, wait, left, wishes_met, points, _why(entry, wait, gap, liked, ruled_out, soon))
+    return Fit(
+        entry=entry,
+        wait=wait,
+        left=left,
+        wishes_met=wishes_met,
+        points=points,
+        why=_why(entry, wait, gap, liked, ruled_out, soon),
+    )
 
 
 def _why(entry: Entry, wait: Waits, gap: Gap, liked: bool, ruled_out: bool, soon: bool) -> str:

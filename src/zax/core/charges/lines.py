@@ -15,6 +15,7 @@ from datetime import date
 from zax.core.charges.modifiers import check_modifiers
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, SURFACE_ORDER, TEETH, TEETH_WORDS, fits
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.reading import needed_number
 
 MOST_DIAGNOSES = 12
 MOST_POINTERS = 4
@@ -33,7 +34,7 @@ PLACES = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ServiceRule:
     """What a service code asks for. `surfaces` is how many surfaces it covers (0: none), `teeth` a key of
     TEETH_WORDS, `area` "", quadrant or arch.
@@ -79,9 +80,14 @@ def check_line(rule: ServiceRule, typed: TypedLine) -> LineDetail:
     tooth = typed.tooth.strip().upper().lstrip("#")
     wanted = "".join(dict.fromkeys(ch for ch in typed.surfaces.upper() if not ch.isspace() and ch != ","))
     with ProblemCollector() as wrong:
-        units = typed.units.strip()
-        if not (units.isascii() and units.isdecimal()) or not 1 <= int(units) <= rule.most_units:
-            wrong.add("units", f"Units go from 1 to {rule.most_units}.")
+        units = wrong.take(
+            needed_number,
+            typed.units,
+            "units",
+            1,
+            rule.most_units,
+            f"Units go from 1 to {rule.most_units}.",
+        )
         if message := _tooth_problem(rule, tooth):
             wrong.add("tooth", message)
         if message := _surface_problem(rule, tooth, wanted):
@@ -90,7 +96,8 @@ def check_line(rule: ServiceRule, typed: TypedLine) -> LineDetail:
             wrong.add("area", message)
         modifiers = wrong.take(check_modifiers, typed.modifiers, rule.code, rule.dental)
     surfaces = "".join(sorted(wanted, key=SURFACE_ORDER.index))
-    return LineDetail(int(units), tooth, surfaces, typed.area, modifiers or ())
+    assert units is not None
+    return LineDetail(units, tooth, surfaces, typed.area, modifiers or ())
 
 
 def _tooth_problem(rule: ServiceRule, tooth: str) -> str:

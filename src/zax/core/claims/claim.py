@@ -27,6 +27,10 @@ class ClaimState(StrEnum):
     DENIED = "denied"
 
 
+# The payer has said its last word; a person has to do something.
+ANSWERED = frozenset({ClaimState.CLOSED, ClaimState.DENIED})
+IN_TROUBLE = frozenset({ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.DENIED})
+
 STATE_WORDS = {
     ClaimState.HELD_BACK: "held back",
     ClaimState.READY: "going out",
@@ -46,7 +50,7 @@ class Clinician:
     taxonomy: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ClaimLine:
     """One service. `number` comes back in the 835 as line item control number; `pointers` are 1-based
     diagnoses.
@@ -70,7 +74,7 @@ class ClaimLine:
     supervising: Clinician | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Claim:
     """One claim of one visit to one payer. `relationship` is 18 when the patient is the subscriber."""
 

@@ -163,7 +163,7 @@ def _day(day: date) -> str:
     return f"{day.day} {day:%b %Y}"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Told:
     """One row of the answer's table, in words. `value` is empty where the row only states something."""
 
@@ -187,13 +187,13 @@ def _told(b: Benefit) -> Told:
         services = f"{services}: {b.procedure}"
     period = words_for(codes.PERIOD, b.period)
     return Told(
-        services,
-        words_for(codes.INFORMATION, b.information),
-        _value(b),
-        words_for(codes.LEVEL, b.level),
-        words_for(codes.NETWORK, b.network),
-        "; ".join([*([period] if period else []), *(_period(each) for each in b.dates)]),
-        tuple(_notes(b)),
+        service=services,
+        what=words_for(codes.INFORMATION, b.information),
+        value=_value(b),
+        who=words_for(codes.LEVEL, b.level),
+        network=words_for(codes.NETWORK, b.network),
+        when="; ".join([*([period] if period else []), *(_period(each) for each in b.dates)]),
+        notes=tuple(_notes(b)),
     )
 
 
@@ -243,7 +243,7 @@ def _limit(elements: tuple[str, ...]) -> str:
     return " ".join(part for part in parts if part)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Figures:
     """What the answer says in our own terms, cents and percentages the *plan* pays; None where it says
     nothing.
@@ -270,12 +270,12 @@ def figures(member: Member) -> Figures:
     person = [b for b in mine if b.level in {"", "IND"} and (not b.services or WHOLE & set(b.services))]
     household = [b for b in mine if b.level == "FAM" and (not b.services or WHOLE & set(b.services))]
     return Figures(
-        percents,
-        _amount(person, "C", left=False),
-        _amount(person, "C", left=True),
-        _amount(household, "C", left=False),
-        _amount(person, "F", left=False),
-        _amount(person, "F", left=True),
+        percents=percents,
+        deductible=_amount(person, "C", left=False),
+        deductible_left=_amount(person, "C", left=True),
+        household_deductible=_amount(household, "C", left=False),
+        maximum=_amount(person, "F", left=False),
+        maximum_left=_amount(person, "F", left=True),
     )
 
 

@@ -84,7 +84,7 @@ class Copay:
     per: str = "visit"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Benefits:
     """A plan's promise. Maxima and household amounts of None or 0 deductible mean there is none."""
 
@@ -156,4 +156,4 @@ def benefits_from(name: str, terms: Mapping[str, Any]) -> Benefits:
         Frequency(frozenset(codes), *rest) for codes, *rest in terms.get("frequencies", ())
     )
     values["ages"] = tuple(AgeLimit(frozenset(codes), *rest) for codes, *rest in terms.get("ages", ()))
-    return Benefits(name, **values)
+    return Benefits(name=name, **values)

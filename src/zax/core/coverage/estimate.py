@@ -23,7 +23,7 @@ from zax.core.coverage.limits import Done, Insured, why_not_paid
 from zax.core.money.cents import percent_of, plain
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PricedLine:
     """A service to estimate: its fee for all units, its category, and whether it goes to the
     insurer at all.
@@ -39,7 +39,7 @@ class PricedLine:
     authorized: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Used:
     """What counted before: deductible and payments of this benefit year, lifetime payments by category,
     services done.
@@ -57,7 +57,7 @@ class Used:
     pending: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Cover:
     """One coverage as the estimate needs it. `allowed` is the contract fee of one unit by code; `fees` the
     clinic's own.
@@ -71,7 +71,7 @@ class Cover:
     insured: Insured = field(default_factory=Insured)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Share:
     """What one plan would pay of a line by itself. `base` is what it reckons with, `covered` whether the
     category is.
@@ -87,7 +87,7 @@ class Share:
     why: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class LineEstimate:
     """`fee == write_off + first + second + patient`; `deductible` is the patient's part that counts toward
     the first plan's.
@@ -142,7 +142,16 @@ class Reckoning:
         words = CATEGORY_WORDS.get(line.category, line.category)
         percent = plan.percent(line.category, self.cover.in_network)
         if percent == 0:
-            return Share(line.cents, 0, 0, 0, 0, 0, False, f"not covered: {words}")
+            return Share(
+                allowed=line.cents,
+                base=0,
+                copay=0,
+                deductible=0,
+                percent=0,
+                pays=0,
+                covered=False,
+                why=f"not covered: {words}",
+            )
         allowed = self._allowed(line.code, line)
         stopped = why_not_paid(
             plan,
@@ -156,7 +165,9 @@ class Reckoning:
             line.units,
         )
         if stopped:
-            return Share(allowed, 0, 0, 0, 0, 0, True, stopped)
+            return Share(
+                allowed=allowed, base=0, copay=0, deductible=0, percent=0, pays=0, covered=True, why=stopped
+            )
         base, instead = self._base(line, allowed)
         base = max(0, base - already_paid)
         copay = min(base, self._copay(line))
@@ -171,7 +182,16 @@ class Reckoning:
             words,
             met=bool(plan.deductible_cents) and line.category not in plan.no_deductible,
         )
-        return Share(allowed, base, copay, deductible, percent, pays, True, why + instead + held_by)
+        return Share(
+            allowed=allowed,
+            base=base,
+            copay=copay,
+            deductible=deductible,
+            percent=percent,
+            pays=pays,
+            covered=True,
+            why=why + instead + held_by,
+        )
 
     def take(self, line: PricedLine, share: Share, pays: int) -> None:
         """The line is worked: what it used is gone."""
@@ -269,7 +289,16 @@ def estimate(lines: Sequence[PricedLine], covers: Sequence[Cover], day: date) ->
 def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
     if not plans or not line.billed:
         why = "not billed to the plan" if plans else "no coverage on file"
-        return LineEstimate(line.line_id, line.cents, 0, 0, 0, 0, line.cents, why)
+        return LineEstimate(
+            line_id=line.line_id,
+            fee=line.cents,
+            write_off=0,
+            deductible=0,
+            first=0,
+            second=0,
+            patient=line.cents,
+            why=why,
+        )
     plan, *others = plans
     share = plan.share(line)
     plan.take(line, share, share.pays)
@@ -277,7 +306,15 @@ def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
     why = share.why + (f", contract fee {plain(share.allowed)}" if write_off else "")
     patient = line.cents - write_off - share.pays
     made = LineEstimate(
-        line.line_id, line.cents, write_off, share.deductible, share.pays, 0, patient, why, copay=share.copay
+        line_id=line.line_id,
+        fee=line.cents,
+        write_off=write_off,
+        deductible=share.deductible,
+        first=share.pays,
+        second=0,
+        patient=patient,
+        why=why,
+        copay=share.copay,
     )
     return _second(made, line, share, others[0]) if others else made
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from datetime import date
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class FeeSchedule:
     """`fees` is cents by service code. None stands for all; `network` is in, out or any."""
 

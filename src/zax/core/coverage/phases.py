@@ -73,13 +73,13 @@ def _use(cover: Cover, phase: Phase, made: Sequence[LineEstimate], place: int) -
     return replace(
         cover,
         used=Used(
-            used.deductible + deductible,
-            used.household_deductible + deductible,
-            used.paid + paid,
-            used.household_paid + paid,
-            by_category,
-            lifetime,
-            tuple(done),
-            used.pending + paid,
+            deductible=used.deductible + deductible,
+            household_deductible=used.household_deductible + deductible,
+            paid=used.paid + paid,
+            household_paid=used.household_paid + paid,
+            by_category=by_category,
+            lifetime=lifetime,
+            done=tuple(done),
+            pending=used.pending + paid,
         ),
     )

@@ -9,6 +9,22 @@ from zax.core.money.cents import plain
 
 
 @dataclass(frozen=True, slots=True)
+class Due:
+    """Cents to pay at the counter: `here` for the visit, below nothing when more was paid; `total` with what
+    is paid along with it. Too much paid for the visit never lowers what the rest costs: it is a credit.
+    """
+
+    here: int
+    total: int
+
+
+def due_now(owed: int, asked: int, along: int) -> Due:
+    """What is left of `owed` once payments that are still `asked` for come true, and with `along` on top."""
+    here = owed - asked
+    return Due(here, max(0, here) + along)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Leaving:
     """What is known at the end of a checkout. Cents. `stops` are gaps that hold the claim back, `skipped`
     arrival steps left out, `unsigned` forms not signed.

@@ -9,7 +9,7 @@ from __future__ import annotations
 from datetime import date
 
 from zax.core.book.calendar import step_months
-from zax.core.errors import Refused
+from zax.core.reading import whole_number
 
 INTERVALS = (3, 4, 6, 12)
 
@@ -26,9 +26,4 @@ def overdue_days(due: date, today: date) -> int | None:
 
 def parse_interval(typed: str) -> int:
     """'6' -> 6 months; '' or '0' for none. Refused beside `recall`."""
-    text = typed.strip()
-    if not text:
-        return 0
-    if not (text.isascii() and text.isdecimal()) or int(text) > 120:
-        raise Refused("A recall repeats every 1 to 120 months; 0 for none.", "recall")
-    return int(text)
+    return whole_number(typed, "recall", 0, 120, "A recall repeats every 1 to 120 months; 0 for none.")

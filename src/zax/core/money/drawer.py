@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.money.cents import parse_amount, plain
+from zax.core.reading import whole_number
 
 PIECES = (10_000, 5_000, 2_000, 1_000, 500, 100, 50, 25, 10, 5, 1)
 _NOTHING = {"", "0", "0.00", "0.0", "-", "−"}
@@ -37,11 +38,11 @@ def count_pieces(typed: Mapping[int, str]) -> dict[int, int]:
     wrong = ProblemCollector()
     found = {}
     for value in PIECES:
-        text = typed.get(value, "").strip()
-        if text and not (text.isdecimal() and len(text) <= 6):
-            wrong.add(f"piece-{value}", "A whole number of pieces.")
-        elif text and int(text):
-            found[value] = int(text)
+        pieces = wrong.take(
+            whole_number, typed.get(value, ""), f"piece-{value}", 0, 999_999, "A whole number of pieces."
+        )
+        if pieces:
+            found[value] = pieces
     wrong.raise_if_any()
     return found
 

@@ -39,7 +39,7 @@ RAISES = frozenset({Kind.CHARGE, Kind.FEE, Kind.INTEREST, Kind.OPENING})
 LOWERS = frozenset({Kind.WRITE_OFF, Kind.DISCOUNT})
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Entry:
     """One line of the journal. `line_id` is the charge line it concerns; None for money that was not yet
     given to a line.
@@ -198,14 +198,14 @@ def free(credit_id: int, wanted: int, allocations: Sequence[Allocation]) -> list
 def reversal_of(entry: Entry, new_id: int, day: date) -> Entry:
     """The entry that undoes `entry`, on the day it is made; the original stays as it is."""
     return Entry(
-        new_id,
-        Kind.REVERSAL,
-        day,
-        -entry.patient_cents,
-        -entry.insurer_cents,
-        entry.line_id,
-        entry.visit_id,
-        entry.id,
+        id=new_id,
+        kind=Kind.REVERSAL,
+        day=day,
+        patient_cents=-entry.patient_cents,
+        insurer_cents=-entry.insurer_cents,
+        line_id=entry.line_id,
+        visit_id=entry.visit_id,
+        reverses=entry.id,
     )
 
 

@@ -14,6 +14,7 @@ from datetime import date, timedelta
 from zax.core.book.calendar import step_months
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.money.cents import parse_amount, plain
+from zax.core.reading import needed_number
 
 EVERY = {"week": "every week", "fortnight": "every two weeks", "month": "every month"}
 MOST_INSTALMENTS = 60
@@ -89,13 +90,12 @@ def check_plan(amount: str, count: str, still_open: int) -> tuple[int, int]:
             f"The ticked charges come to {plain(still_open)}. Take a down payment first, or tick other"
             " charges.",
         )
-    number = int(count) if count.strip().isdecimal() and len(count.strip()) < 4 else 0
-    if not 2 <= number <= MOST_INSTALMENTS:
-        wrong.add("count", f"Between 2 and {MOST_INSTALMENTS} instalments.")
-    elif cents is not None and cents < number:
+    between = f"Between 2 and {MOST_INSTALMENTS} instalments."
+    number = wrong.take(needed_number, count, "count", 2, MOST_INSTALMENTS, between)
+    if number is not None and cents is not None and cents < number:
         wrong.add("count", "An instalment would be less than a cent.")
     wrong.raise_if_any()
-    assert cents
+    assert cents and number
     return cents, number
 
 

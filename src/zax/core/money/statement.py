@@ -15,6 +15,7 @@ from typing import Any
 from zax.core.errors import ProblemCollector
 from zax.core.money.cents import plain
 from zax.core.money.drawer import counted_amount
+from zax.core.reading import needed_number
 
 PAY_WITHIN = timedelta(days=21)
 
@@ -70,10 +71,10 @@ def check_rule(minimum: str, days: str, without: Sequence[int], answered: bool, 
     """A rule as typed; raises Problems beside its fields."""
     wrong = ProblemCollector()
     cents = wrong.take(counted_amount, minimum, "minimum")
-    if not (days.strip().isdecimal() and int(days) <= 365):
-        wrong.add("days", "A number of days from 0 to 365.")
+    age = wrong.take(needed_number, days, "days", 0, 365, "A number of days from 0 to 365.")
     wrong.raise_if_any()
-    return Rule(max(1, cents or 0), int(days), tuple(sorted(set(without))), answered, interest)
+    assert age is not None
+    return Rule(max(1, cents or 0), age, tuple(sorted(set(without))), answered, interest)
 
 
 def why_not(each: Candidate, rule: Rule, today: date) -> str:

@@ -20,7 +20,7 @@ NOTICED = 40  # while somebody types, less is known of them
 MOST = 100
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Known:
     """What is compared. Names are search keys; `members` are member keys."""
 

@@ -121,6 +121,14 @@ def _month(word: str) -> int:
     return _MONTHS.index(word[:3]) + 1 if word[:3] in _MONTHS else 0
 
 
+def is_new(last_came: date | None) -> bool:
+    """Whether a patient is new on a day: they never came on an earlier one. `last_came` is the last day
+    before it on which they did; a visit that was missed or called off does not count, one that they came to
+    does, however far it got.
+    """
+    return last_came is None
+
+
 def check_new_patient(first: str, last: str, birth: str, phone: str, today: date) -> NewPatient:
     """All four fields at once; raises Problems with one message a field."""
     wrong = ProblemCollector()

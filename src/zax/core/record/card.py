@@ -21,7 +21,7 @@ EXTRA = ("chart", "status")
 CSV_COLUMNS = (*FIELDS, *EXTRA, "household", "plan", "member_id", "group_number")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CardCoverage:
     """`relationship` is the X12 code."""
 
@@ -36,7 +36,7 @@ class CardCoverage:
     to_day: date | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CardVisit:
     """`starts` and `ends` carry their zone."""
 
@@ -96,7 +96,17 @@ def read_csv(text: str) -> list[Card]:
     for row in csv.DictReader(io.StringIO(text, newline="")):
         values = {name: row[name].removeprefix("'") for name in (*FIELDS, *EXTRA) if row[name]}
         cover = (
-            (CardCoverage("", "", row["plan"], row["member_id"], row["group_number"]),) if row["plan"] else ()
+            (
+                CardCoverage(
+                    number="",
+                    payer="",
+                    plan=row["plan"],
+                    member_id=row["member_id"],
+                    group=row["group_number"],
+                ),
+            )
+            if row["plan"]
+            else ()
         )
         found.append(Card(values, row["household"], cover))
     return found

@@ -234,24 +234,24 @@ def _read_coverage(r: Json) -> CardCoverage:
         date.fromisoformat(period[name][:10]) if period.get(name) else None for name in ("start", "end")
     )
     return CardCoverage(
-        r["id"],
-        r["payor"][0].get("display", ""),
-        classes.get("plan", ""),
-        r.get("subscriberId", ""),
-        classes.get("group", ""),
-        r.get("relationship", {}).get("text", "18"),
-        r.get("order", 1),
-        first,
-        last,
+        number=r["id"],
+        payer=r["payor"][0].get("display", ""),
+        plan=classes.get("plan", ""),
+        member_id=r.get("subscriberId", ""),
+        group=classes.get("group", ""),
+        relationship=r.get("relationship", {}).get("text", "18"),
+        rank=r.get("order", 1),
+        from_day=first,
+        to_day=last,
     )
 
 
 def _read_visit(r: Json) -> CardVisit:
     return CardVisit(
-        r["id"],
-        datetime.fromisoformat(r["start"]),
-        datetime.fromisoformat(r["end"]),
-        r["serviceType"][0].get("text", ""),
-        r["participant"][1]["actor"].get("display", ""),
-        r.get("comment", "booked"),
+        number=r["id"],
+        starts=datetime.fromisoformat(r["start"]),
+        ends=datetime.fromisoformat(r["end"]),
+        words=r["serviceType"][0].get("text", ""),
+        provider=r["participant"][1]["actor"].get("display", ""),
+        stop=r.get("comment", "booked"),
     )

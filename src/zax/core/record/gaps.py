@@ -35,7 +35,7 @@ class Gap:
     coverage_id: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CoverFacts:
     """One coverage as the gaps need it; `own` when the patient is the subscriber."""
 
@@ -49,7 +49,7 @@ class CoverFacts:
     needs_group: bool = False
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Facts:
     """What is on file. `None` means: not looked up, do not ask for it."""
 

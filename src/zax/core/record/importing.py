@@ -140,7 +140,7 @@ def _likeness(title: str, name: str) -> float:
     return max(fuzz.ratio(typed, each) for each in known if each)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Row:
     """A row as it will be kept. `values` are the record's fields; the rest what is not a field of the record.
     `balance` cents, a credit negative.
@@ -175,13 +175,13 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
     balance = wrong.take(parse_balance, typed.get("balance", ""))
     wrong.raise_if_any()
     return Row(
-        values,
-        chart,
-        typed.get("household", ""),
-        typed.get("plan", ""),
-        number or "",
-        typed.get("group_number", "")[:30],
-        balance or 0,
+        values=values,
+        chart=chart,
+        household=typed.get("household", ""),
+        plan=typed.get("plan", ""),
+        member_id=number or "",
+        group_number=typed.get("group_number", "")[:30],
+        balance=balance or 0,
     )
 
 

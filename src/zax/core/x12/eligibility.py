@@ -38,7 +38,7 @@ class Period:
     text: str = ""
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Benefit:
     """One EB with all that hangs on it (loop 2110). `counted` and `quantity` are EB09 and EB10; `limits` are
     HSD segments as element lists.
@@ -47,7 +47,6 @@ class Benefit:
     information: str
     level: str = ""
     services: tuple[str, ...] = ()
-    insurance: str = ""
     plan: str = ""
     period: str = ""
     cents: int | None = None
@@ -67,7 +66,7 @@ class Benefit:
     others: list[str] = field(default_factory=list)
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Member:
     """A subscriber or dependent of the answer (loops 2000C and 2000D)."""
 
@@ -163,7 +162,7 @@ class _Reader:
         self.level = LEVELS.get(segment.get(3), segment.get(3))
         self.benefit = self.member = None
         if self.level in {"subscriber", "dependent"}:
-            self.member = Member(self.level)
+            self.member = Member(level=self.level)
             self.answer.members.append(self.member)
 
     def nm1(self, segment: Segment) -> None:
@@ -234,19 +233,18 @@ class _Reader:
         where = f"EB{len(self.member.benefits) + 1}"
         amount = segment.get(7)
         self.benefit = Benefit(
-            segment.get(1),
-            segment.get(2),
-            tuple(code for code in segment.get(3).split(segment.repetition) if code),
-            segment.get(4),
-            segment.get(5),
-            segment.get(6),
-            to_cents(amount, f"{where}07", self.problems) if amount else None,
-            self._percent(segment.get(8), where),
-            segment.get(9),
-            segment.get(10),
-            segment.get(11),
-            segment.get(12),
-            " ".join(part for part in segment.parts(13) if part),
+            information=segment.get(1),
+            level=segment.get(2),
+            services=tuple(code for code in segment.get(3).split(segment.repetition) if code),
+            plan=segment.get(5),
+            period=segment.get(6),
+            cents=to_cents(amount, f"{where}07", self.problems) if amount else None,
+            percent=self._percent(segment.get(8), where),
+            counted=segment.get(9),
+            quantity=segment.get(10),
+            authorization=segment.get(11),
+            network=segment.get(12),
+            procedure=" ".join(part for part in segment.parts(13) if part),
         )
         self.member.benefits.append(self.benefit)
 

@@ -16,7 +16,7 @@ VERSION = "005010X279A1"
 Row = tuple[str, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Inquiry:
     """`trace` comes back in the answer's TRN02. `subscriber.member_id` is the id asked about; `dependent`
     when it is somebody else.

@@ -20,7 +20,7 @@ class Address:
         return bool(self.street and self.city and self.state and self.zip)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Organization:
     """A clinic, payer or clearinghouse. `identifier` is its NPI, payer id or electronic id by role."""
 
@@ -32,7 +32,7 @@ class Organization:
     phone: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Person:
     """A subscriber or patient; `sex` is M, F or U as the insurer has it."""
 
@@ -44,7 +44,7 @@ class Person:
     member_id: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Envelope:
     """Who sends the file to whom, when (UTC), under which control number (1 to 999,999,999)."""
 

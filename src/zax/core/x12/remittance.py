@@ -25,7 +25,7 @@ class Adjustment:
     cents: int
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class RemitLine:
     """Loop 2110. `number` is the line item control number (REF*6R) that our claim carried."""
 
@@ -41,7 +41,7 @@ class RemitLine:
     remarks: list[str] = field(default_factory=list)
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class RemitClaim:
     """Loop 2100. `status` is code list 1029: 1 to 3 processed, 4 denied, 22 reversal."""
 
@@ -56,7 +56,7 @@ class RemitClaim:
     lines: list[RemitLine] = field(default_factory=list)
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Remittance:
     """One 835 transaction: one payment (`trace` is TRN02) with its claims; provider adjustments reduce what
     was paid.
@@ -167,7 +167,14 @@ class _Reader:
 
     def clp(self, segment: Segment) -> None:
         self.line = None
-        self.claim = RemitClaim(segment.get(1), segment.get(2), 0, 0, 0, segment.get(7))
+        self.claim = RemitClaim(
+            number=segment.get(1),
+            status=segment.get(2),
+            charge_cents=0,
+            paid_cents=0,
+            patient_cents=0,
+            payer_claim=segment.get(7),
+        )
         self.claim.charge_cents, self.claim.paid_cents = self.cents(segment, 3), self.cents(segment, 4)
         self.claim.patient_cents = self.cents(segment, 5)
         self.remittance.claims.append(self.claim)
@@ -184,7 +191,13 @@ class _Reader:
             return
         parts = segment.parts(1)
         code, modifiers = (parts[1] if len(parts) > 1 else ""), tuple(m for m in parts[2:6] if m)
-        self.line = RemitLine(code, parts[0], modifiers, self.cents(segment, 2), self.cents(segment, 3))
+        self.line = RemitLine(
+            code=code,
+            qualifier=parts[0],
+            modifiers=modifiers,
+            charge_cents=self.cents(segment, 2),
+            paid_cents=self.cents(segment, 3),
+        )
         self.claim.lines.append(self.line)
 
     def cas(self, segment: Segment) -> None:

@@ -105,7 +105,7 @@ def arrival_of(
         for each in listed
         if (why := _by_itself(each, clinic, known, gaps, collect, bill, cards, now, today))
     }
-    who = Arriving(not known.here_before, known.about.flags, visit.type_id, last, itself)
+    who = Arriving(known.new, known.about.flags, visit.type_id, last, itself)
     return Arrival(standing(listed, who, _answers(connection, visit.id), today), known, collect, gaps, cards)
 
 
@@ -261,7 +261,7 @@ def _past_the_door(tx: Transaction, visit: Visit, reason: str, boss: Actor | Non
 
 
 # --- setup
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class StepForm:
     """A step of the list as typed."""
 

@@ -13,7 +13,7 @@ from zax.clock import local
 from zax.core.arrivals.conditions import About
 from zax.core.arrivals.forms import is_due
 from zax.core.followup.recall import overdue_days
-from zax.core.patients.person import age_on
+from zax.core.patients.person import age_on, is_new
 from zax.core.record.gaps import record_gaps
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.record.record_gaps import facts_of, holds_on
@@ -21,6 +21,7 @@ from zax.store.arrivals import facts as stored
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
+from zax.store.patients.attendance import last_came
 from zax.store.patients.patients import patients_of
 from zax.store.patients.records import Patient
 
@@ -43,7 +44,7 @@ class Known:
     about: About
     patient: Patient
     signed: dict[int, date]
-    here_before: bool
+    new: bool
 
 
 def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], today: date) -> list[Known]:
@@ -51,7 +52,7 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
     ids = sorted({each.patient_id for each in asked}) or [0]
     people = patients_of(connection, ids)
     flags, diagnoses = stored.flags_by_patient(connection, ids), stored.diagnoses_by_patient(connection, ids)
-    owes, last = stored.balances(connection, ids), stored.last_visits(connection, ids, today)
+    owes, last = stored.balances(connection, ids), last_came(connection, ids, today)
     recalls, zone = stored.recalls_due(connection, ids), clinic.first_site.timezone
     moments = stored.signed_by_patient(connection, ids)
     signed = {
@@ -74,23 +75,23 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
         )
         was = last.get(person.id)
         about = About(
-            person.used_name or person.first,
-            person.last,
-            frozenset(flags.get(person.id, ())),
-            age_on(person.birth, today) if person.birth else None,
-            owes.get(person.id, 0),
-            (today - was).days if was else None,
-            each.type_id,
-            kind.name if kind else "",
-            clinic.providers[each.provider_id].short if each.provider_id in clinic.providers else "",
-            tuple(diagnoses.get(person.id, ())),
-            _kinds(clinic, mine),
-            due,
-            overdue_days(recalls[person.id], today) if person.id in recalls else None,
-            frozenset(gap.purpose.value for gap in gaps),
-            gaps[0].words if gaps else "",
+            first=person.used_name or person.first,
+            last=person.last,
+            flags=frozenset(flags.get(person.id, ())),
+            age=age_on(person.birth, today) if person.birth else None,
+            balance=owes.get(person.id, 0),
+            days_since=(today - was).days if was else None,
+            type_id=each.type_id,
+            type_name=kind.name if kind else "",
+            provider=clinic.providers[each.provider_id].short if each.provider_id in clinic.providers else "",
+            diagnoses=tuple(diagnoses.get(person.id, ())),
+            kinds=_kinds(clinic, mine),
+            unsigned=due,
+            overdue=overdue_days(recalls[person.id], today) if person.id in recalls else None,
+            gaps=frozenset(gap.purpose.value for gap in gaps),
+            missing=gaps[0].words if gaps else "",
         )
-        return Known(about, person, signed[person.id], was is not None)
+        return Known(about, person, signed[person.id], is_new(was))
 
     return [known(each) for each in asked]
 

@@ -26,6 +26,7 @@ from zax.core.arrivals.forms import (
 )
 from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.person import show_phone
+from zax.core.reading import whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -40,7 +41,7 @@ from zax.store.patients.patients import patient_of
 from zax.store.patients.records import Patient
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Signed:
     """What goes onto the paper: the blocks with their texts filled, the answers by block number, the strokes,
     who signed and when (local).
@@ -130,16 +131,16 @@ def sign_form(
     words = record_words(tx.connection, tx.clinic, patient, tx.now, site_id)
     zone = tx.clinic.sites[site_id].timezone
     signed = Signed(
-        template.name,
-        filled_blocks(template.blocks, words),
-        answers,
-        strokes,
-        signer,
-        relation,
-        patient,
-        local(tx.now, zone),
-        zone,
-        {"about": tx.clinic.about, "site": tx.clinic.sites[site_id]},
+        name=template.name,
+        blocks=filled_blocks(template.blocks, words),
+        answers=answers,
+        strokes=strokes,
+        signer=signer,
+        relation=relation,
+        patient=patient,
+        at=local(tx.now, zone),
+        zone=zone,
+        more={"about": tx.clinic.about, "site": tx.clinic.sites[site_id]},
     )
     return keep_signed(
         tx,
@@ -245,21 +246,26 @@ def save_template(
     """Change a form, or make one (`template_id` 0); its id. What was signed stays as it was."""
     wrong = ProblemCollector()
     checked = wrong.take(check_template, name, rows)
-    again = again_months.strip() or "0"
-    if not (again.isascii() and again.isdecimal()) or int(again) > 120:
-        wrong.add("again_months", "Months from 1 to 120, or 0 when signing once is enough.")
+    again = wrong.take(
+        whole_number,
+        again_months,
+        "again_months",
+        0,
+        120,
+        "Months from 1 to 120, or 0 when signing once is enough.",
+    )
     others: list[FormTemplate] = [f for f in tx.clinic.forms.values() if f.id != template_id]
     if any(f.name.lower() == name.strip().lower() for f in others):
         wrong.add("name", "There is a form of that name already.")
     wrong.raise_if_any()
-    assert checked is not None
+    assert checked is not None and again is not None
     template_id = store_template(
         tx.connection,
         template_id,
         version,
         name=checked[0],
         blocks=checked[1],
-        again_months=int(again),
+        again_months=again,
         active=active,
     )
     tx.change_setup("form.saved", form=template_id, name=checked[0])

@@ -169,7 +169,7 @@ def _row(tree: Mapping[str, Any]) -> Row:
     return Row(leaf["fact"], typed, "not" in tree)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HeadsUpForm:
     """A heads-up as typed."""
 
@@ -230,6 +230,11 @@ def try_on(
     terms = checked(form)
     about = known_of(connection, clinic, [Asking(patient_id)], today)[0].about
     tried = HeadsUp(
-        0, terms.words, terms.todo, frozenset(terms.places), compile_condition(terms.condition), form.warns
+        id=0,
+        words=terms.words,
+        todo=terms.todo,
+        places=frozenset(terms.places),
+        holds=compile_condition(terms.condition),
+        warns=form.warns,
     )
     return shown_as(tried, about) if tried.holds(about) else None

@@ -9,7 +9,9 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from zax.core.arrivals.stages import WHOSE, Stage, Stay, stays
+from zax.core.book.track import CHARGED, Stop
 from zax.core.errors import NotFound, Refused
+from zax.core.reading import needed_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -34,8 +36,8 @@ def stays_of(
     waiting.
     """
     found = stays(stored.whereabouts_of(connection, visit_id), now)
-    here = state in {"here", "room"}
-    if state in {"left", "settled", "checkout"} and found and found[-1].room_id is None:
+    here = state in {Stop.HERE, Stop.ROOM}
+    if state in CHARGED and found and found[-1].room_id is None:
         found = found[:-1]  # the time at checkout is the track's to tell
     return [_shown(clinic, each, here and at == len(found) - 1) for at, each in enumerate(found)]
 
@@ -80,16 +82,15 @@ def save_day_habits(
     tx: Transaction, wait_limit: str, late_limit: str, wall_names: str, numbering: str
 ) -> None:
     """How long is too long, how the corridor screen names people, how teeth are written."""
-    for text, field in ((wait_limit, "wait_limit"), (late_limit, "late_limit")):
-        if not (text.strip().isascii() and text.strip().isdecimal()) or not 1 <= int(text) <= 120:
-            raise Refused("Minutes from 1 to 120.", field)
+    longest_wait = needed_number(wait_limit, "wait_limit", 1, 120, "Minutes from 1 to 120.")
+    latest = needed_number(late_limit, "late_limit", 1, 120, "Minutes from 1 to 120.")
     if wall_names not in {"initials", "first"}:
         raise Refused("Choose how people are named.", "wall_names")
     if numbering not in {"universal", "fdi"}:
         raise Refused("Choose how teeth are written.", "numbering")
     for name, value in (
-        ("wait_limit_minutes", int(wait_limit)),
-        ("late_limit_minutes", int(late_limit)),
+        ("wait_limit_minutes", longest_wait),
+        ("late_limit_minutes", latest),
         ("wall_names", wall_names),
         ("tooth_numbering", numbering),
     ):

@@ -6,7 +6,6 @@ What may stand where is decided in core.book; here it is locked, read and writte
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -18,7 +17,8 @@ from zax.core.book.waitlist import WaitWhy
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
-from zax.core.patients.person import check_new_patient
+from zax.core.patients.person import check_new_patient, is_new
+from zax.core.reading import parse_clock, reference
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
@@ -31,10 +31,10 @@ from zax.store.book import planned as plans
 from zax.store.book import queries as visits
 from zax.store.book.planned import planned_for
 from zax.store.book.records import NewLine, NewVisit
-from zax.store.patients.attendance import tally_of
+from zax.store.patients.attendance import last_came
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class BookOrder:
     """A booking as asked for. `at` and `minutes` are as typed; a new patient comes in the four fields instead
     of an id.
@@ -66,19 +66,6 @@ class BookOrder:
     web_message: str = ""
 
 
-def parse_clock(text: str, field: str = "at") -> int:
-    """'10:30', '1030', '2 pm' -> minutes from midnight."""
-    found = re.fullmatch(r"(\d{1,2})(?::?(\d{2}))?\s*([ap])?\.?m?\.?", text.strip().lower())
-    if not found:
-        raise Refused(f"“{text.strip()[:12]}” is not a time. Write it as 10:30.", field)
-    hour, minute = int(found[1]), int(found[2] or 0)
-    if found[3]:
-        hour = hour % 12 + (12 if found[3] == "p" else 0)
-    if hour > 23 or minute > 59:
-        raise Refused(f"“{text.strip()[:12]}” is not a time of day.", field)
-    return hour * 60 + minute
-
-
 @act("book")
 def book_visit(tx: Transaction, order: BookOrder) -> int:
     """Book and return the visit's id; the same key returns the same visit. Raises Refused, Problems or
@@ -100,7 +87,7 @@ def book_orders(tx: Transaction, orders: Sequence[BookOrder]) -> list[int]:
         return known
     spots = [_spot_of(tx, order) for order in orders]
     lock_spots(tx, spots)
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     made = [_book_one(tx, order, spot, memo) for order, spot in zip(orders, spots, strict=True)]
     fresh = [visit_id for visit_id, is_new in made if is_new]
     if fresh:
@@ -116,7 +103,14 @@ def _spot_of(tx: Transaction, order: BookOrder) -> Spot:
         raise NotFound("There is no such site.")
     provider = provider_of(tx.clinic, order.provider_id)
     kind, minutes, start = _check_order(tx, order, provider)
-    return Spot(order.site_id, order.day, Span(start, start + minutes), provider, kind, order.room_id)
+    return Spot(
+        site_id=order.site_id,
+        day=order.day,
+        span=Span(start, start + minutes),
+        provider=provider,
+        kind=kind,
+        room_id=order.room_id,
+    )
 
 
 def _book_one(tx: Transaction, order: BookOrder, spot: Spot, memo: Memo) -> tuple[int, bool]:
@@ -125,7 +119,7 @@ def _book_one(tx: Transaction, order: BookOrder, spot: Spot, memo: Memo) -> tupl
         return earlier.id, False
     placed = find_place(tx, spot)
     patient_id = _patient(tx, order)
-    check_for_whom(tx, spot.kind, patient_id)
+    check_for_whom(tx, spot.kind, patient_id, spot.day)
     check_own_time(tx, patient_id, spot)
     stop = Stop.HELD if order.held_until else Stop.BOOKED
     visit_id = changes.add_visit(
@@ -172,7 +166,7 @@ def _check_order(tx: Transaction, order: BookOrder, provider: Provider) -> tuple
     """Everything that can be wrong in the form, found at once."""
     site = tx.clinic.sites[order.site_id]
     wrong = ProblemCollector()
-    kind = tx.clinic.types.get(int(order.type_id)) if order.type_id.isdecimal() else None
+    kind = tx.clinic.types.get(reference(order.type_id))
     if kind is None or not kind.active:
         wrong.add("type_id", "Choose what the visit is for.")
     elif kind.role != provider.role:
@@ -199,8 +193,7 @@ def typed_minutes(typed: str, usual: int) -> int:
     """The length as typed, the usual one for an empty field; 0, which no visit can have, for
     anything else.
     """
-    text = typed.strip()
-    return usual if not text else int(text) if text.isdecimal() and len(text) < 6 else 0
+    return reference(typed) if typed.strip() else usual
 
 
 def _patient(tx: Transaction, order: BookOrder) -> int:
@@ -218,17 +211,17 @@ def active_patient(tx: Transaction, patient_id: int) -> int:
     return patient_id
 
 
-def check_for_whom(tx: Transaction, kind: VisitType, patient_id: int) -> None:
-    """Some types are for new patients only, or for known ones."""
+def check_for_whom(tx: Transaction, kind: VisitType, patient_id: int, day: date) -> None:
+    """Some types are for new patients only, or for known ones, as they are on the day of the visit."""
     if kind.for_whom == "all":
         return
-    known = tally_of(tx.connection, patient_id).kept > 0
-    if known and kind.for_whom == "new":
+    new = is_new(last_came(tx.connection, [patient_id], day).get(patient_id))
+    if not new and kind.for_whom == "new":
         raise Refused(
             f"“{kind.name}” is for new patients, and this one has been here before. Choose another type.",
             "type_id",
         )
-    if not known and kind.for_whom == "known":
+    if new and kind.for_whom == "known":
         raise Refused(
             f"“{kind.name}” is for patients who have been here before. Choose a type for new patients.",
             "type_id",

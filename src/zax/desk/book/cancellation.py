@@ -35,7 +35,7 @@ def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: 
         _miss(tx, visit, note)
         return
     check_day_open(tx, visit)
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     memo.look_at(visit)
     drop(tx, visit, chosen, note, memo)
     memo.write(
@@ -54,7 +54,7 @@ def _miss(tx: Transaction, visit: Visit, reason: str) -> None:
     if (visit.day, visit.start_min) > (now.date(), now.hour * 60 + now.minute):
         raise Refused("The visit has not begun yet, so nobody can have missed it.", "why")
     check_correction(visit, now.date(), reason)
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     memo.look_at(visit)
     planned.free_planned(tx.connection, visit.id)
     step(tx, visit, Stop.MISSED, reason, after=replace(visit, off_why=OffWhy.MISSED))
@@ -119,7 +119,7 @@ def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dic
     if day < min(tx.business_day(site) for site in tx.clinic.sites):
         raise Refused("That day is over.", "day")
     done: dict[str, list[str]] = {"off": [], "others": [], "stay": []}
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     away = acts.add_day_off(tx.connection, provider.id, day, note.strip())
     memo.exceptions.append(away)
     tx.change_setup("hours.day_off", provider=provider.id, day=day.isoformat(), note=note.strip())
@@ -148,7 +148,15 @@ def _other_helper(tx: Transaction, visit: Visit, away: int) -> bool:
     """Let somebody else step in where the absent one would have; False when nobody can."""
     kind, lead = tx.clinic.types[visit.type_id], tx.clinic.providers[visit.provider_id]
     span = Span(visit.start_min, visit.start_min + visit.minutes)
-    spot = Spot(visit.site_id, visit.day, span, lead, kind, visit.room_id, frozenset({visit.id}))
+    spot = Spot(
+        site_id=visit.site_id,
+        day=visit.day,
+        span=span,
+        provider=lead,
+        kind=kind,
+        room_id=visit.room_id,
+        leaving=frozenset({visit.id}),
+    )
     lock_spots(tx, [spot])
     try:
         placed = find_place(tx, spot)

@@ -30,7 +30,7 @@ LEAST_FREE = 15
 CLOSE = 15  # minutes under which two straps would lie on each other when drawn
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Bar:
     """One visit as drawn. `since` and `came_late` are minutes, `in_at` a minute of the day (local); `gone`:
     left before the checkout.
@@ -90,7 +90,7 @@ class Bar:
         return self.at + self.minutes
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Strap:
     """A staff slot inside somebody else's visit; columns count from 0; `close` to the one before."""
 
@@ -105,7 +105,7 @@ class Strap:
     close: bool = False
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class DayColumn:
     """One column: a provider's day, a room's day, or one day of a provider's week. `key` names it; `under`
     stands under its title.
@@ -156,26 +156,26 @@ def _moves(rows: Sequence[DayMove]) -> dict[int, dict[str, datetime]]:
 
 
 def make_bar(row: DayVisit, clinic: Clinic, moves: Mapping[str, datetime], now: datetime, zone: str) -> Bar:
-    missing = record_gaps(Facts(row.birth, row.sex, row.phone, row.street))
+    missing = record_gaps(Facts(birth=row.birth, sex=row.sex, phone=row.phone, street=row.street))
     bar = Bar(
-        row.id,
-        row.patient_id,
-        row.first,
-        row.last,
-        row.start_min,
-        row.minutes,
-        Stop(row.state),
-        clinic.types[row.type_id].name,
-        clinic.providers[row.provider_id],
-        row.room_id,
-        clinic.rooms[row.room_id].name,
-        missing[0].words if missing else "",
-        row.alert,
-        row.version,
-        row.note,
-        row.site_id,
-        row.type_id,
-        row.day,
+        id=row.id,
+        patient_id=row.patient_id,
+        first=row.first,
+        last=row.last,
+        at=row.start_min,
+        minutes=row.minutes,
+        stop=Stop(row.state),
+        type_name=clinic.types[row.type_id].name,
+        provider=clinic.providers[row.provider_id],
+        room_id=row.room_id,
+        room_name=clinic.rooms[row.room_id].name,
+        gap=missing[0].words if missing else "",
+        alert=row.alert,
+        version=row.version,
+        note=row.note,
+        site_id=row.site_id,
+        type_id=row.type_id,
+        day=row.day,
         stage_id=row.stage_id or 0,
         gone=row.gone_at is not None,
         phone=row.phone,
@@ -212,18 +212,18 @@ def provider_lane(
     rooms = list(dict.fromkeys(bar.room_name for bar in mine)) or [clinic.rooms[provider.room_id].name]
     free = free_spans(windows, busy, now, site.grid)
     return DayColumn(
-        f"p{provider.id}",
-        provider.name,
-        ", ".join(rooms[:2]),
-        day,
-        site.id,
-        provider,
-        None,
-        side_by_side(mine),
-        shut_spans(clinic, provider, site, day),
-        free,
-        over,
-        behind,
+        key=f"p{provider.id}",
+        title=provider.name,
+        under=", ".join(rooms[:2]),
+        day=day,
+        site_id=site.id,
+        provider=provider,
+        room=None,
+        bars=side_by_side(mine),
+        shut=shut_spans(clinic, provider, site, day),
+        free=free,
+        overrun=over,
+        behind=behind,
     )
 
 
@@ -314,14 +314,14 @@ def hang_straps(
             close = before is not None and not before.close and row.start_min - before.at < CLOSE
             lanes[column].straps.append(
                 Strap(
-                    row.start_min,
-                    row.end_min - row.start_min,
-                    row.words,
-                    columns[column],
-                    host.provider,
-                    host.name,
-                    column,
-                    host_column,
-                    close,
+                    at=row.start_min,
+                    minutes=row.end_min - row.start_min,
+                    words=row.words,
+                    provider=columns[column],
+                    host=host.provider,
+                    name=host.name,
+                    column=column,
+                    host_column=host_column,
+                    close=close,
                 )
             )

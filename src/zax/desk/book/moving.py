@@ -11,15 +11,10 @@ from zax.core.book.booking import check_length, check_time
 from zax.core.book.hours import Span, clock_words
 from zax.core.book.track import ON_THE_BOOK, Stop, check_move
 from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.core.reading import parse_clock
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.book.booking import (
-    active_patient,
-    check_for_whom,
-    check_own_time,
-    parse_clock,
-    typed_minutes,
-)
+from zax.desk.book.booking import active_patient, check_for_whom, check_own_time, typed_minutes
 from zax.desk.book.placing import Spot, find_place, lock_spots, provider_of
 from zax.desk.book.track import locked_visit, write_move
 from zax.desk.book.undo import Memo
@@ -28,7 +23,7 @@ from zax.store.book import changes, planned, shelf
 from zax.store.book.records import Visit
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class MoveOrder:
     """Where a visit is to go. `at` and `minutes` as typed; empty minutes keep its length, room 0 lets the
     desk choose.
@@ -59,7 +54,7 @@ def move_visit(tx: Transaction, visit_id: int, order: MoveOrder, version: int | 
     visit = locked_visit(tx, visit_id, version)
     spot = _spot_of_move(tx, visit, order)
     lock_spots(tx, [spot])
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     memo.look_at(visit)
     placed = find_place(tx, spot)
     active_patient(tx, visit.patient_id)
@@ -130,7 +125,15 @@ def _spot_of_move(tx: Transaction, visit: Visit, order: MoveOrder) -> Spot:
     elif not stays or visit.state == Stop.SHELF:
         check_time(order.day, span, site.grid, tx.local_now(site.id))
     room_id = order.room_id or (visit.room_id if order.site_id == visit.site_id and stays else 0)
-    return Spot(order.site_id, order.day, span, provider, kind, room_id, frozenset({visit.id}))
+    return Spot(
+        site_id=order.site_id,
+        day=order.day,
+        span=span,
+        provider=provider,
+        kind=kind,
+        room_id=room_id,
+        leaving=frozenset({visit.id}),
+    )
 
 
 def _stop_after_move(tx: Transaction, visit: Visit, same_time: bool) -> Stop:
@@ -163,21 +166,21 @@ def replace_patient(
         )
     if not patient_id:
         raise Refused("Find the right patient.", "patient")
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     memo.look_at(visit)
     kind = tx.clinic.types[visit.type_id]
     active_patient(tx, patient_id)
-    check_for_whom(tx, kind, patient_id)
+    check_for_whom(tx, kind, patient_id, visit.day)
     span = Span(visit.start_min, visit.start_min + visit.minutes)
     check_own_time(
         tx,
         patient_id,
         Spot(
-            visit.site_id,
-            visit.day,
-            span,
-            tx.clinic.providers[visit.provider_id],
-            kind,
+            site_id=visit.site_id,
+            day=visit.day,
+            span=span,
+            provider=tx.clinic.providers[visit.provider_id],
+            kind=kind,
             leaving=frozenset({visit.id}),
         ),
     )

@@ -46,7 +46,7 @@ class Part:
     provider_id: int = 0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Request:
     """What is looked for. No weekdays means every one; times are minutes of the day; `same` asks for the
     person of the last visit only.
@@ -136,20 +136,20 @@ def _need(
     if not rooms:
         raise Refused(f"This room is not equipped for “{kind.name}”. Choose another or any.", "room")
     return SearchRequest(
-        minutes,
-        tuple(dict.fromkeys(leads)),
-        tuple(rooms),
-        kind.id,
-        {p.id: p.room_id for p in clinic.providers.values()},
-        _helpers(clinic, kind),
-        kind.lead_parts,
-        kind.buffer,
-        _hours(request, kind),
-        shortest_of(clinic, kind.role),
-        kind.goal,
-        kind.most,
-        wishes,
-        int(last or 0),
+        minutes=minutes,
+        leads=tuple(dict.fromkeys(leads)),
+        rooms=tuple(rooms),
+        type_id=kind.id,
+        home_rooms={p.id: p.room_id for p in clinic.providers.values()},
+        helpers=_helpers(clinic, kind),
+        lead_parts=kind.lead_parts,
+        buffer=kind.buffer,
+        hours=_hours(request, kind),
+        shortest=shortest_of(clinic, kind.role),
+        goal=kind.goal,
+        most=kind.most,
+        wishes=wishes,
+        last_person=int(last or 0),
     )
 
 
@@ -243,20 +243,20 @@ def _chunk(
                 -(-(wall.hour * 60 + wall.minute) // site.grid) * site.grid if day == wall.date() else 0
             )
             yield SiteDay(
-                day,
-                site_id,
-                site.grid,
-                open_bits,
-                busy.get((site_id, day), {}),
-                {
+                day=day,
+                site_id=site_id,
+                grid=site.grid,
+                open=open_bits,
+                busy=busy.get((site_id, day), {}),
+                rooms={
                     room.id: at.rooms.get((room.id, day), 0)
                     for room in clinic.rooms.values()
                     if room.site_id == site_id and room.active
                 },
-                at.counts.get((site_id, day), {}),
-                tuple(at.together.get((site_id, day), ())),
-                at.own.get((site_id, day), 0),
-                earliest,
+                counts=at.counts.get((site_id, day), {}),
+                household=tuple(at.together.get((site_id, day), ())),
+                own=at.own.get((site_id, day), 0),
+                earliest=earliest,
             )
 
 
@@ -386,10 +386,10 @@ def _site_day_for(
     connection: Connection, clinic: Clinic, now: datetime, target: Target, moving: Visit
 ) -> tuple[list[SearchRequest], SiteDay | None]:
     request = Request(
-        (Part(moving.type_id, moving.minutes),),
-        (target.site_id,),
-        target.day,
-        target.day,
+        parts=(Part(moving.type_id, moving.minutes),),
+        sites=(target.site_id,),
+        first=target.day,
+        last=target.day,
         leaving=frozenset({moving.id}),
         patient_id=moving.patient_id,
     )

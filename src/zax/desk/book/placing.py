@@ -25,7 +25,7 @@ from zax.store.book.records import DayVisit, StaffSlotRow, Visit, VisitPlace
 from zax.store.engine import Connection
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Spot:
     """A place on the Book as asked for. `room_id` is the room wished for; `leaving` the visits that make room
     for it.
@@ -82,14 +82,14 @@ def want_for(connection: Connection, clinic: Clinic, spot: Spot) -> Want:
     roles = {need.role: [columns[p.id] for p in helpers if p.role == need.role] for need in spot.kind.needs}
     kind = spot.kind
     return Want(
-        spot.span,
-        columns[spot.provider.id],
-        _rooms(connection, clinic, spot),
-        kind.needs,
-        roles,
-        kind.lead_parts,
-        kind.buffer,
-        kind.doubles,
+        span=spot.span,
+        lead=columns[spot.provider.id],
+        rooms=_rooms(connection, clinic, spot),
+        needs=kind.needs,
+        people=roles,
+        lead_parts=kind.lead_parts,
+        buffer=kind.buffer,
+        doubles=kind.doubles,
     )
 
 

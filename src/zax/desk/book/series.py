@@ -12,7 +12,8 @@ from zax.core.book.hours import Span, clock_words
 from zax.core.book.series import row_of_starts, series_days
 from zax.core.clinic.providers import Provider
 from zax.core.errors import Refused
-from zax.desk.book.booking import BookOrder, parse_clock
+from zax.core.reading import parse_clock, reference
+from zax.desk.book.booking import BookOrder, typed_minutes
 from zax.desk.book.placing import Spot, nearest_anywhere, provider_of, trial
 from zax.desk.clinic.clinic import Clinic
 from zax.store.engine import Connection
@@ -20,7 +21,7 @@ from zax.store.engine import Connection
 NEXT_DAYS = 4
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Planned:
     """One visit of a plan. `why` is empty when its time can be had; `instead` are (day, start, provider) that
     could be had.
@@ -119,11 +120,19 @@ def _planned(
         instead = [
             (day.isoformat(), clock_words(hit[1].start), hit[0].id, hit[0].short) for day, hit in found if hit
         ]
-    return Planned(order, name, spot.span.start, spot.span.minutes, spot.provider, why, tuple(instead))
+    return Planned(
+        order=order,
+        name=name,
+        start=spot.span.start,
+        minutes=spot.span.minutes,
+        provider=spot.provider,
+        why=why,
+        instead=tuple(instead),
+    )
 
 
 def _spot(clinic: Clinic, order: BookOrder) -> Spot:
-    kind = clinic.types.get(int(order.type_id)) if order.type_id.isdecimal() else None
+    kind = clinic.types.get(reference(order.type_id))
     if kind is None:
         raise Refused("Choose what the visit is for.", "type_id")
     provider, start = provider_of(clinic, order.provider_id), parse_clock(order.at)
@@ -131,6 +140,12 @@ def _spot(clinic: Clinic, order: BookOrder) -> Spot:
         raise Refused(
             f"{provider.name} does not do “{kind.name}”. Choose another type or provider.", "type_id"
         )
-    text = order.minutes.strip()
-    minutes = int(text) if text.isdecimal() else kind.minutes
-    return Spot(order.site_id, order.day, Span(start, start + minutes), provider, kind, order.room_id)
+    minutes = typed_minutes(order.minutes, kind.minutes) or kind.minutes
+    return Spot(
+        site_id=order.site_id,
+        day=order.day,
+        span=Span(start, start + minutes),
+        provider=provider,
+        kind=kind,
+        room_id=order.room_id,
+    )

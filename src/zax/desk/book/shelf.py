@@ -33,7 +33,7 @@ def shelve(
     version: int | None = None,
 ) -> None:
     """Take visits off the Book onto the shelf; their time is free at once."""
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     taken = [locked_visit(tx, number, version) for number in sorted(set(visit_ids))]
     if not taken:
         raise Refused("Choose at least one visit.")
@@ -78,7 +78,7 @@ def put_back(tx: Transaction, visit_id: int) -> None:
         tx.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)}
     )
     check_still_free(tx, visit, replace(visit.place, state=row.was), slots, {visit.id})
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     memo.look_at(visit)
     stored.off_shelf(tx.connection, visit_id)
     step(tx, visit, Stop(row.was))

@@ -39,7 +39,7 @@ class Before:
     shelf: ShelfRow | None
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Memo:
     """What one act on the Book changes."""
 

@@ -43,13 +43,13 @@ def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]
         reasons[row.patient_id].append(_waits(row, clinic, zone))
     return [
         Entry(
-            number,
-            f"{p.first} {p.last}",
-            p.phone,
-            Wishes(p.likes, p.never),
-            tallies[number],
-            weightiest_first(reasons[number]),
-            p.last_try,
+            patient_id=number,
+            name=f"{p.first} {p.last}",
+            phone=p.phone,
+            wishes=Wishes(p.likes, p.never),
+            tally=tallies[number],
+            reasons=weightiest_first(reasons[number]),
+            last_try=p.last_try,
         )
         for number, p in people.items()
     ]
@@ -59,21 +59,21 @@ def _waits(row: OpenWait, clinic: Clinic, zone: str) -> Waits:
     kind = clinic.types[row.type_id]
     leaves = row.why == WaitWhy.SOONER and row.visit_state in ON_THE_BOOK
     return Waits(
-        row.id,
-        WaitWhy(row.why),
-        local_date(row.since_at, zone),
-        local_date(row.asked_at, zone),
-        kind.ask_after,
-        kind.id,
-        kind.name,
-        kind.role,
-        row.minutes,
-        row.provider_id or 0,
-        row.value_cents,
-        row.site_id,
-        row.note,
-        row.visit_id or 0,
-        row.booked if leaves else None,
+        id=row.id,
+        why=WaitWhy(row.why),
+        since=local_date(row.since_at, zone),
+        asked=local_date(row.asked_at, zone),
+        ask_after=kind.ask_after,
+        type_id=kind.id,
+        type_words=kind.name,
+        role=kind.role,
+        minutes=row.minutes,
+        provider_id=row.provider_id or 0,
+        value=row.value_cents,
+        site_id=row.site_id,
+        note=row.note,
+        visit_id=row.visit_id or 0,
+        booked=row.booked if leaves else None,
     )
 
 

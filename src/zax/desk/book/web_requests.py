@@ -45,7 +45,7 @@ def decline_requests(tx: Transaction, visit_ids: Sequence[int], note: str = "") 
 def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) -> int:
     if not visit_ids:
         raise Refused("Choose at least one request.")
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     asked = [locked_visit(tx, number) for number in sorted(set(visit_ids))]
     for visit in asked:
         if visit.state != Stop.HELD:
@@ -113,7 +113,7 @@ def release_held(desk: Desk) -> int:
         for number in held_past(tx.connection, tx.now):
             visit = locked_visit(tx, number)
             if visit.state == Stop.HELD:
-                drop(tx, visit, OffWhy.EXPIRED, "", Memo(tx))
+                drop(tx, visit, OffWhy.EXPIRED, "", Memo(tx=tx))
                 _tell_patient(tx, visit, _words(tx, visit, False, ""))
                 done += 1
         return done

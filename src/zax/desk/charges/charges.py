@@ -27,7 +27,7 @@ from zax.store.money.records import ServiceLine
 OPEN_FOR_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class LineForm:
     """A line as typed. Empty provider and place keep what is there; an empty `fee` is the schedule's;
     `pointers` are letters of diagnoses.

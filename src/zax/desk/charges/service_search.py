@@ -34,7 +34,7 @@ class PostedForm:
     words: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Hit:
     """One row of the list. `choice` is planned:ID, set:ID or service:ID; `note` what stands behind the words;
     cents of the fee.
@@ -71,7 +71,14 @@ def find_hits(
         if fits and (not wanted or _likeness(wanted, service) >= LIKE):
             note = f"tooth {show_tooth(row.tooth)} {row.surfaces}".strip() if row.tooth else ""
             made.append(
-                Hit(f"planned:{row.id}", "Planned", service.code, service.words, note, service.fee_cents)
+                Hit(
+                    choice=f"planned:{row.id}",
+                    group="Planned",
+                    code=service.code,
+                    words=service.words,
+                    note=note,
+                    cents=service.fee_cents,
+                )
             )
     if not wanted:
         return made[:MOST]
@@ -80,12 +87,12 @@ def find_hits(
             cents = sum(clinic.services[n].fee_cents for n in each.services)
             made.append(
                 Hit(
-                    f"set:{each.id}",
-                    "Service sets",
-                    "set",
-                    each.name,
-                    f"{len(each.services)} services",
-                    cents,
+                    choice=f"set:{each.id}",
+                    group="Service sets",
+                    code="set",
+                    words=each.name,
+                    note=f"{len(each.services)} services",
+                    cents=cents,
                 )
             )
     scored = [
@@ -94,7 +101,12 @@ def find_hits(
         if service.dental == dental and service.offered(day) and (score := _likeness(wanted, service)) >= LIKE
     ]
     scored.sort(key=lambda pair: (-pair[0], pair[1].code))
-    made += [Hit(f"service:{s.id}", "Services", s.code, s.words, "", s.fee_cents) for _, s in scored[:MOST]]
+    made += [
+        Hit(
+            choice=f"service:{s.id}", group="Services", code=s.code, words=s.words, note="", cents=s.fee_cents
+        )
+        for _, s in scored[:MOST]
+    ]
     return made
 
 

@@ -19,6 +19,7 @@ from zax.core.clinic.providers import Provider
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine
 from zax.core.coverage.phases import Phase, estimate_phases
 from zax.core.errors import Conflict, NotFound, Refused, Stale
+from zax.core.reading import whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.forms import Paper, Signed, SignForm, check_signer, keep_signed
@@ -47,7 +48,7 @@ class PlanLine:
     estimate: LineEstimate
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PhaseShown:
     """A phase of an option: `number` from 1, the day it is reckoned for, its open lines, and how many are
     done.
@@ -78,7 +79,7 @@ class OptionShown:
         return sum(len(phase.lines) for phase in self.phases)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ProposalShown:
     row: Proposal
     patient: Patient
@@ -111,7 +112,9 @@ def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: d
         for letter in sorted(row.options)
     ]
     signed = stored.signed_for(connection, row.id)
-    return ProposalShown(row, patient, provider, options, coverages, signed)
+    return ProposalShown(
+        row=row, patient=patient, provider=provider, options=options, coverages=coverages, signed=signed
+    )
 
 
 def _option(
@@ -137,12 +140,12 @@ def _option(
     )
     phases = [
         PhaseShown(
-            number,
-            str(row.phases[number - 1]["words"]),
-            int(row.phases[number - 1]["months"]),
-            days[number - 1],
-            [PlanLine(line, answer) for line, answer in zip(mine, made, strict=True)],
-            sum(1 for line in lines if line.phase == number and line.done_at is not None),
+            number=number,
+            words=str(row.phases[number - 1]["words"]),
+            months=int(row.phases[number - 1]["months"]),
+            day=days[number - 1],
+            lines=[PlanLine(line, answer) for line, answer in zip(mine, made, strict=True)],
+            done=sum(1 for line in lines if line.phase == number and line.done_at is not None),
         )
         for number, (mine, made) in enumerate(zip(by_phase, answers, strict=True), 1)
     ]
@@ -151,7 +154,15 @@ def _option(
 
 def _priced(clinic: Clinic, line: PlannedService) -> PricedLine:
     service = clinic.services[line.service_id]
-    return PricedLine(line.id, service.fee_cents, service.category, True, service.code, 1, line.tooth)
+    return PricedLine(
+        line_id=line.id,
+        cents=service.fee_cents,
+        category=service.category,
+        billed=True,
+        code=service.code,
+        units=1,
+        tooth=line.tooth,
+    )
 
 
 def proposal_row(connection: Connection, proposal_id: int, lock: bool = False) -> Proposal:
@@ -205,7 +216,7 @@ def make_proposal(tx: Transaction, patient_id: int, name: str, provider_id: int)
     return made
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedLineForm:
     """A planned line as typed; `letter` and `phase` say where it goes."""
 
@@ -316,18 +327,21 @@ def name_parts(
     row = _open(tx, proposal_id)
     if row.version != version:
         raise Stale("This planned work was changed meanwhile. What you see now is current.")
-    kept = [(words.strip()[:40], months.strip() or "0") for words, months in phases if words.strip()]
+    wrong = f"Say in how many months each phase is, 0 to {MOST_MONTHS}."
+    kept = [
+        (words.strip()[:40], whole_number(months, "phases", 0, MOST_MONTHS, wrong))
+        for words, months in phases
+        if words.strip()
+    ]
     if not kept or len(kept) > MOST_PHASES:
         raise Refused(f"Between one and {MOST_PHASES} phases.", "phases")
-    if any(not (m.isascii() and m.isdecimal()) or int(m) > MOST_MONTHS for _, m in kept):
-        raise Refused(f"Say in how many months each phase is, 0 to {MOST_MONTHS}.", "phases")
-    months = [int(m) for _, m in kept]
+    months = [each for _, each in kept]
     if months != sorted(months):
         raise Refused("Phases come in order of time.", "phases")
     if stored.last_phase(tx.connection, row.id) > len(kept):
         raise Refused("Move the services out of a phase before it is taken away.", "phases")
     named = {letter: options.get(letter, words).strip()[:60] for letter, words in row.options.items()}
-    ordered: list[Mapping[str, str | int]] = [{"words": words, "months": int(m)} for words, m in kept]
+    ordered: list[Mapping[str, str | int]] = [{"words": words, "months": m} for words, m in kept]
     _write(tx, row, "named", replace(row, options=named, phases=ordered))
 
 
@@ -368,16 +382,16 @@ def sign_option(
     strokes, signer, relation = check_signer(form)
     zone = tx.clinic.sites[site_id].timezone
     signed = Signed(
-        f"{row.name}, option {letter}",
-        (),
-        {},
-        strokes,
-        signer,
-        relation,
-        shown.patient,
-        local(tx.now, zone),
-        zone,
-        {
+        name=f"{row.name}, option {letter}",
+        blocks=(),
+        answers={},
+        strokes=strokes,
+        signer=signer,
+        relation=relation,
+        patient=shown.patient,
+        at=local(tx.now, zone),
+        zone=zone,
+        more={
             "shown": shown,
             "option": option,
             "services": tx.clinic.services,

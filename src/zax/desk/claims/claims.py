@@ -119,7 +119,7 @@ def claim_data(tx: Transaction, row: ClaimRow, visit: Visit) -> Claim:
     return Claim(
         number=row.number,
         dental=row.dental,
-        payer=Organization(payer.name, payer.electronic_id),
+        payer=Organization(name=payer.name, identifier=payer.electronic_id),
         filing_indicator=payer.filing_indicator,
         group_number=coverage.group_number,
         relationship=coverage.relationship,

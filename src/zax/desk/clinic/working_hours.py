@@ -19,7 +19,7 @@ from zax.store.clinic import queries
 from zax.store.engine import Connection
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class WorkingHours:
     """`rules` and `exceptions` are by provider."""
 
@@ -102,4 +102,10 @@ def load_hours(
     connection: Connection, sites: Mapping[int, Site], providers: Mapping[int, Provider]
 ) -> WorkingHours:
     rules, exceptions = queries.weekly_rules(connection), queries.day_exceptions(connection)
-    return WorkingHours(sites, providers, rules, exceptions, queries.closures(connection))
+    return WorkingHours(
+        sites=sites,
+        providers=providers,
+        rules=rules,
+        exceptions=exceptions,
+        closures=queries.closures(connection),
+    )

@@ -13,6 +13,7 @@ from zax.core.coverage.order import Candidate, order_reason, suggested_order
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_name, parse_birth
+from zax.core.reading import day_or_none, optional_day, reference
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -88,7 +89,7 @@ def _known(tx: Transaction, patient_id: int, coverage_id: int) -> Coverage:
 
 
 def _plan(clinic: Clinic, text: str, before: Coverage | None) -> int:
-    plan = clinic.plans.get(int(text)) if text.isdecimal() and len(text) < 10 else None
+    plan = clinic.plans.get(reference(text))
     if plan is None or not (plan.active or (before and before.plan_id == plan.id)):
         raise Refused("Choose a plan from the list.", "plan_id")
     return plan.id
@@ -101,10 +102,7 @@ def _rank(text: str) -> int:
 
 
 def _day(text: str, field: str) -> date | None:
-    try:
-        return date.fromisoformat(text.strip()) if text.strip() else None
-    except ValueError:
-        raise Refused("This is not a day. Choose it from the calendar.", field) from None
+    return optional_day(text, field, "This is not a day. Choose it from the calendar.")
 
 
 def _holder(
@@ -142,7 +140,7 @@ def _subscriber(tx: Transaction, patient: Patient, typed: Mapping[str, str]) -> 
     very patient.
     """
     text = typed["subscriber_id"]
-    found = patient_of(tx.connection, int(text)) if text.isdecimal() and len(text) < 10 else None
+    found = patient_of(tx.connection, reference(text))
     if found is None or found.merged_into_id:
         raise Refused("Choose who holds it: type letters of the name, then pick.", "subscriber_id")
     if found.id == patient.id:
@@ -306,5 +304,5 @@ def holder_of(row: Coverage) -> Holder:
     if row.subscriber_id is not None:
         return Holder(row.holder_first or "", row.holder_last or "", row.holder_birth)
     kept = row.holder
-    born = date.fromisoformat(kept["birth"]) if kept.get("birth") else None
+    born = day_or_none(kept.get("birth", ""))
     return Holder(kept.get("first", ""), kept.get("last", ""), born)

@@ -28,6 +28,7 @@ from zax.core.coverage.answer import (
 )
 from zax.core.coverage.benefits import Benefits, benefit_year
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.reading import needed_number
 from zax.core.x12.eligibility import read_eligibility
 from zax.core.x12.inquiry import Inquiry, inquiry_file
 from zax.core.x12.parties import Organization
@@ -80,10 +81,8 @@ def save_habits(tx: Transaction, hour: str, days: str, fresh_days: str) -> None:
         ("days", days, 0, 60),
         ("fresh_days", fresh_days, 1, 90),
     ):
-        if not typed.strip().isdecimal() or not least <= int(typed) <= most:
-            wrong.add(name, f"A whole number, {least} to {most}.")
-            continue
-        tx.keep_setting(f"eligibility_{name}", int(typed))
+        number = wrong.take(needed_number, typed, name, least, most, f"A whole number, {least} to {most}.")
+        tx.keep_setting(f"eligibility_{name}", number)
     wrong.raise_if_any()
     tx.change_setup("eligibility.habits", hour=hour, days=days, fresh_days=fresh_days)
 
@@ -156,13 +155,13 @@ def _question(
     own = row.relationship == "18"
     question = inquiry_file(
         Inquiry(
-            trace,
-            Organization(payer.name, payer.electronic_id),
-            envelope.billing,
-            person_of(tx, row.patient_id, row.member_id) if own else subscriber_of(tx, row),
-            None if own else person_of(tx, row.patient_id, row.member_id),
-            day,
-            DENTAL_TYPES if row.dental else MEDICAL_TYPES,
+            trace=trace,
+            payer=Organization(name=payer.name, identifier=payer.electronic_id),
+            provider=envelope.billing,
+            subscriber=person_of(tx, row.patient_id, row.member_id) if own else subscriber_of(tx, row),
+            dependent=None if own else person_of(tx, row.patient_id, row.member_id),
+            day=day,
+            service_types=DENTAL_TYPES if row.dental else MEDICAL_TYPES,
         ),
         envelope,
     )

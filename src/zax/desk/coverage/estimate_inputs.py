@@ -62,7 +62,14 @@ def _cover(
     used = used_of(plan.benefits, lines, household, place, day, row, done)
     insured = Insured(birth, row.from_day, teeth_lost(done))
     allowed = clinic.contracts.allowed(plan.payer_id, plan.id, provider_id, in_network, day)
-    return Cover(plan.benefits, used, in_network, allowed, clinic.fees, insured)
+    return Cover(
+        benefits=plan.benefits,
+        used=used,
+        in_network=in_network,
+        allowed=allowed,
+        fees=clinic.fees,
+        insured=insured,
+    )
 
 
 def used_of(
@@ -92,14 +99,14 @@ def used_of(
     more_deductible, more_paid = elsewhere_of(row, benefits, day)
     this_year = [line for line in household if first <= line.day <= last]
     return Used(
-        deductible + more_deductible,
-        sum(line.deductible_cents for line in this_year) + more_deductible,
-        paid + more_paid,
-        sum(plan_part(line, place) for line in this_year) + more_paid,
-        by_category,
-        lifetime,
-        done,
-        pending,
+        deductible=deductible + more_deductible,
+        household_deductible=sum(line.deductible_cents for line in this_year) + more_deductible,
+        paid=paid + more_paid,
+        household_paid=sum(plan_part(line, place) for line in this_year) + more_paid,
+        by_category=by_category,
+        lifetime=lifetime,
+        done=done,
+        pending=pending,
     )
 
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
-
+from zax.core.reading import day_or_none
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 from zax.desk.acts.transaction import Transaction
 from zax.store.coverage.records import Coverage
@@ -17,9 +16,15 @@ def envelope_of(tx: Transaction, control: int) -> Envelope:
     address = Address(*site.address)
     name = about["clinic_name"]
     return Envelope(
-        sender=Organization(name, about["submitter_id"], phone=site.phone),
-        receiver=Organization(about["clearinghouse_name"], about["clearinghouse_id"]),
-        billing=Organization(name, about["npi"], address, about["tax_id"], about["taxonomy"]),
+        sender=Organization(name=name, identifier=about["submitter_id"], phone=site.phone),
+        receiver=Organization(name=about["clearinghouse_name"], identifier=about["clearinghouse_id"]),
+        billing=Organization(
+            name=name,
+            identifier=about["npi"],
+            address=address,
+            tax_id=about["tax_id"],
+            taxonomy=about["taxonomy"],
+        ),
         made_at=tx.now,
         control=control,
     )
@@ -30,13 +35,22 @@ def subscriber_of(tx: Transaction, coverage: Coverage) -> Person:
     if coverage.subscriber_id is not None:
         return person_of(tx, coverage.subscriber_id, coverage.member_id)
     kept = {"sex": "", "street": "", "city": "", "state": "", "zip": "", "birth": ""} | dict(coverage.holder)
-    born = date.fromisoformat(kept["birth"]) if kept["birth"] else None
+    born = day_or_none(kept["birth"])
     address = Address(kept["street"], kept["city"], kept["state"], kept["zip"])
-    return Person(kept["first"], kept["last"], born, kept["sex"], address, coverage.member_id)
+    return Person(
+        first=kept["first"],
+        last=kept["last"],
+        birth=born,
+        sex=kept["sex"],
+        address=address,
+        member_id=coverage.member_id,
+    )
 
 
 def person_of(tx: Transaction, patient_id: int, member_id: str) -> Person:
     """A patient as claims and inquiries name them."""
     row = known_patient(tx.connection, patient_id)
     address = Address(row.street, row.city, row.state, row.zip)
-    return Person(row.first, row.last, row.birth, row.sex, address, member_id)
+    return Person(
+        first=row.first, last=row.last, birth=row.birth, sex=row.sex, address=address, member_id=member_id
+    )

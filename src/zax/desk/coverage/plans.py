@@ -6,7 +6,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
 
 from zax.core.coverage.benefits import (
     COORDINATION_WORDS,
@@ -21,6 +20,7 @@ from zax.core.coverage.benefits import (
 )
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.money.cents import parse_amount
+from zax.core.reading import needed_number, optional_day, reference
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.store.coverage import plans as stored
@@ -63,37 +63,37 @@ def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset
 
     percents, copays = each("percent", _percent), each("copay", _cents)
     benefits = Benefits(
-        name,
-        {c: p for c, p in percents.items() if p},
-        cents("deductible") or 0,
-        frozenset(form.free) & frozenset(categories),
-        cents("household_deductible") or 0,
-        each("out", _percent),
-        tuple(
+        name=name,
+        percents={c: p for c, p in percents.items() if p},
+        deductible_cents=cents("deductible") or 0,
+        no_deductible=frozenset(form.free) & frozenset(categories),
+        household_deductible_cents=cents("household_deductible") or 0,
+        percents_out=each("out", _percent),
+        copays=tuple(
             Copay(c, copay, "service" if f.get(f"per-{c}") == "service" else "visit")
             for c, copay in copays.items()
             if copay
         ),
-        cents("maximum"),
-        cents("household_maximum"),
-        each("yearly", _cents),
-        each("lifetime", _cents),
-        {c: m for c, m in each("waiting", _months).items() if m},
-        tuple(
+        maximum_cents=cents("maximum"),
+        household_maximum_cents=cents("household_maximum"),
+        category_maximums=each("yearly", _cents),
+        lifetime_maximums=each("lifetime", _cents),
+        waiting_months={c: m for c, m in each("waiting", _months).items() if m},
+        frequencies=tuple(
             often
             for n, row in enumerate(form.frequencies)
             if (often := wrong.take(_frequency, n, row, codes))
         ),
-        tuple(age for n, row in enumerate(form.ages) if (age := wrong.take(_age, n, row, codes))),
-        dict(
+        ages=tuple(age for n, row in enumerate(form.ages) if (age := wrong.take(_age, n, row, codes))),
+        alternates=dict(
             instead
             for n, row in enumerate(form.alternates)
             if (instead := wrong.take(_alternate, n, row, codes))
         ),
-        listed("authorization"),
-        listed("missing_tooth"),
-        f.get("coordination", "standard"),
-        wrong.take(_month, f.get("year_starts", "1")) or 1,
+        needs_authorization=listed("authorization"),
+        missing_tooth_codes=listed("missing_tooth"),
+        coordination=f.get("coordination", "standard"),
+        year_starts_month=wrong.take(_month, f.get("year_starts", "1")) or 1,
     )
     if benefits.coordination not in COORDINATION_WORDS:
         wrong.add("coordination", "Choose one of the list.")
@@ -110,9 +110,7 @@ def _percent(text: str, field: str) -> int | None:
     text = text.strip().rstrip("%").strip()
     if not text:
         return None
-    if not text.isdecimal() or not text.isascii() or int(text) > 100:
-        raise Refused("0 to 100.", field)
-    return int(text)
+    return needed_number(text, field, 0, 100, "0 to 100.")
 
 
 def _cents(text: str, field: str) -> int | None:
@@ -125,15 +123,11 @@ def _cents(text: str, field: str) -> int | None:
 def _months(text: str, field: str) -> int | None:
     if not text.strip():
         return None
-    if not text.strip().isdecimal() or int(text) > 120:
-        raise Refused("Months, 0 to 120.", field)
-    return int(text)
+    return needed_number(text, field, 0, 120, "Months, 0 to 120.")
 
 
 def _month(text: str) -> int:
-    if not text.isdecimal() or not 1 <= int(text) <= 12:
-        raise Refused("1 to 12.", "year_starts")
-    return int(text)
+    return needed_number(text, "year_starts", 1, 12, "1 to 12.")
 
 
 def _codes(text: str, field: str, codes: frozenset[str]) -> frozenset[str]:
@@ -149,11 +143,10 @@ def _frequency(number: int, row: tuple[str, str, str, str], codes: frozenset[str
     found = _codes(listed, field, codes)
     if not found:
         return None
-    if not count.isdecimal() or not 1 <= int(count) <= 99:
-        raise Refused("How often? 1 to 99.", field)
+    times = needed_number(count, field, 1, 99, "How often? 1 to 99.")
     if per not in PER_WORDS:
         raise Refused("Per person, tooth or quadrant.", field)
-    return Frequency(found, int(count), _months(months, field) or 0, per)
+    return Frequency(found, times, _months(months, field) or 0, per)
 
 
 def _age(number: int, row: tuple[str, str, str], codes: frozenset[str]) -> AgeLimit | None:
@@ -276,17 +269,23 @@ def save_payer(
         wrong.add("electronic_id", "The id for electronic claims: 2 to 20 letters and digits.")
     if any(p.electronic_id == number and p.id != payer_id for p in tx.clinic.payers.values()):
         wrong.add("electronic_id", "Another payer has this id.")
-    days = typed["filing_days"].strip()
-    if not days.isdecimal() or not 1 <= int(days) <= 1825:
-        wrong.add("filing_days", "Days from the service to the last day a claim is taken, 1 to 1825.")
+    days = wrong.take(
+        needed_number,
+        typed["filing_days"],
+        "filing_days",
+        1,
+        1825,
+        "Days from the service to the last day a claim is taken, 1 to 1825.",
+    )
     for field, choices in (("kind", PAYER_KINDS), ("eligibility", ELIGIBILITY)):
         if typed[field] not in choices:
             wrong.add(field, "Choose one of the list.")
     wrong.raise_if_any()
+    assert days is not None
     terms = PayerTerms(
         name=name,
         electronic_id=number,
-        filing_days=int(days),
+        filing_days=days,
         kind=typed["kind"],
         eligibility=typed["eligibility"],
         filing_indicator="MC" if typed["kind"] == "public" else "CI",
@@ -308,13 +307,13 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
         wrong.add("name", "Name the schedule, such as “Guild 2027”.")
     if typed["network"] not in {"in", "out", "any"}:
         wrong.add("network", "Choose one of the list.")
-    days = {field: wrong.take(_schedule_day, typed[field], field) for field in ("from_day", "to_day")}
+    days = {
+        field: wrong.take(optional_day, typed[field], field, "This is not a day.")
+        for field in ("from_day", "to_day")
+    }
     if days["from_day"] and days["to_day"] and days["to_day"] < days["from_day"]:
         wrong.add("to_day", "It ends before it begins.")
-    ids = {
-        key: int(typed[key]) if typed[key].isdecimal() else None
-        for key in ("payer_id", "plan_id", "provider_id")
-    }
+    ids = {key: reference(typed[key]) or None for key in ("payer_id", "plan_id", "provider_id")}
     if ids["payer_id"] not in tx.clinic.payers:
         wrong.add("payer_id", "Choose the payer whose contract it is.")
     if ids["plan_id"] and (
@@ -336,13 +335,6 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
     schedule_id = stored.save_schedule(tx.connection, schedule_id, terms, fees_in_cents)
     tx.change_setup("fees.saved", schedule_id=schedule_id, name=name)
     return schedule_id
-
-
-def _schedule_day(text: str, field: str) -> date | None:
-    try:
-        return date.fromisoformat(text) if text else None
-    except ValueError:
-        raise Refused("This is not a day.", field) from None
 
 
 @act("plans")

@@ -49,7 +49,7 @@ def beside(connection: Connection, user_id: int | None, site_id: int, now: datet
     )
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class BookView:
     """What the Book shows. `opens` and `closes` are the minutes shown; `now` the minute of now, None when
     today is not shown.
@@ -120,18 +120,18 @@ def book_view(
     first = views[0]
     closure = first.closure if all(view.closure for view in views) else ""
     return BookView(
-        by,
-        sites,
-        day,
-        day,
-        day,
-        first.today,
-        lanes,
-        opens,
-        closes,
-        min(clinic.sites[s].grid for s in sites),
-        first.now,
-        closure,
+        by=by,
+        sites=sites,
+        day=day,
+        first=day,
+        last=day,
+        today=first.today,
+        lanes=lanes,
+        opens=opens,
+        closes=closes,
+        grid=min(clinic.sites[s].grid for s in sites),
+        now=first.now,
+        closure=closure,
     )
 
 
@@ -173,19 +173,21 @@ def _week(
     ]
     shown = tuple(dict.fromkeys((*sites, *(bar.site_id for lane in lanes for bar in lane.bars))))
     minute = wall.hour * 60 + wall.minute if wall.date() in days else None
+    opens, closes = _hours_shown(clinic, shown, lanes)
     return BookView(
-        "week",
-        sites,
-        day,
-        days[0],
-        days[-1],
-        wall.date(),
-        lanes,
-        *_hours_shown(clinic, shown, lanes),
-        home.grid,
-        minute,
-        "",
-        provider,
+        by="week",
+        sites=sites,
+        day=day,
+        first=days[0],
+        last=days[-1],
+        today=wall.date(),
+        lanes=lanes,
+        opens=opens,
+        closes=closes,
+        grid=home.grid,
+        now=minute,
+        closure="",
+        provider=provider,
     )
 
 
@@ -226,14 +228,14 @@ def _week_day(
     under = f"{len(bars)} visits" if len(where) == 1 else ", ".join(where)
     title = f"{day:%a} {day.day} {day:%b}"
     return DayColumn(
-        f"d{day}",
-        title,
-        under,
-        day,
-        site_id,
-        provider,
-        None,
-        side_by_side(bars),
-        shut_spans(clinic, provider, site, day),
-        free,
+        key=f"d{day}",
+        title=title,
+        under=under,
+        day=day,
+        site_id=site_id,
+        provider=provider,
+        room=None,
+        bars=side_by_side(bars),
+        shut=shut_spans(clinic, provider, site, day),
+        free=free,
     )

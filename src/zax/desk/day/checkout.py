@@ -12,10 +12,10 @@ from email.utils import make_msgid
 
 from zax.core.book.track import Stop
 from zax.core.clinic.visit_types import VisitType
-from zax.core.day.open_points import Leaving, OpenPoint, open_points
+from zax.core.day.open_points import Due, Leaving, OpenPoint, due_now, open_points
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import LOWERS, unreversed
-from zax.core.money.tender import PaymentState
+from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.core.record.gaps import Purpose
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -39,13 +39,14 @@ from zax.store.money import queries as money
 from zax.store.money.records import CardOnFile, VisitPayment
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Counter:
     """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits,
     `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs.
     """
 
     payments: Sequence[VisitPayment]
+    owed: int
     asked: int
     earlier: Sequence[OpenVisit]
     loose: Sequence[OpenLine]
@@ -64,6 +65,20 @@ class Counter:
     @property
     def earlier_due(self) -> int:
         return sum(each.cents for each in self.ticked) + sum(each.cents for each in self.ticked_lines)
+
+    @property
+    def due(self) -> Due:
+        return due_now(self.owed, self.asked, self.earlier_due)
+
+    @property
+    def taken(self) -> list[VisitPayment]:
+        """What was paid, without what went back."""
+        return [each for each in self.payments if each.state == PaymentState.TAKEN and each.kind == "payment"]
+
+    @property
+    def clarifying(self) -> bool:
+        """Whether a card waits for an answer."""
+        return any(each.state in OPEN_STATES for each in self.payments)
 
 
 def counter_of(
@@ -88,21 +103,22 @@ def counter_of(
     kind = clinic.types[visit.type_id]
     months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
     return Counter(
-        payments,
-        asked,
-        earlier,
-        loose,
-        credits,
-        stored.cards_of(connection, visit.household_id),
-        last_ways(connection, visit.household_id).tender,
-        arrival_of(connection, clinic, now, visit, sheet.bill),
-        recalls,
-        planned_for(connection, visit.patient_id),
-        kind if months else None,
-        months,
-        _taken_off(connection, visit.id),
-        [each for each in earlier if each.visit_id not in untick],
-        [each for each in loose if each.line_id not in untick_lines],
+        payments=payments,
+        owed=sheet.due,
+        asked=asked,
+        earlier=earlier,
+        loose=loose,
+        credits=credits,
+        cards=stored.cards_of(connection, visit.household_id),
+        last_tender=last_ways(connection, visit.household_id).tender,
+        arrival=arrival_of(connection, clinic, now, visit, sheet.bill),
+        recalls=recalls,
+        planned=planned_for(connection, visit.patient_id),
+        recall_type=kind if months else None,
+        recall_months=months,
+        taken_off=_taken_off(connection, visit.id),
+        ticked=[each for each in earlier if each.visit_id not in untick],
+        ticked_lines=[each for each in loose if each.line_id not in untick_lines],
     )
 
 
@@ -115,7 +131,7 @@ def _taken_off(connection: Connection, visit_id: int) -> int:
 
 def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[OpenPoint]:
     """What finishing leaves open if everything asked for is paid."""
-    due = max(0, sheet.due - counter.asked)
+    due = max(0, counter.due.here)
     stops = [gap.words for gap in sheet.gaps if gap.purpose == Purpose.BILL] if sheet.bill.insurer else []
     needed = {
         s.step.template_id
@@ -128,16 +144,18 @@ def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[Open
     payer = sheet.bill.coverage.payer_name if sheet.bill.coverage else ""
     return open_points(
         Leaving(
-            due,
-            due,
-            counter.asked,
-            sheet.bill.insurer,
-            payer,
-            sum(e.cents for e in counter.earlier) + sum(e.cents for e in counter.loose) - counter.earlier_due,
-            sum(each.cents for each in counter.credits),
-            stops,
-            skipped,
-            [clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
+            due=due,
+            paying=due,
+            pending=counter.asked,
+            plan=sheet.bill.insurer,
+            payer=payer,
+            earlier=sum(e.cents for e in counter.earlier)
+            + sum(e.cents for e in counter.loose)
+            - counter.earlier_due,
+            credit=sum(each.cents for each in counter.credits),
+            stops=stops,
+            skipped=skipped,
+            unsigned=[clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],
         )
     )
 

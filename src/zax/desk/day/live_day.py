@@ -15,6 +15,7 @@ from zax.core.book.hours import Span
 from zax.core.book.track import EXPECTED, FREES_THE_TIME, Stop
 from zax.core.clinic.places import Room, Site
 from zax.core.money.cents import plain
+from zax.core.subject import About, Subject
 from zax.desk.book.day_columns import (
     Bar,
     DayColumn,
@@ -58,7 +59,7 @@ class Filter:
         )
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class DayView:
     """Everything about one site's day. `now` is the minute of the day, or None on another day than today."""
 
@@ -107,7 +108,16 @@ def day_view(
     columns += [clinic.providers[number] for number in clinic.providers if number in busy]
     lanes = [provider_lane(provider, bars, straps, clinic, site, day, now) for provider in columns]
     hang_straps(lanes, bars, straps, columns)
-    view = DayView(site, day, wall.date(), now, clinic.hours.closure_words(site_id, day), lanes, bars, chosen)
+    view = DayView(
+        site=site,
+        day=day,
+        today=wall.date(),
+        now=now,
+        closure=clinic.hours.closure_words(site_id, day),
+        lanes=lanes,
+        bars=bars,
+        filter=chosen,
+    )
     return _narrowed(clinic, view, chosen) if chosen != Filter() else view
 
 
@@ -150,16 +160,16 @@ def room_lanes(clinic: Clinic, view: DayView) -> list[DayColumn]:
         free = free_spans((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
         lanes.append(
             DayColumn(
-                f"r{room.id}",
-                room.name,
-                under,
-                view.day,
-                view.site.id,
-                None,
-                room,
-                side_by_side(mine),
-                [],
-                free,
+                key=f"r{room.id}",
+                title=room.name,
+                under=under,
+                day=view.day,
+                site_id=view.site.id,
+                provider=None,
+                room=room,
+                bars=side_by_side(mine),
+                shut=[],
+                free=free,
             )
         )
     return lanes
@@ -172,10 +182,10 @@ class Job:
     count: str
     words: str
     link: str
-    href: str
+    subject: Subject
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class DeskLists:
     """Who needs the desk; `turns` has by visit its place in the order of need, from 1; what is in the rooms;
     the next jobs; the day's sums in cents.
@@ -212,17 +222,17 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
     left = sum(max(0, int(row.patient_cents)) for row in sums.values())
     plans = sum(int(row.insurer_cents) for row in sums.values())
     return DeskLists(
-        ready,
-        waiting,
-        expected,
-        by_stop.get(Stop.MISSED, []),
-        turns,
-        _jobs(connection, view, by_stop.get(Stop.MISSED, [])),
-        Counter(bar.stop for bar in view.bars),
-        _rooms(clinic, view, waiting),
-        worked - plans - left,
-        plans,
-        worked,
+        ready=ready,
+        waiting=waiting,
+        expected=expected,
+        missed=by_stop.get(Stop.MISSED, []),
+        turns=turns,
+        jobs=_jobs(connection, view, by_stop.get(Stop.MISSED, [])),
+        tally=Counter(bar.stop for bar in view.bars),
+        rooms=_rooms(clinic, view, waiting),
+        taken=worked - plans - left,
+        plans=plans,
+        worked=worked,
     )
 
 
@@ -257,17 +267,22 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                     "◇",
                     f"card payment of {row.first} {row.last} is being clarified",
                     f"Look at {plain(abs(row.cents))}",
-                    f"/receipts/{row.receipt_id}",
+                    Subject(About.RECEIPT, row.receipt_id),
                 )
             )
     for left in screens.unfinished_checkouts(connection, view.site.id, view.today):
         on = f", {left.day:%-d %b}" if left.day != view.today else ""
         words = f"{left.first} {left.last} left before the checkout{on}"
-        jobs.append(Job("1", words, "Finish the checkout", f"/visits/{left.id}/checkout"))
+        jobs.append(Job("1", words, "Finish the checkout", Subject(About.CHECKOUT, left.id)))
     if counts["asked"].n:
         one = counts["asked"].n == 1
         jobs.append(
-            Job(str(counts["asked"].n), f"request{'' if one else 's'} from the web", "Answer", "/requests")
+            Job(
+                str(counts["asked"].n),
+                f"request{'' if one else 's'} from the web",
+                "Answer",
+                Subject(About.REQUESTS),
+            )
         )
     rest = money.patient_rests(connection, view.site.id)
     for first in rest[:1]:
@@ -277,15 +292,22 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 "1",
                 f"rest of {first.first} {first.last}, {first.day:%-d %b}",
                 f"{does} {plain(int(abs(first.patient_cents)))}",
-                f"/accounts/{first.patient_id}#v{first.id}",
+                Subject(About.ACCOUNT, first.patient_id, visit_id=first.id or 0),
             )
         )
     if len(rest) > 1:
         more = "40 or more" if len(rest) == 40 else str(len(rest))
-        jobs.append(Job(more.split()[0], "patients with a rest to pay", "Work through them", "/money"))
+        jobs.append(
+            Job(more.split()[0], "patients with a rest to pay", "Work through them", Subject(About.BALANCES))
+        )
     if counts["held"].n:
         jobs.append(
-            Job(str(counts["held"].n), "claims held back or rejected", "Mend them", "/claims?show=trouble")
+            Job(
+                str(counts["held"].n),
+                "claims held back or rejected",
+                "Mend them",
+                Subject(About.CLAIMS_IN_TROUBLE),
+            )
         )
     if counts["remit"].n or counts["bad"].n:
         jobs.append(
@@ -293,12 +315,15 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 str(counts["remit"].n + counts["bad"].n),
                 "insurer answers need a person",
                 "Decide",
-                "/claims?show=answers",
+                Subject(About.ANSWERS),
             )
         )
     jobs += [
         Job(
-            "1", f"did not come, {bar.at // 60}:{bar.at % 60:02d}", f"Call {bar.name}", f"/day?visit={bar.id}"
+            "1",
+            f"did not come, {bar.at // 60}:{bar.at % 60:02d}",
+            f"Call {bar.name}",
+            Subject(About.TODAYS_VISIT, bar.id),
         )
         for bar in missed[:2]
     ]

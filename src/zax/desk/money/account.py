@@ -25,7 +25,7 @@ from zax.store.patients.patients import everybody_of, patient_of
 from zax.store.patients.records import Patient
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class LedgerView:
     """One visit's part of the journal, or (`id` None) a person's own ledger; `since` is the day the part came
     to who owes it.
@@ -49,7 +49,7 @@ class LedgerView:
     insurer_since: date | None = None
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Month:
     """One column of the year's picture; cents."""
 
@@ -67,7 +67,7 @@ class Household:
     name: str
 
 
-@dataclass(slots=True)
+@dataclass(slots=True, kw_only=True)
 class Account:
     """The household, its ledgers newest first, and the sums (cents). `lines` by id with `words` and `code`;
     `given` are all allocations.
@@ -108,7 +108,7 @@ class Account:
         )
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Line:
     """A charge line in words, with what is open on it (cents) and since when."""
 
@@ -147,18 +147,18 @@ def account_of(
     visits.sort(key=lambda each: (each.day, each.id or 0), reverse=True)
     credits = open_credits(rows, given, names, rows_of_visits)
     return Account(
-        household,
-        patient,
-        members,
-        visits,
-        [c for c in coverages_of(connection, [m.id for m in members]) if c.to_day is None],
-        _patient_aging(lines, credits, visits, today),
-        aging([(each.open.insurer, each.insurer_since or each.day) for each in visits], today),
-        _months(visits, today),
-        credits,
-        lines,
-        given,
-        _links(rows, given, on_claims),
+        household=household,
+        patient=patient,
+        members=members,
+        visits=visits,
+        coverages=[c for c in coverages_of(connection, [m.id for m in members]) if c.to_day is None],
+        patient_aging=_patient_aging(lines, credits, visits, today),
+        insurer_aging=aging([(each.open.insurer, each.insurer_since or each.day) for each in visits], today),
+        months=_months(visits, today),
+        credits=credits,
+        lines=lines,
+        given=given,
+        links=_links(rows, given, on_claims),
     )
 
 
@@ -175,12 +175,12 @@ def _lines(
     since = open_since(entries)
     return {
         line.id: Line(
-            line.id,
-            line,
-            line_words(clinic, line),
-            line_code(clinic, line),
-            parts[line.id],
-            since.get(line.id),
+            id=line.id,
+            row=line,
+            words=line_words(clinic, line),
+            code=line_code(clinic, line),
+            open=parts[line.id],
+            since=since.get(line.id),
         )
         for line in money.household_lines(connection, household_id)
         if line.id in parts
@@ -197,16 +197,24 @@ def _ledgers(
             visit = visits.get(row.visit_id or 0)
             made[key] = (
                 LedgerView(
-                    visit.id,
-                    row.patient_id,
-                    names[row.patient_id],
-                    visit.day,
-                    clinic.types[visit.type_id].name,
-                    clinic.providers[visit.provider_id].short,
-                    Stop(visit.state),
+                    id=visit.id,
+                    patient_id=row.patient_id,
+                    first=names[row.patient_id],
+                    day=visit.day,
+                    title=clinic.types[visit.type_id].name,
+                    provider=clinic.providers[visit.provider_id].short,
+                    stop=Stop(visit.state),
                 )
                 if visit is not None
-                else LedgerView(None, row.patient_id, names[row.patient_id], row.day, "", "", Stop.LEFT)
+                else LedgerView(
+                    id=None,
+                    patient_id=row.patient_id,
+                    first=names[row.patient_id],
+                    day=row.day,
+                    title="",
+                    provider="",
+                    stop=Stop.LEFT,
+                )
             )
         made[key].entries.append(row)
         if row.visit_id is None:
@@ -290,7 +298,7 @@ def _months(visits: Sequence[LedgerView], today: date) -> list[Month]:
     first = today.replace(day=1)
     months: list[Month] = []
     for _ in range(12):
-        months.insert(0, Month(first))
+        months.insert(0, Month(first=first))
         first = (first - timedelta(days=1)).replace(day=1)
     by_month = {month.first: month for month in months}
     for visit in visits:

@@ -10,6 +10,7 @@ from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.money.adjust import check_limit, check_within
 from zax.core.money.cents import parse_amount, percent_of, plain
 from zax.core.money.journal import Kind, Parts, line_parts
+from zax.core.reading import needed_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.ledger import Ledger, add_entry, allocations_of, entries_of, reverse, settle
@@ -74,9 +75,7 @@ def give_discount(tx: Transaction, form: OffForm) -> int:
     """Take an amount or a percentage off what is open on a line; the entry."""
     ledger, parts = _line_ledger(tx, form.line_id)
     if form.percent.strip():
-        share = int(form.percent) if form.percent.strip().isdecimal() and len(form.percent.strip()) < 4 else 0
-        if not 1 <= share <= 100:
-            raise Refused("A whole percentage from 1 to 100.", "percent")
+        share = needed_number(form.percent, "percent", 1, 100, "A whole percentage from 1 to 100.")
         cents, what = percent_of(max(0, parts.patient), share), f"{share} percent"
     else:
         cents, what = parse_amount(form.amount), "by hand"

@@ -33,7 +33,7 @@ from zax.store.money import journal
 from zax.store.money import queries as money
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class OpenVisit:
     """An earlier visit's open part of the patient. Cents; `insurer` is what its plan has not paid yet."""
 
@@ -52,13 +52,13 @@ def open_elsewhere(connection: Connection, household_id: int, visit_id: int) -> 
     pending = money.pending_of_visits(connection, household_id) if rows else {}
     found = [
         OpenVisit(
-            row.id,
-            row.patient_id,
-            row.first,
-            row.day,
-            row.type_id,
-            int(row.cents) - pending.get(row.id, 0),
-            int(row.insurer),
+            visit_id=row.id,
+            patient_id=row.patient_id,
+            first=row.first,
+            day=row.day,
+            type_id=row.type_id,
+            cents=int(row.cents) - pending.get(row.id, 0),
+            insurer=int(row.insurer),
         )
         for row in rows
     ]

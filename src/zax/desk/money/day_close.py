@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from zax.clock import local
+from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.money.cents import plain
 from zax.core.money.drawer import (
@@ -24,6 +25,7 @@ from zax.core.money.drawer import (
     worth,
 )
 from zax.core.money.tender import Tender
+from zax.core.subject import About, Subject
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -43,10 +45,10 @@ class Unfinished:
     kind: str
     who: str
     words: str
-    href: str
+    subject: Subject
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Closing:
     """What the journal expects for a site's day (everything since the last close); cents. `expected` by
     tender, `counts` how many of each.
@@ -98,17 +100,17 @@ def closing_of(connection: Connection, clinic: Clinic, site_id: int, day: date, 
         counts[tender] = counts.get(tender, 0) + 1
     entries = closing.entry_sums(connection, stretch)
     return Closing(
-        site_id,
-        day,
-        closed,
-        last,
-        payments,
-        expected,
-        counts,
-        entries.plans,
-        entries.number,
-        _unfinished(connection, stretch, today),
-        closing.returned_cents(connection, stretch),
+        site_id=site_id,
+        day=day,
+        closed=closed,
+        last=last,
+        payments=payments,
+        expected=expected,
+        counts=counts,
+        plans=entries.plans,
+        entries=entries.number,
+        unfinished=_unfinished(connection, stretch, today),
+        returned=closing.returned_cents(connection, stretch),
     )
 
 
@@ -120,17 +122,17 @@ def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[U
     found = []
     for visit in closing.not_out(connection, stretch):
         clock = f"{visit.start_min // 60}:{visit.start_min % 60:02d}"
-        page = f"/visits/{visit.id}/checkout" if visit.state == "checkout" else f"/visits/{visit.id}"
+        page = About.CHECKOUT if visit.state == Stop.CHECKOUT else About.VISIT
         when = clock if visit.day == stretch.day else f"{visit.day:%-d %b} {clock}"
-        found.append(Unfinished("visit", _name(visit), when, page))
+        found.append(Unfinished("visit", _name(visit), when, Subject(page, visit.id)))
     for row in closing.without_claim(connection, stretch):
-        found.append(Unfinished("claim", _name(row), plain(int(row.cents)), f"/visits/{row.id}"))
+        found.append(Unfinished("claim", _name(row), plain(int(row.cents)), Subject(About.VISIT, row.id)))
     for asking in closing.asking_sums(connection, stretch):
         words = f"{plain(abs(asking.cents))}, in neither sum"
-        found.append(Unfinished("asking", _name(asking), words, f"/receipts/{asking.receipt_id}"))
+        found.append(Unfinished("asking", _name(asking), words, Subject(About.RECEIPT, asking.receipt_id)))
     for row in closing.idle_credits(connection, stretch):
-        page = f"/accounts/{row.patient_id}?why=e{row.id}"
-        found.append(Unfinished("credit", _name(row), plain(int(row.cents)), page))
+        entry = Subject(About.ACCOUNT, row.patient_id, entry_id=row.id)
+        found.append(Unfinished("credit", _name(row), plain(int(row.cents)), entry))
     for plan in running_plans(connection, today):
         if plan.needs_a_person:
             found.append(
@@ -138,7 +140,7 @@ def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[U
                     "plan",
                     f"{plan.row.first} {plan.row.last}",
                     f"{plain(plan.standing.due)} due",
-                    f"/accounts/{plan.row.patient_id}",
+                    Subject(About.ACCOUNT, plan.row.patient_id),
                 )
             )
     return found

@@ -45,7 +45,7 @@ JOURNAL_COLUMNS = (
 )
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class DaySheet:
     """`by_provider` in the clinic's order with names; `by_day` every day that has entries."""
 
@@ -74,17 +74,17 @@ def day_sheet(connection: Connection, clinic: Clinic, site_id: int, first: date,
         return clinic.providers[number].short if number in clinic.providers else "No provider"
 
     return DaySheet(
-        first,
-        last,
-        [(name(number), sums) for number, sums in named if not sums.empty],
-        sorted(days.items()),
-        [
+        first=first,
+        last=last,
+        by_provider=[(name(number), sums) for number, sums in named if not sums.empty],
+        by_day=sorted(days.items()),
+        tenders=[
             (clinic.money.tender_words(row.tender), int(row.cents), row.number)
             for row in tender_sums(connection, site_id, first, last)
         ],
-        payer_sums(connection, site_id, first, last),
-        reason_sums(connection, site_id, first, last),
-        total,
+        payers=payer_sums(connection, site_id, first, last),
+        reasons=reason_sums(connection, site_id, first, last),
+        total=total,
     )
 
 

@@ -17,7 +17,7 @@ from zax.store.money import queries as money
 from zax.store.money.records import LedgerVisit, LineWords, NamedEntry
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class OpenLine:
     """A charge with something open; cents. `cents` is the patient's open part less what a terminal is being
     asked for, `since` the day it came to them.
@@ -35,7 +35,7 @@ class OpenLine:
     since: date
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Credit:
     """Money that pays nothing yet; `entry_id` is the journal entry that brought it, `coming` says that its
     visit is still to come.
@@ -98,16 +98,16 @@ def _lines(
         if open_cents > 0:
             found.append(
                 OpenLine(
-                    line.id,
-                    line.person_id,
-                    people[line.person_id],
-                    line.visit_id,
-                    line.visit_day or since[line.id],
-                    line_words(clinic, line),
-                    line_code(clinic, line),
-                    open_cents,
-                    parts[line.id].insurer,
-                    since[line.id],
+                    line_id=line.id,
+                    patient_id=line.person_id,
+                    first=people[line.person_id],
+                    visit_id=line.visit_id,
+                    day=line.visit_day or since[line.id],
+                    words=line_words(clinic, line),
+                    code=line_code(clinic, line),
+                    cents=open_cents,
+                    insurer=parts[line.id].insurer,
+                    since=since[line.id],
                 )
             )
     return sorted(found, key=lambda each: (each.day, each.line_id))
@@ -154,14 +154,14 @@ def open_credits(
                 coming = visit is not None and visit.state in _BEFORE_CHARGES
                 found.append(
                     Credit(
-                        entry_id,
-                        row.patient_id,
-                        people[row.patient_id],
-                        row.visit_id,
-                        row.day,
-                        cents,
-                        row.words,
-                        coming,
+                        entry_id=entry_id,
+                        patient_id=row.patient_id,
+                        first=people[row.patient_id],
+                        visit_id=row.visit_id,
+                        day=row.day,
+                        cents=cents,
+                        words=row.words,
+                        coming=coming,
                     )
                 )
     return sorted(found, key=lambda each: each.entry_id)

@@ -14,6 +14,7 @@ from datetime import date
 from zax.core.errors import NotFound
 from zax.core.money.cents import plain
 from zax.core.money.journal import LOWERS, RAISES, Kind, held_by
+from zax.core.reading import reference
 from zax.desk.money.account import Account, LedgerView, Line
 from zax.store.money.records import NamedEntry
 
@@ -34,15 +35,15 @@ KIND_WORDS = {
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One step of the sum; `plum` is the insurer's. `href` leads to what it is about."""
+    """One step of the sum; `plum` is the insurer's. `key` names the amount it is about."""
 
     words: str
     cents: int
     plum: bool = False
-    href: str = ""
+    key: str = ""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Why:
     """`rows` add up to `cents`; `notes` say who and when; `say` is for the phone. `entry` and `line` are what
     can be corrected; `pays` the lines a credit pays.
@@ -61,20 +62,20 @@ class Why:
 
 def explain(account: Account, key: str) -> Why:
     """Raises NotFound for a name that is not on this account."""
-    kind, number = key[:1], key[1:]
+    kind, number = key[:1], reference(key[1:])
     if kind == "t":
         return _whole(account)
-    if not number.isdecimal():
+    if not number:
         raise NotFound("There is no such amount on this account.")
     if kind == "e":
         for visit in account.visits:
             for entry in visit.entries:
-                if entry.id == int(number):
+                if entry.id == number:
                     return _entry(account, visit, entry)
     for visit in account.visits:
-        if kind in {"v", "i"} and visit.id == int(number):
+        if kind in {"v", "i"} and visit.id == number:
             return _part(account, visit, insurer=kind == "i")
-        if kind == "o" and visit.id is None and visit.patient_id == int(number):
+        if kind == "o" and visit.id is None and visit.patient_id == number:
             return _part(account, visit, insurer=False)
     raise NotFound("There is no such amount on this account.")
 
@@ -82,7 +83,7 @@ def explain(account: Account, key: str) -> Why:
 def _whole(account: Account) -> Why:
     """What the household is to pay: visit by visit, less what waits as credit."""
     rows = [
-        Row(f"{each.first}, {title(each).lower()} {_day(each.day)}", each.open.patient, href=_key(each))
+        Row(f"{each.first}, {title(each).lower()} {_day(each.day)}", each.open.patient, key=_key(each))
         for each in account.visits
         if each.open.patient
     ]
@@ -95,7 +96,7 @@ def _whole(account: Account) -> Why:
         if not total
         else f"{plain(-total)} is in credit."
     )
-    return Why("t", total, rows, (), say)
+    return Why(key="t", cents=total, rows=rows, notes=(), say=say)
 
 
 def _key(visit: LedgerView) -> str:
@@ -116,7 +117,13 @@ def _part(account: Account, visit: LedgerView, insurer: bool) -> Why:
                 Row(f"{_day(entry.day)} {entry_words(account, entry)}", cents, insurer, f"e{entry.id}")
             )
     total = visit.open.insurer if insurer else visit.open.patient
-    return Why(f"i{visit.id}" if insurer else _key(visit), total, rows, (), sentence(account, visit))
+    return Why(
+        key=f"i{visit.id}" if insurer else _key(visit),
+        cents=total,
+        rows=rows,
+        notes=(),
+        say=sentence(account, visit),
+    )
 
 
 def entry_words(account: Account, entry: NamedEntry) -> str:
@@ -194,7 +201,15 @@ def _entry(account: Account, visit: LedgerView, entry: NamedEntry) -> Why:
     )
     rows = [row for row in rows if row.cents] or rows[:1]
     return Why(
-        f"e{entry.id}", entry.patient_cents + entry.insurer_cents, rows, notes, "", entry, line, held, left
+        key=f"e{entry.id}",
+        cents=entry.patient_cents + entry.insurer_cents,
+        rows=rows,
+        notes=notes,
+        say="",
+        entry=entry,
+        line=line,
+        pays=held,
+        left=left,
     )
 
 

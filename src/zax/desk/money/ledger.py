@@ -108,14 +108,14 @@ def priced_line(clinic: Clinic, line: ServiceLine) -> PricedLine:
     """A service as the estimate takes it."""
     service = clinic.services[line.service_id]
     return PricedLine(
-        line.id,
-        line.fee_cents * line.units,
-        service.category,
-        line.billed,
-        service.code,
-        line.units,
-        line.tooth,
-        line.authorized,
+        line_id=line.id,
+        cents=line.fee_cents * line.units,
+        category=service.category,
+        billed=line.billed,
+        code=service.code,
+        units=line.units,
+        tooth=line.tooth,
+        authorized=line.authorized,
     )
 
 

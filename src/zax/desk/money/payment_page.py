@@ -50,7 +50,7 @@ class Ahead:
     copay: int
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PayDesk:
     """Everything on the payment page. `asking` are payments of the household that are being clarified."""
 
@@ -82,15 +82,15 @@ def pay_desk(
         for row in coming
     ]
     return PayDesk(
-        patient,
-        money.household_name(connection, household_id),
-        len(money.household_people(connection, household_id)),
-        open_items(connection, clinic, household_id),
-        ahead,
-        payments.cards_of(connection, household_id),
-        products(connection),
-        last_ways(connection, household_id),
-        payments.asking_of(connection, household_id),
+        patient=patient,
+        household=money.household_name(connection, household_id),
+        members=len(money.household_people(connection, household_id)),
+        items=open_items(connection, clinic, household_id),
+        ahead=ahead,
+        cards=payments.cards_of(connection, household_id),
+        products=products(connection),
+        ways=last_ways(connection, household_id),
+        asking=payments.asking_of(connection, household_id),
     )
 
 

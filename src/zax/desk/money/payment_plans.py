@@ -27,6 +27,7 @@ from zax.core.money.payment_plan import (
     standing,
 )
 from zax.core.money.tender import PaymentState, TenderForm
+from zax.core.reading import needed_day
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -42,7 +43,7 @@ from zax.store.money import queries as money
 from zax.store.money.records import CardOnFile, NamedPlan, PlanTry
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PaymentPlanForm:
     """A plan as typed; `lines` are the charges it is for."""
 
@@ -54,7 +55,7 @@ class PaymentPlanForm:
     card_id: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PlanView:
     """A plan as it stands; `open` are the cents open on its charges by line, `failed` what the card said last
     of the instalment that is due.
@@ -90,7 +91,7 @@ def make_plan(tx: Transaction, patient_id: int, form: PaymentPlanForm) -> int:
     if stored.any_on_plan(tx.connection, wanted):
         raise Refused("One of these charges is on a plan already. End that plan first.", "lines")
     cents, count = check_plan(form.amount, form.count, sum(open_lines[line] for line in wanted))
-    first = _first_day(form.first)
+    first = needed_day(form.first, "first", "Choose the day of the first instalment.")
     check_first(first, tx.business_day(tx.clinic.first_site.id))
     if form.every not in EVERY:
         raise Refused("Choose how often an instalment is due.", "every")
@@ -111,13 +112,6 @@ def make_plan(tx: Transaction, patient_id: int, form: PaymentPlanForm) -> int:
     tx.audit("plan.made", patient_id=patient_id, plan=plan_id, cents=cents, count=count)
     tx.tell("money", patient_id=patient_id)
     return plan_id
-
-
-def _first_day(text: str) -> date:
-    try:
-        return date.fromisoformat(text.strip())
-    except ValueError:
-        raise Refused("Choose the day of the first instalment.", "first") from None
 
 
 @act("payments")
@@ -152,7 +146,16 @@ def _view(connection: Connection, row: NamedPlan, today: date) -> PlanView:
     card = payments.card_of(connection, row.card_id) if row.card_id else None
     declined = [each for each in tries if each.state == PaymentState.DECLINED]
     failed = declined[-1].words if declined else ""
-    return PlanView(row, row.first, instalments, found, still, card, failed, len(declined))
+    return PlanView(
+        row=row,
+        first=row.first,
+        instalments=instalments,
+        standing=found,
+        open=still,
+        card=card,
+        failed=failed,
+        tries=len(declined),
+    )
 
 
 def _open_of(connection: Connection, plan_id: int) -> dict[int, int]:
@@ -212,7 +215,9 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> int:
     cents = plan.standing.due
     card_id = plan.card.id if plan.card else None
     form = PayForm(
-        [TenderForm("file", plain(cents), card_id=card_id)], items, _try_key(plan.row.id, number, today)
+        tenders=[TenderForm("file", plain(cents), card_id=card_id)],
+        items=items,
+        key=_try_key(plan.row.id, number, today),
     )
     try:
         take_payment(desk, WORKER, terminal, plan.row.patient_id, form)

@@ -55,7 +55,7 @@ class Item:
     cents: int | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PayForm:
     """A payment as typed; `key` is the form's own, `over` says what more than the dues is: change or credit.
     `sales` are products sold with it.

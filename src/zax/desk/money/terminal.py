@@ -26,7 +26,7 @@ from zax.store.money.records import Payment
 CLARIFY_AFTER = timedelta(seconds=15)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class TenderResult:
     """What became of one tender; `words` is the sentence to show."""
 
@@ -131,13 +131,13 @@ def ask_later(tx: Transaction, key: str) -> None:
 def result_of(payment: Payment) -> TenderResult:
     state = PaymentState(payment.state)
     return TenderResult(
-        payment.id,
-        payment.request_key,
-        payment.tender,
-        state,
-        payment.cents,
-        payment.asked_cents,
-        _said(payment, state),
+        payment_id=payment.id,
+        key=payment.request_key,
+        tender=payment.tender,
+        state=state,
+        cents=payment.cents,
+        asked=payment.asked_cents,
+        words=_said(payment, state),
     )
 
 

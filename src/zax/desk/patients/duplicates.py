@@ -43,16 +43,16 @@ def known_of(row: KnownPatient) -> Known:
     phones = frozenset(each for each in (row.phone, row.home_phone, row.work_phone) if each)
     members = frozenset((row.members or "").split(",")) - {""}
     return Known(
-        row.id,
-        row.first_key,
-        row.last_key,
-        row.birth,
-        phones,
-        members,
-        row.street,
-        row.email,
-        row.sex,
-        search_key(row.used_name),
+        id=row.id,
+        first=row.first_key,
+        last=row.last_key,
+        birth=row.birth,
+        phones=phones,
+        members=members,
+        street=row.street,
+        email=row.email,
+        sex=row.sex,
+        used=search_key(row.used_name),
     )
 
 
@@ -70,12 +70,12 @@ def like_typed(
         member=member_key(member),
     )
     typed = Known(
-        0,
-        keys.first_key,
-        keys.last_key,
-        birth,
-        frozenset({phone} - {""}),
-        frozenset({member_key(member)} - {""}),
+        id=0,
+        first=keys.first_key,
+        last=keys.last_key,
+        birth=birth,
+        phones=frozenset({phone} - {""}),
+        members=frozenset({member_key(member)} - {""}),
     )
     rows = known_patients(connection, near)
     found = [

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import date
-
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.patients.flags import Flag
+from zax.core.reading import optional_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import locked_patient
@@ -46,10 +45,7 @@ def add_note(tx: Transaction, patient_id: int, words: str, pinned: bool, until: 
         raise Refused("Write the note first.", "note")
     if len(kept) > LONGEST_NOTE:
         raise Refused(f"A note has at most {LONGEST_NOTE} letters; this has {len(kept)}.", "note")
-    try:
-        last = date.fromisoformat(until) if until else None
-    except ValueError:
-        raise Refused("Choose the day from the calendar.", "until") from None
+    last = optional_day(until, "until", "Choose the day from the calendar.")
     if last is not None and last < tx.now.date():
         raise Refused("That day is over. Leave it empty for a note that stays.", "until")
     note_id = stored.add_note(

@@ -63,15 +63,15 @@ def _values(row: Patient) -> dict[str, str]:
 
 def _coverage(row: Coverage) -> CardCoverage:
     return CardCoverage(
-        str(row.id),
-        row.payer_name,
-        row.plan_name,
-        row.member_id,
-        row.group_number,
-        row.relationship,
-        row.rank,
-        row.from_day,
-        row.to_day,
+        number=str(row.id),
+        payer=row.payer_name,
+        plan=row.plan_name,
+        member_id=row.member_id,
+        group=row.group_number,
+        relationship=row.relationship,
+        rank=row.rank,
+        from_day=row.from_day,
+        to_day=row.to_day,
     )
 
 
@@ -81,10 +81,10 @@ def _visit(clinic: Clinic, row: RecordVisit) -> CardVisit:
         minutes=row.start_min
     )
     return CardVisit(
-        str(row.id),
-        starts,
-        starts + timedelta(minutes=row.minutes),
-        clinic.types[row.type_id].name,
-        clinic.providers[row.provider_id].name,
-        row.state,
+        number=str(row.id),
+        starts=starts,
+        ends=starts + timedelta(minutes=row.minutes),
+        words=clinic.types[row.type_id].name,
+        provider=clinic.providers[row.provider_id].name,
+        stop=row.state,
     )

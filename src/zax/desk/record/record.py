@@ -33,7 +33,7 @@ MOST_AHEAD, MOST_PAST = 6, 9
 _CHANGES = ("patient.%", "coverage.%", "planned.%")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class CoverageShown:
     """A coverage with what is used of it (for those that count today), its holder in words, how its last
     check stands (fine, problem, failed, unchecked, phone) and whether it holds today.
@@ -47,7 +47,7 @@ class CoverageShown:
     first: bool
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Record:
     """Everything the page shows. `visits` are those ahead, soonest first, then the past, latest first."""
 
@@ -84,22 +84,22 @@ def record_of(connection: Connection, clinic: Clinic, patient_id: int, now: date
     covers = coverages_of(connection, [patient_id])
     ahead = stored.visits_ahead(connection, patient_id, today, MOST_AHEAD)
     return Record(
-        row,
-        record_gaps(facts_of(clinic, row, covers, today)),
-        flags_of(connection, patient_id),
-        notes_of(connection, patient_id, today),
-        _coverages(connection, clinic, row, covers, now, today),
-        _orders(clinic, covers, today),
-        members_of(connection, row.household_id),
-        stored.next_days(connection, row.household_id, today),
-        stored.household_owes(connection, row.household_id),
-        [*ahead, *stored.visits_past(connection, patient_id, today, MOST_PAST)],
-        len(ahead),
-        planned_for(connection, patient_id),
-        reasons_of(connection, patient_id),
-        tally_of(connection, patient_id),
-        files_of(connection, patient_id),
-        stored.merged_numbers(connection, patient_id),
+        patient=row,
+        gaps=record_gaps(facts_of(clinic, row, covers, today)),
+        flags=flags_of(connection, patient_id),
+        notes=notes_of(connection, patient_id, today),
+        coverages=_coverages(connection, clinic, row, covers, now, today),
+        order=_orders(clinic, covers, today),
+        members=members_of(connection, row.household_id),
+        next_days=stored.next_days(connection, row.household_id, today),
+        owes=stored.household_owes(connection, row.household_id),
+        visits=[*ahead, *stored.visits_past(connection, patient_id, today, MOST_PAST)],
+        ahead=len(ahead),
+        planned=planned_for(connection, patient_id),
+        waits=reasons_of(connection, patient_id),
+        tally=tally_of(connection, patient_id),
+        files=files_of(connection, patient_id),
+        merged=stored.merged_numbers(connection, patient_id),
     )
 
 
@@ -126,12 +126,12 @@ def _shown(clinic: Clinic, row: Coverage, cover: Cover | None, now: datetime, to
     fresh = row.checked_at is not None and now - row.checked_at < timedelta(days=habits_of(clinic).fresh_days)
     state = row.check_state if fresh or row.check_state == "failed" else "unchecked"
     return CoverageShown(
-        row,
-        cover,
-        words,
-        "phone" if clinic.payers[row.payer_id].eligibility != "auto" else state,
-        holds_on(row, today),
-        row.rank == 1,
+        row=row,
+        cover=cover,
+        holder=words,
+        state="phone" if clinic.payers[row.payer_id].eligibility != "auto" else state,
+        holds=holds_on(row, today),
+        first=row.rank == 1,
     )
 
 

@@ -24,34 +24,38 @@ def facts_of(clinic: Clinic, row: Patient, covers: Sequence[Coverage], day: date
     """What the gaps are computed from; `covers` from store.coverage."""
     number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(row.texts_to)
     return Facts(
-        row.birth,
-        row.sex,
-        row.phone,
-        row.street,
-        row.zip,
-        "".join(getattr(row, name) for name in PHONES if name != "phone"),
-        getattr(row, number) if number and row.phone else None,
-        row.emergency_name,
-        [_cover_facts(clinic, c) for c in covers if holds_on(c, day)],
+        birth=row.birth,
+        sex=row.sex,
+        phone=row.phone,
+        street=row.street,
+        zip=row.zip,
+        other_phones="".join(getattr(row, name) for name in PHONES if name != "phone"),
+        texts_go=getattr(row, number) if number and row.phone else None,
+        emergency=row.emergency_name,
+        coverages=[_cover_facts(clinic, c) for c in covers if holds_on(c, day)],
     )
 
 
 def _cover_facts(clinic: Clinic, row: Coverage) -> CoverFacts:
     street = row.holder.get("street", "") if row.subscriber_id is None else "on their own record"
     return CoverFacts(
-        row.id,
-        row.plan_name,
-        row.member_id,
-        row.relationship == "18",
-        holder_of(row).birth,
-        street,
-        row.group_number,
-        "group" in clinic.payers[row.payer_id].required,
+        id=row.id,
+        words=row.plan_name,
+        member_id=row.member_id,
+        own=row.relationship == "18",
+        holder_birth=holder_of(row).birth,
+        holder_address=street,
+        group=row.group_number,
+        needs_group="group" in clinic.payers[row.payer_id].required,
     )
 
 
 def visit_facts(clinic: Clinic, visit: Visit, covers: Sequence[Coverage]) -> Facts:
     """What stops the visit from being billed or its patient from being reached."""
     return Facts(
-        visit.birth, visit.sex, visit.phone, visit.street, coverages=[_cover_facts(clinic, c) for c in covers]
+        birth=visit.birth,
+        sex=visit.sex,
+        phone=visit.phone,
+        street=visit.street,
+        coverages=[_cover_facts(clinic, c) for c in covers],
     )

@@ -17,9 +17,9 @@ import holidays
 from zax.core.book.calendar import DAY, Pattern
 from zax.core.book.hours import Span, clock_words
 from zax.core.errors import Mendable, NotFound, ProblemCollector, Refused
+from zax.core.reading import parse_clock, reference
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.book.booking import parse_clock
 from zax.desk.book.placing import provider_of
 from zax.desk.book.shelf import lift
 from zax.desk.book.track import locked_visit
@@ -31,6 +31,7 @@ from zax.store.clinic.hours import HoursLine, replace_hours
 from zax.store.engine import Connection
 
 AHEAD = timedelta(days=430)
+WEEKDAYS = frozenset("0123456")
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +59,7 @@ class Affected(Mendable):
         )
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HoursRow:
     """One row of the weekly editor, as typed."""
 
@@ -92,13 +93,9 @@ def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
         for number, row in enumerate(rows):
             start = wrong.take(parse_clock, row.start, f"start-{number}")
             end = wrong.take(_parse_end, row.end, f"end-{number}")
-            if (
-                not row.weekday.isdecimal()
-                or int(row.weekday) > 6
-                or row.pattern not in {p.value for p in Pattern}
-            ):
+            if row.weekday not in WEEKDAYS or row.pattern not in {p.value for p in Pattern}:
                 wrong.add(f"start-{number}", "Choose a weekday and how often.")
-            elif not row.site_id.isdecimal() or int(row.site_id) not in clinic.sites:
+            elif reference(row.site_id) not in clinic.sites:
                 wrong.add(f"start-{number}", "Choose a site.")
             elif start is not None and end is not None and end <= start:
                 wrong.add(f"end-{number}", f"It has to end after {clock_words(start)}.")
@@ -107,7 +104,7 @@ def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
                     HoursLine(
                         weekday=int(row.weekday),
                         pattern=row.pattern,
-                        site_id=int(row.site_id),
+                        site_id=reference(row.site_id),
                         start_min=start,
                         end_min=end,
                         rest=row.rest.strip()[:40],
@@ -262,7 +259,7 @@ def _decide(tx: Transaction, people: Sequence[int], first: date, decision: str, 
         return
     if decision != "shelf":
         raise Affected(outside)
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     for visit_id in sorted({each.visit_id for each in outside}):
         lift(tx, locked_visit(tx, visit_id), words, True, memo)
     memo.write(f"shelved {len(memo.before)} visits, {words}")

@@ -10,6 +10,7 @@ from zax.core.errors import ProblemCollector, Refused
 from zax.core.money.adjust import NO_LIMIT
 from zax.core.money.drawer import counted_amount
 from zax.core.people.roles import Role
+from zax.core.reading import needed_number, whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.store.money import setup
@@ -47,20 +48,18 @@ def save_discount(
 ) -> None:
     wrong = ProblemCollector()
     kept = wrong.take(_words, words, 60)
-    share = int(percent) if percent.strip().isdecimal() and len(percent.strip()) < 4 else 0
-    if not 1 <= share <= 100:
-        wrong.add("percent", "A whole percentage from 1 to 100.")
+    share = wrong.take(needed_number, percent, "percent", 1, 100, "A whole percentage from 1 to 100.")
     if flag_id is not None and flag_id not in tx.clinic.flags:
         wrong.add("flag_id", "Choose a flag from the list.")
     wrong.raise_if_any()
-    assert kept is not None
+    assert kept is not None and share is not None
     setup.keep_discount(
         tx.connection, discount_id, version, words=kept, percent=share, flag_id=flag_id, active=active
     )
     tx.change_setup("setup.discount", words=kept)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ProductForm:
     """A product as typed; tax in percent such as 8.25."""
 
@@ -128,7 +127,4 @@ def _percent(text: str, field: str) -> int:
 
 
 def _whole(text: str, field: str) -> int:
-    number = text.strip() or "0"
-    if not number.isdecimal() or len(number) > 5:
-        raise Refused("A whole number, 0 or more.", field)
-    return int(number)
+    return whole_number(text, field, 0, 99_999, "A whole number, 0 or more.")

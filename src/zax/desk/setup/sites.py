@@ -8,9 +8,9 @@ from zoneinfo import available_timezones
 
 from zax.core.book.hours import clock_words
 from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.core.reading import parse_clock
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.book.booking import parse_clock
 from zax.desk.book.shelf import lift
 from zax.desk.book.track import locked_visit
 from zax.desk.book.undo import Memo
@@ -124,7 +124,7 @@ def _decide(tx: Transaction, room_id: int, decision: str) -> None:
                 for r in rows
             ]
         )
-    memo = Memo(tx)
+    memo = Memo(tx=tx)
     for row in sorted(rows, key=lambda row: row.id):
         lift(tx, locked_visit(tx, row.id), f"{tx.clinic.rooms[room_id].name} out of use", True, memo)
     memo.write(f"shelved {len(rows)} visits of {tx.clinic.rooms[room_id].name}")

@@ -11,10 +11,9 @@ from typing import Any
 from zax.core.book.booking import LONGEST_VISIT
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound, ProblemCollector, Refused
-from zax.core.reading import whole_number
+from zax.core.reading import parse_clock, whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.book.booking import parse_clock
 from zax.desk.clinic.clinic import Clinic
 from zax.store.clinic import setup
 
@@ -35,7 +34,7 @@ class NeedRow:
     same_as: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class TypeForm:
     """A visit type as typed. `lead_parts` such as '0-10, 40-60'; `hours` such as 'mon tue 8:00-12:00; fri
     13:00-16:00'.

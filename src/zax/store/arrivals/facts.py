@@ -12,26 +12,44 @@ from sqlalchemy import BindParameter, Connection, bindparam, text
 
 _IDS: BindParameter[object] = bindparam("ids", expanding=True)
 _FLAGS = text(
-    "SELECT patient_id, flag_id FROM patient_flag WHERE patient_id IN :ids AND ended_at IS NULL"
+    """
+    SELECT patient_id, flag_id
+    FROM patient_flag
+    WHERE patient_id IN :ids AND ended_at IS NULL
+    """
 ).bindparams(_IDS)
 _OWES = text(
-    "SELECT patient_id, SUM(patient_cents) AS cents FROM journal WHERE patient_id IN :ids GROUP BY patient_id"
-).bindparams(_IDS)
-_LAST = text(
-    "SELECT patient_id, MAX(day) AS day FROM visit WHERE patient_id IN :ids AND day < :today AND state IN"
-    " ('checkout', 'left', 'settled') GROUP BY patient_id"
+    """
+    SELECT patient_id, SUM(patient_cents) AS cents
+    FROM journal
+    WHERE patient_id IN :ids
+    GROUP BY patient_id
+    """
 ).bindparams(_IDS)
 _DIAGNOSES = text(
-    "SELECT DISTINCT v.patient_id, d.code FROM visit v JOIN visit_diagnosis d ON d.visit_id = v.id WHERE"
-    " v.patient_id IN :ids ORDER BY d.code"
+    """
+    SELECT DISTINCT v.patient_id, d.code
+    FROM visit v
+    JOIN visit_diagnosis d ON d.visit_id = v.id
+    WHERE v.patient_id IN :ids
+    ORDER BY d.code
+    """
 ).bindparams(_IDS)
 _SIGNED = text(
-    "SELECT patient_id, template_id, MAX(at) AS at FROM signed_form WHERE patient_id IN :ids AND template_id"
-    " IS NOT NULL GROUP BY patient_id, template_id"
+    """
+    SELECT patient_id, template_id, MAX(at) AS at
+    FROM signed_form
+    WHERE patient_id IN :ids AND template_id IS NOT NULL
+    GROUP BY patient_id, template_id
+    """
 ).bindparams(_IDS)
 _RECALLS = text(
-    "SELECT patient_id, MIN(due_day) AS day FROM recall WHERE patient_id IN :ids AND ended_at IS NULL GROUP"
-    " BY patient_id"
+    """
+    SELECT patient_id, MIN(due_day) AS day
+    FROM recall
+    WHERE patient_id IN :ids AND ended_at IS NULL
+    GROUP BY patient_id
+    """
 ).bindparams(_IDS)
 
 
@@ -52,11 +70,6 @@ def diagnoses_by_patient(connection: Connection, ids: Sequence[int]) -> dict[int
 def balances(connection: Connection, ids: Sequence[int]) -> dict[int, int]:
     """Cents of the patient's part of everything."""
     return {row.patient_id: int(row.cents) for row in connection.execute(_OWES, {"ids": ids})}
-
-
-def last_visits(connection: Connection, ids: Sequence[int], before: date) -> dict[int, date]:
-    """The last day before this one on which each was here."""
-    return {row.patient_id: row.day for row in connection.execute(_LAST, {"ids": ids, "today": before})}
 
 
 def signed_by_patient(connection: Connection, ids: Sequence[int]) -> dict[int, dict[int, datetime]]:

@@ -15,8 +15,12 @@ from zax.store.rows import add, many
 
 _d = headsup_dismissal
 _DISMISSED = text(
-    "SELECT patient_id, headsup_id FROM headsup_dismissal WHERE patient_id IN :ids AND undone_at IS NULL AND "
-    "(visit_id IN :visits OR (visit_id IS NULL AND day = :today))"
+    """
+    SELECT patient_id, headsup_id
+    FROM headsup_dismissal
+    WHERE patient_id IN :ids AND undone_at IS NULL AND (visit_id IN :visits OR (visit_id IS NULL AND day =
+        :today))
+    """
 ).bindparams(bindparam("ids", expanding=True), bindparam("visits", expanding=True))
 
 

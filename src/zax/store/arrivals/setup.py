@@ -20,13 +20,13 @@ def arrival_steps(connection: Connection) -> dict[int, ArrivalStep]:
     return {
         row.id: ArrivalStep(
             Step(
-                row.id,
-                StepKind(row.kind),
-                row.words,
-                row.note,
-                row.required,
-                for_whom_from(row.for_whom),
-                row.template_id,
+                id=row.id,
+                kind=StepKind(row.kind),
+                words=row.words,
+                note=row.note,
+                required=row.required,
+                for_whom=for_whom_from(row.for_whom),
+                template_id=row.template_id,
             ),
             row.position,
             row.active,
@@ -40,12 +40,12 @@ def heads_ups(connection: Connection) -> dict[int, HeadsUpSetup]:
     return {
         row.id: HeadsUpSetup(
             HeadsUp(
-                row.id,
-                row.words,
-                row.todo,
-                frozenset(row.places),
-                compile_condition(row.condition),
-                row.warns,
+                id=row.id,
+                words=row.words,
+                todo=row.todo,
+                places=frozenset(row.places),
+                holds=compile_condition(row.condition),
+                warns=row.warns,
             ),
             row.condition,
             row.active,
@@ -59,7 +59,12 @@ def form_templates(connection: Connection) -> dict[int, FormTemplate]:
     table = tables.form_template
     return {
         row.id: FormTemplate(
-            row.id, row.name, blocks_from(row.blocks), row.again_months, row.active, row.version
+            id=row.id,
+            name=row.name,
+            blocks=blocks_from(row.blocks),
+            again_months=row.again_months,
+            active=row.active,
+            version=row.version,
         )
         for row in connection.execute(select(table).order_by(table.c.id))
     }

@@ -13,12 +13,20 @@ from zax.store.rows import add, many
 
 _d = arrival_done
 _LAST_DONE = text(
-    "SELECT d.step_id, MAX(d.at) AS at FROM arrival_done d WHERE d.patient_id = :patient_id AND d.visit_id <>"
-    " :visit_id AND d.undone_at IS NULL AND d.how = 'done' GROUP BY d.step_id"
+    """
+    SELECT d.step_id, MAX(d.at) AS at
+    FROM arrival_done d
+    WHERE d.patient_id = :patient_id AND d.visit_id <> :visit_id AND d.undone_at IS NULL AND d.how = 'done'
+    GROUP BY d.step_id
+    """
 )
 _CARDS = text(
-    "SELECT kind, MAX(at) AS at FROM patient_file WHERE patient_id = :patient_id AND ended_at IS NULL AND"
-    " kind IN ('card_front', 'card_back') GROUP BY kind"
+    """
+    SELECT kind, MAX(at) AS at
+    FROM patient_file
+    WHERE patient_id = :patient_id AND ended_at IS NULL AND kind IN ('card_front', 'card_back')
+    GROUP BY kind
+    """
 )
 
 

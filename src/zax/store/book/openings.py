@@ -17,41 +17,67 @@ from zax.store.rows import many
 # A row a person, site and day: its spans as 'start end start end ...', so that a month of a large clinic is a
 # few hundred rows.
 _SLOTS = text(
-    "SELECT s.provider_id, s.day, v.site_id, GROUP_CONCAT(s.start_min, ' ', s.end_min SEPARATOR ' ') AS spans"
-    " FROM staff_slot s JOIN visit v ON v.id = s.visit_id WHERE s.provider_id IN :people AND s.day BETWEEN"
-    " :first AND :last AND v.state NOT IN :frees AND v.id NOT IN :leaving GROUP BY s.provider_id, s.day,"
-    " v.site_id"
+    """
+    SELECT s.provider_id, s.day, v.site_id, GROUP_CONCAT(s.start_min, ' ', s.end_min SEPARATOR ' ') AS spans
+    FROM staff_slot s
+    JOIN visit v ON v.id = s.visit_id
+    WHERE s.provider_id IN :people AND s.day BETWEEN :first AND :last AND v.state NOT IN :frees AND v.id NOT
+        IN :leaving
+    GROUP BY s.provider_id, s.day, v.site_id
+    """
 ).bindparams(
     bindparam("people", expanding=True),
     bindparam("frees", expanding=True),
     bindparam("leaving", expanding=True),
 )
 _ROOMS = text(
-    "SELECT room_id, day, GROUP_CONCAT(start_min, ' ', start_min + minutes + buffer_min SEPARATOR ' ') AS"
-    " spans FROM visit WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND"
-    " id NOT IN :leaving GROUP BY room_id, day"
+    """
+    SELECT room_id, day, GROUP_CONCAT(start_min, ' ', start_min + minutes + buffer_min SEPARATOR ' ') AS
+        spans
+    FROM visit
+    WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN :leaving
+    GROUP BY room_id, day
+    """
 ).bindparams(
     bindparam("sites", expanding=True),
     bindparam("frees", expanding=True),
     bindparam("leaving", expanding=True),
 )
 _COUNTS = text(
-    "SELECT day, site_id, type_id, COUNT(*) AS n FROM visit WHERE site_id IN :sites AND day BETWEEN :first"
-    " AND :last AND state NOT IN :frees AND id NOT IN :leaving AND type_id IN :types GROUP BY day, site_id,"
-    " type_id"
+    """
+    SELECT day, site_id, type_id, COUNT(*) AS n
+    FROM visit
+    WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN :leaving
+        AND type_id IN :types
+    GROUP BY day, site_id, type_id
+    """
 ).bindparams(*(bindparam(name, expanding=True) for name in ("sites", "frees", "leaving", "types")))
 _OF_PEOPLE = text(
-    "SELECT day, site_id, patient_id, start_min, minutes FROM visit WHERE patient_id IN :patients AND day"
-    " BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN :leaving"
+    """
+    SELECT day, site_id, patient_id, start_min, minutes
+    FROM visit
+    WHERE patient_id IN :patients AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN
+        :leaving
+    """
 ).bindparams(*(bindparam(name, expanding=True) for name in ("patients", "frees", "leaving")))
 _FAMILY = text(
-    "SELECT o.id, o.first FROM patient p JOIN patient o ON o.household_id = p.household_id WHERE p.id ="
-    " :patient_id AND o.status = 'active'"
+    """
+    SELECT o.id, o.first
+    FROM patient p
+    JOIN patient o ON o.household_id = p.household_id
+    WHERE p.id = :patient_id AND o.status = 'active'
+    """
 )
 _LAST_WITH = text(
-    "SELECT v.provider_id FROM visit v JOIN visit_type t ON t.id = v.type_id WHERE v.patient_id = :patient_id"
-    " AND t.role = :role AND v.state IN ('left', 'settled', 'checkout', 'room') ORDER BY v.day DESC,"
-    " v.start_min DESC LIMIT 1"
+    """
+    SELECT v.provider_id
+    FROM visit v
+    JOIN visit_type t ON t.id = v.type_id
+    WHERE v.patient_id = :patient_id AND t.role = :role AND v.state IN ('left', 'settled', 'checkout',
+        'room')
+    ORDER BY v.day DESC, v.start_min DESC
+    LIMIT 1
+    """
 )
 
 

@@ -22,8 +22,14 @@ _PLANNED = (
     .order_by(_p.c.phase, _p.c.id)
 )
 _HOUSEHOLD = text(
-    "SELECT o.id, o.first, o.last, o.birth FROM patient p JOIN patient o ON o.household_id = p.household_id "
-    "WHERE p.id = :patient_id AND o.id <> p.id AND o.status = 'active' ORDER BY o.birth, o.id LIMIT 12"
+    """
+    SELECT o.id, o.first, o.last, o.birth
+    FROM patient p
+    JOIN patient o ON o.household_id = p.household_id
+    WHERE p.id = :patient_id AND o.id <> p.id AND o.status = 'active'
+    ORDER BY o.birth, o.id
+    LIMIT 12
+    """
 )
 
 

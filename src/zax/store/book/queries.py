@@ -8,7 +8,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, bindparam, func, select, text
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
-from zax.core.book.track import FREES_THE_TIME, STOP_WORDS, Stop
+from zax.core.book.track import FREES_THE_TIME, INSIDE, ON_THE_BOOK, STOP_WORDS, Stop
 from zax.store.book.records import (
     BusyPerson,
     BusyRoom,
@@ -25,7 +25,7 @@ from zax.store.book.records import (
     Visit,
     WeekVisit,
 )
-from zax.store.rows import many, one
+from zax.store.rows import many, one, sql_list
 from zax.store.schema import audit, patient, provider_day, room_day, staff_slot, track_move, user, visit
 
 _BAR = (
@@ -65,7 +65,7 @@ _MOVES_OF_DAY = (
     .where(
         visit.c.day == bindparam("day"),
         visit.c.site_id == bindparam("site_id"),
-        track_move.c.to_stop.in_(("here", "room", "checkout")),
+        track_move.c.to_stop.in_(sorted(INSIDE)),
     )
     .order_by(track_move.c.id)
 )
@@ -263,8 +263,13 @@ def lock_visit(connection: Connection, visit_id: int) -> Visit | None:
 
 
 _NEXT_VISIT = text(
-    "SELECT id, day, start_min, provider_id, type_id FROM visit WHERE patient_id = :patient_id AND day > :day"
-    " AND state IN ('held','booked','confirmed') ORDER BY day, start_min LIMIT 1"
+    f"""
+    SELECT id, day, start_min, provider_id, type_id
+    FROM visit
+    WHERE patient_id = :patient_id AND day > :day AND state IN {sql_list(ON_THE_BOOK)}
+    ORDER BY day, start_min
+    LIMIT 1
+    """
 )
 
 

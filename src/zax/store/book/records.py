@@ -258,7 +258,7 @@ class HeldRequest:
     email: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ShelfRow:
     """Who has a visit in hand, and which stop it was on."""
 
@@ -310,7 +310,7 @@ class PlannedService:
     phase: int
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class VisitLine:
     """A charge line of a visit that has not been charged: what is to be done."""
 
@@ -370,7 +370,7 @@ class OpenWait(WaitRow):
     visit_state: str | None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class BookAct:
     """What a person did on the Book, with what it was like before."""
 

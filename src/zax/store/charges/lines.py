@@ -10,15 +10,22 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, delete, func, insert, select, text, update
 
+from zax.core.book.track import CHARGED
 from zax.store.charges.tables import charge_line, diagnosis_code, planned_service, visit_diagnosis
 from zax.store.money.records import ServiceLine
-from zax.store.rows import add, change, many, one, save
+from zax.store.rows import add, change, many, one, save, sql_list
 
 _line, _p = charge_line, planned_service
 _EARLIER = text(
-    "SELECT l.tooth, s.code, s.words, v.day FROM visit v STRAIGHT_JOIN charge_line l ON l.visit_id = v.id "
-    "STRAIGHT_JOIN service s ON s.id = l.service_id WHERE v.patient_id = :patient_id AND v.id <> :visit_id "
-    "AND l.tooth <> '' AND l.removed_at IS NULL AND v.state IN ('checkout', 'left', 'settled') ORDER BY v.day"
+    f"""
+    SELECT l.tooth, s.code, s.words, v.day
+    FROM visit v
+    STRAIGHT_JOIN charge_line l ON l.visit_id = v.id
+    STRAIGHT_JOIN service s ON s.id = l.service_id
+    WHERE v.patient_id = :patient_id AND v.id <> :visit_id AND l.tooth <> '' AND l.removed_at IS NULL AND
+        v.state IN {sql_list(CHARGED)}
+    ORDER BY v.day
+    """
 )
 
 

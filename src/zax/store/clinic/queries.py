@@ -74,7 +74,15 @@ def weekly_rules(connection: Connection) -> dict[int, tuple[WeeklyRule, ...]]:
     found: dict[int, tuple[WeeklyRule, ...]] = {}
     for row in _all(connection, tables.provider_hours, tables.provider_hours.c.start_min):
         span, pattern = Span(row.start_min, row.end_min), Pattern(row.pattern)
-        rule = WeeklyRule(row.site_id, row.weekday, span, pattern, row.from_day, row.to_day, row.rest)
+        rule = WeeklyRule(
+            site_id=row.site_id,
+            weekday=row.weekday,
+            span=span,
+            pattern=pattern,
+            from_day=row.from_day,
+            to_day=row.to_day,
+            rest=row.rest,
+        )
         found[row.provider_id] = (*found.get(row.provider_id, ()), rule)
     return found
 
@@ -85,7 +93,14 @@ def day_exceptions(connection: Connection) -> dict[int, tuple[DayException, ...]
     for row in _all(connection, tables.provider_exception):
         if row.ended_at is None:
             span = Span(row.start_min, row.end_min)
-            each = DayException(row.from_day, row.to_day, span, row.words, row.extra, row.site_id)
+            each = DayException(
+                from_day=row.from_day,
+                to_day=row.to_day,
+                span=span,
+                words=row.words,
+                extra=row.extra,
+                site_id=row.site_id,
+            )
             found[row.provider_id] = (*found.get(row.provider_id, ()), each)
     return found
 
@@ -108,7 +123,12 @@ def services(connection: Connection) -> dict[int, Service]:
             category=row.category,
             fee_cents=row.fee_cents,
             rule=ServiceRule(
-                row.code, row.dental, row.needs_tooth, row.surfaces, teeth=row.teeth, area=row.area
+                code=row.code,
+                dental=row.dental,
+                needs_tooth=row.needs_tooth,
+                surfaces=row.surfaces,
+                teeth=row.teeth,
+                area=row.area,
             ),
             retired_on=row.retired_on,
         )

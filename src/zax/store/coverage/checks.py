@@ -7,29 +7,45 @@ from datetime import date, datetime
 from sqlalchemy import Connection, case, func, select, text, update
 from sqlalchemy.dialects.mysql import insert
 
+from zax.core.book.track import NOT_CHARGED, Stop
 from zax.core.coverage.answer import ASKING, FAILED, FINE, PROBLEM
 from zax.store.coverage.records import Check, CheckBatch, CheckToMend, NamedCheck, ToAsk
 from zax.store.coverage.tables import eligibility_batch, eligibility_check
 from zax.store.people.tables import user
-from zax.store.rows import add, change, many, one
+from zax.store.rows import add, change, many, one, sql_list
 
+# Who is in a room already is asked about no more.
+_BEFORE_THE_ROOM = sql_list(NOT_CHARGED - {Stop.ROOM})
 _BOOKED = text(
-    "SELECT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day FROM visit v JOIN visit_type t ON"
-    " t.id = v.type_id JOIN coverage c ON c.patient_id = v.patient_id AND (c.from_day IS NULL OR c.from_day"
-    " <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) JOIN plan p ON p.id = c.plan_id AND p.dental ="
-    " t.dental JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto' WHERE v.day BETWEEN :first AND"
-    " :last AND v.state IN ('held', 'booked', 'confirmed', 'here') AND c.member_id <> '' AND (c.checked_at IS"
-    " NULL OR c.checked_at < :fresh OR c.check_state = 'failed') GROUP BY c.id, c.patient_id ORDER BY day,"
-    " visit_id"
+    f"""
+    SELECT c.id, c.patient_id, MIN(v.id) AS visit_id, MIN(v.day) AS day
+    FROM visit v
+    JOIN visit_type t ON t.id = v.type_id
+    JOIN coverage c ON c.patient_id = v.patient_id AND (c.from_day IS NULL OR c.from_day <= v.day) AND
+        (c.to_day IS NULL OR c.to_day >= v.day)
+    JOIN plan p ON p.id = c.plan_id AND p.dental = t.dental
+    JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto'
+    WHERE v.day BETWEEN :first AND :last AND v.state IN {_BEFORE_THE_ROOM} AND
+        c.member_id <> '' AND (c.checked_at IS NULL OR c.checked_at < :fresh OR c.check_state = 'failed')
+    GROUP BY c.id, c.patient_id
+    ORDER BY day, visit_id
+    """
 )
 _NEEDS_A_PERSON = text(
-    "SELECT e.id, e.state, e.words, e.answered_at, e.coverage_id, e.patient_id, e.day, p.first, p.last,"
-    " p.phone, c.member_id, n.name AS plan_name, v.start_min, v.id AS visit_id FROM eligibility_check e JOIN"
-    " patient p ON p.id = e.patient_id JOIN coverage c ON c.id = e.coverage_id JOIN plan n ON n.id ="
-    " c.plan_id LEFT JOIN visit v ON v.id = e.visit_id WHERE e.state IN ('problem', 'failed') AND"
-    " e.handled_at IS NULL AND e.day >= :today AND e.id = (SELECT MAX(x.id) FROM eligibility_check x WHERE"
-    " x.coverage_id = e.coverage_id AND x.state <> 'asking') AND (v.id IS NULL OR v.state IN ('held',"
-    " 'booked', 'confirmed', 'here', 'room')) ORDER BY e.day, v.start_min, e.id LIMIT 200"
+    f"""
+    SELECT e.id, e.state, e.words, e.answered_at, e.coverage_id, e.patient_id, e.day, p.first, p.last,
+        p.phone, c.member_id, n.name AS plan_name, v.start_min, v.id AS visit_id
+    FROM eligibility_check e
+    JOIN patient p ON p.id = e.patient_id
+    JOIN coverage c ON c.id = e.coverage_id
+    JOIN plan n ON n.id = c.plan_id
+    LEFT JOIN visit v ON v.id = e.visit_id
+    WHERE e.state IN ('problem', 'failed') AND e.handled_at IS NULL AND e.day >= :today AND e.id = (SELECT
+        MAX(x.id) FROM eligibility_check x WHERE x.coverage_id = e.coverage_id AND x.state <> 'asking') AND
+        (v.id IS NULL OR v.state IN {sql_list(NOT_CHARGED)})
+    ORDER BY e.day, v.start_min, e.id
+    LIMIT 200
+    """
 )
 
 

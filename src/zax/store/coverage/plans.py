@@ -50,15 +50,15 @@ def fee_schedules(connection: Connection, services: Mapping[int, Service]) -> tu
     found = connection.execute(select(schedule).where(schedule.c.ended_at.is_(None)).order_by(schedule.c.id))
     return tuple(
         FeeSchedule(
-            row.id,
-            row.name,
-            fees.get(row.id, {}),
-            row.payer_id,
-            row.plan_id,
-            row.provider_id,
-            row.network,
-            row.from_day,
-            row.to_day,
+            id=row.id,
+            name=row.name,
+            fees=fees.get(row.id, {}),
+            payer_id=row.payer_id,
+            plan_id=row.plan_id,
+            provider_id=row.provider_id,
+            network=row.network,
+            from_day=row.from_day,
+            to_day=row.to_day,
         )
         for row in found
     )

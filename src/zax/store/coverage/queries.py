@@ -9,8 +9,10 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, bindparam, func, or_, select, text
 
+from zax.core.book.track import CHARGED, NOT_CHARGED
+from zax.core.claims.claim import ANSWERED
 from zax.store.coverage.records import Coverage, CoverageTerms, DayCover, DoneLine
-from zax.store.rows import add, change, many, one, save
+from zax.store.rows import add, change, many, one, save, sql_list
 from zax.store.schema import coverage, patient, payer, plan
 
 _WITH_PLAN = (
@@ -43,25 +45,38 @@ _ONE = _WITH_PLAN.where(coverage.c.id == bindparam("coverage_id"))
 # toward limits: done, on other visits of that kind. `answered` is how many claims with the line the payer has
 # closed.
 _DONE = text(
-    "SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents,"
-    " l.second_cents, (SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id ="
-    " l.id AND c.state IN ('closed', 'denied')) AS answered, (SELECT COALESCE(-SUM(j.insurer_cents), 0) FROM"
-    " journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS paid FROM visit v STRAIGHT_JOIN charge_line"
-    " l ON l.visit_id = v.id STRAIGHT_JOIN service s ON s.id = l.service_id WHERE v.patient_id IN"
-    " :patient_ids AND v.id <> :visit_id AND s.dental = :dental AND l.removed_at IS NULL AND v.day <= :day"
-    " AND v.state IN ('checkout', 'left', 'settled') ORDER BY v.day, l.id"
+    f"""
+    SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents,
+        l.second_cents, (SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id
+        = l.id AND c.state IN {sql_list(ANSWERED)}) AS answered, (SELECT COALESCE(-SUM(j.insurer_cents), 0)
+        FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS paid
+    FROM visit v
+    STRAIGHT_JOIN charge_line l ON l.visit_id = v.id
+    STRAIGHT_JOIN service s ON s.id = l.service_id
+    WHERE v.patient_id IN :patient_ids AND v.id <> :visit_id AND s.dental = :dental AND l.removed_at IS NULL
+        AND v.day <= :day AND v.state IN {sql_list(CHARGED)}
+    ORDER BY v.day, l.id
+    """
 ).bindparams(bindparam("patient_ids", expanding=True))
 _SAME_PLAN_AT_HOME = text(
-    "SELECT DISTINCT o.patient_id FROM patient p JOIN patient m ON m.household_id = p.household_id JOIN"
-    " coverage o ON o.patient_id = m.id WHERE p.id = :patient_id AND o.plan_id = :plan_id AND (o.to_day IS"
-    " NULL OR o.to_day >= :day)"
+    """
+    SELECT DISTINCT o.patient_id
+    FROM patient p
+    JOIN patient m ON m.household_id = p.household_id
+    JOIN coverage o ON o.patient_id = m.id
+    WHERE p.id = :patient_id AND o.plan_id = :plan_id AND (o.to_day IS NULL OR o.to_day >= :day)
+    """
 )
 _DAY_STATES = text(
-    "SELECT v.id AS visit_id, c.member_id, c.checked_at, c.check_state, y.eligibility FROM visit v JOIN"
-    " visit_type t ON t.id = v.type_id LEFT JOIN (coverage c JOIN plan p ON p.id = c.plan_id JOIN payer y ON"
-    " y.id = p.payer_id) ON c.patient_id = v.patient_id AND p.dental = t.dental AND c.rank = 1 AND"
-    " (c.from_day IS NULL OR c.from_day <= v.day) AND (c.to_day IS NULL OR c.to_day >= v.day) WHERE v.day ="
-    " :day AND v.site_id = :site_id AND v.state IN ('held', 'booked', 'confirmed', 'here', 'room')"
+    f"""
+    SELECT v.id AS visit_id, c.member_id, c.checked_at, c.check_state, y.eligibility
+    FROM visit v
+    JOIN visit_type t ON t.id = v.type_id
+    LEFT JOIN (coverage c JOIN plan p ON p.id = c.plan_id JOIN payer y ON y.id = p.payer_id) ON c.patient_id
+        = v.patient_id AND p.dental = t.dental AND c.rank = 1 AND (c.from_day IS NULL OR c.from_day <=
+        v.day) AND (c.to_day IS NULL OR c.to_day >= v.day)
+    WHERE v.day = :day AND v.site_id = :site_id AND v.state IN {sql_list(NOT_CHARGED)}
+    """
 )
 
 

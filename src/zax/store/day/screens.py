@@ -9,37 +9,76 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, text
 
-from zax.store.rows import many, one
+from zax.core.claims.claim import IN_TROUBLE
+from zax.core.money.tender import OPEN_STATES
+from zax.store.rows import many, one, sql_list
 
 _JOBS = text(
-    "SELECT 'held' AS what, COUNT(*) AS n, 0 AS cents FROM claim WHERE state IN ('held_back', 'rejected',"
-    " 'denied') UNION ALL SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0) FROM remit_claim WHERE"
-    " outcome IN ('unknown', 'repeated', 'person') UNION ALL SELECT 'unclear', COUNT(*), COALESCE(SUM(cents),"
-    " 0) FROM payment WHERE state IN ('asking', 'unknown') UNION ALL SELECT 'bad', COUNT(*), 0 FROM x12_file"
-    " WHERE direction = 'in' AND kind = 'bad' UNION ALL SELECT 'asked', COUNT(*), 0 FROM visit WHERE state ="
-    " 'held' AND site_id = :site_id"
+    f"""
+    SELECT 'held' AS what, COUNT(*) AS n, 0 AS cents
+    FROM claim
+    WHERE state IN {sql_list(IN_TROUBLE)}
+    UNION ALL
+    SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0)
+    FROM remit_claim
+    WHERE outcome IN ('unknown', 'repeated', 'person')
+    UNION ALL
+    SELECT 'unclear', COUNT(*), COALESCE(SUM(cents), 0)
+    FROM payment
+    WHERE state IN {sql_list(OPEN_STATES)}
+    UNION ALL
+    SELECT 'bad', COUNT(*), 0
+    FROM x12_file
+    WHERE direction = 'in' AND kind = 'bad'
+    UNION ALL
+    SELECT 'asked', COUNT(*), 0
+    FROM visit
+    WHERE state = 'held' AND site_id = :site_id
+    """
 )
 # Checkouts that nobody finished: the patient has gone, or the day has.
 _UNFINISHED = text(
-    "SELECT v.id, v.day, p.first, p.last FROM visit v JOIN patient p ON p.id = v.patient_id WHERE v.state ="
-    " 'checkout' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today) ORDER BY v.day, v.id"
-    " LIMIT 5"
+    """
+    SELECT v.id, v.day, p.first, p.last
+    FROM visit v
+    JOIN patient p ON p.id = v.patient_id
+    WHERE v.state = 'checkout' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today)
+    ORDER BY v.day, v.id
+    LIMIT 5
+    """
 )
 _UNCLEAR = text(
-    "SELECT y.receipt_id, y.cents, p.first, p.last FROM payment y JOIN patient p ON p.id = y.patient_id "
-    "WHERE y.state IN ('asking', 'unknown') ORDER BY y.id LIMIT 3"
+    f"""
+    SELECT y.receipt_id, y.cents, p.first, p.last
+    FROM payment y
+    JOIN patient p ON p.id = y.patient_id
+    WHERE y.state IN {sql_list(OPEN_STATES)}
+    ORDER BY y.id
+    LIMIT 3
+    """
 )
 _BESIDE = text(
-    "SELECT EXISTS (SELECT 1 FROM shelf WHERE user_id = :user_id OR shared) AS shelf, "
-    "EXISTS (SELECT 1 FROM visit WHERE state = 'held' AND site_id = :site_id) AS requests, "
-    "EXISTS (SELECT 1 FROM book_act WHERE by_id = :user_id AND at > :since) AS acts"
+    """
+    SELECT EXISTS (SELECT 1 FROM shelf WHERE user_id = :user_id OR shared) AS shelf, EXISTS (SELECT 1 FROM
+        visit WHERE state = 'held' AND site_id = :site_id) AS requests, EXISTS (SELECT 1 FROM book_act WHERE
+        by_id = :user_id AND at > :since) AS acts
+    """
 )
 _HELPERS = text(
-    "SELECT provider_id, start_min, words FROM staff_slot WHERE visit_id = :visit_id AND words <> ''"
+    """
+    SELECT provider_id, start_min, words
+    FROM staff_slot
+    WHERE visit_id = :visit_id AND words <> ''
+    """
 )
 _CLAIMS = text("SELECT id, number, state FROM claim WHERE visit_id = :visit_id ORDER BY id")
 _IN_HAND = text(
-    "SELECT u.name AS who, s.at FROM shelf s JOIN user u ON u.id = s.user_id WHERE s.visit_id = :visit_id"
+    """
+    SELECT u.name AS who, s.at
+    FROM shelf s
+    JOIN user u ON u.id = s.user_id
+    WHERE s.visit_id = :visit_id
+    """
 )
 
 

@@ -8,44 +8,77 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, Select, func, select, text, update
 
+from zax.core.book.track import AHEAD, INSIDE
+from zax.core.money.tender import OPEN_STATES
 from zax.store.money.tables import day_close, payment, site_books
 from zax.store.people.tables import user
-from zax.store.rows import add, many, one
+from zax.store.rows import add, many, one, sql_list
 
 _PAYMENTS = text(
-    "SELECT y.id, y.of_id, y.tender, y.kind, y.cents, y.cheque_number, y.card_ending, y.receipt_id, y.day,"
-    " p.first, p.last, y.patient_id FROM payment y JOIN patient p ON p.id = y.patient_id WHERE y.site_id ="
-    " :site_id AND y.day > :after AND y.day <= :day AND y.state = 'taken' AND y.kind <> 'returned' ORDER BY"
-    " y.id"
+    """
+    SELECT y.id, y.of_id, y.tender, y.kind, y.cents, y.cheque_number, y.card_ending, y.receipt_id, y.day,
+        p.first, p.last, y.patient_id
+    FROM payment y
+    JOIN patient p ON p.id = y.patient_id
+    WHERE y.site_id = :site_id AND y.day > :after AND y.day <= :day AND y.state = 'taken' AND y.kind <>
+        'returned'
+    ORDER BY y.id
+    """
 )
 _ENTRIES = text(
-    "SELECT COUNT(*) AS number, COALESCE(SUM(CASE WHEN kind = 'insurer' THEN -insurer_cents ELSE 0 END), 0)"
-    " AS plans FROM journal WHERE site_id = :site_id AND day > :after AND day <= :day"
+    """
+    SELECT COUNT(*) AS number, COALESCE(SUM(CASE WHEN kind = 'insurer' THEN -insurer_cents ELSE 0 END), 0)
+        AS plans
+    FROM journal
+    WHERE site_id = :site_id AND day > :after AND day <= :day
+    """
 )
 _NOT_OUT = text(
-    "SELECT v.id, v.patient_id, v.start_min, v.day, v.state, p.first, p.last FROM visit v JOIN patient p ON"
-    " p.id = v.patient_id WHERE v.site_id = :site_id AND v.day <= :day AND v.day > :since AND v.state IN"
-    " ('here', 'room', 'checkout') ORDER BY v.day, v.start_min"
+    f"""
+    SELECT v.id, v.patient_id, v.start_min, v.day, v.state, p.first, p.last
+    FROM visit v
+    JOIN patient p ON p.id = v.patient_id
+    WHERE v.site_id = :site_id AND v.day <= :day AND v.day > :since AND v.state IN {sql_list(INSIDE)}
+    ORDER BY v.day, v.start_min
+    """
 )
 _NO_CLAIM = text(
-    "SELECT v.id, v.patient_id, p.first, p.last, SUM(j.insurer_cents) AS cents FROM visit v JOIN patient p ON"
-    " p.id = v.patient_id JOIN journal j ON j.visit_id = v.id WHERE v.site_id = :site_id AND v.day <= :day"
-    " AND v.day > :since AND v.state = 'left' AND NOT EXISTS (SELECT 1 FROM claim c WHERE c.visit_id = v.id"
-    " AND c.state <> 'held_back') GROUP BY v.id HAVING cents > 0 ORDER BY v.id"
+    """
+    SELECT v.id, v.patient_id, p.first, p.last, SUM(j.insurer_cents) AS cents
+    FROM visit v
+    JOIN patient p ON p.id = v.patient_id
+    JOIN journal j ON j.visit_id = v.id
+    WHERE v.site_id = :site_id AND v.day <= :day AND v.day > :since AND v.state = 'left' AND NOT EXISTS
+        (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.state <> 'held_back')
+    GROUP BY v.id
+    HAVING cents > 0
+    ORDER BY v.id
+    """
 )
 _ASKING = text(
-    "SELECT y.id, y.cents, y.receipt_id, y.patient_id, p.first, p.last FROM payment y JOIN patient p ON p.id"
-    " = y.patient_id WHERE y.site_id = :site_id AND y.state IN ('asking', 'unknown') ORDER BY y.id"
+    f"""
+    SELECT y.id, y.cents, y.receipt_id, y.patient_id, p.first, p.last
+    FROM payment y
+    JOIN patient p ON p.id = y.patient_id
+    WHERE y.site_id = :site_id AND y.state IN {sql_list(OPEN_STATES)}
+    ORDER BY y.id
+    """
 )
 # Credits that came this day and pay nothing, those of visits still to come left out.
 _CREDITS = text(
-    "SELECT j.id, j.patient_id, p.first, p.last, -j.patient_cents - COALESCE((SELECT SUM(a.cents) FROM"
-    " allocation a WHERE a.credit_id = j.id), 0) - COALESCE((SELECT SUM(d.patient_cents) FROM journal d WHERE"
-    " d.of_id = j.id AND d.patient_cents > 0), 0) AS cents FROM journal j JOIN patient p ON p.id ="
-    " j.patient_id LEFT JOIN visit v ON v.id = j.visit_id WHERE j.site_id = :site_id AND j.day > :after AND"
-    " j.day <= :day AND j.kind = 'payment' AND (v.id IS NULL OR v.state NOT IN ('booked', 'confirmed',"
-    " 'here', 'room')) AND NOT EXISTS (SELECT 1 FROM journal r WHERE r.reverses_id = j.id) HAVING cents > 0"
-    " ORDER BY j.id"
+    f"""
+    SELECT j.id, j.patient_id, p.first, p.last, -j.patient_cents - COALESCE((SELECT SUM(a.cents) FROM
+        allocation a WHERE a.credit_id = j.id), 0) - COALESCE((SELECT SUM(d.patient_cents) FROM journal d
+        WHERE d.of_id = j.id AND d.patient_cents > 0), 0) AS cents
+    FROM journal j
+    JOIN patient p ON p.id = j.patient_id
+    LEFT JOIN visit v ON v.id = j.visit_id
+    WHERE j.site_id = :site_id AND j.day > :after AND j.day <= :day AND j.kind = 'payment' AND (v.id IS NULL
+        OR v.state NOT IN {sql_list(AHEAD)}) AND NOT EXISTS (SELECT 1 FROM journal r WHERE r.reverses_id =
+        j.id)
+    HAVING cents > 0
+    ORDER BY j.id
+    """
 )
 
 

@@ -9,29 +9,51 @@ from dataclasses import dataclass
 
 from sqlalchemy import Connection, text
 
+from zax.core.book.track import FINISHED
 from zax.core.money.journal import Allocation, Entry, Kind
-from zax.store.rows import many
+from zax.core.money.tender import OPEN_STATES
+from zax.store.rows import many, sql_list
 
 _ENTRIES = text(
-    "SELECT id, kind, day, patient_cents, insurer_cents, line_id, visit_id, reverses_id, of_id, patient_id"
-    " FROM journal WHERE patient_id BETWEEN :first AND :last ORDER BY id"
+    """
+    SELECT id, kind, day, patient_cents, insurer_cents, line_id, visit_id, reverses_id, of_id, patient_id
+    FROM journal
+    WHERE patient_id BETWEEN :first AND :last
+    ORDER BY id
+    """
 )
 _ALLOCATIONS = text(
-    "SELECT credit_id, line_id, cents FROM allocation WHERE patient_id BETWEEN :first AND :last ORDER BY id"
+    """
+    SELECT credit_id, line_id, cents
+    FROM allocation
+    WHERE patient_id BETWEEN :first AND :last
+    ORDER BY id
+    """
 )
 _SUMS = text(
-    "SELECT patient_id, visit_id, SUM(patient_cents) AS patient, SUM(insurer_cents) AS insurer FROM journal"
-    " WHERE patient_id BETWEEN :first AND :last GROUP BY patient_id, visit_id"
+    """
+    SELECT patient_id, visit_id, SUM(patient_cents) AS patient, SUM(insurer_cents) AS insurer
+    FROM journal
+    WHERE patient_id BETWEEN :first AND :last
+    GROUP BY patient_id, visit_id
+    """
 )
 _PAYMENTS = text(
-    "SELECT y.id, y.state, y.kind, y.cents, COALESCE((SELECT SUM(j.patient_cents) FROM journal j WHERE"
-    " j.payment_id = y.id AND j.kind <> 'fee'), 0) AS posted FROM payment y WHERE y.patient_id BETWEEN :first"
-    " AND :last"
+    """
+    SELECT y.id, y.state, y.kind, y.cents, COALESCE((SELECT SUM(j.patient_cents) FROM journal j WHERE
+        j.payment_id = y.id AND j.kind <> 'fee'), 0) AS posted
+    FROM payment y
+    WHERE y.patient_id BETWEEN :first AND :last
+    """
 )
 _STOPS = text(
-    "SELECT v.id, v.state FROM visit v WHERE v.patient_id BETWEEN :first AND :last AND v.state IN ('left',"
-    " 'settled') AND NOT EXISTS (SELECT 1 FROM payment_part t JOIN payment y ON y.id = t.payment_id WHERE"
-    " t.visit_id = v.id AND y.state IN ('asking', 'unknown'))"
+    f"""
+    SELECT v.id, v.state
+    FROM visit v
+    WHERE v.patient_id BETWEEN :first AND :last AND v.state IN {sql_list(FINISHED)} AND NOT EXISTS (SELECT 1
+        FROM payment_part t JOIN payment y ON y.id = t.payment_id WHERE t.visit_id = v.id AND y.state IN
+        {sql_list(OPEN_STATES)})
+    """
 )
 
 
@@ -83,15 +105,15 @@ def entries_of(connection: Connection, some: Patients) -> Iterator[tuple[int, En
         yield (
             row.patient_id,
             Entry(
-                row.id,
-                Kind(row.kind),
-                row.day,
-                row.patient_cents,
-                row.insurer_cents,
-                row.line_id,
-                row.visit_id,
-                row.reverses_id,
-                row.of_id,
+                id=row.id,
+                kind=Kind(row.kind),
+                day=row.day,
+                patient_cents=row.patient_cents,
+                insurer_cents=row.insurer_cents,
+                line_id=row.line_id,
+                visit_id=row.visit_id,
+                reverses=row.reverses_id,
+                of=row.of_id,
             ),
         )
 

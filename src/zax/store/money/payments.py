@@ -8,6 +8,7 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, delete, func, insert, select, text, update
 
+from zax.core.book.track import AHEAD
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.store.money.records import (
     CardOnFile,
@@ -26,16 +27,21 @@ from zax.store.money.records import (
 from zax.store.money.tables import card_on_file, payment, payment_part, payment_plan, receipt, site_books
 from zax.store.patients.tables import patient
 from zax.store.people.tables import user
-from zax.store.rows import add, change, many, one, save
+from zax.store.rows import add, change, many, one, save, sql_list
 from zax.store.schema import visit
 
 _y, _part, _r, _c = payment, payment_part, receipt, card_on_file
 # Visits from today on for which nothing is charged yet: a copay or a deposit may be taken for them.
 _COMING = text(
-    "SELECT v.id, v.patient_id, v.day, v.start_min, v.type_id, v.state, p.first, COALESCE((SELECT"
-    " -SUM(j.patient_cents) FROM journal j WHERE j.visit_id = v.id), 0) AS paid FROM patient p JOIN visit v"
-    " ON v.patient_id = p.id WHERE p.household_id = :household_id AND v.day >= :today AND v.state IN"
-    " ('booked', 'confirmed', 'here', 'room') ORDER BY v.day, v.start_min LIMIT 6"
+    f"""
+    SELECT v.id, v.patient_id, v.day, v.start_min, v.type_id, v.state, p.first, COALESCE((SELECT
+        -SUM(j.patient_cents) FROM journal j WHERE j.visit_id = v.id), 0) AS paid
+    FROM patient p
+    JOIN visit v ON v.patient_id = p.id
+    WHERE p.household_id = :household_id AND v.day >= :today AND v.state IN {sql_list(AHEAD)}
+    ORDER BY v.day, v.start_min
+    LIMIT 6
+    """
 )
 
 

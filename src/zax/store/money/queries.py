@@ -9,6 +9,7 @@ from datetime import date
 
 from sqlalchemy import Connection, bindparam, func, select, text
 
+from zax.core.book.track import NOT_CHARGED, Stop
 from zax.core.money.journal import Allocation, Entry
 from zax.core.money.tender import OPEN_STATES
 from zax.store.money.records import (
@@ -23,7 +24,7 @@ from zax.store.money.records import (
     ServiceLine,
     VisitDiagnosis,
 )
-from zax.store.rows import many, one
+from zax.store.rows import many, one, sql_list
 from zax.store.schema import (
     allocation,
     charge_line,
@@ -70,23 +71,44 @@ _DIAGNOSES = (
     .order_by(visit_diagnosis.c.position)
 )
 _OPEN_OF_VISITS = text(
-    "SELECT j.visit_id, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents,"
-    " SUM(CASE WHEN COALESCE(r.kind, j.kind) = 'charge' THEN j.patient_cents + j.insurer_cents ELSE 0 END) AS"
-    " fee_cents FROM journal j JOIN visit v ON v.id = j.visit_id LEFT JOIN journal r ON r.id = j.reverses_id"
-    " WHERE v.day = :day AND v.site_id = :site_id GROUP BY j.visit_id"
+    """
+    SELECT j.visit_id, SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents,
+        SUM(CASE WHEN COALESCE(r.kind, j.kind) = 'charge' THEN j.patient_cents + j.insurer_cents ELSE 0 END)
+        AS fee_cents
+    FROM journal j
+    JOIN visit v ON v.id = j.visit_id
+    LEFT JOIN journal r ON r.id = j.reverses_id
+    WHERE v.day = :day AND v.site_id = :site_id
+    GROUP BY j.visit_id
+    """
 )
 # LEFT visits of earlier days whose insurer has answered and whose patient part is open (or overpaid).
 _PATIENT_REST = text(
-    "SELECT v.id, v.patient_id, v.day, p.first, p.last, SUM(j.patient_cents) AS patient_cents FROM visit v "
-    "JOIN patient p ON p.id = v.patient_id JOIN journal j ON j.visit_id = v.id "
-    "WHERE v.state = 'left' AND v.site_id = :site_id GROUP BY v.id "
-    "HAVING SUM(j.insurer_cents) = 0 AND patient_cents <> 0 ORDER BY v.day DESC, v.id DESC LIMIT 40"
+    """
+    SELECT v.id, v.patient_id, v.day, p.first, p.last, SUM(j.patient_cents) AS patient_cents
+    FROM visit v
+    JOIN patient p ON p.id = v.patient_id
+    JOIN journal j ON j.visit_id = v.id
+    WHERE v.state = 'left' AND v.site_id = :site_id
+    GROUP BY v.id
+    HAVING SUM(j.insurer_cents) = 0 AND patient_cents <> 0
+    ORDER BY v.day DESC, v.id DESC
+    LIMIT 40
+    """
 )
 # What is open on patients' own ledgers: products, fees, balances brought over.
 _OWN_REST = text(
-    "SELECT NULL AS id, j.patient_id, MAX(j.day) AS day, p.first, p.last, SUM(j.patient_cents) AS"
-    " patient_cents FROM journal j JOIN patient p ON p.id = j.patient_id WHERE j.visit_id IS NULL AND"
-    " j.site_id = :site_id GROUP BY j.patient_id HAVING patient_cents > 0 ORDER BY day DESC LIMIT 40"
+    """
+    SELECT NULL AS id, j.patient_id, MAX(j.day) AS day, p.first, p.last, SUM(j.patient_cents) AS
+        patient_cents
+    FROM journal j
+    JOIN patient p ON p.id = j.patient_id
+    WHERE j.visit_id IS NULL AND j.site_id = :site_id
+    GROUP BY j.patient_id
+    HAVING patient_cents > 0
+    ORDER BY day DESC
+    LIMIT 40
+    """
 )
 
 
@@ -162,9 +184,12 @@ def household_people(connection: Connection, household_id: int) -> dict[int, str
 def household_visits(connection: Connection, household_id: int) -> dict[int, LedgerVisit]:
     """The household's visits that have money, by id: day, state, type, provider, site."""
     query = text(
-        "SELECT v.id, v.patient_id, v.day, v.start_min, v.state, v.type_id, v.provider_id, v.site_id FROM"
-        " visit v WHERE v.id IN (SELECT j.visit_id FROM patient p JOIN journal j ON j.patient_id = p.id WHERE"
-        " p.household_id = :household_id)"
+        """
+    SELECT v.id, v.patient_id, v.day, v.start_min, v.state, v.type_id, v.provider_id, v.site_id
+    FROM visit v
+    WHERE v.id IN (SELECT j.visit_id FROM patient p JOIN journal j ON j.patient_id = p.id WHERE
+        p.household_id = :household_id)
+    """
     )
     return {each.id: each for each in many(connection, query, LedgerVisit, household_id=household_id)}
 
@@ -234,16 +259,28 @@ def claim_lines(connection: Connection, claim_id: int) -> list[ClaimedLine]:
 
 
 _OPEN_VISITS = text(
-    "SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents,"
-    " SUM(j.insurer_cents) AS insurer FROM patient p STRAIGHT_JOIN visit v ON v.patient_id = p.id"
-    " STRAIGHT_JOIN journal j ON j.visit_id = v.id WHERE p.household_id = :household_id AND v.id <> :visit_id"
-    " AND v.state NOT IN ('held', 'booked', 'confirmed', 'here', 'room', 'settled') GROUP BY v.id HAVING"
-    " cents > 0 ORDER BY v.day, v.id"
+    f"""
+    SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents,
+        SUM(j.insurer_cents) AS insurer
+    FROM patient p
+    STRAIGHT_JOIN visit v ON v.patient_id = p.id
+    STRAIGHT_JOIN journal j ON j.visit_id = v.id
+    WHERE p.household_id = :household_id AND v.id <> :visit_id AND v.state NOT IN
+        {sql_list(NOT_CHARGED | {Stop.SETTLED})}
+    GROUP BY v.id
+    HAVING cents > 0
+    ORDER BY v.day, v.id
+    """
 )
 _PENDING_OF_VISITS = text(
-    "SELECT t.visit_id, SUM(t.cents) AS cents FROM patient p JOIN payment_part t ON t.patient_id = p.id JOIN"
-    " payment y ON y.id = t.payment_id AND y.state IN ('asking', 'unknown') WHERE p.household_id ="
-    " :household_id AND t.visit_id IS NOT NULL GROUP BY t.visit_id"
+    f"""
+    SELECT t.visit_id, SUM(t.cents) AS cents
+    FROM patient p
+    JOIN payment_part t ON t.patient_id = p.id
+    JOIN payment y ON y.id = t.payment_id AND y.state IN {sql_list(OPEN_STATES)}
+    WHERE p.household_id = :household_id AND t.visit_id IS NOT NULL
+    GROUP BY t.visit_id
+    """
 )
 
 

@@ -36,15 +36,15 @@ class LedgerEntry:
     def entry(self) -> Entry:
         """As the core reckons with it."""
         return Entry(
-            self.id,
-            Kind(self.kind),
-            self.day,
-            self.patient_cents,
-            self.insurer_cents,
-            self.line_id,
-            self.visit_id,
-            self.reverses_id,
-            self.of_id,
+            id=self.id,
+            kind=Kind(self.kind),
+            day=self.day,
+            patient_cents=self.patient_cents,
+            insurer_cents=self.insurer_cents,
+            line_id=self.line_id,
+            visit_id=self.visit_id,
+            reverses=self.reverses_id,
+            of=self.of_id,
         )
 
 

@@ -18,10 +18,16 @@ from zax.store.rows import add, change, many, one
 _s, _r = statement, statement_run
 # Households with something open on the patient's side, with what insurers owe on top.
 _OPEN = text(
-    "SELECT p.household_id, h.name, MIN(CASE WHEN p.guarantor THEN p.first END) AS first, "
-    "SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents FROM journal j "
-    "JOIN patient p ON p.id = j.patient_id JOIN household h ON h.id = p.household_id "
-    "GROUP BY p.household_id HAVING patient_cents > 0 ORDER BY h.name, h.id"
+    """
+    SELECT p.household_id, h.name, MIN(CASE WHEN p.guarantor THEN p.first END) AS first,
+        SUM(j.patient_cents) AS patient_cents, SUM(j.insurer_cents) AS insurer_cents
+    FROM journal j
+    JOIN patient p ON p.id = j.patient_id
+    JOIN household h ON h.id = p.household_id
+    GROUP BY p.household_id
+    HAVING patient_cents > 0
+    ORDER BY h.name, h.id
+    """
 )
 
 

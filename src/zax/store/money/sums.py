@@ -11,34 +11,64 @@ from zax.store.rows import many
 
 # A reversal counts with the kind of what it reverses.
 _ROWS = text(
-    "SELECT j.day, COALESCE(l.provider_id, v.provider_id, 0) AS provider_id, COALESCE(r.kind, j.kind) AS"
-    " kind, SUM(j.patient_cents) AS patient, SUM(j.insurer_cents) AS insurer FROM journal j LEFT JOIN journal"
-    " r ON r.id = j.reverses_id LEFT JOIN charge_line l ON l.id = j.line_id LEFT JOIN visit v ON v.id ="
-    " j.visit_id WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last GROUP BY j.day, provider_id,"
-    " COALESCE(r.kind, j.kind)"
+    """
+    SELECT j.day, COALESCE(l.provider_id, v.provider_id, 0) AS provider_id, COALESCE(r.kind, j.kind) AS
+        kind, SUM(j.patient_cents) AS patient, SUM(j.insurer_cents) AS insurer
+    FROM journal j
+    LEFT JOIN journal r ON r.id = j.reverses_id
+    LEFT JOIN charge_line l ON l.id = j.line_id
+    LEFT JOIN visit v ON v.id = j.visit_id
+    WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last
+    GROUP BY j.day, provider_id, COALESCE(r.kind, j.kind)
+    """
 )
 _TENDERS = text(
-    "SELECT tender, SUM(cents) AS cents, COUNT(*) AS number FROM payment WHERE site_id = :site_id AND day"
-    " BETWEEN :first AND :last AND state = 'taken' GROUP BY tender ORDER BY tender"
+    """
+    SELECT tender, SUM(cents) AS cents, COUNT(*) AS number
+    FROM payment
+    WHERE site_id = :site_id AND day BETWEEN :first AND :last AND state = 'taken'
+    GROUP BY tender
+    ORDER BY tender
+    """
 )
 _PAYERS = text(
-    "SELECT y.name, -SUM(j.insurer_cents) AS cents, COUNT(DISTINCT j.claim_id) AS number FROM journal j JOIN"
-    " claim c ON c.id = j.claim_id JOIN coverage o ON o.id = c.coverage_id JOIN plan n ON n.id = o.plan_id"
-    " JOIN payer y ON y.id = n.payer_id WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last AND"
-    " j.kind = 'insurer' GROUP BY y.id ORDER BY cents DESC"
+    """
+    SELECT y.name, -SUM(j.insurer_cents) AS cents, COUNT(DISTINCT j.claim_id) AS number
+    FROM journal j
+    JOIN claim c ON c.id = j.claim_id
+    JOIN coverage o ON o.id = c.coverage_id
+    JOIN plan n ON n.id = o.plan_id
+    JOIN payer y ON y.id = n.payer_id
+    WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last AND j.kind = 'insurer'
+    GROUP BY y.id
+    ORDER BY cents DESC
+    """
 )
 _REASONS = text(
-    "SELECT COALESCE(e.words, CASE WHEN COALESCE(r.kind, j.kind) = 'discount' THEN 'Discounts' ELSE 'Agreed"
-    " price' END) AS words, -SUM(j.patient_cents + j.insurer_cents) AS cents FROM journal j LEFT JOIN journal"
-    " r ON r.id = j.reverses_id LEFT JOIN reason e ON e.id = COALESCE(r.reason_id, j.reason_id) WHERE"
-    " j.site_id = :site_id AND j.day BETWEEN :first AND :last AND COALESCE(r.kind, j.kind) IN ('writeoff',"
-    " 'discount') GROUP BY 1 HAVING cents <> 0 ORDER BY cents DESC"
+    """
+    SELECT COALESCE(e.words, CASE WHEN COALESCE(r.kind, j.kind) = 'discount' THEN 'Discounts' ELSE
+        'Agreed price' END) AS words, -SUM(j.patient_cents + j.insurer_cents) AS cents
+    FROM journal j
+    LEFT JOIN journal r ON r.id = j.reverses_id
+    LEFT JOIN reason e ON e.id = COALESCE(r.reason_id, j.reason_id)
+    WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last AND COALESCE(r.kind, j.kind) IN
+        ('writeoff', 'discount')
+    GROUP BY 1
+    HAVING cents <> 0
+    ORDER BY cents DESC
+    """
 )
 _JOURNAL = text(
-    "SELECT j.id, j.day, j.kind, j.patient_cents, j.insurer_cents, j.words, j.visit_id, j.patient_id,"
-    " j.reverses_id, p.first, p.last, u.name AS by_name, r.kind AS reversed FROM journal j JOIN patient p ON"
-    " p.id = j.patient_id LEFT JOIN user u ON u.id = j.by_id LEFT JOIN journal r ON r.id = j.reverses_id"
-    " WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last ORDER BY j.id"
+    """
+    SELECT j.id, j.day, j.kind, j.patient_cents, j.insurer_cents, j.words, j.visit_id, j.patient_id,
+        j.reverses_id, p.first, p.last, u.name AS by_name, r.kind AS reversed
+    FROM journal j
+    JOIN patient p ON p.id = j.patient_id
+    LEFT JOIN user u ON u.id = j.by_id
+    LEFT JOIN journal r ON r.id = j.reverses_id
+    WHERE j.site_id = :site_id AND j.day BETWEEN :first AND :last
+    ORDER BY j.id
+    """
 )
 
 

@@ -5,13 +5,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import date
 
 from sqlalchemy import ColumnElement, Connection, Label, bindparam, case, func, select
 
 from zax.core.book.cancellation import OFF, Attendance, OffWhy
+from zax.core.book.track import CAME
 from zax.store.schema import visit
 
-_CAME = ("here", "room", "checkout", "left", "settled")
 _CANCELLED = tuple(why.value for why, off in OFF.items() if off.tally == "cancelled")
 
 
@@ -22,13 +23,30 @@ def _count(condition: ColumnElement[bool], name: str) -> Label[int]:
 _TALLY = (
     select(
         visit.c.patient_id,
-        _count(visit.c.state.in_(_CAME), "kept"),
+        _count(visit.c.state.in_(sorted(CAME)), "kept"),
         _count((visit.c.state == "missed") | (visit.c.off_why == OffWhy.MISSED.value), "missed"),
         _count((visit.c.state == "cancelled") & visit.c.off_why.in_(_CANCELLED), "cancelled"),
     )
     .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
     .group_by(visit.c.patient_id)
 )
+
+
+_LAST_CAME = (
+    select(visit.c.patient_id, func.max(visit.c.day).label("day"))
+    .where(
+        visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)),
+        visit.c.day < bindparam("before"),
+        visit.c.state.in_(sorted(CAME)),
+    )
+    .group_by(visit.c.patient_id)
+)
+
+
+def last_came(connection: Connection, patient_ids: Iterable[int], before: date) -> dict[int, date]:
+    """The last day before this one on which each patient came; who never did is left out."""
+    values = {"patient_ids": list(patient_ids) or [0], "before": before}
+    return {row.patient_id: row.day for row in connection.execute(_LAST_CAME, values)}
 
 
 def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Attendance]:

@@ -42,15 +42,21 @@ _PAIRS = text(
     " AND n.high_id = x.b WHERE p.status <> 'merged' AND q.status <> 'merged' AND n.low_id IS NULL"
 )
 _KNOWN = text(
-    "SELECT p.*, (SELECT GROUP_CONCAT(c.member_key) FROM coverage c WHERE c.patient_id = p.id AND"
-    " c.member_key <> '') AS members FROM patient p WHERE p.id IN :ids"
+    """
+    SELECT p.*, (SELECT GROUP_CONCAT(c.member_key) FROM coverage c WHERE c.patient_id = p.id AND
+        c.member_key <> '') AS members
+    FROM patient p
+    WHERE p.id IN :ids
+    """
 ).bindparams(bindparam("ids", expanding=True))
 _NEAR = text(
-    "(SELECT id FROM patient WHERE birth = :birth AND last_sound = :last LIMIT 20) UNION (SELECT id FROM"
-    " patient WHERE birth = :birth AND first_sound = :first LIMIT 20) UNION (SELECT id FROM patient WHERE"
-    " phone = :phone AND :phone <> '' AND first_sound = :first LIMIT 20) UNION (SELECT id FROM patient WHERE"
-    " last_sound = :last AND first_sound = :first AND :last <> '' LIMIT 20) UNION (SELECT patient_id FROM"
-    " coverage WHERE member_key = :member AND :member <> '' LIMIT 20)"
+    """
+    (SELECT id FROM patient WHERE birth = :birth AND last_sound = :last LIMIT 20) UNION (SELECT id FROM
+        patient WHERE birth = :birth AND first_sound = :first LIMIT 20) UNION (SELECT id FROM patient WHERE
+        phone = :phone AND :phone <> '' AND first_sound = :first LIMIT 20) UNION (SELECT id FROM patient
+        WHERE last_sound = :last AND first_sound = :first AND :last <> '' LIMIT 20) UNION (SELECT patient_id
+        FROM coverage WHERE member_key = :member AND :member <> '' LIMIT 20)
+    """
 )
 
 
@@ -107,17 +113,28 @@ def end_doubles(connection: Connection, keep_id: int, drop_id: int, now: datetim
 
 
 _END_FLAGS = text(
-    "UPDATE patient_flag d JOIN patient_flag k ON k.flag_id = d.flag_id AND k.patient_id = :keep AND"
-    " k.ended_at IS NULL SET d.ended_at = :now WHERE d.patient_id = :drop AND d.ended_at IS NULL"
+    """
+    UPDATE patient_flag d
+    JOIN patient_flag k ON k.flag_id = d.flag_id AND k.patient_id = :keep AND k.ended_at IS NULL
+    SET d.ended_at = :now
+    WHERE d.patient_id = :drop AND d.ended_at IS NULL
+    """
 )
 _END_WAITING = text(
-    "UPDATE waiting d JOIN waiting k ON k.why = d.why AND k.type_id = d.type_id AND k.patient_id = :keep AND"
-    " k.ended_at IS NULL SET d.ended_at = :now, d.ended_by = :who, d.ended_why = 'records merged' WHERE"
-    " d.patient_id = :drop AND d.ended_at IS NULL"
+    """
+    UPDATE waiting d
+    JOIN waiting k ON k.why = d.why AND k.type_id = d.type_id AND k.patient_id = :keep AND k.ended_at IS
+        NULL
+    SET d.ended_at = :now, d.ended_by = :who, d.ended_why = 'records merged'
+    WHERE d.patient_id = :drop AND d.ended_at IS NULL
+    """
 )
 _MOVE_ERRANDS = text(
-    "UPDATE outbox SET payload = JSON_SET(payload, '$.patient_id', :keep) "
-    "WHERE state = 'waiting' AND JSON_VALUE(payload, '$.patient_id') = :drop"
+    """
+    UPDATE outbox
+    SET payload = JSON_SET(payload, '$.patient_id', :keep)
+    WHERE state = 'waiting' AND JSON_VALUE(payload, '$.patient_id') = :drop
+    """
 )
 
 

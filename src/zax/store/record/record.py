@@ -11,19 +11,28 @@ from typing import Any
 
 from sqlalchemy import Connection, or_, select, text
 
+from zax.core.book.track import ON_THE_BOOK
 from zax.store.patients.records import Patient
 from zax.store.patients.tables import patient, patient_alias
-from zax.store.rows import many
+from zax.store.rows import many, sql_list
 from zax.store.schema import audit, user, visit
 
 _NEXT = text(
-    "SELECT patient_id, MIN(day) AS day FROM visit "
-    "WHERE patient_id IN (SELECT id FROM patient WHERE household_id = :household_id) AND day >= :today "
-    "AND state IN ('held', 'booked', 'confirmed') GROUP BY patient_id"
+    f"""
+    SELECT patient_id, MIN(day) AS day
+    FROM visit
+    WHERE patient_id IN (SELECT id FROM patient WHERE household_id = :household_id) AND day >= :today AND
+        state IN {sql_list(ON_THE_BOOK)}
+    GROUP BY patient_id
+    """
 )
 _OWES = text(
-    "SELECT patient_id, SUM(patient_cents) AS cents FROM journal "
-    "WHERE patient_id IN (SELECT id FROM patient WHERE household_id = :household_id) GROUP BY patient_id"
+    """
+    SELECT patient_id, SUM(patient_cents) AS cents
+    FROM journal
+    WHERE patient_id IN (SELECT id FROM patient WHERE household_id = :household_id)
+    GROUP BY patient_id
+    """
 )
 
 

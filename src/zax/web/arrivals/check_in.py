@@ -131,7 +131,9 @@ def _collect(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     step open.
     """
     items = [*(Item(number) for number in form.numbers("also")), Item(visit_id)]
-    pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=ctx.site_id)
+    pay = PayForm(
+        tenders=tender_forms(form), items=items, key=form["key"], over=form["over"], site_id=ctx.site_id
+    )
     with ctx.read() as connection:
         patient_id = patient_of_visit(connection, visit_id)
     taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)

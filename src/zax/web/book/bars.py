@@ -22,7 +22,7 @@ _OVER = {Stop.LEFT, Stop.SETTLED, Stop.MISSED}
 _COVER = {"unchecked": "coverage not checked"}
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Drawn:
     """How one page draws its bars: `base` is the escaped address that links keep, `chosen` and `carried` are
     visits (0: none), `types` and `people` the ids in the clinic's order, which number the marks.

@@ -9,13 +9,14 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from typing import Any
 
-from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.search_request import Opening
+from zax.core.book.series import parse_jump
 from zax.core.errors import Refused, ZaxError
-from zax.desk.book.booking import parse_clock
+from zax.core.reading import optional_day, parse_clock, reference
 from zax.desk.book.openings import Part, Request, find_openings
 from zax.store.book import queries as visits
 from zax.store.engine import Connection
+from zax.web.shell.address import number_in
 from zax.web.shell.request_context import RequestContext
 
 FINDER = (
@@ -50,7 +51,7 @@ FIRST, MORE = 5, 20
 HORIZON = timedelta(days=365)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Finder:
     """What the panel shows: the question as typed, the openings found, or what is wrong with the question."""
 
@@ -70,9 +71,7 @@ def finder_of(
     if not query.get("find"):
         return None
     typed = dict(query)
-    carried = (
-        visits.one_visit(connection, int(query["carry"])) if query.get("carry", "").isdecimal() else None
-    )
+    carried = visits.one_visit(connection, number_in(query, "carry"))
     if carried is not None:
         typed = {
             "type": str(carried.type_id),
@@ -82,17 +81,24 @@ def finder_of(
     person = _patient(connection, typed.get("for", ""))
     limit = MORE if query.get("more") else FIRST
     if not typed.get("type"):
-        return Finder(typed, [], {}, person, day, False)
+        return Finder(typed=typed, found=[], wrong={}, patient=person, first=day, more=False)
     try:
         request = _request(ctx, typed, carried, limit + 1)
         found = find_openings(connection, ctx.clinic, ctx.now, request)
     except ZaxError as error:
-        return Finder(typed, [], error.problems, person, day, False)
-    return Finder(typed, found[:limit], {}, person, request.first, len(found) > limit)
+        return Finder(typed=typed, found=[], wrong=error.problems, patient=person, first=day, more=False)
+    return Finder(
+        typed=typed,
+        found=found[:limit],
+        wrong={},
+        patient=person,
+        first=request.first,
+        more=len(found) > limit,
+    )
 
 
 def _patient(connection: Connection, text: str) -> Any:
-    return visits.person(connection, int(text)) if text.isdecimal() else None
+    return visits.person(connection, reference(text))
 
 
 def _request(ctx: RequestContext, typed: Mapping[str, str], carried: Any, limit: int) -> Request:
@@ -108,34 +114,31 @@ def _request(ctx: RequestContext, typed: Mapping[str, str], carried: Any, limit:
         raise Refused("The end is before the beginning. Widen the times.", "before")
     sites = tuple(ctx.clinic.sites) if typed.get("both") else (ctx.site_id,)
     return Request(
-        tuple(parts),
-        sites,
-        first,
-        last,
-        days,
-        after,
-        before,
-        _number(typed, "room"),
-        _number(typed, "for"),
-        typed.get("with") == "same",
-        bool(typed.get("beside")),
-        frozenset({carried.id}) if carried is not None else frozenset(),
-        limit,
+        parts=tuple(parts),
+        sites=sites,
+        first=first,
+        last=last,
+        weekdays=days,
+        from_min=after,
+        to_min=before,
+        room_id=_number(typed, "room"),
+        patient_id=_number(typed, "for"),
+        same=typed.get("with") == "same",
+        together=bool(typed.get("beside")),
+        leaving=frozenset({carried.id}) if carried is not None else frozenset(),
+        limit=limit,
     )
 
 
 def _number(typed: Mapping[str, str], name: str) -> int:
     text = typed.get(name, "").strip()
-    if text and (not text.isdecimal() or len(text) > 9):
+    if text and not reference(text):
         raise Refused("Choose from the list.", name)
-    return int(text) if text else 0
+    return reference(text)
 
 
 def _day(typed: Mapping[str, str], name: str, usual: date) -> date:
-    try:
-        return date.fromisoformat(typed[name]) if typed.get(name) else usual
-    except ValueError as error:
-        raise Refused("This is not a day.", name) from error
+    return optional_day(typed.get(name, ""), name, "This is not a day.") or usual
 
 
 def _provider(typed: Mapping[str, str], name: str) -> int:
@@ -149,9 +152,5 @@ def span_of(when: str, today: date) -> tuple[date, date]:
         return today, monday + timedelta(days=6)
     if when == "next":
         return monday + timedelta(days=7), monday + timedelta(days=13)
-    if when[:-1].isdecimal() and when[-1] in "wm":
-        first = (
-            step_weeks(today, int(when[:-1])) if when.endswith("w") else step_months(today, int(when[:-1]))
-        )
-        return first, first + HORIZON
-    return today, today + HORIZON
+    first = parse_jump(when, today, today)
+    return first, first + HORIZON

@@ -5,23 +5,24 @@ its conflict and other times.
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import date
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.book.hours import Span
-from zax.core.errors import Mendable, NotFound, Refused, ZaxError
-from zax.core.reading import whole_number
-from zax.desk.book.booking import BookOrder, book_many, parse_clock
+from zax.core.errors import Mendable, Refused, ZaxError
+from zax.core.reading import parse_clock, reference, whole_number
+from zax.desk.book.booking import BookOrder, book_many
 from zax.desk.book.placing import Spot, nearest_anywhere
 from zax.desk.book.series import Member, Planned, plan_household, plan_series
 from zax.store.book import queries as visits
 from zax.store.engine import Connection
+from zax.web.shell.address import day_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+NO_DAY = "This plan has a day that does not exist. Make it anew from the Book."
 
 
 def wants_plan(form: PostedForm) -> bool:
@@ -105,7 +106,9 @@ def _free_lead(
         raise Refused(f"Nobody here does “{kind.name}”.", "members")
     own = next((p for p in leads if p.id == order.provider_id), leads[0])
     start = parse_clock(order.at)
-    spot = Spot(order.site_id, order.day, Span(start, start + kind.minutes), own, kind)
+    spot = Spot(
+        site_id=order.site_id, day=order.day, span=Span(start, start + kind.minutes), provider=own, kind=kind
+    )
     found = nearest_anywhere(connection, ctx.clinic, spot, 0)
     return found[0].id if found and found[0].id not in busy else own.id
 
@@ -131,26 +134,19 @@ def book_plan(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
 def _row(ctx: RequestContext, form: PostedForm, number: int) -> BookOrder | None:
     """One row as chosen: its place is 'day time provider', or empty when it is left out."""
     where = form[f"place-{number}"].split()
-    if len(where) != 3 or not where[2].isdecimal():
+    if len(where) != 3 or not reference(where[2]):
         return None
     return BookOrder(
-        form.number("site_id") or ctx.site_id,
-        _day(where[0]),
-        where[1],
-        int(where[2]),
-        form[f"type-{number}"],
-        form[f"minutes-{number}"],
-        form.number(f"patient-{number}"),
-        form[f"key-{number}"][:40],
-        form["note"],
+        site_id=form.number("site_id") or ctx.site_id,
+        day=day_in(where[0], ctx.today, NO_DAY),
+        at=where[1],
+        provider_id=reference(where[2]),
+        type_id=form[f"type-{number}"],
+        minutes=form[f"minutes-{number}"],
+        patient_id=form.number(f"patient-{number}"),
+        key=form[f"key-{number}"][:40],
+        note=form["note"],
     )
-
-
-def _day(text: str) -> date:
-    try:
-        return date.fromisoformat(text)
-    except ValueError as error:
-        raise NotFound("This plan has a day that does not exist. Make it anew from the Book.") from error
 
 
 def _again(ctx: RequestContext, form: PostedForm, orders: list[BookOrder], error: ZaxError) -> Response:

@@ -26,7 +26,7 @@ from zax.desk.book.waitlist import (
     wait_for,
 )
 from zax.store.book import queries as visits
-from zax.web.shell.address import number_in
+from zax.web.shell.address import day_in, number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -99,10 +99,8 @@ def _href(kept: Mapping[str, str], changes: Mapping[str, object]) -> str:
 
 def _days(ctx: RequestContext, query: Mapping[str, str]) -> list[date]:
     """The next days on which somebody works here, from today or the day asked for."""
-    try:
-        first = max(ctx.today, date.fromisoformat(query["from"])) if query.get("from") else ctx.today
-    except ValueError as error:
-        raise NotFound("This is not a day. Open the waitlist anew.") from error
+    asked = day_in(query.get("from", ""), ctx.today, "This is not a day. Open the waitlist anew.")
+    first = max(ctx.today, asked)
     ahead = [first + timedelta(days=number) for number in range(30)]
     working = [
         day

@@ -14,6 +14,7 @@ from zax.core.charges.lines import LETTERS, PLACES, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.reading import reference
 from zax.desk.charges import charges as acts
 from zax.desk.charges import diagnoses
 from zax.desk.charges.service_search import PostedForm as Words
@@ -120,18 +121,19 @@ def find_diagnoses(request: Request, visit_id: int, diagnosis: str = "") -> Resp
 
 def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     """What was chosen from the one box: planned work, a set or a service."""
-    kind, _, number = form["choice"].partition(":")
+    kind, _, text = form["choice"].partition(":")
+    number = reference(text)
     patient = form.number("patient_id")
-    if not number.isdecimal():
+    if not number:
         raise Refused("Type a code or a word, then choose from the list.", "service")
     if kind == "planned":
-        acts.add_planned(ctx.desk, ctx.actor, visit_id, int(number), patient)
+        acts.add_planned(ctx.desk, ctx.actor, visit_id, number, patient)
     elif kind == "set":
-        acts.add_set(ctx.desk, ctx.actor, visit_id, int(number), patient)
+        acts.add_set(ctx.desk, ctx.actor, visit_id, number, patient)
     else:
         typed = take_apart(form["what"], ctx.clinic.numbering)
         tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or form["tooth"]
-        service = ctx.clinic.find_service(int(number))
+        service = ctx.clinic.find_service(number)
         detail = _fitting(service.rule, tooth, typed.surfaces or form["surfaces"], form["area"])
         acts.add_line(ctx.desk, ctx.actor, visit_id, service.id, detail, patient)
     return "Added."
@@ -143,28 +145,28 @@ def _fitting(rule: Any, tooth: str, surfaces: str, area: str) -> acts.LineForm:
         surfaces = ""
     whole = not rule.surfaces or surfaces
     return acts.LineForm(
-        "1",
-        tooth if rule.needs_tooth and whole else "",
-        surfaces if rule.surfaces else "",
+        units="1",
+        tooth=tooth if rule.needs_tooth and whole else "",
+        surfaces=surfaces if rule.surfaces else "",
         area=area if rule.area else "",
     )
 
 
 def _change(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     line = acts.LineForm(
-        form["units"],
-        form["tooth"],
-        form["surfaces"],
-        form["billed"] == "yes",
-        form["authorized"] == "yes",
-        form["area"],
-        form["modifiers"],
-        form["pointers"],
-        form.number("provider_id") or 0,
-        form.number("supervising_id") or 0,
-        form["place"],
-        form["fee"],
-        form["fee_why"],
+        units=form["units"],
+        tooth=form["tooth"],
+        surfaces=form["surfaces"],
+        billed=form["billed"] == "yes",
+        authorized=form["authorized"] == "yes",
+        area=form["area"],
+        modifiers=form["modifiers"],
+        pointers=form["pointers"],
+        provider_id=form.number("provider_id") or 0,
+        supervising_id=form.number("supervising_id") or 0,
+        place=form["place"],
+        fee=form["fee"],
+        fee_why=form["fee_why"],
     )
     acts.change_line(
         ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0, line, form.number("patient_id")
@@ -219,8 +221,7 @@ def change_charges(
     try:
         said = ACTS[act](ctx, visit_id, form)
     except Mendable as error:
-        line = form["line_id"]
-        edit = int(line) if act == "change" and line.isdecimal() else 0
+        edit = reference(form["line_id"]) if act == "change" else 0
         return charges_page(
             ctx, visit_id, error.status, edit, problems=error.problems, typed=form, about={"act": act}
         )

@@ -12,6 +12,7 @@ from fastapi.responses import Response
 from zax.core.arrivals.forms import RELATIONS
 from zax.core.charges.teeth import AREAS, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused, Stale
+from zax.core.reading import reference
 from zax.desk.charges import treatment_options as acts
 from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
@@ -125,23 +126,23 @@ def find_services(request: Request, proposal_id: int, what: str = "") -> Respons
 
 
 def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
-    number = form["choice"].removeprefix("service:")
-    if not number.isdecimal():
+    service_id = reference(form["choice"].removeprefix("service:"))
+    if not service_id:
         raise Refused("Type a code or a word, then choose from the list.", "service")
     typed = take_apart(form["what"], ctx.clinic.numbering)
     tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or form["tooth"]
-    rule = ctx.clinic.find_service(int(number)).rule
+    rule = ctx.clinic.find_service(service_id).rule
     acts.add_to_option(
         ctx.desk,
         ctx.actor,
         proposal_id,
         PlannedLineForm(
-            int(number),
-            form["letter"],
-            form.number("phase") or 1,
-            tooth if rule.needs_tooth else "",
-            (typed.surfaces or form["surfaces"]) if rule.surfaces else "",
-            form["area"] if rule.area else "",
+            service_id=service_id,
+            letter=form["letter"],
+            phase=form.number("phase") or 1,
+            tooth=tooth if rule.needs_tooth else "",
+            surfaces=(typed.surfaces or form["surfaces"]) if rule.surfaces else "",
+            area=form["area"] if rule.area else "",
         ),
     )
     return "Added."

@@ -63,7 +63,7 @@ def plan_page(
     plan = ctx.clinic.plans.get(plan_id)
     if plan_id and plan is None:
         raise NotFound("There is no such plan.")
-    benefits = plan.benefits if plan else Benefits("", {})
+    benefits = plan.benefits if plan else Benefits(name="", percents={})
     dental = plan.dental if plan else dental
     with ctx.read() as connection:
         touched = patients_with(connection, plan_id, ctx.today) if plan else 0

@@ -21,6 +21,7 @@ from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.series import parse_jump
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.patients.search_terms import parse_query
+from zax.core.reading import reference
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.booking import BookOrder, book_visit
@@ -109,15 +110,15 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
     base = escape(f"/book?{base_of(kept)}")
     sheet, carried = shown["sheet"], shown["carried"]
     drawn = Drawn(
-        base,
-        view.by,
-        mark,
-        ctx.may("book"),
-        ctx.site_id,
-        sheet.visit.id if sheet else 0,
-        carried.id if carried else 0,
-        list(ctx.clinic.types),
-        list(ctx.clinic.providers),
+        base=base,
+        by=view.by,
+        mark=mark,
+        may_book=ctx.may("book"),
+        site_id=ctx.site_id,
+        chosen=sheet.visit.id if sheet else 0,
+        carried=carried.id if carried else 0,
+        types=list(ctx.clinic.types),
+        people=list(ctx.clinic.providers),
     )
     page = ctx.page(
         "day/book.html",
@@ -190,7 +191,7 @@ def _slip(
     fitting = [kind for kind in kinds if kind.role == provider.role]
     wanted = number_in(query, "type")
     chosen = typed["patient_id"] if typed else query.get("patient", "")
-    person = active_patient(connection, int(chosen)) if chosen.isdecimal() else None
+    person = active_patient(connection, reference(chosen))
     site_id = number_in(query, "site_id") or ctx.site_id
     return {
         "provider": provider,
@@ -250,24 +251,24 @@ def book_new(
 def order_of(ctx: RequestContext, form: PostedForm) -> BookOrder:
     """The booking as typed."""
     return BookOrder(
-        form.number("site_id") or ctx.site_id,
-        parse_day(form["day"], ctx.today),
-        form["at"],
-        form.number("provider_id") or 0,
-        form["type_id"],
-        form["minutes"],
-        form.number("patient_id"),
-        form["key"][:40],
-        form["note"],
-        form["first"],
-        form["last"],
-        form["birth"],
-        form["phone"],
-        form.number("room_id") or 0,
-        tuple(form.numbers("planned")),
-        bool(form["sooner"]),
-        bool(form["short"]),
-        form.number("wait") or 0,
+        site_id=form.number("site_id") or ctx.site_id,
+        day=parse_day(form["day"], ctx.today),
+        at=form["at"],
+        provider_id=form.number("provider_id") or 0,
+        type_id=form["type_id"],
+        minutes=form["minutes"],
+        patient_id=form.number("patient_id"),
+        key=form["key"][:40],
+        note=form["note"],
+        first=form["first"],
+        last=form["last"],
+        birth=form["birth"],
+        phone=form["phone"],
+        room_id=form.number("room_id") or 0,
+        planned=tuple(form.numbers("planned")),
+        sooner=bool(form["sooner"]),
+        short=bool(form["short"]),
+        wait_id=form.number("wait") or 0,
     )
 
 

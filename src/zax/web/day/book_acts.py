@@ -11,7 +11,9 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
 
 from zax.core.book.hours import Span, clock_words
-from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound, ProblemCollector, ZaxError
+from zax.core.reading import parse_clock
+from zax.desk.book.booking import typed_minutes
 from zax.desk.book.cancellation import take_day_off
 from zax.desk.book.moving import MoveOrder, move_visit, replace_patient
 from zax.desk.book.openings import Target, places_for
@@ -80,7 +82,14 @@ def place(request: Request, visit_id: int, form: PostedForm = Depends(posted_for
     ctx = enter(request, "book")
     day = parse_day(form["day"], ctx.today)
     site_id, provider_id = form.number("site_id") or ctx.site_id, form.number("provider_id") or 0
-    order = MoveOrder(site_id, day, form["at"], provider_id, form["minutes"], form.number("room_id") or 0)
+    order = MoveOrder(
+        site_id=site_id,
+        day=day,
+        at=form["at"],
+        provider_id=provider_id,
+        minutes=form["minutes"],
+        room_id=form.number("room_id") or 0,
+    )
     try:
         move_visit(ctx.desk, ctx.actor, visit_id, order, form.number("version"))
     except Mendable as error:
@@ -95,16 +104,20 @@ def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> dict[str, Any
         if visit is None:
             return None
         kind, clinic = ctx.clinic.types[visit.type_id], ctx.clinic
-        start = (
-            int(order.at.split(":")[0]) * 60 + int(order.at.split(":")[1])
-            if order.at.replace(":", "").isdecimal() and ":" in order.at
-            else visit.start_min
-        )
-        minutes = int(order.minutes) if order.minutes.isdecimal() else visit.minutes
+        start = ProblemCollector().take(parse_clock, order.at)
+        if start is None:
+            start = visit.start_min
+        minutes = typed_minutes(order.minutes, visit.minutes) or visit.minutes
         asked = clinic.providers.get(order.provider_id, clinic.providers[visit.provider_id])
         lead = asked if asked.role == kind.role else clinic.providers[visit.provider_id]
         spot = Spot(
-            order.site_id, order.day, Span(start, start + minutes), lead, kind, 0, frozenset({visit_id})
+            site_id=order.site_id,
+            day=order.day,
+            span=Span(start, start + minutes),
+            provider=lead,
+            kind=kind,
+            room_id=0,
+            leaving=frozenset({visit_id}),
         )
         now = ctx.local_now
         found = nearest_anywhere(

@@ -12,12 +12,13 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.arrivals.conditions import Place
-from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.hours import clock_words
 from zax.core.book.search_request import Opening
+from zax.core.book.series import parse_jump
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.recall import INTERVALS, next_due, parse_interval
+from zax.core.reading import needed_day, needed_number
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.booking import BookOrder, book_visit
@@ -131,10 +132,8 @@ def _next_wish(
     there is nothing to offer.
     """
     kind = ctx.clinic.types.get(next_type) or counter.recall_type
-    if after and after[:-1].isdecimal() and after[-1] in "wm":
-        number = int(after[:-1])
-        since = step_weeks(ctx.today, number) if after.endswith("w") else step_months(ctx.today, number)
-    else:
+    since = parse_jump(after, ctx.today, ctx.today) if after else None
+    if since is None:
         since = (
             next_due(ctx.today, counter.recall_months)
             if counter.recall_months and not next_type
@@ -148,10 +147,10 @@ def _openings(
 ) -> tuple[list[Opening], str]:
     """The best times from that day on, and why there are none."""
     wanted = Wanted(
-        (Part(kind.id),),
-        (sheet.visit.site_id,),
-        since,
-        since + AHEAD,
+        parts=(Part(kind.id),),
+        sites=(sheet.visit.site_id,),
+        first=since,
+        last=since + AHEAD,
         patient_id=sheet.visit.patient_id,
         limit=OFFERED,
     )
@@ -181,26 +180,38 @@ def take_or_finish(request: Request, visit_id: int, form: PostedForm = Depends(p
     return ctx.go(f"/visits/{visit_id}/checkout", said)
 
 
+_NO_TIME = "Choose one of the times again."
+
+
+def _opening(text: str) -> tuple[date, int, int, int, int]:
+    """Day, minute, provider, room and type of the time that was chosen, as the page wrote them."""
+    day, *numbers = text.split("|")
+    found = [needed_number(number, "opening", 0, 999_999, _NO_TIME) for number in numbers]
+    if len(found) != 4:
+        raise Refused(_NO_TIME, "opening")
+    start, provider, room, kind = found
+    return needed_day(day, "opening", _NO_TIME), start, provider, room, kind
+
+
 def _book_next(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     """Book the opening that was chosen; pressed twice it is still one visit. Without a choice nothing is
     booked.
     """
-    chosen = form["opening"].split("|")
-    if len(chosen) != 5:
+    if not form["opening"]:
         return ""
-    day, start, provider, room, kind = chosen
+    day, start, provider, room, kind = _opening(form["opening"])
     with ctx.read() as connection:
         visit = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit
     order = BookOrder(
-        visit.site_id,
-        date.fromisoformat(day),
-        clock_words(int(start)),
-        int(provider),
-        kind,
-        "",
-        visit.patient_id,
-        f"next-{form['key']}",
-        room_id=int(room),
+        site_id=visit.site_id,
+        day=day,
+        at=clock_words(start),
+        provider_id=provider,
+        type_id=str(kind),
+        minutes="",
+        patient_id=visit.patient_id,
+        key=f"next-{form['key']}",
+        room_id=room,
     )
     try:
         book_visit(ctx.desk, ctx.actor, order)
@@ -222,7 +233,9 @@ def _pay(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         *(Item(number) for number in form.numbers("also")),
         *(Item(None, number) for number in form.numbers("line")),
     ]
-    pay = PayForm(tender_forms(form), items, form["key"], form["over"], site_id=ctx.site_id)
+    pay = PayForm(
+        tenders=tender_forms(form), items=items, key=form["key"], over=form["over"], site_id=ctx.site_id
+    )
     taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
     if not taken.whole:
         for name in ("key", "amount", "number", "tender", "over"):  # the next press is a new payment

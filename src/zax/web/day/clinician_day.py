@@ -15,6 +15,7 @@ from zax.desk.book import track
 from zax.desk.day.live_day import Filter, day_view
 from zax.store.people.people import active_user
 from zax.web.day.steps import back_with
+from zax.web.shell.address import number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -78,6 +79,6 @@ def set_stage(request: Request, visit_id: int, form: PostedForm = Depends(posted
 
 def _refused(ctx: RequestContext, visit_id: int, form: PostedForm, error: ZaxError) -> Response:
     if form.back.startswith("/mine"):
-        query = form.back_query.get("provider", "")
-        return mine_page(ctx, int(query) if query.isdecimal() else 0, error.status, error.message)
+        provider = number_in(form.back_query, "provider")
+        return mine_page(ctx, provider, error.status, error.message)
     return back_with(ctx, form.back, error, {"visit_id": visit_id, "act": "stage"}, form)

@@ -12,8 +12,8 @@ from fastapi.responses import RedirectResponse, Response
 
 from zax.core.arrivals.conditions import Place
 from zax.core.clinic.providers import ROLE_NAMES
-from zax.core.errors import NotFound
 from zax.core.people.roles import Role
+from zax.core.reading import reference
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.arrivals.stages import stays_of
@@ -21,6 +21,7 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.store.engine import Connection
+from zax.web.shell.address import day_in, number_in
 from zax.web.shell.request_context import RequestContext, enter
 
 router = APIRouter()
@@ -34,19 +35,14 @@ def home(request: Request) -> Response:
 
 def parse_day(text: str, today: date) -> date:
     """The day of an address, today for none; NotFound for what is no date."""
-    if not text:
-        return today
-    try:
-        return date.fromisoformat(text)
-    except ValueError as error:
-        raise NotFound(f"“{text[:20]}” is not a day. Choose one on the Book.") from error
+    return day_in(text, today, f"“{text[:20]}” is not a day. Choose one on the Book.")
 
 
 def filter_of(clinic: Clinic, show: str) -> Filter:
     """What narrows the day: p5 a provider, r3 a room, or a role; `rooms` draws everybody by room. What is not
     known narrows nothing.
     """
-    kind, number = show[:1], int(show[1:]) if show[1:].isdecimal() and len(show) < 10 else 0
+    kind, number = show[:1], reference(show[1:])
     if kind == "r" and number in clinic.rooms:
         return Filter(room_id=number, by="room")
     if show == "rooms":
@@ -99,8 +95,8 @@ def day_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **mo
 
 def open_sheet(ctx: RequestContext, connection: Connection, query: dict[str, str]) -> Sheet | None:
     """The sheet of the visit in the address; None when none is open."""
-    visit = query.get("visit", "")
-    return sheet_of(connection, ctx.clinic, ctx.now, int(visit)) if visit.isdecimal() else None
+    visit = number_in(query, "visit")
+    return sheet_of(connection, ctx.clinic, ctx.now, visit) if visit else None
 
 
 def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | None) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from zax.core.errors import Mendable, Refused
 from zax.core.money.aging import BUCKETS
 from zax.core.money.cents import parse_amount, plain
 from zax.core.money.journal import Kind
+from zax.core.reading import reference
 from zax.desk.money.account import account_of
 from zax.desk.money.corrections import (
     OffForm,
@@ -170,7 +171,7 @@ def _move(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     to = form["to_line"]
     if not to:
         raise Refused("Choose where it goes.", "to_line")
-    target = None if to == "credit" else int(to) if to.isdecimal() else 0
+    target = None if to == "credit" else reference(to)
     move_allocation(
         ctx.desk,
         ctx.actor,

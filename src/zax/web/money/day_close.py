@@ -16,14 +16,17 @@ from zax.core.book.calendar import step_months
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.drawer import PIECES, CountedTender, count_pieces, to_bank, worth
 from zax.core.money.tender import Tender
+from zax.core.reading import day_or_none
 from zax.desk.money.day_close import CloseForm, Closing, close_day, close_of, closing_of, counted_tenders
 from zax.desk.money.day_sheet import day_sheet, journal_csv
 from zax.store.money.closing import closes_of
 from zax.store.money.sums import journal_rows as journal_of
 from zax.web.money.documents import day_sheet_pdf, deposit_slip_pdf
+from zax.web.shell.address import day_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
 router = APIRouter()
+NO_DAY = "There is no such day."
 UNFINISHED_WORDS = {
     "visit": ("visit not checked out", "visits not checked out"),
     "claim": ("charge without a claim", "charges without a claim"),
@@ -35,14 +38,8 @@ UNFINISHED_WORDS = {
 
 @router.get("/close")
 def show(request: Request, day: str = "") -> Response:
-    return close_page(enter(request, "close"), _day(day))
-
-
-def _day(text: str) -> date | None:
-    try:
-        return date.fromisoformat(text) if text else None
-    except ValueError:
-        raise NotFound("There is no such day.") from None
+    ctx = enter(request, "close")
+    return close_page(ctx, day_in(day, ctx.today, NO_DAY) if day else None)
 
 
 def close_page(ctx: RequestContext, day: date | None, status: int = 200, **more: Any) -> Response:
@@ -133,7 +130,7 @@ def _worth(typed: PostedForm) -> int:
 def close(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     """Close it: the day is final from then on."""
     ctx = enter(request, "close")
-    day = _day(form["day"]) or ctx.today
+    day = day_in(form["day"], ctx.today, NO_DAY)
     try:
         count = CloseForm(
             {value: form[f"piece-{value}"] for value in PIECES},
@@ -161,14 +158,14 @@ def slip(request: Request, close_id: int) -> Response:
 def sheet(request: Request, day: str) -> Response:
     """The day sheet: production, collections and adjustments."""
     ctx = enter(request, "close")
-    return pdf_answer(day_sheet_pdf(ctx.desk, ctx.site_id, _day(day) or ctx.today), f"day-{day}")
+    return pdf_answer(day_sheet_pdf(ctx.desk, ctx.site_id, day_in(day, ctx.today, NO_DAY)), f"day-{day}")
 
 
 @router.get("/journal")
 def journal(request: Request, day: str = "") -> Response:
     """Every entry of a day."""
     ctx = enter(request, "close")
-    chosen = _day(day) or ctx.today
+    chosen = day_in(day, ctx.today, NO_DAY)
     with ctx.read() as connection:
         rows = journal_of(connection, ctx.site_id, chosen, chosen)
     return ctx.page(
@@ -184,7 +181,7 @@ def journal(request: Request, day: str = "") -> Response:
 @router.get("/journal.csv")
 def journal_table(request: Request, first: str, last: str) -> Response:
     ctx = enter(request, "close")
-    a, b = _day(first), _day(last)
+    a, b = day_or_none(first), day_or_none(last)
     if a is None or b is None or b < a or (b - a).days > 400:
         raise NotFound("Choose a first and a last day, at most a year apart.")
     with ctx.read() as connection:
@@ -202,8 +199,7 @@ def month(request: Request, month: str = "") -> Response:
     closed.
     """
     ctx = enter(request, "close")
-    first = _day(f"{month}-01") if month else ctx.today.replace(day=1)
-    assert first is not None
+    first = day_in(f"{month}-01" if month else "", ctx.today.replace(day=1), NO_DAY)
     last = step_months(first, 1) - timedelta(days=1)
     with ctx.read() as connection:
         found = day_sheet(connection, ctx.clinic, ctx.site_id, first, last)

@@ -15,6 +15,7 @@ from zax.core.errors import Mendable, ProblemCollector, Refused
 from zax.core.money.adjust import price_of
 from zax.core.money.cents import parse_amount, plain
 from zax.core.money.rules import Product
+from zax.core.reading import reference
 from zax.desk.money.cards_on_file import remove_card
 from zax.desk.money.credits import spread_credit
 from zax.desk.money.payment_page import PayDesk, pay_desk
@@ -26,6 +27,7 @@ from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+MOST_PIECES = 9999
 
 
 @router.get("/pay/check/{key}")
@@ -102,8 +104,9 @@ def _sales_typed(form: PostedForm) -> list[ProductSale]:
     made = []
     for text in form.all.get("sale", []):
         number, _, pieces = text.partition(":")
-        if number.isdecimal() and pieces.isdecimal() and len(pieces) < 5:
-            made.append(ProductSale(int(number), int(pieces)))
+        sale = ProductSale(reference(number), reference(pieces))
+        if sale.product_id and 0 < sale.pieces <= MOST_PIECES:
+            made.append(sale)
     return made
 
 
@@ -133,13 +136,13 @@ def take(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
         if not items and not sales:
             raise Refused("Tick what is paid, or type a deposit.", "items")
         pay = PayForm(
-            tender_forms(form),
-            items,
-            form["key"],
-            form["over"],
-            form["receipt"] or "none",
-            ctx.site_id,
-            sales,
+            tenders=tender_forms(form),
+            items=items,
+            key=form["key"],
+            over=form["over"],
+            receipt=form["receipt"] or "none",
+            site_id=ctx.site_id,
+            sales=sales,
         )
         taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
     except OperationalError:
@@ -176,11 +179,11 @@ def _items(form: PostedForm) -> list[Item]:
             else f"{'item' if kind == 'line' else 'visit'}-{number.partition('-')[0]}"
         )
         cents = wrong.take(parse_amount, text, field) if text.strip() else None
-        if kind == "line" and number.isdecimal():
+        if kind == "line" and reference(number):
             visit = form.number(f"of-{pick}")
-            items.append(Item(visit, int(number), cents))
-        elif kind == "visit" and number.isdecimal():
-            items.append(Item(int(number), None, cents))
+            items.append(Item(visit, reference(number), cents))
+        elif kind == "visit" and reference(number):
+            items.append(Item(reference(number), None, cents))
         elif pick == "deposit":
             items.append(Item(None, None, cents))
     wrong.raise_if_any()

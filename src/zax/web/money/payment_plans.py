@@ -4,7 +4,6 @@ it stands.
 
 from __future__ import annotations
 
-from datetime import date
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
@@ -12,7 +11,8 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.cents import parse_amount, plain
-from zax.core.money.payment_plan import EVERY, schedule
+from zax.core.money.payment_plan import EVERY, MOST_INSTALMENTS, schedule
+from zax.core.reading import needed_day, needed_number
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
 from zax.store.money.payments import cards_of
@@ -66,15 +66,11 @@ def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Any
     """
     try:
         cents = parse_amount(typed["amount"]) if typed is not None else total
-        count = int(typed["count"]) if typed is not None else 6
-        first = date.fromisoformat(typed["first"]) if typed is not None else ctx.today
+        count = needed_number(typed["count"], "count", 2, MOST_INSTALMENTS) if typed is not None else 6
+        first = needed_day(typed["first"], "first", "") if typed is not None else ctx.today
         every = typed["every"] if typed is not None else "month"
-        return (
-            schedule(cents, count, first, every)
-            if 2 <= count <= 60 and every in EVERY and cents >= count
-            else []
-        )
-    except (ZaxError, ValueError):
+        return schedule(cents, count, first, every) if every in EVERY and cents >= count else []
+    except ZaxError:
         return []
 
 
@@ -86,12 +82,12 @@ def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
         return plan_page(ctx, patient_id, typed=form)
     try:
         plan = PaymentPlanForm(
-            form.numbers("line"),
-            form["amount"],
-            form["count"],
-            form["first"],
-            form["every"],
-            form.number("card"),
+            lines=form.numbers("line"),
+            amount=form["amount"],
+            count=form["count"],
+            first=form["first"],
+            every=form["every"],
+            card_id=form.number("card"),
         )
         make_plan(ctx.desk, ctx.actor, patient_id, plan)
     except Mendable as error:

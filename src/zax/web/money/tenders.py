@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from zax.core.money.tender import Tender, TenderForm
+from zax.core.reading import reference
 from zax.web.shell.request_context import PostedForm
 
 ROWS = 3
@@ -45,6 +46,8 @@ def tender_forms(form: PostedForm) -> list[TenderForm]:
     for n, tender in enumerate(tenders):
         amount = amounts[n] if n < len(amounts) else ""
         number = numbers[n] if n < len(numbers) else ""
-        card = int(tender[5:]) if tender.startswith("file-") and tender[5:].isdecimal() else None
-        rows.append(TenderForm("file" if card else tender, amount, number, card, form["keep_card"] == "yes"))
+        card = reference(tender.removeprefix("file-")) if tender.startswith("file-") else 0
+        rows.append(
+            TenderForm("file" if card else tender, amount, number, card or None, form["keep_card"] == "yes")
+        )
     return rows or [TenderForm("", "")]

@@ -12,6 +12,7 @@ from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_phone, parse_birth, show_phone
 from zax.desk.patients import duplicates as acts
 from zax.store.patients.duplicates import known_patients
+from zax.web.shell.address import number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -21,8 +22,7 @@ router = APIRouter()
 def show_pairs(request: Request) -> Response:
     """The likeliest pairs; `with` limits them to those of one patient."""
     ctx = enter(request, "patients")
-    wanted = request.query_params.get("with", "")
-    only = int(wanted) if wanted.isdecimal() and len(wanted) < 10 else 0
+    only = number_in(request.query_params, "with")
     with ctx.read() as connection:
         rows = known_patients(connection, [only]) if only else {}
         if only and only not in rows:

@@ -19,6 +19,7 @@ from zax.core.errors import Mendable, NotFound, Stale, ZaxError
 from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
 from zax.core.patients.person import show_phone
 from zax.core.patients.uploads import KINDS
+from zax.core.reading import reference
 from zax.core.record.gaps import PURPOSE_WORDS
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
@@ -54,11 +55,7 @@ def record_page(
     with ctx.read() as connection:
         record = record_of(connection, ctx.clinic, patient_id, ctx.now, ctx.today)
         kind, _, number = edit.partition("-")
-        open_coverage = (
-            one_coverage(connection, int(number))
-            if kind == "coverage" and number.isdecimal() and number != "0"
-            else None
-        )
+        open_coverage = one_coverage(connection, reference(number)) if kind == "coverage" else None
         ups = heads_ups(connection, ctx.clinic, Place.RECORD, Asking(patient_id), ctx.today)
         signed, recalls = signed_forms(connection, patient_id), recalls_of(connection, patient_id)
     masked = mask_ssn(ctx.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""

@@ -36,7 +36,7 @@ def headsups_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more
         if typed is not None and "words" in typed
         else _kept(found)
         if found
-        else HeadsUpForm("", "", ["arrival"], [])
+        else HeadsUpForm(words="", todo="", places=["arrival"], groups=[])
     )
     groups = [[*group, *[Row("")] * BLANK_ROWS] for group in form.groups]
     groups += [[Row("")] * BLANK_ROWS for _ in range(max(1, min(GROUPS, len(groups) + 1) - len(groups)))]
@@ -58,7 +58,15 @@ def _kept(found: HeadsUpSetup) -> HeadsUpForm:
     groups, inner, outer = groups_of(found.condition)
     up = found.headsup
     return HeadsUpForm(
-        up.words, up.todo, sorted(up.places), groups, inner, outer, up.warns, found.active, found.version
+        words=up.words,
+        todo=up.todo,
+        places=sorted(up.places),
+        groups=groups,
+        inner=inner,
+        outer=outer,
+        warns=up.warns,
+        active=found.active,
+        version=found.version,
     )
 
 
@@ -71,15 +79,15 @@ def form_of(form: PostedForm) -> HeadsUpForm:
         if what:
             groups.setdefault(group, []).append(Row(what, value, negated == "yes"))
     return HeadsUpForm(
-        form["words"],
-        form["todo"],
-        get("places", []),
-        [groups[number] for number in sorted(groups)],
-        form["inner"] or "all",
-        form["outer"] or "any",
-        form["warns"] == "yes",
-        form["active"] == "yes",
-        form.number("version") or 0,
+        words=form["words"],
+        todo=form["todo"],
+        places=get("places", []),
+        groups=[groups[number] for number in sorted(groups)],
+        inner=form["inner"] or "all",
+        outer=form["outer"] or "any",
+        warns=form["warns"] == "yes",
+        active=form["active"] == "yes",
+        version=form.number("version") or 0,
     )
 
 

@@ -64,7 +64,13 @@ def store(request: Request, kind: str, row_id: int, form: PostedForm = Depends(p
             row_id,
             version,
             ProductForm(
-                form["words"], form["code"], form["price"], form["tax"], form["stock"], form["low"], active
+                words=form["words"],
+                code=form["code"],
+                price=form["price"],
+                tax=form["tax"],
+                stock=form["stock"],
+                low=form["low"],
+                active=active,
             ),
         ),
         "habits": lambda: save_habits(ctx.desk, ctx.actor, form),

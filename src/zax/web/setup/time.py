@@ -14,8 +14,8 @@ from fastapi.responses import Response
 from zax.core.book.calendar import PATTERN_WORDS, Closure
 from zax.core.book.hours import Span, clock_words
 from zax.core.clinic.providers import ROLE_NAMES
-from zax.core.errors import Mendable, NotFound, Refused
-from zax.desk.book.booking import parse_clock
+from zax.core.errors import Mendable, NotFound
+from zax.core.reading import needed_day, parse_clock
 from zax.desk.setup.hours import (
     Affected,
     HoursRow,
@@ -35,6 +35,7 @@ from zax.web.shell.request_context import PostedForm, RequestContext, enter, pos
 
 router = APIRouter()
 MOST_ROWS = 60
+HOURS_FIELDS = ("weekday", "pattern", "site_id", "start", "end", "rest")
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
@@ -132,7 +133,12 @@ def _fortnight(ctx: RequestContext, provider_id: int) -> list[tuple[date, list[S
 def _row_of(row: Any) -> HoursRow:
     end = "24:00" if row.end_min == 1440 else clock_words(row.end_min)
     return HoursRow(
-        str(row.weekday), row.pattern, str(row.site_id), clock_words(row.start_min), end, row.rest
+        weekday=str(row.weekday),
+        pattern=row.pattern,
+        site_id=str(row.site_id),
+        start=clock_words(row.start_min),
+        end=end,
+        rest=row.rest,
     )
 
 
@@ -140,9 +146,7 @@ def _typed_rows(form: PostedForm) -> list[HoursRow]:
     """The rows of the weekly editor that were filled in; a row without times is left out."""
     rows = []
     for number in range(MOST_ROWS):
-        row = HoursRow(
-            *(form[f"{name}-{number}"] for name in ("weekday", "pattern", "site_id", "start", "end", "rest"))
-        )
+        row = HoursRow(**{name: form[f"{name}-{number}"] for name in HOURS_FIELDS})
         if row.start.strip() or row.end.strip():
             rows.append(row)
     return rows
@@ -230,10 +234,7 @@ def store_provider(request: Request, provider_id: int, form: PostedForm = Depend
 
 
 def _date(text: str, field: str) -> date:
-    try:
-        return date.fromisoformat(text.strip())
-    except ValueError as error:
-        raise Refused("Choose a day.", field) from error
+    return needed_day(text, field, "Choose a day.")
 
 
 # --- closed days
@@ -334,25 +335,25 @@ def type_page(ctx: RequestContext, type_id: int, status: int = 200, **more: Any)
             _form_of(kind)
             if kind
             else TypeForm(
-                "",
-                "dentist",
-                "30",
-                "0",
-                "0",
-                "0",
-                "60",
-                "0",
-                "all",
-                "no",
-                False,
-                True,
-                "",
-                "",
-                "",
-                (),
-                (),
-                0,
-                (),
+                name="",
+                role="dentist",
+                minutes="30",
+                buffer="0",
+                most="0",
+                goal="0",
+                ask_after="60",
+                recall="0",
+                for_whom="all",
+                web="no",
+                doubles=False,
+                active=True,
+                hours="",
+                lead_parts="",
+                equipment="",
+                room_ids=(),
+                services=(),
+                set_id=0,
+                needs=(),
             )
         )
     )
@@ -380,26 +381,26 @@ def _form_of(kind: Any) -> TypeForm:
     )
     parts = ", ".join(f"{offset}-{offset + minutes}" for offset, minutes in kind.lead_parts)
     return TypeForm(
-        kind.name,
-        kind.role,
-        str(kind.minutes),
-        str(kind.buffer),
-        str(kind.most),
-        str(kind.goal),
-        str(kind.ask_after),
-        str(kind.recall_months),
-        kind.for_whom,
-        kind.web,
-        kind.doubles,
-        kind.active,
-        hours,
-        parts,
-        ", ".join(sorted(kind.equipment)),
-        tuple(kind.room_ids),
-        kind.own_services,
-        kind.set_id,
-        needs,
-        kind.version,
+        name=kind.name,
+        role=kind.role,
+        minutes=str(kind.minutes),
+        buffer=str(kind.buffer),
+        most=str(kind.most),
+        goal=str(kind.goal),
+        ask_after=str(kind.ask_after),
+        recall=str(kind.recall_months),
+        for_whom=kind.for_whom,
+        web=kind.web,
+        doubles=kind.doubles,
+        active=kind.active,
+        hours=hours,
+        lead_parts=parts,
+        equipment=", ".join(sorted(kind.equipment)),
+        room_ids=tuple(kind.room_ids),
+        services=kind.own_services,
+        set_id=kind.set_id,
+        needs=needs,
+        version=kind.version,
     )
 
 
@@ -412,26 +413,26 @@ def _type_form(form: PostedForm) -> TypeForm:
         if row.role:
             needs.append(row)
     return TypeForm(
-        form["name"],
-        form["role"],
-        form["minutes"],
-        form["buffer"],
-        form["most"],
-        form["goal"],
-        form["ask_after"],
-        form["recall"],
-        form["for_whom"],
-        form["web"],
-        bool(form["doubles"]),
-        bool(form["active"]),
-        form["hours"],
-        form["lead_parts"],
-        form["equipment"],
-        tuple(form.numbers("room_ids")),
-        tuple(form.numbers("services")),
-        form.number("set_id") or 0,
-        tuple(needs),
-        form.number("version") or 0,
+        name=form["name"],
+        role=form["role"],
+        minutes=form["minutes"],
+        buffer=form["buffer"],
+        most=form["most"],
+        goal=form["goal"],
+        ask_after=form["ask_after"],
+        recall=form["recall"],
+        for_whom=form["for_whom"],
+        web=form["web"],
+        doubles=bool(form["doubles"]),
+        active=bool(form["active"]),
+        hours=form["hours"],
+        lead_parts=form["lead_parts"],
+        equipment=form["equipment"],
+        room_ids=tuple(form.numbers("room_ids")),
+        services=tuple(form.numbers("services")),
+        set_id=form.number("set_id") or 0,
+        needs=tuple(needs),
+        version=form.number("version") or 0,
     )
 
 

@@ -14,18 +14,34 @@ from markupsafe import Markup
 
 from zax.clock import local
 from zax.core.arrivals.stages import WHOSE
+from zax.core.book import track
 from zax.core.book.cancellation import OFF
 from zax.core.book.hours import clock_words
+from zax.core.book.lateness import is_late
 from zax.core.book.track import STOP_WORDS, Stop
 from zax.core.charges.teeth import show_tooth
 from zax.core.claims.claim import STATE_WORDS, ClaimState
 from zax.core.patients.person import age_on, show_phone
 from zax.core.people.roles import ROLE_WORDS, may
 from zax.web.shell import keys
+from zax.web.shell.links import address_of
 from zax.web.shell.signs import mark_sign, sign
 
 WEB = Path(__file__).parents[1]
 _money_cache: dict[int, str] = {}
+# The named sets of stops that templates ask about.
+_STOP_SETS = (
+    "EXPECTED",
+    "ON_THE_BOOK",
+    "PRESENT",
+    "NOT_IN_ROOM",
+    "CHARGED",
+    "PAYING",
+    "FINISHED",
+    "HAPPENED",
+    "CALLED_OFF",
+    "NOT_ARRANGED",
+)
 
 
 def money(cents: int, sign_of: str = "") -> str:
@@ -113,7 +129,10 @@ def make_environment() -> Environment:
         "claim_words": claim_words,
         "wall": wall,
         "tooth": tooth,
+        "address": address_of,
     }
+    environment.tests["late"] = is_late
+    environment.globals |= {name: getattr(track, name) for name in _STOP_SETS}
     environment.globals |= {
         "sign": sign,
         "mark_sign": mark_sign,

@@ -23,6 +23,7 @@ from zax.clock import local, system_now
 from zax.core.clinic.places import Site
 from zax.core.errors import Refused
 from zax.core.people.roles import may, require
+from zax.core.reading import reference
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import Clinic
@@ -57,7 +58,7 @@ class ForgedForm(Exception):
     """The form does not carry the token that this browser was given."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Shared:
     """What all requests of the process share, on `app.state.shared`."""
 
@@ -213,18 +214,18 @@ class PostedForm(dict[str, str]):
         text = self[key].strip()
         if not text:
             return None
-        if not text.isdecimal() or len(text) > 9:
+        if not reference(text) and text.strip("0"):
             raise Refused("This is not a number we know. Reload the page and try again.", key)
-        return int(text)
+        return reference(text)
 
     def numbers(self, key: str) -> list[int]:
         """Every value of a field that comes several times, such as ticks; Refused for anything that is no
         number.
         """
         texts = [text.strip() for text in self.all.get(key, []) if text.strip()]
-        if any(not text.isdecimal() or len(text) > 9 for text in texts):
+        if any(not reference(text) for text in texts):
             raise Refused("This is not a choice we know. Reload the page and try again.", key)
-        return [int(text) for text in texts]
+        return [reference(text) for text in texts]
 
     @property
     def back(self) -> str:
