@@ -185,7 +185,7 @@ def test_a_refused_step_shows_on_the_page_it_was_pressed_on(juno: Browser, desk:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
     answer = juno.post(f"/visits/{visit_id}/act/check-in", version=7, back="/day")
     assert answer.status_code == 409
-    assert "What you see now is current" in answer.text and "<h1>Tuesday" in answer.text
+    assert "What you see now is current" in answer.text and re.search(r"<h1>\s*Tuesday", answer.text)
     cancelled = juno.post(
         f"/visits/{visit_id}/act/cancel", reason="", back=f"/book?day={TODAY}&visit={visit_id}"
     )

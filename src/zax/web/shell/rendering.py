@@ -4,12 +4,16 @@ signs.
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
 from babel.numbers import format_decimal
 from jinja2 import Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
+from jinja2.ext import Extension
+from jinja2.lexer import Token, TokenStream
 from markupsafe import Markup
 
 from zax.clock import local
@@ -28,6 +32,7 @@ from zax.web.shell.links import address_of
 from zax.web.shell.signs import mark_sign, sign
 
 WEB = Path(__file__).parents[1]
+_WHITE = re.compile(r"\s+")
 _money_cache: dict[int, str] = {}
 # The named sets of stops that templates ask about.
 _STOP_SETS = (
@@ -42,6 +47,15 @@ _STOP_SETS = (
     "CALLED_OFF",
     "NOT_ARRANGED",
 )
+
+
+class OneSpace(Extension):
+    """White space of a template reaches the page as one space: its lines and indents are for who reads it."""
+
+    def filter_stream(self, stream: TokenStream) -> Iterable[Token]:
+        for token in stream:
+            plain = token.type == "data"
+            yield Token(token.lineno, "data", _WHITE.sub(" ", token.value)) if plain else token
 
 
 def money(cents: int, sign_of: str = "") -> str:
@@ -105,6 +119,11 @@ def areas_with(folder: str) -> list[Path]:
     return sorted(path.parent for path in WEB.glob(f"*/{folder}"))
 
 
+def csrf_field(token: str) -> Markup:
+    """What every posted form carries: the token that this browser was given."""
+    return Markup('<input type="hidden" name="csrf" value="{}">').format(token)
+
+
 def make_environment() -> Environment:
     environment = Environment(
         loader=PrefixLoader(
@@ -112,6 +131,7 @@ def make_environment() -> Environment:
         ),
         autoescape=True,
         undefined=StrictUndefined,
+        extensions=[OneSpace],
         trim_blocks=True,
         lstrip_blocks=True,
         auto_reload=False,
@@ -134,6 +154,7 @@ def make_environment() -> Environment:
     environment.tests["late"] = is_late
     environment.globals |= {name: getattr(track, name) for name in _STOP_SETS}
     environment.globals |= {
+        "csrf_field": csrf_field,
         "sign": sign,
         "mark_sign": mark_sign,
         "key": keys.key_attributes,
