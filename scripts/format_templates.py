@@ -96,7 +96,8 @@ def skip_tag(text: str, at: int) -> int:
 
 def pieces(text: str) -> list[str]:
     """The template cut into Jinja constructs, tags and runs of text."""
-    found, at = [], 0
+    found: list[str] = []
+    at = 0
     while at < len(text):
         if found and found[-1] == STYLE_BLOCK and "{% endblock" in text[at:]:
             end = text.index("{% endblock", at)
