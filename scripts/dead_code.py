@@ -18,6 +18,7 @@ ALLOWED = {
     "type_param": "vobject reads it",
     "globals": "Jinja reads it",
     "filters": "Jinja reads it",
+    "filter_stream": "Jinja calls it",
     "tests": "Jinja reads it",
     "background": "Starlette runs it",
     "binary_location": "Selenium reads it",
