@@ -65,6 +65,18 @@ class Camera:
         """The path of a link on the page."""
         return str(self.driver.find_element(By.CSS_SELECTOR, css).get_attribute("href")).removeprefix(URL)
 
+    def press(self, css: str, brings: str) -> None:
+        """Press a button until what it brings is there; a headless browser loses a press now and then."""
+
+        def pressed(driver: webdriver.Chrome) -> bool:
+            if driver.find_elements(By.CSS_SELECTOR, brings):
+                return True
+            for button in driver.find_elements(By.CSS_SELECTOR, css):
+                driver.execute_script("arguments[0].click()", button)
+            return False
+
+        WebDriverWait(self.driver, 20, poll_frequency=2).until(pressed)
+
     def take(self, name: str) -> None:
         self.driver.save_screenshot(str(TO / f"{name}.png"))
         print(f"took {name}.png")
@@ -124,8 +136,7 @@ def take_money(camera: Camera, account: str) -> None:
         camera.driver.find_element(By.NAME, f"piece-{value}").send_keys(str(pieces))
     camera.take("close-the-day")
     camera.open("/statements")
-    camera.driver.find_element(By.CSS_SELECTOR, "[name=do][value=look]").click()
-    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "[name=do][value=make]"))
+    camera.press("[name=do][value=look]", "[name=do][value=make]")
     camera.take("statements")
     camera.open(account)
     camera.driver.execute_script(

@@ -13,7 +13,6 @@ from datetime import timedelta
 import structlog
 import uvicorn
 from sqlalchemy import Engine
-from sqlalchemy.exc import OperationalError
 
 from zax.clock import Clock, ShiftedClock, SystemClock
 from zax.desk.acts.transaction import Desk
@@ -23,7 +22,7 @@ from zax.desk.worker.worker import run_once
 from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
-from zax.store.engine import connect
+from zax.store.engine import TROUBLE, connect
 from zax.store.files import FileStore
 from zax.store.server import url_of
 from zax.web.app import create_app
@@ -101,7 +100,7 @@ def run_worker() -> None:
                 beat(desk)
                 said = time.monotonic()
             run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs)
-        except OperationalError as error:
+        except TROUBLE as error:
             log.warning("worker.database", why=str(error.orig))
         stop.wait(WORKER_PAUSE)
     beat(desk)

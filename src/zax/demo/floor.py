@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 from typing import Any
 
-import MySQLdb
+import mariadb
 from sqlalchemy import URL
 from starlette.applications import Starlette
 from starlette.requests import Request
@@ -149,13 +149,12 @@ class Floor:
 
     def cursor(self) -> Any:
         if not hasattr(self.own, "connection"):
-            self.own.connection = MySQLdb.connect(
+            self.own.connection = mariadb.connect(
                 host=self.url.host,
                 port=self.url.port,
                 user=self.url.username,
                 password=self.url.password,
                 database=self.url.database,
-                charset="utf8mb4",
                 autocommit=True,
             )
         return self.own.connection.cursor()

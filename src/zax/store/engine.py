@@ -5,10 +5,18 @@ committed.
 from __future__ import annotations
 
 from sqlalchemy import URL, Connection, Engine, create_engine
-from sqlalchemy.exc import OperationalError, SQLAlchemyError
+from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 
 # The floors above name these types from here, so that this floor alone knows the database library.
-__all__ = ["Connection", "Engine", "OperationalError", "SQLAlchemyError", "connect", "reader"]
+__all__ = ["Connection", "Engine", "SQLAlchemyError", "TROUBLE", "connect", "error_number", "reader"]
+# The database went away, broke a deadlock or let go of a lock; the driver calls a lost connection the second.
+TROUBLE = (OperationalError, InterfaceError)
+
+
+def error_number(error: DBAPIError) -> int:
+    """MariaDB's number of an error, such as 1213 for a deadlock; 0 when it has none."""
+    number = getattr(error.orig, "errno", 0)
+    return number if isinstance(number, int) else 0
 
 
 def connect(url: URL, pool_size: int = 20) -> Engine:

@@ -45,8 +45,9 @@ def url_of(folder: Path, port: int) -> URL:
     if not secret.exists():
         raise ServerTrouble(f"There is no Zax database in {folder} yet. Run `make demo` first.")
     password = secret.read_text().strip()
-    query = {"charset": "utf8mb4", "local_infile": "1"}
-    return URL.create("mysql+mysqldb", "zax", password, "127.0.0.1", port, "zax", query=query)
+    return URL.create(
+        "mysql+mariadbconnector", "zax", password, "127.0.0.1", port, "zax", query={"local_infile": "1"}
+    )
 
 
 @dataclass(slots=True)

@@ -24,7 +24,7 @@ from zax.core.errors import NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
 from zax.logs import configure
 from zax.settings import Settings
-from zax.store.engine import OperationalError, reader
+from zax.store.engine import TROUBLE, reader
 from zax.store.files import FileStore
 from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat
@@ -171,7 +171,7 @@ def healthz(request: Request) -> JSONResponse:
         with shared.reading.connect() as connection:
             beat = last_beat(connection)
         database = "up"
-    except OperationalError:
+    except TROUBLE:
         beat, database = None, "down"
     age = (system_now() - beat.at).total_seconds() if beat else None
     worker = "up" if age is not None and age < 20 else "never started" if age is None else "silent"

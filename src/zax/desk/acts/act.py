@@ -15,7 +15,7 @@ from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import load
 from zax.store.clinic.settings import setup_version
-from zax.store.engine import OperationalError
+from zax.store.engine import TROUBLE, error_number
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -46,9 +46,8 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
     for attempt in range(1, TRIES + 1):
         try:
             return _once(desk, actor, work)
-        except OperationalError as error:
-            code = error.orig.args[0] if error.orig and error.orig.args else 0
-            if code not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
+        except TROUBLE as error:
+            if error_number(error) not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
                 raise
             _pause(attempt)
     raise AssertionError("unreachable")

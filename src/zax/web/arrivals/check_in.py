@@ -27,7 +27,7 @@ from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.patients.files import keep_file, set_photo
 from zax.desk.people.sign_in import authenticate
 from zax.store.arrivals.heads_ups import away_with_names
-from zax.store.engine import OperationalError
+from zax.store.engine import TROUBLE
 from zax.store.money.payments import cards_of
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.record.record import value_of
@@ -187,7 +187,7 @@ def act_on_arrival(
         raise NotFound("There is no such step.")
     try:
         said = ACTS[act](ctx, visit_id, form)
-    except OperationalError:
+    except TROUBLE:
         if act != "collect":
             raise
         return ctx.unsure(form["key"], f"/visits/{visit_id}/arrival")

@@ -30,7 +30,7 @@ from zax.desk.money.credits import use_credit
 from zax.desk.money.payment_page import patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.posting import tender_words
-from zax.store.engine import Connection, OperationalError
+from zax.store.engine import TROUBLE, Connection
 from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf, visit_receipt_pdf
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
@@ -173,7 +173,7 @@ def take_or_finish(request: Request, visit_id: int, form: PostedForm = Depends(p
         said += _pay(ctx, visit_id, form) if form["do"] in {"pay", "pay-finish"} else ""
         if form["do"] in {"finish", "pay-finish"}:
             return _finish(ctx, visit_id, form, said, months)
-    except OperationalError:
+    except TROUBLE:
         return ctx.unsure(form["key"], f"/visits/{visit_id}/checkout")
     except Mendable as error:
         return checkout_page(ctx, visit_id, error.status, problems=error.problems, typed=form)

@@ -21,7 +21,7 @@ from zax.desk.money.credits import spread_credit
 from zax.desk.money.payment_page import PayDesk, pay_desk
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.products import ProductSale
-from zax.store.engine import OperationalError
+from zax.store.engine import TROUBLE
 from zax.store.money.payments import receipt_by_key
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -145,7 +145,7 @@ def take(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
             sales=sales,
         )
         taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
-    except OperationalError:
+    except TROUBLE:
         return ctx.unsure(form["key"], f"/pay/{patient_id}")
     except Mendable as error:
         return pay_page(ctx, patient_id, error.status, visit_id=visit_id, problems=error.problems, typed=form)
