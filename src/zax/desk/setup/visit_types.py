@@ -11,7 +11,7 @@ from typing import Any
 from zax.core.book.booking import LONGEST_VISIT
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound, ProblemCollector, Refused
-from zax.core.reading import parse_clock, whole_number
+from zax.core.reading import needed_number, parse_clock, whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -138,11 +138,11 @@ def _needs(rows: Sequence[NeedRow], minutes: int) -> list[dict[str, Any]]:
             for text in row.offsets.replace(";", ",").replace(" ", ",").split(",")
             if text.strip()
         ]
-        if not offsets or any(not text.isdecimal() or int(text) % 5 for text in offsets):
-            raise Refused(
-                "Say at which minutes they can step in, the best first: 30, 40, 20 (steps of 5).", field
-            )
-        if any(int(text) + length > minutes for text in offsets):
+        steps = "Say at which minutes they can step in, the best first: 30, 40, 20 (steps of 5)."
+        starts = [needed_number(text, field, 0, LONGEST_VISIT, steps) for text in offsets]
+        if not starts or any(start % 5 for start in starts):
+            raise Refused(steps, field)
+        if any(start + length > minutes for start in starts):
             raise Refused(f"They would still be needed after the visit ends ({minutes} min).", field)
         same = int(row.same_as) if row.same_as.strip().isdecimal() else None
         if same is not None and (same >= number or rows[same].role != row.role):
@@ -151,7 +151,7 @@ def _needs(rows: Sequence[NeedRow], minutes: int) -> list[dict[str, Any]]:
             {
                 "role": row.role,
                 "minutes": length,
-                "offsets": [int(text) for text in offsets],
+                "offsets": starts,
                 "words": row.words.strip()[:20] or "help",
                 "same_as": same,
             }
@@ -166,9 +166,16 @@ def _parts(text: str, minutes: int) -> list[list[int]]:
         if not piece:
             continue
         start, _, end = piece.partition("-")
-        if not (start.strip().isdecimal() and end.strip().isdecimal()):
-            raise Refused("Write the minutes in which the lead is needed as 0-10, 40-60.", "lead_parts")
-        first, last = int(start), int(end)
+        first, last = (
+            needed_number(
+                each,
+                "lead_parts",
+                0,
+                LONGEST_VISIT,
+                "Write the minutes in which the lead is needed as 0-10, 40-60.",
+            )
+            for each in (start, end)
+        )
         if first % 5 or last % 5 or not first < last <= minutes or (parts and first < sum(parts[-1])):
             raise Refused(
                 f"Parts lie inside the {minutes} minutes, one after the other, in steps of 5.", "lead_parts"

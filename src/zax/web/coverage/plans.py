@@ -19,6 +19,7 @@ from zax.core.coverage.benefits import (
 )
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.cents import plain
+from zax.core.reading import reference
 from zax.desk.coverage import plans as acts
 from zax.store.coverage.queries import patients_by_plan, patients_with
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -241,9 +242,9 @@ def fees_page(
 def save_fees(request: Request, schedule_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "plans")
     fees = {
-        int(name.removeprefix("fee-")): text
+        reference(name.removeprefix("fee-")): text
         for name, text in form.items()
-        if name.startswith("fee-") and name[4:].isdecimal()
+        if name.startswith("fee-") and reference(name.removeprefix("fee-"))
     }
     try:
         number = acts.save_fees(ctx.desk, ctx.actor, schedule_id, form, fees)

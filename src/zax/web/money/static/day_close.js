@@ -1,6 +1,5 @@
 // The evening count: pieces become the drawer, ticks become the bag, and every tender says at once whether it agrees.
-const cents = (text) => Math.round(Number(text.replaceAll(",", "").replace("$", "")) * 100) || 0;
-const words = (value) => `${value < 0 ? "−" : ""}${(Math.abs(value) / 100).toLocaleString("en-US", { minimumFractionDigits: 2, maximumFractionDigits: 2 })}`;
+import { cents, words } from "./amount.js";
 
 function count(form) {
   const kept = Number(form.dataset.float);
@@ -16,7 +15,7 @@ function count(form) {
   for (const row of form.querySelectorAll("[data-tender-count]")) {
     const wanted = Number(row.dataset.expected);
     const field = row.querySelector("input");
-    const have = field ? cents(field.value) : row.dataset.tenderCount === "cash" ? drawer - kept : bag;
+    const have = field ? cents(field.value) ?? 0 : row.dataset.tenderCount === "cash" ? drawer - kept : bag;
     const shown = row.querySelector("[data-counted]");
     const waits = row.dataset.tenderCount === "cash" && !begun;
     if (shown) shown.textContent = waits ? "" : words(have);

@@ -1,9 +1,6 @@
 // Sums on every form where money is taken: what is ticked, what each tender gives, what is left, change and credit. The server reckons again.
-const cents = (text) => {
-  const found = /^\$?\s*([\d,]*)(?:\.(\d{0,2}))?$/.exec(text.trim());
-  return found && (found[1] || found[2]) ? Number(found[1].replaceAll(",", "") || 0) * 100 + Number((found[2] || "").padEnd(2, "0")) : null;
-};
-const words = (value) => (value / 100).toLocaleString("en-US", { minimumFractionDigits: 2, maximumFractionDigits: 2 });
+import { cents, words } from "./amount.js";
+
 const rowsOf = (form) => [...form.querySelectorAll("[data-tender]")];
 const amountOf = (row) => row.querySelector("[name=amount]");
 
