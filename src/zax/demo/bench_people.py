@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, bindparam, text
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import JSONResponse
@@ -93,14 +93,19 @@ def keystrokes(engine: Engine) -> list[Act]:
         rows = {
             r.id: r
             for r in connection.execute(
-                text("SELECT * FROM patient WHERE id IN :ids").bindparams(ids=tuple(ids))
+                text("SELECT * FROM patient WHERE id IN :ids").bindparams(
+                    bindparam("ids", ids, expanding=True)
+                )
             )
         }
         found = text(
             "SELECT patient_id, MIN(member_key) AS member FROM coverage WHERE patient_id IN :ids GROUP BY"
             " patient_id"
         )
-        members = {r.patient_id: r.member for r in connection.execute(found.bindparams(ids=tuple(ids)))}
+        members = {
+            r.patient_id: r.member
+            for r in connection.execute(found.bindparams(bindparam("ids", ids, expanding=True)))
+        }
     people = [rows[n] for n in ids]
 
     def act(name: str, kind: str, typed: Callable[[Any], str], bare: Callable[[Any], tuple[str, ...]]) -> Act:
