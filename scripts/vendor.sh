@@ -5,7 +5,8 @@ cd "$(dirname "$0")/.."
 npm ci --silent --no-progress
 to=src/zax/web/shell/static/vendor
 mkdir -p "$to" tests/vendor licenses
-cp node_modules/bulma/css/bulma.min.css "$to/"
+# Bulma lies in a layer under everything of ours: what we say about an element wins, however weakly we say it.
+{ printf '@layer bulma{'; sed 's/@charset "UTF-8";//' node_modules/bulma/css/bulma.min.css; printf '}\n'; } > "$to/bulma.min.css"
 cp node_modules/htmx.org/dist/htmx.min.js "$to/"
 sed '/sourceMappingURL/d' node_modules/interactjs/dist/interact.min.js > "$to/interact.min.js"
 font=node_modules/@fontsource-variable/atkinson-hyperlegible-next
