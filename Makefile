@@ -16,7 +16,7 @@ test: setup-browser
 	$(PY) -m pytest -q -n 2 --dist loadgroup tests
 
 check: setup-browser lint types imports dead share test
-# Everything but the browser walks and what is marked slow: under a minute and a half on two cores.
+# Everything but the browser walks and what is marked slow: a minute and a half to three on two cores.
 check-fast: setup lint types imports dead share
 	$(PY) -m pytest -q -n 2 --dist loadgroup -m "not browser and not slow" tests
 lint:
