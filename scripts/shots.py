@@ -132,8 +132,7 @@ def take_money(camera: Camera, account: str) -> None:
     camera.driver.switch_to.active_element.send_keys("40")
     camera.take("payment")
     camera.open("/close")
-    for value, pieces in ((5_000, 4), (2_000, 8), (1_000, 1), (500, 2), (100, 4), (25, 3), (10, 1), (5, 1)):
-        camera.driver.find_element(By.NAME, f"piece-{value}").send_keys(str(pieces))
+    count_drawer(camera)
     camera.take("close-the-day")
     camera.open("/statements")
     camera.press("[name=do][value=look]", "[name=do][value=make]")
@@ -149,6 +148,18 @@ def take_money(camera: Camera, account: str) -> None:
     camera.driver.get(f"{paper}#toolbar=0&navpanes=0")
     camera.until(lambda d: len(d.get_screenshot_as_png()) > 30_000)  # the paper is drawn
     camera.take("statement")
+
+
+def count_drawer(camera: Camera) -> None:
+    """The drawer as it should be, in as few pieces as can be: the float and the cash of the day."""
+    form = camera.driver.find_element(By.CSS_SELECTOR, "[data-float]")
+    cash = camera.driver.find_element(By.CSS_SELECTOR, "[data-tender-count=cash]")
+    left = int(form.get_attribute("data-float") or 0) + int(cash.get_attribute("data-expected") or 0)
+    fields = camera.driver.find_elements(By.CSS_SELECTOR, "[name^='piece-']")
+    for field in sorted(fields, key=lambda each: -int(str(each.get_attribute("name"))[6:])):
+        pieces, left = divmod(left, int(str(field.get_attribute("name"))[6:]))
+        if pieces:
+            field.send_keys(str(pieces))
 
 
 def take_record(camera: Camera, visit: str) -> None:

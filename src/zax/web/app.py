@@ -39,10 +39,14 @@ from zax.web.patients import duplicates, files, finding
 from zax.web.people import sign_in
 from zax.web.record import importing, record
 from zax.web.setup import arrival as arrival_setup
+from zax.web.setup import closures as closure_setup
 from zax.web.setup import flags as flag_setup
+from zax.web.setup import frame as setup_frame
 from zax.web.setup import heads_ups as heads_up_setup
+from zax.web.setup import hours as hours_setup
 from zax.web.setup import money as money_setup
-from zax.web.setup import time as time_setup
+from zax.web.setup import sites as site_setup
+from zax.web.setup import visit_types as type_setup
 from zax.web.shell import live, signs
 from zax.web.shell.rendering import areas_with, make_environment
 from zax.web.shell.request_context import CSRF_COOKIE, ForgedForm, RequestContext, Shared, SignInNeeded, enter
@@ -59,7 +63,8 @@ ROOMS = (
     *(charges, treatment_options),
     claims,
     *(live_day, steps, book, book_acts, checkout, clinician_day, corridor),
-    *(time_setup, money_setup, flag_setup, arrival_setup, heads_up_setup),
+    *(setup_frame, hours_setup, closure_setup, type_setup, site_setup),
+    *(money_setup, flag_setup, arrival_setup, heads_up_setup),
     live,
 )
 HEADERS = {

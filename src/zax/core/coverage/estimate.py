@@ -73,7 +73,7 @@ class Cover:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Share:
-    """What one plan would pay of a line by itself. `base` is what it reckons with, `covered` whether the
+    """What one plan would pay of a line by itself. `base` is what it starts from, `covered` whether the
     category is.
     """
 
@@ -209,7 +209,7 @@ class Reckoning:
         return line.cents if contract is None else min(line.cents, contract * line.units)
 
     def _base(self, line: PricedLine, allowed: int) -> tuple[int, str]:
-        """The amount the plan reckons with, and why it is another than the allowed one."""
+        """The amount the plan starts from, and why it is another than the allowed one."""
         instead = self.cover.benefits.alternates.get(line.code)
         price = self.cover.allowed.get(instead, self.cover.fees.get(instead)) if instead else None
         if price is None or price * line.units >= allowed:

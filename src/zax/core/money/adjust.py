@@ -60,7 +60,7 @@ class Priced:
 
 
 def price_of(price_cents: int, tax: int, pieces: int) -> Priced:
-    """`tax` in hundredths of a percent, reckoned on the whole and rounded half up."""
+    """`tax` in hundredths of a percent, worked out on the whole and rounded half up."""
     net = price_cents * pieces
     return Priced(net, (net * tax + 5_000) // 10_000)
 

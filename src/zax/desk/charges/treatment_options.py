@@ -50,7 +50,7 @@ class PlanLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PhaseShown:
-    """A phase of an option: `number` from 1, the day it is reckoned for, its open lines, and how many are
+    """A phase of an option: `number` from 1, the day it is estimated for, its open lines, and how many are
     done.
     """
 

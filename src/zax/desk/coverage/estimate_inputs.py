@@ -25,7 +25,7 @@ def covers_for(
     provider_id: int,
     visit_id: int = 0,
 ) -> tuple[Sequence[Coverage], list[Cover]]:
-    """(coverage rows, what the estimate reckons with), first payer first. `patient` is id and birth date;
+    """(coverage rows, what the estimate works with), first payer first. `patient` is id and birth date;
     `visit_id` is left out of what is used.
     """
     patient_id, birth = patient

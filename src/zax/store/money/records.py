@@ -34,7 +34,7 @@ class LedgerEntry:
 
     @property
     def entry(self) -> Entry:
-        """As the core reckons with it."""
+        """As the core works with it."""
         return Entry(
             id=self.id,
             kind=Kind(self.kind),

@@ -16,7 +16,7 @@ from zax.core.errors import NotFound
 from zax.desk.arrivals.check_in import StepForm, order_steps, save_step
 from zax.desk.arrivals.forms import save_template
 from zax.desk.arrivals.stages import order_stages, save_day_habits, save_stage
-from zax.web.setup.time import done, setup_page
+from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()

@@ -9,7 +9,7 @@ from fastapi.responses import Response
 
 from zax.desk.coverage.eligibility import habits_of, save_habits
 from zax.desk.patients.notes import save_flag
-from zax.web.setup.time import done, setup_page
+from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()

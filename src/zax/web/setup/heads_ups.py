@@ -13,7 +13,7 @@ from zax.core.arrivals.conditions import PLACE_WORDS, About, HeadsUpSetup, place
 from zax.core.errors import NotFound, Refused, ZaxError
 from zax.desk.arrivals.heads_ups import HeadsUpForm, Row, choices_of, groups_of, save_headsup, try_on
 from zax.store.book import queries as visits
-from zax.web.setup.time import done, setup_page
+from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()

@@ -20,7 +20,7 @@ from zax.desk.setup.money import (
     save_tender,
 )
 from zax.store.money.rules import products
-from zax.web.setup.time import done, setup_page
+from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()

@@ -1,0 +1,96 @@
+"""Setup: when a site or the whole clinic is closed, and which public holidays are kept."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.book.calendar import Closure
+from zax.core.reading import parse_clock
+from zax.desk.setup.hours import (
+    close_clinic,
+    close_holidays,
+    open_again,
+    public_holidays,
+)
+from zax.store.clinic.hours import closures_from
+from zax.web.setup.frame import chosen_day, done, setup_page
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+
+
+@router.get("/setup/closures")
+def show_closures(request: Request) -> Response:
+    return closures_page(enter(request, "setup"))
+
+
+def closures_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+    with ctx.read() as connection:
+        rows = closures_from(connection, ctx.today)
+    offered = public_holidays(ctx.clinic, ctx.site_id, ctx.today)
+    return setup_page(ctx, "closures", status, rows=rows, offered=offered, closure=Closure, **more)
+
+
+@router.post("/setup/closures")
+def save_closure(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """One closure from a day and time to another; without times whole days."""
+    ctx = enter(request, "setup")
+
+    def work() -> None:
+        first = chosen_day(form["first"], "starts")
+        last = chosen_day(form["last"], "ends") if form["last"].strip() else first
+        starts = _moment(first, form["start"], 0, "starts")
+        ends = _moment(last, form["end"], 24 * 60, "ends")
+        close_clinic(
+            ctx.desk, ctx.actor, starts, ends, form["words"], form.number("site_id"), form["decision"]
+        )
+
+    return done(
+        ctx,
+        form,
+        work,
+        lambda status, more: closures_page(ctx, status, **more),
+        "/setup/closures",
+        "Closed then.",
+    )
+
+
+def _moment(day: date, text: str, usual: int, field: str) -> datetime:
+    minute = parse_clock(text, field) if text.strip() else usual
+    return datetime(day.year, day.month, day.day) + timedelta(minutes=minute)
+
+
+@router.post("/setup/holidays")
+def save_holidays(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "setup")
+    wanted = set(form.all.get("day", []))
+    days = [
+        (day, words)
+        for day, words in public_holidays(ctx.clinic, ctx.site_id, ctx.today)
+        if day.isoformat() in wanted
+    ]
+    return done(
+        ctx,
+        form,
+        lambda: close_holidays(ctx.desk, ctx.actor, days, form["decision"]),
+        lambda status, more: closures_page(ctx, status, **more),
+        "/setup/closures",
+        f"{len(days)} holidays closed.",
+    )
+
+
+@router.post("/setup/closures/{closure_id}/end")
+def end_closure(request: Request, closure_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "setup")
+    return done(
+        ctx,
+        form,
+        lambda: open_again(ctx.desk, ctx.actor, closure_id),
+        lambda status, more: closures_page(ctx, status, **more),
+        "/setup/closures",
+        "Open again then.",
+    )

@@ -1,0 +1,70 @@
+"""The frame of the setup pages: visits that lie outside working hours on every page, and one way to carry out
+a change, which lists the booked visits it would leave without their time.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from zax.core.errors import Mendable
+from zax.core.reading import needed_day
+from zax.desk.setup.hours import (
+    Affected,
+    outside_now,
+)
+from zax.web.shell.request_context import PostedForm, RequestContext, enter
+
+router = APIRouter()
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+
+
+@router.get("/setup")
+def show_setup(request: Request) -> Response:
+    ctx = enter(request, "setup")
+    return ctx.go(f"/setup/hours/{next(iter(ctx.clinic.providers))}")
+
+
+def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: Any) -> Response:
+    with ctx.read() as connection:
+        outside = outside_now(connection, ctx.clinic, ctx.today)
+    return ctx.page(
+        f"setup/{template}.html",
+        status,
+        screen="setup",
+        outside=outside,
+        weekdays=WEEKDAYS,
+        tab=template,
+        **values,
+    )
+
+
+def done(
+    ctx: RequestContext,
+    form: PostedForm,
+    work: Callable[[], Any],
+    again: Callable[[int, dict[str, Any]], Response],
+    to: str,
+    said: str,
+) -> Response:
+    """Carry out a change; what is wrong, or which visits it would leave outside hours, shows on the page it
+    came from.
+    """
+    try:
+        work()
+    except Affected as affected:
+        return again(
+            affected.status, {"affected": affected.visits, "typed": form, "problems": {"": affected.message}}
+        )
+    except Mendable as error:
+        return again(error.status, {"typed": form, "problems": error.problems})
+    return ctx.go(to, said)
+
+
+def chosen_day(text: str, field: str) -> date:
+    """A day as a date field sends it; Refused beside the field for anything else."""
+    return needed_day(text, field, "Choose a day.")

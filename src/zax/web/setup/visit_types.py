@@ -1,0 +1,175 @@
+"""Setup: what can be booked, and sets of services that come in by one choice."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.book.hours import clock_words
+from zax.core.clinic.providers import ROLE_NAMES
+from zax.core.errors import NotFound
+from zax.desk.setup.visit_types import FOR_WHOM, WEB, NeedRow, TypeForm, save_set, save_type
+from zax.web.setup.frame import done, setup_page
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
+
+
+@router.get("/setup/types")
+def show_types(request: Request) -> Response:
+    return setup_page(enter(request, "setup"), "types", for_whom=FOR_WHOM, web=WEB)
+
+
+@router.get("/setup/types/{type_id}")
+def show_type(request: Request, type_id: int) -> Response:
+    """A type to change; 0 is a new one."""
+    return type_page(enter(request, "setup"), type_id)
+
+
+def type_page(ctx: RequestContext, type_id: int, status: int = 200, **more: Any) -> Response:
+    kind = ctx.clinic.types.get(type_id)
+    if kind is None and type_id:
+        raise NotFound("There is no such visit type.")
+    typed = more.pop("typed", None)
+    form = (
+        _type_form(typed)
+        if typed
+        else (
+            _form_of(kind)
+            if kind
+            else TypeForm(
+                name="",
+                role="dentist",
+                minutes="30",
+                buffer="0",
+                most="0",
+                goal="0",
+                ask_after="60",
+                recall="0",
+                for_whom="all",
+                web="no",
+                doubles=False,
+                active=True,
+                hours="",
+                lead_parts="",
+                equipment="",
+                room_ids=(),
+                services=(),
+                set_id=0,
+                needs=(),
+            )
+        )
+    )
+    return setup_page(
+        ctx, "type", status, kind=kind, form=form, for_whom=FOR_WHOM, web=WEB, roles=ROLE_NAMES, **more
+    )
+
+
+def _form_of(kind: Any) -> TypeForm:
+    """A type as the form shows it."""
+    hours = "; ".join(
+        f"{' '.join(WEEKDAYS[day][:3].lower() for day in sorted(days)) if len(days) < 7 else ''}"
+        f" {clock_words(w.start)}-{clock_words(w.end)}".strip()
+        for days, w in kind.hours
+    )
+    needs = tuple(
+        NeedRow(
+            n.role,
+            str(n.minutes),
+            ", ".join(map(str, n.offsets)),
+            n.words,
+            "" if n.same_as is None else str(n.same_as),
+        )
+        for n in kind.needs
+    )
+    parts = ", ".join(f"{offset}-{offset + minutes}" for offset, minutes in kind.lead_parts)
+    return TypeForm(
+        name=kind.name,
+        role=kind.role,
+        minutes=str(kind.minutes),
+        buffer=str(kind.buffer),
+        most=str(kind.most),
+        goal=str(kind.goal),
+        ask_after=str(kind.ask_after),
+        recall=str(kind.recall_months),
+        for_whom=kind.for_whom,
+        web=kind.web,
+        doubles=kind.doubles,
+        active=kind.active,
+        hours=hours,
+        lead_parts=parts,
+        equipment=", ".join(sorted(kind.equipment)),
+        room_ids=tuple(kind.room_ids),
+        services=kind.own_services,
+        set_id=kind.set_id,
+        needs=needs,
+        version=kind.version,
+    )
+
+
+def _type_form(form: PostedForm) -> TypeForm:
+    needs = []
+    for number in range(6):
+        row = NeedRow(
+            *(form[f"need_{name}-{number}"] for name in ("role", "minutes", "offsets", "words", "same"))
+        )
+        if row.role:
+            needs.append(row)
+    return TypeForm(
+        name=form["name"],
+        role=form["role"],
+        minutes=form["minutes"],
+        buffer=form["buffer"],
+        most=form["most"],
+        goal=form["goal"],
+        ask_after=form["ask_after"],
+        recall=form["recall"],
+        for_whom=form["for_whom"],
+        web=form["web"],
+        doubles=bool(form["doubles"]),
+        active=bool(form["active"]),
+        hours=form["hours"],
+        lead_parts=form["lead_parts"],
+        equipment=form["equipment"],
+        room_ids=tuple(form.numbers("room_ids")),
+        services=tuple(form.numbers("services")),
+        set_id=form.number("set_id") or 0,
+        needs=tuple(needs),
+        version=form.number("version") or 0,
+    )
+
+
+@router.post("/setup/types/{type_id}")
+def store_type(request: Request, type_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "setup")
+    return done(
+        ctx,
+        form,
+        lambda: save_type(ctx.desk, ctx.actor, type_id, _type_form(form)),
+        lambda status, more: type_page(ctx, type_id, status, **more),
+        "/setup/types",
+        "Visit type saved. Visits booked from now on follow it.",
+    )
+
+
+@router.get("/setup/sets")
+def show_sets(request: Request) -> Response:
+    return setup_page(enter(request, "setup"), "sets")
+
+
+@router.post("/setup/sets/{set_id}")
+def store_set(request: Request, set_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "setup")
+    return done(
+        ctx,
+        form,
+        lambda: save_set(
+            ctx.desk, ctx.actor, set_id, form["name"], form.numbers("services"), bool(form["active"])
+        ),
+        lambda status, more: setup_page(ctx, "sets", status, about=set_id, **more),
+        "/setup/sets",
+        "Service set saved.",
+    )
