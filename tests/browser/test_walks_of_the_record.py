@@ -7,7 +7,9 @@ from pathlib import Path
 
 import pytest
 from PIL import Image
+from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from sqlalchemy import text
 
 from tests.browser.conftest import Person, Running, of
 
@@ -198,3 +200,29 @@ def test_a_plan_is_corrected_and_the_estimate_follows(person: Callable[[str], Pe
     odile.see("It holds for everybody who has the plan.")
     odile.open(f"/visits/{visit}/estimate")
     odile.see("60 percent of 215.00 after 25.00 deductible")
+
+
+def test_a_bar_of_progress_is_as_long_as_what_is_done(person: Callable[[str], Person], zax: Running) -> None:
+    """A third of the night's questions answered is a third of the bar; likewise a used up benefit."""
+    with zax.desk.engine.begin() as connection:
+        connection.execute(
+            text(
+                "UPDATE eligibility_batch b SET total = 3 * (SELECT COUNT(*) FROM eligibility_check c"
+                " WHERE c.batch_id = b.id AND c.state <> 'asking')"
+            )
+        )
+    desk = person("sam")
+    desk.open("/eligibility")
+    bar = desk.find("[role=progressbar]")
+    done = bar.find_element(By.TAG_NAME, "i")
+    assert "w-33" in (done.get_attribute("class") or "")
+    share = desk.driver.execute_script(
+        "return arguments[1].offsetWidth / arguments[0].offsetWidth", bar, done
+    )
+    assert 0.3 < share < 0.36
+    used = desk.driver.execute_script(
+        "document.body.insertAdjacentHTML('beforeend',"
+        ' \'<span class="gaugebar"><i class="w-50"></i></span>\');'
+        "const bar = document.body.lastElementChild; return bar.firstChild.offsetWidth / bar.offsetWidth"
+    )
+    assert 0.4 < used < 0.6
