@@ -211,10 +211,10 @@ class Today:
         order = BookOrder(
             site_id=1,
             day=self.day,
-            at=start,
+            at=begins,
             provider_id=provider,
-            type_id=str(TYPE_ID[kind]),
-            minutes=str(minutes),
+            type_id=TYPE_ID[kind],
+            minutes=minutes,
             patient_id=patient_id,
             key=key,
         )

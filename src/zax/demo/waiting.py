@@ -12,7 +12,6 @@ from typing import Any
 from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
-from zax.core.book.hours import clock_words
 from zax.core.patients.wishes import wishes_of
 from zax.core.people.roles import Role
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
@@ -273,10 +272,10 @@ class Waiting:
         order = BookOrder(
             site_id=1,
             day=found.day,
-            at=clock_words(found.start),
+            at=found.start,
             provider_id=found.lead,
-            type_id=str(TYPE_ID[kind]),
-            minutes="",
+            type_id=TYPE_ID[kind],
+            minutes=None,
             patient_id=patient_id,
             key=key,
             **more,

@@ -4,6 +4,9 @@ committed.
 
 from __future__ import annotations
 
+from decimal import Decimal
+
+from mariadb.constants import FIELD_TYPE
 from sqlalchemy import URL, Connection, Engine, create_engine
 from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
 
@@ -19,6 +22,17 @@ def error_number(error: DBAPIError) -> int:
     return number if isinstance(number, int) else 0
 
 
+def _whole(value: Decimal) -> int | Decimal:
+    """MariaDB adds whole numbers up to a DECIMAL. Cents are whole, so their sum comes back as the int that
+    the records say; a fraction stays one.
+    """
+    return int(value) if value == int(value) else value
+
+
+# How both pools read the server's values.
+_VALUES = {"converter": {FIELD_TYPE.NEWDECIMAL: _whole}}
+
+
 def connect(url: URL, pool_size: int = 20) -> Engine:
     """READ COMMITTED, so that what is read after a lock is what the lock protects."""
     return create_engine(
@@ -28,6 +42,7 @@ def connect(url: URL, pool_size: int = 20) -> Engine:
         pool_pre_ping=True,
         pool_recycle=1800,
         isolation_level="READ COMMITTED",
+        connect_args=_VALUES,
     )
 
 
@@ -43,4 +58,5 @@ def reader(engine: Engine) -> Engine:
         pool_recycle=1800,
         isolation_level="AUTOCOMMIT",
         skip_autocommit_rollback=True,
+        connect_args=_VALUES,
     )

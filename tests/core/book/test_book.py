@@ -18,10 +18,11 @@ from zax.core.book.booking import (
     nearest_fit,
     place,
 )
-from zax.core.book.hours import Span, clock_words, closed, fits, gaps, joined
+from zax.core.book.hours import Span, closed, fits, gaps, joined
 from zax.core.book.lateness import Running, expected_end, is_late, minutes_behind
 from zax.core.book.track import MOVES, UNDOING, Moved, Stop, check_move, minutes_since, reached, replay
 from zax.core.errors import Conflict, Refused
+from zax.core.wording import clock_words
 
 NOW = datetime(2026, 11, 24, 10, 42)
 TODAY = NOW.date()

@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.errors import Refused
-from zax.core.money.cents import LARGEST_PAYMENT, decimal, parse_amount, parse_balance, percent_of, plain
+from zax.core.money.cents import LARGEST_PAYMENT, decimal, parse_amount, parse_balance, percent_of
+from zax.core.wording import money_words
 
 
 @pytest.mark.parametrize(
@@ -51,7 +52,7 @@ def test_what_is_no_amount_is_refused_beside_its_field(typed: str, says: str) ->
 
 @given(st.integers(1, LARGEST_PAYMENT))
 def test_plain_text_is_read_back_as_the_same_cents(cents: int) -> None:
-    assert parse_amount(plain(cents)) == cents
+    assert parse_amount(money_words(cents)) == cents
 
 
 @given(st.integers(-(10**12), 10**12))

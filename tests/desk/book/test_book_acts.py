@@ -3,6 +3,7 @@ desks at once.
 """
 
 import random
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import date, timedelta
@@ -70,21 +71,21 @@ def test_a_longer_visit_stays_confirmed_and_never_runs_into_the_next(desk: Desk)
 @pytest.mark.parametrize(
     ("order_", "says"),
     [
-        (to("9:00"), "has passed"),
-        (to("14:00", 1), "does not do"),
-        (to("12:30"), "does not work"),
-        (to("14:02"), "steps of 5"),
-        (to("x"), "not a time"),
-        (to("14:00", minutes="7"), "steps of 5"),
-        (to("14:00", day=TODAY - timedelta(days=1)), "has passed"),
-        (to("14:00", day=date(2026, 11, 26)), "Thanksgiving"),
-        (to("14:00", room=1), "not equipped"),
+        (lambda: to("9:00"), "has passed"),
+        (lambda: to("14:00", 1), "does not do"),
+        (lambda: to("12:30"), "does not work"),
+        (lambda: to("14:02"), "steps of 5"),
+        (lambda: to("x"), "not a time"),
+        (lambda: to("14:00", minutes="7"), "steps of 5"),
+        (lambda: to("14:00", day=TODAY - timedelta(days=1)), "has passed"),
+        (lambda: to("14:00", day=date(2026, 11, 26)), "Thanksgiving"),
+        (lambda: to("14:00", room=1), "not equipped"),
     ],
 )
-def test_where_a_visit_cannot_go(desk: Desk, order_: MoveOrder, says: str) -> None:
+def test_where_a_visit_cannot_go(desk: Desk, order_: Callable[[], MoveOrder], says: str) -> None:
     visit_id = booked(desk)
     with pytest.raises(ZaxError) as refused:
-        move_visit(desk, JUNO, visit_id, order_)
+        move_visit(desk, JUNO, visit_id, order_())
     assert any(says in words for words in refused.value.problems.values())
     assert row(desk, visit_id).version == 1
 

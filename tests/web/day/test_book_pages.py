@@ -255,7 +255,7 @@ def test_a_series_is_planned_changed_and_booked(juno: Browser, desk: Desk) -> No
     rows = {
         f"{name}-{n}": hidden(plan, f"{name}-{n}")
         for n in range(3)
-        for name in ("patient", "type", "minutes", "key")
+        for name in ("patient_id", "type_id", "minutes", "key")
     }
     first = [re.search(rf'name="place-{n}".*?<option value="([^"]*)"', plan, re.S)[1] for n in range(3)]  # type: ignore[index]
     clash = juno.post(

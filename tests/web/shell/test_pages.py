@@ -10,12 +10,12 @@ from tests.conftest import JUNO, TODAY, add_patient, order, scalar, state_of, vi
 from tests.web.conftest import Browser, hidden
 from tests.x12_samples import remittance
 from zax.core.errors import NotFound
+from zax.core.wording import money_words, span_words
 from zax.demo.world import PASSWORD, TYPE_ID
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
 from zax.web.shell import keys
-from zax.web.shell.rendering import money, span_words
 
 BOOKING = {
     "day": TODAY,
@@ -381,7 +381,7 @@ def test_sites_and_signing_out(juno: Browser) -> None:
 
 
 def test_amounts_and_spans_in_words() -> None:
-    assert (money(-123456), money(5, "$"), money(0)) == ("−1,234.56", "$0.05", "0.00")
+    assert (money_words(-123456), money_words(5, "$"), money_words(0)) == ("−1,234.56", "$0.05", "0.00")
     assert (span_words(59), span_words(75)) == ("59 min", "1 h 15")
     assert NotFound("x").status == 404
 

@@ -16,7 +16,7 @@ from enum import StrEnum
 from typing import Any
 
 from zax.core.errors import Refused
-from zax.core.money.cents import plain
+from zax.core.wording import money_words
 
 Test = Callable[["About"], bool]
 MOST_LEAVES = 40
@@ -195,7 +195,7 @@ def placeholders(about: About) -> dict[str, str]:
         "first": about.first,
         "last": about.last,
         "age": "age not known" if about.age is None else str(about.age),
-        "balance": plain(about.balance),
+        "balance": money_words(about.balance),
         "days": "never here" if about.days_since is None else f"{about.days_since} days",
         "type": about.type_name,
         "provider": about.provider,

@@ -14,8 +14,9 @@ from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Any
 
-from zax.core.book.hours import Span, clock_words, fits
+from zax.core.book.hours import Span, fits
 from zax.core.errors import Conflict, Refused, ZaxError
+from zax.core.wording import clock_words
 
 LONGEST_VISIT = 8 * 60
 

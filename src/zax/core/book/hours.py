@@ -27,11 +27,6 @@ class Span:
         return other.start <= self.start and self.end <= other.end
 
 
-def clock_words(minute: int) -> str:
-    """630 -> '10:30'."""
-    return f"{minute // 60}:{minute % 60:02d}"
-
-
 def joined(spans: Iterable[Span]) -> list[Span]:
     """The same time as few spans as possible, in order."""
     result: list[Span] = []

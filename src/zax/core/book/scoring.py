@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.book.minutes import run_around
 from zax.core.book.search_request import Opening, SearchRequest, SiteDay
 from zax.core.patients.wishes import half_day, half_day_words
+from zax.core.wording import clock_words
 
 LONG_BLOCK = 120
 NEAR_HOUSEHOLD = 15

@@ -15,6 +15,7 @@ from enum import StrEnum
 
 from zax.core.book.cancellation import Attendance
 from zax.core.patients.wishes import Wishes, half_day, half_day_words
+from zax.core.wording import day_words
 
 
 class WaitWhy(StrEnum):
@@ -169,8 +170,8 @@ def _fit(entry: Entry, wait: Waits, gap: Gap, today: date) -> Fit | None:
 def _why(entry: Entry, wait: Waits, gap: Gap, liked: bool, ruled_out: bool, soon: bool) -> str:
     half = half_day_words(half_day(gap.day, gap.start))
     parts = {
-        WaitWhy.LOST: f"lost their time, waits since {wait.since.day} {wait.since:%b}",
-        WaitWhy.SOONER: f"would leave {wait.booked.day} {wait.booked:%b} for it"
+        WaitWhy.LOST: f"lost their time, waits since {day_words(wait.since)}",
+        WaitWhy.SOONER: f"would leave {day_words(wait.booked)} for it"
         if wait.booked
         else "would come sooner",
         WaitWhy.SHORT: "comes at short notice",

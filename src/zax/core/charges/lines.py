@@ -16,6 +16,7 @@ from zax.core.charges.modifiers import check_modifiers
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, SURFACE_ORDER, TEETH, TEETH_WORDS, fits
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.reading import needed_number
+from zax.core.wording import day_words
 
 MOST_DIAGNOSES = 12
 MOST_POINTERS = 4
@@ -159,8 +160,7 @@ def check_retired(code: str, retired_on: date | None, day: date) -> None:
     """A code retired on a day is not used for visits of that day or later. Refused beside `service`."""
     if retired_on is not None and day >= retired_on:
         raise Refused(
-            f"{code} was retired on {retired_on.day} {retired_on:%b %Y}. Choose the code that took its"
-            " place.",
+            f"{code} was retired on {day_words(retired_on, year=True)}. Choose the code that took its place.",
             "service",
         )
 

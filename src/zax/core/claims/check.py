@@ -12,6 +12,7 @@ from datetime import date, timedelta
 from stdnum import luhn
 
 from zax.core.claims.claim import Claim
+from zax.core.wording import day_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +81,7 @@ def _coverage(claim: Claim, today: date) -> list[Finding]:
                 Finding(
                     "coverage",
                     "coverage",
-                    f"The coverage was not active on {line.day:%-d %b %Y}. Check its dates.",
+                    f"The coverage was not active on {day_words(line.day, year=True)}. Check its dates.",
                 )
             )
             break

@@ -18,8 +18,8 @@ from rapidfuzz import fuzz
 from zax.core.coverage.benefits import CATEGORY_WORDS, Benefits
 from zax.core.coverage.estimate import Used
 from zax.core.coverage.member import member_key
-from zax.core.money.cents import plain
 from zax.core.patients.person import search_key
+from zax.core.wording import day_words, money_words
 from zax.core.x12 import codes271 as codes
 from zax.core.x12.codes271 import words_for
 from zax.core.x12.eligibility import Benefit, EligibilityFile, Member, Period, Rejection
@@ -136,7 +136,7 @@ def _coverage(member: Member, members: Sequence[Member], day: date) -> Judged:
         (d for b in active for d in [*b.dates, *member.dates] if _ends(d) and d.last and d.last < day), None
     )
     if ended is not None and ended.last:
-        return Judged(PROBLEM, f"Covered until {_day(ended.last)} only.", member)
+        return Judged(PROBLEM, f"Covered until {day_words(ended.last, year=True)} only.", member)
     plan = next((b.plan for b in active if b.plan), "")
     return Judged(FINE, f"Active{f', {plan.title()}' if plan else ''}.", member)
 
@@ -156,11 +156,11 @@ def _ends(period: Period) -> bool:
 
 def _since(dates: Iterable[Period]) -> str:
     ended = next((d for d in dates if d.kind in {"347", "349", "357"} and d.first), None)
-    return f"ended on {_day(ended.first)}" if ended and ended.first else "the payer says it is not active"
-
-
-def _day(day: date) -> str:
-    return f"{day.day} {day:%b %Y}"
+    return (
+        f"ended on {day_words(ended.first, year=True)}"
+        if ended and ended.first
+        else "the payer says it is not active"
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -198,7 +198,7 @@ def _told(b: Benefit) -> Told:
 
 
 def _value(b: Benefit) -> str:
-    found = [plain(b.cents)] if b.cents is not None else []
+    found = [money_words(b.cents)] if b.cents is not None else []
     if b.percent is not None:
         found.append(
             f"patient pays {b.percent:f} percent" if b.information == "A" else f"{b.percent:f} percent"
@@ -213,7 +213,7 @@ def _period(period: Period) -> str:
     if period.text or period.first is None:
         return f"{kind} {period.text}".strip()
     last = period.last if period.last != period.first else None
-    return f"{kind} {_day(period.first)}{f' to {_day(last)}' if last else ''}"
+    return f"{kind} {day_words(period.first, year=True)}{f' to {day_words(last, year=True)}' if last else ''}"
 
 
 def _notes(b: Benefit) -> Iterator[str]:
@@ -328,7 +328,7 @@ def differences(plan: Benefits, found: Figures) -> list[Difference]:
         ("maximum_cents", "Yearly maximum", plan.maximum_cents, found.maximum),
     )
     made += [
-        Difference(key, words, "none" if ours in (None, 0) else plain(ours or 0), plain(theirs), theirs)
+        Difference(key, words, money_words(ours) if ours else "none", money_words(theirs), theirs)
         for key, words, ours, theirs in amounts
         if theirs is not None and theirs != ours
     ]

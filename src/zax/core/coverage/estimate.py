@@ -20,7 +20,8 @@ from datetime import date
 
 from zax.core.coverage.benefits import CATEGORY_WORDS, Benefits
 from zax.core.coverage.limits import Done, Insured, why_not_paid
-from zax.core.money.cents import percent_of, plain
+from zax.core.money.cents import percent_of
+from zax.core.wording import money_words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -227,7 +228,7 @@ class Reckoning:
         left = max(0, least.left)
         return (
             left,
-            f", but only {plain(left)} is left of the {least.words}"
+            f", but only {money_words(left)} is left of the {least.words}"
             if left
             else f", but the {least.words} is used up",
         )
@@ -266,16 +267,16 @@ def _maxima_left(plan: Benefits, used: Used) -> list[_Maximum]:
 
 def _sentence(base: int, copay: int, deductible: int, percent: int, words: str, met: bool) -> str:
     if deductible and deductible == base - copay:
-        return f"all of {plain(base - copay)} goes to the deductible" + (
-            f" after {plain(copay)} copay" if copay else ""
+        return f"all of {money_words(base - copay)} goes to the deductible" + (
+            f" after {money_words(copay)} copay" if copay else ""
         )
-    taken = [f"{plain(copay)} copay"] if copay else []
-    taken += [f"{plain(deductible)} deductible"] if deductible else []
+    taken = [f"{money_words(copay)} copay"] if copay else []
+    taken += [f"{money_words(deductible)} deductible"] if deductible else []
     if taken:
-        return f"{percent} percent of {plain(base - copay - deductible)} after {' and '.join(taken)}"
+        return f"{percent} percent of {money_words(base - copay - deductible)} after {' and '.join(taken)}"
     if percent == 100:
         return f"100 percent, {words}"
-    return f"{percent} percent of {plain(base)}, {'deductible met' if met else words}"
+    return f"{percent} percent of {money_words(base)}, {'deductible met' if met else words}"
 
 
 def estimate(lines: Sequence[PricedLine], covers: Sequence[Cover], day: date) -> list[LineEstimate]:
@@ -303,7 +304,7 @@ def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
     share = plan.share(line)
     plan.take(line, share, share.pays)
     write_off = line.cents - share.allowed if plan.cover.in_network else 0
-    why = share.why + (f", contract fee {plain(share.allowed)}" if write_off else "")
+    why = share.why + (f", contract fee {money_words(share.allowed)}" if write_off else "")
     patient = line.cents - write_off - share.pays
     made = LineEstimate(
         line_id=line.line_id,
@@ -330,11 +331,15 @@ def _second(made: LineEstimate, line: PricedLine, first: Share, plan: Reckoning)
     why = share.why
     if rule == "carve_out":
         pays = min(max(0, would - first.pays), made.patient)
-        why = f"would pay {plain(would)}, less {plain(first.pays)} from the first plan" if would else why
+        why = (
+            f"would pay {money_words(would)}, less {money_words(first.pays)} from the first plan"
+            if would
+            else why
+        )
     elif rule == "maintenance" and share.base:
         why = f"{why}, reckoned on what the first plan left"
     elif pays < would:
-        why = f"{why}, but no more than the {plain(made.patient)} left open"
+        why = f"{why}, but no more than the {money_words(made.patient)} left open"
     plan.take(line, share, pays)
     return replace(made, second=pays, patient=made.patient - pays, why_second=why)
 

@@ -15,6 +15,7 @@ from zax.core.book.calendar import step_months
 from zax.core.charges.teeth import TEETH
 from zax.core.coverage.benefits import Benefits, Frequency, benefit_year
 from zax.core.patients.person import age_on
+from zax.core.wording import day_words
 
 EXTRACTIONS = frozenset({"D7111", "D7140", "D7210", "D7220", "D7230", "D7240", "D7250"})
 
@@ -77,7 +78,7 @@ def _waiting(benefits: Benefits, insured: Insured, category: str, day: date) -> 
     if not months or insured.covered_from is None:
         return ""
     begins = step_months(insured.covered_from, months)
-    return f"waiting period of {months} months until {_words(begins)}" if day < begins else ""
+    return f"waiting period of {months} months until {day_words(begins, year=True)}" if day < begins else ""
 
 
 def _age(benefits: Benefits, insured: Insured, code: str, day: date) -> str:
@@ -102,6 +103,10 @@ def _authorization(benefits: Benefits, code: str, authorized: bool) -> str:
     return "needs prior authorization" if code in benefits.needs_authorization and not authorized else ""
 
 
+def _last_on(counted: Sequence[Done]) -> str:
+    return f", last on {day_words(max(done.day for done in counted), year=True)}" if counted else ""
+
+
 def _frequency(
     benefits: Benefits, code: str, tooth: str, day: date, before: Sequence[Done], units: int
 ) -> str:
@@ -111,7 +116,7 @@ def _frequency(
                 done for done in _counted(limit, tooth, before) if _within(limit, benefits, done.day, day)
             ]
             if len(counted) + units > limit.count:
-                last = f", last on {_words(max(done.day for done in counted))}" if counted else ""
+                last = _last_on(counted)
                 return f"limit of {limit.words} reached{last}"
     return ""
 
@@ -132,7 +137,3 @@ def _within(limit: Frequency, benefits: Benefits, done: date, day: date) -> bool
         return step_months(done, limit.months) > day
     first, last = benefit_year(day, benefits.year_starts_month)
     return first <= done <= last
-
-
-def _words(day: date) -> str:
-    return f"{day.day} {day:%b %Y}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zax.core.money.cents import plain
+from zax.core.wording import money_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,18 +67,22 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     if facts.pending:
         found.append(
             OpenPoint(
-                f"{plain(facts.pending)} by card is being clarified", "the terminal gave no answer yet", True
+                f"{money_words(facts.pending)} by card is being clarified",
+                "the terminal gave no answer yet",
+                True,
             )
         )
     rest = facts.due - facts.paying
     if rest > 0:
-        found.append(OpenPoint(f"{plain(rest)} of today", "not paid today; it stays on the account"))
+        found.append(OpenPoint(f"{money_words(rest)} of today", "not paid today; it stays on the account"))
     if facts.earlier > 0:
-        found.append(OpenPoint(f"{plain(facts.earlier)} from earlier visits", "not chosen to be paid today"))
+        found.append(
+            OpenPoint(f"{money_words(facts.earlier)} from earlier visits", "not chosen to be paid today")
+        )
     if facts.plan > 0:
         found.append(
-            OpenPoint(f"{plain(facts.plan)} with {facts.payer}", "the claim goes out when you finish")
+            OpenPoint(f"{money_words(facts.plan)} with {facts.payer}", "the claim goes out when you finish")
         )
     if facts.credit > 0:
-        found.append(OpenPoint(f"{plain(facts.credit)} of credit", "kept for the next visit"))
+        found.append(OpenPoint(f"{money_words(facts.credit)} of credit", "kept for the next visit"))
     return found

@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 from zax.core.errors import NotAllowed, Refused
-from zax.core.money.cents import plain
 from zax.core.people.roles import ROLE_WORDS, Role
+from zax.core.wording import money_words
 
 NO_LIMIT = -1
 DEFAULT_LIMITS: Mapping[str, int] = {
@@ -30,7 +30,7 @@ def check_limit(cents: int, role: Role, limits: Mapping[str, int], what: str) ->
     holders = [
         ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= cents
     ]
-    most = f"at most {plain(limit)}" if limit else "nothing"
+    most = f"at most {money_words(limit)}" if limit else "nothing"
     raise NotAllowed(
         f"{ROLE_WORDS[role]} may {what} {most} at once. Ask {' or '.join(holders) or 'the manager'}.",
         "amount",
@@ -44,7 +44,9 @@ def check_within(cents: int, still_open: int, what: str) -> None:
             "Nothing is owed on this charge any more: it was reversed or is paid. Choose another.", "line_id"
         )
     if cents > still_open:
-        raise Refused(f"Only {plain(still_open)} is open on it, so at most that can be {what}.", "amount")
+        raise Refused(
+            f"Only {money_words(still_open)} is open on it, so at most that can be {what}.", "amount"
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -50,12 +50,6 @@ def parse_balance(text: str, field: str = "balance") -> int:
     return -cents if credit else cents
 
 
-def plain(cents: int) -> str:
-    """123450 -> '1,234.50', for sentences made in the core; pages use the money filter."""
-    sign = "−" if cents < 0 else ""
-    return f"{sign}{abs(cents) // 100:,}.{abs(cents) % 100:02d}"
-
-
 def decimal(cents: int) -> str:
     """-123450 -> '-1234.50', for files."""
     return f"{'-' if cents < 0 else ''}{abs(cents) // 100}.{abs(cents) % 100:02d}"

@@ -13,8 +13,9 @@ from datetime import date, timedelta
 
 from zax.core.book.calendar import step_months
 from zax.core.errors import ProblemCollector, Refused
-from zax.core.money.cents import parse_amount, plain
+from zax.core.money.cents import parse_amount
 from zax.core.reading import needed_number
+from zax.core.wording import money_words
 
 EVERY = {"week": "every week", "fortnight": "every two weeks", "month": "every month"}
 MOST_INSTALMENTS = 60
@@ -87,7 +88,7 @@ def check_plan(amount: str, count: str, still_open: int) -> tuple[int, int]:
     elif cents is not None and cents != still_open:
         wrong.add(
             "amount",
-            f"The ticked charges come to {plain(still_open)}. Take a down payment first, or tick other"
+            f"The ticked charges come to {money_words(still_open)}. Take a down payment first, or tick other"
             " charges.",
         )
     between = f"Between 2 and {MOST_INSTALMENTS} instalments."

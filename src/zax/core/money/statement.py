@@ -13,9 +13,9 @@ from datetime import date, timedelta
 from typing import Any
 
 from zax.core.errors import ProblemCollector
-from zax.core.money.cents import plain
 from zax.core.money.drawer import counted_amount
 from zax.core.reading import needed_number
+from zax.core.wording import money_words
 
 PAY_WITHIN = timedelta(days=21)
 
@@ -82,11 +82,11 @@ def why_not(each: Candidate, rule: Rule, today: date) -> str:
     if each.patient_cents > 0 >= each.asked:
         return "on a payment plan, nothing due"
     if each.asked < rule.minimum:
-        return f"{plain(each.asked)} is below the minimum"
+        return f"{money_words(each.asked)} is below the minimum"
     if each.flags & set(rule.without):
         return "has a flag that is left out"
     if rule.answered and each.insurer_cents > 0:
-        return f"the insurer still owes {plain(each.insurer_cents)}"
+        return f"the insurer still owes {money_words(each.insurer_cents)}"
     if each.last is not None and (today - each.last).days < rule.days:
         return f"had one {(today - each.last).days} days ago"
     return ""

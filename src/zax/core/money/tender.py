@@ -13,7 +13,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from zax.core.errors import ProblemCollector, Refused
-from zax.core.money.cents import parse_amount, plain
+from zax.core.money.cents import parse_amount
+from zax.core.wording import money_words
 
 
 class Tender(StrEnum):
@@ -145,14 +146,14 @@ def settle_over(tenders: Sequence[Tendered], due: int, over: str) -> Handed:
     if over == "change":
         if rest > cash:
             raise Refused(
-                f"Change comes from cash, and only {plain(cash)} of it is cash. Take {plain(rest)} less, or"
-                " keep it as credit.",
+                f"Change comes from cash, and only {money_words(cash)} of it is cash. "
+                f"Take {money_words(rest)} less, or keep it as credit.",
                 "over",
             )
         return Handed(_without(tenders, rest), change=rest)
     raise Refused(
-        f"That is {plain(rest)} more than the {plain(max(0, due))} due. Give it back as change, keep it as"
-        " credit, or take less.",
+        f"That is {money_words(rest)} more than the {money_words(max(0, due))} due. "
+        "Give it back as change, keep it as credit, or take less.",
         "over",
     )
 

@@ -11,8 +11,9 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
 
+from zax.core.wording import WEEKDAYS
+
 NOON = 12 * 60
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 HALVES = ("morning", "afternoon")
 
 

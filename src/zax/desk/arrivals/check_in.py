@@ -16,6 +16,7 @@ from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.people.roles import may
 from zax.core.record.gaps import Gap, record_gaps
+from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Transaction
@@ -144,7 +145,13 @@ def _by_itself(
         if template is None or not template.active:
             return "this form is no longer in use"
         signed = known.signed.get(template.id)
-        return "" if template.id in known.about.unsigned else f"signed {signed:%-d %b %Y}" if signed else ""
+        return (
+            ""
+            if template.id in known.about.unsigned
+            else f"signed {day_words(signed, year=True)}"
+            if signed
+            else ""
+        )
     return ""
 
 

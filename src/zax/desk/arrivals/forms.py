@@ -27,6 +27,7 @@ from zax.core.arrivals.forms import (
 from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.person import show_phone
 from zax.core.reading import whole_number
+from zax.core.wording import day_words, full_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -82,7 +83,7 @@ def record_words(
     return {
         "first": patient.first,
         "last": patient.last,
-        "birth": f"{patient.birth:%-d %b %Y}" if patient.birth else "",
+        "birth": day_words(patient.birth, year=True) if patient.birth else "",
         "phone": show_phone(patient.phone),
         "email": patient.email,
         "street": patient.street,
@@ -91,7 +92,7 @@ def record_words(
         "emergency_name": patient.emergency_name,
         "emergency_phone": show_phone(patient.emergency_phone),
         "employer": patient.employer,
-        "today": f"{today:%-d %B %Y}",
+        "today": full_day(today, year=True),
         "clinic": clinic.about["clinic_name"],
         "payer": covers[0].payer_name if covers else "",
     }

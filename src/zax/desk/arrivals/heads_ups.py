@@ -25,6 +25,7 @@ from zax.core.arrivals.conditions import (
     unknown_placeholders,
 )
 from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.core.money.cents import decimal
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.facts import Asking, known_of
@@ -165,7 +166,7 @@ def _row(tree: Mapping[str, Any]) -> Row:
     fact, value = FACTS[leaf["fact"]], leaf["value"]
     if fact.value == "choice":
         return Row(f"{leaf['fact']}:{value}", "", "not" in tree)
-    typed = f"{value // 100}.{value % 100:02d}" if fact.value == "money" else str(value)
+    typed = decimal(value) if fact.value == "money" else str(value)
     return Row(leaf["fact"], typed, "not" in tree)
 
 

@@ -7,18 +7,21 @@ What may stand where is decided in core.book; here it is locked, read and writte
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Annotated
+
+from pydantic import Field
 
 from zax.core.book.booking import Placed, check_length, check_time
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.book.track import Stop
 from zax.core.book.waitlist import WaitWhy
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.form import Choice, Clock, Form, Minutes, Reference, ReferenceOrNone, References, Tick, a_day
 from zax.core.patients.person import check_new_patient, is_new
-from zax.core.reading import parse_clock, reference
+from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
@@ -34,34 +37,33 @@ from zax.store.book.records import NewLine, NewVisit
 from zax.store.patients.attendance import last_came
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class BookOrder:
-    """A booking as asked for. `at` and `minutes` are as typed; a new patient comes in the four fields instead
-    of an id.
+class BookOrder(Form):
+    """A booking as asked for. `at` is minutes from midnight; without `minutes` it takes as long as its type
+    does; a new patient comes in the four fields instead of an id.
 
     `planned` are the patient's planned services this visit is to do; `sooner` and `short` keep a wish on the
     waitlist; `wait_id` is the waitlist's reason that this booking answers. With `held_until` (UTC) it is only
     held: asked for on the web, with the patient's own words.
     """
 
-    site_id: int
-    day: date
-    at: str
-    provider_id: int
-    type_id: str
-    minutes: str
-    patient_id: int | None
+    site_id: Reference
+    day: Annotated[date, a_day("Choose the day of the visit.")]
+    at: Clock
+    provider_id: Reference
+    type_id: Choice
+    minutes: Minutes
+    patient_id: ReferenceOrNone
     key: str
     note: str = ""
     first: str = ""
     last: str = ""
     birth: str = ""
     phone: str = ""
-    room_id: int = 0
-    planned: tuple[int, ...] = ()
-    sooner: bool = False
-    short: bool = False
-    wait_id: int = 0
+    room_id: Reference = 0
+    planned: References = ()
+    sooner: Tick = False
+    short: Tick = False
+    wait_id: Reference = Field(default=0, validation_alias="wait")
     held_until: datetime | None = None
     web_message: str = ""
 
@@ -166,16 +168,16 @@ def _check_order(tx: Transaction, order: BookOrder, provider: Provider) -> tuple
     """Everything that can be wrong in the form, found at once."""
     site = tx.clinic.sites[order.site_id]
     wrong = ProblemCollector()
-    kind = tx.clinic.types.get(reference(order.type_id))
+    kind = tx.clinic.types.get(order.type_id)
     if kind is None or not kind.active:
         wrong.add("type_id", "Choose what the visit is for.")
     elif kind.role != provider.role:
         wrong.add("type_id", f"{provider.name} does not do “{kind.name}”. Choose another type or provider.")
-    minutes = typed_minutes(order.minutes, kind.minutes if kind else 0)
+    minutes = length_of(order.minutes, kind.minutes if kind else site.grid)
     wrong.take(check_length, minutes, site.grid)
-    start = wrong.take(parse_clock, order.at)
-    if start is not None and "minutes" not in wrong.problems:
-        wrong.take(check_time, order.day, Span(start, start + minutes), site.grid, tx.local_now(site.id))
+    if "minutes" not in wrong.problems:
+        span = Span(order.at, order.at + minutes)
+        wrong.take(check_time, order.day, span, site.grid, tx.local_now(site.id))
     if order.patient_id is None and not (order.first or order.last or order.birth or order.phone):
         wrong.add("patient", "Find the patient, or enter a new one.")
     elif order.patient_id is None:
@@ -185,15 +187,13 @@ def _check_order(tx: Transaction, order: BookOrder, provider: Provider) -> tuple
     if len(order.note) > 500:
         wrong.add("note", f"The note has {len(order.note)} letters; at most 500 can be kept.")
     wrong.raise_if_any()
-    assert kind is not None and start is not None
-    return kind, minutes, start
+    assert kind is not None
+    return kind, minutes, order.at
 
 
-def typed_minutes(typed: str, usual: int) -> int:
-    """The length as typed, the usual one for an empty field; 0, which no visit can have, for
-    anything else.
-    """
-    return reference(typed) if typed.strip() else usual
+def length_of(minutes: int | None, usual: int) -> int:
+    """The length that was asked for; the usual one when none was."""
+    return usual if minutes is None else minutes
 
 
 def _patient(tx: Transaction, order: BookOrder) -> int:

@@ -10,10 +10,11 @@ from dataclasses import replace
 from datetime import date
 
 from zax.core.book.cancellation import OFF, OffWhy, check_off
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.book.waitlist import WaitWhy
 from zax.core.errors import Refused, ZaxError
+from zax.core.wording import clock_words, day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.moving import check_day_open
@@ -38,9 +39,7 @@ def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: 
     memo = Memo(tx=tx)
     memo.look_at(visit)
     drop(tx, visit, chosen, note, memo)
-    memo.write(
-        f"took off {visit.first} {visit.last}, {visit.day.day} {visit.day:%b} {clock_words(visit.start_min)}"
-    )
+    memo.write(f"took off {visit.first} {visit.last}, {day_words(visit.day)} {clock_words(visit.start_min)}")
 
 
 @act("arrivals")
@@ -134,7 +133,7 @@ def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dic
         else:
             drop(tx, visit, OffWhy.CLINIC, note, memo)
             done["off"].append(name)
-    memo.write(f"took {provider.short}’s {day.day} {day:%b} off, {len(done['off'])} visits to the waitlist")
+    memo.write(f"took {provider.short}’s {day_words(day)} off, {len(done['off'])} visits to the waitlist")
     return done
 
 

@@ -10,12 +10,13 @@ from datetime import date, datetime
 
 from zax.clock import local
 from zax.core.book.calendar import DayHours
-from zax.core.book.hours import Span, clock_words, closed, gaps
+from zax.core.book.hours import Span, closed, gaps
 from zax.core.book.lateness import Forecast, Running, expected_end, minutes_behind
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.clinic.places import Room, Site
 from zax.core.clinic.providers import Provider
 from zax.core.record.gaps import Facts, record_gaps
+from zax.core.wording import clock_words
 from zax.desk.book.placing import stands_outside
 from zax.desk.book.web_requests import held_words
 from zax.desk.clinic.clinic import Clinic

@@ -4,17 +4,19 @@ can be undone (zax.desk.book.undo).
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
+from typing import Annotated
 
 from zax.core.book.booking import check_length, check_time
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.book.track import ON_THE_BOOK, Stop, check_move
 from zax.core.errors import NotFound, ProblemCollector, Refused
-from zax.core.reading import parse_clock
+from zax.core.form import Clock, Form, Minutes, Reference, a_day
+from zax.core.wording import clock_words, day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.book.booking import active_patient, check_for_whom, check_own_time, typed_minutes
+from zax.desk.book.booking import active_patient, check_for_whom, check_own_time, length_of
 from zax.desk.book.placing import Spot, find_place, lock_spots, provider_of
 from zax.desk.book.track import locked_visit, write_move
 from zax.desk.book.undo import Memo
@@ -23,18 +25,17 @@ from zax.store.book import changes, planned, shelf
 from zax.store.book.records import Visit
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class MoveOrder:
-    """Where a visit is to go. `at` and `minutes` as typed; empty minutes keep its length, room 0 lets the
-    desk choose.
+class MoveOrder(Form):
+    """Where a visit is to go. `at` is minutes from midnight; without `minutes` it keeps its length, room 0
+    lets the desk choose.
     """
 
-    site_id: int
-    day: date
-    at: str
-    provider_id: int
-    minutes: str = ""
-    room_id: int = 0
+    site_id: Reference
+    day: Annotated[date, a_day("Choose the day of the visit.")]
+    at: Clock
+    provider_id: Reference
+    minutes: Minutes = None
+    room_id: Reference = 0
 
 
 def check_day_open(tx: Transaction, visit: Visit) -> None:
@@ -79,7 +80,7 @@ def move_visit(tx: Transaction, visit_id: int, order: MoveOrder, version: int | 
         check_move(Stop(visit.state), to)
         write_move(tx, visit.id, visit.state, to, "moved")
     _lead_follows(tx, visit, spot.provider.id)
-    where = f"{spot.day.day} {spot.day:%b} {clock_words(spot.span.start)}, {spot.provider.short}"
+    where = f"{day_words(spot.day)} {clock_words(spot.span.start)}, {spot.provider.short}"
     if spot.day < visit.day:
         memo.waits_ended += settle_waits(tx, visit.patient_id, visit.type_id, 0, visit.id)
     tx.audit(
@@ -102,14 +103,12 @@ def _spot_of_move(tx: Transaction, visit: Visit, order: MoveOrder) -> Spot:
     provider, kind = provider_of(tx.clinic, order.provider_id), tx.clinic.types[visit.type_id]
     site = tx.clinic.sites[order.site_id]
     with ProblemCollector() as wrong:
-        minutes = typed_minutes(order.minutes, visit.minutes)
+        minutes = length_of(order.minutes, visit.minutes)
         wrong.take(check_length, minutes, site.grid)
-        start = wrong.take(parse_clock, order.at)
         if kind.role != provider.role:
             wrong.add("at", f"{provider.name} does not do “{kind.name}”.")
-    assert start is not None
-    span = Span(start, start + minutes)
-    stays = (order.site_id, order.day, start, provider.id) == (
+    span = Span(order.at, order.at + minutes)
+    stays = (order.site_id, order.day, order.at, provider.id) == (
         visit.site_id,
         visit.day,
         visit.start_min,

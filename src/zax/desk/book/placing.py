@@ -13,11 +13,12 @@ from datetime import date, timedelta
 
 from zax.core.book.booking import Column, Placed, Taken, Want, nearest_fit, place
 from zax.core.book.calendar import on_wall
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Conflict, NotFound, Refused, ZaxError
+from zax.core.wording import clock_words
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book import queries as visits

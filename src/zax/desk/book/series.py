@@ -8,12 +8,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.book.series import row_of_starts, series_days
 from zax.core.clinic.providers import Provider
 from zax.core.errors import Refused
-from zax.core.reading import parse_clock, reference
-from zax.desk.book.booking import BookOrder, typed_minutes
+from zax.core.wording import clock_words
+from zax.desk.book.booking import BookOrder, length_of
 from zax.desk.book.placing import Spot, nearest_anywhere, provider_of, trial
 from zax.desk.clinic.clinic import Clinic
 from zax.store.engine import Connection
@@ -60,7 +60,7 @@ def plan_series(
     and minute now.
     """
     days = series_days(order.day, every, unit, times)
-    orders = [replace(order, day=day, key=f"{order.key[:34]}-{number}") for number, day in enumerate(days)]
+    orders = [order.but(day=day, key=f"{order.key[:34]}-{number}") for number, day in enumerate(days)]
     return [_planned(connection, clinic, today_minute, each, name, ()) for each in orders]
 
 
@@ -75,19 +75,17 @@ def plan_household(
     """One visit for each member, back to back or side by side, from the order's time on."""
     if len(members) < 2:
         raise Refused("Choose at least one other member of the household.", "members")
-    start = parse_clock(order.at)
     lengths = [clinic.types[member.type_id].minutes for member in members]
     rows: list[Planned] = []
     for number, (member, begins) in enumerate(
-        zip(members, row_of_starts(start, lengths, together), strict=True)
+        zip(members, row_of_starts(order.at, lengths, together), strict=True)
     ):
-        each = replace(
-            order,
-            at=clock_words(begins),
+        each = order.but(
+            at=begins,
             patient_id=member.patient_id,
-            type_id=str(member.type_id),
+            type_id=member.type_id,
             provider_id=member.provider_id,
-            minutes="",
+            minutes=None,
             key=f"{order.key[:34]}-{number}",
             planned=(),
             sooner=False,
@@ -132,19 +130,19 @@ def _planned(
 
 
 def _spot(clinic: Clinic, order: BookOrder) -> Spot:
-    kind = clinic.types.get(reference(order.type_id))
+    kind = clinic.types.get(order.type_id)
     if kind is None:
         raise Refused("Choose what the visit is for.", "type_id")
-    provider, start = provider_of(clinic, order.provider_id), parse_clock(order.at)
+    provider = provider_of(clinic, order.provider_id)
     if kind.role != provider.role:
         raise Refused(
             f"{provider.name} does not do “{kind.name}”. Choose another type or provider.", "type_id"
         )
-    minutes = typed_minutes(order.minutes, kind.minutes) or kind.minutes
+    minutes = length_of(order.minutes, kind.minutes)
     return Spot(
         site_id=order.site_id,
         day=order.day,
-        span=Span(start, start + minutes),
+        span=Span(order.at, order.at + minutes),
         provider=provider,
         kind=kind,
         room_id=order.room_id,

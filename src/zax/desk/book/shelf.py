@@ -10,9 +10,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from zax.core.book.hours import clock_words
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.errors import Refused
+from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.moving import check_day_open

@@ -15,6 +15,7 @@ from zax.core.book.track import EXPECTED, ON_THE_BOOK, Stop, check_move
 from zax.core.clinic.places import Room
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.people.roles import require
+from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import check_still_free
@@ -102,8 +103,7 @@ def check_correction(visit: Visit, today: date, reason: str) -> None:
     """A past day's track is corrected only with a reason."""
     if visit.day < today and not reason.strip():
         raise Refused(
-            f"This visit was on {visit.day.day} {visit.day:%b}. Say in a few words why its track is"
-            " corrected.",
+            f"This visit was on {day_words(visit.day)}. Say in a few words why its track is corrected.",
             "reason",
         )
 

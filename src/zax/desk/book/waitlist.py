@@ -17,6 +17,7 @@ from zax.core.book.track import ON_THE_BOOK
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Gap, Waits, WaitWhy, weightiest_first
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.wishes import Wishes
+from zax.core.wording import weekday_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import people_taken
@@ -248,7 +249,7 @@ def note_try(tx: Transaction, wait_id: int, words: str) -> None:
     if not words.strip():
         raise Refused("Say what came of it: left word, no answer, wants a Friday.", "words")
     today = tx.business_day(row.site_id)
-    kept = f"{today:%a} {today.day} {today:%b}: {words.strip()} ({tx.actor.initials})"
+    kept = f"{weekday_day(today)}: {words.strip()} ({tx.actor.initials})"
     stored.note_try(tx.connection, row.patient_id, kept)
     tx.audit("waitlist.tried", patient_id=row.patient_id, wait=wait_id, said=words.strip())
     tx.tell("waitlist", site_id=row.site_id, patient_id=row.patient_id)

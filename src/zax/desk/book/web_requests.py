@@ -13,9 +13,9 @@ from datetime import timedelta
 
 from zax.clock import local
 from zax.core.book.cancellation import OffWhy
-from zax.core.book.hours import clock_words
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, Refused
+from zax.core.wording import clock_words, long_day, weekday_name
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -70,7 +70,7 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
 def _words(tx: Transaction, visit: Visit, accept: bool, note: str) -> tuple[str, str]:
     """Subject and text for the patient; nothing about health."""
     site, about = tx.clinic.sites[visit.site_id], tx.clinic.about
-    when = f"{visit.day:%A} {visit.day.day} {visit.day:%B} at {clock_words(visit.start_min)}"
+    when = f"{long_day(visit.day)} at {clock_words(visit.start_min)}"
     if accept:
         return (
             f"Your time on {when}",
@@ -126,5 +126,5 @@ def held_words(visit: DayVisit, zone: str) -> str:
     if visit.held_until is None:
         return "held"
     until = local(visit.held_until, zone)
-    day = f"{until:%a} " if until.date() != visit.day else ""
+    day = f"{weekday_name(until)[:3]} " if until.date() != visit.day else ""
     return f"held to {day}{clock_words(until.hour * 60 + until.minute)}"

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from zax.core.coverage.limits import EXTRACTIONS
+from zax.core.wording import day_words
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book.records import PlannedService
 from zax.store.charges.lines import earlier_work
@@ -39,7 +40,7 @@ def teeth_of(
         tooth = found[row.tooth]
         tooth.missing |= row.code in EXTRACTIONS
         tooth.earlier = not tooth.missing
-        tooth.words.append(f"{row.words} {row.day:%-d %b %Y}")
+        tooth.words.append(f"{row.words} {day_words(row.day, year=True)}")
     for work in planned:
         if work.tooth:
             found[work.tooth].planned = True

@@ -14,6 +14,7 @@ from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_name, parse_birth
 from zax.core.reading import day_or_none, optional_day, reference
+from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -184,7 +185,7 @@ def _make_room(
         if (other.from_day or date.min) > last or (other.to_day or date.max) < first:
             continue
         rank, kind = RANKS[terms.rank], "dental" if dental else "medical"
-        until = f"until {other.to_day:%-d %b %Y}" if other.to_day else "with no end"
+        until = f"until {day_words(other.to_day, year=True)}" if other.to_day else "with no end"
         if not end_other:
             raise Conflict(
                 f"{other.plan_name} is the {rank} {kind} coverage already, {until}. End it the day before, or"

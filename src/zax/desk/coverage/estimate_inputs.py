@@ -122,5 +122,5 @@ def elsewhere_of(row: Coverage, benefits: Benefits, day: date) -> tuple[int, int
 def plan_part(line: DoneLine, place: int) -> int:
     """Cents that the plan at this place (0 first, 1 second) paid for a line, or is expected to."""
     if place:
-        return int(line.second_cents)
-    return int(line.paid) if line.answered else int(line.first_cents)
+        return line.second_cents
+    return line.paid if line.answered else line.first_cents

@@ -12,6 +12,7 @@ from zax.clock import local
 from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.core.clinic.providers import Provider
+from zax.core.wording import weekday_day
 from zax.desk.book.day_columns import Bar, DayColumn, free_spans, make_bar, shut_spans, side_by_side
 from zax.desk.book.undo import WITHIN as UNDO_WITHIN
 from zax.desk.book.undo import last_act
@@ -226,7 +227,7 @@ def _week_day(
     )
     where = sorted({clinic.sites[bar.site_id].name for bar in bars}) or [site.name]
     under = f"{len(bars)} visits" if len(where) == 1 else ", ".join(where)
-    title = f"{day:%a} {day.day} {day:%b}"
+    title = weekday_day(day)
     return DayColumn(
         key=f"d{day}",
         title=title,

@@ -14,8 +14,8 @@ from zax.core.arrivals.turn import Standing, desk_order
 from zax.core.book.hours import Span
 from zax.core.book.track import EXPECTED, FREES_THE_TIME, Stop
 from zax.core.clinic.places import Room, Site
-from zax.core.money.cents import plain
 from zax.core.subject import About, Subject
+from zax.core.wording import clock_words, day_words, money_words
 from zax.desk.book.day_columns import (
     Bar,
     DayColumn,
@@ -210,7 +210,7 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
     for bar in view.bars:
         if bar.id in sums:
             row = sums[bar.id]
-            bar.fee, bar.insurer, bar.due = int(row.fee_cents), int(row.insurer_cents), int(row.patient_cents)
+            bar.fee, bar.insurer, bar.due = row.fee_cents, row.insurer_cents, row.patient_cents
     by_stop: dict[Stop, list[Bar]] = {}
     for bar in view.bars:
         by_stop.setdefault(bar.stop, []).append(bar)
@@ -218,9 +218,9 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
     waiting = sorted(by_stop.get(Stop.HERE, []), key=lambda bar: -bar.since)
     expected = [bar for bar in view.bars if bar.stop in EXPECTED]
     turns = _turns(clinic, view, [*ready, *waiting, *expected])
-    worked = sum(int(row.fee_cents) for row in sums.values())
-    left = sum(max(0, int(row.patient_cents)) for row in sums.values())
-    plans = sum(int(row.insurer_cents) for row in sums.values())
+    worked = sum(row.fee_cents for row in sums.values())
+    left = sum(max(0, row.patient_cents) for row in sums.values())
+    plans = sum(row.insurer_cents for row in sums.values())
     return DeskLists(
         ready=ready,
         waiting=waiting,
@@ -266,12 +266,12 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 Job(
                     "◇",
                     f"card payment of {row.first} {row.last} is being clarified",
-                    f"Look at {plain(abs(row.cents))}",
+                    f"Look at {money_words(abs(row.cents))}",
                     Subject(About.RECEIPT, row.receipt_id),
                 )
             )
     for left in screens.unfinished_checkouts(connection, view.site.id, view.today):
-        on = f", {left.day:%-d %b}" if left.day != view.today else ""
+        on = f", {day_words(left.day)}" if left.day != view.today else ""
         words = f"{left.first} {left.last} left before the checkout{on}"
         jobs.append(Job("1", words, "Finish the checkout", Subject(About.CHECKOUT, left.id)))
     if counts["asked"].n:
@@ -290,8 +290,8 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
         jobs.append(
             Job(
                 "1",
-                f"rest of {first.first} {first.last}, {first.day:%-d %b}",
-                f"{does} {plain(int(abs(first.patient_cents)))}",
+                f"rest of {first.first} {first.last}, {day_words(first.day)}",
+                f"{does} {money_words(abs(first.patient_cents))}",
                 Subject(About.ACCOUNT, first.patient_id, visit_id=first.id or 0),
             )
         )
@@ -321,7 +321,7 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
     jobs += [
         Job(
             "1",
-            f"did not come, {bar.at // 60}:{bar.at % 60:02d}",
+            f"did not come, {clock_words(bar.at)}",
             f"Call {bar.name}",
             Subject(About.TODAYS_VISIT, bar.id),
         )

@@ -13,6 +13,7 @@ from zax.core.clinic.providers import Provider
 from zax.core.errors import NotFound
 from zax.core.money.journal import balance
 from zax.core.record.gaps import Gap, record_gaps
+from zax.core.wording import day_words, time_words
 from zax.desk.book.placing import stands_outside
 from zax.desk.book.web_requests import held_words
 from zax.desk.clinic.clinic import Clinic
@@ -139,7 +140,7 @@ def large_line(moved: list[Moved], stop: Stop, zone: str, today: date) -> list[T
 
 
 def _when(moment: datetime, today: date) -> str:
-    return f"{moment.hour}:{moment.minute:02d}" if moment.date() == today else f"{moment.day} {moment:%b}"
+    return time_words(moment) if moment.date() == today else day_words(moment)
 
 
 def _helpers(connection: Connection, clinic: Clinic, visit_id: int) -> list[tuple[Provider, int, str]]:

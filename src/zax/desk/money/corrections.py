@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.money.adjust import check_limit, check_within
-from zax.core.money.cents import parse_amount, percent_of, plain
+from zax.core.money.cents import parse_amount, percent_of
 from zax.core.money.journal import Kind, Parts, line_parts
 from zax.core.reading import needed_number
+from zax.core.wording import money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.ledger import Ledger, add_entry, allocations_of, entries_of, reverse, settle
@@ -135,7 +136,8 @@ def shift_part(tx: Transaction, line_id: int, to: str, amount: str, why: str) ->
         wrong.add("to", "Choose who is to pay it.")
     elif cents > max(0, most):
         wrong.add(
-            "amount", f"Only {plain(max(0, most))} of it is with {holder}, so at most that can be moved."
+            "amount",
+            f"Only {money_words(max(0, most))} of it is with {holder}, so at most that can be moved.",
         )
     if not why.strip():
         wrong.add("why", "Say why; it stands on the account.")

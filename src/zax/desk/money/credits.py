@@ -11,8 +11,8 @@ from datetime import date
 
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
-from zax.core.money.cents import plain
 from zax.core.money.journal import Allocation, Parts, credit_left, held_by, line_parts
+from zax.core.wording import day_words, money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.dues import open_items
@@ -57,8 +57,8 @@ def open_elsewhere(connection: Connection, household_id: int, visit_id: int) -> 
             first=row.first,
             day=row.day,
             type_id=row.type_id,
-            cents=int(row.cents) - pending.get(row.id, 0),
-            insurer=int(row.insurer),
+            cents=row.cents - pending.get(row.id, 0),
+            insurer=row.insurer,
         )
         for row in rows
     ]
@@ -153,7 +153,7 @@ def _apply(
 ) -> None:
     """Give free credit to where it is wanted; across ledgers by a transfer."""
     if (source.patient_id, source.id) != (target.patient_id, target.id):
-        words = (f"Credit used {_where(target)}", f"Credit of {plain(cents)} {_from(source)}")
+        words = (f"Credit used {_where(target)}", f"Credit of {money_words(cents)} {_from(source)}")
         credit_id = move_credit(tx, source, target, credit_id, cents, words)
     if line_id is not None:
         write_allocations(tx, target, [Allocation(credit_id, line_id, cents)])
@@ -163,15 +163,15 @@ def _apply(
 
 
 def _where(ledger: Ledger) -> str:
-    return f"for the visit of {_day(ledger.day)}" if isinstance(ledger, Visit) else "on the account"
+    return (
+        f"for the visit of {day_words(ledger.day, year=True)}"
+        if isinstance(ledger, Visit)
+        else "on the account"
+    )
 
 
 def _from(ledger: Ledger) -> str:
-    return f"from {_day(ledger.day)}" if isinstance(ledger, Visit) else "from the account"
-
-
-def _day(day: date) -> str:
-    return f"{day.day} {day:%b %Y}"
+    return f"from {day_words(ledger.day, year=True)}" if isinstance(ledger, Visit) else "from the account"
 
 
 @act("payments")
@@ -191,13 +191,13 @@ def move_allocation(tx: Transaction, credit_id: int, from_line: int, to_line: in
     held = held_by(credit_id, allocations_of(tx, source)).get(from_line, 0)
     if cents > held:
         raise Refused(
-            f"This payment gives {plain(held)} to that charge, so at most that can be moved.", "amount"
+            f"This payment gives {money_words(held)} to that charge, so at most that can be moved.", "amount"
         )
     if to_line is None:
         target = OwnLedger(source.patient_id, source.site_id)
         lock_household(tx, source.patient_id)
     elif cents > (due := _open_on(tx, target, to_line)):
-        raise Refused(f"Only {plain(due)} is open there, so at most that can be moved to it.", "amount")
+        raise Refused(f"Only {money_words(due)} is open there, so at most that can be moved to it.", "amount")
     write_allocations(tx, source, [Allocation(credit_id, from_line, -cents)])
     if (source.patient_id, source.id) == (target.patient_id, target.id) and to_line is None:
         settle(tx, source)

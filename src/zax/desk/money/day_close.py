@@ -15,7 +15,6 @@ from datetime import date, timedelta
 from zax.clock import local
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused, Stale
-from zax.core.money.cents import plain
 from zax.core.money.drawer import (
     CountedTender,
     check_difference,
@@ -26,6 +25,7 @@ from zax.core.money.drawer import (
 )
 from zax.core.money.tender import Tender
 from zax.core.subject import About, Subject
+from zax.core.wording import clock_words, day_words, money_words, time_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -121,25 +121,25 @@ def _name(row: NotOut | OpenSum | AskingSum) -> str:
 def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[Unfinished]:
     found = []
     for visit in closing.not_out(connection, stretch):
-        clock = f"{visit.start_min // 60}:{visit.start_min % 60:02d}"
+        clock = clock_words(visit.start_min)
         page = About.CHECKOUT if visit.state == Stop.CHECKOUT else About.VISIT
-        when = clock if visit.day == stretch.day else f"{visit.day:%-d %b} {clock}"
+        when = clock if visit.day == stretch.day else f"{day_words(visit.day)} {clock}"
         found.append(Unfinished("visit", _name(visit), when, Subject(page, visit.id)))
     for row in closing.without_claim(connection, stretch):
-        found.append(Unfinished("claim", _name(row), plain(int(row.cents)), Subject(About.VISIT, row.id)))
+        found.append(Unfinished("claim", _name(row), money_words(row.cents), Subject(About.VISIT, row.id)))
     for asking in closing.asking_sums(connection, stretch):
-        words = f"{plain(abs(asking.cents))}, in neither sum"
+        words = f"{money_words(abs(asking.cents))}, in neither sum"
         found.append(Unfinished("asking", _name(asking), words, Subject(About.RECEIPT, asking.receipt_id)))
     for row in closing.idle_credits(connection, stretch):
         entry = Subject(About.ACCOUNT, row.patient_id, entry_id=row.id)
-        found.append(Unfinished("credit", _name(row), plain(int(row.cents)), entry))
+        found.append(Unfinished("credit", _name(row), money_words(row.cents), entry))
     for plan in running_plans(connection, today):
         if plan.needs_a_person:
             found.append(
                 Unfinished(
                     "plan",
                     f"{plan.row.first} {plan.row.last}",
-                    f"{plain(plan.standing.due)} due",
+                    f"{money_words(plan.standing.due)} due",
                     Subject(About.ACCOUNT, plan.row.patient_id),
                 )
             )
@@ -210,7 +210,8 @@ def _check_day(tx: Transaction, found: Closing, closed_day: date | None, today: 
     if found.closed is not None:
         at = local(found.closed.at, tx.clinic.sites[found.site_id].timezone)
         raise Conflict(
-            f"{found.closed.by_name} closed this day at {at:%-H:%M}. What comes now falls on the next day."
+            f"{found.closed.by_name} closed this day at {time_words(at)}."
+            " What comes now falls on the next day."
         )
     if closed_day is not None and found.day <= closed_day:
         raise Conflict("This day lies before the last closed one and is final.")

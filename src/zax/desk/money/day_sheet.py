@@ -66,7 +66,7 @@ def day_sheet(connection: Connection, clinic: Clinic, site_id: int, first: date,
     total = Sums()
     for row in kind_sums(connection, site_id, first, last):
         for sums in (providers.setdefault(row.provider_id, Sums()), days.setdefault(row.day, Sums()), total):
-            sums.add(Kind(row.kind), int(row.patient) + int(row.insurer))
+            sums.add(Kind(row.kind), row.patient + row.insurer)
     order = {number: n for n, number in enumerate(clinic.providers)}
     named = sorted(providers.items(), key=lambda each: order.get(each[0], len(order)))
 
@@ -79,7 +79,7 @@ def day_sheet(connection: Connection, clinic: Clinic, site_id: int, first: date,
         by_provider=[(name(number), sums) for number, sums in named if not sums.empty],
         by_day=sorted(days.items()),
         tenders=[
-            (clinic.money.tender_words(row.tender), int(row.cents), row.number)
+            (clinic.money.tender_words(row.tender), row.cents, row.number)
             for row in tender_sums(connection, site_id, first, last)
         ],
         payers=payer_sums(connection, site_id, first, last),

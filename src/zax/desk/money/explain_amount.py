@@ -9,12 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
 
 from zax.core.errors import NotFound
-from zax.core.money.cents import plain
 from zax.core.money.journal import LOWERS, RAISES, Kind, held_by
 from zax.core.reading import reference
+from zax.core.wording import day_words, money_words
 from zax.desk.money.account import Account, LedgerView, Line
 from zax.store.money.records import NamedEntry
 
@@ -83,7 +82,11 @@ def explain(account: Account, key: str) -> Why:
 def _whole(account: Account) -> Why:
     """What the household is to pay: visit by visit, less what waits as credit."""
     rows = [
-        Row(f"{each.first}, {title(each).lower()} {_day(each.day)}", each.open.patient, key=_key(each))
+        Row(
+            f"{each.first}, {title(each).lower()} {day_words(each.day, year=True)}",
+            each.open.patient,
+            key=_key(each),
+        )
         for each in account.visits
         if each.open.patient
     ]
@@ -94,7 +97,7 @@ def _whole(account: Account) -> Why:
         if reasons
         else "Nothing is open."
         if not total
-        else f"{plain(-total)} is in credit."
+        else f"{money_words(-total)} is in credit."
     )
     return Why(key="t", cents=total, rows=rows, notes=(), say=say)
 
@@ -114,7 +117,12 @@ def _part(account: Account, visit: LedgerView, insurer: bool) -> Why:
         cents = entry.insurer_cents if insurer else entry.patient_cents
         if cents:
             rows.append(
-                Row(f"{_day(entry.day)} {entry_words(account, entry)}", cents, insurer, f"e{entry.id}")
+                Row(
+                    f"{day_words(entry.day, year=True)} {entry_words(account, entry)}",
+                    cents,
+                    insurer,
+                    f"e{entry.id}",
+                )
             )
     total = visit.open.insurer if insurer else visit.open.patient
     return Why(
@@ -140,31 +148,33 @@ def sentence(account: Account, visit: LedgerView) -> str:
     """Why a ledger is open, as one says it to the patient."""
     payer = visit.claims[0].payer_name if visit.claims else "the insurer"
     for_what = (
-        f"{visit.first}’s {visit.title.lower()} on {_day(visit.day)}"
+        f"{visit.first}’s {visit.title.lower()} on {day_words(visit.day, year=True)}"
         if visit.id
         else f"{visit.first}’s account"
     )
     if visit.open.patient < 0:
-        return f"{plain(-visit.open.patient)} of {for_what} waits as credit."
-    told = [f"{plain(visit.open.patient)} is open for {for_what}."]
+        return f"{money_words(-visit.open.patient)} of {for_what} waits as credit."
+    told = [f"{money_words(visit.open.patient)} is open for {for_what}."]
     if visit.id is not None and visit.billed:
-        told.append(f"It came to {plain(visit.billed)}.")
+        told.append(f"It came to {money_words(visit.billed)}.")
     if visit.received:
-        told.append(f"{_capital(payer)} paid {plain(visit.received)}.")
+        told.append(f"{_capital(payer)} paid {money_words(visit.received)}.")
     elif visit.open.insurer > 0:
-        told.append(f"{_capital(payer)} should pay {plain(visit.open.insurer)} and has not answered yet.")
+        told.append(
+            f"{_capital(payer)} should pay {money_words(visit.open.insurer)} and has not answered yet."
+        )
     off = -sum(e.patient_cents + e.insurer_cents for e in visit.entries if e.kind in LOWERS)
     if off:
-        told.append(f"{plain(off)} was taken off.")
+        told.append(f"{money_words(off)} was taken off.")
     if visit.paid:
-        told.append(f"{plain(visit.paid)} was paid before.")
+        told.append(f"{money_words(visit.paid)} was paid before.")
     owed = {
         entry.line_id: entry.words
         for entry in visit.entries
         if entry.patient_cents > 0 and entry.line_id is not None
     }
     reasons = [
-        f"{line.words} {plain(line.open.patient)}{f' ({words})' if words else ''}"
+        f"{line.words} {money_words(line.open.patient)}{f' ({words})' if words else ''}"
         for line_id, words in owed.items()
         if (line := account.lines.get(line_id)) is not None and line.open.patient > 0
     ]
@@ -190,14 +200,15 @@ def _entry(account: Account, visit: LedgerView, entry: NamedEntry) -> Why:
     if line is not None and entry.kind in RAISES:
         notes += _what_pays(account, line)
         notes.append(
-            f"Open on it: {plain(line.open.patient)} with the patient, {plain(line.open.insurer)} with the"
-            " insurer."
+            f"Open on it: {money_words(line.open.patient)} with the patient,"
+            f" {money_words(line.open.insurer)} with the insurer."
         )
     left = next((each.cents for each in account.credits if each.entry_id == entry.id), 0)
     if left:
-        notes.append(f"{plain(left)} of it pays nothing yet.")
+        notes.append(f"{money_words(left)} of it pays nothing yet.")
     notes.append(
-        f"{KIND_WORDS[Kind(entry.kind)]} {entry.id}, {_day(entry.day)}, by {entry.by_name or 'Zax'}."
+        f"{KIND_WORDS[Kind(entry.kind)]} {entry.id}, {day_words(entry.day, year=True)},"
+        f" by {entry.by_name or 'Zax'}."
     )
     rows = [row for row in rows if row.cents] or rows[:1]
     return Why(
@@ -220,11 +231,7 @@ def _what_pays(account: Account, line: Line) -> list[str]:
             paid[each.credit_id] = paid.get(each.credit_id, 0) + each.cents
     by_id = {entry.id: entry for visit in account.visits for entry in visit.entries}
     return [
-        f"{plain(cents)} of it: {by_id[n].words} {_day(by_id[n].day)}."
+        f"{money_words(cents)} of it: {by_id[n].words} {day_words(by_id[n].day, year=True)}."
         for n, cents in paid.items()
         if cents and n in by_id
     ]
-
-
-def _day(day: date) -> str:
-    return f"{day.day} {day:%b %Y}"

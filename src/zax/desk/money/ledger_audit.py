@@ -53,7 +53,7 @@ def _count(connection: Connection, found: LedgerAudit, some: Patients) -> None:
     for allocation in counting.allocations_of(connection, some):
         given[where[allocation.credit_id]].append(allocation)
     sums = {
-        (row.patient_id, row.visit_id): Parts(int(row.patient), int(row.insurer))
+        (row.patient_id, row.visit_id): Parts(row.patient, row.insurer)
         for row in counting.ledger_sums(connection, some)
     }
     parts: dict[int, Parts] = {}
@@ -80,7 +80,7 @@ def _name(key: tuple[int, int | None]) -> str:
 def _payment(row: PostedPayment) -> Iterator[str]:
     """A payment that was taken is posted to the cent, one that was not is not posted."""
     wanted = -row.cents if row.state == "taken" else 0
-    posted = int(row.posted)
+    posted = row.posted
     if (
         row.kind == "returned" and posted <= wanted
     ):  # what of a cheque was refunded before is charged as a fee

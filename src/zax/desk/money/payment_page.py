@@ -98,7 +98,7 @@ def _copay(connection: Connection, clinic: Clinic, row: ComingVisit) -> int:
     visit = visits.one_visit(connection, row.id)
     assert visit is not None
     bill = bill_of(connection, clinic, visit)
-    return max(0, sum(each.copay_due for each in bill.estimates) - int(row.paid))
+    return max(0, sum(each.copay_due for each in bill.estimates) - row.paid)
 
 
 def last_ways(connection: Connection, household_id: int) -> Ways:

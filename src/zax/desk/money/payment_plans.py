@@ -13,7 +13,6 @@ from datetime import date
 
 from zax.clock import local
 from zax.core.errors import Mendable, NotFound, Refused
-from zax.core.money.cents import plain
 from zax.core.money.journal import line_parts
 from zax.core.money.payment_plan import (
     EVERY,
@@ -28,6 +27,7 @@ from zax.core.money.payment_plan import (
 )
 from zax.core.money.tender import PaymentState, TenderForm
 from zax.core.reading import needed_day
+from zax.core.wording import money_words
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -215,7 +215,7 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> int:
     cents = plan.standing.due
     card_id = plan.card.id if plan.card else None
     form = PayForm(
-        tenders=[TenderForm("file", plain(cents), card_id=card_id)],
+        tenders=[TenderForm("file", money_words(cents), card_id=card_id)],
         items=items,
         key=_try_key(plan.row.id, number, today),
     )

@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.core.errors import Conflict, Refused
-from zax.core.money.cents import plain
 from zax.core.money.journal import Parts, line_parts
 from zax.core.money.tender import (
     Handed,
@@ -24,6 +23,7 @@ from zax.core.money.tender import (
     cover,
     settle_over,
 )
+from zax.core.wording import money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
@@ -95,8 +95,8 @@ class Taken:
     @property
     def words(self) -> str:
         if self.whole:
-            return f"Paid.{f' Change to give back: {plain(self.change)}.' if self.change else ''}"
-        taken = f"{plain(self.cents)} was taken. " if self.cents else ""
+            return f"Paid.{f' Change to give back: {money_words(self.change)}.' if self.change else ''}"
+        taken = f"{money_words(self.cents)} was taken. " if self.cents else ""
         return taken + " ".join(each.words for each in self.tenders if not each.whole)
 
 
@@ -262,7 +262,7 @@ def _at_most(item: Item, most: int) -> int:
     if item.cents > most:
         field = f"item-{item.line_id}" if item.line_id else f"visit-{item.visit_id}"
         raise Refused(
-            f"Only {plain(most)} is open here."
+            f"Only {money_words(most)} is open here."
             if most
             else "Nothing is open here any more: it was paid or reversed.",
             field,

@@ -11,8 +11,8 @@ from __future__ import annotations
 from collections import defaultdict
 
 from zax.core.errors import Conflict, Refused
-from zax.core.money.cents import plain
 from zax.core.money.journal import Allocation, Kind, Parts, credit_left, free, line_parts
+from zax.core.wording import money_words
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.clinic.clinic import Clinic
@@ -167,7 +167,9 @@ def make_free(tx: Transaction, ledger: Ledger, credit_id: int, cents: int) -> No
             return
         short -= _bring_back(tx, ledger, moved)
     if short > 0:
-        raise Conflict(f"{plain(short)} of this payment is not there any more. Look at the account first.")
+        raise Conflict(
+            f"{money_words(short)} of this payment is not there any more. Look at the account first."
+        )
 
 
 def _bring_back(tx: Transaction, ledger: Ledger, moved: LedgerEntry) -> int:

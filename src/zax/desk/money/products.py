@@ -8,8 +8,8 @@ from dataclasses import dataclass
 
 from zax.core.errors import NotFound, Refused
 from zax.core.money.adjust import check_stock, price_of
-from zax.core.money.cents import plain
 from zax.core.money.journal import Kind, unreversed
+from zax.core.wording import money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.ledger import OwnLedger, add_entry, entries_of, reverse, settle
@@ -45,7 +45,8 @@ def sell_product(tx: Transaction, ledger: OwnLedger, sale: ProductSale) -> tuple
         at=tx.now,
         by_id=tx.actor.id,
     )
-    why = f"{sale.pieces} × {plain(row.price_cents)}{f' and {plain(priced.tax)} tax' if priced.tax else ''}"
+    tax = f" and {money_words(priced.tax)} tax" if priced.tax else ""
+    why = f"{sale.pieces} × {money_words(row.price_cents)}{tax}"
     add_entry(tx, ledger, Kind.CHARGE, priced.total, 0, why, line_id=line_id)
     return line_id, priced.total
 

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.money.adjust import check_limit
-from zax.core.money.cents import parse_amount, plain
+from zax.core.money.cents import parse_amount
 from zax.core.money.journal import Kind
 from zax.core.money.tender import BY_TERMINAL, PaymentState, Tender
+from zax.core.wording import money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
@@ -108,7 +109,9 @@ def _check_back(tx: Transaction, kind: str, paid: Payment, cents: int, left: int
     if left <= 0:
         wrong.add("amount", "All of this payment was given back before.")
     elif cents > left:
-        wrong.add("amount", f"Only {plain(left)} of this payment is left, so at most that can be given back.")
+        wrong.add(
+            "amount", f"Only {money_words(left)} of this payment is left, so at most that can be given back."
+        )
     wrong.raise_if_any()
     if kind == "void" and paid.day != books_day(tx, paid.site_id):
         raise Conflict(
@@ -188,7 +191,7 @@ def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) 
             "fee",
             Kind.FEE,
             unpaid,
-            f"Cheque {paid.cheque_number} came back after {plain(unpaid)} of it was refunded",
+            f"Cheque {paid.cheque_number} came back after {money_words(unpaid)} of it was refunded",
         )
     fee = tx.clinic.money.returned_fee if with_fee else 0
     if fee:

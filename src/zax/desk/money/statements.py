@@ -15,9 +15,9 @@ from datetime import date, timedelta
 from functools import partial
 
 from zax.core.errors import Conflict, NotFound, Refused
-from zax.core.money.cents import plain
 from zax.core.money.journal import Kind
 from zax.core.money.statement import Candidate, Rule, interest_on, kept, old_enough, rule_from, why_not
+from zax.core.wording import money_words
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -68,8 +68,8 @@ def candidates(connection: Connection, today: date) -> list[Candidate]:
         Candidate(
             each.household_id,
             f"{each.name}, {each.first}" if each.first else each.name,
-            int(each.patient_cents),
-            int(each.insurer_cents),
+            each.patient_cents,
+            each.insurer_cents,
             frozenset(flags.get(each.household_id, ())),
             last.get(each.household_id),
             waiting.get(each.household_id, 0),
@@ -180,8 +180,8 @@ def _charge_interest(tx: Transaction, today: date) -> None:
         cents = interest_on(old, setup.interest)
         if cents:
             words = (
-                f"Interest, {setup.interest / 100:g} percent of {plain(old)} open over {setup.interest_after}"
-                " days"
+                f"Interest, {setup.interest / 100:g} percent of {money_words(old)} open"
+                f" over {setup.interest_after} days"
             )
             charge_own(
                 tx,

@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 
 from zax.core.errors import NotFound
-from zax.core.money.cents import plain
 from zax.core.money.tender import OPEN_STATES, PaymentState
+from zax.core.wording import money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -162,8 +162,8 @@ def _said(payment: Payment, state: PaymentState) -> str:
         return "The terminal is being asked."
     if payment.cents != payment.asked_cents:
         return (
-            f"Only {plain(payment.cents)} of {plain(payment.asked_cents)} was approved. Take the rest another"
-            " way."
+            f"Only {money_words(payment.cents)} of {money_words(payment.asked_cents)} was approved."
+            " Take the rest another way."
         )
     return "Given back." if back else "Paid."
 

@@ -12,9 +12,9 @@ from dataclasses import dataclass
 
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import Conflict, Refused
-from zax.core.money.cents import plain
 from zax.core.money.journal import Parts, line_parts
 from zax.core.remits.placing import ExpectedLine, Placed, place
+from zax.core.wording import money_words
 from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
 from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
 from zax.core.x12.syntax import read
@@ -133,7 +133,7 @@ def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> t
     waiting += _keep_provider_adjustments(tx, remit_id, remittance)
     count = len(remittance.claims)
     words = (
-        f"{remittance.payer.title()} paid {plain(remittance.paid_cents)} for {count}"
+        f"{remittance.payer.title()} paid {money_words(remittance.paid_cents)} for {count}"
         f" claim{'s' if count != 1 else ''} ({remittance.trace})"
     )
     return f"{words}; {waiting} need a person." if waiting else f"{words}; all posted.", waiting
@@ -141,7 +141,7 @@ def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> t
 
 def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:
     for each in remittance.provider_adjustments:
-        why = f"The payer held back {plain(each.cents)} from the whole payment (reason {each.reason})."
+        why = f"The payer held back {money_words(each.cents)} from the whole payment (reason {each.reason})."
         remits.add_answer(
             tx.connection,
             remit_id=remit_id,
@@ -206,7 +206,8 @@ def _take_claim(
     add_event(
         tx,
         row.id,
-        f"{remittance.payer.title()} paid {plain(answer.paid_cents)} of {plain(answer.charge_cents)}, posted",
+        f"{remittance.payer.title()} paid {money_words(answer.paid_cents)}"
+        f" of {money_words(answer.charge_cents)}, posted",
         file_id,
     )
     settle_visit(tx, visit)

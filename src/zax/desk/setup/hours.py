@@ -15,9 +15,10 @@ from datetime import date, datetime, time, timedelta
 import holidays
 
 from zax.core.book.calendar import DAY, Pattern
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.errors import Mendable, NotFound, ProblemCollector, Refused
 from zax.core.reading import parse_clock, reference
+from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import provider_of

@@ -6,9 +6,9 @@ from __future__ import annotations
 
 from zoneinfo import available_timezones
 
-from zax.core.book.hours import clock_words
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.reading import parse_clock
+from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.shelf import lift

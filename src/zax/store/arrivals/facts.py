@@ -69,7 +69,7 @@ def diagnoses_by_patient(connection: Connection, ids: Sequence[int]) -> dict[int
 
 def balances(connection: Connection, ids: Sequence[int]) -> dict[int, int]:
     """Cents of the patient's part of everything."""
-    return {row.patient_id: int(row.cents) for row in connection.execute(_OWES, {"ids": ids})}
+    return {row.patient_id: row.cents for row in connection.execute(_OWES, {"ids": ids})}
 
 
 def signed_by_patient(connection: Connection, ids: Sequence[int]) -> dict[int, dict[int, datetime]]:

@@ -240,8 +240,7 @@ _PENDING_LINES = (
 def pending_lines(connection: Connection, household_id: int) -> dict[int, int]:
     """Cents that a terminal is being asked for, by the line they are for."""
     return {
-        row.line_id: int(row.cents)
-        for row in connection.execute(_PENDING_LINES, {"household_id": household_id})
+        row.line_id: row.cents for row in connection.execute(_PENDING_LINES, {"household_id": household_id})
     }
 
 
@@ -292,7 +291,7 @@ def open_visits(connection: Connection, household_id: int, but_visit: int) -> li
 def pending_of_visits(connection: Connection, household_id: int) -> dict[int, int]:
     """Cents that a terminal is being asked for, by the visit they are for."""
     rows = connection.execute(_PENDING_OF_VISITS, {"household_id": household_id})
-    return {row.visit_id: int(row.cents) for row in rows}
+    return {row.visit_id: row.cents for row in rows}
 
 
 def open_of_visits(connection: Connection, site_id: int, day: date) -> dict[int, OpenOfVisit]:

@@ -53,7 +53,7 @@ def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, 
     """By patient; one without visits has an empty tally."""
     ids = list(set(patient_ids))
     found = {
-        row.patient_id: Attendance(int(row.kept), int(row.missed), int(row.cancelled))
+        row.patient_id: Attendance(row.kept, row.missed, row.cancelled)
         for row in connection.execute(_TALLY, {"patient_ids": ids or [0]})
     }
     return {number: found.get(number, Attendance()) for number in ids}

@@ -85,9 +85,7 @@ def next_days(connection: Connection, household_id: int, today: date) -> dict[in
 
 def household_owes(connection: Connection, household_id: int) -> dict[int, int]:
     """By member, the patient's part of everything (cents)."""
-    return {
-        row.patient_id: int(row.cents) for row in connection.execute(_OWES, {"household_id": household_id})
-    }
+    return {row.patient_id: row.cents for row in connection.execute(_OWES, {"household_id": household_id})}
 
 
 def merged_numbers(connection: Connection, patient_id: int) -> list[str]:

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 from markupsafe import Markup, escape
 
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Stop
+from zax.core.wording import clock_words, span_words
 from zax.desk.book.day_columns import Bar, DayColumn
 from zax.web.shell.signs import mark_sign, sign
 
@@ -109,8 +110,8 @@ def gap_html(span: Span, lane: DayColumn, drawn: Drawn, provider_id: int) -> Mar
     more += f"&amp;provider={provider_id}&amp;at={clock_words(span.start)}"
     more += f"&amp;room_id={lane.room.id}" if lane.room else ""
     more += f"&amp;site_id={lane.site_id}" if lane.site_id != drawn.site_id else ""
-    length = f"{span.minutes} min" if span.minutes < 60 else f"{span.minutes // 60} h {span.minutes % 60:02d}"
     return Markup(
         f'<a class="gap m-{span.start} d-{span.minutes}" data-at="{span.start}" data-cell'
-        f' href="{drawn.base}{more}"><span>{clock_words(span.start)}, {length} free</span></a>'
+        f' href="{drawn.base}{more}">'
+        f"<span>{clock_words(span.start)}, {span_words(span.minutes)} free</span></a>"
     )

@@ -5,24 +5,54 @@ its conflict and other times.
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
+from pydantic import Field
 
 from zax.core.book.hours import Span
 from zax.core.errors import Mendable, Refused, ZaxError
-from zax.core.reading import parse_clock, reference, whole_number
+from zax.core.form import Form, Reference, References, a_number, a_number_or
 from zax.desk.book.booking import BookOrder, book_many
 from zax.desk.book.placing import Spot, nearest_anywhere
 from zax.desk.book.series import Member, Planned, plan_household, plan_series
 from zax.store.book import queries as visits
 from zax.store.engine import Connection
-from zax.web.shell.address import day_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
-NO_DAY = "This plan has a day that does not exist. Make it anew from the Book."
+MOST_ROWS = 40
+
+
+class Series(Form):
+    """How often, and how far apart."""
+
+    times: Annotated[int, a_number(2, 26)]
+    every: Annotated[int, a_number_or(1, 1, 26)]
+    unit: str = "weeks"
+
+
+class Household(Form):
+    """Who of the household comes as well, and whether side by side or one after the other."""
+
+    member: References = ()
+    how: str = ""
+
+    @property
+    def together(self) -> bool:
+        return self.how == "together"
+
+
+class MemberWish(Form):
+    """What one of them comes for, and with whom; without a lead somebody who is free is chosen."""
+
+    type: Reference = 0
+    lead: Reference = Field(default=0, validation_alias="with")
+
+
+class PlanRows(Form):
+    rows: Annotated[int, a_number_or(0, 0, MOST_ROWS)] = 0
 
 
 def wants_plan(form: PostedForm) -> bool:
@@ -52,16 +82,15 @@ def plan_page(
                 moment,
                 order,
                 _members(ctx, connection, form, order, name),
-                form["how"] == "together",
+                form.read(Household).together,
             )
             title = f"{name} and household"
         else:
-            times, every = (
-                whole_number(form["times"], "times", 2, 26),
-                whole_number(form["every"], "every", 1, 26),
+            asked = form.read(Series)
+            rows = plan_series(
+                connection, ctx.clinic, moment, order, name, asked.every, asked.unit, asked.times
             )
-            rows = plan_series(connection, ctx.clinic, moment, order, name, every, form["unit"], times)
-            title = f"{name}, {times} visits"
+            title = f"{name}, {asked.times} visits"
     return ctx.page(
         "book/series.html", status, rows=rows, order=order, title=title, form=form, screen="book", **more
     )
@@ -74,23 +103,22 @@ def _members(
     named.
     """
     assert order.patient_id is not None
-    members = [Member(order.patient_id, name, int(order.type_id), order.provider_id)]
-    busy = {order.provider_id} if form["how"] == "together" else set()
-    for number in form.numbers("member"):
-        person, kind = (
-            visits.person(connection, number),
-            ctx.clinic.types.get(form.number(f"member_type-{number}") or 0),
-        )
+    asked = form.read(Household)
+    members = [Member(order.patient_id, name, order.type_id, order.provider_id)]
+    busy = {order.provider_id} if asked.together else set()
+    for number in asked.member:
+        wish = form.read(MemberWish, "member_", f"-{number}")
+        person, kind = visits.person(connection, number), ctx.clinic.types.get(wish.type)
         if person is None or kind is None:
             raise Refused("Choose what each of them comes for.", "members")
-        lead = form.number(f"member_with-{number}") or _free_lead(ctx, connection, order, kind, busy)
+        lead = wish.lead or _free_lead(ctx, connection, order, kind, busy)
         if ctx.clinic.providers[lead].role != kind.role:
             raise Refused(
                 f"{ctx.clinic.providers[lead].name} does not do “{kind.name}”. Choose somebody else for"
                 f" {person.first}.",
                 "members",
             )
-        busy |= {lead} if form["how"] == "together" else set()
+        busy |= {lead} if asked.together else set()
         members.append(Member(number, f"{person.first} {person.last}", kind.id, lead))
     return members
 
@@ -105,9 +133,12 @@ def _free_lead(
     if not leads:
         raise Refused(f"Nobody here does “{kind.name}”.", "members")
     own = next((p for p in leads if p.id == order.provider_id), leads[0])
-    start = parse_clock(order.at)
     spot = Spot(
-        site_id=order.site_id, day=order.day, span=Span(start, start + kind.minutes), provider=own, kind=kind
+        site_id=order.site_id,
+        day=order.day,
+        span=Span(order.at, order.at + kind.minutes),
+        provider=own,
+        kind=kind,
     )
     found = nearest_anywhere(connection, ctx.clinic, spot, 0)
     return found[0].id if found and found[0].id not in busy else own.id
@@ -119,34 +150,27 @@ def book_plan(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
     in the way.
     """
     ctx = enter(request, "book")
-    orders = [
-        order for number in range(min(form.number("rows") or 0, 40)) if (order := _row(ctx, form, number))
-    ]
-    if not orders:
-        return ctx.go(form.back, "Nothing was booked: every row was left out.")
+    orders: list[BookOrder] = []
     try:
+        rows = range(form.read(PlanRows).rows)
+        orders = [order for number in rows if (order := _row(form, number)) is not None]
+        if not orders:
+            return ctx.go(form.back, "Nothing was booked: every row was left out.")
         made = book_many(ctx.desk, ctx.actor, orders)
     except Mendable as error:
         return _again(ctx, form, orders, error)
     return ctx.go(f"/book?day={orders[0].day}&visit={made[0]}", f"{len(made)} visits booked.")
 
 
-def _row(ctx: RequestContext, form: PostedForm, number: int) -> BookOrder | None:
+def _row(form: PostedForm, number: int) -> BookOrder | None:
     """One row as chosen: its place is 'day time provider', or empty when it is left out."""
     where = form[f"place-{number}"].split()
-    if len(where) != 3 or not reference(where[2]):
+    if len(where) != 3:
         return None
-    return BookOrder(
-        site_id=form.number("site_id") or ctx.site_id,
-        day=day_in(where[0], ctx.today, NO_DAY),
-        at=where[1],
-        provider_id=reference(where[2]),
-        type_id=form[f"type-{number}"],
-        minutes=form[f"minutes-{number}"],
-        patient_id=form.number(f"patient-{number}"),
-        key=form[f"key-{number}"][:40],
-        note=form["note"],
-    )
+    given = {name: form[f"{name}-{number}"] for name in ("type_id", "minutes", "patient_id", "key")}
+    day, at, provider = where
+    given |= {"day": day, "at": at, "provider_id": provider, "site_id": form["site_id"], "note": form["note"]}
+    return PostedForm(given).read(BookOrder)
 
 
 def _again(ctx: RequestContext, form: PostedForm, orders: list[BookOrder], error: ZaxError) -> Response:

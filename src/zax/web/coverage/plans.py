@@ -18,8 +18,8 @@ from zax.core.coverage.benefits import (
     Benefits,
 )
 from zax.core.errors import Mendable, NotFound, ZaxError
-from zax.core.money.cents import plain
 from zax.core.reading import reference
+from zax.core.wording import money_words
 from zax.desk.coverage import plans as acts
 from zax.store.coverage.queries import patients_by_plan, patients_with
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -89,24 +89,24 @@ def plan_page(
 def form_of(b: Benefits) -> acts.PlanTermsForm:
     """The editor's fields for a plan as it stands."""
 
-    def money(cents: int | None) -> str:
-        return "" if cents is None else plain(cents)
+    def amount(cents: int | None) -> str:
+        return "" if cents is None else money_words(cents)
 
     fields = {f"percent-{c}": str(p) for c, p in b.percents.items()} | {
         f"out-{c}": str(p) for c, p in b.percents_out.items()
     }
-    fields |= {f"copay-{c.category}": plain(c.cents) for c in b.copays} | {
+    fields |= {f"copay-{c.category}": money_words(c.cents) for c in b.copays} | {
         f"per-{c.category}": c.per for c in b.copays
     }
-    fields |= {f"yearly-{c}": plain(v) for c, v in b.category_maximums.items()} | {
-        f"lifetime-{c}": plain(v) for c, v in b.lifetime_maximums.items()
+    fields |= {f"yearly-{c}": money_words(v) for c, v in b.category_maximums.items()} | {
+        f"lifetime-{c}": money_words(v) for c, v in b.lifetime_maximums.items()
     }
     fields |= {f"waiting-{c}": str(m) for c, m in b.waiting_months.items()}
     fields |= {
-        "deductible": money(b.deductible_cents or None),
-        "household_deductible": money(b.household_deductible_cents or None),
-        "maximum": money(b.maximum_cents),
-        "household_maximum": money(b.household_maximum_cents),
+        "deductible": amount(b.deductible_cents or None),
+        "household_deductible": amount(b.household_deductible_cents or None),
+        "maximum": amount(b.maximum_cents),
+        "household_maximum": amount(b.household_maximum_cents),
         "coordination": b.coordination,
         "year_starts": str(b.year_starts_month),
         "authorization": " ".join(sorted(b.needs_authorization)),
@@ -232,7 +232,7 @@ def fees_page(
         status,
         schedule=schedule,
         payer_id=schedule.payer_id if schedule else payer_id,
-        plain=plain,
+        amount=money_words,
         screen="plans",
         **more,
     )

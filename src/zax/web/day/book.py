@@ -22,6 +22,7 @@ from zax.core.book.series import parse_jump
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.patients.search_terms import parse_query
 from zax.core.reading import reference
+from zax.core.wording import clock_words
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.booking import BookOrder, book_visit
@@ -241,49 +242,24 @@ def book_new(
         ]
         if gaps:
             first = min(gaps, key=lambda gap: gap.start)
-            place = f"day={at_day}&provider={first.provider_id}&at={first.start // 60}:{first.start % 60:02d}"
+            place = f"day={at_day}&provider={first.provider_id}&at={clock_words(first.start)}"
             whom = f"&patient={patient}" if patient else ""
             work = f"&planned={quote(planned)}" if planned else ""
             return ctx.go(f"/book?{place}{whom}{work}")
     raise NotFound("Nothing is free at this site in the next 60 days. Look further with the openings finder.")
 
 
-def order_of(ctx: RequestContext, form: PostedForm) -> BookOrder:
-    """The booking as typed."""
-    return BookOrder(
-        site_id=form.number("site_id") or ctx.site_id,
-        day=parse_day(form["day"], ctx.today),
-        at=form["at"],
-        provider_id=form.number("provider_id") or 0,
-        type_id=form["type_id"],
-        minutes=form["minutes"],
-        patient_id=form.number("patient_id"),
-        key=form["key"][:40],
-        note=form["note"],
-        first=form["first"],
-        last=form["last"],
-        birth=form["birth"],
-        phone=form["phone"],
-        room_id=form.number("room_id") or 0,
-        planned=tuple(form.numbers("planned")),
-        sooner=bool(form["sooner"]),
-        short=bool(form["short"]),
-        wait_id=form.number("wait") or 0,
-    )
-
-
 @router.post("/book")
 def book(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "book")
-    day = parse_day(form["day"], ctx.today)
     try:
-        order = order_of(ctx, form)
+        order = form.read(BookOrder, site_id=ctx.site_id, day=ctx.today)
         if wants_plan(form):
             return plan_page(ctx, form, order)
         visit_id = book_visit(ctx.desk, ctx.actor, order)
     except Mendable as error:
         return slip_again(ctx, form, error)
-    return ctx.go(f"/book?day={day}&visit={visit_id}", "Booked.")
+    return ctx.go(f"/book?day={order.day}&visit={visit_id}", "Booked.")
 
 
 def slip_again(ctx: RequestContext, form: PostedForm, error: ZaxError) -> Response:

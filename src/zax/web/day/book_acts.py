@@ -4,16 +4,18 @@ answer web requests, a day off, undo.
 
 from __future__ import annotations
 
-from typing import Any
+from datetime import date
+from typing import Annotated, Any
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
 
-from zax.core.book.hours import Span, clock_words
-from zax.core.errors import Mendable, NotFound, ProblemCollector, ZaxError
-from zax.core.reading import parse_clock
-from zax.desk.book.booking import typed_minutes
+from zax.core.book.hours import Span
+from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, References, Tick, a_day
+from zax.core.wording import clock_words
+from zax.desk.book.booking import length_of
 from zax.desk.book.cancellation import take_day_off
 from zax.desk.book.moving import MoveOrder, move_visit, replace_patient
 from zax.desk.book.openings import Target, places_for
@@ -24,10 +26,40 @@ from zax.desk.book.web_requests import accept_requests, decline_requests
 from zax.store.book import queries as visits
 from zax.store.book.queries import held_requests
 from zax.web.day.book import base_of, book_page, shown_view
-from zax.web.day.live_day import parse_day
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class ToShelf(OfVersion):
+    words: str = ""
+    shared: Tick = False
+
+
+class RightPatient(OfVersion):
+    patient_id: ReferenceOrNone = None
+
+
+class OfAct(Form):
+    act_id: Reference = 0
+
+
+class DayOff(Form):
+    provider_id: Reference = 0
+    day: Annotated[date, a_day("Choose the day.")]
+    note: str = ""
+
+
+class WebAnswer(Form):
+    """Requests from the web that are ticked, and what becomes of them."""
+
+    do: str = ""
+    visit: References = ()
+    note: str = ""
+
+    @property
+    def accepts(self) -> bool:
+        return self.do == "accept"
 
 
 def shown_again(ctx: RequestContext, form: PostedForm, error: ZaxError, **about: Any) -> Response:
@@ -80,20 +112,13 @@ def place(request: Request, visit_id: int, form: PostedForm = Depends(posted_for
     press.
     """
     ctx = enter(request, "book")
-    day = parse_day(form["day"], ctx.today)
-    site_id, provider_id = form.number("site_id") or ctx.site_id, form.number("provider_id") or 0
-    order = MoveOrder(
-        site_id=site_id,
-        day=day,
-        at=form["at"],
-        provider_id=provider_id,
-        minutes=form["minutes"],
-        room_id=form.number("room_id") or 0,
-    )
+    order: MoveOrder | None = None
     try:
-        move_visit(ctx.desk, ctx.actor, visit_id, order, form.number("version"))
+        order = form.read(MoveOrder, site_id=ctx.site_id, day=ctx.today)
+        move_visit(ctx.desk, ctx.actor, visit_id, order, form.read(OfVersion).version)
     except Mendable as error:
-        return shown_again(ctx, form, error, placing=visit_id, near=_near(ctx, visit_id, order))
+        near = _near(ctx, visit_id, order) if order is not None else None
+        return shown_again(ctx, form, error, placing=visit_id, near=near)
     return ctx.go(back_without(form, "carry", "visit"), "Placed.")
 
 
@@ -104,16 +129,13 @@ def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> dict[str, Any
         if visit is None:
             return None
         kind, clinic = ctx.clinic.types[visit.type_id], ctx.clinic
-        start = ProblemCollector().take(parse_clock, order.at)
-        if start is None:
-            start = visit.start_min
-        minutes = typed_minutes(order.minutes, visit.minutes) or visit.minutes
+        minutes = length_of(order.minutes, visit.minutes)
         asked = clinic.providers.get(order.provider_id, clinic.providers[visit.provider_id])
         lead = asked if asked.role == kind.role else clinic.providers[visit.provider_id]
         spot = Spot(
             site_id=order.site_id,
             day=order.day,
-            span=Span(start, start + minutes),
+            span=Span(order.at, order.at + minutes),
             provider=lead,
             kind=kind,
             room_id=0,
@@ -134,7 +156,7 @@ def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> dict[str, Any
         "provider": found[0],
         "at": clock_words(found[1].start),
         "day": order.day,
-        "minutes": order.minutes,
+        "minutes": order.minutes or "",
     }
 
 
@@ -142,7 +164,8 @@ def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> dict[str, Any
 def to_shelf(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "book")
     try:
-        shelve(ctx.desk, ctx.actor, [visit_id], form["words"], bool(form["shared"]), form.number("version"))
+        sent = form.read(ToShelf)
+        shelve(ctx.desk, ctx.actor, [visit_id], sent.words, sent.shared, sent.version)
     except ZaxError as error:
         return shown_again(ctx, form, error)
     return ctx.go(back_without(form, "carry", "visit"), "On the shelf. Its time is free.")
@@ -176,7 +199,8 @@ def right_patient(request: Request, visit_id: int, form: PostedForm = Depends(po
     """The wrong patient was picked: another one in place."""
     ctx = enter(request, "book")
     try:
-        replace_patient(ctx.desk, ctx.actor, visit_id, form.number("patient_id"), form.number("version"))
+        sent = form.read(RightPatient)
+        replace_patient(ctx.desk, ctx.actor, visit_id, sent.patient_id, sent.version)
     except ZaxError as error:
         return shown_again(ctx, form, error)
     return ctx.go(form.back, "The visit has the right patient now.")
@@ -186,7 +210,7 @@ def right_patient(request: Request, visit_id: int, form: PostedForm = Depends(po
 def undo(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "book")
     try:
-        words = undo_act(ctx.desk, ctx.actor, form.number("act_id") or 0)
+        words = undo_act(ctx.desk, ctx.actor, form.read(OfAct).act_id)
     except ZaxError as error:
         return shown_again(ctx, form, error)
     return ctx.go(back_without(form, "visit"), f"Undone: {words}.")
@@ -196,9 +220,9 @@ def undo(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
 def day_off(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     """A provider's whole day off in one press."""
     ctx = enter(request, "book")
-    day = parse_day(form["day"], ctx.today)
     try:
-        done = take_day_off(ctx.desk, ctx.actor, form.number("provider_id") or 0, day, form["note"])
+        sent = form.read(DayOff, day=ctx.today)
+        done = take_day_off(ctx.desk, ctx.actor, sent.provider_id, sent.day, sent.note)
     except ZaxError as error:
         return shown_again(ctx, form, error, dayoff=form["provider_id"])
     parts = [f"{len(done['off'])} to the waitlist"]
@@ -223,14 +247,15 @@ def answer_requests(request: Request, form: PostedForm = Depends(posted_form)) -
     """Accept or decline those ticked, all at once."""
     ctx = enter(request, "book")
     try:
-        if form["do"] == "accept":
-            many = accept_requests(ctx.desk, ctx.actor, form.numbers("visit"))
+        sent = form.read(WebAnswer)
+        if sent.accepts:
+            many = accept_requests(ctx.desk, ctx.actor, sent.visit)
         else:
-            many = decline_requests(ctx.desk, ctx.actor, form.numbers("visit"), form["note"])
+            many = decline_requests(ctx.desk, ctx.actor, sent.visit, sent.note)
     except ZaxError as error:
         return requests_page(ctx, status=error.status, problems=error.problems, typed=form)
     said = (
-        f"{many} {'accepted' if form['do'] == 'accept' else 'declined'}; the messages go out in two minutes,"
+        f"{many} {'accepted' if sent.accepts else 'declined'}; the messages go out in two minutes,"
         " until then it can be undone on the Book."
     )
     return ctx.go(form.back if form["back"] else "/requests", said)

@@ -6,19 +6,21 @@ from __future__ import annotations
 
 import uuid
 from datetime import date, timedelta
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
+from pydantic import Field
 
 from zax.core.arrivals.conditions import Place
-from zax.core.book.hours import clock_words
 from zax.core.book.search_request import Opening
 from zax.core.book.series import parse_jump
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.recall import INTERVALS, next_due, parse_interval
+from zax.core.form import Form, OfVersion, Reference, References, typed
 from zax.core.reading import needed_day, needed_number
+from zax.core.wording import weekday_day
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.booking import BookOrder, book_visit
@@ -36,6 +38,35 @@ from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
 router = APIRouter()
+
+
+class CheckoutForm(OfVersion):
+    """What is to be done, in one press: pay, finish or both, with the next visit and the recall."""
+
+    do: str = ""
+    key: str = ""
+    over: str = ""
+    receipt: str = ""
+    opening: str = ""
+    recall: Annotated[int | None, typed(lambda text, _: parse_interval(text))] = None
+    also: References = ()
+    line: References = ()
+
+    @property
+    def pays(self) -> bool:
+        return self.do in {"pay", "pay-finish"}
+
+    @property
+    def finishes(self) -> bool:
+        return self.do in {"finish", "pay-finish"}
+
+
+class CreditOf(Form):
+    """The visit whose credit is used."""
+
+    visit_id: Reference = Field(default=0, validation_alias="from")
+
+
 OFFERED = 3
 AHEAD = timedelta(days=75)
 AFTER = {
@@ -168,11 +199,11 @@ def take_or_finish(request: Request, visit_id: int, form: PostedForm = Depends(p
     """
     ctx = enter(request, "payments")
     try:
-        months = parse_interval(form["recall"]) if "recall" in form else None
-        said = _book_next(ctx, visit_id, form) if form["do"] in {"finish", "pay-finish"} else ""
-        said += _pay(ctx, visit_id, form) if form["do"] in {"pay", "pay-finish"} else ""
-        if form["do"] in {"finish", "pay-finish"}:
-            return _finish(ctx, visit_id, form, said, months)
+        sent = form.read(CheckoutForm)
+        said = _book_next(ctx, visit_id, sent) if sent.finishes else ""
+        said += _pay(ctx, visit_id, form, sent) if sent.pays else ""
+        if sent.finishes:
+            return _finish(ctx, visit_id, sent, said)
     except TROUBLE:
         return ctx.unsure(form["key"], f"/visits/{visit_id}/checkout")
     except Mendable as error:
@@ -193,24 +224,24 @@ def _opening(text: str) -> tuple[date, int, int, int, int]:
     return needed_day(day, "opening", _NO_TIME), start, provider, room, kind
 
 
-def _book_next(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+def _book_next(ctx: RequestContext, visit_id: int, form: CheckoutForm) -> str:
     """Book the opening that was chosen; pressed twice it is still one visit. Without a choice nothing is
     booked.
     """
-    if not form["opening"]:
+    if not form.opening:
         return ""
-    day, start, provider, room, kind = _opening(form["opening"])
+    day, start, provider, room, kind = _opening(form.opening)
     with ctx.read() as connection:
         visit = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit
     order = BookOrder(
         site_id=visit.site_id,
         day=day,
-        at=clock_words(start),
+        at=start,
         provider_id=provider,
-        type_id=str(kind),
-        minutes="",
+        type_id=kind,
+        minutes=None,
         patient_id=visit.patient_id,
-        key=f"next-{form['key']}",
+        key=f"next-{form.key}",
         room_id=room,
     )
     try:
@@ -219,10 +250,10 @@ def _book_next(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         raise Refused(
             f"The next visit could not be booked: {error.message} Choose another time.", "opening"
         ) from error
-    return f"Next visit booked for {order.day:%a} {order.day.day} {order.day:%b}. "
+    return f"Next visit booked for {weekday_day(order.day)}. "
 
 
-def _pay(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+def _pay(ctx: RequestContext, visit_id: int, form: PostedForm, sent: CheckoutForm) -> str:
     """Take the payment; a card that is declined or unclear is said beside the tender and stops
     the finishing.
     """
@@ -230,12 +261,10 @@ def _pay(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         patient_id = patient_of_visit(connection, visit_id)
     items = [
         Item(visit_id),
-        *(Item(number) for number in form.numbers("also")),
-        *(Item(None, number) for number in form.numbers("line")),
+        *(Item(number) for number in sent.also),
+        *(Item(None, number) for number in sent.line),
     ]
-    pay = PayForm(
-        tenders=tender_forms(form), items=items, key=form["key"], over=form["over"], site_id=ctx.site_id
-    )
+    pay = PayForm(tenders=tender_forms(form), items=items, key=sent.key, over=sent.over, site_id=ctx.site_id)
     taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
     if not taken.whole:
         for name in ("key", "amount", "number", "tender", "over"):  # the next press is a new payment
@@ -245,11 +274,11 @@ def _pay(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     return taken.words
 
 
-def _finish(ctx: RequestContext, visit_id: int, form: PostedForm, said: str, months: int | None) -> Response:
-    version = form.number("version") if not said else None
-    stop = finish_checkout(ctx.desk, ctx.actor, visit_id, form["receipt"] or "none", version, months)
+def _finish(ctx: RequestContext, visit_id: int, form: CheckoutForm, said: str) -> Response:
+    version = form.version if not said else None
+    stop = finish_checkout(ctx.desk, ctx.actor, visit_id, form.receipt or "none", version, form.recall)
     words = "settled" if stop == Stop.SETTLED else "left; what is still open shows on the account"
-    if form["receipt"] == "print":
+    if form.receipt == "print":
         return ctx.go(
             f"/visits/{visit_id}/checkout?print=1",
             f"{said} Finished: {words}. The receipt is ready to print.",
@@ -262,7 +291,7 @@ def take_credit(request: Request, visit_id: int, form: PostedForm = Depends(post
     """Use the credit of another visit here."""
     ctx = enter(request, "payments")
     try:
-        use_credit(ctx.desk, ctx.actor, form.number("from") or 0, visit_id)
+        use_credit(ctx.desk, ctx.actor, form.read(CreditOf).visit_id, visit_id)
     except Mendable as error:
         return checkout_page(ctx, visit_id, error.status, problems={"": error.message})
     return ctx.go(f"/visits/{visit_id}/checkout", "The credit is used here.")
@@ -272,7 +301,7 @@ def take_credit(request: Request, visit_id: int, form: PostedForm = Depends(post
 def gone(request: Request, visit_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     """The patient has left before the checkout; it waits among the jobs."""
     ctx = enter(request, "arrivals")
-    walked_out(ctx.desk, ctx.actor, visit_id, form.number("version"))
+    walked_out(ctx.desk, ctx.actor, visit_id, form.read(OfVersion).version)
     return ctx.go(form.back, "The checkout waits among the next jobs.")
 
 

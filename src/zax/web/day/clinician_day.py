@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from zax.core.arrivals.stages import WHOSE
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.form import OfVersion, Reference
 from zax.desk.arrivals.stages import stays_of
 from zax.desk.book import track
 from zax.desk.day.live_day import Filter, day_view
@@ -19,6 +20,13 @@ from zax.web.shell.address import number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class StageForm(OfVersion):
+    """The next stage, or another room."""
+
+    room_id: Reference = 0
+    stage_id: Reference = 0
 
 
 @router.get("/mine")
@@ -64,14 +72,11 @@ def set_stage(request: Request, visit_id: int, form: PostedForm = Depends(posted
     """The next stage, or another room; pressed on the clinician's page or the visit sheet."""
     ctx = enter(request, "arrivals")
     try:
-        if form["room_id"]:
-            track.move_room(
-                ctx.desk, ctx.actor, visit_id, form.number("room_id") or 0, form.number("version")
-            )
+        sent = form.read(StageForm)
+        if sent.room_id:
+            track.move_room(ctx.desk, ctx.actor, visit_id, sent.room_id, sent.version)
         else:
-            track.set_stage(
-                ctx.desk, ctx.actor, visit_id, form.number("stage_id") or 0, form.number("version")
-            )
+            track.set_stage(ctx.desk, ctx.actor, visit_id, sent.stage_id, sent.version)
     except Mendable as error:
         return _refused(ctx, visit_id, form, error)
     return ctx.go(form.back)

@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.form import OfVersion, ReferenceOrNone
 from zax.desk.arrivals.check_in import StepsOpen, check_in
 from zax.desk.book import cancellation as off
 from zax.desk.book import track as acts
@@ -27,32 +28,42 @@ from zax.web.shell.request_context import PostedForm, RequestContext, enter, pos
 router = APIRouter()
 
 
-def _confirm(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    acts.confirm(ctx.desk, ctx.actor, visit_id, form.number("version"))
+class Step(OfVersion):
+    """What a step of a visit may bring along; each uses what it needs."""
+
+    reason: str = ""
+    why: str = ""
+    note: str = ""
+    room_id: ReferenceOrNone = None
+    patient_id: ReferenceOrNone = None
+
+
+def _confirm(ctx: RequestContext, visit_id: int, sent: Step) -> str:
+    acts.confirm(ctx.desk, ctx.actor, visit_id, sent.version)
     return "Confirmed."
 
 
-def _check_in(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    check_in(ctx.desk, ctx.actor, visit_id, form.number("version"), form["reason"])
+def _check_in(ctx: RequestContext, visit_id: int, sent: Step) -> str:
+    check_in(ctx.desk, ctx.actor, visit_id, sent.version, sent.reason)
     return "Checked in. The waiting time runs."
 
 
-def _to_room(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    acts.take_to_room(ctx.desk, ctx.actor, visit_id, form.number("room_id"), form.number("version"))
+def _to_room(ctx: RequestContext, visit_id: int, sent: Step) -> str:
+    acts.take_to_room(ctx.desk, ctx.actor, visit_id, sent.room_id, sent.version)
     return "In the room."
 
 
-def _missed(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    off.did_not_come(ctx.desk, ctx.actor, visit_id, form.number("version"), form["reason"])
+def _missed(ctx: RequestContext, visit_id: int, sent: Step) -> str:
+    off.did_not_come(ctx.desk, ctx.actor, visit_id, sent.version, sent.reason)
     return "Marked as did not come."
 
 
-def _cancel(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    off.take_off(ctx.desk, ctx.actor, visit_id, form["why"], form["note"], form.number("version"))
+def _cancel(ctx: RequestContext, visit_id: int, sent: Step) -> str:
+    off.take_off(ctx.desk, ctx.actor, visit_id, sent.why, sent.note, sent.version)
     return "Taken off. The time is free again."
 
 
-def _undo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+def _undo(ctx: RequestContext, visit_id: int, sent: Step) -> str:
     """The last step back, whichever area it belongs to."""
     with ctx.read() as connection:
         state = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit.state
@@ -61,18 +72,16 @@ def _undo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         "left": take_checkout_back,
         "settled": take_checkout_back,
     }.get(state, acts.step_back)
-    undo(ctx.desk, ctx.actor, visit_id, form["reason"], form.number("version"))
+    undo(ctx.desk, ctx.actor, visit_id, sent.reason, sent.version)
     return "Taken back."
 
 
-def _finish(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    ready_for_checkout(
-        ctx.desk, ctx.actor, visit_id, form["reason"], form.number("version"), form.number("patient_id")
-    )
+def _finish(ctx: RequestContext, visit_id: int, sent: Step) -> str:
+    ready_for_checkout(ctx.desk, ctx.actor, visit_id, sent.reason, sent.version, sent.patient_id)
     return "Ready for checkout."
 
 
-ACTS: dict[str, Callable[[RequestContext, int, PostedForm], str]] = {
+ACTS: dict[str, Callable[[RequestContext, int, Step], str]] = {
     "confirm": _confirm,
     "check-in": _check_in,
     "to-room": _to_room,
@@ -94,7 +103,7 @@ def act_on_visit(
     if act not in ACTS:
         raise NotFound("There is no such step.")
     try:
-        said = ACTS[act](ctx, visit_id, form)
+        said = ACTS[act](ctx, visit_id, form.read(Step))
     except Mendable as error:
         if isinstance(error, StepsOpen):
             blocked = {"act": "check-in", "step": "", "blocked": True}

@@ -11,9 +11,10 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable, Refused
 from zax.core.money.aging import BUCKETS
-from zax.core.money.cents import parse_amount, plain
+from zax.core.money.cents import parse_amount
 from zax.core.money.journal import Kind
 from zax.core.reading import reference
+from zax.core.wording import money_words
 from zax.desk.money.account import account_of
 from zax.desk.money.corrections import (
     OffForm,
@@ -184,10 +185,8 @@ def _move(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 
 
 def _use(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    return (
-        f"{plain(spread_credit(ctx.desk, ctx.actor, patient_id, form.number('credit') or 0))} of credit was"
-        " used."
-    )
+    used = spread_credit(ctx.desk, ctx.actor, patient_id, form.number("credit") or 0)
+    return f"{money_words(used)} of credit was used."
 
 
 ACTS = {

@@ -17,6 +17,7 @@ from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.money.drawer import PIECES, CountedTender, count_pieces, to_bank, worth
 from zax.core.money.tender import Tender
 from zax.core.reading import day_or_none
+from zax.core.wording import weekday_name
 from zax.desk.money.day_close import CloseForm, Closing, close_day, close_of, closing_of, counted_tenders
 from zax.desk.money.day_sheet import day_sheet, journal_csv
 from zax.store.money.closing import closes_of
@@ -142,7 +143,7 @@ def close(request: Request, form: PostedForm = Depends(posted_form)) -> Response
         close_id = close_day(ctx.desk, ctx.actor, ctx.site_id, day, count)
     except Mendable as error:
         return close_page(ctx, day, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/close?day={day}", f"{day:%A} is closed. Slip {close_id} is ready to print.")
+    return ctx.go(f"/close?day={day}", f"{weekday_name(day)} is closed. Slip {close_id} is ready to print.")
 
 
 @router.get("/close/{close_id}/slip.pdf")

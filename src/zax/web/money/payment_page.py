@@ -13,9 +13,10 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable, ProblemCollector, Refused
 from zax.core.money.adjust import price_of
-from zax.core.money.cents import parse_amount, plain
+from zax.core.money.cents import parse_amount
 from zax.core.money.rules import Product
 from zax.core.reading import reference
+from zax.core.wording import money_words
 from zax.desk.money.cards_on_file import remove_card
 from zax.desk.money.credits import spread_credit
 from zax.desk.money.payment_page import PayDesk, pay_desk
@@ -92,8 +93,8 @@ def _ticked(found: PayDesk, typed: PostedForm | None, visit_id: int, only: str) 
 
 def _parts(found: PayDesk, typed: PostedForm | None, visit_id: int) -> dict[str, str]:
     """The amount beside each item: as typed, else all that is open."""
-    made = {f"line-{each.line_id}": plain(each.cents) for each in found.items.lines}
-    made |= {f"visit-{each.visit.id}": plain(each.copay) if each.copay else "" for each in found.ahead}
+    made = {f"line-{each.line_id}": money_words(each.cents) for each in found.items.lines}
+    made |= {f"visit-{each.visit.id}": money_words(each.copay) if each.copay else "" for each in found.ahead}
     if typed is None:
         return made | {"deposit": ""}
     return {name: typed[f"for-{name}"] for name in (*made, "deposit")}
@@ -199,7 +200,7 @@ def use(request: Request, patient_id: int, form: PostedForm = Depends(posted_for
         used = spread_credit(ctx.desk, ctx.actor, patient_id, form.number("credit") or 0, visit_id or None)
     except Mendable as error:
         return pay_page(ctx, patient_id, error.status, visit_id=visit_id, problems=error.problems)
-    return ctx.go(form.back, f"{plain(used)} of credit was used.")
+    return ctx.go(form.back, f"{money_words(used)} of credit was used.")
 
 
 @router.post("/cards/{card_id}/remove")

@@ -10,9 +10,10 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
-from zax.core.money.cents import parse_amount, plain
+from zax.core.money.cents import parse_amount
 from zax.core.money.payment_plan import EVERY, MOST_INSTALMENTS, schedule
 from zax.core.reading import needed_day, needed_number
+from zax.core.wording import money_words
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
 from zax.store.money.payments import cards_of
@@ -92,7 +93,9 @@ def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
         make_plan(ctx.desk, ctx.actor, patient_id, plan)
     except Mendable as error:
         return plan_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/accounts/{patient_id}", f"The plan over {plain(parse_amount(form['amount']))} runs.")
+    return ctx.go(
+        f"/accounts/{patient_id}", f"The plan over {money_words(parse_amount(form['amount']))} runs."
+    )
 
 
 @router.post("/plans-of-payment/{plan_id}/end")

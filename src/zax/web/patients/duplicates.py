@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_phone, parse_birth, show_phone
+from zax.core.wording import day_words
 from zax.desk.patients import duplicates as acts
 from zax.store.patients.duplicates import known_patients
 from zax.web.shell.address import number_in
@@ -99,7 +100,9 @@ def _shown(name: str, value: Any) -> str:
         return ""
     if name.endswith("phone"):
         return show_phone(value)
-    return FIELDS[name].choices.get(value, f"{value:%-d %b %Y}" if hasattr(value, "year") else str(value))
+    return FIELDS[name].choices.get(
+        value, day_words(value, year=True) if hasattr(value, "year") else str(value)
+    )
 
 
 @router.post("/merge")

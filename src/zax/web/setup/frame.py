@@ -13,6 +13,7 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable
 from zax.core.reading import needed_day
+from zax.core.wording import WEEKDAYS
 from zax.desk.setup.hours import (
     Affected,
     outside_now,
@@ -20,7 +21,6 @@ from zax.desk.setup.hours import (
 from zax.web.shell.request_context import PostedForm, RequestContext, enter
 
 router = APIRouter()
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
 @router.get("/setup")

@@ -9,8 +9,9 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.book.calendar import PATTERN_WORDS
-from zax.core.book.hours import Span, clock_words
+from zax.core.book.hours import Span
 from zax.core.errors import NotFound
+from zax.core.wording import clock_words
 from zax.desk.setup.hours import (
     HoursRow,
     add_exception,

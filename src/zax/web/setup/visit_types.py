@@ -7,15 +7,14 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.book.hours import clock_words
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound
+from zax.core.wording import WEEKDAYS, clock_words
 from zax.desk.setup.visit_types import FOR_WHOM, WEB, NeedRow, TypeForm, save_set, save_type
 from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
-WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
 @router.get("/setup/types")

@@ -10,17 +10,16 @@ from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from babel.numbers import format_decimal
 from jinja2 import Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
 from jinja2.ext import Extension
 from jinja2.lexer import Token, TokenStream
 from markupsafe import Markup
 
 from zax.clock import local
+from zax.core import wording
 from zax.core.arrivals.stages import WHOSE
 from zax.core.book import track
 from zax.core.book.cancellation import OFF
-from zax.core.book.hours import clock_words
 from zax.core.book.lateness import is_late
 from zax.core.book.track import STOP_WORDS, Stop
 from zax.core.charges.teeth import show_tooth
@@ -33,7 +32,6 @@ from zax.web.shell.signs import mark_sign, sign
 
 WEB = Path(__file__).parents[1]
 _WHITE = re.compile(r"\s+")
-_money_cache: dict[int, str] = {}
 # The named sets of stops that templates ask about.
 _STOP_SETS = (
     "EXPECTED",
@@ -56,40 +54,6 @@ class OneSpace(Extension):
         for token in stream:
             plain = token.type == "data"
             yield Token(token.lineno, "data", _WHITE.sub(" ", token.value)) if plain else token
-
-
-def money(cents: int, sign_of: str = "") -> str:
-    """Cents -> '1,234.50'; `sign_of='$'` puts the currency before. Negative amounts carry a true minus."""
-    text = _money_cache.get(abs(cents))
-    if text is None:
-        text = format_decimal(abs(cents) / 100, format="#,##0.00", locale="en_US")
-        if len(_money_cache) < 50_000:
-            _money_cache[abs(cents)] = text
-    return f"{'−' if cents < 0 else ''}{sign_of}{text}"
-
-
-def dollars(cents: int) -> str:
-    return money(cents, "$")
-
-
-def day_words(day: date, year: bool = False) -> str:
-    """'24 Nov', with the year where it is not obvious."""
-    return f"{day.day} {day:%b}{f' {day.year}' if year else ''}"
-
-
-def iso_day(text: str) -> str:
-    """'2026-11-24' -> 'Tue 24 Nov'."""
-    day = date.fromisoformat(text)
-    return f"{day:%a} {day_words(day)}"
-
-
-def long_day(day: date) -> str:
-    return f"{day:%A} {day.day} {day:%B}"
-
-
-def span_words(minutes: int) -> str:
-    """75 -> '1 h 15'; under an hour '14 min'."""
-    return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d}"
 
 
 def stop_words(stop: str) -> str:
@@ -137,14 +101,24 @@ def make_environment() -> Environment:
         auto_reload=False,
     )
     environment.filters |= {
-        "money": money,
-        "dollars": dollars,
+        "money": wording.money_words,
+        "dollars": wording.dollars,
         "phone": show_phone,
-        "clock": clock_words,
-        "day": day_words,
-        "long_day": long_day,
-        "iso_day": iso_day,
-        "span": span_words,
+        "clock": wording.clock_words,
+        "time": wording.time_words,
+        "moment": wording.moment_words,
+        "day": wording.day_words,
+        "full_day": wording.full_day,
+        "weekday_day": wording.weekday_day,
+        "weekday_time": wording.weekday_time,
+        "column_day": wording.column_day,
+        "from_iso": date.fromisoformat,
+        "long_day": wording.long_day,
+        "weekday_name": wording.weekday_name,
+        "month": wording.month_words,
+        "month_name": wording.month_name,
+        "month_initial": wording.month_initial,
+        "span": wording.span_words,
         "stop": stop_words,
         "claim_words": claim_words,
         "wall": wall,

@@ -11,7 +11,7 @@ import secrets
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
+from typing import Any, TypeVar, get_origin
 from urllib.parse import parse_qs, urlsplit
 
 from fastapi import Request
@@ -21,7 +21,8 @@ from starlette.background import BackgroundTask
 
 from zax.clock import local, system_now
 from zax.core.clinic.places import Site
-from zax.core.errors import Refused
+from zax.core.errors import Problems, Refused
+from zax.core.form import Form
 from zax.core.people.roles import may, require
 from zax.core.reading import reference
 from zax.desk.acts.actor import Actor
@@ -35,6 +36,7 @@ from zax.store.vault import Vault
 
 MOST_BYTES = 40 * 1024 * 1024
 CSRF_COOKIE = "zax_form"
+FormT = TypeVar("FormT", bound=Form)
 
 
 def pdf_answer(content: bytes, name: str) -> Response:
@@ -208,6 +210,25 @@ class PostedForm(dict[str, str]):
 
     def __missing__(self, key: str) -> str:
         return ""
+
+    def read(self, shape: type[FormT], before: str = "", after: str = "", **usual: object) -> FormT:
+        """The fields as `shape` has them, `usual` for what was left empty; raises Problems beside the wrong
+        ones. Rows of one shape come under names of their own: `before` "need_" and `after` "-3" read
+        "minutes" from "need_minutes-3".
+        """
+        given: dict[str, object] = dict(usual)
+        for name, field in shape.model_fields.items():
+            sent_as = f"{before}{field.validation_alias or name}{after}"
+            if get_origin(field.annotation) is tuple:
+                given[name] = self.all.get(sent_as, [])
+            elif self[sent_as] or name not in given and (sent_as in self or field.is_required()):
+                given[name] = self[sent_as]
+        try:
+            return shape(**given)
+        except Problems as wrong:
+            raise Problems(
+                {f"{before}{name}{after}": message for name, message in wrong.problems.items()}
+            ) from None
 
     def number(self, key: str) -> int | None:
         """A whole number, or None for an empty field; Refused for anything else."""
