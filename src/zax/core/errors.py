@@ -34,7 +34,7 @@ class Refused(Mendable):
     """What was entered cannot be taken as it is."""
 
 
-class Problems(Mendable):
+class Problems(Refused):
     """Several fields are wrong at once: `problems` maps field to message."""
 
     def __init__(self, problems: dict[str, str]) -> None:

@@ -120,6 +120,17 @@ def a_number_or(usual: int | None, least: int, most: int, words: str = "") -> Be
     )
 
 
+def some_text(words: str) -> BeforeValidator:
+    """A text; `words` is the message for an empty field."""
+
+    def check(text: str, field: str) -> str:
+        if not text.strip():
+            raise Refused(words, field)
+        return text
+
+    return typed(check)
+
+
 def one_of(choices: Collection[str], words: str) -> BeforeValidator:
     """One of the choices; `words` is the message for anything else."""
 

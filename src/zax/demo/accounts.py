@@ -15,7 +15,7 @@ from zax.core.people.roles import Role
 from zax.demo.world import ZONE
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
-from zax.desk.money.corrections import shift_part
+from zax.desk.money.corrections import ShiftForm, shift_part
 from zax.desk.money.day_close import CloseForm, close_day, closing_of
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, make_plan
@@ -78,7 +78,8 @@ def _vasquez(desk: Desk, terminal: Terminal) -> None:
             {"id": made["Mateo"]},
         ).scalar()
     if rest:
-        shift_part(desk, RAVI, rest, "patient", "38.40", "the plan pays 80 percent, not 100")
+        why = "the plan pays 80 percent, not 100"
+        shift_part(desk, RAVI, ShiftForm(line_id=rest, to="patient", amount=3840, why=why))
     take_payment(
         desk,
         RAVI,
@@ -100,16 +101,15 @@ def _plan_of_somebody(desk: Desk, clock: ShiftedClock, day: date) -> None:
             return
         items = open_items(connection, desk.clinic, row.household_id)
     clock.set_to(_moment(day - timedelta(days=40), 10, 0))
-    first = (day - timedelta(days=36)).isoformat()
     make_plan(
         desk,
         RAVI,
         row.patient_id,
         PaymentPlanForm(
-            lines=[each.line_id for each in items.lines],
-            amount=f"{items.due / 100:.2f}",
-            count="6",
-            first=first,
+            lines=tuple(each.line_id for each in items.lines),
+            amount=items.due,
+            count=6,
+            first=day - timedelta(days=36),
             every="month",
         ),
     )
@@ -128,6 +128,11 @@ def _close(desk: Desk, clock: ShiftedClock, site_id: int, day: date) -> None:
     for value in PIECES:
         number, drawer = divmod(drawer, value)
         pieces[value] = str(number)
+    cheques = tuple(each.id for each in found.cheques)
     close_day(
-        desk, RAVI, site_id, last, CloseForm(pieces, {}, [each.id for each in found.cheques], "", found.mark)
+        desk,
+        RAVI,
+        site_id,
+        last,
+        CloseForm(pieces=pieces, counted={}, cheques=cheques, mark=found.mark),
     )

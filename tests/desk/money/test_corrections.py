@@ -20,7 +20,9 @@ from zax.desk.day.checkout import counter_of, finish_checkout
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.account import account_of
 from zax.desk.money.corrections import (
+    HandOverForm,
     OffForm,
+    ShiftForm,
     give_discount,
     hand_over,
     shift_part,
@@ -53,7 +55,9 @@ def last_payment(desk: Desk) -> int:
 def back(
     desk: Desk, amount: str = "0", key: str = "back", why: str = "overpaid", payment: int = 0
 ) -> BackForm:
-    return BackForm(payment or last_payment(desk), amount, why, key)
+    return BackForm(
+        payment_id=payment or last_payment(desk), amount="" if amount == "0" else amount, why=why, key=key
+    )
 
 
 # --- giving back
@@ -213,16 +217,17 @@ def test_a_cheque_that_was_refunded_before_it_came_back_is_owed_as_a_fee(
 # --- taking off, moving
 def test_a_write_off_needs_a_reason_and_fits_the_role(desk: Desk, owing: tuple[int, int, int]) -> None:
     patient, visit, line = owing
-    for form, actor, error, words in (
-        (OffForm(line, "10"), JUNO, Refused, "Choose why"),
-        (OffForm(line, "25.01", reason_id=1), JUNO, NotAllowed, "at most 25.00"),
-        (OffForm(line, "286.01", reason_id=1), SAM, Refused, "Only 286.00 is open"),
-        (OffForm(line, "x", reason_id=1), SAM, Refused, "not an amount"),
-        (OffForm(999_999, "1", reason_id=1), SAM, NotFound, "no such charge"),
+    for changes, actor, error, words in (
+        ({"amount": "10", "reason_id": 0}, JUNO, Refused, "Choose why"),
+        ({"amount": "25.01"}, JUNO, NotAllowed, "at most 25.00"),
+        ({"amount": "286.01"}, SAM, Refused, "Only 286.00 is open"),
+        ({"amount": "x"}, SAM, Refused, "not an amount"),
+        ({"amount": ""}, SAM, Refused, "Enter an amount"),
+        ({"amount": "1", "line_id": 999_999}, SAM, NotFound, "no such charge"),
     ):
         with pytest.raises(error, match=words):
-            write_off(desk, actor, form)
-    entry = write_off(desk, ODILE, OffForm(line, "200", reason_id=1, why="lost work"))
+            write_off(desk, actor, OffForm(**({"line_id": line, "reason_id": 1} | changes)))
+    entry = write_off(desk, ODILE, OffForm(line_id=line, amount="200", reason_id=1, why="lost work"))
     assert patient_open(desk, visit) == 8_600
     assert (
         scalar(desk, "SELECT words FROM journal WHERE id = :id", id=entry)
@@ -239,10 +244,10 @@ def test_a_settled_visit_opens_again_and_a_written_off_one_settles(
     desk: Desk, owing: tuple[int, int, int]
 ) -> None:
     patient, visit, line = owing
-    entry = write_off(desk, SAM, OffForm(line, "286", reason_id=2))
+    entry = write_off(desk, SAM, OffForm(line_id=line, amount="286", reason_id=2))
     assert scalar(desk, "SELECT state FROM visit WHERE id = :id", id=visit) == "settled"
     with pytest.raises(Refused, match="reversed or is paid"):
-        write_off(desk, SAM, OffForm(line, "1", reason_id=2))
+        write_off(desk, SAM, OffForm(line_id=line, amount="1", reason_id=2))
     take_entry_back(desk, SAM, entry, "not ours")
     assert scalar(desk, "SELECT state FROM visit WHERE id = :id", id=visit) == "left" and agrees(desk)
     with pytest.raises(Refused, match="Say why"):
@@ -254,16 +259,17 @@ def test_a_settled_visit_opens_again_and_a_written_off_one_settles(
 
 def test_discounts_by_amount_and_percentage(desk: Desk, owing: tuple[int, int, int]) -> None:
     patient, visit, line = owing
-    for form, words in (
-        (OffForm(line, "", "0", why="x"), "percentage from 1 to 100"),
-        (OffForm(line, "", "101", why="x"), "percentage"),
-        (OffForm(line, "5"), "what the discount is for"),
+    for changes, words in (
+        ({"percent": "0", "why": "x"}, "percentage from 1 to 100"),
+        ({"percent": "101", "why": "x"}, "percentage"),
+        ({"amount": "5"}, "what the discount is for"),
+        ({"why": "x"}, "Enter an amount"),
     ):
         with pytest.raises(Refused, match=words):
-            give_discount(desk, SAM, form)
-    give_discount(desk, SAM, OffForm(line, "", "10", why="pays today"))
+            give_discount(desk, SAM, OffForm(line_id=line, **changes))
+    give_discount(desk, SAM, OffForm(line_id=line, percent="10", why="pays today"))
     assert patient_open(desk, visit) == 25_740
-    give_discount(desk, JUNO, OffForm(line, "7.40", why="rounding"))
+    give_discount(desk, JUNO, OffForm(line_id=line, amount="7.40", why="rounding"))
     assert patient_open(desk, visit) == 25_000 and agrees(desk)
 
 
@@ -294,10 +300,10 @@ def test_whatever_was_taken_off_or_moved_goes_with_its_charge(desk: Desk) -> Non
     patient = add_patient(desk, plan_id=1)
     visit = visit_at_checkout(desk, patient, dental=True)
     line = items_of(desk, patient).lines[0].line_id
-    give_discount(desk, SAM, OffForm(line, "10", why="pays today"))
-    give_discount(desk, SAM, OffForm(line, "", "10", why="waited long"))
-    write_off(desk, SAM, OffForm(line, "5", reason_id=2))
-    shift_part(desk, JUNO, line, "patient", "100", "the plan ended")
+    give_discount(desk, SAM, OffForm(line_id=line, amount="10", why="pays today"))
+    give_discount(desk, SAM, OffForm(line_id=line, percent="10", why="waited long"))
+    write_off(desk, SAM, OffForm(line_id=line, amount="5", reason_id=2))
+    shift_part(desk, JUNO, ShiftForm(line_id=line, to="patient", amount="100", why="the plan ended"))
     back_to_room(desk, JUNO, visit, "one more")
     with desk.engine.connect() as connection:
         assert account_of(connection, desk.clinic, patient, TODAY).open == Parts()
@@ -311,8 +317,11 @@ def test_whatever_was_taken_off_or_moved_goes_with_its_charge(desk: Desk) -> Non
 def test_a_charge_that_somebody_took_over_in_part_is_not_undone_under_them(desk: Desk) -> None:
     patient = add_patient(desk)
     visit = visit_at_checkout(desk, patient, dental=True)
+    line = items_of(desk, patient).lines[0].line_id
     hand_over(
-        desk, JUNO, items_of(desk, patient).lines[0].line_id, relative(desk, patient), "86", "he pays for it"
+        desk,
+        JUNO,
+        HandOverForm(line_id=line, to_patient=relative(desk, patient), amount="86", why="he pays for it"),
     )
     with pytest.raises(Conflict, match="moved to another person"):
         back_to_room(desk, JUNO, visit, "one more")
@@ -337,13 +346,13 @@ def test_a_part_moves_between_insurer_and_patient(desk: Desk) -> None:
         ("moon", "5", "x", "to"),
     ):
         with pytest.raises(Problems) as wrong:
-            shift_part(desk, JUNO, line, to, amount, why)
+            shift_part(desk, JUNO, ShiftForm(line_id=line, to=to, amount=amount, why=why))
         assert field in wrong.value.problems
-    shift_part(desk, JUNO, line, "patient", "100", "the plan ended")
+    shift_part(desk, JUNO, ShiftForm(line_id=line, to="patient", amount="100", why="the plan ended"))
     with desk.engine.connect() as connection:
         account = account_of(connection, desk.clinic, patient, desk.clock.now().date())
     assert account.open == Parts(19_720, 8_880)
-    shift_part(desk, JUNO, line, "insurer", "100", "it did not")
+    shift_part(desk, JUNO, ShiftForm(line_id=line, to="insurer", amount="100", why="it did not"))
     assert patient_open(desk, visit) == 9_720 and agrees(desk)
 
 
@@ -357,8 +366,10 @@ def test_somebody_else_of_the_household_takes_a_charge_over(desk: Desk, owing: t
         (rafael, "10", "", "Say why"),
     ):
         with pytest.raises(Refused, match=words):
-            hand_over(desk, JUNO, line, to, amount, why)
-    there = hand_over(desk, JUNO, line, rafael, "200", "he pays for it")
+            hand_over(desk, JUNO, HandOverForm(line_id=line, to_patient=to, amount=amount, why=why))
+    there = hand_over(
+        desk, JUNO, HandOverForm(line_id=line, to_patient=rafael, amount="200", why="he pays for it")
+    )
     assert patient_open(desk, visit) == 8_600
     assert {(each.patient_id, each.cents) for each in items_of(desk, patient).lines} == {
         (patient, 8_600),
@@ -409,11 +420,11 @@ def test_any_order_of_acts_at_once_leaves_every_ledger_valid(desk: Desk) -> None
                 case 3:
                     void(desk, SAM, terminal, back(desk, key=f"v{seed}", why="again"))
                 case 4 if line:
-                    write_off(desk, SAM, OffForm(line.line_id, amount, reason_id=1))
+                    write_off(desk, SAM, OffForm(line_id=line.line_id, amount=amount, reason_id=1))
                 case 5 if line:
-                    hand_over(
-                        desk, SAM, line.line_id, rafael if line.patient_id == helen else helen, amount, "so"
-                    )
+                    other = rafael if line.patient_id == helen else helen
+                    form = HandOverForm(line_id=line.line_id, to_patient=other, amount=amount, why="so")
+                    hand_over(desk, SAM, form)
                 case 6 if credits:
                     spread_credit(desk, JUNO, helen, rng.choice(credits).entry_id)
         except ZaxError as error:

@@ -89,10 +89,16 @@ def test_the_count_is_held_against_the_journal_and_the_day_is_final(
     assert scalar(desk, "SELECT day FROM payment ORDER BY id DESC LIMIT 1") == TOMORROW
     with pytest.raises(Conflict, match="cannot be voided"):
         void(
-            desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MIN(id) FROM payment"), "", "oops", "v")
+            desk,
+            SAM,
+            FakeTerminal(),
+            BackForm(payment_id=scalar(desk, "SELECT MIN(id) FROM payment"), amount="", why="oops", key="v"),
         )
     refund(
-        desk, SAM, FakeTerminal(), BackForm(scalar(desk, "SELECT MIN(id) FROM payment"), "10", "oops", "r")
+        desk,
+        SAM,
+        FakeTerminal(),
+        BackForm(payment_id=scalar(desk, "SELECT MIN(id) FROM payment"), amount="10", why="oops", key="r"),
     )
     assert scalar(desk, "SELECT COUNT(*) FROM journal WHERE day = :day", day=TODAY) == found.entries
     clock.set_to(at(18, 0, TOMORROW))
@@ -130,7 +136,9 @@ def test_a_voided_cheque_is_not_in_the_bag_and_one_of_the_same_number_is(desk: D
         desk,
         SAM,
         FakeTerminal(),
-        BackForm(scalar(desk, "SELECT MAX(id) FROM payment"), "", "wrong patient", "v"),
+        BackForm(
+            payment_id=scalar(desk, "SELECT MAX(id) FROM payment"), amount="", why="wrong patient", key="v"
+        ),
     )
     found = closing(desk)
     assert [each.first for each in found.cheques] == ["Helen"] and found.expected["cheque"] == 8_600
@@ -249,7 +257,7 @@ def test_the_day_sheet_sums_the_journal_by_provider_tender_and_reason(desk: Desk
     other = add_patient(desk, first="Iris")
     finish_checkout(desk, JUNO, visit_at_checkout(desk, other, start="16:00"))
     line = scalar(desk, "SELECT MAX(id) FROM charge_line")
-    write_off(desk, SAM, OffForm(line, "28", reason_id=2))
+    write_off(desk, SAM, OffForm(line_id=line, amount="28", reason_id=2))
     with desk.engine.connect() as connection:
         sheet = day_sheet(connection, desk.clinic, 1, TODAY, TODAY)
         rows = journal_of(connection, 1, TODAY, TODAY)
@@ -269,8 +277,8 @@ def test_what_was_taken_off_and_back_again_stands_under_no_reason(desk: Desk, da
     other = add_patient(desk, first="Iris")
     finish_checkout(desk, JUNO, visit_at_checkout(desk, other, start="16:00"))
     line = scalar(desk, "SELECT MAX(id) FROM charge_line")
-    entry = write_off(desk, SAM, OffForm(line, "28", reason_id=2))
-    give_discount(desk, SAM, OffForm(line, "5", why="waited long"))
+    entry = write_off(desk, SAM, OffForm(line_id=line, amount="28", reason_id=2))
+    give_discount(desk, SAM, OffForm(line_id=line, amount="5", why="waited long"))
     take_entry_back(desk, SAM, entry, "she pays")
     with desk.engine.connect() as connection:
         sheet = day_sheet(connection, desk.clinic, 1, TODAY, TODAY)

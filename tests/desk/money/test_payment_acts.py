@@ -87,7 +87,9 @@ def test_one_receipt_takes_cash_and_card_for_lines_of_two_people(desk: Desk) -> 
         "Rafael",
     }
     assert receipt_pdf(desk, taken.receipt_id).startswith(b"%PDF")
-    refund(desk, SAM, terminal, BackForm(shown.taken[0].id, "20", "overpaid", "back"))
+    refund(
+        desk, SAM, terminal, BackForm(payment_id=shown.taken[0].id, amount="20", why="overpaid", key="back")
+    )
     with desk.engine.connect() as connection:
         assert receipt_of(connection, desk.clinic, taken.receipt_id) == shown  # the same numbers at any time
     assert agrees(desk)

@@ -376,3 +376,14 @@ def test_many_papers_are_made_on_every_core_in_their_order() -> None:
         with pikepdf.open(io.BytesIO(each)) as paper:
             sizes.append(len(paper.pages[0].Contents.read_bytes()))
     assert sizes == sorted(sizes) and len(set(sizes)) == 6
+
+
+def test_a_plan_of_the_wrong_shape_names_every_field(desk: Desk, owing: int) -> None:
+    """Nothing is made; every wrong field is told at once, in words for people."""
+    with pytest.raises(Problems) as wrong:
+        form(desk, owing, amount="x", count="61", first="soon", every="now", card_id="one")
+    assert set(wrong.value.problems) == {"amount", "count", "first", "every", "card_id"}
+    assert wrong.value.problems["count"] == "Between 2 and 60 instalments."
+    for count in ("1", "six"):
+        with pytest.raises(Problems, match="Between 2 and 60"):
+            form(desk, owing, count=count)

@@ -20,7 +20,7 @@ def parse_amount(text: str, field: str = "amount") -> int:
     """
     typed = text.strip().replace(" ", "")
     if not typed:
-        raise Refused("Enter an amount, such as 42.60.", field)
+        raise no_amount(field)
     if typed.startswith(("-", "−", "(")):
         raise Refused("An amount here is more than zero. To give money back, make a refund.", field)
     found = _AMOUNT.match(typed)
@@ -35,6 +35,11 @@ def parse_amount(text: str, field: str = "amount") -> int:
     if cents == 0:
         raise Refused("The amount is zero. Enter what was paid.", field)
     return cents
+
+
+def no_amount(field: str = "amount") -> Refused:
+    """What an empty field for an amount is told."""
+    return Refused("Enter an amount, such as 42.60.", field)
 
 
 def parse_balance(text: str, field: str = "balance") -> int:

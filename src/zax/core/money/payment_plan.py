@@ -13,8 +13,6 @@ from datetime import date, timedelta
 
 from zax.core.book.calendar import step_months
 from zax.core.errors import ProblemCollector, Refused
-from zax.core.money.cents import parse_amount
-from zax.core.reading import needed_number
 from zax.core.wording import money_words
 
 EVERY = {"week": "every week", "fortnight": "every two weeks", "month": "every month"}
@@ -74,30 +72,24 @@ def standing(cents: int, instalments: Sequence[Instalment], still_open: int, tod
     return Standing(paid, max(0, due), max(0, overdue), following, paid == cents)
 
 
-def check_plan(amount: str, count: str, still_open: int) -> tuple[int, int]:
-    """The sum and the number of instalments as typed. Raises Problems when the sum is not that of the chosen
-    charges, or the instalments are too many or too small.
+def check_plan(cents: int, count: int, still_open: int) -> None:
+    """Raises Problems when the sum is not that of the chosen charges, or the instalments are too small.
 
     A plan covers whole charges, so that whatever pays them pays the plan; a down payment is taken before it
     is made.
     """
     wrong = ProblemCollector()
-    cents = wrong.take(parse_amount, amount)
     if not still_open:
         wrong.add("lines", "Tick the charges that the plan is for.")
-    elif cents is not None and cents != still_open:
+    elif cents != still_open:
         wrong.add(
             "amount",
             f"The ticked charges come to {money_words(still_open)}. Take a down payment first, or tick other"
             " charges.",
         )
-    between = f"Between 2 and {MOST_INSTALMENTS} instalments."
-    number = wrong.take(needed_number, count, "count", 2, MOST_INSTALMENTS, between)
-    if number is not None and cents is not None and cents < number:
+    if cents < count:
         wrong.add("count", "An instalment would be less than a cent.")
     wrong.raise_if_any()
-    assert cents and number
-    return cents, number
 
 
 def check_first(first: date, today: date) -> None:

@@ -7,14 +7,13 @@ counts.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass
 from datetime import date, timedelta
-from typing import Any
+from typing import Annotated, Any
 
-from zax.core.errors import ProblemCollector
+from zax.core.form import Form, References, Tick, a_number, typed
 from zax.core.money.drawer import counted_amount
-from zax.core.reading import needed_number
 from zax.core.wording import money_words
 
 PAY_WITHIN = timedelta(days=21)
@@ -67,14 +66,20 @@ def kept(rule: Rule) -> dict[str, Any]:
     return asdict(rule) | {"without": list(rule.without)}
 
 
-def check_rule(minimum: str, days: str, without: Sequence[int], answered: bool, interest: bool) -> Rule:
-    """A rule as typed; raises Problems beside its fields."""
-    wrong = ProblemCollector()
-    cents = wrong.take(counted_amount, minimum, "minimum")
-    age = wrong.take(needed_number, days, "days", 0, 365, "A number of days from 0 to 365.")
-    wrong.raise_if_any()
-    assert age is not None
-    return Rule(max(1, cents or 0), age, tuple(sorted(set(without))), answered, interest)
+class RuleForm(Form):
+    """A rule as asked for; nobody gets a statement over nothing."""
+
+    minimum: Annotated[int, typed(counted_amount)]
+    days: Annotated[int, a_number(0, 365, "A number of days from 0 to 365.")]
+    without: References = ()
+    answered: Tick = False
+    interest: Tick = False
+
+    @property
+    def rule(self) -> Rule:
+        return Rule(
+            max(1, self.minimum), self.days, tuple(sorted(set(self.without))), self.answered, self.interest
+        )
 
 
 def why_not(each: Candidate, rule: Rule, today: date) -> str:

@@ -4,13 +4,13 @@ every act is entries of its own on the books day it is made.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import Annotated
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.form import Cents, CentsOrNone, Choice, Form, Reference, a_number_or, one_of
 from zax.core.money.adjust import check_limit, check_within
-from zax.core.money.cents import parse_amount, percent_of
+from zax.core.money.cents import no_amount, percent_of
 from zax.core.money.journal import Kind, Parts, line_parts
-from zax.core.reading import needed_number
 from zax.core.wording import money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -46,14 +46,38 @@ def charge_own(
     return line_id
 
 
-@dataclass(frozen=True, slots=True)
-class OffForm:
-    """What to take off a line, as typed: an amount, or (for a discount) a percentage of what is open."""
+class OffForm(Form):
+    """What to take off a line: an amount, or (for a discount) a percentage of what is open."""
 
-    line_id: int
-    amount: str
-    percent: str = ""
-    reason_id: int = 0
+    line_id: Reference = 0
+    amount: CentsOrNone = None
+    percent: Annotated[int | None, a_number_or(None, 1, 100, "A whole percentage from 1 to 100.")] = None
+    reason_id: Choice = 0
+    why: str = ""
+
+    @property
+    def cents(self) -> int:
+        """The amount; Refused when none was typed."""
+        if self.amount is None:
+            raise no_amount()
+        return self.amount
+
+
+class ShiftForm(Form):
+    """What of a line somebody else is to pay: `to` "patient" or "insurer"."""
+
+    line_id: Reference = 0
+    to: Annotated[str, one_of(("patient", "insurer"), "Choose who is to pay it.")]
+    amount: Cents
+    why: str = ""
+
+
+class HandOverForm(Form):
+    """What of a line another person of the household is to pay."""
+
+    line_id: Reference = 0
+    to_patient: Choice = 0
+    amount: Cents
     why: str = ""
 
 
@@ -64,7 +88,7 @@ def write_off(tx: Transaction, form: OffForm) -> int:
     found = tx.clinic.money.reasons.get(form.reason_id)
     if found is None or not found.active:
         raise Refused("Choose why it is written off.", "reason_id")
-    cents = parse_amount(form.amount)
+    cents = form.cents
     check_within(cents, parts.patient, "written off")
     check_limit(cents, tx.actor.role, tx.clinic.money.limits, "write off")
     words = f"Written off, {found.words.lower()}{f': {form.why.strip()}' if form.why.strip() else ''}"
@@ -75,11 +99,10 @@ def write_off(tx: Transaction, form: OffForm) -> int:
 def give_discount(tx: Transaction, form: OffForm) -> int:
     """Take an amount or a percentage off what is open on a line; the entry."""
     ledger, parts = _line_ledger(tx, form.line_id)
-    if form.percent.strip():
-        share = needed_number(form.percent, "percent", 1, 100, "A whole percentage from 1 to 100.")
-        cents, what = percent_of(max(0, parts.patient), share), f"{share} percent"
+    if form.percent is not None:
+        cents, what = percent_of(max(0, parts.patient), form.percent), f"{form.percent} percent"
     else:
-        cents, what = parse_amount(form.amount), "by hand"
+        cents, what = form.cents, "by hand"
     check_within(cents, parts.patient, "taken off")
     check_limit(cents, tx.actor.role, tx.clinic.money.limits, "take off")
     if not form.why.strip():
@@ -123,18 +146,16 @@ def _line_ledger(tx: Transaction, line_id: int) -> tuple[Ledger, Parts]:
 
 
 @act("payments")
-def shift_part(tx: Transaction, line_id: int, to: str, amount: str, why: str) -> int:
-    """Move (part of) a line from the insurer's part to the patient's (`to` "patient") or back ("insurer");
-    the entry.
+def shift_part(tx: Transaction, form: ShiftForm) -> int:
+    """Move (part of) a line from the insurer's part to the patient's, or back; the entry. Raises Problems
+    above what is there to move, and without a reason.
     """
+    line_id, to, cents, why = form.line_id, form.to, form.amount, form.why
     ledger, parts = _line_ledger(tx, line_id)
-    cents = parse_amount(amount)
     wrong = ProblemCollector()
     most = parts.insurer if to == "patient" else parts.patient
     holder = "the insurer" if to == "patient" else "the patient"
-    if to not in {"patient", "insurer"}:
-        wrong.add("to", "Choose who is to pay it.")
-    elif cents > max(0, most):
+    if cents > max(0, most):
         wrong.add(
             "amount",
             f"Only {money_words(max(0, most))} of it is with {holder}, so at most that can be moved.",
@@ -154,10 +175,10 @@ def shift_part(tx: Transaction, line_id: int, to: str, amount: str, why: str) ->
 
 
 @act("payments")
-def hand_over(tx: Transaction, line_id: int, to_patient_id: int, amount: str, why: str) -> int:
+def hand_over(tx: Transaction, form: HandOverForm) -> int:
     """Somebody else of the household owes (part of) a line from now on; the line on their own ledger."""
+    line_id, to_patient_id, cents, why = form.line_id, form.to_patient, form.amount, form.why
     ledger, parts = _line_ledger(tx, line_id)
-    cents = parse_amount(amount)
     check_within(cents, parts.patient, "moved")
     people = patients_of(tx.connection, (ledger.patient_id, to_patient_id))
     if (

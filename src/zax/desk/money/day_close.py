@@ -12,9 +12,12 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from pydantic import Field
+
 from zax.clock import local
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused, Stale
+from zax.core.form import Form, References
 from zax.core.money.drawer import (
     CountedTender,
     check_difference,
@@ -146,16 +149,15 @@ def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[U
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class CloseForm:
+class CloseForm(Form):
     """The count as typed: pieces of cash by value, an amount for every other tender, the cheques in the bag,
     why it differs.
     """
 
     pieces: Mapping[int, str]
     counted: Mapping[str, str]
-    cheques: Sequence[int]
-    why: str
+    cheques: References = Field(default=(), validation_alias="cheque")
+    why: str = ""
     mark: str
 
 

@@ -10,12 +10,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from typing import Annotated
+
+from pydantic import Field
 
 from zax.clock import local
 from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.form import Cents, Form, ReferenceOrNone, References, a_day, a_number, one_of
 from zax.core.money.journal import line_parts
 from zax.core.money.payment_plan import (
     EVERY,
+    MOST_INSTALMENTS,
     MOST_TRIES,
     Instalment,
     Standing,
@@ -26,7 +31,6 @@ from zax.core.money.payment_plan import (
     standing,
 )
 from zax.core.money.tender import PaymentState, TenderForm
-from zax.core.reading import needed_day
 from zax.core.wording import money_words
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -43,16 +47,15 @@ from zax.store.money import queries as money
 from zax.store.money.records import CardOnFile, NamedPlan, PlanTry
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PaymentPlanForm:
-    """A plan as typed; `lines` are the charges it is for."""
+class PaymentPlanForm(Form):
+    """A plan as asked for; `lines` are the charges it is for."""
 
-    lines: Sequence[int]
-    amount: str
-    count: str
-    first: str
-    every: str
-    card_id: int | None = None
+    lines: References = Field(default=(), validation_alias="line")
+    amount: Cents
+    count: Annotated[int, a_number(2, MOST_INSTALMENTS, f"Between 2 and {MOST_INSTALMENTS} instalments.")]
+    first: Annotated[date, a_day("Choose the day of the first instalment.")]
+    every: Annotated[str, one_of(EVERY, "Choose how often an instalment is due.")]
+    card_id: ReferenceOrNone = Field(default=None, validation_alias="card")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,26 +93,23 @@ def make_plan(tx: Transaction, patient_id: int, form: PaymentPlanForm) -> int:
     wanted = [line for line in dict.fromkeys(form.lines) if line in open_lines]
     if stored.any_on_plan(tx.connection, wanted):
         raise Refused("One of these charges is on a plan already. End that plan first.", "lines")
-    cents, count = check_plan(form.amount, form.count, sum(open_lines[line] for line in wanted))
-    first = needed_day(form.first, "first", "Choose the day of the first instalment.")
-    check_first(first, tx.business_day(tx.clinic.first_site.id))
-    if form.every not in EVERY:
-        raise Refused("Choose how often an instalment is due.", "every")
+    check_plan(form.amount, form.count, sum(open_lines[line] for line in wanted))
+    check_first(form.first, tx.business_day(tx.clinic.first_site.id))
     if form.card_id is not None:
         usable_card(tx, form.card_id, patient_id)
     plan_id = stored.add_plan(
         tx.connection,
         patient_id=patient_id,
-        cents=cents,
+        cents=form.amount,
         every=form.every,
-        count=count,
-        first_day=first,
+        count=form.count,
+        first_day=form.first,
         card_id=form.card_id,
         made_at=tx.now,
         made_by=tx.actor.id,
         lines={line: open_lines[line] for line in wanted},
     )
-    tx.audit("plan.made", patient_id=patient_id, plan=plan_id, cents=cents, count=count)
+    tx.audit("plan.made", patient_id=patient_id, plan=plan_id, cents=form.amount, count=form.count)
     tx.tell("money", patient_id=patient_id)
     return plan_id
 

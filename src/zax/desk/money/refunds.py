@@ -4,11 +4,12 @@ turned that names its original.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from pydantic import Field
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
+from zax.core.form import CentsOrNone, Form, Reference
 from zax.core.money.adjust import check_limit
-from zax.core.money.cents import parse_amount
+from zax.core.money.cents import no_amount
 from zax.core.money.journal import Kind
 from zax.core.money.tender import BY_TERMINAL, PaymentState, Tender
 from zax.core.wording import money_words
@@ -24,13 +25,12 @@ from zax.store.money import payments
 from zax.store.money.records import NewPart, NewPayment, Payment
 
 
-@dataclass(frozen=True, slots=True)
-class BackForm:
-    """Money to give back, as typed; `key` is the form's own."""
+class BackForm(Form):
+    """Money to give back; a voided payment goes back whole, without an amount. `key` is the form's own."""
 
-    payment_id: int
-    amount: str
-    why: str
+    payment_id: Reference = Field(default=0, validation_alias="payment")
+    amount: CentsOrNone = None
+    why: str = ""
     key: str
 
 
@@ -62,7 +62,9 @@ def open_back(tx: Transaction, kind: str, form: BackForm) -> tuple[TenderResult,
     if known is not None:
         return result_of(known), False, paid.terminal_ref
     left = paid.cents - given_back(tx, paid.id)
-    cents = left if kind == "void" else parse_amount(form.amount)
+    cents = left if kind == "void" else form.amount
+    if cents is None:
+        raise no_amount()
     _check_back(tx, kind, paid, cents, left, form.why)
     state = PaymentState.ASKING if paid.tender in BY_TERMINAL else PaymentState.TAKEN
     back = _write_back(tx, paid, kind, form.key, cents, state, form.why)

@@ -4,20 +4,22 @@ what can be done with it.
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, Refused
+from zax.core.form import Cents, Form, Reference, some_text
 from zax.core.money.aging import BUCKETS
-from zax.core.money.cents import parse_amount
 from zax.core.money.journal import Kind
 from zax.core.reading import reference
 from zax.core.wording import money_words
 from zax.desk.money.account import account_of
 from zax.desk.money.corrections import (
+    HandOverForm,
     OffForm,
+    ShiftForm,
     give_discount,
     hand_over,
     shift_part,
@@ -33,6 +35,27 @@ from zax.store.money.statements import statements_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class Correction(Form):
+    """What a correction may name: the line, the entry or the credit it is about, and why."""
+
+    line_id: Reference = 0
+    entry: Reference = 0
+    credit: Reference = 0
+    discount_id: Reference = 0
+    why: str = ""
+
+
+class MoveForm(Form):
+    """What of a payment goes to another line, or waits as credit."""
+
+    credit: Reference = 0
+    line_id: Reference = 0
+    to_line: Annotated[str, some_text("Choose where it goes.")]
+    amount: Cents
+
+
 BY_DATE_ROWS = 80
 
 
@@ -111,81 +134,50 @@ def show_why(request: Request, patient_id: int, key: str, who: str = "", by: str
 
 
 def _write_off(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    write_off(
-        ctx.desk,
-        ctx.actor,
-        OffForm(
-            form.number("line_id") or 0,
-            form["amount"],
-            reason_id=form.number("reason_id") or 0,
-            why=form["why"],
-        ),
-    )
+    write_off(ctx.desk, ctx.actor, form.read(OffForm))
     return "Written off."
 
 
 def _discount(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     """A percentage or an amount; a discount of the clinic's own fills both in."""
-    own = ctx.clinic.money.discounts.get(form.number("discount_id") or 0)
-    percent = str(own.percent) if own else form["percent"]
-    give_discount(
-        ctx.desk,
-        ctx.actor,
-        OffForm(
-            form.number("line_id") or 0,
-            form["amount"],
-            percent,
-            why=form["why"] or (own.words if own else ""),
-        ),
-    )
+    sent = form.read(OffForm)
+    own = ctx.clinic.money.discounts.get(form.read(Correction).discount_id)
+    if own:
+        sent = sent.but(percent=own.percent, why=sent.why or own.words)
+    give_discount(ctx.desk, ctx.actor, sent)
     return "Discount given."
 
 
 def _shift(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    shift_part(ctx.desk, ctx.actor, form.number("line_id") or 0, form["to"], form["amount"], form["why"])
+    shift_part(ctx.desk, ctx.actor, form.read(ShiftForm))
     return "Moved."
 
 
 def _hand_over(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    hand_over(
-        ctx.desk,
-        ctx.actor,
-        form.number("line_id") or 0,
-        form.number("to_patient") or 0,
-        form["amount"],
-        form["why"],
-    )
+    hand_over(ctx.desk, ctx.actor, form.read(HandOverForm))
     return "Moved."
 
 
 def _take_back(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    take_entry_back(ctx.desk, ctx.actor, form.number("entry") or 0, form["why"])
+    sent = form.read(Correction)
+    take_entry_back(ctx.desk, ctx.actor, sent.entry, sent.why)
     return "Taken back."
 
 
 def _product_back(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    take_product_back(ctx.desk, ctx.actor, form.number("line_id") or 0)
+    take_product_back(ctx.desk, ctx.actor, form.read(Correction).line_id)
     return "Taken back into stock; what was paid for it is credit."
 
 
 def _move(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    to = form["to_line"]
-    if not to:
-        raise Refused("Choose where it goes.", "to_line")
-    target = None if to == "credit" else reference(to)
-    move_allocation(
-        ctx.desk,
-        ctx.actor,
-        form.number("credit") or 0,
-        form.number("line_id") or 0,
-        target,
-        parse_amount(form["amount"]),
-    )
+    sent = form.read(MoveForm)
+    target = None if sent.to_line == "credit" else reference(sent.to_line)
+    move_allocation(ctx.desk, ctx.actor, sent.credit, sent.line_id, target, sent.amount)
     return "Moved." if target else "It waits as credit now."
 
 
 def _use(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    used = spread_credit(ctx.desk, ctx.actor, patient_id, form.number("credit") or 0)
+    used = spread_credit(ctx.desk, ctx.actor, patient_id, form.read(Correction).credit)
     return f"{money_words(used)} of credit was used."
 
 

@@ -133,13 +133,8 @@ def close(request: Request, form: PostedForm = Depends(posted_form)) -> Response
     ctx = enter(request, "close")
     day = day_in(form["day"], ctx.today, NO_DAY)
     try:
-        count = CloseForm(
-            {value: form[f"piece-{value}"] for value in PIECES},
-            _counted(form),
-            form.numbers("cheque"),
-            form["why"],
-            form["mark"],
-        )
+        pieces = {value: form[f"piece-{value}"] for value in PIECES}
+        count = form.read(CloseForm, pieces=pieces, counted=_counted(form))
         close_id = close_day(ctx.desk, ctx.actor, ctx.site_id, day, count)
     except Mendable as error:
         return close_page(ctx, day, error.status, problems=error.problems, typed=form)

@@ -6,12 +6,13 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, ProblemCollector, Refused
+from zax.core.form import Form, Reference, a_number_or
 from zax.core.money.adjust import price_of
 from zax.core.money.cents import parse_amount
 from zax.core.money.rules import Product
@@ -28,6 +29,24 @@ from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class PaySent(Form):
+    """The payment page but for its rows; `credit` is the one to use."""
+
+    do: str = ""
+    visit: Reference = 0
+    key: str = ""
+    over: str = ""
+    receipt: str = ""
+    credit: Reference = 0
+
+
+class ProductChosen(Form):
+    product: Reference = 0
+    pieces: Annotated[int, a_number_or(1, 1, MOST_PIECES)] = 1
+
+
 MOST_PIECES = 9999
 
 
@@ -128,39 +147,41 @@ def _shown(found: PayDesk, sales: Sequence[ProductSale]) -> list[tuple[Product, 
 def take(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     """Take it, or (`do=add`) put a product on the form."""
     ctx = enter(request, "payments")
-    visit_id = form.number("visit") or 0
+    sent = form.read(PaySent)
     try:
-        if form["do"] == "add":
+        if sent.do == "add":
             _add_product(form)
-            return pay_page(ctx, patient_id, visit_id=visit_id, typed=form)
+            return pay_page(ctx, patient_id, visit_id=sent.visit, typed=form)
         items, sales = _items(form), _sales_typed(form)
         if not items and not sales:
             raise Refused("Tick what is paid, or type a deposit.", "items")
         pay = PayForm(
             tenders=tender_forms(form),
             items=items,
-            key=form["key"],
-            over=form["over"],
-            receipt=form["receipt"] or "none",
+            key=sent.key,
+            over=sent.over,
+            receipt=sent.receipt or "none",
             site_id=ctx.site_id,
             sales=sales,
         )
         taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
     except TROUBLE:
-        return ctx.unsure(form["key"], f"/pay/{patient_id}")
+        return ctx.unsure(sent.key, f"/pay/{patient_id}")
     except Mendable as error:
-        return pay_page(ctx, patient_id, error.status, visit_id=visit_id, problems=error.problems, typed=form)
+        return pay_page(
+            ctx, patient_id, error.status, visit_id=sent.visit, problems=error.problems, typed=form
+        )
     return ctx.go(
-        f"/receipts/{taken.receipt_id}?now=1{f'&visit={visit_id}' if visit_id else ''}",
+        f"/receipts/{taken.receipt_id}?now=1{f'&visit={sent.visit}' if sent.visit else ''}",
         taken.words if not taken.whole else "",
     )
 
 
 def _add_product(form: PostedForm) -> None:
-    pieces = form.number("pieces") or 1
-    if not form.number("product"):
+    chosen = form.read(ProductChosen)
+    if not chosen.product:
         raise Refused("Choose a product first.", "product")
-    sale = f"{form['product']}:{pieces}"
+    sale = f"{chosen.product}:{chosen.pieces}"
     form.all.setdefault("sale", []).append(sale)
     for name in ("amount", "tender", "number"):  # the sum has changed
         form.all.pop(name, None)
@@ -181,7 +202,7 @@ def _items(form: PostedForm) -> list[Item]:
         )
         cents = wrong.take(parse_amount, text, field) if text.strip() else None
         if kind == "line" and reference(number):
-            visit = form.number(f"of-{pick}")
+            visit = reference(form[f"of-{pick}"]) or None
             items.append(Item(visit, reference(number), cents))
         elif kind == "visit" and reference(number):
             items.append(Item(reference(number), None, cents))
@@ -195,11 +216,11 @@ def _items(form: PostedForm) -> list[Item]:
 def use(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     """Use a credit of the household on what is open: the visit at hand first, then the oldest."""
     ctx = enter(request, "payments")
-    visit_id = form.number("visit") or 0
+    sent = form.read(PaySent)
     try:
-        used = spread_credit(ctx.desk, ctx.actor, patient_id, form.number("credit") or 0, visit_id or None)
+        used = spread_credit(ctx.desk, ctx.actor, patient_id, sent.credit, sent.visit or None)
     except Mendable as error:
-        return pay_page(ctx, patient_id, error.status, visit_id=visit_id, problems=error.problems)
+        return pay_page(ctx, patient_id, error.status, visit_id=sent.visit, problems=error.problems)
     return ctx.go(form.back, f"{money_words(used)} of credit was used.")
 
 

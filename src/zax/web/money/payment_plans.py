@@ -10,9 +10,8 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
-from zax.core.money.cents import parse_amount
-from zax.core.money.payment_plan import EVERY, MOST_INSTALMENTS, schedule
-from zax.core.reading import needed_day, needed_number
+from zax.core.form import Form, Reference, References
+from zax.core.money.payment_plan import EVERY, schedule
 from zax.core.wording import money_words
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
@@ -21,6 +20,17 @@ from zax.store.patients.patients import patient_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class TickedLines(Form):
+    """The charges that are ticked, whatever else is wrong in the form."""
+
+    line: References = ()
+
+
+class EndForm(Form):
+    patient_id: Reference = 0
+    why: str = ""
 
 
 @router.get("/accounts/{patient_id}/plan")
@@ -41,7 +51,7 @@ def plan_page(
         cards = cards_of(connection, patient.household_id)
     planned = {line for plan in plans for line in plan.open}
     lines = [each for each in items.lines if each.line_id not in planned]
-    ticked = set(typed.numbers("line")) if typed is not None else {each.line_id for each in lines}
+    ticked = set(typed.read(TickedLines).line) if typed is not None else {each.line_id for each in lines}
     total = sum(each.cents for each in lines if each.line_id in ticked)
     page = ctx.page(
         "money/payment_plan.html",
@@ -66,11 +76,9 @@ def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Any
     not make sense.
     """
     try:
-        cents = parse_amount(typed["amount"]) if typed is not None else total
-        count = needed_number(typed["count"], "count", 2, MOST_INSTALMENTS) if typed is not None else 6
-        first = needed_day(typed["first"], "first", "") if typed is not None else ctx.today
-        every = typed["every"] if typed is not None else "month"
-        return schedule(cents, count, first, every) if every in EVERY and cents >= count else []
+        plan = PaymentPlanForm(amount=total, count=6, first=ctx.today, every="month")
+        plan = plan if typed is None else typed.read(PaymentPlanForm)
+        return schedule(plan.amount, plan.count, plan.first, plan.every) if plan.amount >= plan.count else []
     except ZaxError:
         return []
 
@@ -82,29 +90,19 @@ def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
     if form["do"] == "look":
         return plan_page(ctx, patient_id, typed=form)
     try:
-        plan = PaymentPlanForm(
-            lines=form.numbers("line"),
-            amount=form["amount"],
-            count=form["count"],
-            first=form["first"],
-            every=form["every"],
-            card_id=form.number("card"),
-        )
+        plan = form.read(PaymentPlanForm)
         make_plan(ctx.desk, ctx.actor, patient_id, plan)
     except Mendable as error:
         return plan_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
-    return ctx.go(
-        f"/accounts/{patient_id}", f"The plan over {money_words(parse_amount(form['amount']))} runs."
-    )
+    return ctx.go(f"/accounts/{patient_id}", f"The plan over {money_words(plan.amount)} runs.")
 
 
 @router.post("/plans-of-payment/{plan_id}/end")
 def end(request: Request, plan_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "payments")
+    sent = form.read(EndForm)
     try:
-        patient_id = end_plan(ctx.desk, ctx.actor, plan_id, form["why"])
+        patient_id = end_plan(ctx.desk, ctx.actor, plan_id, sent.why)
     except Mendable as error:
-        return plan_page(
-            ctx, form.number("patient_id") or 0, error.status, plan_id=plan_id, problems=error.problems
-        )
+        return plan_page(ctx, sent.patient_id, error.status, plan_id=plan_id, problems=error.problems)
     return ctx.go(f"/accounts/{patient_id}", "The plan has ended; what is open is due as before.")

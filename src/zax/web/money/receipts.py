@@ -11,6 +11,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound
+from zax.core.form import Form, Reference, Tick
 from zax.desk.money.posting import tender_words
 from zax.desk.money.receipts import given_back_of, receipt_of, send_receipt
 from zax.desk.money.refunds import BackForm, cheque_returned, refund, void
@@ -19,6 +20,15 @@ from zax.web.money.documents import receipt_pdf
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
 router = APIRouter()
+
+
+class BackOf(Form):
+    """Which payment, and what becomes of it: refund, void or returned cheque, with the fee for that."""
+
+    do: str = ""
+    payment: Reference = 0
+    why: str = ""
+    fee: Tick = False
 
 
 @router.get("/receipts/{receipt_id}.pdf")
@@ -89,16 +99,15 @@ def mail(request: Request, receipt_id: int, form: PostedForm = Depends(posted_fo
 def give_back(request: Request, receipt_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     """Refund, void or returned cheque, as `do` says."""
     ctx = enter(request, "payments")
-    payment_id = form.number("payment") or 0
+    about = form.read(BackOf)
     try:
-        if form["do"] == "returned":
-            cheque_returned(ctx.desk, ctx.actor, payment_id, form["why"], form["fee"] == "yes")
+        if about.do == "returned":
+            cheque_returned(ctx.desk, ctx.actor, about.payment, about.why, about.fee)
             return ctx.go(f"/receipts/{receipt_id}", "The cheque is undone; what it paid is open again.")
-        back = BackForm(payment_id, form["amount"], form["why"], form["key"])
-        act = void if form["do"] == "void" else refund
-        done = act(ctx.desk, ctx.actor, ctx.shared.outside.terminal, back)
+        act = void if about.do == "void" else refund
+        done = act(ctx.desk, ctx.actor, ctx.shared.outside.terminal, form.read(BackForm))
     except Mendable as error:
         return receipt_page(
-            ctx, receipt_id, error.status, back=payment_id, problems=error.problems, typed=form
+            ctx, receipt_id, error.status, back=about.payment, problems=error.problems, typed=form
         )
     return ctx.go(f"/receipts/{receipt_id}", done.words)

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound
-from zax.core.money.statement import Rule, check_rule
+from zax.core.money.statement import Rule, RuleForm
 from zax.desk.money.statements import make_statement, preview, run_of, start_run, stop_run
 from zax.store.money.statements import runs, statement_of
 from zax.store.patients.patients import household_of
@@ -93,13 +93,7 @@ def choose(request: Request, form: PostedForm = Depends(posted_form)) -> Respons
     """Look at whom a rule picks (`do` look), or make them."""
     ctx = enter(request, "statements")
     try:
-        rule = check_rule(
-            form["minimum"],
-            form["days"],
-            form.numbers("without"),
-            form["answered"] == "yes",
-            form["interest"] == "yes",
-        )
+        rule = form.read(RuleForm).rule
         if form["do"] != "make":
             return statements_page(ctx, rule=rule, typed=form)
         run_id = start_run(ctx.desk, ctx.actor, rule)

@@ -217,18 +217,21 @@ class PostedForm(dict[str, str]):
         "minutes" from "need_minutes-3".
         """
         given: dict[str, object] = dict(usual)
+        sent_as = {
+            name: f"{before}{field.validation_alias or name}{after}"
+            for name, field in shape.model_fields.items()
+        }
         for name, field in shape.model_fields.items():
-            sent_as = f"{before}{field.validation_alias or name}{after}"
+            sent = sent_as[name]
             if get_origin(field.annotation) is tuple:
-                given[name] = self.all.get(sent_as, [])
-            elif self[sent_as] or name not in given and (sent_as in self or field.is_required()):
-                given[name] = self[sent_as]
+                given[name] = self.all.get(sent, [])
+            elif self[sent] or name not in given and (sent in self or field.is_required()):
+                given[name] = self[sent]
         try:
             return shape(**given)
         except Problems as wrong:
-            raise Problems(
-                {f"{before}{name}{after}": message for name, message in wrong.problems.items()}
-            ) from None
+            told = {sent_as.get(name, name): message for name, message in wrong.problems.items()}
+            raise Problems(told) from None
 
     def number(self, key: str) -> int | None:
         """A whole number, or None for an empty field; Refused for anything else."""
