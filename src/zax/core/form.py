@@ -20,6 +20,7 @@ from zax.core.errors import Problems, Refused, ZaxError
 from zax.core.money.cents import parse_amount
 from zax.core.reading import needed_day, needed_number, parse_clock, reference
 
+LONGEST_KEY = 40
 _NO_REFERENCE = "This is not a number we know. Reload the page and try again."
 _NO_CHOICE = "This is not a choice we know. Reload the page and try again."
 
@@ -87,6 +88,8 @@ Reference: TypeAlias = Annotated[int, typed(_reference)]
 Choice: TypeAlias = Annotated[int, typed(lambda text, _: reference(text))]
 # The same where an empty field means that nothing was asked: a version, a patient yet to be found.
 ReferenceOrNone: TypeAlias = Annotated[int | None, typed(_or_none(_reference))]
+# The key a page made for its form, so that pressed twice it is done once.
+Key: TypeAlias = Annotated[str, typed(lambda text, _: text[:LONGEST_KEY])]
 # Ticks: every value of a field that comes several times.
 References: TypeAlias = Annotated[tuple[int, ...], BeforeValidator(_references)]
 Tick: TypeAlias = Annotated[bool, typed(lambda text, _: text.strip() not in {"", "0", "no"})]
@@ -96,6 +99,7 @@ CentsOrNone: TypeAlias = Annotated[int | None, typed(_or_none(parse_amount))]
 Minutes: TypeAlias = Annotated[int | None, typed(_or_none(_minutes))]
 # Minutes from midnight.
 Clock: TypeAlias = Annotated[int, typed(parse_clock)]
+ClockOrNone: TypeAlias = Annotated[int | None, typed(_or_none(parse_clock))]
 
 
 def a_day(words: str) -> BeforeValidator:

@@ -22,7 +22,7 @@ from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.patients.details import name_keys
 from zax.desk.patients.files import keep_file, set_photo
-from zax.desk.patients.notes import add_note, set_flag
+from zax.desk.patients.notes import NoteForm, add_note, set_flag
 from zax.store import schema
 from zax.store.files import FileStore
 from zax.store.rows import add
@@ -53,14 +53,12 @@ def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Pat
         language="English, Spanish",
     )
     set_flag(desk, RAVI, fern, 1)
-    add_note(desk, RAVI, fern, "Asks for the morning ferry: nothing before 9:15.", True, "")
+    add_note(desk, RAVI, fern, NoteForm(note="Asks for the morning ferry: nothing before 9:15.", pinned=True))
     add_note(
         desk,
         RAVI,
         fern,
-        "Wants the estimate for the filling on paper.",
-        False,
-        (day + timedelta(days=20)).isoformat(),
+        NoteForm(note="Wants the estimate for the filling on paper.", until=day + timedelta(days=20)),
     )
     _through(desk, people["Helen Vasquez"], "Rafael", "Mateo")
     _second(desk, fern, day)

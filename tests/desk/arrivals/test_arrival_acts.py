@@ -55,7 +55,7 @@ from zax.desk.arrivals.heads_ups import (
     show_again,
     try_on,
 )
-from zax.desk.arrivals.stages import order_stages, save_day_habits, save_stage, stays_of
+from zax.desk.arrivals.stages import DayHabits, order_stages, save_day_habits, save_stage, stays_of
 from zax.desk.book.booking import book_visit
 from zax.desk.book.track import move_room, set_stage, step_back, take_to_room
 from zax.desk.day.corridor import new_wall_address
@@ -72,6 +72,10 @@ BLOCKS = [
     ("text", "For {first}", "", False),
     ("choice", "May we text?", "Yes, No", True),
 ]
+
+
+def habits(wait: str, late: str, names: str, numbering: str) -> DayHabits:
+    return DayHabits(wait_limit=wait, late_limit=late, wall_names=names, numbering=numbering)  # type: ignore[arg-type]
 
 
 def step(desk: Desk, words: str = "Look at the card", kind: str = "own", **changes: Any) -> int:
@@ -367,7 +371,13 @@ def test_what_is_known_of_many_is_read_at_once(desk: Desk) -> None:
 
 # --- forms
 def signing(version: int = 1, strokes: str = STROKES, **answers: str) -> SignForm:
-    return SignForm(strokes, "Helen Vasquez", "for themselves", {"answer-2": "Yes"} | answers, version)
+    return SignForm(
+        strokes=strokes,
+        signer="Helen Vasquez",
+        relation="for themselves",
+        answers={"answer-2": "Yes"} | answers,
+        version=version,
+    )
 
 
 def test_a_signed_form_stays_as_it_was_whatever_becomes_of_its_template(desk: Desk, tmp_path: Path) -> None:
@@ -414,7 +424,16 @@ def test_an_empty_signature_or_a_missing_answer_is_told_at_its_place(desk: Desk,
     store, patient = FileStore(tmp_path), add_patient(desk)
     template = save_template(desk, SAM, 0, "Policy", BLOCKS, "0", True, 0)
     with pytest.raises(Problems) as wrong:
-        sign_form(desk, JUNO, store, signed_paper, patient, template, SignForm("", " ", "a friend", {}, 1), 1)
+        sign_form(
+            desk,
+            JUNO,
+            store,
+            signed_paper,
+            patient,
+            template,
+            SignForm(strokes="", signer=" ", relation="a friend", version=1),
+            1,
+        )
     assert set(wrong.value.problems) == {"signature", "signer", "relation", "block-2"}
     other = booked(desk)
     with pytest.raises(Stale, match="somebody else"):
@@ -504,7 +523,7 @@ def test_the_days_settings_and_the_order_of_stages(desk: Desk) -> None:
         with pytest.raises(Refused) as wrong:
             save_stage(desk, SAM, 0, name, whose, True, True)
         assert set(wrong.value.problems) == {field}
-    save_day_habits(desk, SAM, "12", "7", "first", "fdi")
+    save_day_habits(desk, SAM, habits("12", "7", "first", "fdi"))
     assert (desk.clinic.wait_limit, desk.clinic.late_limit, desk.clinic.numbering) == (12, 7, "fdi")
     new_wall_address(desk, SAM)
     assert len(desk.clinic.about["wall_token"]) > 20
@@ -515,6 +534,6 @@ def test_the_days_settings_and_the_order_of_stages(desk: Desk) -> None:
         (("9", "9", "first", "roman"), "numbering"),
     ):
         with pytest.raises(Refused) as wrong:
-            save_day_habits(desk, SAM, *bad)
+            save_day_habits(desk, SAM, habits(*bad))
         assert set(wrong.value.problems) == {field}
-    save_day_habits(desk, SAM, "10", "10", "initials", "universal")
+    save_day_habits(desk, SAM, habits("10", "10", "initials", "universal"))

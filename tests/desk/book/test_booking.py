@@ -54,6 +54,11 @@ def test_the_same_key_books_once(desk: Desk) -> None:
     assert scalar(desk, "SELECT COUNT(*) FROM visit") == 1
 
 
+def test_a_key_of_any_length_books_once(desk: Desk) -> None:
+    wanted = order(add_patient(desk)).but(key="k" * 300)
+    assert book_visit(desk, JUNO, wanted) == book_visit(desk, JUNO, wanted)
+
+
 @pytest.mark.parametrize(
     ("changes", "field", "says"),
     [

@@ -32,6 +32,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.coverage.eligibility import (
     MOST_TRIES,
+    HabitsForm,
     ask,
     ask_for_booked,
     cover_mark,
@@ -271,7 +272,7 @@ def test_what_was_used_elsewhere_is_reckoned_with(desk: Desk, payer: Payer) -> N
 
 
 def test_when_payers_are_asked_is_the_clinics_choice(plans: Desk) -> None:
-    save_habits(plans, SAM, "6", "5", "10")
+    save_habits(plans, SAM, HabitsForm(hour="6", days="5", fresh_days="10"))
     assert (
         habits_of(plans.clinic).hour,
         habits_of(plans.clinic).days,
@@ -282,7 +283,7 @@ def test_when_payers_are_asked_is_the_clinics_choice(plans: Desk) -> None:
         10,
     )
     with pytest.raises(Problems) as wrong:
-        save_habits(plans, SAM, "25", "x", "0")
+        save_habits(plans, SAM, HabitsForm(hour="25", days="x", fresh_days="0"))
     assert set(wrong.value.problems) == {"hour", "days", "fresh_days"} and habits_of(plans.clinic).hour == 6
 
 

@@ -34,7 +34,7 @@ from zax.desk.patients.duplicates import (
 )
 from zax.desk.patients.files import end_file, keep_file, one_file, put_file_back, set_photo
 from zax.desk.patients.household import join_household
-from zax.desk.patients.notes import add_note, set_flag
+from zax.desk.patients.notes import NoteForm, add_note, set_flag
 from zax.desk.record.record import number_of, record_of
 from zax.store import schema
 from zax.store.files import FileStore
@@ -112,7 +112,7 @@ def test_a_merge_moves_everything_and_loses_nothing(desk: Desk, tmp_path: Path) 
     ahead = book_visit(desk, JUNO, order(drop, day=TODAY + timedelta(days=3)))
     for number in (keep, drop):
         set_flag(desk, JUNO, number, 1)
-    add_note(desk, JUNO, drop, "kept", True, "")
+    add_note(desk, JUNO, drop, NoteForm(note="kept", pinned=True))
     keep_file(desk, JUNO, FileStore(tmp_path), drop, "scan", "x.jpg", picture())
     before = {
         f"{t}.{c}": scalar(desk, f"SELECT COUNT(*) FROM `{t}` WHERE {c} IN ({keep}, {drop})")

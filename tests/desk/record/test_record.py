@@ -20,7 +20,7 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.booking import book_visit
 from zax.desk.patients.details import change_section, set_reach, set_ssn, set_status, show_ssn
 from zax.desk.patients.household import join_household, leave_household, make_payer
-from zax.desk.patients.notes import add_note, end_flag, end_note, save_flag, set_flag
+from zax.desk.patients.notes import NoteForm, add_note, end_flag, end_note, save_flag, set_flag
 from zax.desk.record.record import changes_of, number_of, record_of
 from zax.store.patients.notes import flags_of, notes_of
 from zax.store.patients.patients import members_of
@@ -184,10 +184,9 @@ def test_the_clinic_makes_up_its_flags(desk: Desk) -> None:
 
 def test_notes_are_pinned_dated_and_put_away(desk: Desk) -> None:
     patient_id = add_patient(desk)
-    add_note(desk, JUNO, patient_id, "plain", False, "")
-    pinned = add_note(
-        desk, RAVI, patient_id, "  pinned   note ", True, (TODAY + timedelta(days=2)).isoformat()
-    )
+    add_note(desk, JUNO, patient_id, NoteForm(note="plain", pinned=False))
+    until = (TODAY + timedelta(days=2)).isoformat()
+    pinned = add_note(desk, RAVI, patient_id, NoteForm(note="  pinned   note ", pinned=True, until=until))
     with desk.engine.connect() as connection:
         assert [(n.words, n.by_name) for n in notes_of(connection, patient_id, TODAY)] == [
             ("pinned note", "Ravi Teller"),
@@ -199,7 +198,7 @@ def test_notes_are_pinned_dated_and_put_away(desk: Desk) -> None:
     assert scalar(desk, "SELECT COUNT(*) FROM patient_note WHERE ended_at IS NOT NULL") == 1
     for words, until in (("", ""), ("x" * 501, ""), ("x", "soon"), ("x", "2020-01-01")):
         with pytest.raises(Refused):
-            add_note(desk, JUNO, patient_id, words, False, until)
+            add_note(desk, JUNO, patient_id, NoteForm(note=words, pinned=False, until=until))
     with pytest.raises(NotFound):
         end_note(desk, JUNO, patient_id, 10**8)
 

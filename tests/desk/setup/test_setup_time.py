@@ -30,7 +30,7 @@ from zax.desk.setup.hours import (
     public_holidays,
     set_hours,
 )
-from zax.desk.setup.sites import choose_mark, save_provider, save_room, save_site
+from zax.desk.setup.sites import SiteForm, choose_mark, save_provider, save_room, save_site
 from zax.desk.setup.visit_types import NeedRow, TypeForm, parse_type_hours, save_set, save_type
 
 FRIDAY = TODAY + timedelta(days=3)
@@ -223,6 +223,10 @@ def test_public_holidays_are_offered_until_closed(setup: Desk) -> None:
         close_holidays(setup, SAM, [])
 
 
+def need(role: str, minutes: str, offsets: str, words: str, same_as: str) -> NeedRow:
+    return NeedRow(role=role, minutes=minutes, offsets=offsets, words=words, same_as=same_as)
+
+
 def form(**changes: Any) -> TypeForm:
     values: dict[str, Any] = {
         "name": "Long crown",
@@ -244,8 +248,8 @@ def form(**changes: Any) -> TypeForm:
         "services": (SERVICE_ID["D2740"],),
         "set_id": 2,
         "needs": (
-            NeedRow("hygienist", "20", "10, 15", "help", ""),
-            NeedRow("hygienist", "5", "50", "rinse", "0"),
+            need("hygienist", "20", "10, 15", "help", ""),
+            need("hygienist", "5", "50", "rinse", "0"),
         ),
     }
     return TypeForm(**(values | changes))
@@ -300,9 +304,9 @@ def test_a_visit_type_keeps_everything_that_was_entered(setup: Desk) -> None:
         ({"lead_parts": "20-30, 10-15"}, "lead_parts"),
         ({"services": (SERVICE_ID["99213"],)}, "services"),
         ({"set_id": 3}, "set_id"),
-        ({"needs": (NeedRow("dentist", "10", "55", "x", ""),)}, "need-0"),
-        ({"needs": (NeedRow("dentist", "10", "", "x", ""),)}, "need-0"),
-        ({"needs": (NeedRow("dentist", "10", "5", "x", "0"),)}, "need-0"),
+        ({"needs": (need("dentist", "10", "55", "x", ""),)}, "need-0"),
+        ({"needs": (need("dentist", "10", "", "x", ""),)}, "need-0"),
+        ({"needs": (need("dentist", "10", "5", "x", "0"),)}, "need-0"),
         ({"web": "maybe"}, "web"),
     ],
 )
@@ -362,11 +366,18 @@ def test_service_sets_are_edited_and_bring_their_services(setup: Desk) -> None:
 
 
 def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) -> None:
-    save_site(setup, SAM, 2, "Hill", "America/Denver", "15", "7:00", "19:00")
+    save_site(
+        setup,
+        SAM,
+        2,
+        SiteForm(name="Hill", timezone="America/Denver", grid="15", opens="7:00", closes="19:00"),
+    )
     site = setup.clinic.sites[2]
     assert (site.name, site.timezone, site.grid, site.day) == ("Hill", "America/Denver", 15, Span(420, 1140))
     with pytest.raises(Problems) as wrong:
-        save_site(setup, SAM, 2, "", "Mars/Base", "7", "19:00", "7:00")
+        save_site(
+            setup, SAM, 2, SiteForm(name="", timezone="Mars/Base", grid="7", opens="19:00", closes="7:00")
+        )
     assert set(wrong.value.problems) == {"name", "timezone", "grid", "closes"}
     visit_id = booked(setup, "14:00")
     room = scalar(setup, "SELECT room_id FROM visit WHERE id = :v", v=visit_id)

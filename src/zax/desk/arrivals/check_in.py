@@ -14,6 +14,7 @@ from zax.core.arrivals.steps import Answer, Arriving, ForWhom, Stand, Step, Step
 from zax.core.book.calendar import step_months
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.form import Choice, Form, References, Tick
 from zax.core.people.roles import may
 from zax.core.record.gaps import Gap, record_gaps
 from zax.core.wording import day_words
@@ -268,20 +269,19 @@ def _past_the_door(tx: Transaction, visit: Visit, reason: str, boss: Actor | Non
 
 
 # --- setup
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StepForm:
+class StepForm(Form):
     """A step of the list as typed."""
 
     kind: str
     words: str
-    note: str
-    required: bool
-    new: bool = False
-    flags: Sequence[int] = ()
-    types: Sequence[int] = ()
-    yearly: bool = False
-    template_id: int = 0
-    active: bool = True
+    note: str = ""
+    required: Tick = False
+    new: Tick = False
+    flags: References = ()
+    types: References = ()
+    yearly: Tick = False
+    template_id: Choice = 0
+    active: Tick = True
 
 
 @act("setup")

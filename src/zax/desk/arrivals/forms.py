@@ -25,6 +25,7 @@ from zax.core.arrivals.forms import (
     parse_signature,
 )
 from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
+from zax.core.form import Form, Reference
 from zax.core.patients.person import show_phone
 from zax.core.reading import whole_number
 from zax.core.wording import day_words, full_day
@@ -63,15 +64,14 @@ class Signed:
 Paper = Callable[[Signed], bytes]
 
 
-@dataclass(frozen=True, slots=True)
-class SignForm:
+class SignForm(Form):
     """The signature as it was sent: `strokes` is the pad's JSON."""
 
-    strokes: str
-    signer: str
-    relation: str
-    answers: Mapping[str, str]
-    version: int
+    strokes: str = ""
+    signer: str = ""
+    relation: str = ""
+    answers: Mapping[str, str] = {}
+    version: Reference = 0
 
 
 def record_words(

@@ -25,6 +25,7 @@ from zax.core.arrivals.conditions import (
     unknown_placeholders,
 )
 from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.core.form import OfVersion, Tick
 from zax.core.money.cents import decimal
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -170,19 +171,17 @@ def _row(tree: Mapping[str, Any]) -> Row:
     return Row(leaf["fact"], typed, "not" in tree)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HeadsUpForm:
+class HeadsUpForm(OfVersion):
     """A heads-up as typed."""
 
     words: str
     todo: str
-    places: Sequence[str]
-    groups: Sequence[Sequence[Row]]
+    places: tuple[str, ...] = ()
+    groups: Sequence[Sequence[Row]] = ()
     inner: str = "all"
     outer: str = "any"
-    warns: bool = False
-    active: bool = True
-    version: int = 0
+    warns: Tick = False
+    active: Tick = True
 
 
 def checked(form: HeadsUpForm) -> HeadsUpTerms:
@@ -217,7 +216,7 @@ def checked(form: HeadsUpForm) -> HeadsUpTerms:
 def save_headsup(tx: Transaction, headsup_id: int, form: HeadsUpForm) -> int:
     """Change a heads-up, or make one (`headsup_id` 0); its id."""
     terms = checked(form)
-    headsup_id = save_heads_up(tx.connection, headsup_id, form.version, terms)
+    headsup_id = save_heads_up(tx.connection, headsup_id, form.version or 0, terms)
     tx.change_setup("headsup.saved", headsup=headsup_id, words=terms.words)
     return headsup_id
 

@@ -7,11 +7,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Annotated
 
 from zax.core.arrivals.stages import WHOSE, Stage, Stay, stays
 from zax.core.book.track import CHARGED, Stop
 from zax.core.errors import NotFound, Refused
-from zax.core.reading import needed_number
+from zax.core.form import Form, a_number, one_of
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -77,22 +78,22 @@ def order_stages(tx: Transaction, ids: Sequence[int]) -> None:
     tx.change_setup("stage.ordered", stages=list(ids))
 
 
+class DayHabits(Form):
+    """How long is too long (minutes), how the corridor screen names people, how teeth are written."""
+
+    wait_limit: Annotated[int, a_number(1, 120, "Minutes from 1 to 120.")]
+    late_limit: Annotated[int, a_number(1, 120, "Minutes from 1 to 120.")]
+    wall_names: Annotated[str, one_of(("initials", "first"), "Choose how people are named.")]
+    numbering: Annotated[str, one_of(("universal", "fdi"), "Choose how teeth are written.")]
+
+
 @act("setup")
-def save_day_habits(
-    tx: Transaction, wait_limit: str, late_limit: str, wall_names: str, numbering: str
-) -> None:
-    """How long is too long, how the corridor screen names people, how teeth are written."""
-    longest_wait = needed_number(wait_limit, "wait_limit", 1, 120, "Minutes from 1 to 120.")
-    latest = needed_number(late_limit, "late_limit", 1, 120, "Minutes from 1 to 120.")
-    if wall_names not in {"initials", "first"}:
-        raise Refused("Choose how people are named.", "wall_names")
-    if numbering not in {"universal", "fdi"}:
-        raise Refused("Choose how teeth are written.", "numbering")
+def save_day_habits(tx: Transaction, habits: DayHabits) -> None:
     for name, value in (
-        ("wait_limit_minutes", longest_wait),
-        ("late_limit_minutes", latest),
-        ("wall_names", wall_names),
-        ("tooth_numbering", numbering),
+        ("wait_limit_minutes", habits.wait_limit),
+        ("late_limit_minutes", habits.late_limit),
+        ("wall_names", habits.wall_names),
+        ("tooth_numbering", habits.numbering),
     ):
         tx.keep_setting(name, value)
     tx.change_setup("day.habits")

@@ -4,14 +4,14 @@ was filled in, so that a visit given to another patient meanwhile is never charg
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from zax.core.book.track import Stop
 from zax.core.charges.lines import PLACES, LineDetail, TypedLine, check_line, check_pointers, check_retired
 from zax.core.charges.teeth import read_tooth
 from zax.core.clinic.services import Service
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
-from zax.core.money.cents import parse_amount
+from zax.core.form import CentsOrNone, Choice, Form, Tick
 from zax.core.people.roles import RIGHT_WORDS, ROLE_WORDS, may
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -27,24 +27,23 @@ from zax.store.money.records import ServiceLine
 OPEN_FOR_CHARGES = frozenset({Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class LineForm:
-    """A line as typed. Empty provider and place keep what is there; an empty `fee` is the schedule's;
-    `pointers` are letters of diagnoses.
+class LineForm(Form):
+    """A line as typed. No provider and no place keep what is there; without a `fee` (cents) it is the
+    schedule's; `pointers` are letters of diagnoses.
     """
 
     units: str = "1"
     tooth: str = ""
     surfaces: str = ""
-    billed: bool = True
-    authorized: bool = False
+    billed: Tick = True
+    authorized: Tick = False
     area: str = ""
     modifiers: str = ""
     pointers: str = ""
-    provider_id: int = 0
-    supervising_id: int = 0
+    provider_id: Choice = 0
+    supervising_id: Choice = 0
     place: str = ""
-    fee: str = ""
+    fee: CentsOrNone = None
     fee_why: str = ""
 
 
@@ -209,7 +208,7 @@ def _people(tx: Transaction, service: Service, line: ServiceLine, form: LineForm
 
 def _priced(tx: Transaction, service: Service, line: ServiceLine, form: LineForm) -> ServiceLine:
     """The line with the fee of one unit: the schedule's, or another by right and reason."""
-    cents = parse_amount(form.fee, "fee") if form.fee.strip() else service.fee_cents
+    cents = service.fee_cents if form.fee is None else form.fee
     if cents == line.fee_cents:
         return line
     if cents == service.fee_cents:

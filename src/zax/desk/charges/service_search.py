@@ -26,7 +26,7 @@ _TOOTH = re.compile(
 
 
 @dataclass(frozen=True, slots=True)
-class PostedForm:
+class ServiceWords:
     """What was typed, taken apart: a universal tooth number, surfaces, and the words to look for."""
 
     tooth: str
@@ -48,19 +48,19 @@ class Hit:
     cents: int
 
 
-def take_apart(text: str, numbering: Numbering) -> PostedForm:
+def take_apart(text: str, numbering: Numbering) -> ServiceWords:
     """A tooth and surfaces at the beginning, if there are any; a code such as 99213 is never taken for a
     tooth.
     """
     found = _TOOTH.fullmatch(text.strip())
     tooth = read_tooth(found["tooth"], numbering) if found else ""
     if found is None or tooth not in TEETH:
-        return PostedForm("", "", text.strip())
-    return PostedForm(tooth, (found["surfaces"] or "").upper(), (found["rest"] or "").strip())
+        return ServiceWords("", "", text.strip())
+    return ServiceWords(tooth, (found["surfaces"] or "").upper(), (found["rest"] or "").strip())
 
 
 def find_hits(
-    clinic: Clinic, typed: PostedForm, dental: bool, day: date, planned: Sequence[Any], show_tooth: Any
+    clinic: Clinic, typed: ServiceWords, dental: bool, day: date, planned: Sequence[Any], show_tooth: Any
 ) -> list[Hit]:
     """Planned work first, then sets, then services; nothing typed lists what is planned."""
     wanted = typed.words.lower()

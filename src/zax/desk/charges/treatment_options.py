@@ -19,6 +19,7 @@ from zax.core.clinic.providers import Provider
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine
 from zax.core.coverage.phases import Phase, estimate_phases
 from zax.core.errors import Conflict, NotFound, Refused, Stale
+from zax.core.form import Form, Reference
 from zax.core.reading import whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -216,13 +217,12 @@ def make_proposal(tx: Transaction, patient_id: int, name: str, provider_id: int)
     return made
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class PlannedLineForm:
+class PlannedLineForm(Form):
     """A planned line as typed; `letter` and `phase` say where it goes."""
 
-    service_id: int
+    service_id: Reference
     letter: str
-    phase: int
+    phase: Reference
     tooth: str = ""
     surfaces: str = ""
     area: str = ""

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from typing import Annotated
 
 from zax.clock import local
 from zax.core.coverage.answer import (
@@ -27,8 +28,8 @@ from zax.core.coverage.answer import (
     taken_over,
 )
 from zax.core.coverage.benefits import Benefits, benefit_year
-from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
-from zax.core.reading import needed_number
+from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.form import Form, a_number
 from zax.core.x12.eligibility import read_eligibility
 from zax.core.x12.inquiry import Inquiry, inquiry_file
 from zax.core.x12.parties import Organization
@@ -72,19 +73,19 @@ def habits_of(clinic: Clinic) -> Habits:
     )
 
 
+class HabitsForm(Form):
+    """When and for whom the worker asks; see Habits."""
+
+    hour: Annotated[int, a_number(0, 23, "A whole number, 0 to 23.")]
+    days: Annotated[int, a_number(0, 60, "A whole number, 0 to 60.")]
+    fresh_days: Annotated[int, a_number(1, 90, "A whole number, 1 to 90.")]
+
+
 @act("setup")
-def save_habits(tx: Transaction, hour: str, days: str, fresh_days: str) -> None:
-    """When and for whom the worker asks; raises Problems beside the fields."""
-    wrong = ProblemCollector()
-    for name, typed, least, most in (
-        ("hour", hour, 0, 23),
-        ("days", days, 0, 60),
-        ("fresh_days", fresh_days, 1, 90),
-    ):
-        number = wrong.take(needed_number, typed, name, least, most, f"A whole number, {least} to {most}.")
+def save_habits(tx: Transaction, habits: HabitsForm) -> None:
+    for name, number in habits:
         tx.keep_setting(f"eligibility_{name}", number)
-    wrong.raise_if_any()
-    tx.change_setup("eligibility.habits", hour=hour, days=days, fresh_days=fresh_days)
+    tx.change_setup("eligibility.habits", **dict(habits))
 
 
 def mark_of(clinic: Clinic, row: DayCover | None, now: datetime) -> str:

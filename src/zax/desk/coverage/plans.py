@@ -154,14 +154,12 @@ def _age(number: int, row: tuple[str, str, str], codes: frozenset[str]) -> AgeLi
     found = _codes(row[0], field, codes)
     if not found:
         return None
-    years = [
-        int(text) if text.strip() else None
-        for text in row[1:]
-        if text.strip().isdecimal() or not text.strip()
-    ]
-    if len(years) != 2 or years == [None, None]:
-        raise Refused("From or to which age? Whole years.", field)
-    youngest, oldest = years
+    wrong = "From or to which age? Whole years."
+    youngest, oldest = (
+        needed_number(text, field, 0, 150, wrong) if text.strip() else None for text in row[1:]
+    )
+    if youngest is None and oldest is None:
+        raise Refused(wrong, field)
     if youngest is not None and oldest is not None and oldest < youngest:
         raise Refused("The ages are the wrong way round.", field)
     return AgeLimit(found, youngest, oldest)

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from datetime import date
+from typing import Annotated
+
 from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.form import Form, Tick, a_day_or_none
 from zax.core.patients.flags import Flag
-from zax.core.reading import optional_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import locked_patient
@@ -36,24 +39,31 @@ def end_flag(tx: Transaction, patient_id: int, flag_id: int) -> None:
         tx.tell("patient", patient_id=patient_id)
 
 
+class NoteForm(Form):
+    """A note, pinned or not, shown until a day if one is given."""
+
+    note: str = ""
+    pinned: Tick = False
+    until: Annotated[date | None, a_day_or_none("Choose the day from the calendar.")] = None
+
+
 @act("patients")
-def add_note(tx: Transaction, patient_id: int, words: str, pinned: bool, until: str) -> int:
-    """A note, pinned or not, shown until a day if one is given; its id."""
+def add_note(tx: Transaction, patient_id: int, form: NoteForm) -> int:
+    """A new note; its id."""
     locked_patient(tx, patient_id)
-    kept = " ".join(words.split())
+    kept = " ".join(form.note.split())
     if not kept:
         raise Refused("Write the note first.", "note")
     if len(kept) > LONGEST_NOTE:
         raise Refused(f"A note has at most {LONGEST_NOTE} letters; this has {len(kept)}.", "note")
-    last = optional_day(until, "until", "Choose the day from the calendar.")
-    if last is not None and last < tx.now.date():
+    if form.until is not None and form.until < tx.now.date():
         raise Refused("That day is over. Leave it empty for a note that stays.", "until")
     note_id = stored.add_note(
         tx.connection,
         patient_id=patient_id,
         words=kept,
-        pinned=pinned,
-        until_day=last,
+        pinned=form.pinned,
+        until_day=form.until,
         at=tx.now,
         by_id=tx.actor.id,
     )

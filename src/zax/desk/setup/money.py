@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any
+from typing import Annotated, Any, TypeAlias
 
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.form import Form, Tick, a_number_or, typed
 from zax.core.money.adjust import NO_LIMIT
 from zax.core.money.drawer import counted_amount
 from zax.core.people.roles import Role
@@ -59,35 +59,42 @@ def save_discount(
     tx.change_setup("setup.discount", words=kept)
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ProductForm:
-    """A product as typed; tax in percent such as 8.25."""
+def _percent(text: str, field: str) -> int:
+    """'8.25' -> 825 hundredths of a percent."""
+    share = counted_amount(text, field)
+    if share > 10_000:
+        raise Refused("At most 100 percent.", field)
+    return share
 
-    words: str
-    code: str
-    price: str
-    tax: str
-    stock: str
-    low: str
-    active: bool
+
+Pieces: TypeAlias = Annotated[int, a_number_or(0, 0, 99_999, "A whole number, 0 or more.")]
+
+
+class ProductForm(Form):
+    """A product; `tax` in hundredths of a percent (typed as 8.25). A stock is never below nothing."""
+
+    words: Annotated[str, typed(lambda text, _: _words(text, 60))]
+    code: str = ""
+    price: Annotated[int, typed(counted_amount)]
+    tax: Annotated[int, typed(_percent)]
+    stock: Pieces
+    low: Pieces
+    active: Tick = False
 
 
 @act("setup")
 def save_product(tx: Transaction, product_id: int, version: int, form: ProductForm) -> None:
-    """Raises Problems beside the fields; a stock is never below nothing."""
-    wrong = ProblemCollector()
     values = {
-        "words": wrong.take(_words, form.words, 60),
+        "words": form.words,
         "code": form.code.strip()[:20],
-        "price_cents": wrong.take(counted_amount, form.price, "price"),
-        "tax": wrong.take(_percent, form.tax, "tax"),
-        "stock": wrong.take(_whole, form.stock, "stock"),
-        "low": wrong.take(_whole, form.low, "low"),
+        "price_cents": form.price,
+        "tax": form.tax,
+        "stock": form.stock,
+        "low": form.low,
         "active": form.active,
     }
-    wrong.raise_if_any()
     setup.keep_product(tx.connection, product_id, version, values)
-    tx.change_setup("setup.product", words=values["words"], stock=values["stock"])
+    tx.change_setup("setup.product", words=form.words, stock=form.stock)
 
 
 @act("setup")
@@ -116,14 +123,6 @@ def _words(text: str, most: int) -> str:
     if not words or len(words) > most:
         raise Refused(f"Give it a name of at most {most} letters.", "words")
     return words
-
-
-def _percent(text: str, field: str) -> int:
-    """'8.25' -> 825 hundredths of a percent."""
-    share = counted_amount(text, field)
-    if share > 10_000:
-        raise Refused("At most 100 percent.", field)
-    return share
 
 
 def _whole(text: str, field: str) -> int:

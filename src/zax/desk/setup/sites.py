@@ -7,7 +7,7 @@ from __future__ import annotations
 from zoneinfo import available_timezones
 
 from zax.core.errors import NotFound, ProblemCollector, Refused
-from zax.core.reading import parse_clock
+from zax.core.form import Clock, Form, Reference
 from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -21,33 +21,38 @@ from zax.store.clinic import setup
 GRIDS = (5, 10, 15)
 
 
+class SiteForm(Form):
+    """Name, time zone, grid (minutes) and the hours (minutes from midnight) that its Book shows."""
+
+    name: str = ""
+    timezone: str = ""
+    grid: Reference = 0
+    opens: Clock
+    closes: Clock
+
+
 @act("setup")
-def save_site(
-    tx: Transaction, site_id: int, name: str, timezone: str, grid: str, opens: str, closes: str
-) -> None:
-    """Name, time zone, grid and the hours that its Book shows."""
+def save_site(tx: Transaction, site_id: int, form: SiteForm) -> None:
     if site_id not in tx.clinic.sites:
         raise NotFound("There is no such site.")
+    name = form.name.strip()
     with ProblemCollector() as wrong:
-        if not name.strip() or len(name.strip()) > 80:
+        if not name or len(name) > 80:
             wrong.add("name", "Give the site a name.")
-        if timezone not in available_timezones():
+        if form.timezone not in available_timezones():
             wrong.add("timezone", "Choose a zone such as America/Los_Angeles.")
-        if grid not in {str(each) for each in GRIDS}:
+        if form.grid not in GRIDS:
             wrong.add("grid", "The grid is 5, 10 or 15 minutes.")
-        first = wrong.take(parse_clock, opens, "opens")
-        last = wrong.take(parse_clock, closes, "closes")
-        if first is not None and last is not None and last - first < 60:
-            wrong.add("closes", f"It has to close at least an hour after {clock_words(first)}.")
-    assert first is not None and last is not None
+        if form.closes - form.opens < 60:
+            wrong.add("closes", f"It has to close at least an hour after {clock_words(form.opens)}.")
     setup.save_site(
         tx.connection,
         site_id,
-        name=name.strip(),
-        timezone=timezone,
-        grid_minutes=int(grid),
-        opens_min=first,
-        closes_min=last,
+        name=name,
+        timezone=form.timezone,
+        grid_minutes=form.grid,
+        opens_min=form.opens,
+        closes_min=form.closes,
     )
     tx.change_setup("site.saved", site=site_id)
 

@@ -5,12 +5,14 @@ booked ones keep what they have.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from pydantic import Field
 
 from zax.core.book.booking import LONGEST_VISIT
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.core.form import Choice, Form, OfVersion, References, Tick
 from zax.core.reading import needed_number, parse_clock, whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -21,8 +23,7 @@ FOR_WHOM = {"all": "everybody", "new": "new patients only", "known": "known pati
 WEB = {"no": "not on the web", "held": "on the web, held until accepted", "firm": "on the web, firm at once"}
 
 
-@dataclass(frozen=True, slots=True)
-class NeedRow:
+class NeedRow(Form):
     """Somebody besides the lead, as typed: offsets such as '30, 40, 20'; `same_as` the number of an earlier
     row, or empty for anyone.
     """
@@ -31,13 +32,13 @@ class NeedRow:
     minutes: str
     offsets: str
     words: str
-    same_as: str
+    same_as: str = Field(default="", validation_alias="same")
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TypeForm:
-    """A visit type as typed. `lead_parts` such as '0-10, 40-60'; `hours` such as 'mon tue 8:00-12:00; fri
-    13:00-16:00'.
+class TypeForm(OfVersion):
+    """A visit type as the editor shows it and as it is typed; its numbers are read when it is saved, since
+    their limits depend on each other. `lead_parts` such as '0-10, 40-60'; `hours` such as 'mon tue
+    8:00-12:00; fri 13:00-16:00'.
     """
 
     name: str
@@ -50,23 +51,22 @@ class TypeForm:
     recall: str
     for_whom: str
     web: str
-    doubles: bool
-    active: bool
+    doubles: Tick
+    active: Tick
     hours: str
     lead_parts: str
     equipment: str
-    room_ids: tuple[int, ...]
-    services: tuple[int, ...]
-    set_id: int
-    needs: tuple[NeedRow, ...]
-    version: int = 0
+    room_ids: References
+    services: References
+    set_id: Choice
+    needs: tuple[NeedRow, ...] = ()
 
 
 @act("setup")
 def save_type(tx: Transaction, type_id: int, form: TypeForm) -> int:
     """Change a type, or make one (`type_id` 0); its id. Problems by field."""
     values = _checked(tx.clinic, form, type_id)
-    type_id = setup.keep_visit_type(tx.connection, type_id, form.version, values, form.services)
+    type_id = setup.keep_visit_type(tx.connection, type_id, form.version or 0, values, form.services)
     tx.change_setup("type.saved", type=type_id, name=values["name"])
     return type_id
 
@@ -144,7 +144,7 @@ def _needs(rows: Sequence[NeedRow], minutes: int) -> list[dict[str, Any]]:
             raise Refused(steps, field)
         if any(start + length > minutes for start in starts):
             raise Refused(f"They would still be needed after the visit ends ({minutes} min).", field)
-        same = int(row.same_as) if row.same_as.strip().isdecimal() else None
+        same = needed_number(row.same_as, field, 0, len(rows)) if row.same_as.strip() else None
         if same is not None and (same >= number or rows[same].role != row.role):
             raise Refused("The same person can only be one of an earlier row with the same role.", field)
         made.append(

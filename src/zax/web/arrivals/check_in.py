@@ -14,6 +14,7 @@ from zax.core.arrivals.conditions import Place
 from zax.core.arrivals.steps import next_open
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, References, Tick
 from zax.core.patients.fields import SECTIONS
 from zax.core.patients.uploads import Cut
 from zax.desk.arrivals.check_in import StepsOpen, arrival_of, check_in, do_step, undo_step
@@ -34,6 +35,46 @@ from zax.web.record.record import value_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class StepSent(Form):
+    step_id: Reference = 0
+    note: str = ""
+
+
+class OfPatient(Form):
+    patient_id: Reference = 0
+    visit_id: ReferenceOrNone = None
+
+
+class CardSide(OfPatient):
+    """A picture of the insurance card; with the `last` side the step is done."""
+
+    coverage_id: ReferenceOrNone = None
+    kind: str = ""
+    last: Tick = False
+
+    @property
+    def side(self) -> str:
+        return self.kind if self.kind == "card_back" else "card_front"
+
+
+class Collected(Form):
+    """A payment on arrival: what is paid besides this visit, and the form's key."""
+
+    also: References = ()
+    key: str = ""
+    over: str = ""
+
+
+class LetIn(OfVersion):
+    """Checking in; with a manager's name and password although a required step is open."""
+
+    reason: str = ""
+    boss: str = ""
+    boss_password: str = ""
+
+
 SHOWN_DETAILS = ("birth", "phone", "email", "street", "city", "zip", "emergency_name", "emergency_phone")
 
 
@@ -93,28 +134,38 @@ def arrival_page(
 
 
 def _done(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    do_step(ctx.desk, ctx.actor, visit_id, form.number("step_id") or 0, "done", form["note"])
+    sent = form.read(StepSent)
+    do_step(ctx.desk, ctx.actor, visit_id, sent.step_id, "done", sent.note)
     return ""
 
 
 def _skip(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    do_step(ctx.desk, ctx.actor, visit_id, form.number("step_id") or 0, "skipped", form["note"])
+    sent = form.read(StepSent)
+    do_step(ctx.desk, ctx.actor, visit_id, sent.step_id, "skipped", sent.note)
     return "Left out."
 
 
 def _undo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    undo_step(ctx.desk, ctx.actor, visit_id, form.number("step_id") or 0)
+    undo_step(ctx.desk, ctx.actor, visit_id, form.read(StepSent).step_id)
     return "Open again."
 
 
 def _card(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     """A side of the insurance card; with both sides the step is done."""
-    patient, coverage = form.number("patient_id") or 0, form.number("coverage_id")
-    kind = form["kind"] if form["kind"] in {"card_front", "card_back"} else "card_front"
+    sent = form.read(CardSide)
     if not form.content:
         raise Refused("Choose the picture of the card first.", "file")
-    keep_file(ctx.desk, ctx.actor, ctx.shared.files, patient, kind, form["file_name"], form.content, coverage)
-    if form["last"] == "yes":
+    keep_file(
+        ctx.desk,
+        ctx.actor,
+        ctx.shared.files,
+        sent.patient_id,
+        sent.side,
+        form["file_name"],
+        form.content,
+        sent.coverage_id,
+    )
+    if sent.last:
         _done(ctx, visit_id, form)
     return "Kept."
 
@@ -122,7 +173,8 @@ def _card(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 def _photo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     if not form.content:
         raise Refused("Choose a picture first.", "file")
-    set_photo(ctx.desk, ctx.actor, ctx.shared.files, form.number("patient_id") or 0, form.content, Cut())
+    patient_id = form.read(OfPatient).patient_id
+    set_photo(ctx.desk, ctx.actor, ctx.shared.files, patient_id, form.content, Cut())
     return _done(ctx, visit_id, form) or "Photo kept."
 
 
@@ -130,10 +182,9 @@ def _collect(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     """Take the copay and what is open from earlier; a card that is declined or unclear leaves the
     step open.
     """
-    items = [*(Item(number) for number in form.numbers("also")), Item(visit_id)]
-    pay = PayForm(
-        tenders=tender_forms(form), items=items, key=form["key"], over=form["over"], site_id=ctx.site_id
-    )
+    sent = form.read(Collected)
+    items = [*(Item(number) for number in sent.also), Item(visit_id)]
+    pay = PayForm(tenders=tender_forms(form), items=items, key=sent.key, over=sent.over, site_id=ctx.site_id)
     with ctx.read() as connection:
         patient_id = patient_of_visit(connection, visit_id)
     taken = take_payment(ctx.desk, ctx.actor, ctx.shared.outside.terminal, patient_id, pay)
@@ -148,7 +199,7 @@ def _ask(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         ctx.desk,
         ctx.actor,
         ctx.shared.outside.clearinghouse,
-        form.number("coverage_id") or 0,
+        form.read(CardSide).coverage_id or 0,
         ctx.today,
         visit_id,
     )
@@ -157,11 +208,11 @@ def _ask(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 def _check_in(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     """Onto the premises; a manager's name and password let somebody in although a required step is open."""
-    boss = None
-    if form["boss"].strip():
+    sent, boss = form.read(LetIn), None
+    if sent.boss.strip():
         address = ctx.request.client.host if ctx.request.client else ""
-        boss = authenticate(ctx.desk, form["boss"], form["boss_password"], address)
-    check_in(ctx.desk, ctx.actor, visit_id, form.number("version"), form["reason"], boss)
+        boss = authenticate(ctx.desk, sent.boss, sent.boss_password, address)
+    check_in(ctx.desk, ctx.actor, visit_id, sent.version, sent.reason, boss)
     return "Checked in. The waiting time runs."
 
 
@@ -201,13 +252,13 @@ def act_on_arrival(
 @router.post("/headsups/{headsup_id}/away")
 def put_away(request: Request, headsup_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request)
-    patient = form.number("patient_id") or 0
-    dismiss(ctx.desk, ctx.actor, headsup_id, patient, form.number("visit_id"), ctx.site_id)
+    sent = form.read(OfPatient)
+    dismiss(ctx.desk, ctx.actor, headsup_id, sent.patient_id, sent.visit_id, ctx.site_id)
     return ctx.go(form.back, "Put away; who did is on record.")
 
 
 @router.post("/headsups/{headsup_id}/again")
 def again(request: Request, headsup_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request)
-    show_again(ctx.desk, ctx.actor, headsup_id, form.number("patient_id") or 0)
+    show_again(ctx.desk, ctx.actor, headsup_id, form.read(OfPatient).patient_id)
     return ctx.go(form.back, "Shown again.")

@@ -11,6 +11,7 @@ from fastapi.responses import Response
 
 from zax.core.arrivals.forms import RELATIONS
 from zax.core.errors import Mendable, NotFound, Stale
+from zax.core.form import Form, Reference
 from zax.desk.arrivals.check_in import do_step
 from zax.desk.arrivals.forms import SignForm, filled_blocks, record_words, sign_form, signed_pdf
 from zax.desk.record.record import number_of
@@ -24,10 +25,17 @@ from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf
 router = APIRouter()
 
 
+class CameFrom(Form):
+    """The step of a visit that asked for the signature."""
+
+    visit: Reference = 0
+    step: Reference = 0
+
+
 def sign_of(form: PostedForm) -> SignForm:
     """The signature part of a form."""
     answers = {name: value for name, value in form.items() if name.startswith("answer-")}
-    return SignForm(form["strokes"], form["signer"], form["relation"], answers, form.number("version") or 0)
+    return form.read(SignForm, answers=answers)
 
 
 @router.get("/patients/{patient_id}/sign/{template_id}")
@@ -79,7 +87,8 @@ def keep_form(
     request: Request, patient_id: int, template_id: int, form: PostedForm = Depends(posted_form)
 ) -> Response:
     ctx = enter(request, "arrivals")
-    visit, step = form.number("visit") or 0, form.number("step") or 0
+    came_from = form.read(CameFrom)
+    visit, step = came_from.visit, came_from.step
     try:
         sign_form(
             ctx.desk,

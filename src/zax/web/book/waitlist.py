@@ -16,6 +16,7 @@ from fastapi.responses import Response
 from zax.core.book.hours import Span
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Fit, best_for, chosen, stale_first
 from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.form import Choice, Form, Reference
 from zax.desk.book.waitlist import (
     OpenTime,
     entries,
@@ -30,6 +31,18 @@ from zax.web.shell.address import day_in, number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class NewWait(Form):
+    """Who waits, why, and for what with whom."""
+
+    patient_id: Reference = 0
+    why: str = ""
+    type_id: Choice = 0
+    provider_id: Choice = 0
+    note: str = ""
+
+
 KEPT = ("why", "who", "room", "type", "order", "since", "gap", "from")
 ORDERS = {"": "worth most first", "wait": "longest waiting first", "fit": "best fit first"}
 DAYS_SHOWN = 3
@@ -205,15 +218,16 @@ def _again(ctx: RequestContext, form: PostedForm, error: ZaxError, **more: Any) 
 def add_to_waitlist(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "book")
     try:
+        sent = form.read(NewWait)
         wait_for(
             ctx.desk,
             ctx.actor,
-            form.number("patient_id") or 0,
-            form["why"],
-            form.number("type_id") or 0,
-            form.number("provider_id") or 0,
+            sent.patient_id,
+            sent.why,
+            sent.type_id,
+            sent.provider_id,
             ctx.site_id,
-            form["note"],
+            sent.note,
         )
     except ZaxError as error:
         return _again(ctx, form, error, about={"wait": 0, "what": "add"})

@@ -14,10 +14,11 @@ from zax.core.charges.lines import LETTERS, PLACES, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.form import Form, Reference, ReferenceOrNone
 from zax.core.reading import reference
 from zax.desk.charges import charges as acts
 from zax.desk.charges import diagnoses
-from zax.desk.charges.service_search import PostedForm as Words
+from zax.desk.charges.service_search import ServiceWords as Words
 from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.day.visit_sheet import Sheet, sheet_of
@@ -26,6 +27,32 @@ from zax.web.charges.tooth_chart import mouth_svg
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class OfLine(Form):
+    """The line it is about, and for whom the page was shown."""
+
+    line_id: Reference = 0
+    patient_id: ReferenceOrNone = None
+
+
+class ServiceChosen(Form):
+    """What was typed and chosen from the one box, and what stands chosen in the picture of the mouth."""
+
+    choice: str = ""
+    what: str = ""
+    tooth: str = ""
+    surfaces: str = ""
+    area: str = ""
+    patient_id: ReferenceOrNone = None
+
+
+class OfDiagnosis(Form):
+    """A diagnosis chosen from the list (`code`) or typed."""
+
+    code: str = ""
+    diagnosis: str = ""
+    patient_id: ReferenceOrNone = None
 
 
 @router.get("/visits/{visit_id}/charges")
@@ -121,9 +148,9 @@ def find_diagnoses(request: Request, visit_id: int, diagnosis: str = "") -> Resp
 
 def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     """What was chosen from the one box: planned work, a set or a service."""
-    kind, _, text = form["choice"].partition(":")
-    number = reference(text)
-    patient = form.number("patient_id")
+    sent = form.read(ServiceChosen)
+    kind, _, text = sent.choice.partition(":")
+    number, patient = reference(text), sent.patient_id
     if not number:
         raise Refused("Type a code or a word, then choose from the list.", "service")
     if kind == "planned":
@@ -131,10 +158,10 @@ def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     elif kind == "set":
         acts.add_set(ctx.desk, ctx.actor, visit_id, number, patient)
     else:
-        typed = take_apart(form["what"], ctx.clinic.numbering)
-        tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or form["tooth"]
+        typed = take_apart(sent.what, ctx.clinic.numbering)
+        tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or sent.tooth
         service = ctx.clinic.find_service(number)
-        detail = _fitting(service.rule, tooth, typed.surfaces or form["surfaces"], form["area"])
+        detail = _fitting(service.rule, tooth, typed.surfaces or sent.surfaces, sent.area)
         acts.add_line(ctx.desk, ctx.actor, visit_id, service.id, detail, patient)
     return "Added."
 
@@ -153,51 +180,36 @@ def _fitting(rule: Any, tooth: str, surfaces: str, area: str) -> acts.LineForm:
 
 
 def _change(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    line = acts.LineForm(
-        units=form["units"],
-        tooth=form["tooth"],
-        surfaces=form["surfaces"],
-        billed=form["billed"] == "yes",
-        authorized=form["authorized"] == "yes",
-        area=form["area"],
-        modifiers=form["modifiers"],
-        pointers=form["pointers"],
-        provider_id=form.number("provider_id") or 0,
-        supervising_id=form.number("supervising_id") or 0,
-        place=form["place"],
-        fee=form["fee"],
-        fee_why=form["fee_why"],
-    )
-    acts.change_line(
-        ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0, line, form.number("patient_id")
-    )
+    of, line = form.read(OfLine), form.read(acts.LineForm)
+    acts.change_line(ctx.desk, ctx.actor, visit_id, of.line_id, line, of.patient_id)
     return "Changed."
 
 
 def _remove(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    acts.remove_line(ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0)
+    acts.remove_line(ctx.desk, ctx.actor, visit_id, form.read(OfLine).line_id)
     return "Taken off."
 
 
 def _put_back(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    acts.put_line_back(ctx.desk, ctx.actor, visit_id, form.number("line_id") or 0)
+    acts.put_line_back(ctx.desk, ctx.actor, visit_id, form.read(OfLine).line_id)
     return "Put back."
 
 
 def _add_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    code = form["code"] or form["diagnosis"]
-    diagnoses.add_diagnosis(ctx.desk, ctx.actor, visit_id, code, form.number("patient_id"))
+    sent = form.read(OfDiagnosis)
+    diagnoses.add_diagnosis(ctx.desk, ctx.actor, visit_id, sent.code or sent.diagnosis, sent.patient_id)
     return "Diagnosis added."
 
 
 def _remove_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    diagnoses.remove_diagnosis(ctx.desk, ctx.actor, visit_id, form["code"])
+    diagnoses.remove_diagnosis(ctx.desk, ctx.actor, visit_id, form.read(OfDiagnosis).code)
     return "Diagnosis taken off."
 
 
 def _main_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    diagnoses.make_main(ctx.desk, ctx.actor, visit_id, form["code"])
-    return f"{form['code']} is A now."
+    code = form.read(OfDiagnosis).code
+    diagnoses.make_main(ctx.desk, ctx.actor, visit_id, code)
+    return f"{code} is A now."
 
 
 ACTS = {

@@ -12,6 +12,7 @@ from fastapi.responses import Response
 from zax.core.arrivals.forms import RELATIONS
 from zax.core.charges.teeth import AREAS, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused, Stale
+from zax.core.form import Form, OfVersion, Reference
 from zax.core.reading import reference
 from zax.desk.charges import treatment_options as acts
 from zax.desk.charges.service_search import find_hits, take_apart
@@ -22,11 +23,32 @@ from zax.store.book.planned import planned_for
 from zax.store.charges.treatment_options import proposals_of
 from zax.store.patients.patients import known_patient
 from zax.web.arrivals.forms import sign_of
+from zax.web.charges.charges import ServiceChosen
 from zax.web.charges.documents import plan_pdf, proposal_paper
 from zax.web.charges.tooth_chart import mouth_svg
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
 router = APIRouter()
+
+
+class NewProposal(Form):
+    name: str = ""
+    provider_id: Reference = 0
+
+
+class InOption(Form):
+    """A place in an option, and the planned service it is about."""
+
+    letter: str = ""
+    phase: Reference = 0
+    planned_id: Reference = 0
+
+
+class Phases(OfVersion):
+    """The words of each phase and its months from the beginning, row by row."""
+
+    phase_words: tuple[str, ...] = ()
+    phase_months: tuple[str, ...] = ()
 
 
 @router.get("/patients/{patient_id}/planned")
@@ -64,9 +86,8 @@ def _show(ctx: RequestContext) -> Any:
 def new_proposal(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "charges")
     try:
-        made = acts.make_proposal(
-            ctx.desk, ctx.actor, patient_id, form["name"], form.number("provider_id") or 0
-        )
+        sent = form.read(NewProposal)
+        made = acts.make_proposal(ctx.desk, ctx.actor, patient_id, sent.name, sent.provider_id)
     except Mendable as error:
         return planned_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
     return ctx.go(f"/planned/{made}")
@@ -126,37 +147,37 @@ def find_services(request: Request, proposal_id: int, what: str = "") -> Respons
 
 
 def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
-    service_id = reference(form["choice"].removeprefix("service:"))
+    sent = form.read(ServiceChosen)
+    service_id = reference(sent.choice.removeprefix("service:"))
     if not service_id:
         raise Refused("Type a code or a word, then choose from the list.", "service")
-    typed = take_apart(form["what"], ctx.clinic.numbering)
-    tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or form["tooth"]
-    rule = ctx.clinic.find_service(service_id).rule
+    typed = take_apart(sent.what, ctx.clinic.numbering)
+    tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or sent.tooth
+    rule, into = ctx.clinic.find_service(service_id).rule, form.read(InOption)
     acts.add_to_option(
         ctx.desk,
         ctx.actor,
         proposal_id,
         PlannedLineForm(
             service_id=service_id,
-            letter=form["letter"],
-            phase=form.number("phase") or 1,
+            letter=into.letter,
+            phase=into.phase or 1,
             tooth=tooth if rule.needs_tooth else "",
-            surfaces=(typed.surfaces or form["surfaces"]) if rule.surfaces else "",
-            area=form["area"] if rule.area else "",
+            surfaces=(typed.surfaces or sent.surfaces) if rule.surfaces else "",
+            area=sent.area if rule.area else "",
         ),
     )
     return "Added."
 
 
 def _drop(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
-    acts.drop_from_option(ctx.desk, ctx.actor, proposal_id, form.number("planned_id") or 0)
+    acts.drop_from_option(ctx.desk, ctx.actor, proposal_id, form.read(InOption).planned_id)
     return "Taken out."
 
 
 def _move(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
-    acts.move_in_option(
-        ctx.desk, ctx.actor, proposal_id, form.number("planned_id") or 0, form.number("phase") or 0
-    )
+    sent = form.read(InOption)
+    acts.move_in_option(ctx.desk, ctx.actor, proposal_id, sent.planned_id, sent.phase)
     return "Moved."
 
 
@@ -167,15 +188,9 @@ def _option(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
 
 def _names(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
     options = {letter: form[f"option-{letter}"] for letter in OPTIONS if f"option-{letter}" in form}
-    words, months = form.all.get("phase_words", []), form.all.get("phase_months", [])
-    acts.name_parts(
-        ctx.desk,
-        ctx.actor,
-        proposal_id,
-        options,
-        list(zip(words, months, strict=False)),
-        form.number("version") or 0,
-    )
+    sent = form.read(Phases)
+    phases = list(zip(sent.phase_words, sent.phase_months, strict=False))
+    acts.name_parts(ctx.desk, ctx.actor, proposal_id, options, phases, sent.version or 0)
     return "Saved."
 
 

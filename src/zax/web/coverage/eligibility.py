@@ -12,6 +12,7 @@ from fastapi.responses import PlainTextResponse, Response
 from zax.core.coverage.answer import FAILED, told
 from zax.core.coverage.benefits import benefit_year
 from zax.core.errors import NotFound, ZaxError
+from zax.core.form import Form, Reference
 from zax.desk.coverage import eligibility as acts
 from zax.desk.coverage.coverages import RANKS
 from zax.desk.day.visit_sheet import sheet_of
@@ -22,6 +23,14 @@ from zax.store.patients.patients import known_patient
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class AskAhead(Form):
+    """For how many days ahead everybody booked is asked about."""
+
+    days: Reference = 0
+
+
 SHOWN = 40
 
 
@@ -109,9 +118,8 @@ def show_runs(request: Request) -> Response:
 def start_run(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request)
     try:
-        count = acts.ask_for_booked(
-            ctx.desk, ctx.actor, form.number("days") or 0, f"{ctx.actor.id}-{ctx.now.isoformat()}"
-        )
+        key = f"{ctx.actor.id}-{ctx.now.isoformat()}"
+        count = acts.ask_for_booked(ctx.desk, ctx.actor, form.read(AskAhead).days, key)
     except ZaxError as error:
         return ctx.go("/eligibility", error.message)
     return ctx.go(

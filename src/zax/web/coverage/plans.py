@@ -18,6 +18,7 @@ from zax.core.coverage.benefits import (
     Benefits,
 )
 from zax.core.errors import Mendable, NotFound, ZaxError
+from zax.core.form import Choice, Form, OfVersion, References, Tick
 from zax.core.reading import reference
 from zax.core.wording import money_words
 from zax.desk.coverage import plans as acts
@@ -25,6 +26,23 @@ from zax.store.coverage.queries import patients_by_plan, patients_with
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class PlanHead(OfVersion):
+    """A plan but for its terms, which the act reads field by field."""
+
+    payer_id: Choice = 0
+    name: str = ""
+    dental: Tick = False
+    note: str = ""
+
+
+class OutOfNetwork(Form):
+    """Providers of the clinic that are out of a payer's network."""
+
+    outside: References = ()
+
+
 MONTHS = (
     "January",
     "February",
@@ -144,22 +162,29 @@ def save_plan(request: Request, plan_id: int, form: PostedForm = Depends(posted_
     """A new plan (0) or a correction for everybody who has it."""
     ctx = enter(request, "plans")
     typed = _typed_form(form)
-    payer_id, dental = form.number("payer_id") or 0, form["dental"] == "1"
+    sent = form.read(PlanHead)
     try:
         number = acts.save_plan(
             ctx.desk,
             ctx.actor,
             plan_id,
-            payer_id,
-            form["name"],
-            dental,
-            form["note"],
+            sent.payer_id,
+            sent.name,
+            sent.dental,
+            sent.note,
             typed,
-            form.number("version") or 0,
+            sent.version or 0,
         )
     except Mendable as error:
         return plan_page(
-            ctx, plan_id, error.status, payer_id, dental, problems=error.problems, typed=form, form=typed
+            ctx,
+            plan_id,
+            error.status,
+            sent.payer_id,
+            sent.dental,
+            problems=error.problems,
+            typed=form,
+            form=typed,
         )
     return ctx.go(
         f"/plans/{number}",
@@ -210,7 +235,7 @@ def payer_page(ctx: RequestContext, payer_id: int, status: int = 200, **more: An
 def save_payer(request: Request, payer_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "plans")
     try:
-        acts.save_payer(ctx.desk, ctx.actor, payer_id, form, form.numbers("outside"))
+        acts.save_payer(ctx.desk, ctx.actor, payer_id, form, form.read(OutOfNetwork).outside)
     except ZaxError as error:
         return payer_page(ctx, payer_id, error.status, problems=error.problems, typed=form)
     return ctx.go("/plans", "Saved.")

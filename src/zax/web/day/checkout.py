@@ -18,7 +18,7 @@ from zax.core.book.series import parse_jump
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.recall import INTERVALS, next_due, parse_interval
-from zax.core.form import Form, OfVersion, Reference, References, typed
+from zax.core.form import Form, Key, OfVersion, Reference, References, typed
 from zax.core.reading import needed_day, needed_number
 from zax.core.wording import weekday_day
 from zax.desk.arrivals.facts import Asking
@@ -44,7 +44,7 @@ class CheckoutForm(OfVersion):
     """What is to be done, in one press: pay, finish or both, with the next visit and the recall."""
 
     do: str = ""
-    key: str = ""
+    key: Key = ""
     over: str = ""
     receipt: str = ""
     opening: str = ""
@@ -153,7 +153,7 @@ def _unticked(typed: PostedForm | None, offered: str, ticked: str) -> list[int]:
     """Earlier visits, or lines without one, that were offered on the form and not ticked."""
     if typed is None or offered not in typed:
         return []
-    return sorted(set(typed.numbers(offered)) - set(typed.numbers(ticked)))
+    return sorted(typed.ticked(offered) - typed.ticked(ticked))
 
 
 def _next_wish(

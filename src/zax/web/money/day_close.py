@@ -99,7 +99,7 @@ def _count(ctx: RequestContext, found: Closing, typed: PostedForm) -> _Count:
         cheques = sum(int(each["cents"]) for each in found.closed.cheques)
         return _Count(counted[Tender.CASH] + kept, kept, tenders, (), cheques)
     drawer, kept = _worth(typed), ctx.clinic.money.float_cents
-    ticked = typed.numbers("cheque") if typed else [each.id for each in found.cheques]
+    ticked = sorted(typed.ticked("cheque")) if typed else [each.id for each in found.cheques]
     try:
         tenders = counted_tenders(found, drawer - kept, ticked, _counted(typed))
     except ZaxError:  # its field says what is wrong

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
-from zax.core.form import Form, Reference, References
+from zax.core.form import Form, Reference
 from zax.core.money.payment_plan import EVERY, schedule
 from zax.core.wording import money_words
 from zax.desk.money.dues import open_items
@@ -20,12 +20,6 @@ from zax.store.patients.patients import patient_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
-
-
-class TickedLines(Form):
-    """The charges that are ticked, whatever else is wrong in the form."""
-
-    line: References = ()
 
 
 class EndForm(Form):
@@ -51,7 +45,7 @@ def plan_page(
         cards = cards_of(connection, patient.household_id)
     planned = {line for plan in plans for line in plan.open}
     lines = [each for each in items.lines if each.line_id not in planned]
-    ticked = set(typed.read(TickedLines).line) if typed is not None else {each.line_id for each in lines}
+    ticked = typed.ticked("line") if typed is not None else {each.line_id for each in lines}
     total = sum(each.cents for each in lines if each.line_id in ticked)
     page = ctx.page(
         "money/payment_plan.html",

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
+from zax.core.form import Form, Reference, Tick
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_phone, parse_birth, show_phone
 from zax.core.wording import day_words
@@ -17,6 +18,21 @@ from zax.web.shell.address import number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class TwoPeople(Form):
+    a: Reference = 0
+    b: Reference = 0
+
+
+class MergeForm(Form):
+    """Which record stays and which goes into it, as they were when the page was shown."""
+
+    keep: Reference = 0
+    drop: Reference = 0
+    keep_version: Reference = 0
+    drop_version: Reference = 0
+    sure: Tick = False
 
 
 @router.get("/duplicates")
@@ -62,7 +78,8 @@ def _quiet(check: Any, text: str, *more: Any) -> Any:
 @router.post("/duplicates/two")
 def call_two(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "patients")
-    acts.call_two(ctx.desk, ctx.actor, form.number("a") or 0, form.number("b") or 0)
+    sent = form.read(TwoPeople)
+    acts.call_two(ctx.desk, ctx.actor, sent.a, sent.b)
     return ctx.go("/duplicates", "Noted: two people. They are not shown together again.")
 
 
@@ -108,9 +125,10 @@ def _shown(name: str, value: Any) -> str:
 @router.post("/merge")
 def do_merge(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "merge")
-    keep_id, drop_id = form.number("keep") or 0, form.number("drop") or 0
+    sent = form.read(MergeForm)
+    keep_id, drop_id = sent.keep, sent.drop
     try:
-        if form["sure"] != "yes":
+        if not sent.sure:
             raise Refused(
                 "Tick that you have looked at both sides. A merge cannot be taken apart again.", "sure"
             )
@@ -120,7 +138,7 @@ def do_merge(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
             keep_id,
             drop_id,
             form,
-            (form.number("keep_version") or 0, form.number("drop_version") or 0),
+            (sent.keep_version, sent.drop_version),
         )
     except Mendable as error:
         return merge_page(ctx, keep_id, drop_id, error.status, problems=error.problems, typed=form)

@@ -10,6 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.form import Form, Reference
 from zax.core.patients.uploads import KINDS, Cut, as_png
 from zax.desk.patients import files as acts
 from zax.store.engine import Connection
@@ -19,6 +20,22 @@ from zax.store.patients.records import Patient
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class NewFile(Form):
+    kind: str = ""
+    coverage_id: Reference = 0
+
+
+class CutForm(Form):
+    """Quarter turns, and the square to cut out in thousandths of the picture."""
+
+    turns: Reference = 0
+    left: Reference = 0
+    top: Reference = 0
+    side: Reference = 0
+
+
 # A file is shown by the browser's own viewer and may do nothing else.
 SHOWN = {
     "Content-Security-Policy": "default-src 'none'; img-src 'self'; object-src 'self'; frame-ancestors 'self'"
@@ -59,20 +76,22 @@ def _patient(connection: Connection, patient_id: int) -> Patient:
 @router.post("/patients/{patient_id}/files")
 def take_in(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "patients")
-    coverage_id = form.number("coverage_id") or 0
+    sent = form.read(NewFile)
     try:
         acts.keep_file(
             ctx.desk,
             ctx.actor,
             ctx.shared.files,
             patient_id,
-            form["kind"],
+            sent.kind,
             form["file_name"],
             form.content,
-            coverage_id or None,
+            sent.coverage_id or None,
         )
     except Mendable as error:
-        return files_page(ctx, patient_id, error.status, coverage_id, problems=error.problems, typed=form)
+        return files_page(
+            ctx, patient_id, error.status, sent.coverage_id, problems=error.problems, typed=form
+        )
     return ctx.go(f"/patients/{patient_id}/files", "Kept.")
 
 
@@ -138,8 +157,8 @@ def take_photo(request: Request, patient_id: int, form: PostedForm = Depends(pos
     try:
         if not form.content:
             raise Refused("Choose a picture, or take one with the camera.", "photo")
-        numbers = {name: form.number(name) or 0 for name in ("turns", "left", "top")}
-        cut = Cut(**numbers, side=form.number("side") or 1000)
+        chosen = form.read(CutForm)
+        cut = Cut(turns=chosen.turns, left=chosen.left, top=chosen.top, side=chosen.side or 1000)
         acts.set_photo(ctx.desk, ctx.actor, ctx.shared.files, patient_id, form.content, cut)
     except Mendable as error:
         return photo_page(ctx, patient_id, error.status, problems=error.problems, typed=form)

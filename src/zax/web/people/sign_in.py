@@ -11,6 +11,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zax.core.errors import ZaxError
+from zax.core.form import Form, Reference
 from zax.desk.people.sign_in import sign_in
 from zax.web.shell.request_context import (
     CSRF_COOKIE,
@@ -24,6 +25,12 @@ from zax.web.shell.request_context import (
 )
 
 router = APIRouter()
+
+
+class SiteChosen(Form):
+    site_id: Reference = 0
+
+
 LONGEST_KEPT = 60_000
 
 
@@ -112,7 +119,7 @@ def sign_out(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
 @router.post("/site")
 def choose_site(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request)
-    site_id = form.number("site_id")
+    site_id = form.read(SiteChosen).site_id
     if site_id in ctx.clinic.sites:
         request.session["site"] = site_id
     return RedirectResponse(form.back, 303)

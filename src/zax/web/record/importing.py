@@ -20,6 +20,8 @@ from zax.store.record import imports as stored
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+# A form has no more fields (shell/request_context).
+MOST_COLUMNS = 600
 SHOWN = 12
 
 
@@ -74,9 +76,7 @@ def run_import(request: Request, job_id: int, form: PostedForm = Depends(posted_
     """Dry run, import, or stop; columns come as 'column-0' = field."""
     ctx = enter(request, "merge")
     columns = {
-        field: int(name[7:])
-        for name, field in form.items()
-        if name.startswith("column-") and name[7:].isdecimal() and field in COLUMNS
+        field: number for number in range(MOST_COLUMNS) if (field := form[f"column-{number}"]) in COLUMNS
     }
     doubled = len([1 for name, field in form.items() if name.startswith("column-") and field]) != len(columns)
     try:

@@ -16,6 +16,7 @@ from zax.core.book.waitlist import WAIT_WORDS
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.coverage.member import RELATIONSHIP_WORDS
 from zax.core.errors import Mendable, NotFound, Stale, ZaxError
+from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, Tick
 from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
 from zax.core.patients.person import show_phone
 from zax.core.patients.uploads import KINDS
@@ -29,6 +30,7 @@ from zax.desk.coverage.eligibility import ask
 from zax.desk.followup.recalls import end_recall
 from zax.desk.patients import details as acts
 from zax.desk.patients import household, notes
+from zax.desk.patients.notes import NoteForm
 from zax.desk.record.record import changes_of, number_of, record_of
 from zax.store.arrivals.signed import signed_forms
 from zax.store.coverage.queries import one_coverage
@@ -36,6 +38,39 @@ from zax.store.followup.recalls import recalls_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class OfRecord(Form):
+    """What of a record it is about."""
+
+    flag_id: Reference = 0
+    note_id: Reference = 0
+    patient_id: Reference = 0
+
+
+class StatusForm(OfVersion):
+    """In use, away or deceased, with why; how the day of death may be written is the act's to say."""
+
+    status: str = ""
+    words: str = ""
+    died_on: str = ""
+
+
+class SsnForm(OfVersion):
+    ssn: str = ""
+
+
+class ToPlan(Form):
+    service_id: Reference = 0
+    tooth: str = ""
+    surfaces: str = ""
+
+
+class AskForm(Form):
+    """For which visit it is asked, and whether to stay on the page."""
+
+    visit_id: ReferenceOrNone = None
+    stay: Tick = False
 
 
 @router.get("/patients/{patient_id}")
@@ -116,9 +151,8 @@ def save_part(
 ) -> Response:
     ctx = enter(request, "patients")
     try:
-        acts.change_section(
-            ctx.desk, ctx.actor, patient_id, name, form, form.number("version") or 0, ctx.site_id
-        )
+        version = form.read(OfVersion).version or 0
+        acts.change_section(ctx.desk, ctx.actor, patient_id, name, form, version, ctx.site_id)
     except Mendable as error:
         return _again(ctx, patient_id, name, error, form)
     return ctx.go(f"/patients/{patient_id}", "Saved.")
@@ -137,50 +171,52 @@ def _again(ctx: RequestContext, patient_id: int, edit: str, error: Mendable, for
 
 
 def _flag(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    notes.set_flag(ctx.desk, ctx.actor, patient_id, form.number("flag_id") or 0)
+    notes.set_flag(ctx.desk, ctx.actor, patient_id, form.read(OfRecord).flag_id)
     return "Flag set."
 
 
 def _unflag(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    notes.end_flag(ctx.desk, ctx.actor, patient_id, form.number("flag_id") or 0)
+    notes.end_flag(ctx.desk, ctx.actor, patient_id, form.read(OfRecord).flag_id)
     return "Flag taken off."
 
 
 def _note(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    notes.add_note(ctx.desk, ctx.actor, patient_id, form["note"], form["pinned"] == "yes", form["until"])
+    notes.add_note(ctx.desk, ctx.actor, patient_id, form.read(NoteForm))
     return "Note kept."
 
 
 def _end_note(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    notes.end_note(ctx.desk, ctx.actor, patient_id, form.number("note_id") or 0)
+    notes.end_note(ctx.desk, ctx.actor, patient_id, form.read(OfRecord).note_id)
     return "Note put away. It stays on record."
 
 
 def _status(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
+    sent = form.read(StatusForm)
     return acts.set_status(
         ctx.desk,
         ctx.actor,
         patient_id,
-        form["status"],
-        form["words"],
-        form["died_on"],
-        form.number("version") or 0,
+        sent.status,
+        sent.words,
+        sent.died_on,
+        sent.version or 0,
         ctx.site_id,
     )
 
 
 def _messages(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    acts.set_reach(ctx.desk, ctx.actor, patient_id, form, form.number("version") or 0)
+    acts.set_reach(ctx.desk, ctx.actor, patient_id, form, form.read(OfVersion).version or 0)
     return "Saved. Messages follow it from now on."
 
 
 def _ssn(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    acts.set_ssn(ctx.desk, ctx.actor, ctx.shared.vault, patient_id, form["ssn"], form.number("version") or 0)
+    sent = form.read(SsnForm)
+    acts.set_ssn(ctx.desk, ctx.actor, ctx.shared.vault, patient_id, sent.ssn, sent.version or 0)
     return "Saved, sealed."
 
 
 def _join(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
-    household.join_household(ctx.desk, ctx.actor, patient_id, form.number("patient_id") or 0)
+    household.join_household(ctx.desk, ctx.actor, patient_id, form.read(OfRecord).patient_id)
     return "Moved. Past bills stay where they are."
 
 
@@ -245,9 +281,8 @@ def save_wishes(request: Request, patient_id: int, form: PostedForm = Depends(po
 def add_planned(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "charges")
     try:
-        plan_service(
-            ctx.desk, ctx.actor, patient_id, form.number("service_id") or 0, form["tooth"], form["surfaces"]
-        )
+        sent = form.read(ToPlan)
+        plan_service(ctx.desk, ctx.actor, patient_id, sent.service_id, sent.tooth, sent.surfaces)
     except Mendable as error:
         return _again(ctx, patient_id, "planned", error, form)
     return ctx.go(f"/patients/{patient_id}", "Planned. It is offered when a visit is booked.")
@@ -281,7 +316,7 @@ def keep_coverage(
     if form["subscriber_id"] == "":
         form["subscriber_id"] = form["patient_id"]
     try:
-        save_coverage(ctx.desk, ctx.actor, patient_id, coverage_id, form, form.number("version"))
+        save_coverage(ctx.desk, ctx.actor, patient_id, coverage_id, form, form.read(OfVersion).version)
     except Mendable as error:
         return _again(ctx, patient_id, f"coverage-{coverage_id}", error, form)
     return ctx.go(f"/patients/{patient_id}", "Coverage saved.")
@@ -304,14 +339,15 @@ def ask_payer(request: Request, coverage_id: int, form: PostedForm = Depends(pos
     """Ask the payer now; the answer is the next page."""
     ctx = enter(request)
     try:
+        sent = form.read(AskForm)
         judged = ask(
             ctx.desk,
             ctx.actor,
             ctx.shared.outside.clearinghouse,
             coverage_id,
             ctx.today,
-            form.number("visit_id"),
+            sent.visit_id,
         )
     except ZaxError as error:
         return ctx.go(form.back, error.message)
-    return ctx.go(f"/coverage/{coverage_id}/answer" if form["stay"] != "yes" else form.back, judged.words)
+    return ctx.go(form.back if sent.stay else f"/coverage/{coverage_id}/answer", judged.words)

@@ -13,13 +13,37 @@ from zax.core.arrivals.forms import FILLS, BlockKind
 from zax.core.arrivals.stages import WHOSE
 from zax.core.arrivals.steps import KIND_WORDS
 from zax.core.errors import NotFound
+from zax.core.form import Form, OfVersion, References, Tick
 from zax.desk.arrivals.check_in import StepForm, order_steps, save_step
 from zax.desk.arrivals.forms import save_template
-from zax.desk.arrivals.stages import order_stages, save_day_habits, save_stage
+from zax.desk.arrivals.stages import DayHabits, order_stages, save_day_habits, save_stage
 from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class InOrder(Form):
+    """Rows in the order they stand on the page."""
+
+    ids: References = ()
+
+
+class StageSent(Form):
+    name: str = ""
+    whose: str = ""
+    dental: Tick = False
+    active: Tick = False
+
+
+class TemplateForm(OfVersion):
+    """A form to sign but for its blocks; after how many months it is signed again is the act's to read."""
+
+    name: str = ""
+    again_months: str = ""
+    active: Tick = False
+
+
 BLANK_BLOCKS = 3
 
 
@@ -39,7 +63,7 @@ def put_in_order(request: Request, form: PostedForm = Depends(posted_form)) -> R
     return done(
         ctx,
         form,
-        lambda: order_steps(ctx.desk, ctx.actor, form.numbers("ids")),
+        lambda: order_steps(ctx.desk, ctx.actor, form.read(InOrder).ids),
         lambda status, more: steps_page(ctx, status, **more),
         "/setup/arrival",
         "The list is in this order now.",
@@ -49,30 +73,10 @@ def put_in_order(request: Request, form: PostedForm = Depends(posted_form)) -> R
 @router.post("/setup/arrival/{step_id}")
 def store_step(request: Request, step_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-
-    def save() -> None:
-        save_step(
-            ctx.desk,
-            ctx.actor,
-            step_id,
-            StepForm(
-                kind=form["kind"],
-                words=form["words"],
-                note=form["note"],
-                required=form["required"] == "yes",
-                new=form["new"] == "yes",
-                flags=form.numbers("flags"),
-                types=form.numbers("types"),
-                yearly=form["yearly"] == "yes",
-                template_id=form.number("template_id") or 0,
-                active=form["active"] == "yes",
-            ),
-        )
-
     return done(
         ctx,
         form,
-        save,
+        lambda: save_step(ctx.desk, ctx.actor, step_id, form.read(StepForm)),
         lambda status, more: steps_page(ctx, status, edit=step_id, **more),
         "/setup/arrival",
         "Step saved.",
@@ -94,9 +98,7 @@ def store_day(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
     return done(
         ctx,
         form,
-        lambda: save_day_habits(
-            ctx.desk, ctx.actor, form["wait_limit"], form["late_limit"], form["wall_names"], form["numbering"]
-        ),
+        lambda: save_day_habits(ctx.desk, ctx.actor, form.read(DayHabits)),
         lambda status, more: day_setup_page(ctx, status, **more),
         "/setup/day",
         "Saved.",
@@ -109,11 +111,15 @@ def order_the_stages(request: Request, form: PostedForm = Depends(posted_form)) 
     return done(
         ctx,
         form,
-        lambda: order_stages(ctx.desk, ctx.actor, form.numbers("ids")),
+        lambda: order_stages(ctx.desk, ctx.actor, form.read(InOrder).ids),
         lambda status, more: day_setup_page(ctx, status, **more),
         "/setup/day",
         "The stages are in this order now.",
     )
+
+
+def _save_stage(ctx: RequestContext, stage_id: int, sent: StageSent) -> int:
+    return save_stage(ctx.desk, ctx.actor, stage_id, sent.name, sent.whose, sent.dental, sent.active)
 
 
 @router.post("/setup/stages/{stage_id}")
@@ -122,15 +128,7 @@ def store_stage(request: Request, stage_id: int, form: PostedForm = Depends(post
     return done(
         ctx,
         form,
-        lambda: save_stage(
-            ctx.desk,
-            ctx.actor,
-            stage_id,
-            form["name"],
-            form["whose"],
-            form["dental"] == "yes",
-            form["active"] == "yes",
-        ),
+        lambda: _save_stage(ctx, stage_id, form.read(StageSent)),
         lambda status, more: day_setup_page(ctx, status, about_stage=stage_id, **more),
         "/setup/day",
         "Stage saved.",
@@ -189,19 +187,24 @@ def _rows(form: PostedForm) -> list[tuple[str, str, str, bool]]:
 @router.post("/setup/forms/{template_id}")
 def store_form(request: Request, template_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    return done(
-        ctx,
-        form,
-        lambda: save_template(
+
+    def save() -> None:
+        sent = form.read(TemplateForm)
+        save_template(
             ctx.desk,
             ctx.actor,
             template_id,
-            form["name"],
+            sent.name,
             _rows(form),
-            form["again_months"],
-            form["active"] == "yes",
-            form.number("version") or 0,
-        ),
+            sent.again_months,
+            sent.active,
+            sent.version or 0,
+        )
+
+    return done(
+        ctx,
+        form,
+        save,
         lambda status, more: forms_page(ctx, status, edit=template_id, **more),
         "/setup/forms",
         "Form saved. What was signed stays as it was.",

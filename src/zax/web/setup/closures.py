@@ -8,8 +8,8 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.book.calendar import Closure
-from zax.core.reading import parse_clock
+from zax.core.book.calendar import DAY, Closure
+from zax.core.form import ClockOrNone, ReferenceOrNone
 from zax.desk.setup.hours import (
     close_clinic,
     close_holidays,
@@ -17,10 +17,27 @@ from zax.desk.setup.hours import (
     public_holidays,
 )
 from zax.store.clinic.hours import closures_from
-from zax.web.setup.frame import chosen_day, done, setup_page
+from zax.web.setup.frame import ChosenDay, ChosenDayOrNone, Decision, done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class ClosureForm(Decision):
+    """Closed from a day and time to another; without times whole days, without a last day one."""
+
+    first: ChosenDay
+    last: ChosenDayOrNone = None
+    start: ClockOrNone = None
+    end: ClockOrNone = None
+    words: str = ""
+    site_id: ReferenceOrNone = None
+
+
+class Holidays(Decision):
+    """The holidays that are ticked, as ISO days."""
+
+    day: tuple[str, ...] = ()
 
 
 @router.get("/setup/closures")
@@ -41,13 +58,10 @@ def save_closure(request: Request, form: PostedForm = Depends(posted_form)) -> R
     ctx = enter(request, "setup")
 
     def work() -> None:
-        first = chosen_day(form["first"], "starts")
-        last = chosen_day(form["last"], "ends") if form["last"].strip() else first
-        starts = _moment(first, form["start"], 0, "starts")
-        ends = _moment(last, form["end"], 24 * 60, "ends")
-        close_clinic(
-            ctx.desk, ctx.actor, starts, ends, form["words"], form.number("site_id"), form["decision"]
-        )
+        sent = form.read(ClosureForm)
+        starts = _moment(sent.first, sent.start, 0)
+        ends = _moment(sent.last or sent.first, sent.end, DAY.end)
+        close_clinic(ctx.desk, ctx.actor, starts, ends, sent.words, sent.site_id, sent.decision)
 
     return done(
         ctx,
@@ -59,24 +73,23 @@ def save_closure(request: Request, form: PostedForm = Depends(posted_form)) -> R
     )
 
 
-def _moment(day: date, text: str, usual: int, field: str) -> datetime:
-    minute = parse_clock(text, field) if text.strip() else usual
-    return datetime(day.year, day.month, day.day) + timedelta(minutes=minute)
+def _moment(day: date, minute: int | None, usual: int) -> datetime:
+    return datetime(day.year, day.month, day.day) + timedelta(minutes=usual if minute is None else minute)
 
 
 @router.post("/setup/holidays")
 def save_holidays(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    wanted = set(form.all.get("day", []))
+    sent = form.read(Holidays)
     days = [
         (day, words)
         for day, words in public_holidays(ctx.clinic, ctx.site_id, ctx.today)
-        if day.isoformat() in wanted
+        if day.isoformat() in sent.day
     ]
     return done(
         ctx,
         form,
-        lambda: close_holidays(ctx.desk, ctx.actor, days, form["decision"]),
+        lambda: close_holidays(ctx.desk, ctx.actor, days, sent.decision),
         lambda status, more: closures_page(ctx, status, **more),
         "/setup/closures",
         f"{len(days)} holidays closed.",

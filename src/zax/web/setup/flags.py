@@ -7,12 +7,19 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.desk.coverage.eligibility import habits_of, save_habits
+from zax.core.form import Form, Tick
+from zax.desk.coverage.eligibility import HabitsForm, habits_of, save_habits
 from zax.desk.patients.notes import save_flag
 from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class FlagForm(Form):
+    words: str = ""
+    warns: Tick = False
+    active: Tick = False
 
 
 @router.get("/setup/flags")
@@ -24,15 +31,17 @@ def flags_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
     return setup_page(ctx, "flags", status, habits=habits_of(ctx.clinic), **more)
 
 
+def _save_flag(ctx: RequestContext, flag_id: int, sent: FlagForm) -> int:
+    return save_flag(ctx.desk, ctx.actor, flag_id, sent.words, sent.warns, sent.active)
+
+
 @router.post("/setup/flags/{flag_id}")
 def store_flag(request: Request, flag_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
         ctx,
         form,
-        lambda: save_flag(
-            ctx.desk, ctx.actor, flag_id, form["words"], form["warns"] == "yes", form["active"] == "yes"
-        ),
+        lambda: _save_flag(ctx, flag_id, form.read(FlagForm)),
         lambda status, more: flags_page(ctx, status, about_flag=flag_id, **more),
         "/setup/flags",
         "Flag saved.",
@@ -45,7 +54,7 @@ def store_habits(request: Request, form: PostedForm = Depends(posted_form)) -> R
     return done(
         ctx,
         form,
-        lambda: save_habits(ctx.desk, ctx.actor, form["hour"], form["days"], form["fresh_days"]),
+        lambda: save_habits(ctx.desk, ctx.actor, form.read(HabitsForm)),
         lambda status, more: flags_page(ctx, status, **more),
         "/setup/flags",
         "Saved.",

@@ -6,13 +6,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
-from typing import Any
+from typing import Annotated, Any, TypeAlias
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable
-from zax.core.reading import needed_day
+from zax.core.form import Form, a_day, a_day_or_none
 from zax.core.wording import WEEKDAYS
 from zax.desk.setup.hours import (
     Affected,
@@ -27,6 +27,16 @@ router = APIRouter()
 def show_setup(request: Request) -> Response:
     ctx = enter(request, "setup")
     return ctx.go(f"/setup/hours/{next(iter(ctx.clinic.providers))}")
+
+
+ChosenDay: TypeAlias = Annotated[date, a_day("Choose a day.")]
+ChosenDayOrNone: TypeAlias = Annotated[date | None, a_day_or_none("Choose a day.")]
+
+
+class Decision(Form):
+    """What becomes of booked visits that a change leaves without hours or a room."""
+
+    decision: str = ""
 
 
 def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: Any) -> Response:
@@ -63,8 +73,3 @@ def done(
     except Mendable as error:
         return again(error.status, {"typed": form, "problems": error.problems})
     return ctx.go(to, said)
-
-
-def chosen_day(text: str, field: str) -> date:
-    """A day as a date field sends it; Refused beside the field for anything else."""
-    return needed_day(text, field, "Choose a day.")

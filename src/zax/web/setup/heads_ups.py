@@ -11,12 +11,19 @@ from fastapi.responses import Response
 
 from zax.core.arrivals.conditions import PLACE_WORDS, About, HeadsUpSetup, placeholders
 from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.form import Form, Reference
 from zax.desk.arrivals.heads_ups import HeadsUpForm, Row, choices_of, groups_of, save_headsup, try_on
 from zax.store.book import queries as visits
 from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class TryOn(Form):
+    patient_id: Reference = 0
+
+
 GROUPS, BLANK_ROWS = 3, 2
 
 
@@ -36,7 +43,7 @@ def headsups_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more
         if typed is not None and "words" in typed
         else _kept(found)
         if found
-        else HeadsUpForm(words="", todo="", places=["arrival"], groups=[])
+        else HeadsUpForm(words="", todo="", places=("arrival",), groups=())
     )
     groups = [[*group, *[Row("")] * BLANK_ROWS] for group in form.groups]
     groups += [[Row("")] * BLANK_ROWS for _ in range(max(1, min(GROUPS, len(groups) + 1) - len(groups)))]
@@ -60,7 +67,7 @@ def _kept(found: HeadsUpSetup) -> HeadsUpForm:
     return HeadsUpForm(
         words=up.words,
         todo=up.todo,
-        places=sorted(up.places),
+        places=tuple(sorted(up.places)),
         groups=groups,
         inner=inner,
         outer=outer,
@@ -78,16 +85,8 @@ def form_of(form: PostedForm) -> HeadsUpForm:
     for group, what, value, negated in rows:
         if what:
             groups.setdefault(group, []).append(Row(what, value, negated == "yes"))
-    return HeadsUpForm(
-        words=form["words"],
-        todo=form["todo"],
-        places=get("places", []),
-        groups=[groups[number] for number in sorted(groups)],
-        inner=form["inner"] or "all",
-        outer=form["outer"] or "any",
-        warns=form["warns"] == "yes",
-        active=form["active"] == "yes",
-        version=form.number("version") or 0,
+    return form.read(
+        HeadsUpForm, groups=[groups[number] for number in sorted(groups)], inner="all", outer="any"
     )
 
 
@@ -109,7 +108,7 @@ def store_headsup(request: Request, headsup_id: int, form: PostedForm = Depends(
 
 def _try(ctx: RequestContext, headsup_id: int, form: PostedForm) -> Response:
     try:
-        patient_id = form.number("patient_id") or 0
+        patient_id = form.read(TryOn).patient_id
         with ctx.read() as connection:
             person = visits.person(connection, patient_id)
             if person is None:

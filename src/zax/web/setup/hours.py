@@ -11,6 +11,7 @@ from fastapi.responses import Response
 from zax.core.book.calendar import PATTERN_WORDS
 from zax.core.book.hours import Span
 from zax.core.errors import NotFound
+from zax.core.form import Form, Reference, ReferenceOrNone, Tick
 from zax.core.wording import clock_words
 from zax.desk.setup.hours import (
     HoursRow,
@@ -20,10 +21,35 @@ from zax.desk.setup.hours import (
 )
 from zax.desk.setup.sites import save_provider
 from zax.store.clinic.hours import exceptions_from, weekly_hours
-from zax.web.setup.frame import chosen_day, done, setup_page
+from zax.web.setup.frame import ChosenDay, ChosenDayOrNone, Decision, done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class HoursFrom(Form):
+    from_day: ChosenDay
+
+
+class ExceptionForm(Decision):
+    """Time off or extra time from a day to another; the same day without a last one."""
+
+    first: ChosenDay
+    last: ChosenDayOrNone = None
+    start: str = ""
+    end: str = ""
+    words: str = ""
+    extra: Tick = False
+    site_id: ReferenceOrNone = None
+
+
+class PersonForm(Form):
+    """How many patients at once, and the usual room."""
+
+    at_once: Reference = 0
+    room_id: Reference = 0
+
+
 MOST_ROWS = 60
 HOURS_FIELDS = ("weekday", "pattern", "site_id", "start", "end", "rest")
 
@@ -108,9 +134,9 @@ def save_hours(request: Request, provider_id: int, form: PostedForm = Depends(po
             ctx.desk,
             ctx.actor,
             provider_id,
-            chosen_day(form["from_day"], "from_day"),
+            form.read(HoursFrom).from_day,
             _typed_rows(form),
-            form["decision"],
+            form.read(Decision).decision,
         ),
         lambda status, more: hours_page(ctx, provider_id, status, **more),
         f"/setup/hours/{provider_id}",
@@ -123,20 +149,19 @@ def save_exception(request: Request, provider_id: int, form: PostedForm = Depend
     ctx = enter(request, "setup")
 
     def work() -> None:
-        first = chosen_day(form["first"], "first")
-        last = chosen_day(form["last"], "last") if form["last"].strip() else first
+        sent = form.read(ExceptionForm)
         add_exception(
             ctx.desk,
             ctx.actor,
             provider_id,
-            first,
-            last,
-            form["start"],
-            form["end"],
-            form["words"],
-            form["extra"] == "1",
-            form.number("site_id"),
-            form["decision"],
+            sent.first,
+            sent.last or sent.first,
+            sent.start,
+            sent.end,
+            sent.words,
+            sent.extra,
+            sent.site_id,
+            sent.decision,
         )
 
     return done(
@@ -157,11 +182,15 @@ def take_exception_back(
     return done(
         ctx,
         form,
-        lambda: end_exception(ctx.desk, ctx.actor, exception_id, form["decision"] or "leave"),
+        lambda: end_exception(ctx.desk, ctx.actor, exception_id, form.read(Decision).decision or "leave"),
         lambda status, more: hours_page(ctx, provider_id, status, **more),
         f"/setup/hours/{provider_id}",
         "Taken back.",
     )
+
+
+def _save_person(ctx: RequestContext, provider_id: int, sent: PersonForm) -> None:
+    save_provider(ctx.desk, ctx.actor, provider_id, sent.at_once, sent.room_id)
 
 
 @router.post("/setup/hours/{provider_id}/person")
@@ -170,9 +199,7 @@ def store_provider(request: Request, provider_id: int, form: PostedForm = Depend
     return done(
         ctx,
         form,
-        lambda: save_provider(
-            ctx.desk, ctx.actor, provider_id, form.number("at_once") or 0, form.number("room_id") or 0
-        ),
+        lambda: _save_person(ctx, provider_id, form.read(PersonForm)),
         lambda status, more: hours_page(ctx, provider_id, status, **more),
         f"/setup/hours/{provider_id}",
         "Saved.",

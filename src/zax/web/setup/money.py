@@ -10,6 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import NotFound
+from zax.core.form import OfVersion, ReferenceOrNone, Tick
 from zax.core.people.roles import ROLE_WORDS
 from zax.desk.setup.money import (
     ProductForm,
@@ -24,6 +25,16 @@ from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class MoneyRow(OfVersion):
+    """A tender, a reason or a discount of the clinic's own."""
+
+    words: str = ""
+    percent: str = ""
+    needs_number: Tick = False
+    flag_id: ReferenceOrNone = None
+    active: Tick = False
 
 
 @router.get("/setup/money")
@@ -42,37 +53,17 @@ def money_page(ctx: RequestContext, status: int = 200, about: str = "", **more: 
 def store(request: Request, kind: str, row_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     """Keep one row of a kind, or the habits."""
     ctx = enter(request, "setup")
-    version, active = form.number("version") or 0, form["active"] == "yes"
+    row = form.read(MoneyRow)
+    version, active = row.version or 0, row.active
     acts = {
         "tender": lambda: save_tender(
-            ctx.desk, ctx.actor, row_id, version, form["words"], form["needs_number"] == "yes", active
+            ctx.desk, ctx.actor, row_id, version, row.words, row.needs_number, active
         ),
-        "reason": lambda: save_reason(ctx.desk, ctx.actor, row_id, version, form["words"], active),
+        "reason": lambda: save_reason(ctx.desk, ctx.actor, row_id, version, row.words, active),
         "discount": lambda: save_discount(
-            ctx.desk,
-            ctx.actor,
-            row_id,
-            version,
-            form["words"],
-            form["percent"],
-            form.number("flag_id"),
-            active,
+            ctx.desk, ctx.actor, row_id, version, row.words, row.percent, row.flag_id, active
         ),
-        "product": lambda: save_product(
-            ctx.desk,
-            ctx.actor,
-            row_id,
-            version,
-            ProductForm(
-                words=form["words"],
-                code=form["code"],
-                price=form["price"],
-                tax=form["tax"],
-                stock=form["stock"],
-                low=form["low"],
-                active=active,
-            ),
-        ),
+        "product": lambda: save_product(ctx.desk, ctx.actor, row_id, version, form.read(ProductForm)),
         "habits": lambda: save_habits(ctx.desk, ctx.actor, form),
     }
     if kind not in acts:

@@ -7,11 +7,26 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.desk.setup.sites import GRIDS, choose_mark, save_room, save_site
-from zax.web.setup.frame import done, setup_page
+from zax.core.form import Form, Reference, Tick
+from zax.desk.setup.sites import GRIDS, SiteForm, choose_mark, save_room, save_site
+from zax.web.setup.frame import Decision, done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+
+
+class RoomForm(Decision):
+    """A room or chair; equipment with commas between."""
+
+    site_id: Reference = 0
+    name: str = ""
+    dental: Tick = False
+    equipment: str = ""
+    active: Tick = False
+
+
+class MarkForm(Form):
+    mark: str = ""
 
 
 @router.get("/setup/sites")
@@ -31,16 +46,7 @@ def store_site(request: Request, site_id: int, form: PostedForm = Depends(posted
     return done(
         ctx,
         form,
-        lambda: save_site(
-            ctx.desk,
-            ctx.actor,
-            site_id,
-            form["name"],
-            form["timezone"],
-            form["grid"],
-            form["opens"],
-            form["closes"],
-        ),
+        lambda: save_site(ctx.desk, ctx.actor, site_id, form.read(SiteForm)),
         lambda status, more: sites_page(ctx, status, about=f"site-{site_id}", **more),
         "/setup/sites",
         "Site saved.",
@@ -50,20 +56,25 @@ def store_site(request: Request, site_id: int, form: PostedForm = Depends(posted
 @router.post("/setup/rooms/{room_id}")
 def store_room(request: Request, room_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    return done(
-        ctx,
-        form,
-        lambda: save_room(
+
+    def save() -> None:
+        sent = form.read(RoomForm)
+        save_room(
             ctx.desk,
             ctx.actor,
             room_id,
-            form.number("site_id") or 0,
-            form["name"],
-            form["dental"] == "1",
-            form["equipment"],
-            bool(form["active"]),
-            form["decision"],
-        ),
+            sent.site_id,
+            sent.name,
+            sent.dental,
+            sent.equipment,
+            sent.active,
+            sent.decision,
+        )
+
+    return done(
+        ctx,
+        form,
+        save,
         lambda status, more: sites_page(ctx, status, about=f"room-{room_id}", **more),
         "/setup/sites",
         "Room saved.",
@@ -76,7 +87,7 @@ def store_mark(request: Request, form: PostedForm = Depends(posted_form)) -> Res
     return done(
         ctx,
         form,
-        lambda: choose_mark(ctx.desk, ctx.actor, form["mark"]),
+        lambda: choose_mark(ctx.desk, ctx.actor, form.read(MarkForm).mark),
         lambda status, more: sites_page(ctx, status, **more),
         "/setup/sites",
         "Saved.",

@@ -9,12 +9,22 @@ from fastapi.responses import Response
 
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound
+from zax.core.form import Form, References, Tick
 from zax.core.wording import WEEKDAYS, clock_words
 from zax.desk.setup.visit_types import FOR_WHOM, WEB, NeedRow, TypeForm, save_set, save_type
 from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+MOST_NEEDS = 6
+
+
+class SetForm(Form):
+    """A set of services that are booked together."""
+
+    name: str = ""
+    services: References = ()
+    active: Tick = False
 
 
 @router.get("/setup/types")
@@ -76,11 +86,11 @@ def _form_of(kind: Any) -> TypeForm:
     )
     needs = tuple(
         NeedRow(
-            n.role,
-            str(n.minutes),
-            ", ".join(map(str, n.offsets)),
-            n.words,
-            "" if n.same_as is None else str(n.same_as),
+            role=n.role,
+            minutes=str(n.minutes),
+            offsets=", ".join(map(str, n.offsets)),
+            words=n.words,
+            same_as="" if n.same_as is None else str(n.same_as),
         )
         for n in kind.needs
     )
@@ -110,35 +120,8 @@ def _form_of(kind: Any) -> TypeForm:
 
 
 def _type_form(form: PostedForm) -> TypeForm:
-    needs = []
-    for number in range(6):
-        row = NeedRow(
-            *(form[f"need_{name}-{number}"] for name in ("role", "minutes", "offsets", "words", "same"))
-        )
-        if row.role:
-            needs.append(row)
-    return TypeForm(
-        name=form["name"],
-        role=form["role"],
-        minutes=form["minutes"],
-        buffer=form["buffer"],
-        most=form["most"],
-        goal=form["goal"],
-        ask_after=form["ask_after"],
-        recall=form["recall"],
-        for_whom=form["for_whom"],
-        web=form["web"],
-        doubles=bool(form["doubles"]),
-        active=bool(form["active"]),
-        hours=form["hours"],
-        lead_parts=form["lead_parts"],
-        equipment=form["equipment"],
-        room_ids=tuple(form.numbers("room_ids")),
-        services=tuple(form.numbers("services")),
-        set_id=form.number("set_id") or 0,
-        needs=tuple(needs),
-        version=form.number("version") or 0,
-    )
+    rows = (form.read(NeedRow, "need_", f"-{number}") for number in range(MOST_NEEDS))
+    return form.read(TypeForm).but(needs=tuple(row for row in rows if row.role))
 
 
 @router.post("/setup/types/{type_id}")
@@ -159,15 +142,17 @@ def show_sets(request: Request) -> Response:
     return setup_page(enter(request, "setup"), "sets")
 
 
+def _save_set(ctx: RequestContext, set_id: int, sent: SetForm) -> int:
+    return save_set(ctx.desk, ctx.actor, set_id, sent.name, sent.services, sent.active)
+
+
 @router.post("/setup/sets/{set_id}")
 def store_set(request: Request, set_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
     return done(
         ctx,
         form,
-        lambda: save_set(
-            ctx.desk, ctx.actor, set_id, form["name"], form.numbers("services"), bool(form["active"])
-        ),
+        lambda: _save_set(ctx, set_id, form.read(SetForm)),
         lambda status, more: setup_page(ctx, "sets", status, about=set_id, **more),
         "/setup/sets",
         "Service set saved.",

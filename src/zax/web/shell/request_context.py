@@ -21,7 +21,7 @@ from starlette.background import BackgroundTask
 
 from zax.clock import local, system_now
 from zax.core.clinic.places import Site
-from zax.core.errors import Problems, Refused
+from zax.core.errors import Problems
 from zax.core.form import Form
 from zax.core.people.roles import may, require
 from zax.core.reading import reference
@@ -225,6 +225,8 @@ class PostedForm(dict[str, str]):
             sent = sent_as[name]
             if get_origin(field.annotation) is tuple:
                 given[name] = self.all.get(sent, [])
+            elif field.annotation is bool:
+                given[name] = self[sent]  # a box that is not ticked is not sent
             elif self[sent] or name not in given and (sent in self or field.is_required()):
                 given[name] = self[sent]
         try:
@@ -233,23 +235,9 @@ class PostedForm(dict[str, str]):
             told = {sent_as.get(name, name): message for name, message in wrong.problems.items()}
             raise Problems(told) from None
 
-    def number(self, key: str) -> int | None:
-        """A whole number, or None for an empty field; Refused for anything else."""
-        text = self[key].strip()
-        if not text:
-            return None
-        if not reference(text) and text.strip("0"):
-            raise Refused("This is not a number we know. Reload the page and try again.", key)
-        return reference(text)
-
-    def numbers(self, key: str) -> list[int]:
-        """Every value of a field that comes several times, such as ticks; Refused for anything that is no
-        number.
-        """
-        texts = [text.strip() for text in self.all.get(key, []) if text.strip()]
-        if any(not reference(text) for text in texts):
-            raise Refused("This is not a choice we know. Reload the page and try again.", key)
-        return [reference(text) for text in texts]
+    def ticked(self, name: str) -> set[int]:
+        """The rows that are ticked, to show a form again as it was sent, whatever is wrong in it."""
+        return {reference(text) for text in self.all.get(name, [])} - {0}
 
     @property
     def back(self) -> str:
