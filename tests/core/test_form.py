@@ -117,7 +117,10 @@ def test_a_form_says_which_version_it_was_filled_in_from() -> None:
         Renamed(version="three")
 
 
-@given(st.dictionaries(st.sampled_from(FIELDS), st.one_of(st.text(max_size=20), st.lists(st.text(max_size=8)))))
+ANYTHING = st.one_of(st.text(max_size=20), st.lists(st.text(max_size=8)))
+
+
+@given(st.dictionaries(st.sampled_from(FIELDS), ANYTHING))
 def test_anything_typed_is_a_form_or_a_message_beside_its_field(typed: dict[str, object]) -> None:
     """Whatever a browser sends in whatever field, there is a Form or Problems; each problem has a field and
     words.

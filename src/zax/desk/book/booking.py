@@ -19,7 +19,18 @@ from zax.core.book.waitlist import WaitWhy
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
-from zax.core.form import Choice, Clock, Form, Key, Minutes, Reference, ReferenceOrNone, References, Tick, a_day
+from zax.core.form import (
+    Choice,
+    Clock,
+    Form,
+    Key,
+    Minutes,
+    Reference,
+    ReferenceOrNone,
+    References,
+    Tick,
+    a_day,
+)
 from zax.core.patients.person import check_new_patient, is_new
 from zax.core.wording import clock_words
 from zax.desk.acts.act import act
