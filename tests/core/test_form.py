@@ -61,7 +61,6 @@ GOOD = {
     "line": ["4", " 5 ", ""],
     "sooner": "yes",
 }
-LISTS = {"line"}
 FIELDS = sorted(Everything.model_fields)
 
 

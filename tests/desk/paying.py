@@ -2,10 +2,14 @@
 
 from typing import Any
 
+from sqlalchemy import text
+
 from tests.conftest import JUNO, FakeTerminal, add_patient, scalar
+from zax.core.book.track import CHARGED
 from zax.core.money.tender import TenderForm
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.dues import OpenItems, open_items
+from zax.desk.money.ledger import due_now
 from zax.desk.money.ledger_audit import recount
 from zax.desk.money.payments import Item, PayForm, Taken, take_payment
 from zax.store import schema
@@ -63,6 +67,14 @@ def relative(desk: Desk, patient: int, **changes: Any) -> int:
 
 
 def agrees(desk: Desk) -> bool:
+    """No fault in the journal; and what is open line by line is what is open visit by visit."""
     found = recount(desk.engine)
     assert found.faults == []
+    with desk.engine.connect() as connection:
+        for household in connection.execute(text("SELECT id FROM household")).scalars().all():
+            items = open_items(connection, desk.clinic, household)
+            by_visit = {each.visit_id: each.cents for each in items.elsewhere(0)}
+            for visit_id, visit in items.visits.items():
+                if visit.state in CHARGED:
+                    assert by_visit.get(visit_id, 0) == max(0, due_now(connection, visit_id)), visit_id
     return found.entries > 0

@@ -17,7 +17,7 @@ from typing import Any
 from sqlalchemy import Engine, insert, text
 
 from zax.core.book.hours import Span
-from zax.core.book.minutes import bits_of
+from zax.core.book.minutes import bits_of, bits_within
 from zax.core.book.openings import best_openings
 from zax.core.book.search_request import Helpers, SearchRequest, SiteDay
 from zax.demo.bulk import Bulk
@@ -232,7 +232,7 @@ def calendar(people: int, months: int, seed: int = 3) -> list[SiteDay]:
         day = first + timedelta(days=number)
         if day.weekday() > 4:
             continue
-        open_bits = {p: bits_of(Span(a, b) for a, b in HOURS) for p in range(people)}
+        open_bits = {p: bits_within(Span(a, b) for a, b in HOURS) for p in range(people)}
         busy = {p: bits_of(_spans(rng)) for p in range(people)}
         found.append(
             SiteDay(

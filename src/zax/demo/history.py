@@ -14,7 +14,8 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from zax.clock import to_utc
-from zax.core.book.hours import Span, gaps
+from zax.core.book.hours import Span
+from zax.core.book.minutes import free_spans
 from zax.core.coverage.benefits import benefits_from
 from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, Used, estimate
 from zax.core.coverage.limits import Done, Insured
@@ -130,7 +131,7 @@ class History:
         for provider in order:
             taken = self._provider_day(day, copy, provider, fill, seen, free_dentists)
             if PROVIDERS[provider - 1][4] == "dentist":
-                free_dentists[provider] = gaps([Span(a, b) for a, b in HOURS[provider]], taken, 10)
+                free_dentists[provider] = free_spans([Span(a, b) for a, b in HOURS[provider]], taken, 10)
 
     def flush(self) -> None:
         for name, rows in self.rows.items():

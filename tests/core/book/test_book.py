@@ -18,8 +18,9 @@ from zax.core.book.booking import (
     nearest_fit,
     place,
 )
-from zax.core.book.hours import Span, closed, fits, gaps, joined
+from zax.core.book.hours import Span, closed, fits, joined, without
 from zax.core.book.lateness import Running, expected_end, is_late, minutes_behind
+from zax.core.book.minutes import free_spans
 from zax.core.book.track import MOVES, UNDOING, Moved, Stop, check_move, minutes_since, reached, replay
 from zax.core.errors import Conflict, Refused
 from zax.core.wording import clock_words
@@ -36,8 +37,23 @@ def minutes_of(pieces: list[Span]) -> set[int]:
 
 
 @given(st.lists(spans, max_size=6), st.lists(spans, max_size=8))
-def test_gaps_are_exactly_the_minutes_open_and_not_taken(windows: list[Span], busy: list[Span]) -> None:
-    assert minutes_of(gaps(windows, busy)) == minutes_of(windows) - minutes_of(busy)
+def test_what_is_left_is_exactly_the_minutes_open_and_not_taken(
+    windows: list[Span], busy: list[Span]
+) -> None:
+    assert minutes_of(without(windows, busy)) == minutes_of(windows) - minutes_of(busy)
+
+
+@given(st.lists(spans, max_size=6), st.lists(spans, max_size=8))
+def test_free_time_is_the_steps_that_are_wholly_free(windows: list[Span], busy: list[Span]) -> None:
+    """Nothing is thought free that is not, whatever minute the hours and visits begin at; nothing is lost but
+    parts of a step.
+    """
+    left = minutes_of(windows) - minutes_of(busy)
+    steps = {minute for minute in range(0, 1440, 5) if set(range(minute, minute + 5)) <= left}
+    found = free_spans(windows, busy)
+    assert minutes_of(found) == {minute for step in steps for minute in range(step, step + 5)}
+    assert all(a.end < b.start for a, b in zip(found, found[1:], strict=False))
+    assert free_spans(windows, busy, 30) == [span for span in found if span.minutes >= 30]
 
 
 @given(st.lists(spans, max_size=8))
@@ -58,7 +74,7 @@ def test_closed_time_is_the_rest_of_the_day() -> None:
         Span(720, 780),
         Span(1020, 1080),
     ]
-    assert gaps([Span(480, 720)], [Span(490, 700)], 15) == [Span(700, 720)]
+    assert free_spans([Span(480, 720)], [Span(490, 700)], 15) == [Span(700, 720)]
 
 
 WREN = Column(

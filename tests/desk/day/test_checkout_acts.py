@@ -32,7 +32,8 @@ from zax.desk.day.checkout import counter_of, finish_checkout, walked_out, what_
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.followup.recalls import end_recall
-from zax.desk.money.credits import open_elsewhere, use_credit
+from zax.desk.money.credits import use_credit
+from zax.desk.money.dues import open_items
 from zax.outside.doors import Sale
 from zax.store.followup.recalls import recalls_of
 from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf
@@ -127,7 +128,7 @@ def test_credit_of_a_visit_that_fell_through_is_used_by_choice(desk: Desk) -> No
     with pytest.raises(NotFound):
         use_credit(desk, JUNO, 999_999, today)
     with desk.engine.connect() as connection:
-        assert open_elsewhere(connection, row(desk, today).household_id, today) == []
+        assert open_items(connection, desk.clinic, row(desk, today).household_id).elsewhere(today) == []
 
 
 def test_finishing_sets_the_recall_and_a_later_visit_moves_it_on(desk: Desk) -> None:

@@ -357,3 +357,17 @@ def test_money_cannot_be_taken_for_another_household_or_for_nobody(desk: Desk) -
         pay(desk, 999_999, [Item()], ("cash", "1"))
     pay_visit(desk, hers, "cash", "128", "k")
     assert agrees(desk)
+
+
+def test_what_a_terminal_is_asked_for_a_whole_visit_is_offered_nowhere(
+    desk: Desk, owing: tuple[int, int]
+) -> None:
+    """Asked for the visit or for one of its lines: what waits for an answer is not due a second time."""
+    patient, visit = owing
+    silent = FakeTerminal([Answer(state="unknown", words="no answer")] * 2)
+    pay(desk, patient, [Item(visit)], ("card", "100"), key="one", terminal=silent)
+    assert items_of(desk, patient).due == 18_600
+    assert [each.cents for each in items_of(desk, patient).elsewhere(0)] == [18_600]
+    pay(desk, patient, [Item(visit)], ("card", "186"), key="two", terminal=silent)
+    assert items_of(desk, patient).lines == [] and items_of(desk, patient).elsewhere(0) == []
+    assert agrees(desk)

@@ -15,6 +15,7 @@ from datetime import date, datetime
 from typing import Any
 
 from zax.core.book.hours import Span, fits
+from zax.core.book.minutes import STEP, WHOLE_DAY, bits_of, bits_within, minutes_in, on_grid, starts
 from zax.core.errors import Conflict, Refused, ZaxError
 from zax.core.wording import clock_words
 
@@ -81,6 +82,11 @@ class Column:
         if not there or (doubles and all(o.doubles for o in there) and _deepest(there) < self.at_once):
             return None
         return next((other for other in there if not other.doubles), there[0])
+
+    def shut_bits(self, doubles: bool = False) -> int:
+        """The minutes, as bits, in which somebody else is in the way whatever else there is."""
+        shares = doubles and self.at_once > 1
+        return bits_of(each.span for each in self.taken if not (shares and each.doubles))
 
     def is_free(self, span: Span) -> bool:
         return fits(self.windows, span) and self.in_the_way(span) is None
@@ -239,23 +245,31 @@ def nearest_fit(
     """
     best: tuple[int, int, Want] | None = None
     for order, want in enumerate(wants):
-        length = want.span.minutes
-        starts = range(0, 24 * 60 - length + 1, grid)
-        for start in sorted(starts, key=lambda minute: (abs(minute - want.span.start), minute)):
+        possible = [start for start in minutes_in(_possible(want) & on_grid(grid)) if start >= earliest]
+        for start in sorted(possible, key=lambda minute: (abs(minute - want.span.start), minute)):
             distance = abs(start - want.span.start)
             if best is not None and (distance, order) >= best[:2]:
                 break
-            moved = replace(want, span=Span(start, start + length))
-            if start >= earliest and allowed(moved.span) and can_stand(moved):
+            moved = replace(want, span=Span(start, start + want.span.minutes))
+            if allowed(moved.span) and _can_stand(moved):
                 best = (distance, order, moved)
                 break
     return best[2] if best else None
 
 
-def can_stand(want: Want) -> bool:
-    """Whether `place` would take it; asks the cheapest question first."""
-    if not all(fits(want.lead.windows, part) for part in lead_spans(want.span, want.lead_parts)):
-        return False
+def _possible(want: Want) -> int:
+    """The starts, as bits, at which the lead and some room may be free; outside of them nothing is."""
+    free = bits_within(want.lead.windows) & ~want.lead.shut_bits(want.doubles)
+    found = WHOLE_DAY
+    for offset, minutes in want.lead_parts or ((0, want.span.minutes),):
+        found &= starts(free, minutes) >> offset // STEP
+    rooms = 0
+    for room in want.rooms:
+        rooms |= starts(WHOLE_DAY & ~room.shut_bits(), want.span.minutes)
+    return found & rooms
+
+
+def _can_stand(want: Want) -> bool:
     try:
         place(want)
     except ZaxError:

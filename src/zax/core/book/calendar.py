@@ -15,7 +15,7 @@ from enum import StrEnum
 from functools import lru_cache
 from zoneinfo import ZoneInfo
 
-from zax.core.book.hours import Span, gaps, joined
+from zax.core.book.hours import Span, joined, without
 
 DAY = Span(0, 24 * 60)
 
@@ -160,8 +160,8 @@ def hours_on(
     shut = rests + [(e.span, e.words) for e in here if not e.extra] + closed_spans(closures, site_id, day)
     shut += [(span, "Clocks go forward") for span in skipped(timezone, day)]
     extra = [e.span for e in here if e.extra]
-    breaks = [span for rest, _ in rests for span in gaps([rest], extra)]
-    windows = gaps(work, [*breaks, *(span for span, _ in shut[len(rests) :])])
+    breaks = [span for rest, _ in rests for span in without([rest], extra)]
+    windows = without(work, [*breaks, *(span for span, _ in shut[len(rests) :])])
     return DayHours(tuple(windows), tuple(shut))
 
 

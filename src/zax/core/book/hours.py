@@ -1,4 +1,5 @@
-"""Time on one day of one column: working windows, busy spans and the free gaps between them.
+"""Time on one day as spans: what is joined, left out, closed. Working hours are made of them; free time is
+found as bits (core/book/minutes).
 
 Units: minutes from local midnight of the site, [start, end) half open. Pure arithmetic, no dates.
 """
@@ -38,13 +39,11 @@ def joined(spans: Iterable[Span]) -> list[Span]:
     return result
 
 
-def gaps(windows: Iterable[Span], busy: Iterable[Span], at_least: int = 1) -> list[Span]:
-    """What is left of the working windows once busy spans are taken out, pieces of `at_least` minutes or
-    more.
-    """
-    taken = joined(busy)
+def without(spans: Iterable[Span], out: Iterable[Span]) -> list[Span]:
+    """What is left of the spans once others are taken out, to the minute."""
+    taken = joined(out)
     free: list[Span] = []
-    for window in joined(windows):
+    for window in joined(spans):
         start = window.start
         for span in taken:
             if span.end <= start or span.start >= window.end:
@@ -54,12 +53,12 @@ def gaps(windows: Iterable[Span], busy: Iterable[Span], at_least: int = 1) -> li
             start = max(start, span.end)
         if start < window.end:
             free.append(Span(start, window.end))
-    return [gap for gap in free if gap.minutes >= at_least]
+    return free
 
 
 def closed(windows: Sequence[Span], day: Span) -> list[Span]:
     """The parts of the shown day in which nobody works here."""
-    return gaps([day], windows)
+    return without([day], windows)
 
 
 def fits(windows: Iterable[Span], span: Span) -> bool:

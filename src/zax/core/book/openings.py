@@ -15,7 +15,7 @@ from functools import lru_cache
 
 from zax.core.book.booking import StaffSlot, lead_spans
 from zax.core.book.hours import Span
-from zax.core.book.minutes import WHOLE_DAY, minutes_in, on_grid, starts
+from zax.core.book.minutes import WHOLE_DAY, bits_of, minutes_in, on_grid, starts
 from zax.core.book.scoring import POINTS, reasons_for
 from zax.core.book.search_request import Helpers, Opening, SearchRequest, SiteDay
 
@@ -35,20 +35,15 @@ class _Used:
     def plus(self, visit: Opening, buffer: int) -> _Used:
         people = dict(self.people)
         for slot in visit.staff:
-            people[slot.provider_id] = people.get(slot.provider_id, 0) | _bits(slot.span)
+            people[slot.provider_id] = people.get(slot.provider_id, 0) | bits_of([slot.span])
         rooms = dict(self.rooms)
-        rooms[visit.room] = rooms.get(visit.room, 0) | _bits(
-            Span(visit.start, visit.start + visit.minutes + buffer)
+        rooms[visit.room] = rooms.get(visit.room, 0) | bits_of(
+            [Span(visit.start, visit.start + visit.minutes + buffer)]
         )
         return _Used(people, rooms)
 
 
 _NOTHING = _Used()
-
-
-def _bits(span: Span) -> int:
-    first, last = span.start // 5, -(-span.end // 5)
-    return (((1 << (last - first)) - 1) << first) & WHOLE_DAY
 
 
 def best_openings(
@@ -238,7 +233,7 @@ def _helpers(
                 free = site_day.free(person) & ~used.people.get(person, 0)
                 fitting = helper.same_as is None or chosen[helper.same_as].provider_id == person
                 clash = any(slot.provider_id == person and slot.span.overlaps(span) for slot in chosen)
-                if person != lead and fitting and not clash and not _bits(span) & ~free:
+                if person != lead and fitting and not clash and not bits_of([span]) & ~free:
                     done = fill((*chosen, StaffSlot(person, span, helper.words)))
                     if done is not None:
                         return done
@@ -251,7 +246,7 @@ def _visit(need: SearchRequest, site_day: SiteDay, lead: int, start: int, used: 
     """The visit at that time with its staff and room, or None."""
     helpers = _helpers(need, site_day, lead, start, used)
     span = Span(start, start + need.minutes)
-    whole = _bits(Span(span.start, span.end + need.buffer))
+    whole = bits_of([Span(span.start, span.end + need.buffer)])
     home = need.home_rooms.get(lead, 0)
     rooms = sorted(need.rooms, key=lambda room: room != home)
     room = next(
@@ -297,7 +292,7 @@ def _follow(
     need, before = needs[number], done[-1]
     latest = before.start if together else before.start + before.minutes + LONGEST_WAIT
     earliest = before.start if together else before.start + before.minutes
-    window = _bits(Span(earliest, min(latest, 24 * 60 - 5) + 5)) if earliest < 24 * 60 else 0
+    window = bits_of([Span(earliest, min(latest, 24 * 60 - 5) + 5)]) if earliest < 24 * 60 else 0
     options = [
         (minute, lead)
         for lead in need.leads

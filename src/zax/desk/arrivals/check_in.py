@@ -25,7 +25,7 @@ from zax.desk.arrivals.facts import Asking, Known, known_of
 from zax.desk.book.track import check_correction, locked_visit, step, take_time_again
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.eligibility import cover_mark
-from zax.desk.money.credits import OpenVisit, open_elsewhere
+from zax.desk.money.dues import OpenVisit, open_items
 from zax.desk.money.ledger import Bill, bill_of
 from zax.desk.record.record_gaps import facts_of
 from zax.store.arrivals import setup, steps
@@ -97,7 +97,7 @@ def arrival_of(
         0
     ]
     gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today))
-    collect = collect_of(connection, visit, bill)
+    collect = collect_of(connection, clinic, visit, bill)
     cards = steps.card_pictures(connection, visit.patient_id)
     done = steps.last_done(connection, visit.patient_id, visit.id)
     last = {step_id: local(at, zone).date() for step_id, at in done.items()}
@@ -156,13 +156,13 @@ def _by_itself(
     return ""
 
 
-def collect_of(connection: Connection, visit: Visit, bill: Bill) -> Collect:
+def collect_of(connection: Connection, clinic: Clinic, visit: Visit, bill: Bill) -> Collect:
     """The copays that the plan asks for these services, and what the household has open from earlier."""
     copay = sum(each.copay_due for each in bill.estimates)
     paid = -sum(
         entry.patient_cents for entry in money.visit_entries(connection, visit.id) if entry.line_id is None
     )
-    earlier = open_elsewhere(connection, visit.household_id, visit.id)
+    earlier = open_items(connection, clinic, visit.household_id).elsewhere(visit.id)
     return Collect(copay, earlier, paid)
 
 

@@ -10,8 +10,9 @@ from datetime import date, datetime
 
 from zax.clock import local
 from zax.core.book.calendar import DayHours
-from zax.core.book.hours import Span, closed, gaps
+from zax.core.book.hours import Span, closed
 from zax.core.book.lateness import Forecast, Running, expected_end, minutes_behind
+from zax.core.book.minutes import free_spans
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.clinic.places import Room, Site
 from zax.core.clinic.providers import Provider
@@ -211,7 +212,7 @@ def provider_lane(
     busy += [Span(s.start_min, s.end_min) for s in straps if s.provider_id == provider.id]
     over, behind = _running(mine, now) if now is not None else ([], 0)
     rooms = list(dict.fromkeys(bar.room_name for bar in mine)) or [clinic.rooms[provider.room_id].name]
-    free = free_spans(windows, busy, now, site.grid)
+    free = still_free(windows, busy, now, site.grid)
     return DayColumn(
         key=f"p{provider.id}",
         title=provider.name,
@@ -228,9 +229,10 @@ def provider_lane(
     )
 
 
-def free_spans(windows: Sequence[Span], busy: Sequence[Span], now: int | None, grid: int) -> list[Span]:
+def still_free(windows: Sequence[Span], busy: Sequence[Span], now: int | None, grid: int) -> list[Span]:
     """What could still be sold: free stretches of LEAST_FREE minutes or more that are not over."""
-    found = [gap for gap in gaps(windows, busy, LEAST_FREE) if now is None or gap.end > now + LEAST_FREE]
+    found = free_spans(windows, busy, LEAST_FREE)
+    found = [gap for gap in found if now is None or gap.end > now + LEAST_FREE]
     return [Span(max(gap.start, _round_up(now, grid)), gap.end) if now else gap for gap in found]
 
 

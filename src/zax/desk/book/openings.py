@@ -16,7 +16,7 @@ from zax.clock import local
 from zax.core.book.booking import LONGEST_VISIT
 from zax.core.book.calendar import on_wall
 from zax.core.book.hours import Span
-from zax.core.book.minutes import STEP, bits_of, minutes_in
+from zax.core.book.minutes import STEP, bits_of, bits_within, minutes_in
 from zax.core.book.openings import best_openings, feasible
 from zax.core.book.search_request import Helpers, Opening, SearchRequest, SiteDay
 from zax.core.clinic.visit_types import VisitType
@@ -157,11 +157,11 @@ def _hours(request: Request, kind: VisitType) -> tuple[int, ...]:
     """By weekday, the minutes in which the visit must lie: the times asked for, within the type's
     own hours.
     """
-    asked = bits_of([Span(request.from_min, request.to_min)])
+    asked = bits_within([Span(request.from_min, request.to_min)])
     if not kind.hours:
         return (asked,) * 7
     return tuple(
-        asked & bits_of(span for days, span in kind.hours if weekday in days) for weekday in range(7)
+        asked & bits_within(span for days, span in kind.hours if weekday in days) for weekday in range(7)
     )
 
 
@@ -233,7 +233,7 @@ def _chunk(
             continue
         for site_id in request.sites:
             site = clinic.sites[site_id]
-            open_bits = {p: bits_of(clinic.hours.windows(p, site_id, day)) for p in people}
+            open_bits = {p: bits_within(clinic.hours.windows(p, site_id, day)) for p in people}
             if not any(open_bits[p] for need in needs for p in need.leads):
                 continue
             wall = local(now, site.timezone)

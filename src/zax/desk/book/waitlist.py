@@ -12,7 +12,8 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from zax.clock import local, local_date
-from zax.core.book.hours import Span, gaps
+from zax.core.book.hours import Span
+from zax.core.book.minutes import free_spans
 from zax.core.book.track import ON_THE_BOOK
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Gap, Waits, WaitWhy, weightiest_first
 from zax.core.errors import NotFound, Refused
@@ -108,7 +109,7 @@ def open_times(
             for row in visits.busy_rooms(connection, site_id, day)
         ]
         for person in people:
-            free = gaps(
+            free = free_spans(
                 clinic.hours.windows(person.id, site_id, day),
                 [each.span for each in taken[person.id]],
                 LEAST_GAP,

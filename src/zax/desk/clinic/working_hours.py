@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from zax.core.book.calendar import Closure, DayException, DayHours, WeeklyRule, closed_spans, hours_on
-from zax.core.book.hours import Span, gaps
+from zax.core.book.hours import Span, without
 from zax.core.clinic.places import Site
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
@@ -58,7 +58,7 @@ class WorkingHours:
         """Why the site is shut for the whole of its day; empty when it is not."""
         if (site_id, day) not in self._closed:
             spans = closed_spans(self.closures, site_id, day)
-            still_open = not spans or gaps([self.sites[site_id].day], [span for span, _ in spans])
+            still_open = not spans or without([self.sites[site_id].day], [span for span, _ in spans])
             self._closed[site_id, day] = "" if still_open else spans[0][1]
         return self._closed[site_id, day]
 

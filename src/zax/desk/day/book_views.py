@@ -13,7 +13,7 @@ from zax.core.book.hours import Span
 from zax.core.book.track import FREES_THE_TIME, Stop
 from zax.core.clinic.providers import Provider
 from zax.core.wording import weekday_day
-from zax.desk.book.day_columns import Bar, DayColumn, free_spans, make_bar, shut_spans, side_by_side
+from zax.desk.book.day_columns import Bar, DayColumn, make_bar, shut_spans, side_by_side, still_free
 from zax.desk.book.undo import WITHIN as UNDO_WITHIN
 from zax.desk.book.undo import last_act
 from zax.desk.clinic.clinic import Clinic
@@ -221,7 +221,7 @@ def _week_day(
     minute = wall.hour * 60 + wall.minute if wall.date() == day else None
     busy = [Span(bar.at, bar.end) for bar in bars if bar.stop not in FREES_THE_TIME]
     free = (
-        free_spans(clinic.hours.windows(provider.id, site_id, day), busy, minute, site.grid)
+        still_free(clinic.hours.windows(provider.id, site_id, day), busy, minute, site.grid)
         if day >= wall.date()
         else []
     )

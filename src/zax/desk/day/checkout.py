@@ -25,8 +25,7 @@ from zax.desk.claims.claims import make_claim, withdraw_unsent
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.visit_sheet import Sheet
 from zax.desk.followup.recalls import write_recall
-from zax.desk.money.credits import OpenVisit, open_elsewhere
-from zax.desk.money.dues import Credit, OpenLine, open_items
+from zax.desk.money.dues import Credit, OpenLine, OpenVisit, open_items
 from zax.desk.money.ledger import post_charges, settle_visit
 from zax.desk.money.payment_page import last_ways
 from zax.store.book.changes import save_visit
@@ -95,8 +94,8 @@ def counter_of(
     visit = sheet.visit
     payments = stored.payments_for_visit(connection, visit.id)
     asked = money.pending_payments(connection, visit.id)
-    earlier = open_elsewhere(connection, visit.household_id, visit.id)
     items = open_items(connection, clinic, visit.household_id)
+    earlier = items.elsewhere(visit.id)
     loose = [each for each in items.lines if each.visit_id is None]
     credits = [each for each in items.credits if not each.coming and each.visit_id != visit.id]
     recalls = {row.type_id: row for row in recalls_of(connection, visit.patient_id)}

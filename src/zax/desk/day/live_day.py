@@ -21,10 +21,10 @@ from zax.desk.book.day_columns import (
     DayColumn,
     Strap,
     day_bars,
-    free_spans,
     hang_straps,
     provider_lane,
     side_by_side,
+    still_free,
 )
 from zax.desk.book.forecast import forecast
 from zax.desk.clinic.clinic import Clinic
@@ -157,7 +157,7 @@ def room_lanes(clinic: Clinic, view: DayView) -> list[DayColumn]:
             bar.share = (0, 1)
         busy = [Span(bar.at, bar.end) for bar in mine if bar.stop not in FREES_THE_TIME]
         under = ", ".join(sorted(room.equipment)) or ("chair" if room.dental else "room")
-        free = free_spans((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
+        free = still_free((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
         lanes.append(
             DayColumn(
                 key=f"r{room.id}",

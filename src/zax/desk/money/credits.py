@@ -6,9 +6,6 @@ Credit that was taken for a visit still to come belongs to that visit first and 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from datetime import date
-
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.journal import Allocation, Parts, credit_left, held_by, line_parts
@@ -28,41 +25,8 @@ from zax.desk.money.ledger import (
 from zax.desk.money.posting import ledger_of, lock_household, move_credit, tell_money
 from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
-from zax.store.engine import Connection
 from zax.store.money import journal
 from zax.store.money import queries as money
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenVisit:
-    """An earlier visit's open part of the patient. Cents; `insurer` is what its plan has not paid yet."""
-
-    visit_id: int
-    patient_id: int
-    first: str
-    day: date
-    type_id: int
-    cents: int
-    insurer: int
-
-
-def open_elsewhere(connection: Connection, household_id: int, visit_id: int) -> list[OpenVisit]:
-    """The household's other visits with money open, oldest first, less what a terminal is being asked for."""
-    rows = money.open_visits(connection, household_id, visit_id)
-    pending = money.pending_of_visits(connection, household_id) if rows else {}
-    found = [
-        OpenVisit(
-            visit_id=row.id,
-            patient_id=row.patient_id,
-            first=row.first,
-            day=row.day,
-            type_id=row.type_id,
-            cents=row.cents - pending.get(row.id, 0),
-            insurer=row.insurer,
-        )
-        for row in rows
-    ]
-    return [each for each in found if each.cents > 0]
 
 
 @act("payments")

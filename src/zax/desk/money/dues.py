@@ -51,12 +51,26 @@ class Credit:
     coming: bool
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenVisit:
+    """An earlier visit's open part of the patient. Cents; `insurer` is what its plan has not paid yet."""
+
+    visit_id: int
+    patient_id: int
+    first: str
+    day: date
+    type_id: int
+    cents: int
+    insurer: int
+
+
 @dataclass(frozen=True, slots=True)
 class OpenItems:
-    """Lines oldest first, credits oldest first."""
+    """Lines oldest first, credits oldest first; `visits` are the household's visits with money, by id."""
 
     lines: Sequence[OpenLine]
     credits: Sequence[Credit]
+    visits: Mapping[int, LedgerVisit]
 
     @property
     def due(self) -> int:
@@ -66,6 +80,25 @@ class OpenItems:
     def credit(self) -> int:
         return sum(each.cents for each in self.credits)
 
+    def elsewhere(self, visit_id: int) -> list[OpenVisit]:
+        """The household's other visits with money open, oldest first."""
+        found: dict[int, list[OpenLine]] = defaultdict(list)
+        for line in self.lines:
+            if line.visit_id is not None and line.visit_id != visit_id:
+                found[line.visit_id].append(line)
+        return [
+            OpenVisit(
+                visit_id=number,
+                patient_id=lines[0].patient_id,
+                first=lines[0].first,
+                day=lines[0].day,
+                type_id=self.visits[number].type_id,
+                cents=sum(line.cents for line in lines),
+                insurer=sum(line.insurer for line in lines),
+            )
+            for number, lines in sorted(found.items(), key=lambda each: (each[1][0].day, each[0]))
+        ]
+
 
 def open_items(connection: Connection, clinic: Clinic, household_id: int) -> OpenItems:
     """Read the household's journal and say what is open."""
@@ -74,7 +107,7 @@ def open_items(connection: Connection, clinic: Clinic, household_id: int) -> Ope
     given = money.household_allocations(connection, household_id)
     visits = money.household_visits(connection, household_id)
     found = _lines(connection, clinic, household_id, rows, given, people)
-    return OpenItems(found, open_credits(rows, given, people, visits))
+    return OpenItems(found, open_credits(rows, given, people, visits), visits)
 
 
 def _lines(
@@ -91,11 +124,16 @@ def _lines(
     if not wanted:
         return []
     pending = money.pending_lines(connection, household_id)
+    asked = money.pending_visits(connection, household_id)
     since = open_since(entries)
     found = []
-    for line in money.lines_of(connection, wanted):
-        open_cents = parts[line.id].patient - pending.get(line.id, 0)
-        if open_cents > 0:
+    for line in sorted(money.lines_of(connection, wanted), key=lambda each: each.id):
+        open_cents = max(0, parts[line.id].patient - pending.get(line.id, 0))
+        waiting = min(open_cents, asked.get(line.visit_id or 0, 0))
+        if waiting:
+            asked[line.visit_id or 0] -= waiting
+            open_cents -= waiting
+        if open_cents:
             found.append(
                 OpenLine(
                     line_id=line.id,

@@ -9,7 +9,6 @@ from datetime import date
 
 from sqlalchemy import Connection, bindparam, func, select, text
 
-from zax.core.book.track import NOT_CHARGED, Stop
 from zax.core.money.journal import Allocation, Entry
 from zax.core.money.tender import OPEN_STATES
 from zax.store.money.records import (
@@ -20,11 +19,10 @@ from zax.store.money.records import (
     NamedEntry,
     OpenOfVisit,
     OpenRest,
-    OpenVisitRow,
     ServiceLine,
     VisitDiagnosis,
 )
-from zax.store.rows import many, one, sql_list
+from zax.store.rows import many, one
 from zax.store.schema import (
     allocation,
     charge_line,
@@ -257,40 +255,23 @@ def claim_lines(connection: Connection, claim_id: int) -> list[ClaimedLine]:
     return many(connection, _CLAIM_LINES, ClaimedLine, claim_id=claim_id)
 
 
-_OPEN_VISITS = text(
-    f"""
-    SELECT v.id, v.patient_id, v.day, v.state, v.type_id, p.first, SUM(j.patient_cents) AS cents,
-        SUM(j.insurer_cents) AS insurer
-    FROM patient p
-    STRAIGHT_JOIN visit v ON v.patient_id = p.id
-    STRAIGHT_JOIN journal j ON j.visit_id = v.id
-    WHERE p.household_id = :household_id AND v.id <> :visit_id AND v.state NOT IN
-        {sql_list(NOT_CHARGED | {Stop.SETTLED})}
-    GROUP BY v.id
-    HAVING cents > 0
-    ORDER BY v.day, v.id
-    """
-)
-_PENDING_OF_VISITS = text(
-    f"""
-    SELECT t.visit_id, SUM(t.cents) AS cents
-    FROM patient p
-    JOIN payment_part t ON t.patient_id = p.id
-    JOIN payment y ON y.id = t.payment_id AND y.state IN {sql_list(OPEN_STATES)}
-    WHERE p.household_id = :household_id AND t.visit_id IS NOT NULL
-    GROUP BY t.visit_id
-    """
+_PENDING_VISITS = (
+    select(payment_part.c.visit_id, func.sum(payment_part.c.cents).label("cents"))
+    .join(payment, payment.c.id == payment_part.c.payment_id)
+    .join(patient, patient.c.id == payment_part.c.patient_id)
+    .where(
+        patient.c.household_id == bindparam("household_id"),
+        payment.c.state.in_(OPEN_STATES),
+        payment_part.c.visit_id.is_not(None),
+        payment_part.c.line_id.is_(None),
+    )
+    .group_by(payment_part.c.visit_id)
 )
 
 
-def open_visits(connection: Connection, household_id: int, but_visit: int) -> list[OpenVisitRow]:
-    """The household's other visits with money of the patient open, oldest first."""
-    return many(connection, _OPEN_VISITS, OpenVisitRow, household_id=household_id, visit_id=but_visit)
-
-
-def pending_of_visits(connection: Connection, household_id: int) -> dict[int, int]:
-    """Cents that a terminal is being asked for, by the visit they are for."""
-    rows = connection.execute(_PENDING_OF_VISITS, {"household_id": household_id})
+def pending_visits(connection: Connection, household_id: int) -> dict[int, int]:
+    """Cents that a terminal is being asked for, by the visit they are for as a whole."""
+    rows = connection.execute(_PENDING_VISITS, {"household_id": household_id})
     return {row.visit_id: row.cents for row in rows}
 
 

@@ -173,18 +173,6 @@ class OpenRest:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class OpenVisitRow:
-    id: int
-    patient_id: int
-    day: date
-    state: str
-    type_id: int
-    first: str
-    cents: int
-    insurer: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class ComingVisit:
     """A visit from today on for which nothing is charged yet; `paid` is what it was paid ahead."""
 
