@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Engine, insert, select, text, update
 
 from zax.clock import ShiftedClock, to_utc
+from zax.core.json import Json
 from zax.core.people.roles import Role
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
 from zax.desk.acts.actor import Actor
@@ -36,7 +37,7 @@ STAGES = (
     ("With the provider", "provider", False),
     ("Tests and shots", "assistant", False),
 )
-PRIVACY: list[dict[str, Any]] = [
+PRIVACY: list[Json] = [
     {"kind": "heading", "words": "How we keep what you tell us"},
     {
         "kind": "text",
@@ -55,7 +56,7 @@ PRIVACY: list[dict[str, Any]] = [
     {"kind": "choice", "words": "May we text you about visits?", "options": ["Yes", "No"], "needed": True},
     {"kind": "field", "words": "Somebody we may speak to about you", "fills": "emergency_name"},
 ]
-LOCAL: list[dict[str, Any]] = [
+LOCAL: list[Json] = [
     {"kind": "heading", "words": "Numbing for your treatment"},
     {"kind": "text", "words": "The numbness lasts two to four hours. Please do not eat until it has gone."},
     {
@@ -66,7 +67,7 @@ LOCAL: list[dict[str, Any]] = [
     },
 ]
 # kind, words, note, needed, for whom, form
-STEPS: tuple[tuple[str, str, str, bool, dict[str, Any], int | None], ...] = (
+STEPS: tuple[tuple[str, str, str, bool, Json, int | None], ...] = (
     ("details", "Confirm details", "", True, {"yearly": True}, None),
     ("coverage", "Insurance card, both sides", "", False, {"yearly": True}, None),
     (
@@ -92,7 +93,7 @@ STEPS: tuple[tuple[str, str, str, bool, dict[str, Any], int | None], ...] = (
     ("photo", "Photo for the record", "", False, {"new": True}, None),
 )
 # words, what to do, places, condition, warns
-HEADSUPS: tuple[tuple[str, str, list[str], dict[str, Any], bool], ...] = (
+HEADSUPS: tuple[tuple[str, str, list[str], Json, bool], ...] = (
     (
         "Cash only",
         "Take {first}’s part before the room.",
@@ -183,7 +184,7 @@ def write_copays(engine: Engine) -> None:
 def write_arrivals(connection: Connection, now: datetime) -> None:
     """The setup of arrivals, and recalls from what was done."""
 
-    def put(table: Any, rows: list[dict[str, Any]]) -> None:
+    def put(table: Any, rows: list[Json]) -> None:
         connection.execute(insert(table), rows)
 
     put(

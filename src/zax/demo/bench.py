@@ -15,15 +15,17 @@ import statistics
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 from urllib.parse import urlencode
 
 from rich.console import Console
 from rich.table import Table
-from sqlalchemy import Engine, text
+from sqlalchemy import URL, Engine, text
+from starlette.types import ASGIApp, Message
 
 from zax.clock import ShiftedClock, SystemClock, local
+from zax.core.json import Json
 from zax.demo import bench_book, bench_money, bench_visit
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
@@ -58,7 +60,7 @@ class Act:
 class Asgi:
     """Calls an ASGI application as a server would; the time runs until the answer is whole."""
 
-    def __init__(self, app: Any) -> None:
+    def __init__(self, app: ASGIApp) -> None:
         self.app = app
         self.cookies: dict[str, str] = {}
 
@@ -89,13 +91,13 @@ class Asgi:
         ended, status, waiting = 0.0, 0, iter([{"type": "http.request", "body": body, "more_body": False}])
         never = asyncio.Event()
 
-        async def receive() -> dict[str, Any]:
+        async def receive() -> Message:
             for message in waiting:
                 return message
             await never.wait()
             return {"type": "http.disconnect"}
 
-        async def send(message: dict[str, Any]) -> None:
+        async def send(message: Message) -> None:
             nonlocal ended, status
             if message["type"] == "http.response.start":
                 status = message["status"]
@@ -113,7 +115,7 @@ class Asgi:
         return (ended - began) * 1000
 
 
-def acts(engine: Engine, day: Any, token: str) -> list[Act]:
+def acts(engine: Engine, day: date, token: str) -> list[Act]:
     """What is measured, on people and visits chosen by a fixed seed."""
     rng = random.Random(7)
     with engine.connect() as connection:
@@ -204,7 +206,7 @@ def acts(engine: Engine, day: Any, token: str) -> list[Act]:
     ]
 
 
-def _of_time(day: Any) -> list[Act]:
+def _of_time(day: date) -> list[Act]:
     """Full day, week, waitlist and openings, at the site made for it."""
     monday = bench_book.monday_after(day)
     person = bench_book.SITE + 3
@@ -246,7 +248,7 @@ def _of_time(day: Any) -> list[Act]:
     ]
 
 
-def _of_visits(engine: Engine, day: Any) -> list[Act]:
+def _of_visits(engine: Engine, day: date) -> list[Act]:
     """A crowded Day, and the checkout page with everything it offers."""
     leaving = bench_visit.leaving(engine, day)
     return [
@@ -285,7 +287,7 @@ def _of_money(engine: Engine) -> list[Act]:
     ]
 
 
-async def measure(act: Act, ours: Asgi, floor: Asgi) -> dict[str, Any]:
+async def measure(act: Act, ours: Asgi, floor: Asgi) -> Json:
     """Both sides in turn; medians and 95th percentiles in milliseconds."""
     mine, bare = [], []
     for n in range(WARM + ROUNDS):
@@ -315,7 +317,7 @@ async def sign_in(ours: Asgi) -> str:
     return token
 
 
-async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, Any]]:
+async def run(engine: Engine, url: URL, settings: Settings) -> list[Json]:
     found = seeded(engine)
     assert found is not None
     opens = datetime.fromisoformat(found["opens"])
@@ -344,7 +346,7 @@ async def run(engine: Engine, url: Any, settings: Settings) -> list[dict[str, An
     return results
 
 
-def show(results: list[dict[str, Any]]) -> None:
+def show(results: list[Json]) -> None:
     table = Table("act", "p50 ms", "p95 ms", "floor p50", "floor p95", "ratio", "aim")
     for row in results:
         aim = f"{row['aim']:.0f}" if row["aim"] else "–"
@@ -356,7 +358,7 @@ def show(results: list[dict[str, Any]]) -> None:
     console.print(table)
 
 
-def show_growth(rows: list[dict[str, Any]]) -> None:
+def show_growth(rows: list[Json]) -> None:
     """How the core's search for openings grows."""
     table = Table("people", "months", "20 best, CPU ms", "nothing found, CPU ms")
     for row in rows:

@@ -12,14 +12,14 @@ import statistics
 import time
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
-from typing import Any
 
-from sqlalchemy import Engine, insert, text
+from sqlalchemy import Connection, Engine, insert, text
 
 from zax.core.book.hours import Span
 from zax.core.book.minutes import bits_of, bits_within
 from zax.core.book.openings import best_openings
 from zax.core.book.search_request import Helpers, SearchRequest, SiteDay
+from zax.core.json import Json
 from zax.demo.bulk import Bulk
 from zax.demo.world import TYPE_ID, ZONE
 from zax.store import schema
@@ -79,7 +79,7 @@ def prepare(engine: Engine, opens: datetime) -> None:
         _write_waitlist(connection, opens)
 
 
-def _write_site(connection: Any) -> None:
+def _write_site(connection: Connection) -> None:
     put = connection.execute
     put(
         insert(schema.site).values(
@@ -196,7 +196,7 @@ def _day(rng: random.Random, day: date, person: int, full: date) -> Iterator[tup
             at += minutes
 
 
-def _write_waitlist(connection: Any, opens: datetime) -> None:
+def _write_waitlist(connection: Connection, opens: datetime) -> None:
     rng = random.Random(12)
     kinds = [TYPE_ID[name] for name in ("Sick visit", "Physical", "Follow-up", "Vaccines")]
     rows = []
@@ -259,7 +259,7 @@ def _spans(rng: random.Random) -> list[Span]:
     return spans
 
 
-def openings_table() -> list[dict[str, Any]]:
+def openings_table() -> list[Json]:
     """CPU milliseconds (median) of the 20 best openings: an hour with an exam by one of two others; and of a
     search that finds nothing.
     """

@@ -18,7 +18,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import quote
 
-from sqlalchemy import Engine, bindparam, text
+from sqlalchemy import URL, Engine, bindparam, text
 from starlette.applications import Starlette
 from starlette.requests import Request
 from starlette.responses import JSONResponse
@@ -28,6 +28,7 @@ from zax.clock import ShiftedClock, SystemClock, local
 from zax.core.coverage.benefits import benefits_from
 from zax.core.coverage.estimate import Cover, PricedLine, Used, estimate
 from zax.core.coverage.limits import Done, Insured
+from zax.core.json import Json
 from zax.demo.bench import ROUNDS, WARM, Act, Asgi, console, measure, show, sign_in
 from zax.demo.floor import Floor
 from zax.demo.seed import opening_day, seed, seeded
@@ -157,7 +158,7 @@ def _mistyped(name: str) -> str:
     return name[: at - 1] + name[at] + name[at - 1] + name[at + 1 :] if len(name) > 3 else name + name[-1]
 
 
-async def run_region(engine: Engine, url: Any, settings: Settings) -> list[dict[str, Any]]:
+async def run_region(engine: Engine, url: URL, settings: Settings) -> list[Json]:
     found = seeded(engine)
     assert found is not None
     clock = ShiftedClock()

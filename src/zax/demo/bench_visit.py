@@ -8,11 +8,11 @@ import random
 import statistics
 import time
 from datetime import date
-from typing import Any
 
 from sqlalchemy import Engine, text
 
 from zax.core.arrivals.conditions import About, HeadsUp, compile_condition, showing
+from zax.core.json import Json
 
 SITE = 3
 VISITS = 200
@@ -69,10 +69,10 @@ def leaving(engine: Engine, day: date) -> list[int]:
         )
 
 
-def _condition(rng: random.Random) -> dict[str, Any]:
+def _condition(rng: random.Random) -> Json:
     """Two groups of two, each leaf of another kind and some turned round, as clinics write them."""
 
-    def leaf() -> dict[str, Any]:
+    def leaf() -> Json:
         made = rng.choice(
             (
                 {"fact": "flag", "value": rng.randrange(1, 9)},

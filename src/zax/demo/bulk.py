@@ -9,14 +9,13 @@ from collections.abc import Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from types import TracebackType
-from typing import Any
 
 from sqlalchemy import Engine, Table, text
 
 BATCH = 100_000
 
 
-def _cell(value: Any) -> str:
+def _cell(value: object) -> str:
     if value is None:
         return "\\N"
     if value is True or value is False:
@@ -62,7 +61,7 @@ class Bulk:
             for name in sorted(self.loaded):
                 connection.execute(text(f"ANALYZE TABLE `{name}`"))
 
-    def add(self, table: Table, columns: str, rows: Sequence[Sequence[Any]]) -> None:
+    def add(self, table: Table, columns: str, rows: Sequence[Sequence[object]]) -> None:
         key = (table.name, columns)
         self.loaded.add(table.name)
         kept = self.lines.setdefault(key, [])

@@ -11,7 +11,6 @@ import random
 from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from typing import Any
 
 from zax.clock import to_utc
 from zax.core.book.hours import Span
@@ -111,7 +110,7 @@ class History:
     def __init__(self, bulk: Bulk, people: list[Person], now: datetime, seed: int, full: bool = True) -> None:
         self.bulk, self.people, self.now, self.full = bulk, people, now, full
         self.rng = random.Random(seed)
-        self.rows: dict[str, list[tuple[Any, ...]]] = defaultdict(list)
+        self.rows: dict[str, list[tuple[object, ...]]] = defaultdict(list)
         self.used: dict[tuple[int, int, bool], tuple[int, int]] = defaultdict(lambda: (0, 0))
         self.done: dict[tuple[int, bool], tuple[Done, ...]] = defaultdict(tuple)
         self.ids: dict[str, int] = defaultdict(int)

@@ -8,13 +8,13 @@ import io
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 from PIL import Image, ImageDraw
 from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
+from zax.core.json import Json
 from zax.core.patients.uploads import Cut
 from zax.core.people.roles import Role
 from zax.demo.world import ZONE
@@ -80,7 +80,7 @@ def _ids(desk: Desk) -> dict[str, int]:
     return {f"{row.first} {row.last}": row.id for row in rows}
 
 
-def _details(desk: Desk, patient_id: int, **values: Any) -> None:
+def _details(desk: Desk, patient_id: int, **values: object) -> None:
     with desk.engine.begin() as connection:
         connection.execute(update(schema.patient).where(schema.patient.c.id == patient_id).values(**values))
 
@@ -142,7 +142,7 @@ def _second(desk: Desk, fern: int, day: date) -> None:
         )
 
 
-def _double(desk: Desk, patient_id: int, first: str, last: str, changes: dict[str, Any]) -> None:
+def _double(desk: Desk, patient_id: int, first: str, last: str, changes: Json) -> None:
     with desk.engine.begin() as connection:
         row = connection.execute(select(schema.patient).where(schema.patient.c.id == patient_id)).one()
         home = add(connection, schema.household, name=last)

@@ -7,12 +7,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
-from typing import Any
 
 from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
+from zax.core.json import Json
 from zax.core.money.tender import TenderForm
 from zax.core.people.roles import Role
 from zax.demo.world import MEMBER_PREFIX, TYPE_ID, ZONE
@@ -109,7 +109,7 @@ REALLY = {
     "Amir Zia": ("10:05", "10:18", ""),
     "Ben Rook": ("10:24", "10:35", ""),
 }
-GAPS: dict[str, dict[str, Any]] = {
+GAPS: dict[str, Json] = {
     "Hana Ito": {"street": "", "alert": "Latex allergy"},
     "Stan Weller": {"birth": None},
     "Owen Tate": {"birth": None},
@@ -183,9 +183,9 @@ class Today:
     def __init__(self, desk: Desk, clock: ShiftedClock, day: date) -> None:
         self.desk, self.clock, self.day = desk, clock, day
         self.terminal = PayingTerminal()
-        self.events: list[tuple[datetime, int, Callable[[], Any]]] = []
+        self.events: list[tuple[datetime, int, Callable[[], object]]] = []
 
-    def at(self, minute: int, work: Callable[[], Any], days_before: int = 0) -> None:
+    def at(self, minute: int, work: Callable[[], object], days_before: int = 0) -> None:
         wall = (
             datetime(self.day.year, self.day.month, self.day.day)
             + timedelta(minutes=minute)
@@ -299,7 +299,7 @@ def _write_patients(desk: Desk, day: date) -> dict[str, int]:
         for number, (_, _, _, _, name, _, plan) in enumerate(VISITS):
             first, last = name.split()
             household = add(connection, schema.household, name=last)
-            values: dict[str, Any] = {
+            values: Json = {
                 "household_id": household,
                 "guarantor": True,
                 "first": first,

@@ -7,11 +7,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
-from typing import Any
 
 from sqlalchemy import insert, select, update
 
 from zax.clock import ShiftedClock, to_utc
+from zax.core.book.search_request import Opening
 from zax.core.patients.wishes import wishes_of
 from zax.core.people.roles import Role
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
@@ -256,7 +256,7 @@ class Waiting:
         self.people[name] = int(made)
         return int(made)
 
-    def _opening(self, kind: str, provider: int, first: date, minutes: int = 0) -> Any:
+    def _opening(self, kind: str, provider: int, first: date, minutes: int = 0) -> Opening:
         request = Request(
             parts=(Part(TYPE_ID[kind], minutes, provider),),
             sites=(1,),
@@ -267,7 +267,19 @@ class Waiting:
         with self.desk.engine.connect() as connection:
             return find_openings(connection, self.desk.clinic, self.clock.now(), request)[0]
 
-    def _book(self, patient_id: int, kind: str, provider: int, first: date, key: str, **more: Any) -> int:
+    def _book(
+        self,
+        patient_id: int,
+        kind: str,
+        provider: int,
+        first: date,
+        key: str,
+        *,
+        sooner: bool = False,
+        short: bool = False,
+        held_until: datetime | None = None,
+        web_message: str = "",
+    ) -> int:
         found = self._opening(kind, provider, first)
         order = BookOrder(
             site_id=1,
@@ -278,7 +290,10 @@ class Waiting:
             minutes=None,
             patient_id=patient_id,
             key=key,
-            **more,
+            sooner=sooner,
+            short=short,
+            held_until=held_until,
+            web_message=web_message,
         )
         return book_visit(self.desk, JUNO, order)
 

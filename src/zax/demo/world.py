@@ -10,6 +10,7 @@ from typing import Any
 from argon2 import PasswordHasher
 from sqlalchemy import Connection, insert
 
+from zax.core.json import Json
 from zax.store import schema
 from zax.store.clinic.settings import VERSION
 
@@ -117,7 +118,7 @@ SERVICES = (
     ("D1204", "Fluoride, adult, old code", True, "preventive", 4200, False, 0),
 )
 # Which teeth a service is for, which area it needs, and since when a code is no longer used.
-SERVICE_MORE: dict[str, dict[str, Any]] = {
+SERVICE_MORE: dict[str, Json] = {
     "D2330": {"teeth": "front"},
     "D2391": {"teeth": "back"},
     "D2392": {"teeth": "back"},
@@ -129,7 +130,7 @@ SERVICE_MORE: dict[str, dict[str, Any]] = {
     "D9944": {"area": "arch"},
     "D1204": {"retired_on": date(2013, 1, 1)},
 }
-_SERVICE_USUAL: dict[str, Any] = {"teeth": "", "area": "", "retired_on": None}
+_SERVICE_USUAL: Json = {"teeth": "", "area": "", "retired_on": None}
 # name, minutes, role, services, (helper role, minutes, offsets)
 _EXAM = ("dentist", 10, "30 40 20 50 35 45 25 15 10")  # the middle of the visit first
 TYPES: tuple[tuple[str, int, str, tuple[str, ...], tuple[str, int, str]], ...] = (
@@ -158,7 +159,7 @@ _CLEANINGS = [["D1110", "D1120", "D4910"], 2, 12, "person"]
 _DENTAL = {"preventive": 100, "diagnostic": 100, "basic": 80, "major": 50}
 _MEDICAL = {"office": 80, "lab": 80, "procedure": 80, "vaccine": 100}
 # payer, name, dental, terms (see zax.core.coverage.benefits)
-PLANS: tuple[tuple[int, str, bool, dict[str, Any]], ...] = (
+PLANS: tuple[tuple[int, str, bool, Json], ...] = (
     (
         1,
         "Harbor Guild Dental",
@@ -217,7 +218,7 @@ FLAGS = (
 MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
 # What a type needs besides: limits, goals, equipment, the web; and how long it may wait before it is asked
 # again.
-TYPE_MORE: dict[str, dict[str, Any]] = {
+TYPE_MORE: dict[str, Json] = {
     "Hygiene": {
         "recall_months": 6,
         "goal_a_day": 6,
@@ -324,7 +325,7 @@ def _write_money(put: Any) -> None:
 
 
 def _putter(connection: Connection) -> Any:
-    def put(table: Any, values: list[dict[str, Any]]) -> None:
+    def put(table: Any, values: list[Json]) -> None:
         connection.execute(insert(table), values)
 
     return put
@@ -416,7 +417,7 @@ def _write_sites(put: Any, copy: int) -> None:
     )
 
 
-_TYPE_USUAL: dict[str, Any] = {
+_TYPE_USUAL: Json = {
     "goal_a_day": 0,
     "most_a_day": 0,
     "web": "no",
@@ -428,7 +429,7 @@ _TYPE_USUAL: dict[str, Any] = {
 }
 
 
-def _needs(role: str, minutes: int, offsets: str) -> list[dict[str, Any]]:
+def _needs(role: str, minutes: int, offsets: str) -> list[Json]:
     if not role:
         return []
     return [

@@ -5,17 +5,18 @@ every call.
 from __future__ import annotations
 
 import smtplib
+from collections.abc import Mapping
 from email.message import EmailMessage
-from typing import Any
 
 import httpx
 
+from zax.core.json import Json
 from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
 
 _STATES = {"approved", "declined"}
 
 
-def _sale(answer: Any) -> Sale:
+def _sale(answer: object) -> Sale:
     if not isinstance(answer, dict) or answer.get("state") not in _STATES:
         return Sale(state="unknown", words="the terminal is still working on it")
     return Sale(
@@ -39,7 +40,7 @@ class HttpTerminal:
     def give_back(self, key: str, cents: int, reference: str) -> Sale:
         return self._ask(key, {"cents": -cents, "reference": reference})
 
-    def _ask(self, key: str, order: dict[str, Any]) -> Sale:
+    def _ask(self, key: str, order: Json) -> Sale:
         try:
             answer = self.client.post("/terminal/sales", json=order, headers={"Idempotency-Key": key})
             return _sale(answer.raise_for_status().json())
@@ -85,9 +86,16 @@ class HttpClearinghouse:
     def confirm(self, file_id: str) -> None:
         self._call("DELETE", f"/clearinghouse/mailbox/{file_id}")
 
-    def _call(self, method: str, path: str, **more: Any) -> httpx.Response:
+    def _call(
+        self,
+        method: str,
+        path: str,
+        content: bytes | None = None,
+        headers: Mapping[str, str] | None = None,
+    ) -> httpx.Response:
         try:
-            return self.client.request(method, path, **more).raise_for_status()
+            asked = self.client.request(method, path, content=content, headers=headers)
+            return asked.raise_for_status()
         except httpx.HTTPStatusError as error:
             raise OutsideTrouble(
                 f"The clearinghouse answers with an error ({error.response.status_code})."

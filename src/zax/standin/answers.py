@@ -10,12 +10,12 @@ import json
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Any
 
+from zax.core.json import Json
 from zax.standin.claims import Claim, ClaimFile, Line
 from zax.standin.keep import Keep
 
-PAYERS: dict[str, Any] = json.loads((Path(__file__).parent / "payers.json").read_text())
+PAYERS: Json = json.loads((Path(__file__).parent / "payers.json").read_text())
 HOUSE = "FERRYHUB"
 
 

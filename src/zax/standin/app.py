@@ -21,6 +21,7 @@ from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
+from zax.core.json import Json
 from zax.standin import eligibility
 from zax.standin.answers import PAYERS, acknowledgement, remittance
 from zax.standin.claims import read_claim_file
@@ -87,7 +88,7 @@ def create_app(folder: Path, smtp_port: int, pay_seconds: float = 20) -> FastAPI
 
 def _terminal(app: FastAPI, keep: Keep) -> None:
     @app.post("/terminal/sales")
-    async def sell(order: SaleOrder, idempotency_key: str = Header()) -> dict[str, Any]:
+    async def sell(order: SaleOrder, idempotency_key: str = Header()) -> Json:
         with keep.lock:
             known = keep.get("sales", idempotency_key)
             mode = (keep.get("terminal", "mode") or {"mode": "approve"})["mode"]
@@ -99,7 +100,7 @@ def _terminal(app: FastAPI, keep: Keep) -> None:
         return keep.get("sales", idempotency_key) or {"state": "unheard"}
 
     @app.get("/terminal/sales/{key}")
-    def look_up(key: str) -> dict[str, Any]:
+    def look_up(key: str) -> Json:
         sale = keep.get("sales", key)
         if sale is None:
             raise HTTPException(404, "no such sale")
@@ -113,7 +114,7 @@ def _terminal(app: FastAPI, keep: Keep) -> None:
         return RedirectResponse("/", 303)
 
 
-def _sale(keep: Keep, key: str, order: SaleOrder, mode: str) -> dict[str, Any]:
+def _sale(keep: Keep, key: str, order: SaleOrder, mode: str) -> Json:
     """The bank's answer. A token is known by the card that it was given out for; the number of a card is
     nowhere.
     """
@@ -177,7 +178,7 @@ def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
         return Response(status_code=204)
 
 
-def _waiting(keep: Keep, file_id: str) -> Any:
+def _waiting(keep: Keep, file_id: str) -> Json:
     found = keep.get("mailbox", file_id)
     if found is None:
         raise HTTPException(404, "no such file")
@@ -218,15 +219,15 @@ def _pages(app: FastAPI, keep: Keep) -> None:
         return {"state": "up"}
 
     @app.get("/files")
-    def files() -> list[Any]:
+    def files() -> list[Json]:
         return keep.all("files")
 
     @app.get("/sales")
-    def sales() -> list[Any]:
+    def sales() -> list[Json]:
         return keep.all("sales")
 
     @app.get("/mail")
-    def mail() -> list[Any]:
+    def mail() -> list[Json]:
         return keep.all("mail")
 
     @app.get("/")

@@ -8,9 +8,9 @@ are checked here.
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import Any
 
 import pyx12.params
 import pyx12.x12file
@@ -114,7 +114,7 @@ def _walk(text: str, file: ClaimFile) -> None:
     file.errors += [f"{code}: {words}" for _, code, words, *_ in reader.pop_errors()]
 
 
-def _name(file: ClaimFile, claim: Claim, value: Any) -> None:
+def _name(file: ClaimFile, claim: Claim, value: Callable[[str], str]) -> None:
     who, last, first, number = (
         value("NM101"),
         value("NM103") or "",
@@ -132,7 +132,7 @@ def _name(file: ClaimFile, claim: Claim, value: Any) -> None:
         claim.payer, claim.payer_name = number, last
 
 
-def _line(kind: str, value: Any) -> Line:
+def _line(kind: str, value: Callable[[str], str]) -> Line:
     modifiers = [m for at in (3, 4, 5, 6) if (m := value(f"{kind}01-{at}"))]
     units = value("SV104") if kind == "SV1" else value("SV306")
     return Line(

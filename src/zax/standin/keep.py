@@ -9,7 +9,8 @@ import os
 import re
 import threading
 from pathlib import Path
-from typing import Any
+
+from zax.core.json import Json
 
 _SAFE = re.compile(r"[^A-Za-z0-9._-]")
 
@@ -24,12 +25,12 @@ class Keep:
     def _path(self, kind: str, key: str) -> Path:
         return self.folder / kind / f"{_SAFE.sub('_', key)[:120]}.json"
 
-    def get(self, kind: str, key: str) -> dict[str, Any] | None:
+    def get(self, kind: str, key: str) -> Json | None:
         path = self._path(kind, key)
-        found: dict[str, Any] | None = json.loads(path.read_text()) if path.exists() else None
+        found: Json | None = json.loads(path.read_text()) if path.exists() else None
         return found
 
-    def put(self, kind: str, key: str, value: Any) -> None:
+    def put(self, kind: str, key: str, value: object) -> None:
         path = self._path(kind, key)
         path.parent.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(".part")
@@ -39,6 +40,6 @@ class Keep:
     def remove(self, kind: str, key: str) -> None:
         self._path(kind, key).unlink(missing_ok=True)
 
-    def all(self, kind: str) -> list[Any]:
+    def all(self, kind: str) -> list[Json]:
         paths = sorted((self.folder / kind).glob("*.json"), key=lambda path: path.stat().st_mtime_ns)
         return [json.loads(path.read_text()) for path in paths]

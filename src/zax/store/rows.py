@@ -10,13 +10,20 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import fields
 from functools import lru_cache
-from typing import Any, TypeVar, cast
+from typing import Any, Protocol, TypeVar, cast
 
 from sqlalchemy import Connection, Executable, Table, func, insert, select, update
 
 from zax.core.errors import NotFound, Stale
 
 Record = TypeVar("Record")
+
+
+class Kept(Protocol):
+    """A record of a row that has an id."""
+
+    @property
+    def id(self) -> int: ...
 
 
 def many(connection: Connection, statement: Executable, kind: type[Record], **values: object) -> list[Record]:
@@ -45,11 +52,11 @@ def change(connection: Connection, table: Table, row_id: int, **values: object) 
     connection.execute(update(table).where(table.c.id == row_id).values(**values))
 
 
-def save(connection: Connection, table: Table, before: Any, after: Any) -> None:
+def save(connection: Connection, table: Table, before: Kept, after: Kept) -> None:
     """Write what differs between two states of one row; both are records with its id (`dataclasses.replace`
     makes the second).
     """
-    names = (each.name for each in fields(after))
+    names = (each.name for each in fields(after))  # type: ignore[arg-type]
     changed = {name: getattr(after, name) for name in names if getattr(after, name) != getattr(before, name)}
     if changed:
         change(connection, table, before.id, **changed)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import secrets
 import uuid
 from pathlib import Path
-from typing import Any
 
 import structlog
 from fastapi import FastAPI, Request
@@ -23,6 +22,7 @@ from zax.clock import system_now
 from zax.core.errors import NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
 from zax.logs import configure
+from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.store.engine import TROUBLE, reader
 from zax.store.files import FileStore
@@ -122,7 +122,7 @@ def session_secret(var: Path) -> str:
     return path.read_text()
 
 
-def create_app(desk: Desk, outside: Any, settings: Settings) -> FastAPI:
+def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     configure()
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
     app.state.shared = Shared(

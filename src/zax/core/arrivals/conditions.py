@@ -13,9 +13,9 @@ import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
 
 from zax.core.errors import Refused
+from zax.core.json import Json, KeptJson
 from zax.core.wording import money_words
 
 Test = Callable[["About"], bool]
@@ -125,7 +125,7 @@ _ASKS = {
 }
 
 
-def compile_condition(tree: Mapping[str, Any]) -> Test:
+def compile_condition(tree: KeptJson) -> Test:
     """The tree as one function. An empty tree holds for everybody. Raises Refused for a tree that is not one
     of ours.
 
@@ -133,13 +133,13 @@ def compile_condition(tree: Mapping[str, Any]) -> Test:
     three times as long as one expression; so the tree is written down as one, from fixed texts, and its
     values come along as names.
     """
-    values: dict[str, Any] = {}
+    values: Json = {}
     source = _expression(tree, values) if tree else "True"
     made: Test = eval(f"lambda a: {source}", {"__builtins__": {"len": len}, "begins": _begins, **values})
     return made
 
 
-def _expression(tree: Mapping[str, Any], values: dict[str, Any]) -> str:
+def _expression(tree: KeptJson, values: Json) -> str:
     """The tree in words of Python; its values go into `values` under names of our own."""
     for join, word, nothing in (("all", " and ", "True"), ("any", " or ", "False")):
         if join in tree:
@@ -153,7 +153,7 @@ def _expression(tree: Mapping[str, Any], values: dict[str, Any]) -> str:
     return _ASKS[tree["fact"]].format(v=name)
 
 
-def leaves(tree: Mapping[str, Any]) -> list[Mapping[str, Any]]:
+def leaves(tree: KeptJson) -> list[KeptJson]:
     """Every leaf of the tree, in order."""
     if "not" in tree:
         return leaves(tree["not"])
@@ -228,6 +228,6 @@ class HeadsUpSetup:
     """A heads-up compiled, beside its condition as it is edited."""
 
     headsup: HeadsUp
-    condition: Mapping[str, Any]
+    condition: KeptJson
     active: bool
     version: int

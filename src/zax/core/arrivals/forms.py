@@ -14,10 +14,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
-from typing import Any
 
 from zax.core.book.calendar import step_months
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.json import Json, KeptJson
 
 MOST_BLOCKS = 60
 MOST_POINTS = 20_000
@@ -62,7 +62,7 @@ class Block:
     needed: bool = False
 
 
-def blocks_from(kept: Sequence[Mapping[str, Any]]) -> tuple[Block, ...]:
+def blocks_from(kept: Sequence[KeptJson]) -> tuple[Block, ...]:
     return tuple(
         Block(
             BlockKind(b["kind"]),
@@ -75,7 +75,7 @@ def blocks_from(kept: Sequence[Mapping[str, Any]]) -> tuple[Block, ...]:
     )
 
 
-def blocks_to(blocks: Sequence[Block]) -> list[dict[str, Any]]:
+def blocks_to(blocks: Sequence[Block]) -> list[Json]:
     """The reverse of `blocks_from`."""
     return [
         {

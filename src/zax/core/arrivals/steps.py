@@ -9,11 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, datetime
 from enum import StrEnum
-from typing import Any
 
 from zax.core.book.calendar import step_months
+from zax.core.json import KeptJson
 
 
 class StepKind(StrEnum):
@@ -81,7 +81,7 @@ class Answer:
     how: str
     note: str
     by: str
-    at: Any
+    at: datetime
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +100,7 @@ class Stand:
         return self.step.required and self.state in {"open", "skipped"}
 
 
-def for_whom_from(kept: Mapping[str, Any]) -> ForWhom:
+def for_whom_from(kept: KeptJson) -> ForWhom:
     """From the setup's JSON; what is missing limits nothing."""
     return ForWhom(
         bool(kept.get("new")),

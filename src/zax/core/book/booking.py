@@ -12,11 +12,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
-from typing import Any
 
 from zax.core.book.hours import Span, fits
 from zax.core.book.minutes import STEP, WHOLE_DAY, bits_of, bits_within, minutes_in, on_grid, starts
 from zax.core.errors import Conflict, Refused, ZaxError
+from zax.core.json import KeptJson
 from zax.core.wording import clock_words
 
 LONGEST_VISIT = 8 * 60
@@ -45,7 +45,7 @@ class StaffNeed:
     same_as: int | None = None
 
 
-def needs_from(kept: Sequence[Mapping[str, Any]]) -> tuple[StaffNeed, ...]:
+def needs_from(kept: Sequence[KeptJson]) -> tuple[StaffNeed, ...]:
     """Staff needs as a visit type keeps them."""
     return tuple(
         StaffNeed(each["role"], each["minutes"], tuple(each["offsets"]), each["words"], each["same_as"])

@@ -11,13 +11,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any
 
 from rapidfuzz import fuzz
 
 from zax.core.coverage.benefits import CATEGORY_WORDS, Benefits
 from zax.core.coverage.estimate import Used
 from zax.core.coverage.member import member_key
+from zax.core.json import Json
 from zax.core.patients.person import search_key
 from zax.core.wording import day_words, money_words
 from zax.core.x12 import codes271 as codes
@@ -359,5 +359,5 @@ def taken_over(plan: Benefits, difference: Difference) -> Benefits:
     name, _, category = difference.key.partition(".")
     if category:
         return replace(plan, percents=dict(plan.percents) | {category: difference.value})
-    change: dict[str, Any] = {name: difference.value}
+    change: Json = {name: difference.value}
     return replace(plan, **change)

@@ -10,7 +10,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
+
+from zax.core.json import Json, KeptJson
 
 CATEGORY_WORDS = {
     "preventive": "preventive care",
@@ -121,7 +122,7 @@ def benefit_year(day: date, starts_month: int) -> tuple[date, date]:
     return first, date.fromordinal(date(first.year + 1, starts_month, 1).toordinal() - 1)
 
 
-def terms_of(benefits: Benefits) -> dict[str, Any]:
+def terms_of(benefits: Benefits) -> Json:
     """Everything but the name as plain JSON."""
     return {
         "percents": dict(benefits.percents),
@@ -145,12 +146,10 @@ def terms_of(benefits: Benefits) -> dict[str, Any]:
     }
 
 
-def benefits_from(name: str, terms: Mapping[str, Any]) -> Benefits:
+def benefits_from(name: str, terms: KeptJson) -> Benefits:
     """The reverse of `terms_of`; what is missing has its default."""
     lists = {"no_deductible", "needs_authorization", "missing_tooth_codes"}
-    values: dict[str, Any] = {
-        key: frozenset(value) if key in lists else value for key, value in terms.items()
-    }
+    values: Json = {key: frozenset(value) if key in lists else value for key, value in terms.items()}
     values["copays"] = tuple(Copay(*each) for each in terms.get("copays", ()))
     values["frequencies"] = tuple(
         Frequency(frozenset(codes), *rest) for codes, *rest in terms.get("frequencies", ())

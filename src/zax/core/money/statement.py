@@ -7,12 +7,13 @@ counts.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from datetime import date, timedelta
-from typing import Annotated, Any
+from typing import Annotated
 
 from zax.core.form import Form, References, Tick, a_number, typed
+from zax.core.json import Json, KeptJson
 from zax.core.money.drawer import counted_amount
 from zax.core.wording import money_words
 
@@ -52,7 +53,7 @@ class Candidate:
         return self.patient_cents - self.on_plan
 
 
-def rule_from(kept: Mapping[str, Any]) -> Rule:
+def rule_from(kept: KeptJson) -> Rule:
     return Rule(
         int(kept.get("minimum", 500)),
         int(kept.get("days", 28)),
@@ -62,7 +63,7 @@ def rule_from(kept: Mapping[str, Any]) -> Rule:
     )
 
 
-def kept(rule: Rule) -> dict[str, Any]:
+def kept(rule: Rule) -> Json:
     return asdict(rule) | {"without": list(rule.without)}
 
 

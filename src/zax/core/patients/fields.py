@@ -13,6 +13,7 @@ from datetime import date
 from typing import Any
 
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.json import Json
 from zax.core.patients.person import check_name, check_phone, parse_birth
 
 SEXES = {"F": "female", "M": "male", "U": "not given"}
@@ -158,7 +159,7 @@ SECTIONS: Mapping[str, Section] = {
 FIELDS: Mapping[str, Field] = {each.name: each for section in SECTIONS.values() for each in section.fields}
 
 
-def check_section(section: Section, typed: Mapping[str, str], today: date) -> dict[str, Any]:
+def check_section(section: Section, typed: Mapping[str, str], today: date) -> Json:
     """Every field of the section as it is kept; raises Problems with a message a field."""
     wrong = ProblemCollector()
     values = {

@@ -10,7 +10,6 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from rapidfuzz import fuzz
 
@@ -61,8 +60,28 @@ def parse_query(text: str, today: date) -> Query:
     return Query(words=words) if sum(map(len, words)) >= 2 else Query()
 
 
-def matches(query: Query, row: Any) -> bool:
-    """Whether a patient's row (keys, phones, birth) answers the query exactly; for those seen a moment ago,
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FoundPatient:
+    """What a patient is found by, and what the list of those found shows."""
+
+    id: int
+    first: str
+    last: str
+    birth: date | None
+    phone: str
+    household_id: int
+    alert: str
+    status: str
+    first_key: str
+    last_key: str
+    used_name: str
+    home_phone: str
+    work_phone: str
+    chart: str | None
+
+
+def matches(query: Query, row: FoundPatient) -> bool:
+    """Whether a patient answers the query exactly; for those seen a moment ago,
     who come first.
     """
     if query.birth and row.birth == query.birth:
@@ -76,7 +95,7 @@ def matches(query: Query, row: Any) -> bool:
     return bool(query.words) and all(any(name.startswith(word) for name in names) for word in query.words)
 
 
-def nearness(query: Query, row: Any) -> float:
+def nearness(query: Query, row: FoundPatient) -> float:
     """How like a row's name is to the words, 0 to 100, whatever their order; for typing mistakes."""
     typed = " ".join(query.words)
     return max(

@@ -7,12 +7,12 @@ What R4 has no element for (pronouns, where texts go, employer, alert) stands in
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime
-from typing import Any
 
 from fhir.resources.R4B.bundle import Bundle
 
+from zax.core.json import Json
 from zax.core.record.card import Card, CardCoverage, CardVisit
 
 CHART = "urn:zax:chart"
@@ -41,7 +41,6 @@ _STATUS = {
     "cancelled": "cancelled",
     "shelf": "waitlist",
 }
-Json = dict[str, Any]
 
 
 def write_bundle(cards: Iterable[Card]) -> str:
@@ -108,7 +107,7 @@ def _patient(card: Card) -> Json:
     return made | {name: value for name, value in more.items() if value}
 
 
-def _address(v: Any, before: str, kind: str) -> Json:
+def _address(v: Mapping[str, str], before: str, kind: str) -> Json:
     parts = {
         "line": [v[f"{before}street"]] if v.get(f"{before}street") else [],
         "city": v.get(f"{before}city"),
@@ -119,7 +118,7 @@ def _address(v: Any, before: str, kind: str) -> Json:
     return {"type": kind, **found} if found else {}
 
 
-def _contact(v: Any) -> list[Json]:
+def _contact(v: Mapping[str, str]) -> list[Json]:
     made: Json = {}
     if v.get("emergency_name"):
         made["name"] = {"text": v["emergency_name"]}

@@ -13,12 +13,12 @@ import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from rapidfuzz import fuzz
 
 from zax.core.coverage.member import check_member_id
 from zax.core.errors import ProblemCollector, Refused, ZaxError
+from zax.core.json import KeptJson
 from zax.core.money.cents import parse_balance
 from zax.core.patients.fields import FIELDS, SEXES
 
@@ -146,7 +146,7 @@ class Row:
     `balance` cents, a credit negative.
     """
 
-    values: Mapping[str, Any]
+    values: KeptJson
     chart: str = ""
     household: str = ""
     plan: str = ""

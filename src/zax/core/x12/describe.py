@@ -6,16 +6,13 @@ Amounts are integer cents. `problems` is empty for a sound file.
 
 from __future__ import annotations
 
-from typing import Any
-
 from zax.core.coverage.answer import told
+from zax.core.json import Json
 from zax.core.x12 import codes271 as codes
 from zax.core.x12.acknowledgement import acknowledgements_of, verdict_words
 from zax.core.x12.eligibility import Member, Rejection, eligibility_of
 from zax.core.x12.remittance import Adjustment, RemitClaim, Remittance, remittances_of
 from zax.core.x12.syntax import Document, read
-
-Json = dict[str, Any]
 
 
 def describe(text: str) -> Json:

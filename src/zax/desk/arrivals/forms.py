@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from zax.clock import local
 from zax.core.arrivals.forms import (
@@ -26,6 +25,7 @@ from zax.core.arrivals.forms import (
 )
 from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
 from zax.core.form import Form, Reference
+from zax.core.json import KeptJson
 from zax.core.patients.person import show_phone
 from zax.core.reading import whole_number
 from zax.core.wording import day_words, full_day
@@ -58,7 +58,7 @@ class Signed:
     patient: Patient
     at: datetime
     zone: str
-    more: Mapping[str, Any]
+    more: KeptJson
 
 
 Paper = Callable[[Signed], bytes]
@@ -161,7 +161,7 @@ def keep_signed(
     pdf: bytes,
     signed: Signed,
     *,
-    answers: Mapping[str, Any],
+    answers: KeptJson,
     visit_id: int | None = None,
     template_id: int | None = None,
     template_version: int = 0,

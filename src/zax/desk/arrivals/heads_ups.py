@@ -4,10 +4,9 @@ that visit, or for the day.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from zax.core.arrivals.conditions import (
     FACTS,
@@ -26,6 +25,7 @@ from zax.core.arrivals.conditions import (
 )
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.form import OfVersion, Tick
+from zax.core.json import Json, KeptJson
 from zax.core.money.cents import decimal
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -117,7 +117,7 @@ def show_again(tx: Transaction, headsup_id: int, patient_id: int) -> None:
 def choices_of(clinic: Clinic) -> dict[str, list[tuple[str, str]]]:
     """What a condition can be chosen from: by its words, (value of the field, words of the choice)."""
 
-    def of(name: str, pairs: list[tuple[Any, str]]) -> tuple[str, list[tuple[str, str]]]:
+    def of(name: str, pairs: Sequence[tuple[int | str, str]]) -> tuple[str, list[tuple[str, str]]]:
         return FACTS[name].words, [(f"{name}:{value}", words) for value, words in pairs]
 
     listed = dict(
@@ -133,20 +133,20 @@ def choices_of(clinic: Clinic) -> dict[str, list[tuple[str, str]]]:
     return {"with a number or code": typed, **{words: pairs for words, pairs in listed.items() if pairs}}
 
 
-def tree_of(groups: Sequence[Sequence[Row]], inner: str, outer: str) -> dict[str, Any]:
+def tree_of(groups: Sequence[Sequence[Row]], inner: str, outer: str) -> Json:
     """The tree behind the form: groups of rows, joined inside by `inner` and among each other by `outer` (all
     or any). Rows without a choice are left out.
     """
     made = [{inner: [_leaf(row) for row in group if row.what]} for group in groups]
     filled = [group for group in made if group[inner]]
-    tree: dict[str, Any] = {} if not filled else {outer: filled}
+    tree: Json = {} if not filled else {outer: filled}
     if len(leaves(tree)) > MOST_LEAVES:
         raise Refused(f"At most {MOST_LEAVES} conditions.", "condition")
     compile_condition(tree)
     return tree
 
 
-def _leaf(row: Row) -> dict[str, Any]:
+def _leaf(row: Row) -> Json:
     name, _, choice = row.what.partition(":")
     if name not in FACTS:
         raise Refused("Choose the condition from the list.", "condition")
@@ -154,7 +154,7 @@ def _leaf(row: Row) -> dict[str, Any]:
     return {"not": leaf} if row.negated else leaf
 
 
-def groups_of(tree: Mapping[str, Any]) -> tuple[list[list[Row]], str, str]:
+def groups_of(tree: KeptJson) -> tuple[list[list[Row]], str, str]:
     """The reverse of `tree_of`: (groups, inner, outer) as the form shows them."""
     outer = "any" if "any" in tree else "all"
     groups = tree.get(outer, [])
@@ -162,7 +162,7 @@ def groups_of(tree: Mapping[str, Any]) -> tuple[list[list[Row]], str, str]:
     return [[_row(each) for each in group[inner]] for group in groups], inner, outer
 
 
-def _row(tree: Mapping[str, Any]) -> Row:
+def _row(tree: KeptJson) -> Row:
     leaf = tree.get("not", tree)
     fact, value = FACTS[leaf["fact"]], leaf["value"]
     if fact.value == "choice":

@@ -7,13 +7,12 @@ and takes the same locks.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
 from datetime import date, datetime, timedelta
-from typing import Any
 
 from zax.core.book.track import ON_THE_BOOK, Stop, check_undo
 from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.json import Json, KeptJson
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import check_still_free
@@ -89,7 +88,7 @@ def _look(connection: Connection, visit_id: int) -> Before | None:
     )
 
 
-def _kept(before: Before) -> dict[str, Any]:
+def _kept(before: Before) -> Json:
     """As it is kept: days and moments in ISO form, staff slots as lists."""
     on_shelf = asdict(before.shelf) if before.shelf else None
     if on_shelf is not None:
@@ -103,11 +102,11 @@ def _kept(before: Before) -> dict[str, Any]:
     }
 
 
-def _plain(values: Mapping[str, Any]) -> dict[str, Any]:
+def _plain(values: KeptJson) -> Json:
     return {name: value.isoformat() if isinstance(value, date) else value for name, value in values.items()}
 
 
-def _read(kept: Mapping[str, Any], visit_id: int) -> Before:
+def _read(kept: KeptJson, visit_id: int) -> Before:
     """What `_kept` wrote."""
     place = dict(kept["place"])
     place["day"] = date.fromisoformat(place["day"])
@@ -226,7 +225,7 @@ def _put_in_hand(tx: Transaction, visit_id: int, held: ShelfRow | None) -> None:
         )
 
 
-def _settle_rest(tx: Transaction, detail: Mapping[str, Any]) -> None:
+def _settle_rest(tx: Transaction, detail: KeptJson) -> None:
     """Waitlist, absence and messages as they were."""
     waitlist.end_waits(tx.connection, detail["waits_made"], tx.now, tx.actor.id, "undone")
     for number in detail["waits_ended"]:

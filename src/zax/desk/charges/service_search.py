@@ -7,16 +7,16 @@ tooth typed before counts.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from rapidfuzz import fuzz
 
 from zax.core.charges.teeth import TEETH, Numbering, read_tooth
 from zax.core.clinic.services import Service
 from zax.desk.clinic.clinic import Clinic
+from zax.store.book.records import PlannedService
 
 MOST = 8
 LIKE = 75
@@ -60,7 +60,12 @@ def take_apart(text: str, numbering: Numbering) -> ServiceWords:
 
 
 def find_hits(
-    clinic: Clinic, typed: ServiceWords, dental: bool, day: date, planned: Sequence[Any], show_tooth: Any
+    clinic: Clinic,
+    typed: ServiceWords,
+    dental: bool,
+    day: date,
+    planned: Sequence[PlannedService],
+    show_tooth: Callable[[str], str],
 ) -> list[Hit]:
     """Planned work first, then sets, then services; nothing typed lists what is planned."""
     wanted = typed.words.lower()

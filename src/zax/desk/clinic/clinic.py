@@ -8,7 +8,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from zax.core.arrivals.conditions import HeadsUpSetup
 from zax.core.arrivals.forms import FormTemplate
@@ -21,6 +20,7 @@ from zax.core.clinic.services import Service, ServiceSet
 from zax.core.clinic.visit_types import VisitType
 from zax.core.coverage.plan import Payer, Plan
 from zax.core.errors import Refused
+from zax.core.json import KeptJson
 from zax.core.money.rules import MoneyRules
 from zax.core.patients.flags import Flag
 from zax.desk.clinic.contracts import Contracts, load_contracts
@@ -40,7 +40,7 @@ class Clinic:
     `fees` the clinic's own in cents by service code.
     """
 
-    about: Mapping[str, Any]
+    about: KeptJson
     sites: Mapping[int, Site]
     rooms: Mapping[int, Room]
     providers: Mapping[int, Provider]

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from typing import Any
-
+from zax.core.json import KeptJson
 from zax.core.money.adjust import DEFAULT_LIMITS
 from zax.core.money.rules import MoneyRules
 from zax.core.money.tender import OwnTender
@@ -13,7 +11,7 @@ from zax.store.engine import Connection
 from zax.store.money.rules import discounts, tender_kinds, write_off_reasons
 
 
-def load_money(connection: Connection, settings: Mapping[str, Any]) -> MoneyRules:
+def load_money(connection: Connection, settings: KeptJson) -> MoneyRules:
     kinds = tender_kinds(connection)
     limits = {role: int(settings[name]) for role in Role if (name := f"limit_{role}") in settings}
     return MoneyRules(

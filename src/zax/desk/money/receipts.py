@@ -8,9 +8,9 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from email.utils import make_msgid
-from typing import Any
 
 from zax.core.errors import NotFound, Refused
+from zax.core.json import KeptJson
 from zax.core.money.books import day_of_books
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.desk.acts.act import act
@@ -155,7 +155,7 @@ def send_receipt(tx: Transaction, receipt_id: int) -> str:
 
 
 def mail_waiting_receipt(
-    desk: Desk, mail: Mail, pdf: Callable[[Desk, int], bytes], payload: Mapping[str, Any]
+    desk: Desk, mail: Mail, pdf: Callable[[Desk, int], bytes], payload: KeptJson
 ) -> None:
     """The worker's part: the receipt as it is now, by email."""
     name = desk.clinic.about["clinic_name"]

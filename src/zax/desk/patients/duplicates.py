@@ -12,10 +12,10 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any
 
 from zax.core.coverage.member import member_key
 from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.json import KeptJson
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.likeness import LIKELY, NOTICED, Known, Pair, compare
 from zax.core.patients.person import search_key
@@ -220,7 +220,7 @@ def merge(
     return keep_id
 
 
-def _together(keep: Patient, drop: Patient, chosen: Mapping[str, Any]) -> Patient:
+def _together(keep: Patient, drop: Patient, chosen: KeptJson) -> Patient:
     """The record that stays, with the chosen fields of the other and what it did not have itself."""
     made = replace(keep, **chosen)
     keys = name_keys(made.first, made.last)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Annotated, Any, TypeAlias
+from typing import Annotated, TypeAlias
 
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.form import Form, Tick, a_number_or, typed
+from zax.core.json import Json
 from zax.core.money.adjust import NO_LIMIT
 from zax.core.money.drawer import counted_amount
 from zax.core.people.roles import Role
@@ -101,7 +102,7 @@ def save_product(tx: Transaction, product_id: int, version: int, form: ProductFo
 def save_habits(tx: Transaction, typed: Mapping[str, str]) -> None:
     """Fees, interest, the float and the limit of every role; an empty limit is none."""
     wrong = ProblemCollector()
-    kept: dict[str, Any] = {
+    kept: Json = {
         "returned_fee": wrong.take(counted_amount, typed.get("returned_fee", ""), "returned_fee"),
         "drawer_float": wrong.take(counted_amount, typed.get("drawer_float", ""), "drawer_float"),
         "interest": wrong.take(_percent, typed.get("interest", ""), "interest"),

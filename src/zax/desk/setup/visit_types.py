@@ -5,7 +5,6 @@ booked ones keep what they have.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from pydantic import Field
 
@@ -13,6 +12,7 @@ from zax.core.book.booking import LONGEST_VISIT
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.form import Choice, Form, OfVersion, References, Tick
+from zax.core.json import Json
 from zax.core.reading import needed_number, parse_clock, whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -71,7 +71,7 @@ def save_type(tx: Transaction, type_id: int, form: TypeForm) -> int:
     return type_id
 
 
-def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> dict[str, Any]:
+def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> Json:
     wrong = ProblemCollector()
     name = " ".join(form.name.split())
     if not name or len(name) > 60:
@@ -106,7 +106,7 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> dict[str, Any]:
     }
     wrong.raise_if_any()
     equipment = sorted({" ".join(each.split()).lower() for each in form.equipment.split(",") if each.strip()})
-    values: dict[str, Any] = {
+    values: Json = {
         "name": name,
         "role": form.role,
         "dental": dental,
@@ -126,8 +126,8 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> dict[str, Any]:
     return values
 
 
-def _needs(rows: Sequence[NeedRow], minutes: int) -> list[dict[str, Any]]:
-    made: list[dict[str, Any]] = []
+def _needs(rows: Sequence[NeedRow], minutes: int) -> list[Json]:
+    made: list[Json] = []
     for number, row in enumerate(rows):
         field = f"need-{number}"
         if row.role not in ROLE_NAMES:
@@ -187,7 +187,7 @@ def _parts(text: str, minutes: int) -> list[list[int]]:
 _DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 
-def parse_type_hours(text: str) -> list[dict[str, Any]]:
+def parse_type_hours(text: str) -> list[Json]:
     """'mon tue 8:00-12:00; fri 13:00-16:00' -> rows; no weekday means all of them; empty means at
     any time.
     """

@@ -7,13 +7,13 @@ ends.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import Connection, func, insert, or_, select, update
 
+from zax.core.json import KeptJson
 from zax.store.acts.tables import outbox
 from zax.store.rows import many, one
 
@@ -27,7 +27,7 @@ class Errand:
     id: int
     kind: str
     request_key: str
-    payload: Mapping[str, Any]
+    payload: KeptJson
     attempts: int
 
 
@@ -36,7 +36,7 @@ def put_errand(
     *,
     kind: str,
     request_key: str,
-    payload: Mapping[str, Any],
+    payload: KeptJson,
     due_at: datetime,
     made_at: datetime,
 ) -> None:

@@ -4,13 +4,12 @@ grow; the feed is pruned.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import Connection, bindparam, delete, func, insert, select
 
+from zax.core.json import KeptJson
 from zax.store.acts.tables import audit, feed
 from zax.store.rows import many
 
@@ -36,7 +35,7 @@ def write_audit(
     at: datetime,
     by_id: int | None,
     act: str,
-    detail: Mapping[str, Any],
+    detail: KeptJson,
     patient_id: int | None = None,
     visit_id: int | None = None,
 ) -> None:

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+
+from zax.core.json import KeptJson
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,7 +24,7 @@ class SignedForm:
     at: datetime
     digest: str
     bytes: int
-    answers: Mapping[str, Any]
+    answers: KeptJson
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,7 +44,7 @@ class NewSignedForm:
     by_id: int | None
     digest: str
     bytes: int
-    answers: Mapping[str, Any]
+    answers: KeptJson
     visit_id: int | None = None
     template_id: int | None = None
     template_version: int = 0

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass
-from typing import Any
 
 from sqlalchemy import Connection, func, select
 
 from zax.core.arrivals.conditions import HeadsUp, HeadsUpSetup, compile_condition
 from zax.core.arrivals.forms import Block, FormTemplate, blocks_from, blocks_to
 from zax.core.arrivals.steps import ArrivalStep, ForWhom, Step, StepKind, for_whom_from
+from zax.core.json import KeptJson
 from zax.store.arrivals import tables
 from zax.store.rows import add, change, keep, put_in_order
 
@@ -90,7 +90,7 @@ class HeadsUpTerms:
     words: str
     todo: str
     places: Sequence[str]
-    condition: Mapping[str, Any]
+    condition: KeptJson
     warns: bool
     active: bool
 

@@ -7,11 +7,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
 
 from sqlalchemy import Connection, bindparam, text
 
 from zax.core.book.track import FREES_THE_TIME
+from zax.core.json import Json
 from zax.store.rows import many
 
 # A row a person, site and day: its spans as 'start end start end ...', so that a month of a large clinic is a
@@ -90,7 +90,7 @@ class Window:
     leaving: frozenset[int]
 
     @property
-    def values(self) -> dict[str, Any]:
+    def values(self) -> Json:
         """No visit has the number 0."""
         leaving = list(self.leaving) or [0]
         return {"first": self.first, "last": self.last, "frees": list(FREES_THE_TIME), "leaving": leaving}

@@ -4,10 +4,10 @@ site's wall clock.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
+
+from zax.core.json import KeptJson
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -378,7 +378,7 @@ class BookAct:
     by_id: int | None
     at: datetime
     words: str
-    detail: Mapping[str, Any]
+    detail: KeptJson
     undone_at: datetime | None
 
 

@@ -4,18 +4,17 @@ process has read.
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import Connection, select, update
 from sqlalchemy.dialects.mysql import insert
 
+from zax.core.json import Json
 from zax.store.clinic.tables import setting
 
 VERSION = "setup_version"
 _VERSION = select(setting.c.value).where(setting.c.name == VERSION)
 
 
-def settings(connection: Connection) -> dict[str, Any]:
+def settings(connection: Connection) -> Json:
     """The clinic's own names, numbers and habits by name."""
     return {row.name: row.value for row in connection.execute(select(setting))}
 

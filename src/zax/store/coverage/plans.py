@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import Connection, delete, func, insert, select, update
 
@@ -13,6 +12,7 @@ from zax.core.clinic.services import Service
 from zax.core.coverage.benefits import benefits_from
 from zax.core.coverage.fees import FeeSchedule
 from zax.core.coverage.plan import Payer, Plan
+from zax.core.json import KeptJson
 from zax.store.coverage import tables
 from zax.store.rows import add, change, many, one
 
@@ -74,7 +74,7 @@ def out_of_network(connection: Connection) -> frozenset[tuple[int, int]]:
 class StoredTerms:
     """A plan's terms as they are kept, with the version that a correction must name."""
 
-    terms: Mapping[str, Any]
+    terms: KeptJson
     version: int
 
 
@@ -118,7 +118,7 @@ def terms_for_update(connection: Connection, plan_id: int) -> StoredTerms | None
     return one(connection, query.with_for_update(), StoredTerms)
 
 
-def save_terms(connection: Connection, plan_id: int, terms: Mapping[str, Any], version: int) -> None:
+def save_terms(connection: Connection, plan_id: int, terms: KeptJson, version: int) -> None:
     change(connection, tables.plan, plan_id, terms=terms, version=version)
 
 
@@ -127,7 +127,7 @@ def save_names(connection: Connection, plan_id: int, names: PlanNames) -> None:
     change(connection, tables.plan, plan_id, **values)
 
 
-def add_plan(connection: Connection, names: PlanNames, terms: Mapping[str, Any]) -> int:
+def add_plan(connection: Connection, names: PlanNames, terms: KeptJson) -> int:
     return add(
         connection,
         tables.plan,

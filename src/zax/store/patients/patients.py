@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import Connection, func, select, update
 
 from zax.core.book.track import ON_THE_BOOK
+from zax.core.json import KeptJson
 from zax.store.patients.records import Patient
 from zax.store.patients.tables import household, patient
 from zax.store.rows import add, many, one, save
@@ -30,7 +30,7 @@ class NameKeys:
 class LastChange:
     at: datetime
     name: str | None
-    detail: Mapping[str, Any]
+    detail: KeptJson
 
 
 def patient_of(connection: Connection, patient_id: int) -> Patient | None:

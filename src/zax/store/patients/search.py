@@ -17,13 +17,13 @@ the same among a thousand or a million.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from typing import Any
+from collections.abc import Callable, Iterator, Sequence
 
-from sqlalchemy import Connection, Row, text
+from sqlalchemy import Connection, text
 
-from zax.core.patients.search_terms import Query, matches, nearness
+from zax.core.patients.search_terms import FoundPatient, Query, matches, nearness
 from zax.core.patients.sounds import sound_of
+from zax.store.rows import many
 
 NEAR_ENOUGH = 72  # of 100, how like a name must be to be offered
 SURE = 84  # so like that nothing further is looked for
@@ -72,18 +72,18 @@ _RECENT = text(
     " user_id = :user_id ORDER BY at DESC LIMIT 60) l GROUP BY patient_id) r JOIN patient p ON p.id ="
     " r.patient_id WHERE p.status = 'active' ORDER BY r.at DESC LIMIT 20"
 )
-Rows = Sequence[Row[Any]]
+Found = Sequence[FoundPatient]
 
 
 def find_patients(
-    connection: Connection, query: Query, limit: int = 8, recent: Rows = (), everybody: bool = False
-) -> list[Row[Any]]:
+    connection: Connection, query: Query, limit: int = 8, recent: Found = (), everybody: bool = False
+) -> list[FoundPatient]:
     """Active patients (or everybody but those merged away): those of `recent` first, then exact answers, then
     near ones.
     """
     if query.empty:
         return []
-    found: dict[int, Row[Any]] = {row.id: row for row in recent if matches(query, row)}
+    found: dict[int, FoundPatient] = {row.id: row for row in recent if matches(query, row)}
     for rows in _exact(connection, query, limit, everybody):
         found |= {row.id: row for row in rows if row.id not in found}
         if len(found) >= limit:
@@ -94,15 +94,15 @@ def find_patients(
     return list(found.values())[:limit]
 
 
-def recently_seen(connection: Connection, user_id: int) -> Rows:
+def recently_seen(connection: Connection, user_id: int) -> Found:
     """The active patients whose screens this user opened last, the latest first."""
-    return connection.execute(_RECENT, {"user_id": user_id}).all()
+    return many(connection, _RECENT, FoundPatient, user_id=user_id)
 
 
-def _exact(connection: Connection, query: Query, limit: int, everybody: bool) -> Iterator[Rows]:
-    def ask(name: str, one: Any, two: Any = None) -> Rows:
-        values = {"one": one, "limit": limit} | ({"two": two} if two is not None else {})
-        return connection.execute(_STATEMENTS[name, everybody], values).all()
+def _exact(connection: Connection, query: Query, limit: int, everybody: bool) -> Iterator[Found]:
+    def ask(name: str, one: object, two: object = None) -> Found:
+        more = {"two": two} if two is not None else {}
+        return many(connection, _STATEMENTS[name, everybody], FoundPatient, one=one, limit=limit, **more)
 
     if query.birth:
         yield ask("birth", query.birth)
@@ -114,9 +114,11 @@ def _exact(connection: Connection, query: Query, limit: int, everybody: bool) ->
         yield ask("member", f"{query.member}%")
 
 
-def _of_digits(digits: str) -> Iterator[tuple[str, Any]]:
+def _of_digits(digits: str) -> Iterator[tuple[str, int | str]]:
     """Few digits can be a whole number of a record, which is one person; many are more likely a phone."""
-    number = [("number", int(digits)), ("chart", digits), ("alias", digits)] if len(digits) <= 9 else []
+    number: list[tuple[str, int | str]] = []
+    if len(digits) <= 9:
+        number = [("number", int(digits)), ("chart", digits), ("alias", digits)]
     ends = [("phone_tail", f"{digits}%")] if len(digits) <= 4 else []
     whole = (
         ("phone", "home", "work")
@@ -127,7 +129,7 @@ def _of_digits(digits: str) -> Iterator[tuple[str, Any]]:
     yield from [*number, *ends, *phones] if len(digits) < 7 else [*phones, *number]
 
 
-def _by_name(ask: Any, words: tuple[str, ...]) -> Iterator[Rows]:
+def _by_name(ask: Callable[..., Found], words: tuple[str, ...]) -> Iterator[Found]:
     first, rest = f"{_literal(words[0])}%", f"{_literal(' '.join(words[1:]))}%"
     if len(words) == 1:
         yield from (ask(name, first) for name in ("last", "first", "used", "last_tail", "first_tail"))
@@ -140,16 +142,17 @@ def _by_name(ask: Any, words: tuple[str, ...]) -> Iterator[Rows]:
     yield [*ask("tails", first, rest), *ask("tails", rest, first)]
 
 
-def _near(connection: Connection, query: Query, everybody: bool) -> list[Row[Any]]:
+def _near(connection: Connection, query: Query, everybody: bool) -> list[FoundPatient]:
     """Names that sound alike, the likest first; only for words long enough to be mistyped. The likeliest
     mistakes are tried first.
     """
     if not query.words or min(map(len, query.words)) < SHORTEST_MISTYPED:
         return []
-    rows: dict[int, tuple[float, Row[Any]]] = {}
+    rows: dict[int, tuple[float, FoundPatient]] = {}
     for name, one, two in _mistakes(query.words):
-        values = {"one": one, "limit": MOST_NEAR} | ({"two": two} if two else {})
-        for row in connection.execute(_STATEMENTS[name, everybody], values):
+        more = {"two": two} if two else {}
+        near = many(connection, _STATEMENTS[name, everybody], FoundPatient, one=one, limit=MOST_NEAR, **more)
+        for row in near:
             rows.setdefault(row.id, (nearness(query, row), row))
         if any(score >= SURE for score, _ in rows.values()):
             break

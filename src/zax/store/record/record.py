@@ -4,14 +4,14 @@ balances, what was changed.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import Connection, or_, select, text
 
 from zax.core.book.track import ON_THE_BOOK
+from zax.core.json import KeptJson
 from zax.store.patients.records import Patient
 from zax.store.patients.tables import patient, patient_alias
 from zax.store.rows import many, sql_list
@@ -55,7 +55,7 @@ class RecordVisit:
 class RecordChange:
     at: datetime
     act: str
-    detail: Mapping[str, Any]
+    detail: KeptJson
     by_name: str | None
 
 

@@ -5,7 +5,6 @@ step does.
 from __future__ import annotations
 
 import uuid
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -85,7 +84,7 @@ def show_arrival(request: Request, visit_id: int, step: int = 0) -> Response:
 
 
 def arrival_page(
-    ctx: RequestContext, visit_id: int, status: int = 200, step: int = 0, **more: Any
+    ctx: RequestContext, visit_id: int, status: int = 200, step: int = 0, **more: object
 ) -> Response:
     """`about` names the step that a problem belongs to."""
     with ctx.read() as connection:

@@ -4,8 +4,6 @@ handed to the patient.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -51,7 +49,7 @@ def form_page(
     visit: int,
     step: int,
     status: int = 200,
-    **more: Any,
+    **more: object,
 ) -> Response:
     template = ctx.clinic.forms.get(template_id)
     if template is None or not template.active:

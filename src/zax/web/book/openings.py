@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
-from typing import Any
 
 from zax.core.book.search_request import Opening
 from zax.core.book.series import parse_jump
@@ -15,6 +14,7 @@ from zax.core.errors import Refused, ZaxError
 from zax.core.reading import optional_day, parse_clock, reference
 from zax.desk.book.openings import Part, Request, find_openings
 from zax.store.book import queries as visits
+from zax.store.book.records import Person, Visit
 from zax.store.engine import Connection
 from zax.web.shell.address import number_in
 from zax.web.shell.request_context import RequestContext
@@ -58,7 +58,7 @@ class Finder:
     typed: Mapping[str, str]
     found: list[Opening]
     wrong: Mapping[str, str]
-    patient: Any
+    patient: Person | None
     first: date
     more: bool
     when: Mapping[str, str] = field(default_factory=lambda: WHEN)
@@ -97,11 +97,11 @@ def finder_of(
     )
 
 
-def _patient(connection: Connection, text: str) -> Any:
+def _patient(connection: Connection, text: str) -> Person | None:
     return visits.person(connection, reference(text))
 
 
-def _request(ctx: RequestContext, typed: Mapping[str, str], carried: Any, limit: int) -> Request:
+def _request(ctx: RequestContext, typed: Mapping[str, str], carried: Visit | None, limit: int) -> Request:
     first, last = span_of(typed.get("when", ""), ctx.today)
     first, last = _day(typed, "since", first), _day(typed, "until", last)
     parts = [Part(_number(typed, "type"), _number(typed, "minutes"), _provider(typed, "with"))]

@@ -5,13 +5,14 @@ its conflict and other times.
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 from pydantic import Field
 
 from zax.core.book.hours import Span
+from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Mendable, Refused, ZaxError
 from zax.core.form import Form, Reference, References, a_number, a_number_or
 from zax.desk.book.booking import BookOrder, book_many
@@ -61,7 +62,7 @@ def wants_plan(form: PostedForm) -> bool:
 
 
 def plan_page(
-    ctx: RequestContext, form: PostedForm, order: BookOrder, status: int = 200, **more: Any
+    ctx: RequestContext, form: PostedForm, order: BookOrder, status: int = 200, **more: object
 ) -> Response:
     """The plan of what the form asks for; raises what is wrong with it."""
     if order.patient_id is None:
@@ -124,7 +125,7 @@ def _members(
 
 
 def _free_lead(
-    ctx: RequestContext, connection: Connection, order: BookOrder, kind: Any, busy: set[int]
+    ctx: RequestContext, connection: Connection, order: BookOrder, kind: VisitType, busy: set[int]
 ) -> int:
     """Whoever of the type's people is nearest to free then; the one named first where that is the same."""
     leads = [

@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import Any
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request
@@ -15,6 +14,7 @@ from fastapi.responses import Response
 
 from zax.core.book.hours import Span
 from zax.core.book.waitlist import WAIT_WORDS, Entry, Fit, best_for, chosen, stale_first
+from zax.core.clinic.providers import Provider
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Choice, Form, Reference
 from zax.desk.book.waitlist import (
@@ -65,7 +65,7 @@ def show_waitlist(request: Request) -> Response:
     return waitlist_page(enter(request, "book"), dict(request.query_params))
 
 
-def waitlist_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **more: Any) -> Response:
+def waitlist_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **more: object) -> Response:
     days = _days(ctx, query)
     with ctx.read() as connection:
         everybody = entries(connection, ctx.clinic, ctx.site_id)
@@ -158,7 +158,7 @@ def _filtered(ctx: RequestContext, query: Mapping[str, str], everybody: Sequence
 
 def _strip(
     ctx: RequestContext, days: Sequence[date], gaps: Sequence[OpenTime]
-) -> list[tuple[Any, list[StripDay]]]:
+) -> list[tuple[Provider, list[StripDay]]]:
     """A row a provider: the working time of each day shown, with its gaps."""
     rows = []
     for person in ctx.clinic.hours.team(ctx.site_id):
@@ -208,7 +208,7 @@ def act_on_wait(
     return ctx.go(form.back if form["back"] else "/waitlist", said)
 
 
-def _again(ctx: RequestContext, form: PostedForm, error: ZaxError, **more: Any) -> Response:
+def _again(ctx: RequestContext, form: PostedForm, error: ZaxError, **more: object) -> Response:
     return waitlist_page(
         ctx, form.back_query, status=error.status, problems=error.problems, typed=form, **more
     )

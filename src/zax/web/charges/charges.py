@@ -5,12 +5,11 @@ medical visits.
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.charges.lines import LETTERS, PLACES, pointed
+from zax.core.charges.lines import LETTERS, PLACES, ServiceRule, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
@@ -23,8 +22,9 @@ from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.store.book.planned import planned_for
+from zax.store.money.records import ServiceLine
 from zax.web.charges.tooth_chart import mouth_svg
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
 
@@ -61,7 +61,7 @@ def show_charges(request: Request, visit_id: int, edit: int = 0) -> Response:
 
 
 def charges_page(
-    ctx: RequestContext, visit_id: int, status: int = 200, edit: int = 0, **more: Any
+    ctx: RequestContext, visit_id: int, status: int = 200, edit: int = 0, **more: object
 ) -> Response:
     """`edit` is the line that is open; without one the first that still lacks something is."""
     with ctx.read() as connection:
@@ -74,9 +74,10 @@ def charges_page(
         )
     editable = sheet.stop in acts.OPEN_FOR_CHARGES
     lacking = [line.id for line in sheet.bill.lines if _lacks(ctx, line)]
-    told = set(more.get("problems", {})) - {"lines"}
+    problems = more.get("problems")
+    told = set(problems if isinstance(problems, dict) else ()) - {"lines"}
     open_line = edit or (lacking[0] if lacking and editable and not told else 0)
-    typed = more.get("typed")
+    typed = form_in(more)
     chosen = next((line for line in sheet.bill.lines if line.id == open_line), None)
     tooth = typed["tooth"] if typed and edit else chosen.tooth if chosen else ""
     surfaces = typed["surfaces"] if typed and edit else chosen.surfaces if chosen else ""
@@ -107,7 +108,7 @@ def charges_page(
     return ctx.looked(page, sheet.visit.patient_id, "charges")
 
 
-def _lacks(ctx: RequestContext, line: Any) -> bool:
+def _lacks(ctx: RequestContext, line: ServiceLine) -> bool:
     rule = ctx.clinic.services[line.service_id].rule
     return bool(
         (rule.needs_tooth and not line.tooth)
@@ -166,7 +167,7 @@ def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     return "Added."
 
 
-def _fitting(rule: Any, tooth: str, surfaces: str, area: str) -> acts.LineForm:
+def _fitting(rule: ServiceRule, tooth: str, surfaces: str, area: str) -> acts.LineForm:
     """What stands chosen in the picture, as far as this service asks for it."""
     if rule.surfaces and len(surfaces) != rule.surfaces:
         surfaces = ""

@@ -4,7 +4,7 @@ booking from it.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -56,7 +56,7 @@ def show_planned(request: Request, patient_id: int) -> Response:
     return planned_page(enter(request), patient_id)
 
 
-def planned_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: Any) -> Response:
+def planned_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: object) -> Response:
     """What is planned for the patient: proposals, and single services that no visit is to do yet."""
     with ctx.read() as connection:
         number = number_of(connection, patient_id)
@@ -78,7 +78,7 @@ def planned_page(ctx: RequestContext, patient_id: int, status: int = 200, **more
     return ctx.looked(page, number, "planned")
 
 
-def _show(ctx: RequestContext) -> Any:
+def _show(ctx: RequestContext) -> Callable[[str], str]:
     return lambda number: show_tooth(number, ctx.clinic.numbering)
 
 
@@ -107,7 +107,12 @@ def show_proposal(request: Request, proposal_id: int, sign: str = "", letter: st
 
 
 def proposal_page(
-    ctx: RequestContext, proposal_id: int, status: int = 200, sign: str = "", letter: str = "A", **more: Any
+    ctx: RequestContext,
+    proposal_id: int,
+    status: int = 200,
+    sign: str = "",
+    letter: str = "A",
+    **more: object,
 ) -> Response:
     with ctx.read() as connection:
         shown = proposal_of(connection, ctx.clinic, proposal_id, ctx.now)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import PlainTextResponse, Response
 
@@ -43,7 +41,7 @@ def show_claims(request: Request, show: str = "open", page: int = 1) -> Response
 
 
 def claims_page(
-    ctx: RequestContext, show: str = "open", page: int = 1, status: int = 200, **more: Any
+    ctx: RequestContext, show: str = "open", page: int = 1, status: int = 200, **more: object
 ) -> Response:
     if show not in SHOWS:
         raise NotFound("There is no such list of claims.")

@@ -4,20 +4,23 @@ a visit's estimate with its reasons.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import PlainTextResponse, Response
 
-from zax.core.coverage.answer import FAILED, told
+from zax.core.coverage.answer import FAILED, Difference, Told, told
 from zax.core.coverage.benefits import benefit_year
 from zax.core.errors import NotFound, ZaxError
 from zax.core.form import Form, Reference
+from zax.core.x12.eligibility import Member
 from zax.desk.coverage import eligibility as acts
 from zax.desk.coverage.coverages import RANKS
 from zax.desk.day.visit_sheet import sheet_of
 from zax.store.coverage.checks import batches_of, check_of, checks_of, checks_to_mend
 from zax.store.coverage.queries import one_coverage
+from zax.store.coverage.records import Check
 from zax.store.engine import Connection
 from zax.store.patients.patients import known_patient
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -55,21 +58,33 @@ def show_answer(request: Request, coverage_id: int, check: int = 0) -> Response:
         ranks=RANKS,
         screen="patients",
         FAILED=FAILED,
-        **found,
+        found=found,
     )
     return ctx.looked(page, patient.id, "answer")
 
 
-def _read(ctx: RequestContext, connection: Connection, check: Any) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AnswerShown:
+    """An answer as the page tells it: benefit by benefit, where it differs from the plan, what was used
+    elsewhere.
+    """
+
+    rows: Sequence[Told] = ()
+    differences: Sequence[Difference] = ()
+    elsewhere: tuple[int, int] | None = None
+    about: Member | None = None
+
+
+def _read(ctx: RequestContext, connection: Connection, check: Check | None) -> AnswerShown:
     if check is None or check.answer is None:
-        return {"rows": [], "differences": [], "elsewhere": None, "about": None}
+        return AnswerShown()
     judged = acts.judged_answer(connection, check, check.answer)
-    return {
-        "rows": told(judged.member) if judged.member else [],
-        "differences": acts.plan_differences(connection, ctx.clinic, check),
-        "elsewhere": acts.used_elsewhere(connection, ctx.clinic, check),
-        "about": judged.member,
-    }
+    return AnswerShown(
+        rows=told(judged.member) if judged.member else (),
+        differences=acts.plan_differences(connection, ctx.clinic, check),
+        elsewhere=acts.used_elsewhere(connection, ctx.clinic, check),
+        about=judged.member,
+    )
 
 
 @router.get("/eligibility/{check_id}/raw.txt")

@@ -4,8 +4,6 @@ managers.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -77,7 +75,12 @@ def show_plan(request: Request, plan_id: int, payer: int = 0, dental: int = 1) -
 
 
 def plan_page(
-    ctx: RequestContext, plan_id: int, status: int = 200, payer_id: int = 0, dental: bool = True, **more: Any
+    ctx: RequestContext,
+    plan_id: int,
+    status: int = 200,
+    payer_id: int = 0,
+    dental: bool = True,
+    **more: object,
 ) -> Response:
     plan = ctx.clinic.plans.get(plan_id)
     if plan_id and plan is None:
@@ -144,16 +147,16 @@ def _years(age: int | None) -> str:
 
 
 def _typed_form(form: PostedForm) -> acts.PlanTermsForm:
-    def rows(*names: str) -> list[Any]:
+    def rows(*names: str) -> list[tuple[str, ...]]:
         columns = [form.all.get(name, []) for name in names]
         return [row for row in zip(*columns, strict=False) if any(cell.strip() for cell in row[:-1])]
 
     return acts.PlanTermsForm(
         form,
         form.all.get("free", []),
-        rows("f_codes", "f_count", "f_months", "f_per"),
-        [r[:3] for r in rows("a_codes", "a_from", "a_to", "a_end")],
-        [r[:2] for r in rows("x_done", "x_paid", "x_end")],
+        [(r[0], r[1], r[2], r[3]) for r in rows("f_codes", "f_count", "f_months", "f_per")],
+        [(r[0], r[1], r[2]) for r in rows("a_codes", "a_from", "a_to", "a_end")],
+        [(r[0], r[1]) for r in rows("x_done", "x_paid", "x_end")],
     )
 
 
@@ -215,7 +218,7 @@ def show_payer(request: Request, payer_id: int) -> Response:
     return payer_page(enter(request), payer_id)
 
 
-def payer_page(ctx: RequestContext, payer_id: int, status: int = 200, **more: Any) -> Response:
+def payer_page(ctx: RequestContext, payer_id: int, status: int = 200, **more: object) -> Response:
     payer = ctx.clinic.payers.get(payer_id)
     if payer_id and payer is None:
         raise NotFound("There is no such payer.")
@@ -247,7 +250,7 @@ def show_fees(request: Request, schedule_id: int, payer: int = 0) -> Response:
 
 
 def fees_page(
-    ctx: RequestContext, schedule_id: int, status: int = 200, payer_id: int = 0, **more: Any
+    ctx: RequestContext, schedule_id: int, status: int = 200, payer_id: int = 0, **more: object
 ) -> Response:
     schedule = next((s for s in ctx.clinic.contracts.schedules if s.id == schedule_id), None)
     if schedule_id and schedule is None:

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping
-from datetime import timedelta
-from typing import Any
+from datetime import date, timedelta
 from urllib.parse import quote, urlencode
 
 from fastapi import APIRouter, Depends, Request
@@ -20,6 +19,7 @@ from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.series import parse_jump
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
+from zax.core.json import Json
 from zax.core.patients.search_terms import parse_query
 from zax.core.reading import reference
 from zax.core.wording import clock_words
@@ -31,6 +31,7 @@ from zax.desk.day.book_views import VIEWS, Beside, BookView, beside, book_view
 from zax.store.book import queries as visits
 from zax.store.book.planned import planned_for
 from zax.store.book.planned import relatives_of as household_of
+from zax.store.book.records import Visit
 from zax.store.engine import Connection
 from zax.store.patients.patients import active_patient
 from zax.store.patients.search import find_patients
@@ -41,7 +42,7 @@ from zax.web.day.documents import day_list_pdf
 from zax.web.day.live_day import open_sheet, parse_day, sheet_extras
 from zax.web.patients.recent import recent_of
 from zax.web.shell.address import number_in
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, pdf_answer, posted_form
 
 router = APIRouter()
 LEAST_TO_BOOK = 30
@@ -86,7 +87,7 @@ def base_of(query: Mapping[str, str], **changes: object) -> str:
     return urlencode({name: value for name, value in wanted.items() if value})
 
 
-def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **more: Any) -> Response:
+def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **more: object) -> Response:
     """The Book as the address says; `provider` and `at` open the booking form there, `visit` that visit's
     sheet.
     """
@@ -94,22 +95,22 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
         view = shown_view(ctx, connection, query)
         day = view.day
         side = beside(connection, ctx.actor.id, ctx.site_id, ctx.now) if ctx.may("book") else Beside()
-        shown = {
+        sheet, carried = open_sheet(ctx, connection, query), _carried(connection, query)
+        shown: dict[str, object] = {
             "view": view,
-            "sheet": open_sheet(ctx, connection, query),
-            "slip": _slip(ctx, connection, view, query, more.get("typed")),
-            "carried": _carried(connection, query),
+            "sheet": sheet,
+            "slip": _slip(ctx, connection, view, query, form_in(more)),
+            "carried": carried,
             "shelf": side.shelf,
             "requests": side.requests,
             "undoable": side.undoable,
             "finder": finder_of(ctx, connection, query, day),
         }
-        shown |= sheet_extras(ctx, connection, shown["sheet"])
+        more = shown | sheet_extras(ctx, connection, sheet) | more
     mark = query.get("mark", "") or str(ctx.clinic.about.get("book_mark", "track"))
     mark = mark if mark in MARKS else "track"
     kept = query | {"day": str(day)}
     base = escape(f"/book?{base_of(kept)}")
-    sheet, carried = shown["sheet"], shown["carried"]
     drawn = Drawn(
         base=base,
         by=view.by,
@@ -133,7 +134,6 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
         marks=MARKS,
         legend=legend(ctx, view, mark),
         ahead=[(words, _ahead(day, step)) for words, step in AHEAD],
-        **shown,
         **more,
     )
     return ctx.looked(page, sheet.visit.patient_id, "visit") if sheet else page
@@ -147,7 +147,7 @@ def shown_view(ctx: RequestContext, connection: Connection, query: Mapping[str, 
     return book_view(connection, ctx.clinic, ctx.now, sites, day, by, number_in(query, "who"))
 
 
-def _ahead(day: Any, step: str) -> Any:
+def _ahead(day: date, step: str) -> date:
     number = int(step[:-1])
     return (
         step_weeks(day, number)
@@ -169,7 +169,7 @@ def legend(ctx: RequestContext, view: BookView, mark: str) -> list[tuple[int, st
     return []
 
 
-def _carried(connection: Connection, query: Mapping[str, str]) -> Any:
+def _carried(connection: Connection, query: Mapping[str, str]) -> Visit | None:
     """The visit in hand, if it can still be placed."""
     number = number_in(query, "carry")
     visit = visits.one_visit(connection, number) if number else None
@@ -182,7 +182,7 @@ def _slip(
     view: BookView,
     query: dict[str, str],
     typed: PostedForm | None,
-) -> dict[str, Any] | None:
+) -> Json | None:
     """The booking form's start values, or None when it is not open."""
     provider_id = number_in(query, "provider")
     if not provider_id or provider_id not in ctx.clinic.providers:
@@ -213,7 +213,7 @@ def _slip(
     }
 
 
-def _more(ctx: RequestContext, connection: Connection, patient_id: int) -> dict[str, Any]:
+def _more(ctx: RequestContext, connection: Connection, patient_id: int) -> Json:
     """What the form offers, and what is to be known, once the patient is."""
     return {
         "planned": planned_for(connection, patient_id),

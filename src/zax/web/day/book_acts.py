@@ -5,7 +5,7 @@ answer web requests, a day off, undo.
 from __future__ import annotations
 
 from datetime import date
-from typing import Annotated, Any
+from typing import Annotated
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request
@@ -14,6 +14,7 @@ from fastapi.responses import JSONResponse, Response
 from zax.core.book.hours import Span
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, References, Tick, a_day
+from zax.core.json import Json
 from zax.core.wording import clock_words
 from zax.desk.book.booking import length_of
 from zax.desk.book.cancellation import take_day_off
@@ -62,7 +63,7 @@ class WebAnswer(Form):
         return self.do == "accept"
 
 
-def shown_again(ctx: RequestContext, form: PostedForm, error: ZaxError, **about: Any) -> Response:
+def shown_again(ctx: RequestContext, form: PostedForm, error: ZaxError, **about: object) -> Response:
     """The Book where the form was sent from, with what is wrong."""
     return book_page(
         ctx, form.back_query, status=error.status, problems=error.problems, typed=form, about=about
@@ -122,7 +123,7 @@ def place(request: Request, visit_id: int, form: PostedForm = Depends(posted_for
     return ctx.go(back_without(form, "carry", "visit"), "Placed.")
 
 
-def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> dict[str, Any] | None:
+def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> Json | None:
     """The nearest time that day at which the visit could be put down, with anybody who does it."""
     with ctx.read() as connection:
         visit = visits.one_visit(connection, visit_id)
@@ -236,7 +237,7 @@ def show_requests(request: Request) -> Response:
     return requests_page(enter(request, "book"))
 
 
-def requests_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+def requests_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
         asked = held_requests(connection, ctx.site_id)
     return ctx.page("day/web_requests.html", status, asked=asked, screen="book", **more)

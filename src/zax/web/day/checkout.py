@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import uuid
 from datetime import date, timedelta
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -16,6 +16,7 @@ from zax.core.arrivals.conditions import Place
 from zax.core.book.search_request import Opening
 from zax.core.book.series import parse_jump
 from zax.core.book.track import Stop
+from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.recall import INTERVALS, next_due, parse_interval
 from zax.core.form import Form, Key, OfVersion, Reference, References, typed
@@ -35,7 +36,7 @@ from zax.desk.money.posting import tender_words
 from zax.store.engine import TROUBLE, Connection
 from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf, visit_receipt_pdf
 from zax.web.money.tenders import tender_choices, tender_forms
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, pdf_answer, posted_form
 
 router = APIRouter()
 
@@ -96,10 +97,10 @@ def checkout_page(
     printing: bool = False,
     next_type: int = 0,
     after: str = "",
-    **more: Any,
+    **more: object,
 ) -> Response:
     """`printing`: the visit is finished and its receipt is the next thing to press."""
-    typed = more.get("typed")
+    typed = form_in(more)
     untick = _unticked(typed, "offered", "also")
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
@@ -158,7 +159,7 @@ def _unticked(typed: PostedForm | None, offered: str, ticked: str) -> list[int]:
 
 def _next_wish(
     ctx: RequestContext, sheet: Sheet, counter: Counter, next_type: int, after: str
-) -> tuple[Any, date]:
+) -> tuple[VisitType | None, date]:
     """The type of the next visit and the day from which on: as asked for, else the recall's. No type when
     there is nothing to offer.
     """
@@ -174,7 +175,7 @@ def _next_wish(
 
 
 def _openings(
-    ctx: RequestContext, connection: Connection, sheet: Sheet, kind: Any, since: date
+    ctx: RequestContext, connection: Connection, sheet: Sheet, kind: VisitType, since: date
 ) -> tuple[list[Opening], str]:
     """The best times from that day on, and why there are none."""
     wanted = Wanted(

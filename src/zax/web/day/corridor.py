@@ -8,7 +8,6 @@ setup makes a new one.
 from __future__ import annotations
 
 import secrets
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
@@ -84,7 +83,7 @@ def _page(shared: Shared, site_id: int, feed: str) -> HTMLResponse:
     return HTMLResponse(html)
 
 
-def _called(view: DayView) -> list[Any]:
+def _called(view: DayView) -> list[Bar]:
     """Who went into a room in the last minutes, the newest first: their name shows with the room."""
     return sorted(
         (bar for bar in view.bars if bar.stop == Stop.ROOM and bar.since < 5), key=lambda bar: bar.since

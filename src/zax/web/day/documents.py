@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
 
 from zax.clock import local
 from zax.core.book.track import FREES_THE_TIME
@@ -23,7 +22,7 @@ from zax.store.patients.patients import known_patient
 from zax.web.shell.pdf import paper
 
 
-def _of_visit(desk: Desk, visit_id: int, template: str, **more: Any) -> bytes:
+def _of_visit(desk: Desk, visit_id: int, template: str, **more: object) -> bytes:
     """A paper about one visit. `payments` are those taken, each with what of it was for this
     visit (`here`).
     """

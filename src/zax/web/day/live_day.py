@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date
-from typing import Any
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
@@ -12,6 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from zax.core.arrivals.conditions import Place
 from zax.core.clinic.providers import ROLE_NAMES
+from zax.core.json import Json
 from zax.core.people.roles import Role
 from zax.core.reading import reference
 from zax.desk.arrivals.facts import Asking
@@ -66,7 +66,7 @@ def show_day(request: Request, visit: int = 0) -> Response:
     return day_page(enter(request), query | {"visit": str(visit or "")})
 
 
-def day_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **more: Any) -> Response:
+def day_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **more: object) -> Response:
     """Day with the visit's sheet over it, if the address has one open."""
     day = parse_day(query.get("day", ""), ctx.today)
     with ctx.read() as connection:
@@ -99,7 +99,7 @@ def open_sheet(ctx: RequestContext, connection: Connection, query: dict[str, str
     return sheet_of(connection, ctx.clinic, ctx.now, visit) if visit else None
 
 
-def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | None) -> dict[str, Any]:
+def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | None) -> Json:
     """What the sheet shows besides the visit itself: heads-ups for booking or arrival, and the time at each
     place.
     """

@@ -5,7 +5,6 @@ to the page they were pressed on.
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 from urllib.parse import urlsplit
 
 from fastapi import APIRouter, Depends, Request
@@ -13,6 +12,7 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import OfVersion, ReferenceOrNone
+from zax.core.json import Json
 from zax.desk.arrivals.check_in import StepsOpen, check_in
 from zax.desk.book import cancellation as off
 from zax.desk.book import track as acts
@@ -115,12 +115,10 @@ def act_on_visit(
     return ctx.go(form.back, said)
 
 
-def back_with(
-    ctx: RequestContext, back: str, error: ZaxError, about: dict[str, Any], typed: PostedForm
-) -> Response:
+def back_with(ctx: RequestContext, back: str, error: ZaxError, about: Json, typed: PostedForm) -> Response:
     """The page the form was on, with the problem in place and everything typed."""
     path, query = urlsplit(back).path, typed.back_query
-    shown: dict[str, Any] = {"problems": error.problems, "typed": typed, "about": about}
+    shown: Json = {"problems": error.problems, "typed": typed, "about": about}
     if path == "/book":
         return book_page(ctx, query, status=error.status, **shown)
     if path.startswith("/visits/") and path.endswith("/charges"):

@@ -4,7 +4,7 @@ what can be done with it.
 
 from __future__ import annotations
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -84,7 +84,7 @@ def account_page(
     who: str = "",
     why: str = "",
     older: int = 0,
-    **more: Any,
+    **more: object,
 ) -> Response:
     with ctx.read() as connection:
         account = account_of(connection, ctx.clinic, patient_id, ctx.today, who == "one")

@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -18,13 +17,21 @@ from zax.core.money.drawer import PIECES, CountedTender, count_pieces, to_bank, 
 from zax.core.money.tender import Tender
 from zax.core.reading import day_or_none
 from zax.core.wording import weekday_name
-from zax.desk.money.day_close import CloseForm, Closing, close_day, close_of, closing_of, counted_tenders
+from zax.desk.money.day_close import (
+    CloseForm,
+    Closing,
+    Unfinished,
+    close_day,
+    close_of,
+    closing_of,
+    counted_tenders,
+)
 from zax.desk.money.day_sheet import day_sheet, journal_csv
 from zax.store.money.closing import closes_of
 from zax.store.money.sums import journal_rows as journal_of
 from zax.web.money.documents import day_sheet_pdf, deposit_slip_pdf
 from zax.web.shell.address import day_in
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, pdf_answer, posted_form
 
 router = APIRouter()
 NO_DAY = "There is no such day."
@@ -43,9 +50,9 @@ def show(request: Request, day: str = "") -> Response:
     return close_page(ctx, day_in(day, ctx.today, NO_DAY) if day else None)
 
 
-def close_page(ctx: RequestContext, day: date | None, status: int = 200, **more: Any) -> Response:
+def close_page(ctx: RequestContext, day: date | None, status: int = 200, **more: object) -> Response:
     day = day or ctx.today
-    typed = more.get("typed") or PostedForm()
+    typed = form_in(more) or PostedForm()
     with ctx.read() as connection:
         found = closing_of(connection, ctx.clinic, ctx.site_id, day, ctx.today)
         sheet = day_sheet(
@@ -113,8 +120,8 @@ def _counted(form: PostedForm) -> dict[str, str]:
     return {name.removeprefix("counted-"): text for name, text in form.items() if name.startswith("counted-")}
 
 
-def _groups(found: Closing) -> dict[str, list[Any]]:
-    made: dict[str, list[Any]] = {}
+def _groups(found: Closing) -> dict[str, list[Unfinished]]:
+    made: dict[str, list[Unfinished]] = {}
     for each in found.unfinished:
         made.setdefault(each.kind, []).append(each)
     return made

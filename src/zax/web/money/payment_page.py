@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from typing import Annotated, Any
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -26,7 +26,7 @@ from zax.desk.money.products import ProductSale
 from zax.store.engine import TROUBLE
 from zax.store.money.payments import receipt_by_key
 from zax.web.money.tenders import tender_choices, tender_forms
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
 
@@ -60,7 +60,8 @@ def check(request: Request, key: str, back: str = "/day") -> Response:
         receipt_id = receipt_by_key(connection, key)
     if receipt_id is not None:
         return ctx.go(f"/receipts/{receipt_id}?now=1", "It was taken, once. Nothing need be entered again.")
-    return ctx.go(PostedForm(back=back).back, "Nothing was taken and nothing was charged. Enter it again.")
+    said = "Nothing was taken and nothing was charged. Enter it again."
+    return ctx.go(PostedForm({"back": back}).back, said)
 
 
 @router.get("/pay/{patient_id}")
@@ -72,9 +73,9 @@ def show_payment(request: Request, patient_id: int, visit: int = 0, only: str = 
 
 
 def pay_page(
-    ctx: RequestContext, patient_id: int, status: int = 200, visit_id: int = 0, only: str = "", **more: Any
+    ctx: RequestContext, patient_id: int, status: int = 200, visit_id: int = 0, only: str = "", **more: object
 ) -> Response:
-    typed = more.get("typed")
+    typed = form_in(more)
     with ctx.read() as connection:
         found = pay_desk(connection, ctx.clinic, ctx.now, patient_id, visit_id or None)
     sales = _sales_typed(typed) if typed is not None else []

@@ -4,20 +4,18 @@ it stands.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Form, Reference
-from zax.core.money.payment_plan import EVERY, schedule
+from zax.core.money.payment_plan import EVERY, Instalment, schedule
 from zax.core.wording import money_words
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
 from zax.store.money.payments import cards_of
 from zax.store.patients.patients import patient_of
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
 
@@ -33,9 +31,9 @@ def show(request: Request, patient_id: int, plan: int = 0) -> Response:
 
 
 def plan_page(
-    ctx: RequestContext, patient_id: int, status: int = 200, plan_id: int = 0, **more: Any
+    ctx: RequestContext, patient_id: int, status: int = 200, plan_id: int = 0, **more: object
 ) -> Response:
-    typed = more.get("typed")
+    typed = form_in(more)
     with ctx.read() as connection:
         patient = patient_of(connection, patient_id)
         if patient is None:
@@ -65,7 +63,7 @@ def plan_page(
     return ctx.looked(page, patient_id, "plan")
 
 
-def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Any]:
+def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Instalment]:
     """The instalments of what is typed, so that they can be told before the plan is kept; empty while it does
     not make sense.
     """

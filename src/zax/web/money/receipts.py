@@ -5,7 +5,6 @@ given back.
 from __future__ import annotations
 
 import uuid
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -52,7 +51,7 @@ def receipt_page(
     now: bool = False,
     visit_id: int = 0,
     back: int = 0,
-    **more: Any,
+    **more: object,
 ) -> Response:
     with ctx.read() as connection:
         shown = receipt_of(connection, ctx.clinic, receipt_id)

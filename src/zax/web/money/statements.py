@@ -4,8 +4,6 @@ progress, and every one kept.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -70,7 +68,7 @@ def show(request: Request) -> Response:
 
 
 def statements_page(
-    ctx: RequestContext, status: int = 200, rule: Rule | None = None, **more: Any
+    ctx: RequestContext, status: int = 200, rule: Rule | None = None, **more: object
 ) -> Response:
     """`rule` None shows the runs that were made; otherwise the list of whom the rule picks."""
     with ctx.read() as connection:

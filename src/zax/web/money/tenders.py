@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from zax.core.money.tender import Tender, TenderForm
 from zax.core.reading import reference
+from zax.desk.clinic.clinic import Clinic
+from zax.store.money.records import CardOnFile
 from zax.web.shell.request_context import PostedForm
 
 ROWS = 3
@@ -22,7 +23,7 @@ class Choice:
     number: bool = False
 
 
-def tender_choices(clinic: Any, cards: Sequence[Any], last: str = "") -> list[Choice]:
+def tender_choices(clinic: Clinic, cards: Sequence[CardOnFile], last: str = "") -> list[Choice]:
     """What may be chosen, the tender used last first; every card on file is one."""
     made = [
         Choice(

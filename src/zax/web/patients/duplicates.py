@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from datetime import date
+from typing import TypeVar
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -18,6 +20,7 @@ from zax.web.shell.address import number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+T = TypeVar("T")
 
 
 class TwoPeople(Form):
@@ -61,16 +64,16 @@ def while_typing(
                 connection,
                 first,
                 last,
-                _quiet(parse_birth, birth, ctx.today),
-                _quiet(check_phone, phone) or "",
+                _so_far(lambda: parse_birth(birth, ctx.today)),
+                _so_far(lambda: check_phone(phone)) or "",
             )
     return ctx.page("patients/likely.html", found=found)
 
 
-def _quiet(check: Any, text: str, *more: Any) -> Any:
-    """What the check makes of a text that is not finished yet; None while it is not acceptable."""
+def _so_far(read: Callable[[], T]) -> T | None:
+    """What a check makes of a text that is not finished yet; None while it is not acceptable."""
     try:
-        return check(text, *more) if text.strip() else None
+        return read()
     except ZaxError:
         return None
 
@@ -88,7 +91,9 @@ def show_merge(request: Request, keep: int, drop: int) -> Response:
     return merge_page(enter(request, "merge"), keep, drop)
 
 
-def merge_page(ctx: RequestContext, keep_id: int, drop_id: int, status: int = 200, **more: Any) -> Response:
+def merge_page(
+    ctx: RequestContext, keep_id: int, drop_id: int, status: int = 200, **more: object
+) -> Response:
     with ctx.read() as connection:
         keep, drop, choices, counted = acts.preview(connection, keep_id, drop_id)
         pair = acts.compare_rows(connection, keep_id, drop_id)
@@ -112,14 +117,11 @@ def merge_page(ctx: RequestContext, keep_id: int, drop_id: int, status: int = 20
     )
 
 
-def _shown(name: str, value: Any) -> str:
-    if not value:
-        return ""
-    if name.endswith("phone"):
-        return show_phone(value)
-    return FIELDS[name].choices.get(
-        value, day_words(value, year=True) if hasattr(value, "year") else str(value)
-    )
+def _shown(name: str, value: object) -> str:
+    if isinstance(value, date):
+        return day_words(value, year=True)
+    text = str(value or "")
+    return show_phone(text) if name.endswith("phone") else FIELDS[name].choices.get(text, text)
 
 
 @router.post("/merge")

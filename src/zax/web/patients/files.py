@@ -4,8 +4,6 @@ recognised as, never as what it was named.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -48,7 +46,7 @@ def show_files(request: Request, patient_id: int, coverage: int = 0) -> Response
 
 
 def files_page(
-    ctx: RequestContext, patient_id: int, status: int = 200, coverage_id: int = 0, **more: Any
+    ctx: RequestContext, patient_id: int, status: int = 200, coverage_id: int = 0, **more: object
 ) -> Response:
     with ctx.read() as connection:
         patient = _patient(connection, patient_id)
@@ -145,7 +143,7 @@ def photo_form(request: Request, patient_id: int) -> Response:
     return photo_page(enter(request, "patients"), patient_id)
 
 
-def photo_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: Any) -> Response:
+def photo_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
         patient = _patient(connection, patient_id)
     return ctx.page("patients/photo.html", status, p=patient, screen="patients", **more)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
-from zax.core.patients.search_terms import parse_query
+from zax.core.patients.search_terms import FoundPatient, parse_query
 from zax.core.people.roles import may
 from zax.store.patients.search import find_patients, recently_seen
 from zax.web.patients.recent import recent_of
@@ -53,7 +53,7 @@ def show_patients(request: Request, q: str = "", all: bool = False) -> Response:
     ctx = enter(request)
     query = parse_query(q, ctx.today)
     with ctx.read() as connection:
-        hits: Any = []
+        hits: Sequence[FoundPatient] = ()
         if not query.empty:
             hits = find_patients(connection, query, 40, recent_of(ctx, connection), everybody=all)
         elif ctx.actor.id is not None:

@@ -6,18 +6,18 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
-from typing import Any
 
+from zax.core.patients.search_terms import FoundPatient
 from zax.store.engine import Connection
 from zax.store.patients.search import recently_seen
 from zax.web.shell.request_context import RequestContext
 
 KEPT_SECONDS = 2.0
 MOST_KEPT = 500
-_kept: dict[tuple[int, int], tuple[float, Sequence[Any]]] = {}
+_kept: dict[tuple[int, int], tuple[float, Sequence[FoundPatient]]] = {}
 
 
-def recent_of(ctx: RequestContext, connection: Connection) -> Sequence[Any]:
+def recent_of(ctx: RequestContext, connection: Connection) -> Sequence[FoundPatient]:
     """The rows of `recently_seen` for the signed-in person, at most two seconds old."""
     if ctx.actor.id is None:
         return ()

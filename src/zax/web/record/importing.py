@@ -5,7 +5,6 @@ formats.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response, StreamingResponse
@@ -30,7 +29,7 @@ def show_imports(request: Request) -> Response:
     return imports_page(enter(request, "merge"))
 
 
-def imports_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+def imports_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
         jobs = stored.jobs(connection, SHOWN)
     return ctx.page("record/imports.html", status, jobs=jobs, screen="patients", **more)
@@ -51,7 +50,7 @@ def show_import(request: Request, job_id: int) -> Response:
     return import_page(enter(request, "merge"), job_id)
 
 
-def import_page(ctx: RequestContext, job_id: int, status: int = 200, **more: Any) -> Response:
+def import_page(ctx: RequestContext, job_id: int, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
         job = acts.job_of(connection, job_id)
         refused = stored.rows_of(connection, job_id, "refused", SHOWN)

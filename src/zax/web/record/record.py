@@ -6,7 +6,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
@@ -35,6 +34,7 @@ from zax.desk.record.record import changes_of, number_of, record_of
 from zax.store.arrivals.signed import signed_forms
 from zax.store.coverage.queries import one_coverage
 from zax.store.followup.recalls import recalls_of
+from zax.store.patients.records import Patient
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -84,7 +84,7 @@ def show_record(request: Request, patient_id: int, edit: str = "") -> Response:
 
 
 def record_page(
-    ctx: RequestContext, patient_id: int, status: int = 200, edit: str = "", **more: Any
+    ctx: RequestContext, patient_id: int, status: int = 200, edit: str = "", **more: object
 ) -> Response:
     """`edit` names the part that is open; `problems` and `typed` belong to it."""
     with ctx.read() as connection:
@@ -123,7 +123,7 @@ def record_page(
     return ctx.looked(page, patient_id, "record")
 
 
-def value_of(row: Any, name: str) -> str:
+def value_of(row: Patient, name: str) -> str:
     """A field of the record as it is typed."""
     value = getattr(row, name)
     if isinstance(value, date):

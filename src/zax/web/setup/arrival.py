@@ -4,8 +4,6 @@ corridor screen, and forms.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -18,7 +16,7 @@ from zax.desk.arrivals.check_in import StepForm, order_steps, save_step
 from zax.desk.arrivals.forms import save_template
 from zax.desk.arrivals.stages import DayHabits, order_stages, save_day_habits, save_stage
 from zax.web.setup.frame import done, setup_page
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
 
@@ -53,7 +51,7 @@ def show_steps(request: Request, edit: int = -1) -> Response:
     return steps_page(enter(request, "setup"), edit=edit)
 
 
-def steps_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: Any) -> Response:
+def steps_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: object) -> Response:
     return setup_page(ctx, "arrival", status, edit=edit, kinds=KIND_WORDS, **more)
 
 
@@ -88,7 +86,7 @@ def show_day_setup(request: Request) -> Response:
     return day_setup_page(enter(request, "setup"))
 
 
-def day_setup_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+def day_setup_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     return setup_page(ctx, "day", status, whose=WHOSE, **more)
 
 
@@ -141,10 +139,10 @@ def show_forms(request: Request, edit: int = -1) -> Response:
     return forms_page(enter(request, "setup"), edit=edit)
 
 
-def forms_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: Any) -> Response:
+def forms_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: object) -> Response:
     if edit > 0 and edit not in ctx.clinic.forms:
         raise NotFound("There is no such form.")
-    typed = more.get("typed")
+    typed = form_in(more)
     template = ctx.clinic.forms.get(edit)
     if typed is not None and "name" in typed:
         rows = list(_rows(typed))

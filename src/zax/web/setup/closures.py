@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date, datetime, timedelta
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -45,7 +44,7 @@ def show_closures(request: Request) -> Response:
     return closures_page(enter(request, "setup"))
 
 
-def closures_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+def closures_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
         rows = closures_from(connection, ctx.today)
     offered = public_holidays(ctx.clinic, ctx.site_id, ctx.today)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -27,7 +25,7 @@ def show_flags(request: Request) -> Response:
     return flags_page(enter(request, "setup"))
 
 
-def flags_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+def flags_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     return setup_page(ctx, "flags", status, habits=habits_of(ctx.clinic), **more)
 
 

@@ -6,13 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
-from typing import Annotated, Any, TypeAlias
+from typing import Annotated, TypeAlias
 
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable
 from zax.core.form import Form, a_day, a_day_or_none
+from zax.core.json import Json
 from zax.core.wording import WEEKDAYS
 from zax.desk.setup.hours import (
     Affected,
@@ -39,7 +40,7 @@ class Decision(Form):
     decision: str = ""
 
 
-def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: Any) -> Response:
+def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: object) -> Response:
     with ctx.read() as connection:
         outside = outside_now(connection, ctx.clinic, ctx.today)
     return ctx.page(
@@ -56,8 +57,8 @@ def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: 
 def done(
     ctx: RequestContext,
     form: PostedForm,
-    work: Callable[[], Any],
-    again: Callable[[int, dict[str, Any]], Response],
+    work: Callable[[], object],
+    again: Callable[[int, Json], Response],
     to: str,
     said: str,
 ) -> Response:

@@ -4,8 +4,6 @@ it is saved.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -15,7 +13,7 @@ from zax.core.form import Form, Reference
 from zax.desk.arrivals.heads_ups import HeadsUpForm, Row, choices_of, groups_of, save_headsup, try_on
 from zax.store.book import queries as visits
 from zax.web.setup.frame import done, setup_page
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
 
@@ -33,11 +31,11 @@ def show_headsups(request: Request, edit: int = -1) -> Response:
     return headsups_page(enter(request, "setup"), edit=edit)
 
 
-def headsups_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: Any) -> Response:
+def headsups_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: object) -> Response:
     found: HeadsUpSetup | None = ctx.clinic.headsups.get(edit)
     if edit > 0 and found is None:
         raise NotFound("There is no such heads-up.")
-    typed = more.get("typed")
+    typed = form_in(more)
     form = (
         form_of(typed)
         if typed is not None and "words" in typed

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -20,9 +19,9 @@ from zax.desk.setup.hours import (
     set_hours,
 )
 from zax.desk.setup.sites import save_provider
-from zax.store.clinic.hours import exceptions_from, weekly_hours
+from zax.store.clinic.hours import WeeklyHours, exceptions_from, weekly_hours
 from zax.web.setup.frame import ChosenDay, ChosenDayOrNone, Decision, done, setup_page
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
 
@@ -59,7 +58,7 @@ def show_hours(request: Request, provider_id: int) -> Response:
     return hours_page(enter(request, "setup"), provider_id)
 
 
-def hours_page(ctx: RequestContext, provider_id: int, status: int = 200, **more: Any) -> Response:
+def hours_page(ctx: RequestContext, provider_id: int, status: int = 200, **more: object) -> Response:
     provider = ctx.clinic.providers.get(provider_id)
     if provider is None:
         raise NotFound("There is no such provider.")
@@ -68,7 +67,7 @@ def hours_page(ctx: RequestContext, provider_id: int, status: int = 200, **more:
         exceptions = exceptions_from(connection, provider_id, ctx.today)
     now = [row for row in rows if row.from_day is None or row.from_day <= ctx.today]
     coming = [row for row in rows if row not in now]
-    typed = more.get("typed")
+    typed = form_in(more)
     return setup_page(
         ctx,
         "hours",
@@ -102,7 +101,7 @@ def _fortnight(ctx: RequestContext, provider_id: int) -> list[tuple[date, list[S
     return found
 
 
-def _row_of(row: Any) -> HoursRow:
+def _row_of(row: WeeklyHours) -> HoursRow:
     end = "24:00" if row.end_min == 1440 else clock_words(row.end_min)
     return HoursRow(
         weekday=str(row.weekday),

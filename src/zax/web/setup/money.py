@@ -4,8 +4,6 @@ and the drawer's float.
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -42,7 +40,7 @@ def show(request: Request) -> Response:
     return money_page(enter(request, "setup"))
 
 
-def money_page(ctx: RequestContext, status: int = 200, about: str = "", **more: Any) -> Response:
+def money_page(ctx: RequestContext, status: int = 200, about: str = "", **more: object) -> Response:
     """`about` names the row that a problem belongs to."""
     with ctx.read() as connection:
         everything = products(connection, everything=True)

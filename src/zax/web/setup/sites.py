@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -34,7 +32,7 @@ def show_sites(request: Request) -> Response:
     return sites_page(enter(request, "setup"))
 
 
-def sites_page(ctx: RequestContext, status: int = 200, **more: Any) -> Response:
+def sites_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     return setup_page(
         ctx, "sites", status, grids=GRIDS, mark=ctx.clinic.about.get("book_mark", "track"), **more
     )

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.clinic.providers import ROLE_NAMES
+from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import NotFound
 from zax.core.form import Form, References, Tick
 from zax.core.wording import WEEKDAYS, clock_words
 from zax.desk.setup.visit_types import FOR_WHOM, WEB, NeedRow, TypeForm, save_set, save_type
 from zax.web.setup.frame import done, setup_page
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
 MOST_NEEDS = 6
@@ -38,11 +37,12 @@ def show_type(request: Request, type_id: int) -> Response:
     return type_page(enter(request, "setup"), type_id)
 
 
-def type_page(ctx: RequestContext, type_id: int, status: int = 200, **more: Any) -> Response:
+def type_page(ctx: RequestContext, type_id: int, status: int = 200, **more: object) -> Response:
     kind = ctx.clinic.types.get(type_id)
     if kind is None and type_id:
         raise NotFound("There is no such visit type.")
-    typed = more.pop("typed", None)
+    typed = form_in(more)
+    more.pop("typed", None)
     form = (
         _type_form(typed)
         if typed
@@ -77,7 +77,7 @@ def type_page(ctx: RequestContext, type_id: int, status: int = 200, **more: Any)
     )
 
 
-def _form_of(kind: Any) -> TypeForm:
+def _form_of(kind: VisitType) -> TypeForm:
     """A type as the form shows it."""
     hours = "; ".join(
         f"{' '.join(WEEKDAYS[day][:3].lower() for day in sorted(days)) if len(days) < 7 else ''}"

@@ -12,13 +12,13 @@ import json
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import timedelta
-from typing import Any
 
 import structlog
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import StreamingResponse
 from starlette.concurrency import run_in_threadpool
 
+from zax.core.json import Json
 from zax.desk.acts.transaction import Desk
 from zax.desk.people.sign_in import signed_in_user
 from zax.store.acts.traces import changes_since, newest_change
@@ -37,7 +37,7 @@ class Feed:
 
     def __init__(self, engine: Engine, desk: Desk) -> None:
         self.engine, self.desk = engine, desk
-        self.listeners: set[asyncio.Queue[dict[str, Any]]] = set()
+        self.listeners: set[asyncio.Queue[Json]] = set()
         self.newest = 0
         self.seen: set[int] = set()
         self.started = False
@@ -62,7 +62,7 @@ class Feed:
             self.seen = {row.id for row in changes_since(connection, self.newest - _LOOK_BACK)}
         self.started = True
 
-    def changes(self) -> list[dict[str, Any]]:
+    def changes(self) -> list[Json]:
         with self.engine.connect() as connection:
             rows = changes_since(connection, self.newest - _LOOK_BACK)
         fresh = [row for row in rows if row.id not in self.seen]
@@ -111,7 +111,7 @@ def _known(shared: Shared, user_id: int) -> bool:
 
 
 async def stream(watched: Feed) -> AsyncIterator[str]:
-    queue: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
+    queue: asyncio.Queue[Json] = asyncio.Queue()
     watched.listeners.add(queue)
     try:
         yield "retry: 1500\nevent: hello\ndata: {}\n\n"

@@ -14,7 +14,6 @@ from concurrent.futures.process import BrokenProcessPool
 from functools import cache
 from multiprocessing import get_context
 from pathlib import Path
-from typing import Any
 
 import pikepdf
 from jinja2 import Environment
@@ -54,12 +53,12 @@ def _templates() -> Environment:
     return make_environment()
 
 
-def paper_html(template: str, **values: Any) -> str:
+def paper_html(template: str, **values: object) -> str:
     """A paper's template filled in."""
     return str(_templates().get_template(template).render(**values))
 
 
-def paper(template: str, **values: Any) -> bytes:
+def paper(template: str, **values: object) -> bytes:
     """A paper's template filled in, as PDF."""
     return write(paper_html(template, **values))
 

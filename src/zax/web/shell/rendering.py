@@ -8,11 +8,11 @@ import re
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 from jinja2 import Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
 from jinja2.ext import Extension
 from jinja2.lexer import Token, TokenStream
+from jinja2.runtime import Context
 from markupsafe import Markup
 
 from zax.clock import local
@@ -65,13 +65,13 @@ def claim_words(state: str) -> str:
 
 
 @pass_context
-def wall(context: Any, moment: datetime) -> datetime:
+def wall(context: Context, moment: datetime) -> datetime:
     """A UTC moment on the site's wall clock."""
     return local(moment, context["site"].timezone)
 
 
 @pass_context
-def tooth(context: Any, number: str) -> str:
+def tooth(context: Context, number: str) -> str:
     """A tooth as this clinic writes it."""
     return show_tooth(number, context["clinic"].numbering)
 

@@ -11,7 +11,7 @@ import secrets
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
-from typing import Any, TypeVar, get_origin
+from typing import TypeVar, get_origin
 from urllib.parse import parse_qs, urlsplit
 
 from fastapi import Request
@@ -29,6 +29,7 @@ from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.people.sign_in import note_look, signed_in_user
+from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.store.engine import Connection, Engine
 from zax.store.files import FileStore
@@ -68,7 +69,7 @@ class Shared:
     reading: Engine
     settings: Settings
     templates: Environment
-    outside: Any
+    outside: Outside
     files: FileStore
     vault: Vault
 
@@ -113,7 +114,7 @@ class RequestContext:
         """A connection for reading, which closes itself as a context manager."""
         return self.shared.reading.connect()
 
-    def page(self, template: str, status: int = 200, **values: Any) -> HTMLResponse:
+    def page(self, template: str, status: int = 200, **values: object) -> HTMLResponse:
         """The template with what every page shows besides."""
         said = (
             self.request.session.pop("said", None)
@@ -203,8 +204,8 @@ class PostedForm(dict[str, str]):
     fields that come several times, `content` the bytes of a file that came along.
     """
 
-    def __init__(self, *args: Any, **fields: str) -> None:
-        super().__init__(*args, **fields)
+    def __init__(self, given: Mapping[str, str] | None = None, /, **fields: str) -> None:
+        super().__init__(given or {}, **fields)
         self.all: dict[str, list[str]] = {}
         self.content = b""
 
@@ -254,6 +255,12 @@ class PostedForm(dict[str, str]):
     def back_query(self) -> dict[str, str]:
         """The parts of the address the form came from."""
         return {name: values[0] for name, values in parse_qs(urlsplit(self.back).query).items()}
+
+
+def form_in(more: Mapping[str, object]) -> PostedForm | None:
+    """The form that a page is shown again with, among what its route hands on."""
+    found = more.get("typed")
+    return found if isinstance(found, PostedForm) else None
 
 
 async def posted_form(request: Request) -> PostedForm:
