@@ -11,9 +11,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from zax.core.json import Json
 from zax.standin.claims import Claim, ClaimFile, Line
-from zax.standin.keep import Keep
+from zax.standin.keep import Json, Keep
 
 PAYERS: Json = json.loads((Path(__file__).parent / "payers.json").read_text())
 HOUSE = "FERRYHUB"

@@ -21,11 +21,10 @@ from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
-from zax.core.json import Json
 from zax.standin import eligibility
 from zax.standin.answers import PAYERS, acknowledgement, remittance
 from zax.standin.claims import read_claim_file
-from zax.standin.keep import Keep
+from zax.standin.keep import Json, Keep
 
 MODES = {
     "approve": "approves",

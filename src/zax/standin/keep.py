@@ -9,10 +9,12 @@ import os
 import re
 import threading
 from pathlib import Path
-
-from zax.core.json import Json
+from typing import Any, TypeAlias
 
 _SAFE = re.compile(r"[^A-Za-z0-9._-]")
+
+# What the json library gives and takes.
+Json: TypeAlias = dict[str, Any]
 
 
 class Keep:
