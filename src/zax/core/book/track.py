@@ -60,6 +60,8 @@ AHEAD = EXPECTED | PRESENT
 NOT_CHARGED = ON_THE_BOOK | AHEAD
 # Charged, and money is still taken for it at the counter.
 PAYING = frozenset({Stop.CHECKOUT, Stop.LEFT})
+# It stands on the Book or waits on the shelf, so it can be put down elsewhere.
+CAN_BE_PLACED = ON_THE_BOOK | {Stop.SHELF}
 HAPPENED = CAME | {Stop.MISSED}
 FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED, Stop.SHELF})
 NOT_ARRANGED = FREES_THE_TIME | {Stop.HELD}

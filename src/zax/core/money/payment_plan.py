@@ -13,6 +13,7 @@ from datetime import date, timedelta
 
 from zax.core.book.calendar import step_months
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.money.tender import PaymentState
 from zax.core.wording import money_words
 
 EVERY = {"week": "every week", "fortnight": "every two weeks", "month": "every month"}
@@ -101,7 +102,7 @@ def may_try(tries: Sequence[tuple[date, str]], today: date) -> bool:
     """Whether the card may be asked today for an instalment that was tried on these days [(day, state)],
     oldest first.
     """
-    failed = [day for day, state in tries if state == "declined"]
+    failed = [day for day, state in tries if state == PaymentState.DECLINED]
     if len(failed) >= MOST_TRIES or any(state in {"asking", "unknown"} for _, state in tries):
         return False
     return not failed or failed[-1] + TRY_AGAIN <= today

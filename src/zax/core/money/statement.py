@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from datetime import date, timedelta
+from enum import StrEnum
 from typing import Annotated
 
 from zax.core.form import Form, References, Tick, a_number, typed
@@ -65,6 +66,17 @@ def rule_from(kept: KeptJson) -> Rule:
 
 def kept(rule: Rule) -> Json:
     return asdict(rule) | {"without": list(rule.without)}
+
+
+class StatementState(StrEnum):
+    """WAITING: its run has not come to it. MADE: its file is kept. The run itself is WAITING, DONE
+    or STOPPED.
+    """
+
+    WAITING = "waiting"
+    MADE = "made"
+    DONE = "done"
+    STOPPED = "stopped"
 
 
 class RuleForm(Form):

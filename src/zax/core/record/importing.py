@@ -13,6 +13,7 @@ import io
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from enum import StrEnum
 
 from rapidfuzz import fuzz
 
@@ -36,6 +37,22 @@ COLUMNS: Mapping[str, str] = {
 } | MORE
 NEEDED = ("first", "last")
 MOST_ROWS = 200_000
+
+
+class JobState(StrEnum):
+    """NEW: its columns are being chosen. DRY and RUNNING are at work; CHECKED: the dry run is through."""
+
+    NEW = "new"
+    DRY = "dry"
+    RUNNING = "running"
+    CHECKED = "checked"
+    STOPPED = "stopped"
+    DONE = "done"
+
+
+AT_WORK = (JobState.DRY, JobState.RUNNING)
+# A run can be started from here.
+CAN_START = (JobState.NEW, JobState.CHECKED, JobState.STOPPED)
 _OTHER_NAMES = {
     "first": "given name|forename",
     "last": "surname|family name",

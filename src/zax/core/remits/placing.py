@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from zax.core.money.journal import Kind, Parts
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
@@ -30,6 +31,20 @@ REASON_WORDS = {
     "197": "no prior approval",
     "253": "federal payment cut",
 }
+
+
+class Outcome(StrEnum):
+    """What became of a payer's answer to one claim. UNKNOWN: no such claim here. REPEATED: it was answered
+    before. PERSON: somebody has to decide.
+    """
+
+    POSTED = "posted"
+    UNKNOWN = "unknown"
+    REPEATED = "repeated"
+    PERSON = "person"
+
+
+FOR_A_PERSON = frozenset({Outcome.UNKNOWN, Outcome.REPEATED, Outcome.PERSON})
 
 
 def reason_words(adjustment: Adjustment) -> str:

@@ -12,7 +12,9 @@ from collections import defaultdict
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 
+from zax.core.book.track import Stop
 from zax.core.money.journal import Allocation, Entry, Parts, balance, faults
+from zax.core.money.tender import PaymentState
 from zax.store.engine import Connection, Engine
 from zax.store.money import counting
 from zax.store.money.counting import Patients, PostedPayment
@@ -79,7 +81,7 @@ def _name(key: tuple[int, int | None]) -> str:
 
 def _payment(row: PostedPayment) -> Iterator[str]:
     """A payment that was taken is posted to the cent, one that was not is not posted."""
-    wanted = -row.cents if row.state == "taken" else 0
+    wanted = -row.cents if row.state == PaymentState.TAKEN else 0
     posted = row.posted
     if (
         row.kind == "returned" and posted <= wanted
@@ -93,7 +95,7 @@ def _stops(connection: Connection, some: Patients, parts: dict[int, Parts]) -> I
     """A visit is settled exactly when nothing is open on it."""
     for row in counting.visit_stops(connection, some):
         settled = parts.get(row.id, Parts()).settled
-        if (row.state == "settled") != settled:
+        if (row.state == Stop.SETTLED) != settled:
             yield (
                 f"visit {row.id}: it stands as {row.state}, but {'nothing' if settled else 'something'} is"
                 " open"

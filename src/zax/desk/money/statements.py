@@ -16,7 +16,16 @@ from functools import partial
 
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.journal import Kind
-from zax.core.money.statement import Candidate, Rule, interest_on, kept, old_enough, rule_from, why_not
+from zax.core.money.statement import (
+    Candidate,
+    Rule,
+    StatementState,
+    interest_on,
+    kept,
+    old_enough,
+    rule_from,
+    why_not,
+)
 from zax.core.wording import money_words
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -198,7 +207,7 @@ def stop_run(tx: Transaction, run_id: int) -> None:
     """Stop a run; what was made is kept."""
     if stored.waiting_run_for_update(tx.connection, run_id) is None:
         raise Conflict("This run is not being made any more.")
-    stored.end_run(tx.connection, run_id, "stopped", tx.now)
+    stored.end_run(tx.connection, run_id, StatementState.STOPPED, tx.now)
     tx.audit("statements.stopped", run=run_id)
 
 
@@ -209,7 +218,7 @@ def carry_on(desk: Desk, store: FileStore, pdf: StatementPdfs, run_id: int, seco
         with desk.engine.connect() as connection:
             run = stored.run_row(connection, run_id)
             rows = stored.waiting_statements(connection, run_id, BATCH)
-            going = run is not None and run.state == "waiting" and bool(rows)
+            going = run is not None and run.state == StatementState.WAITING and bool(rows)
             made = [
                 statement_of(connection, desk.clinic, row.household_id, row.patient_id, row.id, row.day)
                 for row in (rows if going else ())
@@ -232,7 +241,7 @@ def _made(tx: Transaction, *, statement: Statement, content: bytes, store: FileS
 
 def _finish(desk: Desk, run_id: int) -> None:
     def write(tx: Transaction) -> None:
-        stored.end_run(tx.connection, run_id, "done", tx.now)
+        stored.end_run(tx.connection, run_id, StatementState.DONE, tx.now)
         tx.tell("statements")
 
     in_transaction(desk, WORKER, write)

@@ -22,8 +22,10 @@ from zax.core.money.journal import Kind
 from zax.core.record.card import read_vcards
 from zax.core.record.fhir import read_bundle
 from zax.core.record.importing import (
+    AT_WORK,
     COLUMNS,
     NEEDED,
+    JobState,
     Row,
     Sheet,
     guess_columns,
@@ -43,7 +45,6 @@ from zax.store.record import imports as stored
 from zax.store.record.imports import ImportJob, ImportRow
 
 STEP = 500
-OPEN = ("dry", "running")
 
 
 def sheet_of(content: bytes) -> Sheet:
@@ -101,9 +102,9 @@ def start_import(
     job = stored.job_for_update(tx.connection, job_id)
     if job is None:
         raise NotFound("There is no such import.")
-    if job.state in OPEN:
+    if job.state in AT_WORK:
         raise Conflict("This import is running.")
-    if job.state == "done":
+    if job.state == JobState.DONE:
         raise Conflict("This import is done. To take in more, choose a file again.")
     missing = [COLUMNS[name] for name in NEEDED if name not in columns]
     if missing:
@@ -114,7 +115,7 @@ def start_import(
     fresh = replace(
         job,
         columns=dict(columns),
-        state="dry" if dry else "running",
+        state=JobState.DRY if dry else JobState.RUNNING,
         dry=dry,
         done=0,
         made=0,
@@ -150,11 +151,11 @@ def run_import(
         job = job_of(connection, job_id)
     sheet = sheet_of(store.get(job.digest))
     began = time.monotonic()
-    while job.state in OPEN:
+    while job.state in AT_WORK:
         job = in_transaction(desk, actor, lambda tx: _step(tx, job_id, sheet))
         if step:
             step(job)
-        if seconds is not None and time.monotonic() - began > seconds and job.state in OPEN:
+        if seconds is not None and time.monotonic() - began > seconds and job.state in AT_WORK:
             return False
     return True
 
@@ -163,7 +164,7 @@ def _step(tx: Transaction, job_id: int, sheet: Sheet) -> ImportJob:
     job = stored.job_for_update(tx.connection, job_id)
     if job is None:
         raise NotFound("There is no such import.")
-    if job.state not in OPEN:
+    if job.state not in AT_WORK:
         return job
     part = sheet.rows[job.done : job.done + STEP]
     results = _Part(tx, job, part).take_in()
@@ -178,7 +179,7 @@ def _step(tx: Transaction, job_id: int, sheet: Sheet) -> ImportJob:
     )
     over = after.done >= len(sheet.rows)
     if over:
-        after = replace(after, state="checked" if job.dry else "done", finished_at=tx.now)
+        after = replace(after, state=JobState.CHECKED if job.dry else JobState.DONE, finished_at=tx.now)
     stored.save_job(tx.connection, job, after)
     if over:
         tx.tell("import")

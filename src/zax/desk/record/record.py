@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 from zax.core.book.cancellation import Attendance
+from zax.core.coverage.answer import FAILED
 from zax.core.coverage.estimate import Cover
 from zax.core.errors import NotFound
 from zax.core.record.gaps import Gap, record_gaps
@@ -124,7 +125,7 @@ def _shown(clinic: Clinic, row: Coverage, cover: Cover | None, now: datetime, to
     holder = holder_of(row)
     words = "" if row.relationship == "18" else f"through {holder.first} {holder.last}"
     fresh = row.checked_at is not None and now - row.checked_at < timedelta(days=habits_of(clinic).fresh_days)
-    state = row.check_state if fresh or row.check_state == "failed" else "unchecked"
+    state = row.check_state if fresh or row.check_state == FAILED else "unchecked"
     return CoverageShown(
         row=row,
         cover=cover,

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import Parts, line_parts
-from zax.core.remits.placing import ExpectedLine, Placed, place
+from zax.core.remits.placing import ExpectedLine, Outcome, Placed, place
 from zax.core.wording import money_words
 from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
 from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
@@ -148,7 +148,7 @@ def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remit
             claim_id=None,
             number="",
             paid_cents=-each.cents,
-            outcome="person",
+            outcome=Outcome.PERSON,
             why=why,
         )
     return len(remittance.provider_adjustments)
@@ -162,7 +162,7 @@ def _take_claim(
     if row is None:
         whose = f" for {answer.patient_name}" if answer.patient_name else ""
         why = f"We have no claim {answer.number or '(no number)'}{whose}."
-        return _for_a_person(tx, remit_id, None, answer, "unknown", why)
+        return _for_a_person(tx, remit_id, None, answer, Outcome.UNKNOWN, why)
     visit = locked_visit(tx, row.visit_id)
     row = claims.claim_for_update(tx.connection, row.id) or row
     if row.state in {ClaimState.CLOSED, ClaimState.DENIED} and answer.status != "22":
@@ -171,13 +171,13 @@ def _take_claim(
             remit_id,
             row,
             answer,
-            "repeated",
+            Outcome.REPEATED,
             "This claim was answered before; the payer may have paid twice.",
         )
     placed = place(answer, _expected(tx, row))
     if placed.why_not:
         _put_aside(tx, file_id, row, placed)
-        return _for_a_person(tx, remit_id, row, answer, "person", placed.why_not)
+        return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
     for posting in placed.postings:
         add_entry(
             tx,
@@ -200,7 +200,7 @@ def _take_claim(
         claim_id=row.id,
         number=answer.number,
         paid_cents=answer.paid_cents,
-        outcome="posted",
+        outcome=Outcome.POSTED,
     )
     claims.mark_paid(tx.connection, row.id, answer.paid_cents)
     add_event(

@@ -10,12 +10,21 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from enum import StrEnum
 
 from sqlalchemy import Connection, func, insert, or_, select, update
 
 from zax.core.json import KeptJson
 from zax.store.acts.tables import outbox
 from zax.store.rows import many, one
+
+
+class ErrandState(StrEnum):
+    """WAITING: to be carried out once it is due. WITHDRAWN: it will not be."""
+
+    WAITING = "waiting"
+    DONE = "done"
+    WITHDRAWN = "withdrawn"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,7 +56,7 @@ def put_errand(
             payload=payload,
             due_at=due_at,
             made_at=made_at,
-            state="waiting",
+            state=ErrandState.WAITING,
         )
     )
 
@@ -61,7 +70,7 @@ def lease_errand(
     free = or_(outbox.c.leased_until.is_(None), outbox.c.leased_until < now)
     query = (
         select(outbox)
-        .where(outbox.c.state == "waiting", outbox.c.due_at <= now, free)
+        .where(outbox.c.state == ErrandState.WAITING, outbox.c.due_at <= now, free)
         .order_by(outbox.c.kind.in_(sorted(last)), outbox.c.due_at, outbox.c.id)
         .limit(1)
         .with_for_update(skip_locked=True)
@@ -73,7 +82,7 @@ def lease_errand(
 
 
 def finish_errand(connection: Connection, errand_id: int, now: datetime) -> None:
-    _set(connection, errand_id, state="done", done_at=now, last_error=None)
+    _set(connection, errand_id, state=ErrandState.DONE, done_at=now, last_error=None)
 
 
 def postpone_errand(connection: Connection, errand_id: int, due_at: datetime, why: str) -> None:
@@ -88,18 +97,20 @@ def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> Non
 
 def withdraw_errand(connection: Connection, errand_id: int, now: datetime) -> None:
     """It is not to be carried out any more."""
-    _set(connection, errand_id, state="withdrawn", done_at=now)
+    _set(connection, errand_id, state=ErrandState.WITHDRAWN, done_at=now)
 
 
 def withdraw_by_key(connection: Connection, request_keys: Sequence[str]) -> None:
     """Those of these keys that still wait."""
-    waiting = (outbox.c.request_key.in_(list(request_keys)), outbox.c.state == "waiting")
-    connection.execute(update(outbox).where(*waiting).values(state="withdrawn"))
+    waiting = (outbox.c.request_key.in_(list(request_keys)), outbox.c.state == ErrandState.WAITING)
+    connection.execute(update(outbox).where(*waiting).values(state=ErrandState.WITHDRAWN))
 
 
 def waiting_errands(connection: Connection, kind: str) -> list[Errand]:
     """All that still wait, held for update."""
-    query = select(outbox).where(outbox.c.kind == kind, outbox.c.state == "waiting").with_for_update()
+    query = (
+        select(outbox).where(outbox.c.kind == kind, outbox.c.state == ErrandState.WAITING).with_for_update()
+    )
     return many(connection, query, Errand)
 
 

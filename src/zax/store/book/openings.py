@@ -10,9 +10,9 @@ from datetime import date
 
 from sqlalchemy import Connection, bindparam, text
 
-from zax.core.book.track import FREES_THE_TIME
+from zax.core.book.track import CHARGED, FREES_THE_TIME, Stop
 from zax.core.json import Json
-from zax.store.rows import many
+from zax.store.rows import many, sql_list
 
 # A row a person, site and day: its spans as 'start end start end ...', so that a month of a large clinic is a
 # few hundred rows.
@@ -69,12 +69,11 @@ _FAMILY = text(
     """
 )
 _LAST_WITH = text(
-    """
+    f"""
     SELECT v.provider_id
     FROM visit v
     JOIN visit_type t ON t.id = v.type_id
-    WHERE v.patient_id = :patient_id AND t.role = :role AND v.state IN ('left', 'settled', 'checkout',
-        'room')
+    WHERE v.patient_id = :patient_id AND t.role = :role AND v.state IN {sql_list(CHARGED | {Stop.ROOM})}
     ORDER BY v.day DESC, v.start_min DESC
     LIMIT 1
     """

@@ -56,7 +56,9 @@ _BAR = (
 _DAY = (
     select(*_BAR)
     .join(patient, patient.c.id == visit.c.patient_id)
-    .where(visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"), visit.c.state != "shelf")
+    .where(
+        visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"), visit.c.state != Stop.SHELF
+    )
     .order_by(visit.c.start_min, visit.c.id)
 )
 _MOVES_OF_DAY = (
@@ -98,7 +100,7 @@ _WEEK = (
     .where(
         staff_slot.c.provider_id == bindparam("provider_id"),
         staff_slot.c.day.between(bindparam("first"), bindparam("last")),
-        visit.c.state != "shelf",
+        visit.c.state != Stop.SHELF,
     )
     .group_by(visit.c.id)
     .order_by(visit.c.day, visit.c.start_min, visit.c.id)
@@ -169,7 +171,9 @@ _OWN = (
 _IN_ROOMS = (
     select(visit.c.room_id, visit.c.id, patient.c.first, patient.c.last)
     .join(patient, patient.c.id == visit.c.patient_id)
-    .where(visit.c.site_id == bindparam("site_id"), visit.c.day == bindparam("day"), visit.c.state == "room")
+    .where(
+        visit.c.site_id == bindparam("site_id"), visit.c.day == bindparam("day"), visit.c.state == Stop.ROOM
+    )
 )
 
 

@@ -9,6 +9,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, Select, func, insert, select, update
 
 from zax.core.claims.claim import ClaimState
+from zax.core.remits.placing import Outcome
 from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
 from zax.store.people.tables import user
 from zax.store.rows import add, change, many, one
@@ -126,9 +127,9 @@ def claims_of_file(connection: Connection, file_id: int) -> list[ClaimRow]:
 def any_answered(connection: Connection, claim_ids: Iterable[int]) -> bool:
     """Whether an insurer's answer was posted for one of these claims."""
     query = select(remit_claim.c.id)
-    query = query.where(remit_claim.c.claim_id.in_(list(claim_ids)), remit_claim.c.outcome == "posted").limit(
-        1
-    )
+    query = query.where(
+        remit_claim.c.claim_id.in_(list(claim_ids)), remit_claim.c.outcome == Outcome.POSTED
+    ).limit(1)
     return connection.execute(query).first() is not None
 
 

@@ -26,7 +26,7 @@ _BOOKED = text(
     JOIN plan p ON p.id = c.plan_id AND p.dental = t.dental
     JOIN payer y ON y.id = p.payer_id AND y.eligibility = 'auto'
     WHERE v.day BETWEEN :first AND :last AND v.state IN {_BEFORE_THE_ROOM} AND
-        c.member_id <> '' AND (c.checked_at IS NULL OR c.checked_at < :fresh OR c.check_state = 'failed')
+        c.member_id <> '' AND (c.checked_at IS NULL OR c.checked_at < :fresh OR c.check_state = '{FAILED}')
     GROUP BY c.id, c.patient_id
     ORDER BY day, visit_id
     """
@@ -40,8 +40,8 @@ _NEEDS_A_PERSON = text(
     JOIN coverage c ON c.id = e.coverage_id
     JOIN plan n ON n.id = c.plan_id
     LEFT JOIN visit v ON v.id = e.visit_id
-    WHERE e.state IN ('problem', 'failed') AND e.handled_at IS NULL AND e.day >= :today AND e.id = (SELECT
-        MAX(x.id) FROM eligibility_check x WHERE x.coverage_id = e.coverage_id AND x.state <> 'asking') AND
+    WHERE e.state IN {sql_list({PROBLEM, FAILED})} AND e.handled_at IS NULL AND e.day >= :today
+        AND e.id = (SELECT MAX(x.id) FROM eligibility_check x WHERE x.coverage_id = e.coverage_id AND x.state <> '{ASKING}') AND
         (v.id IS NULL OR v.state IN {sql_list(NOT_CHARGED)})
     ORDER BY e.day, v.start_min, e.id
     LIMIT 200

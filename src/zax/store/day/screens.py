@@ -9,8 +9,10 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, text
 
+from zax.core.book.track import Stop
 from zax.core.claims.claim import IN_TROUBLE
 from zax.core.money.tender import OPEN_STATES
+from zax.core.remits.placing import FOR_A_PERSON
 from zax.store.rows import many, one, sql_list
 
 _JOBS = text(
@@ -21,7 +23,7 @@ _JOBS = text(
     UNION ALL
     SELECT 'remit', COUNT(*), COALESCE(SUM(paid_cents), 0)
     FROM remit_claim
-    WHERE outcome IN ('unknown', 'repeated', 'person')
+    WHERE outcome IN {sql_list(FOR_A_PERSON)}
     UNION ALL
     SELECT 'unclear', COUNT(*), COALESCE(SUM(cents), 0)
     FROM payment
@@ -33,16 +35,16 @@ _JOBS = text(
     UNION ALL
     SELECT 'asked', COUNT(*), 0
     FROM visit
-    WHERE state = 'held' AND site_id = :site_id
+    WHERE state = '{Stop.HELD}' AND site_id = :site_id
     """
 )
 # Checkouts that nobody finished: the patient has gone, or the day has.
 _UNFINISHED = text(
-    """
+    f"""
     SELECT v.id, v.day, p.first, p.last
     FROM visit v
     JOIN patient p ON p.id = v.patient_id
-    WHERE v.state = 'checkout' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today)
+    WHERE v.state = '{Stop.CHECKOUT}' AND v.site_id = :site_id AND (v.gone_at IS NOT NULL OR v.day < :today)
     ORDER BY v.day, v.id
     LIMIT 5
     """
@@ -58,10 +60,10 @@ _UNCLEAR = text(
     """
 )
 _BESIDE = text(
-    """
+    f"""
     SELECT EXISTS (SELECT 1 FROM shelf WHERE user_id = :user_id OR shared) AS shelf, EXISTS (SELECT 1 FROM
-        visit WHERE state = 'held' AND site_id = :site_id) AS requests, EXISTS (SELECT 1 FROM book_act WHERE
-        by_id = :user_id AND at > :since) AS acts
+        visit WHERE state = '{Stop.HELD}' AND site_id = :site_id) AS requests, EXISTS (SELECT 1 FROM
+        book_act WHERE by_id = :user_id AND at > :since) AS acts
     """
 )
 _HELPERS = text(

@@ -8,20 +8,21 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, Select, func, select, text, update
 
-from zax.core.book.track import AHEAD, INSIDE
-from zax.core.money.tender import OPEN_STATES
+from zax.core.book.track import AHEAD, INSIDE, Stop
+from zax.core.claims.claim import ClaimState
+from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.store.money.tables import day_close, payment, site_books
 from zax.store.people.tables import user
 from zax.store.rows import add, many, one, sql_list
 
 _PAYMENTS = text(
-    """
+    f"""
     SELECT y.id, y.of_id, y.tender, y.kind, y.cents, y.cheque_number, y.card_ending, y.receipt_id, y.day,
         p.first, p.last, y.patient_id
     FROM payment y
     JOIN patient p ON p.id = y.patient_id
-    WHERE y.site_id = :site_id AND y.day > :after AND y.day <= :day AND y.state = 'taken' AND y.kind <>
-        'returned'
+    WHERE y.site_id = :site_id AND y.day > :after AND y.day <= :day AND y.state = '{PaymentState.TAKEN}' 
+        AND y.kind <> 'returned'
     ORDER BY y.id
     """
 )
@@ -43,13 +44,13 @@ _NOT_OUT = text(
     """
 )
 _NO_CLAIM = text(
-    """
+    f"""
     SELECT v.id, v.patient_id, p.first, p.last, SUM(j.insurer_cents) AS cents
     FROM visit v
     JOIN patient p ON p.id = v.patient_id
     JOIN journal j ON j.visit_id = v.id
-    WHERE v.site_id = :site_id AND v.day <= :day AND v.day > :since AND v.state = 'left' AND NOT EXISTS
-        (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.state <> 'held_back')
+    WHERE v.site_id = :site_id AND v.day <= :day AND v.day > :since AND v.state = '{Stop.LEFT}' AND NOT EXISTS
+        (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.state <> '{ClaimState.HELD_BACK}')
     GROUP BY v.id
     HAVING cents > 0
     ORDER BY v.id

@@ -9,6 +9,7 @@ from datetime import date
 
 from sqlalchemy import Connection, bindparam, func, select, text
 
+from zax.core.book.track import Stop
 from zax.core.money.journal import Allocation, Entry
 from zax.core.money.tender import OPEN_STATES
 from zax.store.money.records import (
@@ -82,12 +83,12 @@ _OPEN_OF_VISITS = text(
 )
 # LEFT visits of earlier days whose insurer has answered and whose patient part is open (or overpaid).
 _PATIENT_REST = text(
-    """
+    f"""
     SELECT v.id, v.patient_id, v.day, p.first, p.last, SUM(j.patient_cents) AS patient_cents
     FROM visit v
     JOIN patient p ON p.id = v.patient_id
     JOIN journal j ON j.visit_id = v.id
-    WHERE v.state = 'left' AND v.site_id = :site_id
+    WHERE v.state = '{Stop.LEFT}' AND v.site_id = :site_id
     GROUP BY v.id
     HAVING SUM(j.insurer_cents) = 0 AND patient_cents <> 0
     ORDER BY v.day DESC, v.id DESC

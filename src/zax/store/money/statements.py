@@ -9,6 +9,7 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, func, insert, select, text, update
 
+from zax.core.money.statement import StatementState
 from zax.store.money.records import StatementRow, StatementRun
 from zax.store.money.tables import statement, statement_run
 from zax.store.patients.tables import household, patient, patient_flag
@@ -59,7 +60,9 @@ def owing_households(connection: Connection) -> list[OwingHousehold]:
 def last_statements(connection: Connection) -> dict[int, date]:
     """{household: the day of its last statement}."""
     query = (
-        select(_s.c.household_id, func.max(_s.c.day)).where(_s.c.state == "made").group_by(_s.c.household_id)
+        select(_s.c.household_id, func.max(_s.c.day))
+        .where(_s.c.state == StatementState.MADE)
+        .group_by(_s.c.household_id)
     )
     return {row[0]: row[1] for row in connection.execute(query)}
 
@@ -106,7 +109,16 @@ def keep_statement(
     connection: Connection, number: int, *, cents: int, digest: str, size: int, made_at: datetime
 ) -> None:
     """It is made: its content lies in the file store."""
-    change(connection, _s, number, cents=cents, digest=digest, bytes=size, state="made", made_at=made_at)
+    change(
+        connection,
+        _s,
+        number,
+        cents=cents,
+        digest=digest,
+        bytes=size,
+        state=StatementState.MADE,
+        made_at=made_at,
+    )
 
 
 def statement_of(connection: Connection, number: int) -> StatementRow | None:
@@ -115,13 +127,17 @@ def statement_of(connection: Connection, number: int) -> StatementRow | None:
 
 def statements_of(connection: Connection, household_id: int, most: int = 20) -> list[StatementRow]:
     """The household's statements, the newest first."""
-    query = select(_s).where(_s.c.household_id == household_id, _s.c.state == "made").order_by(_s.c.id.desc())
+    query = (
+        select(_s)
+        .where(_s.c.household_id == household_id, _s.c.state == StatementState.MADE)
+        .order_by(_s.c.id.desc())
+    )
     return many(connection, query.limit(most), StatementRow)
 
 
 def run_being_made(connection: Connection) -> bool:
     """Whether a run is being made now; held."""
-    query = select(_r.c.id).where(_r.c.state == "waiting").with_for_update()
+    query = select(_r.c.id).where(_r.c.state == StatementState.WAITING).with_for_update()
     return connection.execute(query).first() is not None
 
 
@@ -147,13 +163,13 @@ def run_row(connection: Connection, run_id: int) -> StatementRun | None:
 
 
 def waiting_run_for_update(connection: Connection, run_id: int) -> StatementRun | None:
-    query = select(_r).where(_r.c.id == run_id, _r.c.state == "waiting").with_for_update()
+    query = select(_r).where(_r.c.id == run_id, _r.c.state == StatementState.WAITING).with_for_update()
     return one(connection, query, StatementRun)
 
 
 def end_run(connection: Connection, run_id: int, state: str, at: datetime) -> None:
     """Nothing happens to one that has ended."""
-    waiting = (_r.c.id == run_id, _r.c.state == "waiting")
+    waiting = (_r.c.id == run_id, _r.c.state == StatementState.WAITING)
     connection.execute(update(_r).where(*waiting).values(state=state, ended_at=at))
 
 
@@ -162,7 +178,12 @@ def count_made(connection: Connection, run_id: int) -> None:
 
 
 def waiting_statements(connection: Connection, run_id: int, most: int) -> list[StatementRow]:
-    query = select(_s).where(_s.c.run_id == run_id, _s.c.state == "waiting").order_by(_s.c.id).limit(most)
+    query = (
+        select(_s)
+        .where(_s.c.run_id == run_id, _s.c.state == StatementState.WAITING)
+        .order_by(_s.c.id)
+        .limit(most)
+    )
     return many(connection, query, StatementRow)
 
 

@@ -7,6 +7,7 @@ from datetime import date
 
 from sqlalchemy import Connection, text
 
+from zax.core.money.tender import PaymentState
 from zax.store.rows import many
 
 # A reversal counts with the kind of what it reverses.
@@ -23,10 +24,10 @@ _ROWS = text(
     """
 )
 _TENDERS = text(
-    """
+    f"""
     SELECT tender, SUM(cents) AS cents, COUNT(*) AS number
     FROM payment
-    WHERE site_id = :site_id AND day BETWEEN :first AND :last AND state = 'taken'
+    WHERE site_id = :site_id AND day BETWEEN :first AND :last AND state = '{PaymentState.TAKEN}'
     GROUP BY tender
     ORDER BY tender
     """

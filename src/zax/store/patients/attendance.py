@@ -10,7 +10,7 @@ from datetime import date
 from sqlalchemy import ColumnElement, Connection, Label, bindparam, case, func, select
 
 from zax.core.book.cancellation import OFF, Attendance, OffWhy
-from zax.core.book.track import CAME
+from zax.core.book.track import CAME, Stop
 from zax.store.schema import visit
 
 _CANCELLED = tuple(why.value for why, off in OFF.items() if off.tally == "cancelled")
@@ -24,8 +24,8 @@ _TALLY = (
     select(
         visit.c.patient_id,
         _count(visit.c.state.in_(sorted(CAME)), "kept"),
-        _count((visit.c.state == "missed") | (visit.c.off_why == OffWhy.MISSED.value), "missed"),
-        _count((visit.c.state == "cancelled") & visit.c.off_why.in_(_CANCELLED), "cancelled"),
+        _count((visit.c.state == Stop.MISSED) | (visit.c.off_why == OffWhy.MISSED.value), "missed"),
+        _count((visit.c.state == Stop.CANCELLED) & visit.c.off_why.in_(_CANCELLED), "cancelled"),
     )
     .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
     .group_by(visit.c.patient_id)

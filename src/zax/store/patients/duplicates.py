@@ -13,6 +13,7 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, bindparam, insert, select, text, update
 
+from zax.store.acts.outbox import ErrandState
 from zax.store.patients.records import Patient
 from zax.store.patients.tables import not_same, patient, patient_alias
 from zax.store.rows import many
@@ -130,10 +131,10 @@ _END_WAITING = text(
     """
 )
 _MOVE_ERRANDS = text(
-    """
+    f"""
     UPDATE outbox
     SET payload = JSON_SET(payload, '$.patient_id', :keep)
-    WHERE state = 'waiting' AND JSON_VALUE(payload, '$.patient_id') = :drop
+    WHERE state = '{ErrandState.WAITING}' AND JSON_VALUE(payload, '$.patient_id') = :drop
     """
 )
 

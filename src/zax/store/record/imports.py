@@ -10,6 +10,7 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, Table, delete, insert, select, tuple_, update
 
+from zax.core.record.importing import JobState
 from zax.store.record.tables import import_job, import_row
 from zax.store.rows import add, many, one, save
 from zax.store.schema import audit, charge_line, coverage, household, journal, patient
@@ -88,8 +89,8 @@ def save_job(connection: Connection, before: ImportJob, after: ImportJob) -> Non
 
 def stop_job(connection: Connection, job_id: int, at: datetime) -> None:
     """Nothing happens to one that is done."""
-    going = (_j.c.id == job_id, _j.c.state != "done")
-    connection.execute(update(_j).where(*going).values(state="stopped", finished_at=at))
+    going = (_j.c.id == job_id, _j.c.state != JobState.DONE)
+    connection.execute(update(_j).where(*going).values(state=JobState.STOPPED, finished_at=at))
 
 
 def forget_rows(connection: Connection, job_id: int) -> None:

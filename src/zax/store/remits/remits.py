@@ -9,6 +9,7 @@ from datetime import date
 
 from sqlalchemy import Connection, select
 
+from zax.core.remits.placing import FOR_A_PERSON
 from zax.store.claims.tables import x12_file
 from zax.store.remits.tables import remit, remit_claim
 from zax.store.rows import add, change, many
@@ -78,7 +79,7 @@ def open_answers(connection: Connection, most: int) -> list[OpenAnswer]:
     query = (
         select(remit_claim, remit.c.payer, remit.c.trace, remit.c.day)
         .join(remit, remit.c.id == remit_claim.c.remit_id)
-        .where(remit_claim.c.outcome.in_(("unknown", "repeated", "person")))
+        .where(remit_claim.c.outcome.in_(FOR_A_PERSON))
         .order_by(remit_claim.c.id.desc())
         .limit(most)
     )

@@ -18,6 +18,7 @@ from markupsafe import escape
 from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.series import parse_jump
+from zax.core.book.track import CAN_BE_PLACED
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.json import Json
 from zax.core.patients.search_terms import parse_query
@@ -173,7 +174,7 @@ def _carried(connection: Connection, query: Mapping[str, str]) -> Visit | None:
     """The visit in hand, if it can still be placed."""
     number = number_in(query, "carry")
     visit = visits.one_visit(connection, number) if number else None
-    return visit if visit is not None and visit.state in {"held", "booked", "confirmed", "shelf"} else None
+    return visit if visit is not None and visit.state in CAN_BE_PLACED else None
 
 
 def _slip(

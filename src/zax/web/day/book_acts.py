@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import JSONResponse, Response
 
 from zax.core.book.hours import Span
+from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, References, Tick, a_day
 from zax.core.json import Json
@@ -151,7 +152,7 @@ def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> Json | None:
             visit.start_min,
             visit.day,
         )
-    if found is None or (stays and visit.state != "shelf"):
+    if found is None or (stays and visit.state != Stop.SHELF):
         return None
     return {
         "provider": found[0],

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound
-from zax.core.money.statement import Rule, RuleForm
+from zax.core.money.statement import Rule, RuleForm, StatementState
 from zax.desk.money.statements import make_statement, preview, run_of, start_run, stop_run
 from zax.store.money.statements import runs, statement_of
 from zax.store.patients.patients import household_of
@@ -45,7 +45,7 @@ def run_paper(request: Request, run_id: int) -> Response:
     ctx = enter(request, "statements")
     with ctx.read() as connection:
         _, rows, _ = run_of(connection, run_id)
-    made = [ctx.shared.files.get(row.digest) for row in rows if row.state == "made"]
+    made = [ctx.shared.files.get(row.digest) for row in rows if row.state == StatementState.MADE]
     if not made:
         raise NotFound("Nothing of this run is made yet.")
     return pdf_answer(joined_pdf(made), f"statements-{run_id}")
@@ -57,7 +57,7 @@ def paper(request: Request, number: int) -> Response:
     ctx = enter(request, "payments")
     with ctx.read() as connection:
         row = statement_of(connection, number)
-    if row is None or row.state != "made":
+    if row is None or row.state != StatementState.MADE:
         raise NotFound("There is no such statement.")
     return pdf_answer(ctx.shared.files.get(row.digest), f"statement-{number}")
 

@@ -12,7 +12,7 @@ from fastapi.responses import Response, StreamingResponse
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.record.card import write_csv, write_vcard
 from zax.core.record.fhir import write_bundle
-from zax.core.record.importing import COLUMNS
+from zax.core.record.importing import AT_WORK, CAN_START, COLUMNS
 from zax.desk.record import importing as acts
 from zax.desk.record.exporting import cards_of
 from zax.store.record import imports as stored
@@ -64,7 +64,8 @@ def import_page(ctx: RequestContext, job_id: int, status: int = 200, **more: obj
         refused=refused,
         known=known,
         columns=COLUMNS,
-        running=job.state in acts.OPEN,
+        running=job.state in AT_WORK,
+        may_start=job.state in CAN_START,
         screen="patients",
         **more,
     )

@@ -23,9 +23,12 @@ from zax.core.book.cancellation import OFF
 from zax.core.book.lateness import is_late
 from zax.core.book.track import STOP_WORDS, Stop
 from zax.core.charges.teeth import show_tooth
-from zax.core.claims.claim import STATE_WORDS, ClaimState
+from zax.core.claims.claim import CAN_BE_CHECKED, STATE_WORDS, ClaimState
+from zax.core.money.statement import StatementState
+from zax.core.money.tender import PaymentState
 from zax.core.patients.person import age_on, show_phone
 from zax.core.people.roles import ROLE_WORDS, may
+from zax.core.record.importing import JobState
 from zax.web.shell import keys
 from zax.web.shell.links import address_of
 from zax.web.shell.signs import mark_sign, sign
@@ -137,6 +140,11 @@ def make_environment() -> Environment:
         "may": may,
         "role_words": ROLE_WORDS,
         "Stop": Stop,
+        "PaymentState": PaymentState,
+        "ClaimState": ClaimState,
+        "CAN_BE_CHECKED": CAN_BE_CHECKED,
+        "JobState": JobState,
+        "StatementState": StatementState,
         "off_reasons": {why.value: off for why, off in OFF.items()},
         "timedelta": timedelta,
         "key_groups": keys.groups,
