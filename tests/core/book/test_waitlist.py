@@ -35,14 +35,14 @@ def waits(why: WaitWhy = WaitWhy.LOST, minutes: int = 40, **more: object) -> Wai
 
 
 def entry(
-    *reasons: Waits, patient_id: int = 1, wishes: Wishes = Wishes(), tally: Attendance = Attendance(12)
+    *reasons: Waits, patient_id: int = 1, wishes: Wishes = Wishes(), attendance: Attendance = Attendance(12)
 ) -> Entry:
     return Entry(
         patient_id=patient_id,
         name="Ada Lorne",
         phone="3605550148",
         wishes=wishes,
-        tally=tally,
+        attendance=attendance,
         reasons=weightiest_first(reasons),
     )
 
@@ -92,7 +92,7 @@ def test_who_never_comes_then_is_last_of_those_it_is_long_enough_for() -> None:
 
 
 def test_who_missed_often_is_to_be_called() -> None:
-    fit = fit_to(entry(waits(), tally=Attendance(5, 3)), GAP, TODAY)
+    fit = fit_to(entry(waits(), attendance=Attendance(5, 3)), GAP, TODAY)
     assert fit is not None and fit.why.endswith("missed 3 of 8, so call")
 
 
@@ -134,8 +134,8 @@ def test_wishes_in_words() -> None:
     assert Wishes().words == ""
 
 
-def test_only_what_the_patient_did_counts_in_the_tally() -> None:
-    assert {why for why, off in OFF.items() if off.tally} == {
+def test_only_what_the_patient_did_counts_in_attendance() -> None:
+    assert {why for why, off in OFF.items() if off.counts_as} == {
         OffWhy.MISSED,
         OffWhy.WANTS_ANOTHER,
         OffWhy.DOES_NOT,
@@ -159,7 +159,7 @@ def test_a_reason_must_be_chosen_and_the_clinics_own_explained(why: str, note: s
 
 
 @pytest.mark.parametrize(
-    ("tally", "words"),
+    ("attendance", "words"),
     [
         (Attendance(), "no visit yet"),
         (Attendance(0, 0, 1), "no visit yet, cancelled 1"),
@@ -168,5 +168,5 @@ def test_a_reason_must_be_chosen_and_the_clinics_own_explained(why: str, note: s
         (Attendance(8, 1, 2), "missed 1 of 9, cancelled 2"),
     ],
 )
-def test_tallies_in_words(tally: Attendance, words: str) -> None:
-    assert tally.words == words
+def test_attendance_in_words(attendance: Attendance, words: str) -> None:
+    assert attendance.words == words

@@ -32,7 +32,7 @@ from zax.store import schema
 from zax.store.book.planned import planned_for
 from zax.store.book.shelf import on_shelf
 from zax.store.money import queries as money
-from zax.store.patients.attendance import tally_of
+from zax.store.patients.attendance import attendance_of
 
 
 # --- moving
@@ -208,7 +208,7 @@ def test_put_back_keeps_a_confirmation(desk: Desk) -> None:
 
 # --- taking off
 @pytest.mark.parametrize(
-    ("why", "tally", "waits"),
+    ("why", "words", "waits"),
     [
         ("wants", "no visit yet, cancelled 1", True),
         ("declined", "no visit yet, cancelled 1", False),
@@ -216,19 +216,19 @@ def test_put_back_keeps_a_confirmation(desk: Desk) -> None:
         ("mistake", "no visit yet", False),
     ],
 )
-def test_why_a_visit_is_taken_off_decides_what_follows(desk: Desk, why: str, tally: str, waits: bool) -> None:
+def test_why_a_visit_is_taken_off_decides_what_follows(desk: Desk, why: str, words: str, waits: bool) -> None:
     patient = add_patient(desk)
     visit_id = book_visit(desk, JUNO, order(patient))
     take_off(desk, JUNO, visit_id, why, "a note")
     with desk.engine.connect() as connection:
-        assert tally_of(connection, patient).words == tally
+        assert attendance_of(connection, patient).words == words
     assert waiting(desk) == ([("Helen Vasquez", "lost")] if waits else [])
     assert scalar(
         desk, "SELECT reason FROM track_move WHERE visit_id = :v AND to_stop = 'cancelled'", v=visit_id
     ).endswith("a note")
 
 
-def test_a_tally_counts_every_visit(desk: Desk, clock: ShiftedClock) -> None:
+def test_attendance_counts_every_visit(desk: Desk, clock: ShiftedClock) -> None:
     patient = add_patient(desk)
     for start in ("11:00", "11:30"):
         check_in(desk, JUNO, book_visit(desk, JUNO, order(patient, start=start)))
@@ -239,7 +239,7 @@ def test_a_tally_counts_every_visit(desk: Desk, clock: ShiftedClock) -> None:
     for visit_id in missed:
         did_not_come(desk, JUNO, visit_id)
     with desk.engine.connect() as connection:
-        assert tally_of(connection, patient).words == "missed 3 of 5, cancelled 2"
+        assert attendance_of(connection, patient).words == "missed 3 of 5, cancelled 2"
 
 
 def test_planned_work_goes_back_to_planned_and_is_offered_again(desk: Desk) -> None:
@@ -365,7 +365,7 @@ def test_an_undone_booking_leaves_no_trace_in_the_way(desk: Desk) -> None:
     assert (state_of(desk, visit_id), waiting(desk)) == ("cancelled", [("Helen Vasquez", "short")])
     with desk.engine.connect() as connection:
         assert last_act(connection, JUNO.id, desk.clock.now()) is None
-        assert tally_of(connection, patient).cancelled == 0
+        assert attendance_of(connection, patient).cancelled == 0
     assert booked(desk, "14:00")
 
 

@@ -181,12 +181,12 @@ def test_the_day_from_expected_to_in_room(desk: Desk, clock: ShiftedClock) -> No
     take_to_room(desk, JUNO, visit_id)
     clock.set_to(at(11, 36) + timedelta(seconds=30))
     with desk.engine.connect() as connection:
-        lane = next(
-            lane
-            for lane in day_view(connection, desk.clinic, clock.now(), 1, TODAY).lanes
-            if lane.provider.id == 5
+        day_column = next(
+            day_column
+            for day_column in day_view(connection, desk.clinic, clock.now(), 1, TODAY).day_columns
+            if day_column.provider.id == 5
         )
-    assert lane.behind == 6
+    assert day_column.behind == 6
     assert [row.to_stop for row in _track(desk, visit_id)] == ["booked", "confirmed", "here", "room"]
 
 

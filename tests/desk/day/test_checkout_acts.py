@@ -28,7 +28,7 @@ from zax.desk.book.cancellation import take_off
 from zax.desk.book.track import take_to_room
 from zax.desk.charges.diagnoses import add_diagnosis
 from zax.desk.charges.finishing import ready_for_checkout
-from zax.desk.day.checkout import counter_of, finish_checkout, walked_out, what_stays_open
+from zax.desk.day.checkout import checkout_view, finish_checkout, walked_out, what_stays_open
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.followup.recalls import end_recall
@@ -44,7 +44,7 @@ from zax.web.day.documents import visit_receipt_pdf as receipt_pdf
 def counter(desk: Desk, visit_id: int) -> tuple[Any, Any]:
     with desk.engine.connect() as connection:
         sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
-        return sheet, counter_of(connection, desk.clinic, sheet, desk.clock.now())
+        return sheet, checkout_view(connection, desk.clinic, sheet, desk.clock.now())
 
 
 def test_one_payment_covers_today_and_earlier_visits_without_losing_a_cent(desk: Desk) -> None:
@@ -192,7 +192,7 @@ def test_a_day_can_be_narrowed_to_a_person_a_room_or_a_role(desk: Desk) -> None:
     def shown(chosen: Filter) -> tuple[int, list[str]]:
         with desk.engine.connect() as connection:
             view = day_view(connection, desk.clinic, desk.clock.now(), 1, TODAY, chosen)
-        return len(view.bars), [lane.title for lane in view.lanes if lane.bars]
+        return len(view.bars), [day_column.title for day_column in view.day_columns if day_column.bars]
 
     assert shown(Filter(provider_id=6)) == (1, ["Nadia Ferro NP"])
     assert shown(Filter(role="dentist")) == (1, ["Dr. Ines Calloway"])

@@ -1,4 +1,4 @@
-"""What Day and Book show, computed from a real MariaDB: lanes, straps, free time, jobs, sums; and acts as
+"""What Day and Book show, computed from a real MariaDB: columns, straps, free time, jobs, sums; and acts as
 transactions.
 """
 
@@ -41,12 +41,12 @@ def seen(desk: Desk, site: int = 1, ahead: int = 0) -> tuple[DayView, DeskLists]
 
 
 def lane_of(view: DayView, provider_id: int) -> DayColumn:
-    return next(lane for lane in view.lanes if lane.provider.id == provider_id)
+    return next(day_column for day_column in view.day_columns if day_column.provider.id == provider_id)
 
 
 def test_an_empty_day_has_six_columns_of_free_time(desk: Desk) -> None:
     view, lists = seen(desk)
-    assert [lane.provider.id for lane in view.lanes] == [1, 2, 3, 4, 5, 6]
+    assert [day_column.provider.id for day_column in view.day_columns] == [1, 2, 3, 4, 5, 6]
     assert [(span.start, span.end) for span in lane_of(view, 1).free] == [(645, 735), (780, 1050)]
     assert [words for _, words in lane_of(view, 5).shut] == ["In at 8:00", "Lunch", "At Hillcrest"]
     assert (lists.ready, lists.waiting, lists.expected, lists.jobs, lists.worked) == ([], [], [], [], 0)
@@ -59,9 +59,11 @@ def test_another_day_and_another_site(desk: Desk) -> None:
     assert [(span.start, span.end) for span in lane_of(tomorrow, 1).free] == [(450, 735), (780, 1050)]
     assert seen(desk, ahead=-1)[0].past_until == 24 * 60
     thanksgiving, _ = seen(desk, ahead=2)
-    assert thanksgiving.closure == "Thanksgiving" and all(not lane.free for lane in thanksgiving.lanes)
+    assert thanksgiving.closure == "Thanksgiving" and all(
+        not day_column.free for day_column in thanksgiving.day_columns
+    )
     evening, _ = seen(desk, site=2)
-    assert [lane.provider.id for lane in evening.lanes] == [5, 6]
+    assert [day_column.provider.id for day_column in evening.day_columns] == [5, 6]
 
 
 def test_straps_hang_in_the_dentists_column_and_lie_apart(desk: Desk) -> None:
@@ -86,7 +88,7 @@ def test_the_lists_are_in_order_of_need_with_their_sums(desk: Desk, clock: Shift
     assert [(bar.id, bar.due, bar.insurer, bar.fee) for bar in lists.ready] == [(paying, 9720, 18880, 28600)]
     assert [(bar.last, bar.gap) for bar in lists.waiting] == [("Hale", "no address")]
     assert [bar.id for bar in lists.expected] == [later]
-    assert (lists.tally[Stop.HERE], lists.tally[Stop.CHECKOUT], lists.tally[Stop.BOOKED]) == (1, 1, 1)
+    assert (lists.numbers[Stop.HERE], lists.numbers[Stop.CHECKOUT], lists.numbers[Stop.BOOKED]) == (1, 1, 1)
     assert (lists.taken, lists.plans, lists.worked) == (0, 18880, 28600)
     exam_a = next(row for row in lists.rooms if row[0].name == "Exam A")
     assert (exam_a[1], exam_a[2].last) == (None, "Hale")

@@ -16,7 +16,7 @@ from zax.core.money.journal import Parts
 from zax.core.money.tender import PaymentState
 from zax.desk.acts.transaction import Desk
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
-from zax.desk.day.checkout import counter_of, finish_checkout
+from zax.desk.day.checkout import checkout_view, finish_checkout
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.account import account_of
 from zax.desk.money.corrections import (
@@ -287,7 +287,7 @@ def test_a_discount_by_flag_comes_and_goes_with_the_charge(desk: Desk) -> None:
         assert patient_open(desk, visit) == 22_880  # 286.00 less 20 percent
         with desk.engine.connect() as connection:
             sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit)
-            assert counter_of(connection, desk.clinic, sheet, desk.clock.now()).taken_off == 5_720
+            assert checkout_view(connection, desk.clinic, sheet, desk.clock.now()).taken_off == 5_720
         back_to_room(desk, JUNO, visit, "more")
         assert patient_open(desk, visit) == 0
         ready_for_checkout(desk, JUNO, visit)

@@ -146,7 +146,7 @@ def test_visits_under_changed_hours_are_listed_shelved_or_left_in_sight(setup: D
     assert (state_of(setup, early), state_of(setup, late)) == ("shelf", "booked")
     with setup.engine.connect() as connection:
         view = book_view(connection, setup.clinic, setup.clock.now(), (1,), FRIDAY, "provider")
-        assert late in {bar.id for lane in view.lanes for bar in lane.bars}, (
+        assert late in {bar.id for day_column in view.day_columns for bar in day_column.bars}, (
             "a visit is shown though its provider no longer works"
         )
         act = last_act(connection, SAM.id, setup.clock.now())

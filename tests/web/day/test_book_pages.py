@@ -36,14 +36,14 @@ def booked(desk: Desk, start: str = "14:00", provider: int = 5, kind: str = "Sic
 def test_every_view_shows_the_visit_in_its_column(juno: Browser, desk: Desk) -> None:
     visit_id = booked(desk)
     for query, column in (
-        ("", 'data-lane="p5"'),
-        ("by=room", 'data-lane="r5"'),
-        ("by=week&who=5", f'data-lane="d{TODAY}"'),
-        ("site=all", 'data-lane="p5"'),
+        ("", 'data-key-of="p5"'),
+        ("by=room", 'data-key-of="r5"'),
+        ("by=week&who=5", f'data-key-of="d{TODAY}"'),
+        ("site=all", 'data-key-of="p5"'),
     ):
         page = juno.get(f"/book?{query}").text
         before, _, after = page.partition(f'id="bar-{visit_id}"')
-        assert after and column in before[before.rindex("data-lane") - 60 :], query
+        assert after and column in before[before.rindex("data-key-of") - 60 :], query
     assert ">Hillcrest<" in juno.get("/book?site=all").text and "Nov" in juno.get("/book?by=week&who=5").text
 
 

@@ -1,7 +1,7 @@
-"""Why a visit is taken off the book. The answer is data: it decides the patient's tally, the waitlist and
-what must be said.
+"""Why a visit is taken off the book. The answer is data: it decides the patient's attendance, the waitlist
+and what must be said.
 
-Only what the patient did counts in the reliability tally; what the clinic did, or a slip of the hand, never
+Only what the patient did counts in the attendance; what the clinic did, or a slip of the hand, never
 does.
 """
 
@@ -26,21 +26,21 @@ class OffWhy(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Off:
-    """`tally` names what it counts as for the patient; `waits` puts the patient on the waitlist; `note` must
-    be given.
+    """`counts_as` names what it counts as for the patient; `waits` puts the patient on the waitlist; a
+    `note` must be given.
     """
 
     words: str
-    tally: str = ""
+    counts_as: str = ""
     waits: bool = False
     note: bool = False
     offered: bool = True
 
 
 OFF: Mapping[OffWhy, Off] = {
-    OffWhy.MISSED: Off("Patient did not come", tally="missed", waits=True),
-    OffWhy.WANTS_ANOTHER: Off("Patient cancelled, wants another time", tally="cancelled", waits=True),
-    OffWhy.DOES_NOT: Off("Patient cancelled, wants no other time", tally="cancelled"),
+    OffWhy.MISSED: Off("Patient did not come", counts_as="missed", waits=True),
+    OffWhy.WANTS_ANOTHER: Off("Patient cancelled, wants another time", counts_as="cancelled", waits=True),
+    OffWhy.DOES_NOT: Off("Patient cancelled, wants no other time", counts_as="cancelled"),
     OffWhy.CLINIC: Off("Clinic cancelled", waits=True, note=True),
     OffWhy.MISTAKE: Off("Entered by mistake"),
     OffWhy.EXPIRED: Off("Web request not answered in time", offered=False),

@@ -71,7 +71,7 @@ class Entry:
     name: str
     phone: str
     wishes: Wishes
-    tally: Attendance
+    attendance: Attendance
     reasons: tuple[Waits, ...]
     last_try: str = ""
 
@@ -156,7 +156,7 @@ def _fit(entry: Entry, wait: Waits, gap: Gap, today: date) -> Fit | None:
     points += {WaitWhy.LOST: 80, WaitWhy.SHORT: 40, WaitWhy.SOONER: 20}[wait.why]
     points += 60 if soon and entry.short_notice else 0
     points += 40 if wait.provider_id == gap.provider_id else 0
-    points += min(60, (today - wait.since).days) + min(100, wait.value // 2000) - 25 * entry.tally.missed
+    points += min(60, (today - wait.since).days) + min(100, wait.value // 2000) - 25 * entry.attendance.missed
     return Fit(
         entry=entry,
         wait=wait,
@@ -185,8 +185,8 @@ def _why(entry: Entry, wait: Waits, gap: Gap, liked: bool, ruled_out: bool, soon
         found.append(f"but {Wishes(entry.wishes.likes).words}")
     if soon and entry.short_notice and wait.why != WaitWhy.SHORT:
         found.append("short notice is fine")
-    if entry.tally.missed > 1:
-        found.append(f"{entry.tally.words}, so call")
+    if entry.attendance.missed > 1:
+        found.append(f"{entry.attendance.words}, so call")
     words = ", ".join(found)
     return words[0].upper() + words[1:]
 

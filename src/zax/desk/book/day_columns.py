@@ -197,7 +197,7 @@ def make_bar(row: DayVisit, clinic: Clinic, moves: Mapping[str, datetime], now: 
     return bar
 
 
-def provider_lane(
+def provider_column(
     provider: Provider,
     bars: Sequence[Bar],
     straps: Sequence[StrapRow],
@@ -304,7 +304,7 @@ def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, s
 
 
 def hang_straps(
-    lanes: list[DayColumn], bars: Sequence[Bar], rows: Sequence[StrapRow], columns: Sequence[Provider]
+    day_columns: list[DayColumn], bars: Sequence[Bar], rows: Sequence[StrapRow], columns: Sequence[Provider]
 ) -> None:
     """Straps in order of time, each in the column of the person who steps in."""
     place = {provider.id: number for number, provider in enumerate(columns)}
@@ -313,9 +313,9 @@ def hang_straps(
         host = by_visit[row.visit_id]
         if row.provider_id in place and host.provider.id in place:
             column, host_column = place[row.provider_id], place[host.provider.id]
-            before = lanes[column].straps[-1] if lanes[column].straps else None
+            before = day_columns[column].straps[-1] if day_columns[column].straps else None
             close = before is not None and not before.close and row.start_min - before.at < CLOSE
-            lanes[column].straps.append(
+            day_columns[column].straps.append(
                 Strap(
                     at=row.start_min,
                     minutes=row.end_min - row.start_min,

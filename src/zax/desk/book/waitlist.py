@@ -49,7 +49,7 @@ def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]
             name=f"{p.first} {p.last}",
             phone=p.phone,
             wishes=Wishes(p.likes, p.never),
-            tally=tallies[number],
+            attendance=tallies[number],
             reasons=weightiest_first(reasons[number]),
             last_try=p.last_try,
         )

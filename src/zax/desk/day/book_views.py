@@ -1,5 +1,5 @@
 """The Book's views: a day by provider or by room, at one site or all of them, and one provider's week. Made
-of the lanes of zax.desk.day.live_day.
+of the day_columns of zax.desk.day.live_day.
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ from zax.desk.book.day_columns import Bar, DayColumn, make_bar, shut_spans, side
 from zax.desk.book.undo import WITHIN as UNDO_WITHIN
 from zax.desk.book.undo import last_act
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.day.live_day import DayView, day_view, room_lanes
+from zax.desk.day.live_day import DayView, day_view, room_columns
 from zax.store.book import queries as visits
 from zax.store.book.queries import held_requests
 from zax.store.book.records import HeldRequest, LastAct, ShelvedVisit, WeekVisit
@@ -62,7 +62,7 @@ class BookView:
     first: date
     last: date
     today: date
-    lanes: list[DayColumn]
+    day_columns: list[DayColumn]
     opens: int
     closes: int
     grid: int
@@ -72,7 +72,7 @@ class BookView:
 
     @property
     def bars(self) -> list[Bar]:
-        return [bar for lane in self.lanes for bar in lane.bars]
+        return [bar for day_column in self.day_columns for bar in day_column.bars]
 
     @property
     def fine(self) -> bool:
@@ -81,15 +81,15 @@ class BookView:
 
     @property
     def past_until(self) -> int:
-        """The minute up to which the day shown is over; in a week each lane knows its own."""
+        """The minute up to which the day shown is over; in a week each day_column knows its own."""
         if self.now is not None:
             return self.now
         return 24 * 60 if self.day < self.today else 0
 
-    def lane_past(self, lane: DayColumn) -> int:
-        if lane.day == self.today:
+    def column_past(self, day_column: DayColumn) -> int:
+        if day_column.day == self.today:
             return self.now or 0
-        return 24 * 60 if lane.day < self.today else 0
+        return 24 * 60 if day_column.day < self.today else 0
 
 
 def book_view(
@@ -105,17 +105,21 @@ def book_view(
     if by == "week":
         return _week(connection, clinic, now, sites, day, provider_id)
     views = [day_view(connection, clinic, now, site, day) for site in sites]
-    lanes = [lane for view in views for lane in (room_lanes(clinic, view) if by == "room" else view.lanes)]
+    day_columns = [
+        day_column
+        for view in views
+        for day_column in (room_columns(clinic, view) if by == "room" else view.day_columns)
+    ]
     if len(sites) > 1:
-        for lane in lanes:
-            lane.under = clinic.sites[lane.site_id].name
-            for strap in lane.straps:
-                strap.column += _offset(views, lane.site_id)
-                strap.host_column += _offset(views, lane.site_id)
-    opens, closes = _hours_shown(clinic, sites, lanes)
-    for lane in lanes:
-        own = clinic.sites[lane.site_id].day
-        lane.shut += [
+        for day_column in day_columns:
+            day_column.under = clinic.sites[day_column.site_id].name
+            for strap in day_column.straps:
+                strap.column += _offset(views, day_column.site_id)
+                strap.host_column += _offset(views, day_column.site_id)
+    opens, closes = _hours_shown(clinic, sites, day_columns)
+    for day_column in day_columns:
+        own = clinic.sites[day_column.site_id].day
+        day_column.shut += [
             (span, "Closed") for span in (Span(opens, own.start), Span(own.end, closes)) if span.minutes > 30
         ]
     first = views[0]
@@ -127,7 +131,7 @@ def book_view(
         first=day,
         last=day,
         today=first.today,
-        lanes=lanes,
+        day_columns=day_columns,
         opens=opens,
         closes=closes,
         grid=min(clinic.sites[s].grid for s in sites),
@@ -141,15 +145,15 @@ def _offset(views: list[DayView], site_id: int) -> int:
     for view in views:
         if view.site.id == site_id:
             return before
-        before += len(view.lanes)
+        before += len(view.day_columns)
     return before
 
 
-def _hours_shown(clinic: Clinic, sites: tuple[int, ...], lanes: list[DayColumn]) -> tuple[int, int]:
+def _hours_shown(clinic: Clinic, sites: tuple[int, ...], day_columns: list[DayColumn]) -> tuple[int, int]:
     """From the first opening to the last closing, on half hours, and never so narrow that a visit
     is hidden.
     """
-    bars = [bar for lane in lanes for bar in lane.bars]
+    bars = [bar for day_column in day_columns for bar in day_column.bars]
     opens = min([*(clinic.sites[s].day.start for s in sites), *(bar.at for bar in bars)])
     closes = max([*(clinic.sites[s].day.end for s in sites), *(bar.end for bar in bars)])
     return opens // 30 * 30, -(-closes // 30) * 30
@@ -167,14 +171,16 @@ def _week(
     home = clinic.sites[sites[0]]
     wall = local(now, home.timezone)
     rows = visits.week_visits(connection, provider.id, days[0], days[-1])
-    lanes = [
-        lane
+    day_columns = [
+        day_column
         for each in days
-        if (lane := _week_day(clinic, now, provider, each, rows, sites[0], wall)) is not None
+        if (day_column := _week_day(clinic, now, provider, each, rows, sites[0], wall)) is not None
     ]
-    shown = tuple(dict.fromkeys((*sites, *(bar.site_id for lane in lanes for bar in lane.bars))))
+    shown = tuple(
+        dict.fromkeys((*sites, *(bar.site_id for day_column in day_columns for bar in day_column.bars)))
+    )
     minute = wall.hour * 60 + wall.minute if wall.date() in days else None
-    opens, closes = _hours_shown(clinic, shown, lanes)
+    opens, closes = _hours_shown(clinic, shown, day_columns)
     return BookView(
         by="week",
         sites=sites,
@@ -182,7 +188,7 @@ def _week(
         first=days[0],
         last=days[-1],
         today=wall.date(),
-        lanes=lanes,
+        day_columns=day_columns,
         opens=opens,
         closes=closes,
         grid=home.grid,

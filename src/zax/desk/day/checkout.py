@@ -39,7 +39,7 @@ from zax.store.money.records import CardOnFile, VisitPayment
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Counter:
+class CheckoutView:
     """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits,
     `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs.
     """
@@ -80,14 +80,14 @@ class Counter:
         return any(each.state in OPEN_STATES for each in self.payments)
 
 
-def counter_of(
+def checkout_view(
     connection: Connection,
     clinic: Clinic,
     sheet: Sheet,
     now: datetime,
     untick: Sequence[int] = (),
     untick_lines: Sequence[int] = (),
-) -> Counter:
+) -> CheckoutView:
     """Read what there is to pay besides and what comes next. `untick` are earlier visits (and lines without
     one) the patient does not pay today.
     """
@@ -101,7 +101,7 @@ def counter_of(
     recalls = {row.type_id: row for row in recalls_of(connection, visit.patient_id)}
     kind = clinic.types[visit.type_id]
     months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
-    return Counter(
+    return CheckoutView(
         payments=payments,
         owed=sheet.due,
         asked=asked,
@@ -128,30 +128,28 @@ def _taken_off(connection: Connection, visit_id: int) -> int:
     )
 
 
-def what_stays_open(clinic: Clinic, sheet: Sheet, counter: Counter) -> list[OpenPoint]:
+def what_stays_open(clinic: Clinic, sheet: Sheet, view: CheckoutView) -> list[OpenPoint]:
     """What finishing leaves open if everything asked for is paid."""
-    due = max(0, counter.due.here)
+    due = max(0, view.due.here)
     stops = [gap.words for gap in sheet.gaps if gap.purpose == Purpose.BILL] if sheet.bill.insurer else []
     needed = {
         s.step.template_id
-        for s in counter.arrival.stands
+        for s in view.arrival.stands
         if s.step.template_id and s.state in {"open", "skipped"}
     }
     skipped = [
-        s.step.words for s in counter.arrival.stands if s.state == "skipped" and s.step.template_id is None
+        s.step.words for s in view.arrival.stands if s.state == "skipped" and s.step.template_id is None
     ]
     payer = sheet.bill.coverage.payer_name if sheet.bill.coverage else ""
     return open_points(
         Leaving(
             due=due,
             paying=due,
-            pending=counter.asked,
+            pending=view.asked,
             plan=sheet.bill.insurer,
             payer=payer,
-            earlier=sum(e.cents for e in counter.earlier)
-            + sum(e.cents for e in counter.loose)
-            - counter.earlier_due,
-            credit=sum(each.cents for each in counter.credits),
+            earlier=sum(e.cents for e in view.earlier) + sum(e.cents for e in view.loose) - view.earlier_due,
+            credit=sum(each.cents for each in view.credits),
             stops=stops,
             skipped=skipped,
             unsigned=[clinic.forms[n].name for n in sorted(needed) if n in clinic.forms],

@@ -1,5 +1,5 @@
-"""The day as the desk sees it: a lane for every provider or room, who needs the desk now, rooms, and the next
-jobs. For Day and Book alike.
+"""The day as the desk sees it: a column for every provider or room, who needs the desk now, rooms, and the
+next jobs. For Day and Book alike.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from zax.desk.book.day_columns import (
     Strap,
     day_bars,
     hang_straps,
-    provider_lane,
+    provider_column,
     side_by_side,
     still_free,
 )
@@ -68,7 +68,7 @@ class DayView:
     today: date
     now: int | None
     closure: str
-    lanes: list[DayColumn]
+    day_columns: list[DayColumn]
     bars: list[Bar]
     filter: Filter = Filter()
 
@@ -81,7 +81,7 @@ class DayView:
 
     @property
     def straps(self) -> list[Strap]:
-        return [strap for lane in self.lanes for strap in lane.straps]
+        return [strap for day_column in self.day_columns for strap in day_column.straps]
 
 
 def day_view(
@@ -92,7 +92,7 @@ def day_view(
     day: date,
     chosen: Filter = Filter(),
 ) -> DayView:
-    """Read and compute one day; four statements. What `chosen` leaves out is not in the lanes and bars."""
+    """Read and compute one day; four statements. What `chosen` leaves out is not in the columns and bars."""
     site = clinic.sites[site_id]
     wall = local(now_utc, site.timezone)
     now = wall.hour * 60 + wall.minute if wall.date() == day else None
@@ -106,15 +106,15 @@ def day_view(
     shown = {provider.id for provider in columns}
     busy = {bar.provider.id for bar in bars if bar.stop not in FREES_THE_TIME} - shown
     columns += [clinic.providers[number] for number in clinic.providers if number in busy]
-    lanes = [provider_lane(provider, bars, straps, clinic, site, day, now) for provider in columns]
-    hang_straps(lanes, bars, straps, columns)
+    day_columns = [provider_column(provider, bars, straps, clinic, site, day, now) for provider in columns]
+    hang_straps(day_columns, bars, straps, columns)
     view = DayView(
         site=site,
         day=day,
         today=wall.date(),
         now=now,
         closure=clinic.hours.closure_words(site_id, day),
-        lanes=lanes,
+        day_columns=day_columns,
         bars=bars,
         filter=chosen,
     )
@@ -125,28 +125,30 @@ def _narrowed(clinic: Clinic, view: DayView, chosen: Filter) -> DayView:
     """The view with only what was chosen, by provider or by room."""
     view.bars = [bar for bar in view.bars if chosen.shows(bar)]
     if chosen.by == "room":
-        lanes = room_lanes(clinic, view)
+        day_columns = room_columns(clinic, view)
         busy = {bar.room_id for bar in view.bars}
-        view.lanes = [
-            lane
-            for lane in lanes
-            if lane.room and (not chosen.on or lane.room.id in busy or lane.room.id == chosen.room_id)
+        view.day_columns = [
+            day_column
+            for day_column in day_columns
+            if day_column.room
+            and (not chosen.on or day_column.room.id in busy or day_column.room.id == chosen.room_id)
         ]
         return view
     shown = {bar.provider.id for bar in view.bars} | {chosen.provider_id}
-    view.lanes = [
-        lane
-        for lane in view.lanes
-        if lane.provider and (not chosen.on or lane.provider.id in shown or lane.provider.role == chosen.role)
+    view.day_columns = [
+        day_column
+        for day_column in view.day_columns
+        if day_column.provider
+        and (not chosen.on or day_column.provider.id in shown or day_column.provider.role == chosen.role)
     ]
-    for lane in view.lanes:
-        lane.bars = [bar for bar in lane.bars if chosen.shows(bar)]
+    for day_column in view.day_columns:
+        day_column.bars = [bar for bar in day_column.bars if chosen.shows(bar)]
     return view
 
 
-def room_lanes(clinic: Clinic, view: DayView) -> list[DayColumn]:
+def room_columns(clinic: Clinic, view: DayView) -> list[DayColumn]:
     """The same visits in the columns of their rooms; a room is free where nobody is in it."""
-    lanes = []
+    day_columns = []
     for room in clinic.rooms.values():
         if room.site_id != view.site.id:
             continue
@@ -158,7 +160,7 @@ def room_lanes(clinic: Clinic, view: DayView) -> list[DayColumn]:
         busy = [Span(bar.at, bar.end) for bar in mine if bar.stop not in FREES_THE_TIME]
         under = ", ".join(sorted(room.equipment)) or ("chair" if room.dental else "room")
         free = still_free((view.site.day,), busy, view.now, view.site.grid) if not view.closure else []
-        lanes.append(
+        day_columns.append(
             DayColumn(
                 key=f"r{room.id}",
                 title=room.name,
@@ -172,7 +174,7 @@ def room_lanes(clinic: Clinic, view: DayView) -> list[DayColumn]:
                 free=free,
             )
         )
-    return lanes
+    return day_columns
 
 
 @dataclass(slots=True)
@@ -197,7 +199,7 @@ class DeskLists:
     missed: list[Bar]
     turns: dict[int, int]
     jobs: list[Job]
-    tally: Counter[Stop]
+    numbers: Counter[Stop]
     rooms: list[tuple[Room, Bar | None, Bar | None]]
     taken: int
     plans: int
@@ -228,7 +230,7 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
         missed=by_stop.get(Stop.MISSED, []),
         turns=turns,
         jobs=_jobs(connection, view, by_stop.get(Stop.MISSED, [])),
-        tally=Counter(bar.stop for bar in view.bars),
+        numbers=Counter(bar.stop for bar in view.bars),
         rooms=_rooms(clinic, view, waiting),
         taken=worked - plans - left,
         plans=plans,

@@ -27,7 +27,7 @@ from zax.store.day.screens import InHand, SheetClaim
 from zax.store.engine import Connection
 from zax.store.money import queries as money
 from zax.store.money.records import VisitDiagnosis
-from zax.store.patients.attendance import tally_of
+from zax.store.patients.attendance import attendance_of
 
 LINE = (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
 
@@ -67,7 +67,7 @@ class Sheet:
     claims: list[SheetClaim]
     next_visit: NextVisit | None
     today: date
-    tally: Attendance
+    attendance: Attendance
     mark: str
     outside: str
     held: str
@@ -109,7 +109,7 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         screens.claims_of(connection, visit_id),
         visits.next_visit(connection, visit.patient_id, today),
         today,
-        tally_of(connection, visit.patient_id),
+        attendance_of(connection, visit.patient_id),
         cover_mark(clinic, bill.coverage, now),
         stands_outside(clinic, visit) if stop in ON_THE_BOOK else "",
         held_words(visit, zone),

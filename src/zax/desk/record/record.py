@@ -22,7 +22,7 @@ from zax.store.book.waitlist import waits_of as reasons_of
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
-from zax.store.patients.attendance import tally_of
+from zax.store.patients.attendance import attendance_of
 from zax.store.patients.files import files_of
 from zax.store.patients.notes import flags_of, notes_of
 from zax.store.patients.patients import members_of, patient_of
@@ -65,7 +65,7 @@ class Record:
     ahead: int
     planned: Sequence[PlannedService]
     waits: Sequence[WaitRow]
-    tally: Attendance
+    attendance: Attendance
     files: list[PatientFile]
     merged: list[str]
 
@@ -98,7 +98,7 @@ def record_of(connection: Connection, clinic: Clinic, patient_id: int, now: date
         ahead=len(ahead),
         planned=planned_for(connection, patient_id),
         waits=reasons_of(connection, patient_id),
-        tally=tally_of(connection, patient_id),
+        attendance=attendance_of(connection, patient_id),
         files=files_of(connection, patient_id),
         merged=stored.merged_numbers(connection, patient_id),
     )

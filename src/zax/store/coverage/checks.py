@@ -41,8 +41,9 @@ _NEEDS_A_PERSON = text(
     JOIN plan n ON n.id = c.plan_id
     LEFT JOIN visit v ON v.id = e.visit_id
     WHERE e.state IN {sql_list({PROBLEM, FAILED})} AND e.handled_at IS NULL AND e.day >= :today
-        AND e.id = (SELECT MAX(x.id) FROM eligibility_check x WHERE x.coverage_id = e.coverage_id AND x.state <> '{ASKING}') AND
-        (v.id IS NULL OR v.state IN {sql_list(NOT_CHARGED)})
+        AND e.id = (SELECT MAX(x.id) FROM eligibility_check x
+            WHERE x.coverage_id = e.coverage_id AND x.state <> '{ASKING}')
+        AND (v.id IS NULL OR v.state IN {sql_list(NOT_CHARGED)})
     ORDER BY e.day, v.start_min, e.id
     LIMIT 200
     """

@@ -21,7 +21,7 @@ _PAYMENTS = text(
         p.first, p.last, y.patient_id
     FROM payment y
     JOIN patient p ON p.id = y.patient_id
-    WHERE y.site_id = :site_id AND y.day > :after AND y.day <= :day AND y.state = '{PaymentState.TAKEN}' 
+    WHERE y.site_id = :site_id AND y.day > :after AND y.day <= :day AND y.state = '{PaymentState.TAKEN}'
         AND y.kind <> 'returned'
     ORDER BY y.id
     """

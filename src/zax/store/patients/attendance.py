@@ -13,7 +13,7 @@ from zax.core.book.cancellation import OFF, Attendance, OffWhy
 from zax.core.book.track import CAME, Stop
 from zax.store.schema import visit
 
-_CANCELLED = tuple(why.value for why, off in OFF.items() if off.tally == "cancelled")
+_CANCELLED = tuple(why.value for why, off in OFF.items() if off.counts_as == "cancelled")
 
 
 def _count(condition: ColumnElement[bool], name: str) -> Label[int]:
@@ -50,7 +50,7 @@ def last_came(connection: Connection, patient_ids: Iterable[int], before: date) 
 
 
 def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Attendance]:
-    """By patient; one without visits has an empty tally."""
+    """By patient; one without visits has an empty one."""
     ids = list(set(patient_ids))
     found = {
         row.patient_id: Attendance(row.kept, row.missed, row.cancelled)
@@ -59,5 +59,5 @@ def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, 
     return {number: found.get(number, Attendance()) for number in ids}
 
 
-def tally_of(connection: Connection, patient_id: int) -> Attendance:
+def attendance_of(connection: Connection, patient_id: int) -> Attendance:
     return tallies_of(connection, [patient_id])[patient_id]

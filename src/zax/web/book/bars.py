@@ -104,12 +104,12 @@ def _trouble(bar: Bar) -> str:
     return f'<span class="stop">{escape(words)}</span>' if words else ""
 
 
-def gap_html(span: Span, lane: DayColumn, drawn: Drawn, provider_id: int) -> Markup:
+def gap_html(span: Span, day_column: DayColumn, drawn: Drawn, provider_id: int) -> Markup:
     """One free time, as the link that books it."""
-    more = f"&amp;day={lane.day}" if drawn.by == "week" else ""
+    more = f"&amp;day={day_column.day}" if drawn.by == "week" else ""
     more += f"&amp;provider={provider_id}&amp;at={clock_words(span.start)}"
-    more += f"&amp;room_id={lane.room.id}" if lane.room else ""
-    more += f"&amp;site_id={lane.site_id}" if lane.site_id != drawn.site_id else ""
+    more += f"&amp;room_id={day_column.room.id}" if day_column.room else ""
+    more += f"&amp;site_id={day_column.site_id}" if day_column.site_id != drawn.site_id else ""
     return Markup(
         f'<a class="gap m-{span.start} d-{span.minutes}" data-at="{span.start}" data-cell'
         f' href="{drawn.base}{more}">'

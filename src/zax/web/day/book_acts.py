@@ -91,13 +91,13 @@ def where_it_can_go(request: Request, visit_id: int) -> JSONResponse:
         view = shown_view(ctx, connection, query)
         targets = [
             Target(
-                lane.key,
-                lane.site_id,
-                lane.day,
-                (lane.provider or ctx.clinic.providers[visit.provider_id]).id,
-                lane.room.id if lane.room else 0,
+                day_column.key,
+                day_column.site_id,
+                day_column.day,
+                (day_column.provider or ctx.clinic.providers[visit.provider_id]).id,
+                day_column.room.id if day_column.room else 0,
             )
-            for lane in view.lanes
+            for day_column in view.day_columns
         ]
         columns = places_for(connection, ctx.clinic, ctx.now, targets, visit)
     return JSONResponse(

@@ -27,7 +27,7 @@ from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.booking import BookOrder, book_visit
 from zax.desk.book.openings import Part, find_openings
 from zax.desk.book.openings import Request as Wanted
-from zax.desk.day.checkout import Counter, counter_of, finish_checkout, walked_out, what_stays_open
+from zax.desk.day.checkout import CheckoutView, checkout_view, finish_checkout, walked_out, what_stays_open
 from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.desk.money.credits import use_credit
 from zax.desk.money.payment_page import patient_of_visit
@@ -104,7 +104,7 @@ def checkout_page(
     untick = _unticked(typed, "offered", "also")
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
-        counter = counter_of(
+        view = checkout_view(
             connection, ctx.clinic, sheet, ctx.now, untick, _unticked(typed, "offered_line", "line")
         )
         ups = heads_ups(
@@ -114,9 +114,9 @@ def checkout_page(
             Asking(sheet.visit.patient_id),
             ctx.today,
             visit_id,
-            counter.arrival.about,
+            view.arrival.about,
         )
-        kind, since = _next_wish(ctx, sheet, counter, next_type, after)
+        kind, since = _next_wish(ctx, sheet, view, next_type, after)
         openings, none_why = (
             _openings(ctx, connection, sheet, kind, since)
             if kind and not sheet.next_visit and sheet.stop == Stop.CHECKOUT
@@ -127,15 +127,15 @@ def checkout_page(
         "day/checkout.html",
         status,
         sheet=sheet,
-        counter=counter,
-        payments=counter.payments,
+        checkout=view,
+        payments=view.payments,
         key_of_form=key,
-        asked=counter.asked,
+        asked=view.asked,
         printing=printing,
         tender_words=tender_words,
-        choices=tender_choices(ctx.clinic, counter.cards, counter.last_tender),
+        choices=tender_choices(ctx.clinic, view.cards, view.last_tender),
         ups=ups,
-        points=what_stays_open(ctx.clinic, sheet, counter),
+        points=what_stays_open(ctx.clinic, sheet, view),
         openings=openings,
         none_why=none_why,
         next_kind=kind,
@@ -158,19 +158,15 @@ def _unticked(typed: PostedForm | None, offered: str, ticked: str) -> list[int]:
 
 
 def _next_wish(
-    ctx: RequestContext, sheet: Sheet, counter: Counter, next_type: int, after: str
+    ctx: RequestContext, sheet: Sheet, view: CheckoutView, next_type: int, after: str
 ) -> tuple[VisitType | None, date]:
     """The type of the next visit and the day from which on: as asked for, else the recall's. No type when
     there is nothing to offer.
     """
-    kind = ctx.clinic.types.get(next_type) or counter.recall_type
+    kind = ctx.clinic.types.get(next_type) or view.recall_type
     since = parse_jump(after, ctx.today, ctx.today) if after else None
     if since is None:
-        since = (
-            next_due(ctx.today, counter.recall_months)
-            if counter.recall_months and not next_type
-            else ctx.today
-        )
+        since = next_due(ctx.today, view.recall_months) if view.recall_months and not next_type else ctx.today
     return kind, since
 
 

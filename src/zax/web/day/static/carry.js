@@ -36,7 +36,7 @@ function makeGhost(words, minutes) {
 function show() {
   const column = columns()[hand.column];
   if (!column) return;
-  const hint = hand.columns[column.dataset.lane];
+  const hint = hand.columns[column.dataset.keyOf];
   const fits = Boolean(hint?.starts.includes(hand.minute));
   hand.ghost.classList.toggle("bad", !fits);
   hand.ghost.style.setProperty("--at", hand.minute);
@@ -55,10 +55,10 @@ async function takeUp() {
   markHeads(hints);
   document.querySelector(".ghost")?.remove();
   const all = columns();
-  const own = all.findIndex((column) => column.dataset.provider === data.provider && !hints[column.dataset.lane]?.why);
-  const first = all.findIndex((column) => hints[column.dataset.lane] && !hints[column.dataset.lane].why);
+  const own = all.findIndex((column) => column.dataset.provider === data.provider && !hints[column.dataset.keyOf]?.why);
+  const first = all.findIndex((column) => hints[column.dataset.keyOf] && !hints[column.dataset.keyOf].why);
   const column = keep?.column ?? Math.max(0, own === -1 ? first : own);
-  const starts = hints[all[column]?.dataset.lane]?.starts ?? [];
+  const starts = hints[all[column]?.dataset.keyOf]?.starts ?? [];
   const wanted = Number(data.at);
   const minute = keep?.minute ?? starts.find((start) => start >= wanted) ?? starts[0] ?? wanted;
   const name = box.querySelector("b").textContent;
@@ -67,7 +67,7 @@ async function takeUp() {
 }
 
 function jumpTo(direction) {
-  const starts = hand.columns[columns()[hand.column].dataset.lane]?.starts ?? [];
+  const starts = hand.columns[columns()[hand.column].dataset.keyOf]?.starts ?? [];
   const next = direction > 0 ? starts.find((start) => start > hand.minute) : starts.findLast((start) => start < hand.minute);
   if (next !== undefined) hand.minute = next;
 }
@@ -159,7 +159,7 @@ function startDrag(event) {
 function moveDrag(event) {
   const at = under(event);
   if (!at) { drag.ghost.remove(); drag.at = null; return; }
-  const hint = drag.hints[at.column.dataset.lane];
+  const hint = drag.hints[at.column.dataset.keyOf];
   const known = Object.keys(drag.hints).length > 0;
   const fits = !known || Boolean(hint?.starts.includes(at.minute));
   drag.at = at;
