@@ -1,4 +1,6 @@
 # The commands of Zax. `make demo` and `make test` are all a newcomer needs.
+# Compiled modules are kept: without them every process of the tests compiles the whole tree again.
+unexport PYTHONDONTWRITEBYTECODE
 PY := PYTHONPATH=src .venv/bin/python
 .PHONY: demo demo-fresh test check check-fast lint dead types imports share bench shots vendor lock setup setup-browser
 
@@ -16,7 +18,7 @@ test: setup-browser
 	$(PY) -m pytest -q -n 2 --dist loadgroup tests
 
 check: setup-browser lint types imports dead share test
-# Everything but the browser walks and what is marked slow: a minute and a half to three on two cores.
+# Everything but the browser walks and what is marked slow: a minute and a half on two cores.
 check-fast: setup lint types imports dead share
 	$(PY) -m pytest -q -n 2 --dist loadgroup -m "not browser and not slow" tests
 lint:

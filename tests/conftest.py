@@ -20,13 +20,14 @@ from typing import Any
 
 import httpx
 import pytest
+from argon2 import PasswordHasher
 from sqlalchemy import Engine, insert, text
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.money.tender import TenderForm
 from zax.core.people.roles import Role
-from zax.demo.world import TYPE_ID, ZONE, write_world
+from zax.demo.world import PASSWORD, TYPE_ID, ZONE, write_world
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import check_in
@@ -132,6 +133,9 @@ def engine(server: Server) -> Iterator[Engine]:
     migrate(made)
     with made.begin() as connection:
         write_world(connection, TODAY)
+        # The same password, kept cheaply: hundreds of tests sign in, and each would take a fifth of a second.
+        cheap = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1).hash(PASSWORD)
+        connection.execute(schema.user.update().values(password_hash=cheap))
         connection.execute(
             insert(schema.diagnosis_code), [{"code": c, "words": w, "billable": bool(b)} for c, w, b in CODES]
         )

@@ -153,6 +153,7 @@ def test_the_demo_from_first_start_to_last_stop(places: dict[str, str], demo: li
     assert busy(places) == []
 
 
+@pytest.mark.slow
 def test_troubles_are_one_sentence(places: dict[str, str], tmp_path: Path) -> None:
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", int(places["ZAX_DB_PORT"])))
@@ -184,6 +185,7 @@ def test_troubles_are_one_sentence(places: dict[str, str], tmp_path: Path) -> No
         assert "Traceback" not in each.stdout + each.stderr
 
 
+@pytest.mark.slow
 def test_seeding_twice_is_refused_in_words(places: dict[str, str]) -> None:
     ended = subprocess.run(
         [ZAX, "seed", "--size", "moon"], env=os.environ | places, capture_output=True, text=True, check=False

@@ -141,6 +141,7 @@ def test_tracks_are_legal_and_end_at_the_state(rows: Rows) -> None:
         assert not moves or moves[-1]["to_stop"] == visit["state"]
 
 
+@pytest.mark.slow
 def test_the_same_seed_makes_the_same_clinic() -> None:
     assert make(9, 6) == make(9, 6)
     assert make(9, 6)["patient"] != make(10, 6)["patient"]

@@ -60,6 +60,7 @@ def test_a_declined_card_brings_its_reason(world: tuple[str, Outside]) -> None:
     assert world[1].terminal.sell("b", 4260).words == "the bank refuses this card"
 
 
+@pytest.mark.slow
 def test_a_silent_terminal_is_unknown_and_known_later(world: tuple[str, Outside]) -> None:
     steer(world[0], "silent")
     assert world[1].terminal.sell("c", 4260).state == "unknown"

@@ -43,6 +43,7 @@ def test_a_full_disk_and_a_taken_port_are_said_before_anything_is_made(
     assert not (tmp_path / "db" / "data").exists()
 
 
+@pytest.mark.slow
 def test_a_killed_instance_starts_again_with_its_data(tmp_path: Path) -> None:
     server = Server(tmp_path / "db", free_port(), buffer_mb=64)
     engine = connect(server.start())
@@ -61,6 +62,7 @@ def test_a_killed_instance_starts_again_with_its_data(tmp_path: Path) -> None:
     server.stop()
 
 
+@pytest.mark.slow
 def test_a_database_that_does_not_come_up_shows_the_end_of_its_log(tmp_path: Path) -> None:
     server = Server(tmp_path / "db", free_port(), buffer_mb=64)
     server.start()
@@ -74,6 +76,7 @@ def test_a_database_that_does_not_come_up_shows_the_end_of_its_log(tmp_path: Pat
     server.stop()
 
 
+@pytest.mark.slow
 def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp_path: Path) -> None:
     """The migrations since then carry over plans' terms, member keys, sounds, what payments were for, and who
     is in which room.

@@ -5,6 +5,7 @@ committed.
 from __future__ import annotations
 
 from decimal import Decimal
+from functools import lru_cache
 
 from mariadb.constants import FIELD_TYPE
 from sqlalchemy import URL, Connection, Engine, create_engine
@@ -46,6 +47,7 @@ def connect(url: URL, pool_size: int = 20) -> Engine:
     )
 
 
+@lru_cache(maxsize=8)
 def reader(engine: Engine) -> Engine:
     """A pool of its own for pages that only read: switching one connection to and fro would cost four
     statements a page.

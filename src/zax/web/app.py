@@ -48,7 +48,7 @@ from zax.web.setup import money as money_setup
 from zax.web.setup import sites as site_setup
 from zax.web.setup import visit_types as type_setup
 from zax.web.shell import live, signs
-from zax.web.shell.rendering import areas_with, make_environment
+from zax.web.shell.rendering import areas_with, template_environment
 from zax.web.shell.request_context import CSRF_COOKIE, ForgedForm, RequestContext, Shared, SignInNeeded, enter
 
 log = structlog.get_logger()
@@ -156,7 +156,7 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
 
 def _environment() -> Environment:
     """What the templates of the areas need beyond the shell's own."""
-    made = make_environment()
+    made = template_environment()
     made.globals |= {"bar_html": bars.bar_html, "gap_html": bars.gap_html}
     return made
 

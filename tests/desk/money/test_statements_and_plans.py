@@ -368,6 +368,7 @@ def test_every_amount_of_an_account_explains_itself(desk: Desk) -> None:
             explain(account, wrong)
 
 
+@pytest.mark.slow
 def test_many_papers_are_made_on_every_core_in_their_order() -> None:
     made = press.write_all([f"<p>{n} {'word ' * 40 * n}</p>" for n in range(6)])
     assert all(each.startswith(b"%PDF") for each in made)

@@ -304,6 +304,7 @@ KILLED = textwrap.dedent("""
 """)
 
 
+@pytest.mark.slow
 def test_a_worker_killed_in_the_middle_of_sending_loses_nothing_and_sends_nothing_twice(
     desk: Desk, clock: ShiftedClock, outside: Outside, server: Server, tmp_path
 ) -> None:  # type: ignore[no-untyped-def]

@@ -463,6 +463,7 @@ def kill(server: Server) -> None:
     server.process.wait()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("when", ["while it is written", "while the card is asked"])
 def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_told(
     tmp_path: Path, when: str, monkeypatch: pytest.MonkeyPatch

@@ -16,10 +16,9 @@ from multiprocessing import get_context
 from pathlib import Path
 
 import pikepdf
-from jinja2 import Environment
 
 from zax.store.server import end_with_parent
-from zax.web.shell.rendering import make_environment
+from zax.web.shell.rendering import template_environment
 
 FONTS = Path(__file__).parent / "static" / "vendor"
 FEW = 3  # so many are made faster here than handed round
@@ -48,14 +47,9 @@ def _helpers() -> ProcessPoolExecutor:
     return ProcessPoolExecutor(os.cpu_count() or 1, get_context("spawn"), end_with_parent)
 
 
-@cache
-def _templates() -> Environment:
-    return make_environment()
-
-
 def paper_html(template: str, **values: object) -> str:
     """A paper's template filled in."""
-    return str(_templates().get_template(template).render(**values))
+    return str(template_environment().get_template(template).render(**values))
 
 
 def paper(template: str, **values: object) -> bytes:

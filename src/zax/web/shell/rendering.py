@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
+from functools import cache
 from pathlib import Path
 
 from jinja2 import Environment, FileSystemLoader, PrefixLoader, StrictUndefined, pass_context
@@ -91,7 +92,9 @@ def csrf_field(token: str) -> Markup:
     return Markup('<input type="hidden" name="csrf" value="{}">').format(token)
 
 
-def make_environment() -> Environment:
+@cache
+def template_environment() -> Environment:
+    """The templates of every area, for pages and papers alike; one a process, so each is compiled once."""
     environment = Environment(
         loader=PrefixLoader(
             {area.name: FileSystemLoader(area / "templates") for area in areas_with("templates")}
