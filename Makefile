@@ -23,6 +23,7 @@ check-fast: setup lint types imports dead share
 	$(PY) -m pytest -q -n 2 --dist loadgroup -m "not browser and not slow" tests
 lint:
 	.venv/bin/python scripts/format_templates.py --check
+	.venv/bin/python scripts/format_styles.py --check
 	.venv/bin/ruff check src tests scripts
 	.venv/bin/ruff format --check src tests scripts
 types:

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from jinja2 import Environment
 from scripts.format_templates import BLOCK, formatted
 
-from zax.web.shell.rendering import OneSpace
+from zax.web.shell.rendering import WEB, OneSpace
 
 ENVIRONMENT = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True, extensions=[OneSpace])
 _BESIDE_BLOCKS = re.compile(rf"\s*(</?(?:{'|'.join(sorted(BLOCK))})\b[^>]*>)\s*")
@@ -64,3 +64,16 @@ def test_a_long_tag_is_broken_between_its_attributes_and_never_inside_one() -> N
     link = f'<a class="one two" href="/x?a={{{{ b }}}}" title="{title}" data-key="1">go</a>'
     lines = formatted(f"<p>{link}, {link}</p>").splitlines()
     assert max(map(len, lines)) <= 110 and shown("\n".join(lines)) == shown(f"<p>{link}, {link}</p>")
+
+
+def test_spacing_comes_from_the_tokens() -> None:
+    """A hairline is raw, and three places that keep clear of something else; the rest keeps the beat."""
+    spacing = re.compile(r"^\s*(?:padding|margin|gap|row-gap|column-gap)(?:-\w+)?: (.*);", re.MULTILINE)
+    kept = {"0px", "1px", "14px", "60px", "272px"}
+    found = [
+        f"{path.name}: {match[0].strip()}"
+        for path in WEB.glob("*/static/*.css")
+        for match in spacing.finditer(path.read_text())
+        if set(re.findall(r"[\d.]+px", match[1])) - kept
+    ]
+    assert found == []

@@ -11,7 +11,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from functools import cache
 
-from zax.core.book.hours import Span, without
+from zax.core.book.hours import Span, joined
 
 STEP = 5
 WHOLE_DAY = (1 << (24 * 60 // STEP)) - 1
@@ -28,7 +28,12 @@ def bits_of(spans: Iterable[Span]) -> int:
 
 def bits_within(spans: Iterable[Span]) -> int:
     """Open spans as bits: the steps that lie wholly inside them, neighbours taken together."""
-    return WHOLE_DAY & ~bits_of(without([Span(0, 24 * 60)], spans))
+    found = 0
+    for span in joined(spans):
+        first, last = -(-span.start // STEP), span.end // STEP
+        if last > first:
+            found |= ((1 << (last - first)) - 1) << first
+    return found & WHOLE_DAY
 
 
 def runs(free: int, at_least: int) -> list[Span]:
