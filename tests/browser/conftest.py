@@ -193,8 +193,17 @@ class Person:
             lambda: next((each for each in self.all(css) if each.is_displayed()), None), f"{css} is shown"
         )  # type: ignore[no-any-return]
 
+    def quiet(self) -> bool:
+        """No answer is on its way: what stands on the page is the last word. A live screen may show what was
+        saved before the answer to the saving is there; nobody presses within those milliseconds.
+        """
+        busy = "return !!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling')"
+        return not self.driver.execute_script(busy)
+
     def click(self, css: str) -> None:
         def pressed() -> bool:
+            if not self.quiet():
+                return False
             self.find(css).click()
             return True
 
@@ -219,6 +228,8 @@ class Person:
         )
 
         def pressed() -> bool:
+            if not self.quiet():
+                return False
             for each in self.find(within).find_elements(By.XPATH, xpath):
                 if each.is_displayed():
                     each.click()

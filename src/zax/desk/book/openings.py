@@ -233,7 +233,7 @@ def _chunk(
             continue
         for site_id in request.sites:
             site = clinic.sites[site_id]
-            open_bits = {p: bits_within(clinic.hours.windows(p, site_id, day)) for p in people}
+            open_bits = {p: clinic.hours.open_bits(p, site_id, day) for p in people}
             if not any(open_bits[p] for need in needs for p in need.leads):
                 continue
             wall = local(now, site.timezone)

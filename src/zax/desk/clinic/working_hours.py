@@ -17,6 +17,7 @@ from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.store.clinic import queries
 from zax.store.engine import Connection
+from zax.core.book.minutes import bits_within
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -31,6 +32,7 @@ class WorkingHours:
     _kept: dict[tuple[int, int, date], DayHours] = field(default_factory=dict)
     _columns: dict[tuple[int, date], list[Provider]] = field(default_factory=dict)
     _closed: dict[tuple[int, date], str] = field(default_factory=dict)
+    _bits: dict[tuple[int, int, date], int] = field(default_factory=dict)
 
     def day_hours(self, provider_id: int, site_id: int, day: date) -> DayHours:
         """When this provider works at this site on this day, and why not at other times; kept, since every
@@ -53,6 +55,13 @@ class WorkingHours:
     def windows(self, provider_id: int, site_id: int, day: date) -> tuple[Span, ...]:
         """When this provider works at this site on this day; empty when not at all."""
         return self.day_hours(provider_id, site_id, day).windows
+
+    def open_bits(self, provider_id: int, site_id: int, day: date) -> int:
+        """The same as bits (core/book/minutes), kept: a search for openings asks for a year of everybody."""
+        key = (provider_id, site_id, day)
+        if key not in self._bits:
+            self._bits[key] = bits_within(self.windows(provider_id, site_id, day))
+        return self._bits[key]
 
     def closure_words(self, site_id: int, day: date) -> str:
         """Why the site is shut for the whole of its day; empty when it is not."""
