@@ -16,6 +16,11 @@ ROOT = Path(__file__).parents[1]
 ALLOWED = {
     "handle_DATA": "aiosmtpd calls it",
     "model_config": "Pydantic reads it",
+    "newline_between_rules": "cssbeautifier reads it",
+    "selector_separator_newline": "cssbeautifier reads it",
+    "max_preserve_newlines": "cssbeautifier reads it",
+    "end_with_newline": "cssbeautifier reads it",
+    "indent_size": "cssbeautifier reads it",
     "type_param": "vobject reads it",
     "globals": "Jinja reads it",
     "filters": "Jinja reads it",

@@ -12,12 +12,12 @@ from datetime import date
 
 from zax.core.book.calendar import Closure, DayException, DayHours, WeeklyRule, closed_spans, hours_on
 from zax.core.book.hours import Span, without
+from zax.core.book.minutes import bits_within
 from zax.core.clinic.places import Site
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.store.clinic import queries
 from zax.store.engine import Connection
-from zax.core.book.minutes import bits_within
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import Connection, bindparam, func, select, text
+from sqlalchemy import Column, ColumnElement, Connection, Select, bindparam, func, select, text
 
 from zax.core.book.track import Stop
 from zax.core.money.journal import Allocation, Entry
@@ -223,17 +223,24 @@ def pending_payments(connection: Connection, visit_id: int) -> int:
     return int(connection.execute(query).scalar_one())
 
 
-_PENDING_LINES = (
-    select(payment_part.c.line_id, func.sum(payment_part.c.cents).label("cents"))
-    .join(payment, payment.c.id == payment_part.c.payment_id)
-    .join(patient, patient.c.id == payment_part.c.patient_id)
-    .where(
-        patient.c.household_id == bindparam("household_id"),
-        payment.c.state.in_(OPEN_STATES),
-        payment_part.c.line_id.is_not(None),
+def _pending(by: Column[int], *where: ColumnElement[bool]) -> Select[tuple[int, int]]:
+    """What terminals are being asked for in a household, summed by a column of the payments' parts."""
+    return (
+        select(by, func.sum(payment_part.c.cents).label("cents"))
+        .join(payment, payment.c.id == payment_part.c.payment_id)
+        .join(patient, patient.c.id == payment_part.c.patient_id)
+        .where(
+            patient.c.household_id == bindparam("household_id"),
+            payment.c.state.in_(OPEN_STATES),
+            by.is_not(None),
+            *where,
+        )
+        .group_by(by)
     )
-    .group_by(payment_part.c.line_id)
-)
+
+
+_PENDING_LINES = _pending(payment_part.c.line_id)
+_PENDING_VISITS = _pending(payment_part.c.visit_id, payment_part.c.line_id.is_(None))
 
 
 def pending_lines(connection: Connection, household_id: int) -> dict[int, int]:
@@ -254,20 +261,6 @@ _CLAIM_LINES = (
 def claim_lines(connection: Connection, claim_id: int) -> list[ClaimedLine]:
     """The charge lines on a claim in their order, each with the `cents` that were claimed."""
     return many(connection, _CLAIM_LINES, ClaimedLine, claim_id=claim_id)
-
-
-_PENDING_VISITS = (
-    select(payment_part.c.visit_id, func.sum(payment_part.c.cents).label("cents"))
-    .join(payment, payment.c.id == payment_part.c.payment_id)
-    .join(patient, patient.c.id == payment_part.c.patient_id)
-    .where(
-        patient.c.household_id == bindparam("household_id"),
-        payment.c.state.in_(OPEN_STATES),
-        payment_part.c.visit_id.is_not(None),
-        payment_part.c.line_id.is_(None),
-    )
-    .group_by(payment_part.c.visit_id)
-)
 
 
 def pending_visits(connection: Connection, household_id: int) -> dict[int, int]:
