@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import Column, ColumnElement, Connection, Select, bindparam, func, select, text
+from sqlalchemy import Column, ColumnElement, Connection, Executable, bindparam, func, select, text
 
 from zax.core.book.track import Stop
 from zax.core.money.journal import Allocation, Entry
@@ -223,7 +223,7 @@ def pending_payments(connection: Connection, visit_id: int) -> int:
     return int(connection.execute(query).scalar_one())
 
 
-def _pending(by: Column[int], *where: ColumnElement[bool]) -> Select[tuple[int, int]]:
+def _pending(by: Column[int], *where: ColumnElement[bool]) -> Executable:
     """What terminals are being asked for in a household, summed by a column of the payments' parts."""
     return (
         select(by, func.sum(payment_part.c.cents).label("cents"))
