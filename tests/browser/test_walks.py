@@ -293,3 +293,25 @@ def test_keys_find_and_arrows(person: Callable[[str], Person], zax: Running) -> 
     desk.ready()
     desk.press(Keys.ESCAPE)
     desk.gone("#sheet")
+
+
+def test_a_page_of_another_area_is_never_half_dressed(person: Callable[[str], Person]) -> None:
+    """What Day does not show is fetched beside it; a step to Setup waits until its sheet is on."""
+    desk = person("sam")
+    desk.open("/day")
+    href = "document.querySelector('link[href$=\"setup/setup.css\"]')"
+    assert desk.driver.execute_script(f"return {href}.hasAttribute('data-later')")
+    desk.driver.get(desk.zax.url + "/day")
+    desk.driver.execute_script(
+        "const look = new MutationObserver(() => { if (!location.pathname.startsWith('/setup')) return;"
+        f" window.dressed = {href}.media; look.disconnect(); }});"
+        "look.observe(document, { childList: true, subtree: true });"
+        "document.querySelector('nav a[href=\"/setup\"]').click();"
+    )
+    desk.at("/setup")
+    desk.until(lambda: desk.driver.execute_script("return window.dressed"), "Setup came")
+    assert desk.driver.execute_script("return window.dressed") == "all"
+    loaded = (
+        "return performance.getEntriesByType('resource').some((each) => each.name.endsWith('setup/order.js'))"
+    )
+    assert "setup/order.js" in desk.driver.execute_script(f"return {fetched}")

@@ -63,9 +63,9 @@ class CheckoutForm(OfVersion):
 
 
 class CreditOf(Form):
-    """The visit whose credit is used."""
+    """The journal entry whose credit is used."""
 
-    visit_id: Reference = Field(default=0, validation_alias="from")
+    entry_id: Reference = Field(default=0, validation_alias="from")
 
 
 OFFERED = 3
@@ -288,7 +288,7 @@ def take_credit(request: Request, visit_id: int, form: PostedForm = Depends(post
     """Use the credit of another visit here."""
     ctx = enter(request, "payments")
     try:
-        use_credit(ctx.desk, ctx.actor, form.read(CreditOf).visit_id, visit_id)
+        use_credit(ctx.desk, ctx.actor, form.read(CreditOf).entry_id, visit_id)
     except Mendable as error:
         return checkout_page(ctx, visit_id, error.status, problems={"": error.message})
     return ctx.go(f"/visits/{visit_id}/checkout", "The credit is used here.")

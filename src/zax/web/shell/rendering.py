@@ -31,6 +31,7 @@ from zax.core.patients.person import age_on, show_phone
 from zax.core.people.roles import ROLE_WORDS, may
 from zax.core.record.importing import JobState
 from zax.web.shell import keys
+from zax.web.shell.assets import assets
 from zax.web.shell.links import address_of
 from zax.web.shell.signs import mark_sign, sign
 
@@ -134,6 +135,7 @@ def template_environment() -> Environment:
     environment.tests["late"] = is_late
     environment.globals |= {name: getattr(track, name) for name in _STOP_SETS}
     environment.globals |= {
+        "assets": assets,
         "csrf_field": csrf_field,
         "sign": sign,
         "mark_sign": mark_sign,

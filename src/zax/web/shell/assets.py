@@ -1,0 +1,84 @@
+"""Which style sheets and scripts a page needs at once: those of its own area, and of the areas whose parts it
+shows.
+
+Going on to another page swaps the body and keeps the head (htmx), so what other areas need is fetched without
+holding this page up, and a step to one of them waits for it (static/assets.js): no page stands there half
+dressed. The style sheets keep one order, whichever page came first, so that the cascade is always the same.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from functools import cache
+
+from jinja2 import pass_context
+from jinja2.runtime import Context
+from markupsafe import Markup
+
+STYLES = (
+    "day/live_day",
+    "day/book",
+    "book/waitlist",
+    "setup/setup",
+    "day/sheet",
+    "day/checkout",
+    "money/account",
+    "money/money",
+    "record/record",
+    "arrivals/check_in",
+    "charges/charges",
+)
+SCRIPTS = (
+    "money/payment",
+    "money/account",
+    "money/day_close",
+    "day/carry",
+    "day/book",
+    "patients/portrait",
+    "charges/tooth_chart",
+    "arrivals/pad",
+    "setup/order",
+)
+# The areas whose parts an area's pages show, such as the payment rows on the checkout.
+SHOWS: Mapping[str, frozenset[str]] = {
+    "shell": frozenset({"day", "arrivals"}),
+    "patients": frozenset({"record", "money", "day", "setup"}),
+    "coverage": frozenset({"record", "setup", "day", "money", "arrivals", "charges"}),
+    "book": frozenset({"day", "arrivals", "charges", "record"}),
+    "money": frozenset({"day", "setup", "charges", "arrivals", "record"}),
+    "record": frozenset({"day", "arrivals", "charges"}),
+    "arrivals": frozenset({"day", "money"}),
+    "charges": frozenset({"day", "money", "arrivals", "record"}),
+    "claims": frozenset({"day", "money"}),
+    "day": frozenset({"book", "arrivals", "charges", "money"}),
+    "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
+}
+
+
+@pass_context
+def assets(context: Context) -> Markup:
+    """The links and scripts for the page that is being made, by the area its template lies in."""
+    return _of_area((context.name or "").partition("/")[0])
+
+
+@cache
+def _of_area(area: str) -> Markup:
+    wanted = SHOWS.get(area, frozenset()) | {area}
+    later = " ".join(f"/static/{name}.js" for name in SCRIPTS if _area_of(name) not in wanted)
+    made = [
+        Markup('<link rel="stylesheet" href="/static/{}.css"{}>').format(
+            name, Markup("") if _area_of(name) in wanted else Markup(' media="not all" data-later')
+        )
+        for name in STYLES
+    ]
+    made += [
+        Markup('<script type="module" src="/static/{}.js"></script>').format(name)
+        for name in SCRIPTS
+        if _area_of(name) in wanted
+    ]
+    made.append(Markup('<meta name="later" content="{}">').format(later))
+    return Markup("").join(made)
+
+
+def _area_of(name: str) -> str:
+    return name.partition("/")[0]

@@ -1,0 +1,49 @@
+"""What a page loads at once and what later: no page lacks a style, and no file is forgotten."""
+
+import re
+
+from zax.web.shell.assets import SCRIPTS, SHOWS, STYLES
+from zax.web.shell.rendering import WEB
+
+# The corridor screen stands outside the frame and brings its own.
+ALONE = {"day/corridor"}
+
+
+def files(kind: str) -> set[str]:
+    found = {
+        f"{path.parent.parent.name}/{path.stem}"
+        for path in WEB.glob(f"*/static/*.{kind}")
+        if path.parent.parent.name != "shell"
+    }
+    return found - ALONE
+
+
+def test_every_style_sheet_and_script_of_an_area_is_loaded() -> None:
+    imported = {
+        f"{path.parent.parent.name}/{name}"
+        for path in WEB.glob("*/static/*.js")
+        for name in re.findall(r'from "\./([\w]+)\.js"', path.read_text())
+    }
+    assert set(STYLES) == files("css")
+    assert set(SCRIPTS) == files("js") - imported
+
+
+def test_an_area_loads_the_sheets_of_every_area_whose_classes_it_uses() -> None:
+    """A class that one area alone styles makes that area needed wherever it stands."""
+    sheets = {name: (WEB / name.replace("/", "/static/")).with_suffix(".css").read_text() for name in STYLES}
+    shell = "".join(path.read_text() for path in (WEB / "shell" / "static").glob("*.css"))
+    styled: dict[str, set[str]] = {}
+    for name, text in sheets.items():
+        for each in re.findall(r"\.([a-zA-Z][\w-]*)", text):
+            styled.setdefault(each, set()).add(name.partition("/")[0])
+    common = set(re.findall(r"\.([a-zA-Z][\w-]*)", shell))
+    missing = set()
+    for path in WEB.glob("*/templates/**/*.html"):
+        area = path.relative_to(WEB).parts[0]
+        if "papers" in path.parts or area == "people":
+            continue
+        for value in re.findall(r'class="([^"{]*)"', path.read_text()):
+            for each in set(value.split()) & set(styled) - common:
+                if len(styled[each]) == 1 and not styled[each] <= SHOWS.get(area, frozenset()) | {area}:
+                    missing.add((area, *styled[each], each))
+    assert missing == set()
