@@ -311,7 +311,5 @@ def test_a_page_of_another_area_is_never_half_dressed(person: Callable[[str], Pe
     desk.at("/setup")
     desk.until(lambda: desk.driver.execute_script("return window.dressed"), "Setup came")
     assert desk.driver.execute_script("return window.dressed") == "all"
-    loaded = (
-        "return performance.getEntriesByType('resource').some((each) => each.name.endsWith('setup/order.js'))"
-    )
+    fetched = "performance.getEntriesByType('resource').map((each) => each.name).join()"
     assert "setup/order.js" in desk.driver.execute_script(f"return {fetched}")
