@@ -1,6 +1,6 @@
 """Signing in, patients' details and coverage, finding, and the schema itself, against a real MariaDB."""
 
-from datetime import timedelta
+from datetime import date, timedelta
 
 import pytest
 from alembic.autogenerate import compare_metadata
@@ -110,6 +110,130 @@ def test_finding_people(desk: Desk, typed: str, expected: list[str]) -> None:
     with desk.engine.connect() as connection:
         hits = find_patients(connection, parse_query(typed, TODAY))
     assert sorted(f"{hit.last}, {hit.first}" for hit in hits) == sorted(expected)
+
+
+@pytest.mark.parametrize(
+    ("typed", "expected"),
+    [
+        ("vasquez 1992", ["Nora"]),
+        ("1992 vasquez", ["Nora"]),
+        ("vasquez 92", ["Nora"]),
+        ("nora vasquez 1992", ["Nora"]),
+        ("vasquez 5/3/84", ["Helen"]),
+        ("vas helen may 3 1984", ["Helen"]),
+        ("vasquez 1984-05-03", ["Helen"]),
+        ("vasquez 5/3", ["Helen"]),
+        ("vasquez 0777", ["Nora"]),
+        ("5550777 vasquez", ["Nora"]),
+        ("vasquez 360 555 0777", ["Nora"]),
+        ("vasqeuz 1992", ["Nora"]),
+        ("basquez nora 0777", ["Nora"]),
+        ("o'brien 7/4/71", ["Sean"]),
+        ("77X vasquez", ["Nora"]),
+        ("vasquez 77x", ["Nora"]),
+        ("vasquez 1066", []),
+        ("vasquez 9999", []),
+        ("obrien 1992", []),
+    ],
+)
+def test_a_name_and_what_tells_two_of_a_name_apart(desk: Desk, typed: str, expected: list[str]) -> None:
+    add_patient(desk)
+    nora = add_patient(desk, 1, first="Nora", birth=date(1992, 12, 30), phone="3605550777")
+    add_patient(desk, first="Sean", last="O'Brien", birth=date(1971, 7, 4), phone="2065550101")
+    with desk.engine.begin() as connection:
+        connection.execute(
+            text("UPDATE coverage SET member_key = 'HG90077X' WHERE patient_id = :id"), {"id": nora}
+        )
+    with desk.engine.connect() as connection:
+        hits = find_patients(connection, parse_query(typed, TODAY))
+    assert [hit.first for hit in hits] == expected
+
+
+NASTY = [
+    *(
+        "0",
+        "00",
+        "1/1",
+        "13/45",
+        "2/30/90",
+        "1/1/0001",
+        "12/31/9999",
+        "9" * 23,
+        "1" * 400,
+        "%",
+        "_",
+        "\\",
+        "'",
+        "''",
+        '"',
+    ),
+    *(
+        "a 0",
+        "a 1",
+        "ab 0",
+        "ab 9999",
+        "ab 0000",
+        "ab 12345678901",
+        "ab 1/1/0001",
+        "ab %",
+        "ab _",
+        "ab '",
+        "ab \\",
+        "1a",
+        "a1",
+    ),
+    *(
+        "ab 1a",
+        "1a ab",
+        "- -",
+        "/ /",
+        "ab /",
+        "ab - 1",
+        "ab 1-",
+        "ab ٣٤",
+        "٣٤",
+        "ab Ⅷ",
+        "Ⅷ",
+        "ß 1",
+        "ﬁ 12",
+        "\x00 1",
+        "ab\x001",
+    ),
+    *(
+        "é 5/3/84",
+        "李 1992",
+        "李",
+        "ab 1992 1993",
+        "ab cd ef gh ij 1992",
+        "1992 1984",
+        "5/3 5/3",
+        "ab 5/3/84 0777",
+        "x" * 300 + " 1",
+    ),
+    *(
+        "ab 00/00",
+        "ab 0/0/0",
+        "ab 5/3/",
+        "ab 05031984",
+        "ab 050384",
+        "😀 1992",
+        "ab 😀",
+        "NULL 1",
+        "1 OR 1=1",
+        "--",
+        ";",
+    ),
+]
+
+
+@pytest.mark.parametrize("everybody", [False, True])
+def test_whatever_is_typed_finds_somebody_or_nobody(desk: Desk, everybody: bool) -> None:
+    """Sixty things nobody should type: an answer to each, never an error."""
+    helen = add_patient(desk)
+    with desk.engine.connect() as connection:
+        for typed in NASTY:
+            hits = find_patients(connection, parse_query(typed, TODAY), everybody=everybody)
+            assert {hit.id for hit in hits} <= {helen}, typed
 
 
 def test_looking_is_on_record(desk: Desk) -> None:

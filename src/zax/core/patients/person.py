@@ -70,12 +70,13 @@ def show_phone(digits: str) -> str:
     return f"{digits[:3]} {digits[3:6]} {digits[6:]}" if len(digits) == 10 else digits
 
 
-_NUMBER_DATES = (
-    re.compile(r"(?P<y>\d{4})-(?P<m>\d{1,2})-(?P<d>\d{1,2})"),
-    re.compile(r"(?P<m>\d{1,2})[/. -](?P<d>\d{1,2})[/. -](?P<y>\d{4}|\d{2})"),
-    re.compile(r"(?P<m>\d{2})(?P<d>\d{2})(?P<y>\d{4}|\d{2})"),
-    re.compile(r"(?P<d>\d{1,2})\.? *(?P<m>[a-z]{3,9})\.? *(?P<y>\d{4}|\d{2})"),
-    re.compile(r"(?P<m>[a-z]{3,9})\.? *(?P<d>\d{1,2}) +(?P<y>\d{4}|\d{2})"),
+_DATES = (
+    re.compile(r"(?P<y>\d{4})[-/. ](?P<m>\d{1,2})[-/. ](?P<d>\d{1,2})", re.ASCII),
+    re.compile(r"(?P<m>\d{1,2})[/. -](?P<d>\d{1,2})[/. -](?P<y>\d{4}|\d{2})", re.ASCII),
+    re.compile(r"(?P<m>\d{2})(?P<d>\d{2})(?P<y>\d{4}|\d{2})", re.ASCII),
+    re.compile(r"(?P<y>\d{4})(?P<m>\d{2})(?P<d>\d{2})", re.ASCII),
+    re.compile(r"(?P<d>\d{1,2})[-/. ]*(?P<m>[a-z]{3,9})[-/. ]*(?P<y>\d{4}|\d{2})", re.ASCII),
+    re.compile(r"(?P<m>[a-z]{3,9})[-/. ]*(?P<d>\d{1,2})[-/. ]+(?P<y>\d{4}|\d{2})", re.ASCII),
 )
 
 
@@ -97,19 +98,28 @@ def parse_birth(text: str, today: date, field: str = "birth") -> date:
 
 
 def read_date(typed: str, today: date) -> date | None:
-    """A date in one of the usual spellings, lower case and without commas; None when it is none."""
-    found = next((match for pattern in _NUMBER_DATES if (match := pattern.fullmatch(typed))), None)
-    if found is None:
-        return None
+    """A date in one of the usual spellings, month before day, lower case and without commas; None when it is
+    none. With a year of two digits it is the latest such day that is not ahead of today.
+    """
+    for pattern in _DATES:
+        found = pattern.fullmatch(typed)
+        made = _date(found, today) if found else None
+        if made is not None:
+            return made
+    return None
+
+
+def _date(found: re.Match[str], today: date) -> date | None:
     month = int(found["m"]) if found["m"].isdecimal() else _month(found["m"])
     try:
-        return date(_year(found["y"], today), month, int(found["d"]))
+        made = date(full_year(found["y"], today), month, int(found["d"]))
+        return made.replace(year=made.year - 100) if len(found["y"]) == 2 and made > today else made
     except ValueError:
         return None
 
 
-def _year(text: str, today: date) -> int:
-    """A two-digit year is the latest one that is not ahead of today."""
+def full_year(text: str, today: date) -> int:
+    """A year of two digits is the latest one that is not ahead of today."""
     year = int(text)
     if len(text) == 4:
         return year

@@ -13,15 +13,19 @@ the same among a thousand or a million.
 | typing mistakes, once the exact ones are too few | (last_sound, first_sound), (first_key, last_sound) |
 | member id | coverage (member_key) |
 | number, also one left by a merge | primary key, (chart), patient_alias |
+
+A clue beside a name is asked by its own index where it has one (a birth date, digits of a phone) and the
+names are compared here; a year, a month and day, or the end of a member id narrow what the names find.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
+from datetime import date
 
 from sqlalchemy import Connection, text
 
-from zax.core.patients.search_terms import FoundPatient, Query, matches, nearness
+from zax.core.patients.search_terms import Clue, FoundPatient, Query, matches, named, nearness, told_apart
 from zax.core.patients.sounds import sound_of
 from zax.store.rows import many
 
@@ -29,6 +33,7 @@ NEAR_ENOUGH = 72  # of 100, how like a name must be to be offered
 SURE = 84  # so like that nothing further is looked for
 FEW = 3  # exact answers under which mistakes are thought of
 SHORTEST_MISTYPED = 4
+MOST_CLUED = 300
 MOST_NEAR = 100
 _COLUMNS = (
     "p.id, p.first, p.last, p.birth, p.phone, p.household_id, p.alert, p.status, p.first_key, p.last_key,"
@@ -36,6 +41,7 @@ _COLUMNS = (
 )
 _SELECT = f"SELECT {_COLUMNS} FROM patient p WHERE p.status = 'active' AND "
 _EVERYBODY = f"SELECT {_COLUMNS} FROM patient p WHERE p.status <> 'merged' AND "
+_OF_NAME = "(p.last_key LIKE :one OR p.first_key LIKE :one OR p.last_tail LIKE :one OR p.used_name LIKE :one)"
 _CONDITIONS = {
     "last": "p.last_key LIKE :one ORDER BY p.last_key, p.first_key LIMIT :limit",
     "first": "p.first_key LIKE :one ORDER BY p.first_key LIMIT :limit",
@@ -61,6 +67,12 @@ _CONDITIONS = {
     "member": (
         "p.id IN (SELECT patient_id FROM (SELECT c.patient_id FROM coverage c WHERE c.member_key LIKE :one"
         " LIMIT 20) m) LIMIT :limit"
+    ),
+    "year": f"{_OF_NAME} AND p.birth BETWEEN :since AND :until LIMIT :limit",
+    "month_day": f"{_OF_NAME} AND MONTH(p.birth) = :month AND DAYOFMONTH(p.birth) = :day LIMIT :limit",
+    "member_end": (
+        f"{_OF_NAME} AND EXISTS (SELECT 1 FROM coverage c WHERE c.patient_id = p.id AND c.member_key LIKE"
+        " :end) LIMIT :limit"
     ),
     "alias": "p.id IN (SELECT a.patient_id FROM patient_alias a WHERE a.number = :one) LIMIT :limit",
 }
@@ -104,6 +116,9 @@ def _exact(connection: Connection, query: Query, limit: int, everybody: bool) ->
         more = {"two": two} if two is not None else {}
         return many(connection, _STATEMENTS[name, everybody], FoundPatient, one=one, limit=limit, **more)
 
+    if query.clue is not None:
+        yield _clued(connection, query, query.clue, everybody)
+        return
     if query.birth:
         yield ask("birth", query.birth)
     if query.digits:
@@ -111,7 +126,29 @@ def _exact(connection: Connection, query: Query, limit: int, everybody: bool) ->
     if query.words:
         yield from _by_name(ask, query.words)
     if query.member:
-        yield ask("member", f"{query.member}%")
+        yield ask("member", f"{_literal(query.member)}%")
+
+
+def _clued(connection: Connection, query: Query, clue: Clue, everybody: bool) -> Found:
+    """Those of the name of whom the clue is true."""
+
+    def ask(name: str, **values: object) -> Found:
+        statement = _STATEMENTS[name, everybody]
+        return many(connection, statement, FoundPatient, limit=MOST_CLUED, **values)
+
+    one = f"{_literal(query.words[0])}%"
+    found: list[FoundPatient] = []
+    if clue.birth:
+        found += ask("birth", one=clue.birth)
+    if clue.digits:
+        found += [row for name, value in _of_digits(clue.digits) for row in ask(name, one=value)]
+    if clue.year:
+        found += ask("year", one=one, since=date(clue.year, 1, 1), until=date(clue.year, 12, 31))
+    if clue.month_day:
+        found += ask("month_day", one=one, month=clue.month_day[0], day=clue.month_day[1])
+    if clue.member:
+        found += ask("member_end", one=one, end=f"%{_literal(clue.member)}")
+    return [row for row in found if named(query, row) or nearness(query, row) >= SURE]
 
 
 def _of_digits(digits: str) -> Iterator[tuple[str, int | str]]:
@@ -140,6 +177,7 @@ def _by_name(ask: Callable[..., Found], words: tuple[str, ...]) -> Iterator[Foun
         yield [*ask("both", start, end), *ask("both", end, start)]
     yield ask("last", f"{_literal(' '.join(words))}%")
     yield [*ask("tails", first, rest), *ask("tails", rest, first)]
+    yield [row for row in ask("last", f"{_literal(words[0])}%") if named(Query(words=words), row)]
 
 
 def _near(connection: Connection, query: Query, everybody: bool) -> list[FoundPatient]:
@@ -150,9 +188,13 @@ def _near(connection: Connection, query: Query, everybody: bool) -> list[FoundPa
         return []
     rows: dict[int, tuple[float, FoundPatient]] = {}
     for name, one, two in _mistakes(query.words):
+        if not one or not two and len(query.words) > 1:
+            continue  # a word without letters sounds like nothing
         more = {"two": two} if two else {}
         near = many(connection, _STATEMENTS[name, everybody], FoundPatient, one=one, limit=MOST_NEAR, **more)
         for row in near:
+            if query.clue is not None and not told_apart(query.clue, row):
+                continue
             rows.setdefault(row.id, (nearness(query, row), row))
         if any(score >= SURE for score, _ in rows.values()):
             break
