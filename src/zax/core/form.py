@@ -87,7 +87,7 @@ Reference: TypeAlias = Annotated[int, typed(_reference)]
 # A choice of a list where nothing chosen is for the act to say: 0 too for what is no number.
 Choice: TypeAlias = Annotated[int, typed(lambda text, _: reference(text))]
 # The same where an empty field means that nothing was asked: a version, a patient yet to be found.
-ReferenceOrNone: TypeAlias = Annotated[int | None, typed(_or_none(_reference))]
+ReferenceOrNone: TypeAlias = Annotated[int | None, typed(lambda text, field: _reference(text, field) or None)]
 # The key a page made for its form, so that pressed twice it is done once.
 Key: TypeAlias = Annotated[str, typed(lambda text, _: text[:LONGEST_KEY])]
 # Ticks: every value of a field that comes several times.

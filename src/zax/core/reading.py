@@ -13,6 +13,7 @@ from datetime import date
 from zax.core.errors import Refused
 
 _LONGEST_REFERENCE = 9
+FIRST_YEAR, LAST_YEAR = 1900, 2200
 
 
 def whole_number(text: str, field: str, least: int, most: int, words: str = "") -> int:
@@ -39,11 +40,14 @@ def reference(text: str) -> int:
 
 
 def day_or_none(text: str) -> date | None:
-    """A day as date fields and addresses write it, 2026-11-24; None for nothing and for what is no day."""
+    """A day as date fields and addresses write it, 2026-11-24; None for nothing and for what is no day of a
+    clinic's life. Years far off would overflow wherever a day is added or taken away.
+    """
     try:
-        return date.fromisoformat(text.strip())
+        found = date.fromisoformat(text.strip())
     except ValueError:
         return None
+    return found if FIRST_YEAR <= found.year <= LAST_YEAR else None
 
 
 def needed_day(text: str, field: str, words: str) -> date:

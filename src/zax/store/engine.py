@@ -9,12 +9,30 @@ from functools import lru_cache
 
 from mariadb.constants import FIELD_TYPE
 from sqlalchemy import URL, Connection, Engine, create_engine
-from sqlalchemy.exc import DBAPIError, InterfaceError, OperationalError, SQLAlchemyError
+from sqlalchemy.exc import (
+    DataError,
+    DBAPIError,
+    IntegrityError,
+    InterfaceError,
+    OperationalError,
+    SQLAlchemyError,
+)
 
 # The floors above name these types from here, so that this floor alone knows the database library.
-__all__ = ["Connection", "Engine", "SQLAlchemyError", "TROUBLE", "connect", "error_number", "reader"]
+__all__ = [
+    "NOT_TAKEN",
+    "TROUBLE",
+    "Connection",
+    "Engine",
+    "SQLAlchemyError",
+    "connect",
+    "error_number",
+    "reader",
+]
 # The database went away, broke a deadlock or let go of a lock; the driver calls a lost connection the second.
 TROUBLE = (OperationalError, InterfaceError)
+# The database does not take a value as it is.
+NOT_TAKEN = (DataError, IntegrityError)
 
 
 def error_number(error: DBAPIError) -> int:

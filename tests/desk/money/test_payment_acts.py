@@ -2,6 +2,7 @@
 and what happens in between.
 """
 
+import re
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
@@ -257,7 +258,7 @@ def test_a_card_is_kept_by_its_token_and_charged_again(desk: Desk) -> None:
         kept = scalar(
             desk, f"SELECT GROUP_CONCAT(CONCAT_WS('|', {_columns(desk, name)}) SEPARATOR ' ') FROM `{name}`"
         )
-        assert "4111" not in str(kept)
+        assert not re.search(r"(?<![\d.])4111", str(kept))  # a moment may have such microseconds
     assert agrees(desk)
 
 

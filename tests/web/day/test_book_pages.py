@@ -267,6 +267,8 @@ def test_a_series_is_planned_changed_and_booked(juno: Browser, desk: Desk) -> No
         back="/book",
     )
     assert clash.status_code == 409 and "The plan as it stands now" in clash.text
+    odd = juno.post("/book/plan", rows="x", back="/book")
+    assert odd.status_code == 303 and "A whole number from 0 to 40" in juno.get("/book").text
     done = juno.post(
         "/book/plan",
         **rows,

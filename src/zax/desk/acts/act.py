@@ -1,5 +1,8 @@
 """`@act("right")` makes a function an act: it checks the actor's right, opens the transaction, and tries
 again when the database breaks a deadlock. That is the only place where anything is tried again.
+
+What the database cannot take as it was sent, though no rule said so before, is refused in words here: an act
+never ends as a defect because of what somebody typed.
 """
 
 from __future__ import annotations
@@ -10,17 +13,24 @@ import threading
 from collections.abc import Callable
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
+from zax.core.errors import Refused
 from zax.core.people.roles import require
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import load
 from zax.store.clinic.settings import setup_version
-from zax.store.engine import TROUBLE, error_number
+from zax.store.engine import NOT_TAKEN, TROUBLE, error_number
 
 P = ParamSpec("P")
 T = TypeVar("T")
 TRIES = 8
 _DEADLOCK, _LOCK_TIMEOUT = 1213, 1205
+# By MariaDB's number: a row that is named is not there, a text is too long, a number too large.
+_NOT_TAKEN = {
+    1452: "Something that this form names is not there any more. Reload the page and try again.",
+    1406: "One of the fields holds more than can be kept. Shorten it and try again.",
+    1264: "One of the numbers is larger than can be kept. Check it and try again.",
+}
 
 
 def act(
@@ -46,6 +56,11 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
     for attempt in range(1, TRIES + 1):
         try:
             return _once(desk, actor, work)
+        except NOT_TAKEN as error:
+            words = _NOT_TAKEN.get(error_number(error))
+            if words is None:
+                raise
+            raise Refused(words) from error
         except TROUBLE as error:
             if error_number(error) not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
                 raise

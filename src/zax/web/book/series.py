@@ -159,7 +159,7 @@ def book_plan(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
             return ctx.go(form.back, "Nothing was booked: every row was left out.")
         made = book_many(ctx.desk, ctx.actor, orders)
     except Mendable as error:
-        return _again(ctx, form, orders, error)
+        return _again(ctx, form, orders, error) if orders else ctx.go(form.back, error.message)
     return ctx.go(f"/book?day={orders[0].day}&visit={made[0]}", f"{len(made)} visits booked.")
 
 

@@ -1,0 +1,161 @@
+"""Every page and every form, sent what nobody should send: an answer each time, never an error page."""
+
+from __future__ import annotations
+
+import inspect
+import sys
+from collections.abc import Callable, Iterator
+from functools import partial
+from typing import Any
+
+import pytest
+from fastapi.routing import APIRoute
+
+from tests.conftest import add_patient, visit_at_checkout
+from tests.web.conftest import Browser
+from zax.core.form import Form
+from zax.desk.acts.transaction import Desk
+from zax.web.app import ROOMS
+
+NUMBERS = ["0", "-1", "1", "2147483648", "99999999999999999999999", "9" * 400]
+TEXTS = [
+    *(
+        "",
+        " ",
+        "0",
+        "-1",
+        "1.5",
+        "1e308",
+        "1e999999",
+        "NaN",
+        "Infinity",
+        "987654321",
+        "9" * 23,
+        "9" * 400,
+        "x" * 100,
+        "x" * 5000,
+    ),
+    *(
+        "0001-01-01",
+        "9999-12-31",
+        "2026-02-30",
+        "1899-12-31",
+        "2201-01-01",
+        "12/31/9999",
+        "1/1/1",
+        "24:00",
+        "99:99",
+    ),
+    *(
+        "'",
+        '"',
+        "\\",
+        "%",
+        "_",
+        "<b>",
+        "{{ 1 }}",
+        "\x00",
+        "a\x00b",
+        "\r\n",
+        "é",
+        "€",
+        "李",
+        "😀",
+        "\u202e",
+        "ﬁ",
+        "٣٤",
+    ),
+    *(
+        "true",
+        "null",
+        "None",
+        "[]",
+        "{}",
+        '{"a": 1}',
+        "[[[1e999, 1]]]",
+        "[[[NaN, 1]]]",
+        "1,2,3",
+        "1|2|3",
+        "1:2",
+        "-",
+    ),
+    *(
+        "../../etc/passwd",
+        "//evil.example",
+        "/day",
+        "=1+1",
+        "@SUM(1)",
+        ";",
+        "--",
+        "a b c d e",
+        "2026-11-24|x|y|z|1",
+    ),
+]
+
+
+def routes(method: str) -> Iterator[APIRoute]:
+    for room in ROOMS:
+        for route in room.router.routes:
+            if isinstance(route, APIRoute) and method in route.methods:
+                yield route
+
+
+def path_with(route: APIRoute, value: str) -> str:
+    path = route.path
+    for each in route.dependant.path_params:
+        path = path.replace("{" + each.name + "}", value)
+    return path
+
+
+def fields_of(route: APIRoute) -> set[str]:
+    """The names of every form that the route's module reads, and those it reads by name."""
+    module = sys.modules[route.endpoint.__module__]
+    shapes = [each for each in vars(module).values() if inspect.isclass(each) and issubclass(each, Form)]
+    names = {field.validation_alias or name for shape in shapes for name, field in shape.model_fields.items()}
+    return {str(name) for name in names}
+
+
+def trouble(ask: Callable[[], Any]) -> str:
+    try:
+        answer = ask()
+    except Exception as error:  # noqa: BLE001
+        return f"{type(error).__name__}: {str(error)[:150]}"
+    return f"status {answer.status_code}" if answer.status_code >= 500 else ""
+
+
+@pytest.mark.slow
+def test_every_form_takes_anything(sam: Browser, desk: Desk) -> None:
+    patient = add_patient(desk, 1)
+    visit = visit_at_checkout(desk, patient, dental=True)
+    failed = []
+    for route in routes("POST"):
+        if route.path in {"/sign-out", "/sign-in"}:
+            continue
+        names = fields_of(route)
+        for value in TEXTS:
+            for number in {"1", str(patient), str(visit)}:
+                why = trouble(partial(sam.post, path_with(route, number), **dict.fromkeys(names, value)))
+                if why:
+                    failed.append((route.path, value[:30], number, why))
+                    break
+    assert failed == []
+
+
+@pytest.mark.slow
+def test_every_address_takes_anything(sam: Browser, desk: Desk) -> None:
+    patient = add_patient(desk, 1)
+    visit_at_checkout(desk, patient, dental=True)
+    failed = []
+    for route in routes("GET"):
+        if "events" in route.path or route.path in {"/live", "/healthz"}:
+            continue
+        queries = [each.alias for each in route.dependant.query_params]
+        for value in NUMBERS:
+            why = trouble(partial(sam.get, path_with(route, value)))
+            if why:
+                failed.append((route.path, value[:30], "path", why))
+        for value in TEXTS:
+            why = trouble(partial(sam.get, path_with(route, "1"), params=dict.fromkeys(queries, value)))
+            if why:
+                failed.append((route.path, value[:30], "query", why))
+    assert failed == []
