@@ -1,6 +1,8 @@
 """Payment plans and statements: what is charged when, what is asked for, what is kept."""
 
 import io
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
@@ -318,6 +320,32 @@ def test_interest_is_charged_once_a_month_on_what_is_old(desk: Desk, owing: int,
         assert items_of(desk, owing).due == 28_600 + 429 and agrees(desk)
     finally:
         save_habits(desk, SAM, typed | {"interest": "0"})
+
+
+def test_of_four_runs_at_once_one_is_made_and_interest_is_charged_once(
+    desk: Desk, owing: int, clock: ShiftedClock
+) -> None:
+    typed = {"returned_fee": "25", "drawer_float": "150", "interest": "1.5", "interest_after": "60"}
+    limits = {"limit_receptionist": "25", "limit_biller": "250", "limit_clinician": "0"}
+    save_habits(desk, SAM, typed | limits)
+    together = threading.Barrier(4)
+
+    def one(_: int) -> str:
+        together.wait()
+        try:
+            return f"run {start_run(desk, SAM, Rule(interest=True))}"
+        except Conflict as error:
+            return error.message
+
+    try:
+        clock.set_to(at(9, 0, TODAY + timedelta(days=61)))
+        with ThreadPoolExecutor(4) as pool:
+            said = list(pool.map(one, range(4)))
+        assert sum(each.startswith("run ") for each in said) == 1, said
+        assert items_of(desk, owing).due == 28_600 + 429 and agrees(desk)
+        assert scalar(desk, "SELECT COUNT(*) FROM statement_run") == 1
+    finally:
+        save_habits(desk, SAM, typed | limits | {"interest": "0"})
 
 
 def test_households_with_nothing_open_are_not_even_candidates(desk: Desk, owing: int) -> None:

@@ -31,3 +31,11 @@ def set_version(connection: Connection, version: int) -> None:
 
 def keep_setting(connection: Connection, name: str, value: object) -> None:
     connection.execute(insert(setting).values(name=name, value=value).on_duplicate_key_update(value=value))
+
+
+def hold(connection: Connection, name: str) -> None:
+    """Hold a name until the transaction ends: of two that ask for it, one waits. Locking what a query found
+    locks nothing where it found nothing, so the name has a row of its own.
+    """
+    kept = insert(setting).values(name=f"hold_{name}", value=0)
+    connection.execute(kept.on_duplicate_key_update(value=0))

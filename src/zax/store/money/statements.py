@@ -10,6 +10,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, func, insert, select, text, update
 
 from zax.core.money.statement import StatementState
+from zax.store.clinic.settings import hold
 from zax.store.money.records import StatementRow, StatementRun
 from zax.store.money.tables import statement, statement_run
 from zax.store.patients.tables import household, patient, patient_flag
@@ -136,7 +137,8 @@ def statements_of(connection: Connection, household_id: int, most: int = 20) -> 
 
 
 def run_being_made(connection: Connection) -> bool:
-    """Whether a run is being made now; held."""
+    """Whether a run is being made now; of two that ask, one waits until the other is through."""
+    hold(connection, "statement_run")
     query = select(_r.c.id).where(_r.c.state == StatementState.WAITING).with_for_update()
     return connection.execute(query).first() is not None
 
