@@ -23,6 +23,7 @@ __all__ = [
     "NOT_TAKEN",
     "TROUBLE",
     "Connection",
+    "DBAPIError",
     "Engine",
     "SQLAlchemyError",
     "connect",

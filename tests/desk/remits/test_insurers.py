@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import textwrap
+import threading
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 
@@ -129,6 +130,24 @@ def test_a_checkout_that_the_insurer_has_answered_is_not_taken_back(desk: Desk) 
     with pytest.raises(Conflict, match="has answered"):
         take_checkout_back(desk, SAM, visit_id, "one more")
     assert state_of(desk, visit_id) == "settled"
+
+
+def test_the_same_file_twice_at_once_is_posted_once(desk: Desk) -> None:
+    visit_id, number, line = left_visit(desk)
+    file, together = answer(number, line), threading.Barrier(4)
+
+    def one(name: int) -> str:
+        together.wait()
+        try:
+            return import_file(desk, ODILE, f"{name}.835", file).words
+        except Conflict as error:
+            return error.message
+
+    with ThreadPoolExecutor(4) as pool:
+        said = list(pool.map(one, range(4)))
+    assert sum("imported before" in each for each in said) == 3, said
+    assert scalar(desk, "SELECT COUNT(*) FROM x12_file WHERE direction = 'in'") == 1
+    assert scalar(desk, "SELECT COUNT(*) FROM remit_claim") == 1
 
 
 def test_the_same_file_twice_changes_nothing(desk: Desk) -> None:

@@ -1,5 +1,6 @@
 """`@act("right")` makes a function an act: it checks the actor's right, opens the transaction, and tries
-again when the database breaks a deadlock. That is the only place where anything is tried again.
+again when the database breaks a deadlock, or somebody else wrote the same key first: then it finds what they
+wrote. That is the only place where anything is tried again.
 
 What the database cannot take as it was sent, though no rule said so before, is refused in words here: an act
 never ends as a defect because of what somebody typed.
@@ -13,18 +14,18 @@ import threading
 from collections.abc import Callable
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
-from zax.core.errors import Refused
+from zax.core.errors import Conflict, Refused
 from zax.core.people.roles import require
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import load
 from zax.store.clinic.settings import setup_version
-from zax.store.engine import NOT_TAKEN, TROUBLE, error_number
+from zax.store.engine import NOT_TAKEN, TROUBLE, DBAPIError, error_number
 
 P = ParamSpec("P")
 T = TypeVar("T")
 TRIES = 8
-_DEADLOCK, _LOCK_TIMEOUT = 1213, 1205
+_DEADLOCK, _LOCK_TIMEOUT, _THERE_BEFORE = 1213, 1205, 1062
 # By MariaDB's number: a row that is named is not there, a text is too long, a number too large.
 _NOT_TAKEN = {
     1452: "Something that this form names is not there any more. Reload the page and try again.",
@@ -57,10 +58,11 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
         try:
             return _once(desk, actor, work)
         except NOT_TAKEN as error:
-            words = _NOT_TAKEN.get(error_number(error))
-            if words is None:
-                raise
-            raise Refused(words) from error
+            if error_number(error) != _THERE_BEFORE:
+                raise _refusal(error) from error
+            if attempt == TRIES:
+                raise Conflict("This was done a moment ago, once. Look at it again.") from error
+            _pause(attempt)
         except TROUBLE as error:
             if error_number(error) not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
                 raise
@@ -78,6 +80,12 @@ def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
     if tx.changed_clinic is not None:
         desk.adopt(tx.changed_clinic)
     return done
+
+
+def _refusal(error: DBAPIError) -> Exception:
+    """What the database does not take, in words; an error that we know nothing of stays what it is."""
+    words = _NOT_TAKEN.get(error_number(error))
+    return Refused(words) if words else error
 
 
 def _pause(attempt: int) -> None:

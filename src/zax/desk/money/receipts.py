@@ -149,7 +149,7 @@ def send_receipt(tx: Transaction, receipt_id: int) -> str:
     if row is None:
         raise NotFound("There is no such receipt.")
     to = email_of(tx, row.patient_id)
-    _mail(tx, f"receipt-again-{receipt_id}-{int(tx.now.timestamp())}", receipt_id, to)
+    _mail(tx, f"receipt-again-{receipt_id}-{tx.now:%y%m%d%H%M}", receipt_id, to)  # pressed twice it goes once
     tx.audit("receipt.sent", patient_id=row.patient_id, receipt=receipt_id)
     return to
 

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
 
-from sqlalchemy import Connection, func, insert, or_, select, update
+from sqlalchemy import Connection, func, or_, select, update
+from sqlalchemy.dialects.mysql import insert
 
 from zax.core.json import KeptJson
 from zax.store.acts.tables import outbox
@@ -49,16 +50,26 @@ def put_errand(
     due_at: datetime,
     made_at: datetime,
 ) -> None:
-    connection.execute(
-        insert(outbox).values(
-            kind=kind,
-            request_key=request_key,
-            payload=payload,
-            due_at=due_at,
-            made_at=made_at,
-            state=ErrandState.WAITING,
-        )
+    """Something for the outside; with a key that is there before it is on its way already, or, when it was
+    withdrawn, on its way again.
+    """
+    errand = insert(outbox).values(
+        kind=kind,
+        request_key=request_key,
+        payload=payload,
+        due_at=due_at,
+        made_at=made_at,
+        state=ErrandState.WAITING,
     )
+    again = outbox.c.state == ErrandState.WITHDRAWN
+    # In this order: the state decides about the others, so it is changed last.
+    renewed = [
+        ("payload", func.if_(again, errand.inserted.payload, outbox.c.payload)),
+        ("due_at", func.if_(again, errand.inserted.due_at, outbox.c.due_at)),
+        ("done_at", func.if_(again, None, outbox.c.done_at)),
+        ("state", func.if_(again, ErrandState.WAITING, outbox.c.state)),
+    ]
+    connection.execute(errand.on_duplicate_key_update(renewed))
 
 
 def lease_errand(
