@@ -61,7 +61,7 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
             if error_number(error) != _THERE_BEFORE:
                 raise _refusal(error) from error
             if attempt == TRIES:
-                raise Conflict("This was done a moment ago, once. Look at it again.") from error
+                raise Conflict("This was already done a moment ago. Take another look.") from error
             _pause(attempt)
         except TROUBLE as error:
             if error_number(error) not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
