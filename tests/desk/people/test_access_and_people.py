@@ -132,6 +132,8 @@ def test_finding_people(desk: Desk, typed: str, expected: list[str]) -> None:
         ("77X vasquez", ["Nora"]),
         ("vasquez 77x", ["Nora"]),
         ("vasquez 1066", []),
+        ("n vasquez 1992", ["Nora"]),
+        ("n v 1992", []),
         ("vasquez 9999", []),
         ("obrien 1992", []),
     ],

@@ -29,7 +29,7 @@ class ClaimState(StrEnum):
 
 # The payer has said its last word; a person has to do something.
 ANSWERED = frozenset({ClaimState.CLOSED, ClaimState.DENIED})
-# A biller may mend it and check it again.
+# A biller may correct it and check it again.
 CAN_BE_CHECKED = frozenset({ClaimState.HELD_BACK, ClaimState.REJECTED})
 IN_TROUBLE = frozenset({ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.DENIED})
 

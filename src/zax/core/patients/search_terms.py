@@ -67,7 +67,7 @@ def parse_query(text: str, today: date) -> Query:
         return Query(birth=birth)
     words = tuple(word for word in re.split(r"[\s,]+", typed) if word)
     name, clue = _apart(words, today)
-    if clue is not None and sum(map(len, name)) >= 2:
+    if clue is not None and max(map(len, name)) >= 2:
         return Query(words=name[:MOST_WORDS], clue=clue)
     number = member_key(typed)
     if len(number) >= 4 and any(ch.isdecimal() for ch in number) and len(words) == 1:
@@ -141,17 +141,20 @@ class FoundPatient:
 
 
 def matches(query: Query, row: FoundPatient) -> bool:
-    """Whether a patient answers the query exactly; for those seen a moment ago,
-    who come first.
-    """
+    """Whether a patient answers the query exactly; for those seen a moment ago, who come first."""
     if query.birth and row.birth == query.birth:
         return True
     if query.digits:
-        phones = (row.phone, row.home_phone, row.work_phone)
-        return str(row.id) == query.digits or any(
-            p[at:].startswith(query.digits) for p in phones if p for at in (0, 3, 6)
-        )
+        return _has_digits(query.digits, row)
     return named(query, row) and (query.clue is None or told_apart(query.clue, row))
+
+
+def _has_digits(digits: str, row: FoundPatient) -> bool:
+    """Whether they are the number of the record, or begin or end a phone or one of its groups."""
+    phones = [phone for phone in (row.phone, row.home_phone, row.work_phone) if phone]
+    return digits in {str(row.id), row.chart} or any(
+        phone.endswith(digits) or any(phone[at:].startswith(digits) for at in (0, 3, 6)) for phone in phones
+    )
 
 
 def named(query: Query, row: FoundPatient) -> bool:
@@ -168,18 +171,11 @@ def named(query: Query, row: FoundPatient) -> bool:
 def told_apart(clue: Clue, row: FoundPatient) -> bool:
     """Whether the clue is of this patient, as far as their own row says; a member id stands elsewhere."""
     born = row.birth
-    phones = [phone for phone in (row.phone, row.home_phone, row.work_phone) if phone]
     return bool(
         (clue.birth and born == clue.birth)
         or (clue.year and born and born.year == clue.year)
         or (clue.month_day and born and (born.month, born.day) == clue.month_day)
-        or (
-            clue.digits
-            and (
-                clue.digits in {str(row.id), row.chart}
-                or any(phone.startswith(clue.digits) or phone.endswith(clue.digits) for phone in phones)
-            )
-        )
+        or (clue.digits and _has_digits(clue.digits, row))
     )
 
 

@@ -146,13 +146,9 @@ def _by_itself(
         if template is None or not template.active:
             return "this form is no longer in use"
         signed = known.signed.get(template.id)
-        return (
-            ""
-            if template.id in known.about.unsigned
-            else f"signed {day_words(signed, year=True)}"
-            if signed
-            else ""
-        )
+        if template.id in known.about.unsigned or not signed:
+            return ""
+        return f"signed {day_words(signed, year=True)}"
     return ""
 
 

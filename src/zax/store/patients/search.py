@@ -136,16 +136,17 @@ def _clued(connection: Connection, query: Query, clue: Clue, everybody: bool) ->
         statement = _STATEMENTS[name, everybody]
         return many(connection, statement, FoundPatient, limit=MOST_CLUED, **values)
 
-    one = f"{_literal(query.words[0])}%"
+    # The longest word fits the fewest; a single letter would be looked for in half of all names.
+    one = f"{_literal(max(query.words, key=len))}%"
     found: list[FoundPatient] = []
     if clue.birth:
         found += ask("birth", one=clue.birth)
-    if clue.digits:
-        found += [row for name, value in _of_digits(clue.digits) for row in ask(name, one=value)]
     if clue.year:
         found += ask("year", one=one, since=date(clue.year, 1, 1), until=date(clue.year, 12, 31))
     if clue.month_day:
         found += ask("month_day", one=one, month=clue.month_day[0], day=clue.month_day[1])
+    if clue.digits:
+        found += [row for name, value in _of_digits(clue.digits) for row in ask(name, one=value)]
     if clue.member:
         found += ask("member_end", one=one, end=f"%{_literal(clue.member)}")
     return [row for row in found if named(query, row) or nearness(query, row) >= SURE]
