@@ -301,6 +301,8 @@ def test_a_page_of_another_area_is_never_half_dressed(person: Callable[[str], Pe
     desk.open("/day")
     href = "document.querySelector('link[href$=\"setup/setup.css\"]')"
     assert desk.driver.execute_script(f"return {href}.hasAttribute('data-later')")
+    own = "document.querySelector('link[href$=\"day/live_day.css\"]').hasAttribute('data-later')"
+    assert not desk.driver.execute_script(f"return {own}")
     desk.driver.get(desk.zax.url + "/day")
     desk.driver.execute_script(
         "const look = new MutationObserver(() => { if (!location.pathname.startsWith('/setup')) return;"

@@ -2,6 +2,9 @@
 
 import re
 
+import pytest
+
+from tests.web.conftest import Browser
 from zax.web.shell.assets import SCRIPTS, SHOWS, STYLES
 from zax.web.shell.rendering import WEB
 
@@ -26,6 +29,25 @@ def test_every_style_sheet_and_script_of_an_area_is_loaded() -> None:
     }
     assert set(STYLES) == files("css")
     assert set(SCRIPTS) == files("js") - imported
+
+
+@pytest.mark.parametrize(
+    ("path", "own", "later"),
+    [
+        ("/day", "day/live_day", "setup/setup"),
+        ("/book", "day/book", "record/record"),
+        ("/setup/types", "setup/setup", "book/waitlist"),
+        ("/money", "money/money", "book/waitlist"),
+        ("/claims", "money/money", "charges/charges"),
+        ("/waitlist", "book/waitlist", "money/account"),
+        ("/keys", "day/live_day", "money/money"),
+    ],
+)
+def test_a_page_is_dressed_by_its_own_area_at_once(sam: Browser, path: str, own: str, later: str) -> None:
+    """What it shows holds it up, or it would stand there half dressed; what it does not show does not."""
+    page = sam.get(path).text
+    assert f'<link rel="stylesheet" href="/static/{own}.css">' in page
+    assert f'<link rel="stylesheet" href="/static/{later}.css" media="not all" data-later>' in page
 
 
 def test_an_area_loads_the_sheets_of_every_area_whose_classes_it_uses() -> None:

@@ -11,8 +11,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from functools import cache
 
-from jinja2 import pass_context
-from jinja2.runtime import Context
 from markupsafe import Markup
 
 STYLES = (
@@ -55,14 +53,9 @@ SHOWS: Mapping[str, frozenset[str]] = {
 }
 
 
-@pass_context
-def assets(context: Context) -> Markup:
-    """The links and scripts for the page that is being made, by the area its template lies in."""
-    return _of_area((context.name or "").partition("/")[0])
-
-
 @cache
-def _of_area(area: str) -> Markup:
+def assets(area: str) -> Markup:
+    """The links and scripts for a page of the area."""
     wanted = SHOWS.get(area, frozenset()) | {area}
     later = " ".join(f"/static/{name}.js" for name in SCRIPTS if _area_of(name) not in wanted)
     made = [

@@ -123,6 +123,7 @@ class RequestContext:
         )
         html = self.shared.templates.get_template(template).render(
             ctx=self,
+            area=template.partition("/")[0],
             actor=self.actor,
             site=self.site,
             clinic=self.clinic,
