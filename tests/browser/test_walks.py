@@ -315,3 +315,14 @@ def test_a_page_of_another_area_is_never_half_dressed(person: Callable[[str], Pe
     assert desk.driver.execute_script("return window.dressed") == "all"
     fetched = "performance.getEntriesByType('resource').map((each) => each.name).join()"
     assert "setup/order.js" in desk.driver.execute_script(f"return {fetched}")
+
+
+def test_a_head_stands_over_its_own_column(person: Callable[[str], Person]) -> None:
+    """Whose column it is is read from above: both start at the same line."""
+    desk = person("sam")
+    desk.open("/book")
+    lefts = "[...document.querySelectorAll('{}')].map((each) => each.getBoundingClientRect().left)"
+    heads = desk.driver.execute_script(f"return {lefts.format('[data-head]')}")
+    columns = desk.driver.execute_script(f"return {lefts.format('#grid > .column')}")
+    assert heads
+    assert heads == columns
