@@ -39,6 +39,7 @@ from zax.desk.charges.finishing import ready_for_checkout
 from zax.desk.clinic.clinic import load
 from zax.desk.money.payments import Item, PayForm, Taken, take_payment
 from zax.desk.patients.details import name_keys
+from zax.logs import configure
 from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
 from zax.store import schema
 from zax.store.engine import connect
@@ -46,6 +47,7 @@ from zax.store.migrate import migrate
 from zax.store.money import queries as money
 from zax.store.server import Server
 
+configure()
 TODAY = date(2026, 11, 24)  # a Tuesday
 SETUP = {
     "setting",

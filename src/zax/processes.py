@@ -8,6 +8,7 @@ import os
 import signal
 import threading
 import time
+from collections.abc import Callable
 from datetime import timedelta
 
 import structlog
@@ -22,7 +23,7 @@ from zax.desk.worker.worker import run_once
 from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
-from zax.store.engine import TROUBLE, connect
+from zax.store.engine import TROUBLE, connect, error_number
 from zax.store.files import FileStore
 from zax.store.server import url_of
 from zax.web.app import create_app
@@ -31,6 +32,7 @@ from zax.web.money.documents import receipt_pdf, statement_pdfs
 log = structlog.get_logger()
 WORKER_PAUSE = 1.0
 BEAT_SECONDS = 5.0
+LONGEST_PAUSE = 30.0
 
 
 def clock_of_environment() -> Clock:
@@ -82,8 +84,11 @@ def serve_standin() -> None:
     )
 
 
-def run_worker() -> None:
-    """Until told to stop: carry out the outbox, fetch the mailbox, say that we live."""
+def run_worker(pulse: Callable[[], None] = lambda: None) -> None:
+    """Until told to stop: do the duties, carry out the outbox, say that we live: to the database every few
+    seconds, and through `pulse` to whoever started us. Whatever goes wrong, it goes on after a pause that
+    grows.
+    """
     configure()
     settings = Settings()
     desk = desk_of(settings)
@@ -92,15 +97,32 @@ def run_worker() -> None:
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
-    said = 0.0
-    prune_feed(desk)
+    alive = _sign_of_life(desk, pulse)
+    pruned, failures = False, 0
     while not stop.is_set():
+        pulse()
         try:
-            if time.monotonic() - said > BEAT_SECONDS:
-                beat(desk)
-                said = time.monotonic()
-            run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs)
+            if not pruned:
+                prune_feed(desk)
+                pruned = True
+            alive()
+            run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs, alive=alive)
+            failures = 0
         except TROUBLE as error:
-            log.warning("worker.database", why=str(error.orig))
-        stop.wait(WORKER_PAUSE)
-    beat(desk)
+            failures += 1
+            log.warning("worker.database", number=error_number(error), times=failures)
+        stop.wait(min(LONGEST_PAUSE, WORKER_PAUSE * 2 ** min(failures, 5)))
+
+
+def _sign_of_life(desk: Desk, pulse: Callable[[], None]) -> Callable[[], None]:
+    """What is called often, also in the middle of long work."""
+    said = 0.0
+
+    def alive() -> None:
+        nonlocal said
+        pulse()
+        if time.monotonic() - said > BEAT_SECONDS:
+            beat(desk)
+            said = time.monotonic()
+
+    return alive

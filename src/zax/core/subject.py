@@ -9,7 +9,7 @@ from enum import StrEnum
 
 
 class About(StrEnum):
-    """What can be led to. The last four are lists and have no number."""
+    """What can be led to. The last five are lists and have no number."""
 
     VISIT = "visit"
     CHECKOUT = "checkout"
@@ -20,6 +20,7 @@ class About(StrEnum):
     BALANCES = "balances"
     CLAIMS_IN_TROUBLE = "claims_in_trouble"
     ANSWERS = "answers"
+    SET_ASIDE = "set_aside"
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,6 @@ Every trouble is one sentence.
 from __future__ import annotations
 
 import json
-import multiprocessing
 import os
 import shutil
 import signal
@@ -15,7 +14,6 @@ import urllib.error
 import urllib.request
 from collections.abc import Callable
 from datetime import datetime
-from multiprocessing.context import ForkProcess
 from pathlib import Path
 
 from rich.console import Console
@@ -23,7 +21,8 @@ from rich.console import Console
 from zax.core.people.roles import ROLE_WORDS, Role
 from zax.demo.world import PASSWORD, USERS, ZONE
 from zax.settings import Settings
-from zax.store.server import Server, ServerTrouble, end_with_parent, port_is_free
+from zax.store.server import Server, ServerTrouble, port_is_free
+from zax.supervisor import Database, Part, Process, Supervisor
 
 console = Console(highlight=False)
 START_SECONDS = 40
@@ -40,7 +39,7 @@ def run_demo(fresh: bool) -> int:
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: stop.set())
     server = Server(settings.var / "db", settings.db_port)
-    children: list[ForkProcess] = []
+    parts: list[Part] = [Database(server)]
     try:
         _check_ports(settings)
         if fresh:
@@ -49,10 +48,12 @@ def run_demo(fresh: bool) -> int:
         server.start(meanwhile=_import_all)
         shift = _prepare(settings, stop)
         if not stop.is_set():
-            _start_all(settings, shift, children, stop)
+            _start_all(settings, shift, parts, stop)
         if not stop.is_set():
             _say_where(settings)
-        return _watch(children, stop)
+            Supervisor(parts, console.print).watch(stop)
+            console.print("Stopping")
+        return 0
     except (ServerTrouble, Trouble) as trouble:
         console.print(f"[bold]{trouble}[/bold]", soft_wrap=True)
         return 1
@@ -64,9 +65,8 @@ def run_demo(fresh: bool) -> int:
         )
         return 1
     finally:
-        for child in reversed(children):
-            _end(child)
-        server.stop()
+        for part in reversed(parts):
+            part.end()
 
 
 def _import_all() -> None:
@@ -133,7 +133,7 @@ def _prepare(settings: Settings, stop: threading.Event) -> float:
         engine.dispose()
 
 
-def _start_all(settings: Settings, shift: float, children: list[ForkProcess], stop: threading.Event) -> None:
+def _start_all(settings: Settings, shift: float, parts: list[Part], stop: threading.Event) -> None:
     """Stand-in, worker and web as children forked from here: what is imported already need not be read three
     times.
     """
@@ -142,38 +142,27 @@ def _start_all(settings: Settings, shift: float, children: list[ForkProcess], st
     os.environ["ZAX_CLOCK_SHIFT"] = str(shift)
     logs = settings.var / "log"
     logs.mkdir(parents=True, exist_ok=True)
-    fork = multiprocessing.get_context("fork")
-    for name, work in (("standin", serve_standin), ("worker", run_worker), ("serve", serve_web)):
-        children.append(fork.Process(target=_child, args=(work, logs / f"{name}.log"), name=name))
-        children[-1].start()
+    for part in (
+        Process("stand-in", lambda _: serve_standin(), logs / "standin.log"),
+        Process("worker", run_worker, logs / "worker.log", beats=True),
+        Process("web", lambda _: serve_web(), logs / "serve.log"),
+    ):
+        parts.append(part)
+        part.start()
     _wait_for(
-        f"http://127.0.0.1:{settings.port}/healthz", children, stop, lambda body: body.get("worker") == "up"
+        f"http://127.0.0.1:{settings.port}/healthz", parts, stop, lambda body: body.get("worker") == "up"
     )
-
-
-def _child(work: Callable[[], None], log: Path) -> None:
-    """In the child: an own session, so that Ctrl-C reaches the parent alone; and the parent's end is the
-    child's end.
-    """
-    os.setsid()
-    end_with_parent()
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, signal.SIG_DFL)
-    with log.open("ab", buffering=0) as out:
-        os.dup2(out.fileno(), 1)
-        os.dup2(out.fileno(), 2)
-    work()
 
 
 def _wait_for(
     url: str,
-    children: list[ForkProcess],
+    parts: list[Part],
     stop: threading.Event,
     well: Callable[[dict[str, object]], bool],
 ) -> None:
     deadline = time.monotonic() + START_SECONDS
     while time.monotonic() < deadline and not stop.is_set():
-        _check_alive(children)
+        _check_alive(parts)
         try:
             with urllib.request.urlopen(url, timeout=2) as answer:
                 if well(json.load(answer)):
@@ -188,28 +177,13 @@ def _wait_for(
         )
 
 
-def _check_alive(children: list[ForkProcess]) -> None:
-    for child in children:
-        if not child.is_alive():
+def _check_alive(parts: list[Part]) -> None:
+    for part in parts:
+        if not part.alive():
             raise Trouble(
-                f"The process “{child.name}” ended by itself. Its log is {child.name}.log in the log folder"
-                " under ZAX_VAR; then start again."
+                f"The {part.name} ended by itself. Its log is in the log folder under ZAX_VAR; look there,"
+                " then start again."
             )
-
-
-def _watch(children: list[ForkProcess], stop: threading.Event) -> int:
-    while not stop.wait(0.5):
-        _check_alive(children)
-    console.print("Stopping")
-    return 0
-
-
-def _end(child: ForkProcess) -> None:
-    child.terminate()
-    child.join(8)
-    if child.is_alive():
-        child.kill()
-        child.join()
 
 
 def _say_where(settings: Settings) -> None:

@@ -16,12 +16,14 @@ from sqlalchemy.exc import (
     InterfaceError,
     OperationalError,
     SQLAlchemyError,
+    TimeoutError,
 )
 
 # The floors above name these types from here, so that this floor alone knows the database library.
 __all__ = [
     "NOT_TAKEN",
     "TROUBLE",
+    "UNREACHABLE",
     "Connection",
     "DBAPIError",
     "Engine",
@@ -32,6 +34,8 @@ __all__ = [
 ]
 # The database went away, broke a deadlock or let go of a lock; the driver calls a lost connection the second.
 TROUBLE = (OperationalError, InterfaceError)
+# What a request meets when the database is down or has no connection left.
+UNREACHABLE = (OperationalError, InterfaceError, TimeoutError)
 # The database does not take a value as it is.
 NOT_TAKEN = (DataError, IntegrityError)
 

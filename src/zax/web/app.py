@@ -21,10 +21,10 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from zax.clock import system_now
 from zax.core.errors import NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
-from zax.logs import configure
+from zax.logs import Seldom, configure
 from zax.outside.doors import Outside
 from zax.settings import Settings
-from zax.store.engine import TROUBLE, reader
+from zax.store.engine import TROUBLE, UNREACHABLE, SQLAlchemyError, reader
 from zax.store.files import FileStore
 from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat
@@ -49,9 +49,20 @@ from zax.web.setup import sites as site_setup
 from zax.web.setup import visit_types as type_setup
 from zax.web.shell import live, signs
 from zax.web.shell.rendering import areas_with, template_environment
-from zax.web.shell.request_context import CSRF_COOKIE, ForgedForm, RequestContext, Shared, SignInNeeded, enter
+from zax.web.shell.request_context import (
+    CSRF_COOKIE,
+    ForgedForm,
+    RequestContext,
+    Shared,
+    SignInNeeded,
+    csrf_of,
+    enter,
+    url_of,
+)
+from zax.web.worker import set_aside
 
 log = structlog.get_logger()
+DOWN = Seldom("database.down")
 ROOMS = (
     sign_in,
     *(finding, files, duplicates),
@@ -65,6 +76,7 @@ ROOMS = (
     *(live_day, steps, book, book_acts, checkout, clinician_day, corridor),
     *(setup_frame, hours_setup, closure_setup, type_setup, site_setup),
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
+    set_aside,
     live,
 )
 HEADERS = {
@@ -193,6 +205,8 @@ def _error_pages(app: FastAPI) -> None:
     app.add_exception_handler(StarletteHTTPException, _http_error)  # type: ignore[arg-type]
     app.add_exception_handler(RequestValidationError, _bad_address)  # type: ignore[arg-type]
     app.add_exception_handler(ForgedForm, _forged)  # type: ignore[arg-type]
+    for kind in UNREACHABLE:
+        app.add_exception_handler(kind, _database_down)  # type: ignore[arg-type]
     app.add_exception_handler(Exception, _defect)
 
 
@@ -223,6 +237,19 @@ def _forged(request: Request, _: ForgedForm) -> Response:
     return PlainTextResponse(
         "This form was not made for this browser. Reload the page it came from and send it again.", 403
     )
+
+
+def _database_down(request: Request, error: SQLAlchemyError) -> Response:
+    """Says so, and keeps what was typed: a page that sent a form by itself stays as it is, any other form is
+    shown ready to be sent again. Every form has a key, so that sent twice it is done once.
+    """
+    DOWN.warn(path=request.url.path, why=type(error).__name__)
+    if "hx-request" in request.headers:
+        return Response(status_code=503, headers={"HX-Reswap": "none", "HX-Trigger": "zax-down"})
+    template = request.app.state.shared.templates.get_template("shell/down.html")
+    fields = getattr(request.state, "posted", None)
+    html = template.render(to=url_of(request), fields=fields, csrf=csrf_of(request))
+    return HTMLResponse(html, 503, headers={"Retry-After": "5"})
 
 
 def _defect(request: Request, error: Exception) -> Response:

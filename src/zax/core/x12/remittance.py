@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date
 
+from zax.core.reading import day_or_none
 from zax.core.x12.syntax import Document, Segment, Transaction, read, to_cents
 
 
@@ -97,13 +98,8 @@ def remittances_of(document: Document) -> RemittanceFile:
 
 
 def parse_day(text: str) -> date | None:
-    """CCYYMMDD; None when it is no date."""
-    if len(text) != 8 or not text.isdecimal():
-        return None
-    try:
-        return date(int(text[:4]), int(text[4:6]), int(text[6:]))
-    except ValueError:
-        return None
+    """CCYYMMDD; None when it is no date of a clinic's life."""
+    return day_or_none(f"{text[:4]}-{text[4:6]}-{text[6:]}") if len(text) == 8 else None
 
 
 class _Reader:

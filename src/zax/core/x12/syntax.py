@@ -12,9 +12,11 @@ import re
 import unicodedata
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from decimal import Decimal, InvalidOperation
 
 ISA_LENGTH = 106
+# Plain digits, at most twelve: 9,999,999,999.99. An exponent is none of type R as the guides use it.
+MOST_DIGITS = 12
+_AMOUNT = re.compile(r"-?(?P<whole>\d*)(\.(?P<part>\d*))?", re.ASCII)
 
 
 @dataclass(frozen=True, slots=True)
@@ -203,7 +205,7 @@ class _Envelopes:
         self.open = None
 
     def count(self, where: str, stated: str, counted: int, what: str) -> None:
-        if not stated.isdecimal() or int(stated) != counted:
+        if stated.lstrip("0") != str(counted):
             self.say(f"{where} says {stated or 'nothing'} {what}, the file has {counted}.")
 
     def same(self, where: str, stated: str, wanted: str) -> None:
@@ -212,20 +214,24 @@ class _Envelopes:
 
 
 def to_cents(text: str, where: str, problems: list[str]) -> int:
-    """An X12 decimal ('12.5', '-.1', '100') as cents; what is not one is said in `problems` and
-    counts as 0.
+    """An X12 decimal ('12.5', '-.1', '100') as cents; what is not one, or has more than twelve digits, is
+    said in `problems` and counts as 0.
     """
     if not text:
         return 0
-    try:
-        cents = Decimal(text) * 100
-    except InvalidOperation:
+    found = _AMOUNT.fullmatch(text)
+    if found is None or not (found["whole"] or found["part"]):
         problems.append(f"{where}: {text[:20]!r} is not an amount.")
         return 0
-    if not cents.is_finite() or cents != cents.to_integral_value():
+    whole, part = found["whole"].lstrip("0"), (found["part"] or "").rstrip("0")
+    if len(part) > 2:
         problems.append(f"{where}: {text[:20]!r} is not a whole number of cents.")
         return 0
-    return int(cents)
+    if len(whole) + 2 > MOST_DIGITS:
+        problems.append(f"{where}: {text[:20]!r} is more than any payment.")
+        return 0
+    cents = int(whole or 0) * 100 + int(part.ljust(2, "0"))
+    return -cents if text.startswith("-") else cents
 
 
 def amount(cents: int) -> str:

@@ -59,7 +59,7 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
             return _once(desk, actor, work)
         except NOT_TAKEN as error:
             if error_number(error) != _THERE_BEFORE:
-                raise _refusal(error) from error
+                raise refusal_of(error) from error
             if attempt == TRIES:
                 raise Conflict("This was already done a moment ago. Take another look.") from error
             _pause(attempt)
@@ -82,10 +82,12 @@ def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
     return done
 
 
-def _refusal(error: DBAPIError) -> Exception:
-    """What the database does not take, in words; an error that we know nothing of stays what it is."""
+def refusal_of(error: DBAPIError) -> Refused:
+    """What the database does not take, in words. One that we know nothing of is raised as it is."""
     words = _NOT_TAKEN.get(error_number(error))
-    return Refused(words) if words else error
+    if words is None:
+        raise error
+    return Refused(words)
 
 
 def _pause(attempt: int) -> None:

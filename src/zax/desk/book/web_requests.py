@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import timedelta
+from functools import partial
 
 from zax.clock import local
 from zax.core.book.cancellation import OffWhy
@@ -18,6 +19,7 @@ from zax.core.errors import Conflict, Refused
 from zax.core.wording import clock_words, long_day, weekday_name
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
+from zax.desk.acts.each import each_for_itself
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.cancellation import drop
 from zax.desk.book.track import locked_visit, step
@@ -107,18 +109,18 @@ def _tell_patient(tx: Transaction, visit: Visit, words: tuple[str, str]) -> list
 
 def release_held(desk: Desk) -> int:
     """Free the times of requests nobody answered in time, and tell the patients; how many. For the worker."""
+    with desk.engine.connect() as connection:
+        over = held_past(connection, desk.clock.now())
+    return each_for_itself(
+        over, lambda number: in_transaction(desk, WORKER, partial(_release, number=number))
+    )
 
-    def work(tx: Transaction) -> int:
-        done = 0
-        for number in held_past(tx.connection, tx.now):
-            visit = locked_visit(tx, number)
-            if visit.state == Stop.HELD:
-                drop(tx, visit, OffWhy.EXPIRED, "", Memo(tx=tx))
-                _tell_patient(tx, visit, _words(tx, visit, False, ""))
-                done += 1
-        return done
 
-    return in_transaction(desk, WORKER, work)
+def _release(tx: Transaction, *, number: int) -> None:
+    visit = locked_visit(tx, number)
+    if visit.state == Stop.HELD:
+        drop(tx, visit, OffWhy.EXPIRED, "", Memo(tx=tx))
+        _tell_patient(tx, visit, _words(tx, visit, False, ""))
 
 
 def held_words(visit: DayVisit, zone: str) -> str:

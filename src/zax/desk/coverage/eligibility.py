@@ -12,6 +12,8 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Annotated
 
+import structlog
+
 from zax.clock import local
 from zax.core.coverage.answer import (
     ASKING,
@@ -46,8 +48,10 @@ from zax.store.book.queries import one_visit
 from zax.store.coverage import checks
 from zax.store.coverage.queries import coverages_of, note_check, one_coverage
 from zax.store.coverage.records import Check, Coverage, DayCover
-from zax.store.engine import Connection
+from zax.store.engine import TROUBLE, Connection
 from zax.store.patients.patients import known_patient
+
+log = structlog.get_logger()
 
 DENTAL_TYPES, MEDICAL_TYPES = ("35", "23", "41"), ("30", "98")
 MOST_TRIES = 5
@@ -234,12 +238,35 @@ def ask_for_booked(tx: Transaction, days: int, run_key: str) -> int:
     due = checks.coverages_to_ask(tx.connection, today, last, tx.now - timedelta(days=habits.fresh_days))
     covers = {row.id: row for row in coverages_of(tx.connection, [each.patient_id for each in due])}
     for each in due:
-        check_id, _ = _question(tx, covers[each.id], each.day, each.visit_id, batch_id)
-        tx.send("eligibility", f"eligibility-{check_id}", {"check_id": check_id})
+        _ask_one(tx, covers[each.id], each.day, each.visit_id, batch_id)
     checks.set_batch_total(tx.connection, batch_id, len(due))
     tx.audit("coverage.batch", count=len(due), days=days)
     tx.tell("eligibility")
     return len(due)
+
+
+def _ask_one(tx: Transaction, row: Coverage, day: date, visit_id: int | None, batch_id: int) -> None:
+    """One question of a batch, sent by the worker; one that cannot be written does not stop the others."""
+    try:
+        with tx.connection.begin_nested():
+            check_id, _ = _question(tx, row, day, visit_id, batch_id)
+            tx.send("eligibility", f"eligibility-{check_id}", {"check_id": check_id})
+    except TROUBLE:
+        raise
+    except Exception as error:
+        log.error("question.unwritten", coverage=row.id, exc_info=error)
+        check_id = checks.add_check(
+            tx.connection,
+            patient_id=row.patient_id,
+            coverage_id=row.id,
+            visit_id=visit_id,
+            batch_id=batch_id,
+            day=day,
+            at=tx.now,
+            by_id=tx.actor.id,
+        )
+        words = "The question could not be written. Check this coverage’s member id, names and birth date."
+        _note(tx, check_id, Judged(FAILED, words), None)
 
 
 def nightly(desk: Desk) -> int:

@@ -272,6 +272,10 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                     Subject(About.RECEIPT, row.receipt_id),
                 )
             )
+    if counts["aside"].n:
+        n = counts["aside"].n
+        words = "background job couldn’t be done" if n == 1 else "background jobs couldn’t be done"
+        jobs.append(Job(str(n), words, "Decide", Subject(About.SET_ASIDE)))
     for left in screens.unfinished_checkouts(connection, view.site.id, view.today):
         on = f", {day_words(left.day)}" if left.day != view.today else ""
         words = f"{left.first} {left.last} left before the checkout{on}"

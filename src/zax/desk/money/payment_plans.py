@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from functools import partial
 from typing import Annotated
 
 from pydantic import Field
@@ -186,29 +187,51 @@ def _try_key(plan_id: int, number: int, day: date) -> str:
     return f"plan-{plan_id}-{number}-{day:%y%m%d}"
 
 
-def charge_due(desk: Desk, terminal: Terminal) -> int:
-    """Charge every instalment that is due to its card on file, once a day each; end plans that are paid. How
-    many cards were asked.
+def charge_due(desk: Desk) -> int:
+    """See that every instalment that is due is charged to its card on file, once a day each; end plans that
+    are paid. How many are to be charged: each is an errand for itself.
     """
     today = local(desk.clock.now(), desk.clinic.first_site.timezone).date()
     with desk.engine.connect() as connection:
         plans = running_plans(connection, today)
-    asked = 0
+        due = [plan for plan in plans if _may_be_charged(connection, plan, today)]
     for plan in plans:
         if plan.standing.done:
             _end_paid(desk, plan.row.id)
-        elif plan.card is not None and plan.standing.due and plan.standing.next is not None:
-            asked += _charge(desk, terminal, plan, today)
-    return asked
+    for plan in due:
+        in_transaction(desk, WORKER, partial(_send_instalment, plan=plan, today=today))
+    return len(due)
 
 
-def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> int:
+def _may_be_charged(connection: Connection, plan: PlanView, today: date) -> bool:
+    if plan.standing.done or plan.card is None or not plan.standing.due or plan.standing.next is None:
+        return False
+    tries = _tries(connection, plan.row.id, plan.standing.next.number)
+    return may_try([(row.day, row.state) for row in tries], today)
+
+
+def _send_instalment(tx: Transaction, *, plan: PlanView, today: date) -> None:
+    assert plan.standing.next is not None
+    key = _try_key(plan.row.id, plan.standing.next.number, today)
+    tx.send("instalment", f"errand-{key}", {"plan_id": plan.row.id})
+
+
+def charge_instalment(desk: Desk, terminal: Terminal, plan_id: int) -> None:
+    """Charge what is due of a plan today, if it still is."""
+    today = local(desk.clock.now(), desk.clinic.first_site.timezone).date()
+    with desk.engine.connect() as connection:
+        row = next((each for each in stored.running_plans(connection) if each.id == plan_id), None)
+        plan = _view(connection, row, today) if row else None
+        due = plan is not None and _may_be_charged(connection, plan, today)
+    if plan is not None and due:
+        _charge(desk, terminal, plan, today)
+
+
+def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> None:
     assert plan.standing.next is not None
     number = plan.standing.next.number
-    with desk.engine.connect() as connection:
-        tries = [(row.day, row.state) for row in _tries(connection, plan.row.id, number)]
-    if not may_try(tries, today) or not _claim_try(desk, plan.row.id, number, today):
-        return 0
+    if not _claim_try(desk, plan.row.id, number, today):
+        return
     with desk.engine.connect() as connection:
         lines = {line.id: line for line in money.lines_of(connection, list(plan.open))}
     items = [Item(lines[line].visit_id, line, None) for line in sorted(plan.open) if plan.open[line]]
@@ -223,7 +246,6 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> int:
         take_payment(desk, WORKER, terminal, plan.row.patient_id, form)
     except Mendable as error:
         _note_refused(desk, plan.row.id, number, today, error.message)
-    return 1
 
 
 def _claim_try(desk: Desk, plan_id: int, number: int, today: date) -> bool:

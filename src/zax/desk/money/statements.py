@@ -211,8 +211,17 @@ def stop_run(tx: Transaction, run_id: int) -> None:
     tx.audit("statements.stopped", run=run_id)
 
 
-def carry_on(desk: Desk, store: FileStore, pdf: StatementPdfs, run_id: int, seconds: float) -> bool:
-    """Make statements of a run for so many seconds; whether it is done. Each is its own transaction."""
+def carry_on(
+    desk: Desk,
+    store: FileStore,
+    pdf: StatementPdfs,
+    run_id: int,
+    seconds: float,
+    alive: Callable[[], None] = lambda: None,
+) -> bool:
+    """Make statements of a run for so many seconds; whether it is done. Each is its own transaction; `alive`
+    is called after each handful.
+    """
     until = time.monotonic() + seconds
     while time.monotonic() < until:
         with desk.engine.connect() as connection:
@@ -231,6 +240,7 @@ def carry_on(desk: Desk, store: FileStore, pdf: StatementPdfs, run_id: int, seco
                 desk, WORKER, partial(_made, statement=statement, content=content, store=store, run_id=run_id)
             )
         in_transaction(desk, WORKER, lambda tx: tx.tell("statements"))
+        alive()
     return False
 
 

@@ -10,7 +10,7 @@ from datetime import date
 
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.patients.fields import CHANNELS, FIELDS, SECTIONS, STATUSES, TOPICS, check_section, check_ssn
-from zax.core.patients.person import check_new_patient, parse_birth, search_key, show_phone
+from zax.core.patients.person import LONGEST_NAME, check_new_patient, parse_birth, search_key, show_phone
 from zax.core.patients.sounds import sound_of
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -24,8 +24,8 @@ REVEALED = "patient.ssn_shown"
 
 
 def name_keys(first: str, last: str) -> NameKeys:
-    """What a name is found by."""
-    one, two = search_key(first), search_key(last)
+    """What a name is found by, as far as it can be kept: a letter may become several ('ﬃ' is three)."""
+    one, two = search_key(first)[:LONGEST_NAME], search_key(last)[:LONGEST_NAME]
     return NameKeys(first_key=one, last_key=two, first_sound=sound_of(one), last_sound=sound_of(two))
 
 

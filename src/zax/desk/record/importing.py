@@ -33,13 +33,13 @@ from zax.core.record.importing import (
     read_sheet,
     why_refused,
 )
-from zax.desk.acts.act import act, in_transaction
+from zax.desk.acts.act import act, in_transaction, refusal_of
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.ledger import books_day
 from zax.desk.patients.details import name_keys
-from zax.store.engine import Connection
+from zax.store.engine import NOT_TAKEN, Connection
 from zax.store.files import FileStore
 from zax.store.record import imports as stored
 from zax.store.record.imports import ImportJob, ImportRow
@@ -61,12 +61,18 @@ def sheet_of(content: bytes) -> Sheet:
             raise Refused(f"The file cannot be read: {str(error).splitlines()[0][:120]}.", "file") from error
         heading = tuple(COLUMNS)
         rows = tuple(
-            (n, tuple(card.values.get(name, "") for name in heading)) for n, card in enumerate(cards, 1)
+            (n, tuple(_sound_text(card.values.get(name, "")) for name in heading))
+            for n, card in enumerate(cards, 1)
         )
         if not rows:
             raise Refused("The file holds no patient.", "file")
         return Sheet(heading, rows)
     return read_sheet(content)
+
+
+def _sound_text(text: str) -> str:
+    """JSON may hold half of a character (a lone surrogate), which no database keeps."""
+    return text.encode(errors="replace").decode()
 
 
 @act("merge")
@@ -152,7 +158,7 @@ def run_import(
     sheet = sheet_of(store.get(job.digest))
     began = time.monotonic()
     while job.state in AT_WORK:
-        job = in_transaction(desk, actor, lambda tx: _step(tx, job_id, sheet))
+        job = _next_step(desk, actor, job_id, sheet)
         if step:
             step(job)
         if seconds is not None and time.monotonic() - began > seconds and job.state in AT_WORK:
@@ -160,14 +166,27 @@ def run_import(
     return True
 
 
-def _step(tx: Transaction, job_id: int, sheet: Sheet) -> ImportJob:
+def _next_step(desk: Desk, actor: Actor, job_id: int, sheet: Sheet) -> ImportJob:
+    """Some rows at once; where the database does not take one of them, each for itself, so that only the bad
+    one is refused.
+    """
+    try:
+        return in_transaction(desk, actor, lambda tx: _step(tx, job_id, sheet))
+    except Refused:
+        return in_transaction(desk, actor, lambda tx: _step(tx, job_id, sheet, one_by_one=True))
+
+
+def _step(tx: Transaction, job_id: int, sheet: Sheet, one_by_one: bool = False) -> ImportJob:
     job = stored.job_for_update(tx.connection, job_id)
     if job is None:
         raise NotFound("There is no such import.")
     if job.state not in AT_WORK:
         return job
     part = sheet.rows[job.done : job.done + STEP]
-    results = _Part(tx, job, part).take_in()
+    if one_by_one:
+        results = [result for row in part for result in _take_one(tx, job, row)]
+    else:
+        results = _Part(tx, job, part).take_in()
     stored.add_rows(tx.connection, job_id, results)
     count = {kind: sum(row.outcome == kind for row in results) for kind in ("made", "known", "refused")}
     after = replace(
@@ -184,6 +203,14 @@ def _step(tx: Transaction, job_id: int, sheet: Sheet) -> ImportJob:
     if over:
         tx.tell("import")
     return after
+
+
+def _take_one(tx: Transaction, job: ImportJob, row: tuple[int, tuple[str, ...]]) -> list[ImportRow]:
+    try:
+        with tx.connection.begin_nested():
+            return _Part(tx, job, [row]).take_in()
+    except NOT_TAKEN as error:
+        return [ImportRow(row[0], "refused", refusal_of(error).message, None)]
 
 
 @dataclass(slots=True)

@@ -8,6 +8,7 @@ and says so.
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from zax.core.claims.claim import ClaimState
@@ -39,9 +40,9 @@ class Imported:
 
 
 @act("claims")
-def import_file(tx: Transaction, name: str, text: str) -> Imported:
+def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None] = lambda: None) -> Imported:
     """Take in a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict
-    for a known one.
+    for a known one. `alive` is called after each claim.
     """
     digest = hashlib.sha256(text.encode()).hexdigest()
     known = claims.file_by_digest_for_update(tx.connection, digest)
@@ -66,7 +67,9 @@ def import_file(tx: Transaction, name: str, text: str) -> Imported:
                 f"The payment file does not add up and nothing of it was used. {payments.problems[0]}", "file"
             )
         file_id = _keep(tx, "835", name, text, digest)
-        return _done(tx, file_id, [_take_remittance(tx, file_id, each) for each in payments.remittances])
+        return _done(
+            tx, file_id, [_take_remittance(tx, file_id, each, alive) for each in payments.remittances]
+        )
     listed = ", ".join(sorted(kinds)) or "nothing"
     raise Refused(f"The file holds {listed}. Zax takes in payments (835) and acknowledgements (999).", "file")
 
@@ -117,7 +120,9 @@ def _acknowledge(tx: Transaction, file_id: int, answer: Acknowledgement) -> tupl
     return f"{words}.", int(rejected)
 
 
-def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> tuple[str, int]:
+def _take_remittance(
+    tx: Transaction, file_id: int, remittance: Remittance, alive: Callable[[], None]
+) -> tuple[str, int]:
     known = remits.remit_known(tx.connection, remittance.payer, remittance.trace)
     if known is not None:
         return f"Payment {remittance.trace} came before in {known}; it was not posted again.", 0
@@ -129,7 +134,10 @@ def _take_remittance(tx: Transaction, file_id: int, remittance: Remittance) -> t
         day=remittance.day,
         paid_cents=remittance.paid_cents,
     )
-    waiting = sum(_take_claim(tx, file_id, remit_id, remittance, answer) for answer in remittance.claims)
+    waiting = 0
+    for answer in remittance.claims:
+        waiting += _take_claim(tx, file_id, remit_id, remittance, answer)
+        alive()
     waiting += _keep_provider_adjustments(tx, remit_id, remittance)
     count = len(remittance.claims)
     words = (

@@ -1,42 +1,50 @@
-"""The clearinghouse's mailbox: what waits there is imported, and confirmed only once it is in our
-database.
+"""The clearinghouse's mailbox: what waits there is put into our own database, and confirmed only then. Each
+file is then taken in for itself, as an errand of the worker, so that one that cannot be carried out never
+stops the next.
 """
 
 from __future__ import annotations
 
+import hashlib
+from collections.abc import Callable
+from functools import partial
+
 import structlog
 
 from zax.core.errors import Conflict, ZaxError
+from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
-from zax.desk.acts.transaction import Desk
+from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.remits.importing import import_file, keep_unreadable
-from zax.outside.doors import Clearinghouse, OutsideTrouble
+from zax.outside.doors import Clearinghouse, Incoming
 
 log = structlog.get_logger()
 
 
 def fetch_mailbox(desk: Desk, clearinghouse: Clearinghouse) -> int:
-    """Import every waiting file; how many there were."""
-    try:
-        waiting = clearinghouse.collect()
-    except OutsideTrouble as error:
-        log.warning("mailbox.later", why=str(error))
-        return 0
+    """Keep every waiting file to be taken in; how many there were. Raises OutsideTrouble."""
+    waiting = clearinghouse.collect()
     for file in waiting:
-        _import(desk, file.name, file.text)
-        try:
-            clearinghouse.confirm(file.id)
-        except OutsideTrouble as error:
-            log.warning("mailbox.unconfirmed", name=file.name, why=str(error))
+        in_transaction(desk, WORKER, partial(_keep, file=file))
+        clearinghouse.confirm(file.id)
     return len(waiting)
 
 
-def _import(desk: Desk, name: str, content: str) -> None:
+def _keep(tx: Transaction, *, file: Incoming) -> None:
+    """Known by its content: the same file twice is one errand."""
+    digest = hashlib.sha256(file.text.encode(errors="replace")).hexdigest()
+    tx.send("insurer_file", f"in-{digest[:50]}", {"name": file.name[:80], "text": file.text})
+
+
+def take_in(desk: Desk, name: str, content: str, alive: Callable[[], None]) -> None:
+    """Import one file. What is wrong with it is kept with it and shown as a job; `alive` is called claim by
+    claim.
+    """
     try:
-        done = import_file(desk, WORKER, name, content)
-        log.info("file.imported", name=name, words=done.words)
+        done = import_file(desk, WORKER, name, content, alive)
+        log.info("file.imported", name=name, file=done.file_id)
     except Conflict as error:
         log.info("file.known", name=name, why=error.message)
     except ZaxError as error:
-        log.warning("file.unusable", name=name, why=error.message)
+        log.warning("file.unusable", name=name)
         keep_unreadable(desk, WORKER, name, content, error.message)

@@ -1,5 +1,7 @@
 """What comes round by the clock: a table of duties, each done by its area. A duty says itself whether it is
 due; one that is looked at seldom has a beat of its own, which all workers share.
+
+A duty that fails is noted, for Day to say it, and tried again after a pause that grows; the others go on.
 """
 
 from __future__ import annotations
@@ -8,13 +10,21 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import timedelta
 
+import structlog
+
 from zax.desk.book.web_requests import release_held
 from zax.desk.coverage.eligibility import nightly
 from zax.desk.money.payment_plans import charge_due
 from zax.desk.remits.mailbox import fetch_mailbox
-from zax.desk.worker.beats import beat
+from zax.desk.worker.beats import beat, failed, went_well
+from zax.desk.worker.errands import why_it_failed
 from zax.desk.worker.tools import Tools
-from zax.store.worker.beats import last_beat
+from zax.outside.doors import OutsideTrouble
+from zax.store.engine import TROUBLE
+from zax.store.worker import beats
+
+log = structlog.get_logger()
+LONGEST_PAUSE = timedelta(minutes=10)
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,19 +40,36 @@ class Duty:
 
 DUTIES = (
     Duty("nightly eligibility", lambda tools: nightly(tools.desk)),
-    Duty("plans", lambda tools: charge_due(tools.desk, tools.outside.terminal), timedelta(minutes=10)),
+    Duty("plans", lambda tools: charge_due(tools.desk), timedelta(minutes=10)),
     Duty("held requests", lambda tools: release_held(tools.desk)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )
 
 
 def do_duty(tools: Tools, duty: Duty) -> int:
-    """How many things it did; 0 when it was looked at a short while ago."""
-    if not duty.every:
-        return duty.work(tools)
-    with tools.desk.engine.connect() as connection:
-        last = last_beat(connection, duty.name)
-    if last is not None and tools.desk.clock.now() - last.clock_at < duty.every:
+    """How many things it did; 0 when it was looked at a short while ago, or failed."""
+    desk = tools.desk
+    with desk.engine.connect() as connection:
+        last, trouble = beats.last_beat(connection, duty.name), beats.failure_of(connection, duty.name)
+    since = desk.clock.now() - last.clock_at if last else None
+    if since is not None and since < max(duty.every, _pause(trouble.failures if trouble else 0)):
         return 0
-    beat(tools.desk, duty.name)
-    return duty.work(tools)
+    if duty.every:
+        beat(desk, duty.name)
+    try:
+        done = duty.work(tools)
+    except TROUBLE:
+        raise
+    except Exception as error:
+        if not isinstance(error, OutsideTrouble):
+            log.error("duty.failed", duty=duty.name, exc_info=error)
+        failed(desk, duty.name, str(error) if isinstance(error, OutsideTrouble) else why_it_failed(error))
+        return 0
+    if trouble:
+        went_well(desk, duty.name)
+    return done
+
+
+def _pause(failures: int) -> timedelta:
+    """None, then 2, 4, 8 seconds and so on."""
+    return min(LONGEST_PAUSE, timedelta(seconds=2 ** min(failures, 10))) if failures else timedelta(0)

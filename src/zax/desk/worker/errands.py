@@ -3,31 +3,53 @@
 A row is leased, carried out without a transaction, and marked done. A worker that dies in between leaves a
 lease that runs out; the next one tries again under the same key, which the other side recognizes, so nothing
 is lost and nothing goes out twice.
+
+Each errand is carried out for itself. What the outside cannot take now is tried again for as long as it
+takes. One that fails for a reason of its own is tried a few times and then set aside for a person, so that
+it never stops the others.
 """
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping
+from dataclasses import replace
 from datetime import timedelta
 
 import structlog
 
+from zax.core.errors import ZaxError
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.letters import send_letter
-from zax.desk.acts.transaction import Desk
+from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.claims.claims import deliver_claim_file
 from zax.desk.coverage.eligibility import carry_out
+from zax.desk.money.payment_plans import charge_instalment
 from zax.desk.money.receipts import mail_waiting_receipt
 from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
 from zax.desk.record.importing import run_import
+from zax.desk.remits.mailbox import take_in
 from zax.desk.worker.tools import Tools
 from zax.outside.doors import OutsideTrouble
-from zax.store.acts.outbox import Errand, finish_errand, lease_errand, postpone_errand, requeue_errand
+from zax.store.acts.outbox import (
+    Errand,
+    fail_errand,
+    finish_errand,
+    lease_errand,
+    postpone_errand,
+    renew_lease,
+    requeue_errand,
+    set_errand_aside,
+)
+from zax.store.engine import TROUBLE
 
 LEASE = timedelta(seconds=40)
+RENEW_SECONDS = 10.0
 LONGEST_PAUSE = timedelta(minutes=10)
+MOST_FAILURES = 5
+_GAVE_NO_WORD = "The helper ended each time it tried this."
 SLICE_SECONDS = 10.0
 # Claims and mail go before the many questions of a night and long runs.
 LAST = frozenset({"eligibility", "statements"})
@@ -41,12 +63,60 @@ def carry_out_next(tools: Tools) -> bool:
     errand = _lease(tools.desk)
     if errand is None:
         return False
+    if errand.failures >= MOST_FAILURES:
+        _set_aside(tools.desk, errand, _GAVE_NO_WORD)
+        return True
     try:
-        HANDLERS[errand.kind](tools, errand)
+        HANDLERS[errand.kind](_renewing(tools, errand), errand)
     except OutsideTrouble as error:
         log.warning("outbox.later", id=errand.id, kind=errand.kind, why=str(error))
         _again_later(tools.desk, errand, str(error))
+    except TROUBLE:
+        raise  # the database itself: the lease brings this errand back
+    except Exception as error:
+        log.error("outbox.failed", id=errand.id, kind=errand.kind, times=errand.failures + 1, exc_info=error)
+        _failed(tools.desk, errand, why_it_failed(error))
     return True
+
+
+def why_it_failed(error: Exception) -> str:
+    """A rule's own words; of a defect its kind alone, since its message may hold a patient's data."""
+    return (
+        error.message if isinstance(error, ZaxError) else f"An error nobody expected: {type(error).__name__}."
+    )
+
+
+def _failed(desk: Desk, errand: Errand, why: str) -> None:
+    if errand.failures + 1 >= MOST_FAILURES:
+        _set_aside(desk, errand, why)
+        return
+    due = desk.clock.now() + _pause(errand.failures)
+    in_transaction(desk, WORKER, lambda tx: fail_errand(tx.connection, errand.id, due, why))
+
+
+def _set_aside(desk: Desk, errand: Errand, why: str) -> None:
+    def write(tx: Transaction) -> None:
+        set_errand_aside(tx.connection, errand.id, tx.now, why)
+        tx.audit("errand.aside", errand=errand.id, kind=errand.kind)
+        tx.tell("claim")
+
+    in_transaction(desk, WORKER, write)
+
+
+def _renewing(tools: Tools, errand: Errand) -> Tools:
+    """The tools with a sign of life that also keeps the errand ours while long work goes on."""
+    renewed = time.monotonic()
+
+    def alive() -> None:
+        nonlocal renewed
+        tools.alive()
+        if time.monotonic() - renewed > RENEW_SECONDS:
+            renewed = time.monotonic()
+            in_transaction(
+                tools.desk, WORKER, lambda tx: renew_lease(tx.connection, errand.id, tx.now + LEASE)
+            )
+
+    return replace(tools, alive=alive)
 
 
 def _lease(desk: Desk) -> Errand | None:
@@ -54,8 +124,13 @@ def _lease(desk: Desk) -> Errand | None:
 
 
 def _again_later(desk: Desk, errand: Errand, why: str) -> None:
-    pause = min(LONGEST_PAUSE, timedelta(seconds=2 ** min(errand.attempts + 1, 10)))
-    in_transaction(desk, WORKER, lambda tx: postpone_errand(tx.connection, errand.id, tx.now + pause, why))
+    due = desk.clock.now() + _pause(errand.attempts)
+    in_transaction(desk, WORKER, lambda tx: postpone_errand(tx.connection, errand.id, due, why))
+
+
+def _pause(before: int) -> timedelta:
+    """2, 4, 8 seconds and so on, the longer the more tries there were."""
+    return min(LONGEST_PAUSE, timedelta(seconds=2 ** min(before + 1, 10)))
 
 
 def _done(desk: Desk, errand: Errand) -> None:
@@ -72,6 +147,16 @@ def _slice_done(desk: Desk, errand: Errand, finished: bool) -> None:
 
 def _claim_file(tools: Tools, errand: Errand) -> None:
     deliver_claim_file(tools.desk, tools.outside.clearinghouse, errand)
+
+
+def _insurer_file(tools: Tools, errand: Errand) -> None:
+    take_in(tools.desk, errand.payload["name"], errand.payload["text"], tools.alive)
+    _done(tools.desk, errand)
+
+
+def _instalment(tools: Tools, errand: Errand) -> None:
+    charge_instalment(tools.desk, tools.outside.terminal, errand.payload["plan_id"])
+    _done(tools.desk, errand)
 
 
 def _receipt_mail(tools: Tools, errand: Errand) -> None:
@@ -94,7 +179,9 @@ def _eligibility(tools: Tools, errand: Errand) -> None:
 def _import(tools: Tools, errand: Errand) -> None:
     job_id = errand.payload["job_id"]
     _slice_done(
-        tools.desk, errand, run_import(tools.desk, WORKER, tools.store, job_id, seconds=SLICE_SECONDS)
+        tools.desk,
+        errand,
+        run_import(tools.desk, WORKER, tools.store, job_id, SLICE_SECONDS, lambda _: tools.alive()),
     )
 
 
@@ -103,7 +190,9 @@ def _statements(tools: Tools, errand: Errand) -> None:
         raise RuntimeError("this worker cannot make statements")
     run_id = errand.payload["run_id"]
     _slice_done(
-        tools.desk, errand, carry_on(tools.desk, tools.store, tools.statement_pdfs, run_id, SLICE_SECONDS)
+        tools.desk,
+        errand,
+        carry_on(tools.desk, tools.store, tools.statement_pdfs, run_id, SLICE_SECONDS, tools.alive),
     )
 
 
@@ -114,6 +203,8 @@ def _terminal(tools: Tools, errand: Errand) -> None:
 
 HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "claim_file": _claim_file,
+    "insurer_file": _insurer_file,
+    "instalment": _instalment,
     "receipt_mail": _receipt_mail,
     "patient_mail": _patient_mail,
     "eligibility": _eligibility,

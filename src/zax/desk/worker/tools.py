@@ -15,8 +15,8 @@ ReceiptPdf = Callable[[Desk, int], bytes]
 
 @dataclass(frozen=True, slots=True)
 class Tools:
-    """The desk, the doors to the outside, how papers become PDF, and where imported lists and made papers
-    lie.
+    """The desk, the doors to the outside, how papers become PDF, where imported lists and made papers lie,
+    and what is called in the middle of long work to say that the worker lives.
     """
 
     desk: Desk
@@ -24,6 +24,7 @@ class Tools:
     receipt_pdf: ReceiptPdf
     statement_pdfs: StatementPdfs | None = None
     files: FileStore | None = None
+    alive: Callable[[], None] = lambda: None
 
     @property
     def store(self) -> FileStore:

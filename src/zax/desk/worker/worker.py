@@ -1,8 +1,10 @@
-"""What `zax worker` does, again and again: carry out the outbox, then every duty. Any number of workers share
-the work.
+"""What `zax worker` does, again and again: every duty, then the errands of the outbox. Any number of workers
+share the work.
 """
 
 from __future__ import annotations
+
+from collections.abc import Callable
 
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
@@ -20,10 +22,17 @@ def run_once(
     files: FileStore | None = None,
     limit: int = 20,
     statement_pdfs: StatementPdfs | None = None,
+    alive: Callable[[], None] = lambda: None,
 ) -> int:
-    """Carry out at most `limit` errands that are due, then every duty; how many things were done."""
-    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, files)
+    """Do every duty, then carry out at most `limit` errands that are due; how many things were done. Raises
+    only what the database itself is to blame for.
+    """
+    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, files, alive)
     done = 0
-    while done < limit and carry_out_next(tools):
-        done += 1
-    return done + sum(do_duty(tools, duty) for duty in DUTIES)
+    for duty in DUTIES:
+        done += do_duty(tools, duty)
+        alive()
+    while limit and carry_out_next(tools):
+        done, limit = done + 1, limit - 1
+        alive()
+    return done

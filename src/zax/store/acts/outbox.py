@@ -2,7 +2,8 @@
 leased by workers.
 
 Any number of workers share it: a row is taken with FOR UPDATE SKIP LOCKED and is its worker's until the lease
-ends.
+ends. Taking it counts as a failure until its worker says otherwise, so an errand that ends its worker counts
+like one that raises; whoever fails too often is set aside for a person, and the rest goes on.
 """
 
 from __future__ import annotations
@@ -21,17 +22,21 @@ from zax.store.rows import many, one
 
 
 class ErrandState(StrEnum):
-    """WAITING: to be carried out once it is due. WITHDRAWN: it will not be."""
+    """WAITING: to be carried out once it is due. WITHDRAWN: it will not be. ASIDE: it failed again and again,
+    a person decides; DISMISSED: a person decided that it need not be done.
+    """
 
     WAITING = "waiting"
     DONE = "done"
     WITHDRAWN = "withdrawn"
+    ASIDE = "aside"
+    DISMISSED = "dismissed"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Errand:
     """A row of the outbox. `request_key` makes it count once on the other side; `attempts` were made before
-    this one.
+    this one, `failures` of them since the last that ended as it should.
     """
 
     id: int
@@ -39,6 +44,31 @@ class Errand:
     request_key: str
     payload: KeptJson
     attempts: int
+    failures: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SetAside:
+    """An errand that a person decides about. `last_error` says why it failed, `done_at` since when it
+    waits.
+    """
+
+    id: int
+    kind: str
+    payload: KeptJson
+    attempts: int
+    last_error: str | None
+    made_at: datetime
+    done_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Delayed:
+    """Errands of a kind that the outside could not take, how many and the last reason."""
+
+    kind: str
+    n: int
+    why: str
 
 
 def put_errand(
@@ -88,8 +118,14 @@ def lease_errand(
     )
     errand = one(connection, query, Errand)
     if errand is not None:
-        _set(connection, errand.id, leased_until=until, attempts=errand.attempts + 1)
+        taken = {"attempts": errand.attempts + 1, "failures": errand.failures + 1}
+        _set(connection, errand.id, leased_until=until, **taken)
     return errand
+
+
+def renew_lease(connection: Connection, errand_id: int, until: datetime) -> None:
+    """Its worker is still at it."""
+    _set(connection, errand_id, leased_until=until)
 
 
 def finish_errand(connection: Connection, errand_id: int, now: datetime) -> None:
@@ -97,13 +133,34 @@ def finish_errand(connection: Connection, errand_id: int, now: datetime) -> None
 
 
 def postpone_errand(connection: Connection, errand_id: int, due_at: datetime, why: str) -> None:
-    """It could not be carried out; `why` is kept."""
+    """The outside could not take it now, which is no failure of the errand; `why` is kept."""
+    _set(connection, errand_id, leased_until=None, due_at=due_at, last_error=why[:1000], failures=0)
+
+
+def fail_errand(connection: Connection, errand_id: int, due_at: datetime, why: str) -> None:
+    """It failed for a reason of its own and is tried again at `due_at`."""
     _set(connection, errand_id, leased_until=None, due_at=due_at, last_error=why[:1000])
+
+
+def set_errand_aside(connection: Connection, errand_id: int, now: datetime, why: str) -> None:
+    """It failed too often; a person decides."""
+    aside = {"state": ErrandState.ASIDE, "done_at": now, "leased_until": None}
+    _set(connection, errand_id, last_error=why[:1000], **aside)
+
+
+def try_errand_again(connection: Connection, errand_id: int, now: datetime) -> None:
+    """What was set aside waits its turn again, with nothing counted against it."""
+    fresh = {"attempts": 0, "failures": 0, "done_at": None}
+    _set(connection, errand_id, state=ErrandState.WAITING, due_at=now, **fresh)
+
+
+def dismiss_errand(connection: Connection, errand_id: int, now: datetime) -> None:
+    _set(connection, errand_id, state=ErrandState.DISMISSED, done_at=now)
 
 
 def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> None:
     """A part of it is done: what is left waits its turn again, with no try counted."""
-    _set(connection, errand_id, leased_until=None, due_at=now, attempts=0)
+    _set(connection, errand_id, leased_until=None, due_at=now, attempts=0, failures=0)
 
 
 def withdraw_errand(connection: Connection, errand_id: int, now: datetime) -> None:
@@ -123,6 +180,33 @@ def waiting_errands(connection: Connection, kind: str) -> list[Errand]:
         select(outbox).where(outbox.c.kind == kind, outbox.c.state == ErrandState.WAITING).with_for_update()
     )
     return many(connection, query, Errand)
+
+
+def errands_aside(connection: Connection, most: int) -> list[SetAside]:
+    """What was set aside, the oldest first."""
+    query = select(outbox).where(outbox.c.state == ErrandState.ASIDE).order_by(outbox.c.done_at, outbox.c.id)
+    return many(connection, query.limit(most), SetAside)
+
+
+def errand_aside_for_update(connection: Connection, errand_id: int) -> SetAside | None:
+    """None when it is not set aside, or not any more."""
+    query = select(outbox).where(outbox.c.id == errand_id, outbox.c.state == ErrandState.ASIDE)
+    return one(connection, query.with_for_update(), SetAside)
+
+
+def delayed_errands(connection: Connection, tries: int) -> list[Delayed]:
+    """What the outside could not take in so many tries, by kind."""
+    query = (
+        select(outbox.c.kind, func.count().label("n"), func.max(outbox.c.last_error).label("why"))
+        .where(
+            outbox.c.state == ErrandState.WAITING,
+            outbox.c.attempts >= tries,
+            outbox.c.last_error.is_not(None),
+        )
+        .group_by(outbox.c.kind)
+        .order_by(outbox.c.kind)
+    )
+    return many(connection, query, Delayed)
 
 
 def errand_exists(connection: Connection, request_key: str) -> bool:

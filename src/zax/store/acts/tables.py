@@ -19,6 +19,7 @@ outbox = Table(
     moment("due_at"),
     moment("leased_until", nullable=True),
     Column("attempts", SmallInteger, nullable=False, server_default="0"),
+    Column("failures", SmallInteger, nullable=False, server_default="0"),
     Column("last_error", Text),
     moment("made_at"),
     moment("done_at", nullable=True),

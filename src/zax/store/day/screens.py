@@ -13,6 +13,7 @@ from zax.core.book.track import Stop
 from zax.core.claims.claim import IN_TROUBLE
 from zax.core.money.tender import OPEN_STATES
 from zax.core.remits.placing import FOR_A_PERSON
+from zax.store.acts.outbox import ErrandState
 from zax.store.rows import many, one, sql_list
 
 _JOBS = text(
@@ -32,6 +33,10 @@ _JOBS = text(
     SELECT 'bad', COUNT(*), 0
     FROM x12_file
     WHERE direction = 'in' AND kind = 'bad'
+    UNION ALL
+    SELECT 'aside', COUNT(*), 0
+    FROM outbox
+    WHERE state = '{ErrandState.ASIDE}'
     UNION ALL
     SELECT 'asked', COUNT(*), 0
     FROM visit

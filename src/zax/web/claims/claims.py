@@ -7,6 +7,7 @@ from fastapi.responses import PlainTextResponse, Response
 
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import NotFound, ZaxError
+from zax.desk.acts.set_aside import set_aside
 from zax.desk.claims.claims import recheck
 from zax.desk.remits.importing import import_file
 from zax.store.claims import claims as stored
@@ -53,6 +54,7 @@ def claims_page(
         )
         answers = open_answers(connection, MOST_ANSWERS)
         files = stored.files_in(connection, MOST_FILES)
+        aside = len(set_aside(connection, ctx.actor.role))
     totals = {key: sum(counts.get(state, 0) for state in wanted) for key, (_, wanted) in SHOWS.items()} | {
         "answers": len(answers)
     }
@@ -67,6 +69,7 @@ def claims_page(
         totals=totals,
         answers=answers,
         files=files,
+        aside=aside,
         screen="claims",
         **more,
     )

@@ -9,6 +9,7 @@ from urllib.parse import urlencode
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 
+from zax.clock import system_now
 from zax.core.arrivals.conditions import Place
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.json import Json
@@ -20,6 +21,7 @@ from zax.desk.arrivals.stages import stays_of
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import Sheet, sheet_of
+from zax.desk.worker.health import missing
 from zax.store.engine import Connection
 from zax.web.shell.address import day_in, number_in
 from zax.web.shell.request_context import RequestContext, enter
@@ -76,9 +78,11 @@ def day_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **mo
         lists = desk_lists(connection, ctx.clinic, view)
         sheet = open_sheet(ctx, connection, query)
         extras = sheet_extras(ctx, connection, sheet)
+        troubles = missing(connection, system_now(), ctx.site.timezone)
     page = ctx.page(
         "day/live_day.html",
         status,
+        troubles=troubles,
         view=view,
         lists=lists,
         sheet=sheet,

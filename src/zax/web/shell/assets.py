@@ -50,6 +50,7 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "claims": frozenset({"day", "money"}),
     "day": frozenset({"book", "arrivals", "charges", "money"}),
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
+    "worker": frozenset({"day", "money"}),
 }
 
 

@@ -14,6 +14,7 @@ _PAGES = {
     About.BALANCES: "/money",
     About.CLAIMS_IN_TROUBLE: "/claims?show=trouble",
     About.ANSWERS: "/claims?show=answers",
+    About.SET_ASIDE: "/set-aside",
 }
 
 

@@ -13,7 +13,6 @@ from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from datetime import timedelta
 
-import structlog
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import StreamingResponse
 from starlette.concurrency import run_in_threadpool
@@ -21,12 +20,12 @@ from starlette.concurrency import run_in_threadpool
 from zax.core.json import Json
 from zax.desk.acts.transaction import Desk
 from zax.desk.people.sign_in import signed_in_user
+from zax.logs import Seldom
 from zax.store.acts.traces import changes_since, newest_change
 from zax.store.engine import Engine, SQLAlchemyError
 from zax.web.shell.request_context import Shared
 
 router = APIRouter()
-log = structlog.get_logger()
 SECONDS = 0.5
 # Ids can become visible out of order, so rows a little behind the newest one are looked at again.
 _LOOK_BACK = 200
@@ -41,6 +40,7 @@ class Feed:
         self.newest = 0
         self.seen: set[int] = set()
         self.started = False
+        self.unreadable = Seldom("feed.unreadable")
 
     async def watch(self) -> None:
         while True:
@@ -52,7 +52,7 @@ class Feed:
                         for listener in self.listeners:
                             listener.put_nowait(change)
             except SQLAlchemyError as error:
-                log.warning("feed.unreadable", why=str(error))
+                self.unreadable.warn(why=type(error).__name__)
             await asyncio.sleep(SECONDS)
 
     def start(self) -> None:

@@ -281,4 +281,5 @@ async def posted_form(request: Request) -> PostedForm:
         raise ForgedForm
     if not isinstance(request.session.get("user"), int):
         raise SignInNeeded(fields)
+    request.state.posted = fields
     return fields

@@ -43,6 +43,14 @@ function say(lost) {
   if (sign) sign.hidden = !lost;
 }
 
+// The database does not answer: the page stays as it is, with everything typed, and says so until an answer comes.
+function sayDown(down) {
+  const sign = document.getElementById("down");
+  if (sign) sign.hidden = !down;
+}
+document.addEventListener("zax-down", () => sayDown(true));
+document.addEventListener("htmx:afterRequest", (event) => { if (event.detail.xhr.status < 500) sayDown(false); });
+
 // The browser knows at once when its network goes; the stream only notices when it next hears nothing.
 addEventListener("offline", () => say(true));
 addEventListener("online", () => { source?.close(); listen(); });

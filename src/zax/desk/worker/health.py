@@ -1,0 +1,53 @@
+"""What is missing right now, in words for Day: the helper is silent, a duty fails, the outside takes
+nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime, timedelta
+
+from zax.clock import local
+from zax.core.wording import clock_words
+from zax.store.acts.outbox import Delayed, delayed_errands
+from zax.store.engine import Connection
+from zax.store.worker import beats
+
+SILENT = timedelta(seconds=30)
+# So many tries in vain before it is worth a line: the fourth is half a minute after the first.
+TRIES = 4
+_DUTIES: Mapping[str, str] = {
+    "nightly eligibility": "start the nightly coverage checks",
+    "plans": "charge the payment plans",
+    "held requests": "free online requests nobody answered",
+    "mailbox": "fetch files from insurers",
+}
+_ERRANDS: Mapping[str, tuple[str, str]] = {
+    "claim_file": ("claim file waits", "claim files wait"),
+    "eligibility": ("coverage check waits", "coverage checks wait"),
+    "receipt_mail": ("emailed receipt waits", "emailed receipts wait"),
+    "patient_mail": ("email to a patient waits", "emails to patients wait"),
+    "terminal": ("card payment waits for the terminal", "card payments wait for the terminal"),
+}
+
+
+def missing(connection: Connection, system_now: datetime, zone: str) -> list[str]:
+    """A sentence for each; empty when all is well. `system_now` is UTC, not the product's clock."""
+    found: list[str] = []
+    beat = beats.last_beat(connection)
+    if beat is None or system_now - beat.at > SILENT:
+        found.append(
+            "Zax’s background helper is down. Claims, emails and statements wait; it is being restarted."
+        )
+    for each in beats.failing(connection, TRIES):
+        since = local(each.failed_at, zone)
+        found.append(
+            f"Zax hasn’t been able to {_DUTIES.get(each.name, each.name)} since"
+            f" {clock_words(since.hour * 60 + since.minute)} and keeps trying. {each.why}"
+        )
+    return found + [_delayed(each) for each in delayed_errands(connection, TRIES)]
+
+
+def _delayed(each: Delayed) -> str:
+    one, more = _ERRANDS.get(each.kind, ("job waits", "jobs wait"))
+    return f"{each.n} {one if each.n == 1 else more}. {each.why}"
