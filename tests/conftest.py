@@ -21,6 +21,7 @@ from typing import Any
 import httpx
 import pytest
 from argon2 import PasswordHasher
+from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, insert, text
 
 from zax.clock import ShiftedClock, to_utc
@@ -48,6 +49,9 @@ from zax.store.money import queries as money
 from zax.store.server import Server
 
 configure()
+# How fast a busy machine makes examples says nothing about the rule.
+settings.register_profile("zax", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("zax")
 TODAY = date(2026, 11, 24)  # a Tuesday
 SETUP = {
     "setting",

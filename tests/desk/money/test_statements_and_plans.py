@@ -18,6 +18,7 @@ from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
 from zax.core.money.statement import Rule
 from zax.core.money.tender import TenderForm
+from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk
 from zax.desk.day.checkout import finish_checkout
@@ -26,7 +27,15 @@ from zax.desk.money import statements
 from zax.desk.money.account import account_of
 from zax.desk.money.cards_on_file import remove_card
 from zax.desk.money.explain_amount import explain
-from zax.desk.money.payment_plans import PaymentPlanForm, PlanView, charge_due, end_plan, make_plan, plans_of
+from zax.desk.money.payment_plans import (
+    PaymentPlanForm,
+    PlanView,
+    charge_due,
+    charge_instalment,
+    end_plan,
+    make_plan,
+    plans_of,
+)
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.statements import (
     candidates,
@@ -43,6 +52,7 @@ from zax.desk.setup.money import save_habits
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside, Sale
 from zax.store import schema
+from zax.store.acts.outbox import finish_errand, waiting_errands
 from zax.store.files import FileStore
 from zax.store.money.statements import statements_of
 from zax.web.money.documents import receipt_pdf, statement_pdfs
@@ -87,20 +97,31 @@ def plan(desk: Desk, patient: int, today: date = TODAY) -> PlanView:
         return plans_of(connection, household, today)[0]
 
 
+def charge(desk: Desk, terminal: FakeTerminal) -> int:
+    """What the worker does about plans, without a defect being set aside: how many cards were charged."""
+    due = charge_due(desk)
+    with desk.engine.connect() as connection:
+        errands = waiting_errands(connection, "instalment")
+    for errand in errands:
+        charge_instalment(desk, terminal, errand.payload["plan_id"])
+        in_transaction(desk, WORKER, lambda tx, id=errand.id: finish_errand(tx.connection, id, tx.now))
+    return due
+
+
 # --- plans
 def test_a_plan_charges_the_card_on_file_as_instalments_fall_due(
     desk: Desk, owing: int, clock: ShiftedClock
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
     terminal = FakeTerminal()
-    assert charge_due(desk, terminal) == 1 and terminal.asked[0][1] == 7_150
-    assert charge_due(desk, terminal) == 0  # once
+    assert charge(desk, terminal) == 1 and terminal.asked[0][1] == 7_150
+    assert charge(desk, terminal) == 0  # once
     assert plan(desk, owing).standing.paid == 7_150
     for months, day in enumerate((date(2026, 12, 24), date(2027, 1, 24), date(2027, 2, 24)), 1):
         clock.set_to(at(9, 0, day))
-        assert charge_due(desk, terminal) == 1, months
+        assert charge(desk, terminal) == 1, months
     assert items_of(desk, owing).due == 0 and sum(cents for _, cents in terminal.asked) == 28_600
-    charge_due(desk, terminal)
+    charge(desk, terminal)
     assert scalar(desk, "SELECT why_ended FROM payment_plan") == "paid" and agrees(desk)
 
 
@@ -120,7 +141,7 @@ def test_a_failed_instalment_is_tried_again_and_then_waits_for_the_desk(
     terminal = FakeTerminal([no, no, no])
     for days in (0, 1, 3, 4, 6, 9, 30):
         clock.set_to(at(9, 0, TODAY + timedelta(days=days)))
-        charge_due(desk, terminal)
+        charge(desk, terminal)
     assert len(terminal.asked) == 3 and items_of(desk, owing).due == 28_600
     found = plan(desk, owing, TODAY + timedelta(days=30))
     assert found.needs_a_person and found.tries == 3 and "the bank refuses" in found.failed
@@ -133,7 +154,7 @@ def test_an_unclear_instalment_is_never_charged_twice(
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
     outside.terminal.answers.append(Sale(state="unknown", words="no answer"))
-    charge_due(desk, outside.terminal)
+    charge(desk, outside.terminal)
     key = outside.terminal.asked[0][0]
     outside.terminal.later[key] = Sale(state="approved", words="", card_ending="4417", reference="T1")
     clock.set_to(at(12))
@@ -146,13 +167,13 @@ def test_an_unclear_instalment_that_was_refused_after_all_is_tried_again(
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
     terminal = FakeTerminal([Sale(state="unknown", words="no answer")])
-    charge_due(desk, terminal)
+    charge(desk, terminal)
     clock.set_to(at(9, 0, TODAY + timedelta(days=5)))
-    assert charge_due(desk, terminal) == 0  # not while nobody knows
+    assert charge(desk, terminal) == 0  # not while nobody knows
     close_payment(desk, WORKER, terminal.asked[0][0], Sale(state="declined", words="no funds"))
     found = plan(desk, owing, TODAY + timedelta(days=5))
     assert (found.tries, found.failed) == (1, "no funds")
-    assert charge_due(desk, terminal) == 1 and plan(desk, owing).standing.paid == 7_150 and agrees(desk)
+    assert charge(desk, terminal) == 1 and plan(desk, owing).standing.paid == 7_150 and agrees(desk)
 
 
 def test_a_try_that_broke_off_before_the_terminal_was_asked_does_not_hold_up_the_plan(
@@ -165,12 +186,11 @@ def test_a_try_that_broke_off_before_the_terminal_was_asked_does_not_hold_up_the
 
     with monkeypatch.context() as broken, pytest.raises(OSError, match="power"):
         broken.setattr(payplans, "take_payment", breaks)
-        charge_due(desk, FakeTerminal())
-    assert (
-        scalar(desk, "SELECT COUNT(*) FROM plan_try") == 1 and charge_due(desk, FakeTerminal()) == 0
-    )  # once a day
+        charge(desk, FakeTerminal())
+    assert scalar(desk, "SELECT COUNT(*) FROM plan_try") == 1
+    assert charge(desk, FakeTerminal()) == 0  # once a day
     clock.set_to(at(9, 0, TODAY + timedelta(days=1)))
-    assert charge_due(desk, FakeTerminal()) == 1 and plan(desk, owing).standing.paid == 7_150
+    assert charge(desk, FakeTerminal()) == 1 and plan(desk, owing).standing.paid == 7_150
 
 
 def test_plans_that_do_not_fit(desk: Desk, owing: int) -> None:
@@ -201,7 +221,7 @@ def test_a_card_taken_off_file_stops_its_plan_from_charging(desk: Desk, owing: i
     number = card(desk, owing)
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=number))
     remove_card(desk, JUNO, number)
-    assert charge_due(desk, FakeTerminal()) == 0 and plan(desk, owing).card is None
+    assert charge(desk, FakeTerminal()) == 0 and plan(desk, owing).card is None
     assert plan(desk, owing, TODAY + timedelta(days=2)).needs_a_person
 
 

@@ -12,11 +12,12 @@ import re
 import unicodedata
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from decimal import Decimal
 
 ISA_LENGTH = 106
-# Plain digits, at most twelve: 9,999,999,999.99. An exponent is none of type R as the guides use it.
-MOST_DIGITS = 12
-_AMOUNT = re.compile(r"-?(?P<whole>\d*)(\.(?P<part>\d*))?", re.ASCII)
+# Twelve digits: 9,999,999,999.99.
+MOST_CENTS = 10**12 - 1
+_DECIMAL = re.compile(r"-?(\d{1,18}(\.\d{0,18})?|\.\d{1,18})(E[+-]?\d{1,2})?", re.ASCII)
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,19 +220,17 @@ def to_cents(text: str, where: str, problems: list[str]) -> int:
     """
     if not text:
         return 0
-    found = _AMOUNT.fullmatch(text)
-    if found is None or not (found["whole"] or found["part"]):
+    if _DECIMAL.fullmatch(text) is None:
         problems.append(f"{where}: {text[:20]!r} is not an amount.")
         return 0
-    whole, part = found["whole"].lstrip("0"), (found["part"] or "").rstrip("0")
-    if len(part) > 2:
-        problems.append(f"{where}: {text[:20]!r} is not a whole number of cents.")
-        return 0
-    if len(whole) + 2 > MOST_DIGITS:
+    cents = Decimal(text) * 100
+    if abs(cents) > MOST_CENTS:
         problems.append(f"{where}: {text[:20]!r} is more than any payment.")
         return 0
-    cents = int(whole or 0) * 100 + int(part.ljust(2, "0"))
-    return -cents if text.startswith("-") else cents
+    if cents != cents.to_integral_value():
+        problems.append(f"{where}: {text[:20]!r} is not a whole number of cents.")
+        return 0
+    return int(cents)
 
 
 def amount(cents: int) -> str:
