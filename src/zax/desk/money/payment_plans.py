@@ -207,7 +207,8 @@ def _may_be_charged(connection: Connection, plan: PlanView, today: date) -> bool
     if plan.standing.done or plan.card is None or not plan.standing.due or plan.standing.next is None:
         return False
     tries = _tries(connection, plan.row.id, plan.standing.next.number)
-    return may_try([(row.day, row.state) for row in tries], today)
+    today_once = all(row.day != today for row in tries)
+    return today_once and may_try([(row.day, row.state) for row in tries], today)
 
 
 def _send_instalment(tx: Transaction, *, plan: PlanView, today: date) -> None:
