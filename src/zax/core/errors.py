@@ -54,6 +54,12 @@ class Stale(Mendable):
     status = 409
 
 
+class DoneBefore(ZaxError):
+    """The very same form was sent before and is done: pressed twice, it counts once."""
+
+    status = 409
+
+
 class NotAllowed(Mendable):
     """The role may not do this."""
 

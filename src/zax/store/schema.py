@@ -6,7 +6,7 @@ Nothing that people entered is deleted: rows end, are reversed or removed with a
 audit only grow.
 """
 
-from zax.store.acts.tables import audit, feed, outbox
+from zax.store.acts.tables import audit, feed, form_done, outbox
 from zax.store.arrivals.tables import (
     arrival_done,
     arrival_step,
@@ -60,6 +60,7 @@ from zax.store.money.tables import (
     card_on_file,
     day_close,
     discount,
+    interest_charged,
     journal,
     payment,
     payment_part,
@@ -112,12 +113,14 @@ __all__ = [
     "fee_schedule",
     "feed",
     "flag",
+    "form_done",
     "form_template",
     "headsup",
     "headsup_dismissal",
     "household",
     "import_job",
     "import_row",
+    "interest_charged",
     "journal",
     "look",
     "metadata",

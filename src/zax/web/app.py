@@ -5,11 +5,12 @@ from __future__ import annotations
 import secrets
 import uuid
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import HTTPException, RequestValidationError
-from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, Response
+from fastapi.responses import HTMLResponse, JSONResponse, PlainTextResponse, RedirectResponse, Response
 from jinja2 import Environment
 from starlette.datastructures import MutableHeaders
 from starlette.exceptions import HTTPException as StarletteHTTPException
@@ -19,7 +20,7 @@ from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from zax.clock import system_now
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import DoneBefore, NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
 from zax.logs import Seldom, configure
 from zax.outside.doors import Outside
@@ -201,6 +202,7 @@ def healthz(request: Request) -> JSONResponse:
 
 def _error_pages(app: FastAPI) -> None:
     app.add_exception_handler(SignInNeeded, sign_in.ask_to_sign_in)  # type: ignore[arg-type]
+    app.add_exception_handler(DoneBefore, _done_before)  # type: ignore[arg-type]
     app.add_exception_handler(ZaxError, _refused)  # type: ignore[arg-type]
     app.add_exception_handler(StarletteHTTPException, _http_error)  # type: ignore[arg-type]
     app.add_exception_handler(RequestValidationError, _bad_address)  # type: ignore[arg-type]
@@ -219,6 +221,15 @@ def _refused(request: Request, error: ZaxError) -> Response:
     return ctx.page(
         "shell/refused.html", error.status, message=error.message, back=request.headers.get("referer", "/day")
     )
+
+
+def _done_before(request: Request, error: DoneBefore) -> Response:
+    """A form pressed twice: back to the page it came from, as it is now."""
+    request.session["said"] = error.message
+    came_from = urlsplit(request.headers.get("referer", ""))
+    ours = came_from.netloc == request.url.netloc and came_from.path.startswith("/")
+    query = f"?{came_from.query}" if came_from.query else ""
+    return RedirectResponse(f"{came_from.path}{query}" if ours else "/day", 303)
 
 
 def _http_error(request: Request, error: HTTPException) -> Response:

@@ -122,7 +122,7 @@ def test_tenders_cover_dues_in_order_without_losing_a_cent(amounts: list[int], d
 def test_limits_by_role_name_who_may() -> None:
     check_limit(2_500, Role.RECEPTIONIST, DEFAULT_LIMITS, "write off")
     check_limit(10**9, Role.MANAGER, DEFAULT_LIMITS, "write off")
-    with pytest.raises(NotAllowed, match=r"write off at most 25\.00 at once\. Ask billing or manager"):
+    with pytest.raises(NotAllowed, match=r"at most 25\.00 a day on one item\. Ask billing or manager"):
         check_limit(2_501, Role.RECEPTIONIST, DEFAULT_LIMITS, "write off")
     with pytest.raises(NotAllowed, match="give back nothing"):
         check_limit(1, Role.CLINICIAN, DEFAULT_LIMITS, "give back")

@@ -100,7 +100,7 @@ def test_a_refund_takes_waiting_credit_before_it_opens_a_charge(
 def test_a_role_may_give_back_only_up_to_its_limit(desk: Desk, owing: tuple[int, int, int]) -> None:
     patient, _, _ = owing
     pay(desk, patient, all_lines(desk, patient), ("cash", "286"))
-    with pytest.raises(NotAllowed, match=r"at most 25\.00 at once\. Ask manager"):
+    with pytest.raises(NotAllowed, match=r"at most 25\.00 a day on one item\. Ask manager"):
         refund(desk, JUNO, FakeTerminal(), back(desk, "280"))
     assert refund(desk, JUNO, FakeTerminal(), back(desk, "25")).cents == -2_500 and agrees(desk)
 

@@ -164,14 +164,14 @@ def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(
     check = scalar(desk, "SELECT id FROM eligibility_check")
     assert web.get(f"/eligibility/{check}/raw.txt").status_code == 403
     assert "✓ checked" in web.get(f"/visits/{visit}/sheet").text
-    refused = web.post(f"/eligibility/{check}/take", key="percents.basic", back="/eligibility")
+    refused = web.post(f"/eligibility/{check}/take", row="percents.basic", back="/eligibility")
     assert (
         refused.status_code == 303
         and scalar(desk, "SELECT JSON_VALUE(terms, '$.percents.basic') FROM plan WHERE id = 2") == "70"
     )
     web.sign_in("odile")
     assert web.get(f"/eligibility/{check}/raw.txt").text.startswith("ISA")
-    assert web.post(f"/eligibility/{check}/take", key="used", back="/eligibility").status_code == 303
+    assert web.post(f"/eligibility/{check}/take", row="used", back="/eligibility").status_code == 303
     assert scalar(desk, "SELECT elsewhere_paid_cents FROM coverage") == 12000
     assert "Nothing: every answer about a coming visit is fine" in web.get("/eligibility").text
     assert (

@@ -20,19 +20,22 @@ DEFAULT_LIMITS: Mapping[str, int] = {
 }
 
 
-def check_limit(cents: int, role: Role, limits: Mapping[str, int], what: str) -> None:
-    """Raises NotAllowed, naming who may, when the role may not take off that much at once. A limit below
-    nothing is none.
+def check_limit(cents: int, role: Role, limits: Mapping[str, int], what: str, before: int = 0) -> None:
+    """Raises NotAllowed, naming who may, when the role may not take off that much of one charge or payment a
+    day. `before` is what people of this role took off it today already, so that many small ones are no way
+    round. A limit below nothing is none.
     """
-    limit = limits.get(role, 0)
-    if limit == NO_LIMIT or cents <= limit:
+    limit, wanted = limits.get(role, 0), before + cents
+    if limit == NO_LIMIT or wanted <= limit:
         return
     holders = [
-        ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= cents
+        ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= wanted
     ]
-    most = f"at most {money_words(limit)}" if limit else "nothing"
+    most = f"at most {money_words(limit)} a day" if limit else "nothing"
+    had = f", and {money_words(before)} was done today already" if before else ""
     raise NotAllowed(
-        f"{ROLE_WORDS[role]} may {what} {most} at once. Ask {' or '.join(holders) or 'the manager'}.",
+        f"{ROLE_WORDS[role]} may {what} {most} on one item{had}."
+        f" Ask {' or '.join(holders) or 'the manager'}.",
         "amount",
     )
 

@@ -2,6 +2,9 @@
 again when the database breaks a deadlock, or somebody else wrote the same key first: then it finds what they
 wrote. That is the only place where anything is tried again.
 
+An act that a form asked for claims the form's key first, in its own transaction: sent a second time, however
+soon, it raises DoneBefore and changes nothing; refused, it leaves the key free.
+
 What the database cannot take as it was sent, though no rule said so before, is refused in words here: an act
 never ends as a defect because of what somebody typed.
 """
@@ -14,11 +17,12 @@ import threading
 from collections.abc import Callable
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
-from zax.core.errors import Conflict, Refused
+from zax.core.errors import Conflict, DoneBefore, Refused
 from zax.core.people.roles import require
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import load
+from zax.store.acts.traces import claim_form
 from zax.store.clinic.settings import setup_version
 from zax.store.engine import NOT_TAKEN, TROUBLE, DBAPIError, error_number
 
@@ -54,9 +58,10 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
     """Run `work` in a transaction; again on a deadlock, with a short random pause so that two do not meet
     again.
     """
+    key = actor.once.next_key() if actor.once else ""
     for attempt in range(1, TRIES + 1):
         try:
-            return _once(desk, actor, work)
+            return _once(desk, actor, work, key)
         except NOT_TAKEN as error:
             if error_number(error) != _THERE_BEFORE:
                 raise refusal_of(error) from error
@@ -70,8 +75,10 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
     raise AssertionError("unreachable")
 
 
-def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
+def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T], key: str) -> T:
     with desk.engine.begin() as connection:
+        if key and not claim_form(connection, key, desk.clock.now()):
+            raise DoneBefore("That was already done.")
         version = setup_version(connection)
         if version is not None and version != desk.clinic.version:
             desk.adopt(load(connection))

@@ -14,7 +14,7 @@ from zax.core.money.journal import Kind, Parts, line_parts
 from zax.core.wording import money_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.money.ledger import Ledger, add_entry, allocations_of, entries_of, reverse, settle
+from zax.desk.money.ledger import Ledger, add_entry, allocations_of, books_day, entries_of, reverse, settle
 from zax.desk.money.posting import ledger_of, tell_money
 from zax.store.money import journal, lines
 from zax.store.money import queries as money
@@ -90,7 +90,7 @@ def write_off(tx: Transaction, form: OffForm) -> int:
         raise Refused("Choose why it is written off.", "reason_id")
     cents = form.cents
     check_within(cents, parts.patient, "written off")
-    check_limit(cents, tx.actor.role, tx.clinic.money.limits, "write off")
+    _check_limit(tx, ledger, form.line_id, cents, "write off")
     words = f"Written off, {found.words.lower()}{f': {form.why.strip()}' if form.why.strip() else ''}"
     return _take_off(tx, ledger, Kind.WRITE_OFF, form.line_id, cents, words, reason_id=found.id)
 
@@ -104,10 +104,16 @@ def give_discount(tx: Transaction, form: OffForm) -> int:
     else:
         cents, what = form.cents, "by hand"
     check_within(cents, parts.patient, "taken off")
-    check_limit(cents, tx.actor.role, tx.clinic.money.limits, "take off")
+    _check_limit(tx, ledger, form.line_id, cents, "take off")
     if not form.why.strip():
         raise Refused("Say what the discount is for; it stands on the account.", "why")
     return _take_off(tx, ledger, Kind.DISCOUNT, form.line_id, cents, f"Discount, {what}: {form.why.strip()}")
+
+
+def _check_limit(tx: Transaction, ledger: Ledger, line_id: int, cents: int, what: str) -> None:
+    today, role = books_day(tx, ledger.site_id), tx.actor.role
+    before = journal.taken_off(tx.connection, line_id, today, role)
+    check_limit(cents, role, tx.clinic.money.limits, what, before)
 
 
 def _take_off(

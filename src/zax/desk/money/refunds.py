@@ -120,7 +120,8 @@ def _check_back(tx: Transaction, kind: str, paid: Payment, cents: int, left: int
             "Its day is closed or over, so it cannot be voided. Give it back as a refund.", "amount"
         )
     if kind == "refund":
-        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "give back")
+        before = payments.refunded_by(tx.connection, paid.id, books_day(tx, paid.site_id), tx.actor.role)
+        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "give back", before)
 
 
 def _write_back(

@@ -37,7 +37,6 @@ from zax.desk.money.ledger import OwnLedger
 from zax.desk.money.payment_plans import PlanView, plans_of, running_plans
 from zax.store.engine import Connection
 from zax.store.files import FileStore
-from zax.store.money import journal
 from zax.store.money import statements as stored
 from zax.store.money.records import StatementRun
 from zax.store.money.statements import NamedStatement
@@ -170,22 +169,22 @@ def start_run(tx: Transaction, rule: Rule) -> int:
 
 
 def _charge_interest(tx: Transaction, today: date) -> None:
-    """A month's interest on what has been open longer than the set days, once a month a household."""
+    """A month's interest on what has been open longer than the set days, once a charge and month."""
     setup = tx.clinic.money
     if not setup.interest:
         return
-    had = journal.households_with(tx.connection, Kind.INTEREST, today - timedelta(days=28))
     for each in candidates(tx.connection, today):
-        if each.household_id in had:
-            continue
         made = statement_of(tx.connection, tx.clinic, each.household_id, None, 0, today)
         planned = {line for plan in made.plans for line in plan.open}
-        lines = [
-            (line.open.patient, line.since)
+        lines = {
+            line.id: line.open.patient
             for line in made.account.lines.values()
-            if line.id not in planned and line.since is not None
-        ]
-        old = old_enough(lines, today, setup.interest_after)
+            if line.id not in planned
+            and line.since is not None
+            and old_enough([(line.open.patient, line.since)], today, setup.interest_after)
+        }
+        bearing = stored.claim_interest(tx.connection, lines, today, today - timedelta(days=28))
+        old = sum(lines[line] for line in bearing)
         cents = interest_on(old, setup.interest)
         if cents:
             words = (

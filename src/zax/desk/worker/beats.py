@@ -29,6 +29,6 @@ def went_well(desk: Desk, duty: str) -> None:
 
 
 def prune_feed(desk: Desk, older_than: timedelta = timedelta(days=2)) -> None:
-    """The feed only wakes screens; what is older than any open screen can go."""
+    """The feed and the keys of forms serve open screens; what is older than any of them can go."""
     before = desk.clock.now() - older_than
-    in_transaction(desk, WORKER, lambda tx: traces.prune_feed(tx.connection, before))
+    in_transaction(desk, WORKER, lambda tx: traces.prune(tx.connection, before))

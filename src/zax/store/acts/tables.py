@@ -25,6 +25,8 @@ outbox = Table(
     moment("done_at", nullable=True),
     Index("ix_outbox_state_due_at", "state", "due_at"),
 )
+# Keys of forms that were carried out; a second one with the same key changes nothing.
+form_done = Table("form_done", metadata, Column("key", String(44), primary_key=True), moment("at"))
 feed = Table(
     "feed",
     metadata,

@@ -1,5 +1,5 @@
-"""What every act leaves behind: the audit of who did what, and the feed that wakes open screens. Both only
-grow; the feed is pruned.
+"""What every act leaves behind: the audit of who did what, the feed that wakes open screens, and the keys of
+forms that were carried out. They only grow; feed and keys are pruned.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, bindparam, delete, func, insert, select
 
 from zax.core.json import KeptJson
-from zax.store.acts.tables import audit, feed
+from zax.store.acts.tables import audit, feed, form_done
 from zax.store.rows import many
 
 _NEWEST = select(func.coalesce(func.max(feed.c.id), 0))
@@ -71,8 +71,15 @@ def write_feed(
     connection.execute(insert(feed).values(**values))
 
 
-def prune_feed(connection: Connection, before: datetime) -> None:
+def claim_form(connection: Connection, key: str, at: datetime) -> bool:
+    """Take a form's key; False when it was taken before. Waits for whoever takes it at this moment."""
+    return bool(connection.execute(insert(form_done).prefix_with("IGNORE").values(key=key, at=at)).rowcount)
+
+
+def prune(connection: Connection, before: datetime) -> None:
+    """Forget changes and keys of forms that are older than any open screen."""
     connection.execute(delete(feed).where(feed.c.at < before))
+    connection.execute(delete(form_done).where(form_done.c.at < before))
 
 
 def newest_change(connection: Connection) -> int:

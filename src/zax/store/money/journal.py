@@ -14,6 +14,7 @@ from zax.core.money.journal import Allocation, Entry, Kind
 from zax.store.money.records import LedgerEntry, NewEntry
 from zax.store.money.tables import allocation, journal, site_books
 from zax.store.patients.tables import household, patient
+from zax.store.people.tables import user
 from zax.store.rows import add, many, one
 
 _j = journal
@@ -52,6 +53,23 @@ def entry_of(connection: Connection, entry_id: int) -> LedgerEntry | None:
 
 def first_entry_of_line(connection: Connection, line_id: int) -> LedgerEntry | None:
     return one(connection, select(_j).where(_j.c.line_id == line_id).order_by(_j.c.id).limit(1), LedgerEntry)
+
+
+def taken_off(connection: Connection, line_id: int, day: date, role: str) -> int:
+    """Cents that people of a role wrote off or discounted on a line on a day, less what was taken back."""
+    query = (
+        select(func.coalesce(-func.sum(_j.c.patient_cents), 0))
+        .join(user, user.c.id == _j.c.by_id)
+        .where(
+            _j.c.line_id == line_id,
+            _j.c.day == day,
+            _j.c.kind.in_((Kind.WRITE_OFF, Kind.DISCOUNT)),
+            _j.c.discount_id.is_(None),
+            user.c.role == role,
+            _j.c.id.not_in(_UNDONE),
+        )
+    )
+    return int(connection.execute(query).scalar_one())
 
 
 def is_reversed(connection: Connection, entry_id: int) -> bool:
@@ -99,12 +117,6 @@ def entries_of_lines(connection: Connection, line_ids: Iterable[int]) -> list[En
 def allocations_of_lines(connection: Connection, line_ids: Iterable[int]) -> list[Allocation]:
     query = select(allocation.c.credit_id, allocation.c.line_id, allocation.c.cents)
     return many(connection, query.where(allocation.c.line_id.in_(list(line_ids) or [0])), Allocation)
-
-
-def households_with(connection: Connection, kind: Kind, since: date) -> set[int]:
-    """The households that have had an entry of this kind after that day."""
-    query = select(patient.c.household_id).distinct().join(_j, _j.c.patient_id == patient.c.id)
-    return set(connection.execute(query.where(_j.c.kind == kind, _j.c.day > since)).scalars())
 
 
 def hold_household(connection: Connection, patient_id: int) -> int | None:

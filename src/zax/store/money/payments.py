@@ -144,6 +144,23 @@ def given_back_of(connection: Connection, payment_ids: Iterable[int]) -> list[Pa
     return many(connection, select(_y).where(_y.c.of_id.in_(list(payment_ids))).order_by(_y.c.id), Payment)
 
 
+def refunded_by(connection: Connection, payment_id: int, day: date, role: str) -> int:
+    """Cents of a payment that people of a role gave back on a day, or the terminal is being asked to."""
+    query = (
+        select(func.coalesce(-func.sum(_y.c.cents), 0))
+        .join(receipt, receipt.c.id == _y.c.receipt_id)
+        .join(user, user.c.id == receipt.c.by_id)
+        .where(
+            _y.c.of_id == payment_id,
+            _y.c.kind == "refund",
+            _y.c.state != PaymentState.DECLINED,
+            receipt.c.day == day,
+            user.c.role == role,
+        )
+    )
+    return int(connection.execute(query).scalar_one())
+
+
 def asking_of(connection: Connection, household_id: int) -> list[Payment]:
     """Payments of the household that the terminal has not answered."""
     query = select(_y).join(patient, patient.c.id == _y.c.patient_id)

@@ -12,7 +12,7 @@ from sqlalchemy import Connection, func, insert, select, text, update
 from zax.core.money.statement import StatementState
 from zax.store.clinic.settings import hold
 from zax.store.money.records import StatementRow, StatementRun
-from zax.store.money.tables import statement, statement_run
+from zax.store.money.tables import interest_charged, statement, statement_run
 from zax.store.patients.tables import household, patient, patient_flag
 from zax.store.people.tables import user
 from zax.store.rows import add, change, many, one
@@ -134,6 +134,24 @@ def statements_of(connection: Connection, household_id: int, most: int = 20) -> 
         .order_by(_s.c.id.desc())
     )
     return many(connection, query.limit(most), StatementRow)
+
+
+def claim_interest(connection: Connection, line_ids: Iterable[int], today: date, since: date) -> set[int]:
+    """Those lines that may bear interest in this month: no other run has charged them in it, nor after
+    `since`. They are claimed by a unique key, so that no two runs ever charge one.
+    """
+    wanted = sorted(line_ids)
+    late = select(interest_charged.c.line_id).where(
+        interest_charged.c.line_id.in_(wanted), interest_charged.c.day > since
+    )
+    had = set(connection.execute(late).scalars())
+    month = today.replace(day=1)
+    claim = insert(interest_charged).prefix_with("IGNORE")
+    return {
+        line
+        for line in wanted
+        if line not in had and connection.execute(claim.values(line_id=line, month=month, day=today)).rowcount
+    }
 
 
 def run_being_made(connection: Connection) -> bool:

@@ -238,6 +238,14 @@ statement_run = Table(
 )
 # A statement as it was made: the PDF lies in the file store under its SHA-256. `patient_id` is whom it is
 # about when it is about one person.
+# The charges that bore interest in a month (its first day): each once.
+interest_charged = Table(
+    "interest_charged",
+    metadata,
+    Column("line_id", ForeignKey("charge_line.id"), primary_key=True),
+    Column("month", Date, primary_key=True),
+    Column("day", Date, nullable=False),
+)
 statement = Table(
     "statement",
     metadata,

@@ -103,11 +103,11 @@ def take_over(request: Request, check_id: int, form: PostedForm = Depends(posted
     """Take the payer's word: for the plan (a biller's right), or for what other clinics have used."""
     ctx = enter(request)
     try:
-        if form["key"] == "used":
+        if form["row"] == "used":
             acts.take_over_used(ctx.desk, ctx.actor, check_id)
             said = "Kept. Estimates reckon with it from now on."
         else:
-            name = acts.take_over(ctx.desk, ctx.actor, check_id, form["key"])
+            name = acts.take_over(ctx.desk, ctx.actor, check_id, form["row"])
             said = f"{name} is corrected for everybody who has it."
     except ZaxError as error:
         said = error.message

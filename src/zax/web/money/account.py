@@ -209,7 +209,7 @@ def correct(request: Request, patient_id: int, form: PostedForm = Depends(posted
             error.status,
             by=form["by"],
             who=form["who"],
-            why=form["key"],
+            why=form["at"],
             problems=error.problems,
             typed=form,
             about=form["do"],

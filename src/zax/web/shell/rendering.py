@@ -5,6 +5,7 @@ signs.
 from __future__ import annotations
 
 import re
+import secrets
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 from functools import cache
@@ -89,8 +90,11 @@ def areas_with(folder: str) -> list[Path]:
 
 
 def csrf_field(token: str) -> Markup:
-    """What every posted form carries: the token that this browser was given."""
-    return Markup('<input type="hidden" name="csrf" value="{}">').format(token)
+    """What every posted form carries: the token that this browser was given, and a key of its own, so that
+    pressed twice it is done once.
+    """
+    fields = '<input type="hidden" name="csrf" value="{}"><input type="hidden" name="once" value="{}">'
+    return Markup(fields).format(token, secrets.token_urlsafe(12))
 
 
 @cache

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import TypeVar, get_origin
 from urllib.parse import parse_qs, urlsplit
@@ -22,10 +22,10 @@ from starlette.background import BackgroundTask
 from zax.clock import local, system_now
 from zax.core.clinic.places import Site
 from zax.core.errors import Problems
-from zax.core.form import Form
+from zax.core.form import LONGEST_KEY, Form
 from zax.core.people.roles import may, require
 from zax.core.reading import reference
-from zax.desk.acts.actor import Actor
+from zax.desk.acts.actor import Actor, Once
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.people.sign_in import note_look, signed_in_user
@@ -181,7 +181,15 @@ def enter(request: Request, right: str = "see") -> RequestContext:
     site_id = request.session.get("site", 0)
     if site_id not in shared.desk.clinic.sites:
         site_id = shared.desk.clinic.first_site.id
-    return RequestContext(request, shared, actor, site_id)
+    return RequestContext(request, shared, replace(actor, once=_once_of(request)), site_id)
+
+
+def _once_of(request: Request) -> Once | None:
+    """The key of the form that was sent; None where its act has one of its own and answers with what became
+    of it the first time.
+    """
+    form = getattr(request.state, "posted", None)
+    return Once(form["once"][:LONGEST_KEY]) if form and form["once"] and not form["key"] else None
 
 
 def _note_use(request: Request) -> None:
@@ -277,7 +285,7 @@ async def posted_form(request: Request) -> PostedForm:
             fields[name] = fields.content[: 8 * 1024 * 1024].decode("utf-8", errors="replace")
             fields[f"{name}_name"] = value.filename or ""
     token = fields.pop("csrf", "")
-    if not token or not secrets.compare_digest(token, request.cookies.get(CSRF_COOKIE, "")):
+    if not token or not secrets.compare_digest(token.encode(), request.cookies.get(CSRF_COOKIE, "").encode()):
         raise ForgedForm
     if not isinstance(request.session.get("user"), int):
         raise SignInNeeded(fields)

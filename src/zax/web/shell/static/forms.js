@@ -36,6 +36,12 @@ document.addEventListener("submit", (event) => {
   setTimeout(() => delete form.dataset.sent, 1500);
 }, true);
 
+// A form that was taken and still stands there is a new one: it gets a new key.
+document.addEventListener("htmx:afterRequest", (event) => {
+  const key = event.target.closest?.("form")?.elements.once;
+  if (key?.isConnected && event.detail.successful) key.value = crypto.randomUUID();
+});
+
 function settle() {
   const wrong = document.querySelector("[aria-invalid=true]");
   const wanted = wrong || document.querySelector("[autofocus]");

@@ -16,6 +16,9 @@ function busy(part) {
   return (part.contains(at) && at.matches("input, textarea, select")) || part.querySelector("details[open] input") !== null;
 }
 
+// A form's own key is new at every look and changes nothing that is seen.
+const seen = (part) => part.innerHTML.replaceAll(/name="once" value="[^"]*"/g, "");
+
 async function refresh() {
   waiting = null;
   const shown = location.href;
@@ -26,7 +29,7 @@ async function refresh() {
   const fresh = new DOMParser().parseFromString(await answer.text(), "text/html");
   for (const part of parts) {
     const next = fresh.getElementById(part.id);
-    if (!next || !part.isConnected || next.innerHTML === part.innerHTML) continue;
+    if (!next || !part.isConnected || seen(next) === seen(part)) continue;
     const focused = part.contains(document.activeElement) ? document.activeElement.id : "";
     const taken = document.adoptNode(next);
     part.replaceWith(taken);
