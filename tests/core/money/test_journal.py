@@ -1,6 +1,6 @@
 """The journal: properties that hold whatever is charged, paid, reversed and allocated, in any order."""
 
-from datetime import date, timedelta
+from datetime import date
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -18,11 +18,12 @@ from zax.core.money.journal import (
     give,
     held_by,
     line_parts,
-    open_since,
     reversal_of,
     take_back,
     unreversed,
 )
+from zax.core.remits.placing import ExpectedLine, place
+from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
 
 DAY = date(2026, 11, 24)
 cents = st.integers(1, 500_000)
@@ -65,23 +66,6 @@ def test_what_was_undone_no_longer_stands_nor_does_what_undid_it() -> None:
     off = Entry(id=2, kind=Kind.DISCOUNT, day=DAY, patient_cents=-100, insurer_cents=0, line_id=10)
     entries = [charge(1, 10, 1280), off, paid(3, 1180), reversal_of(off, 4, DAY)]
     assert [entry.id for entry in unreversed(entries)] == [1, 3]
-
-
-def test_a_part_is_as_old_as_the_last_entry_that_raised_it() -> None:
-    late = DAY + timedelta(days=30)
-    to_patient = Entry(
-        id=3, kind=Kind.TRANSFER, day=late, patient_cents=5_120, insurer_cents=-5_120, line_id=10
-    )
-    less = Entry(
-        id=4,
-        kind=Kind.DISCOUNT,
-        day=late + timedelta(days=9),
-        patient_cents=-100,
-        insurer_cents=0,
-        line_id=10,
-    )
-    entries = [charge(1, 10, 0, 5_120), charge(2, 11, 900), to_patient, less, paid(5, 700)]
-    assert open_since(entries) == {10: late, 11: DAY}
 
 
 def test_taking_back_frees_the_newest_credit_first() -> None:
@@ -218,13 +202,57 @@ class Account(RuleBasedStateMachine):
 
     @rule(line=lines, amount=st.integers(-20_000, 20_000).filter(bool))
     def transfer(self, line: int, amount: int) -> None:
-        self.add(Kind.TRANSFER, amount, -amount, line)
+        here = line_parts(self.entries, self.given)[line]
+        part = min(amount, here.insurer) if amount > 0 else max(amount, -max(0, here.patient))
+        if part:
+            self.add(Kind.TRANSFER, part, -part, line)
+
+    @rule(line=lines, paid=cents)
+    def the_insurer_answers(self, line: int, paid: int) -> None:
+        """Whatever it pays, after whatever was forgiven or moved before. Kills: a line below nothing."""
+        mine = [e for e in self.entries if e.line_id == line]
+        charged = next(e for e in mine if e.kind == Kind.CHARGE)
+        fee = charged.patient_cents + charged.insurer_cents
+        if charged not in unreversed(self.entries) or any(e.kind == Kind.INSURER_PAYMENT for e in mine):
+            return
+        paid = min(paid, fee)
+        ours = ExpectedLine(
+            line,
+            f"L{line}",
+            "99213",
+            fee,
+            line_parts(self.entries, self.given)[line],
+            line_parts(self.entries, ())[line].patient,
+        )
+        told = RemitLine(
+            code="99213",
+            qualifier="HC",
+            modifiers=(),
+            charge_cents=fee,
+            paid_cents=paid,
+            number=f"L{line}",
+            adjustments=[Adjustment("PR", "2", fee - paid)] if fee > paid else [],
+        )
+        claim = RemitClaim(
+            number="C",
+            status="1",
+            charge_cents=fee,
+            paid_cents=paid,
+            patient_cents=0,
+            payer_claim="",
+            lines=[told],
+        )
+        for each in place(claim, [ours]).postings:
+            self.add(each.kind, each.patient_cents, each.insurer_cents, line)
+            if each.credit:
+                self.add(Kind.TRANSFER, -each.insurer_cents, 0, None)
 
     @rule(target=lines, line=lines)
     def reverse_charge(self, line: int) -> object:
-        entry = next(e for e in self.entries if e.kind == Kind.CHARGE and e.line_id == line)
-        if all(e.reverses != entry.id for e in self.entries):
-            self.add(Kind.REVERSAL, -entry.patient_cents, -entry.insurer_cents, line, entry.id)
+        """With all that stands on it, as the desk does it."""
+        for entry in reversed([e for e in unreversed(self.entries) if e.line_id == line]):
+            self.entries.append(reversal_of(entry, len(self.entries) + 1, DAY))
+        self.settle()
         return multiple()
 
     @invariant()

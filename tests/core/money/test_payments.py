@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from zax.core.errors import NotAllowed, Problems, Refused
 from zax.core.money.adjust import DEFAULT_LIMITS, NO_LIMIT, check_limit, check_stock, check_within, price_of
-from zax.core.money.aging import aging, bucket
+from zax.core.money.aging import Piece, aging, bucket
 from zax.core.money.books import Sums, day_of_books
 from zax.core.money.drawer import (
     CountedTender,
@@ -221,7 +221,7 @@ def test_age_counts_from_the_day_it_came_to_them() -> None:
 
 @given(st.lists(st.tuples(st.integers(-1000, 100_000), st.dates(date(2025, 1, 1), TODAY))))
 def test_aging_adds_up_to_all_of_it(rows: list[tuple[int, date]]) -> None:
-    assert sum(aging(rows, TODAY)) == sum(amount for amount, _ in rows)
+    assert sum(aging([Piece(*row) for row in rows], TODAY)) == sum(amount for amount, _ in rows)
 
 
 def test_the_drawer_is_counted_in_pieces() -> None:
@@ -269,7 +269,7 @@ def test_only_what_has_been_open_long_enough_bears_interest() -> None:
         (700, TODAY - timedelta(days=60)),
         (-900, TODAY - timedelta(days=90)),
     ]
-    assert old_enough(lines, TODAY, 60) == 5_000
+    assert old_enough([Piece(*each) for each in lines], TODAY, 60) == 5_000
 
 
 def test_an_entry_falls_on_no_closed_day() -> None:

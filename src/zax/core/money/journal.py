@@ -168,13 +168,6 @@ def unreversed(entries: Sequence[Entry]) -> list[Entry]:
     return [entry for entry in entries if entry.reverses is None and entry.id not in undone]
 
 
-def open_since(entries: Iterable[Entry]) -> dict[int, date]:
-    """{line_id: the day its open part came to the patient}: that of the last entry that raised it."""
-    return {
-        entry.line_id: entry.day for entry in entries if entry.line_id is not None and entry.patient_cents > 0
-    }
-
-
 def held_by(credit_id: int, allocations: Iterable[Allocation]) -> dict[int, int]:
     """The lines that a credit pays: {line_id: cents}, without those it was taken back from."""
     held: dict[int, int] = {}
@@ -233,6 +226,11 @@ def faults(entries: Sequence[Entry], allocations: Sequence[Allocation]) -> list[
         per_line[given.line_id] += given.cents
     found += [f"line {line} is given less than nothing" for line, cents in per_line.items() if cents < 0]
     owed = line_parts(entries, ())
+    found += [
+        f"line {line} is below nothing: {each.patient} with the patient, {each.insurer} with the insurer"
+        for line, each in owed.items()
+        if each.patient < 0 or each.insurer < 0
+    ]
     found += [
         f"line {line} is given {cents - max(0, owed.get(line, Parts()).patient)} more than is owed on it"
         for line, cents in per_line.items()

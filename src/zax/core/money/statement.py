@@ -15,6 +15,7 @@ from typing import Annotated
 
 from zax.core.form import Form, References, Tick, a_number, typed
 from zax.core.json import Json, KeptJson
+from zax.core.money.aging import Piece
 from zax.core.money.drawer import counted_amount
 from zax.core.wording import money_words
 
@@ -110,9 +111,9 @@ def why_not(each: Candidate, rule: Rule, today: date) -> str:
     return ""
 
 
-def old_enough(open_since: Iterable[tuple[int, date]], today: date, days: int) -> int:
-    """What of [(cents, since)] has been open longer than so many days; credits do not count."""
-    return sum(cents for cents, since in open_since if cents > 0 and (today - since).days > days)
+def old_enough(pieces: Iterable[Piece], today: date, days: int) -> int:
+    """Cents that have been open longer than so many days; credits do not count."""
+    return sum(each.cents for each in pieces if each.cents > 0 and (today - each.since).days > days)
 
 
 def interest_on(cents: int, hundredths: int) -> int:

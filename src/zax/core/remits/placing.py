@@ -1,9 +1,10 @@
 """Where an insurer's answer goes in the journal: for each line paid, written off, moved to the patient.
 
-After an answer the insurer's part of the line is zero unless it was denied for a person to look at: what the
-payer paid and what the contract forgives leave, and what is left (more or less than estimated) is the
-patient's. Source: 005010X221A1 claim adjustment groups CO, PR, OA, PI. Amounts are cents with the journal's
-signs.
+What the payer paid and what the contract forgives leave the insurer's part, and what the payer names as the
+patient's share (deductible, coinsurance, copay) goes to the patient, less what a second plan should pay of
+it: that waits for the second plan. Nothing else is ever written off or asked of the patient by itself: a
+line or an amount that was not paid for any other reason stays with the insurer until a person decides.
+Source: 005010X221A1 claim adjustment groups CO, PR, OA, PI. Amounts are cents with the journal's signs.
 """
 
 from __future__ import annotations
@@ -13,6 +14,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from zax.core.money.journal import Kind, Parts
+from zax.core.wording import money_words
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
 
 REASON_WORDS = {
@@ -21,30 +23,45 @@ REASON_WORDS = {
     "3": "copay",
     "16": "information missing",
     "18": "exact duplicate",
+    "22": "another plan pays first",
+    "23": "what another plan did",
     "27": "coverage had ended",
     "29": "filed too late",
     "45": "above the agreed price",
     "50": "not seen as necessary",
+    "59": "several procedures on one day",
     "96": "not covered",
     "97": "part of another service",
+    "109": "not this payer’s patient",
     "119": "yearly maximum reached",
+    "131": "agreed discount",
     "197": "no prior approval",
+    "204": "not covered by this plan",
+    "252": "papers missing",
     "253": "federal payment cut",
 }
 
 
+# What a contract with the payer forgives: the only reasons that write off by themselves, and only as CO.
+CONTRACTUAL = frozenset({"45", "59", "131", "253"})
+# What the patient owes by their plan, as PR: deductible, coinsurance, copay, and without a contract what is
+# above the payer's price.
+SHARE = frozenset({"1", "2", "3", "45"})
+
+
 class Outcome(StrEnum):
     """What became of a payer's answer to one claim. UNKNOWN: no such claim here. REPEATED: it was answered
-    before. PERSON: somebody has to decide.
+    before. PERSON: somebody has to decide. SECOND: posted, and the rest is for the second plan.
     """
 
     POSTED = "posted"
+    SECOND = "second"
     UNKNOWN = "unknown"
     REPEATED = "repeated"
     PERSON = "person"
 
 
-FOR_A_PERSON = frozenset({Outcome.UNKNOWN, Outcome.REPEATED, Outcome.PERSON})
+FOR_A_PERSON = frozenset({Outcome.UNKNOWN, Outcome.REPEATED, Outcome.PERSON, Outcome.SECOND})
 
 
 def reason_words(adjustment: Adjustment) -> str:
@@ -55,37 +72,45 @@ def reason_words(adjustment: Adjustment) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Posting:
-    """One journal entry to make for `line_id`."""
+    """One journal entry to make for `line_id`; `credit` has its other half wait as the patient's credit."""
 
     line_id: int
     kind: Kind
     patient_cents: int
     insurer_cents: int
     words: str
+    credit: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """What to post, or in `why_not` the plain reason that a person must decide."""
+    """What to post, and in `why_not` the plain reason that a person must decide about the rest, or about all
+    of it. `second` cents wait for the second plan.
+    """
 
     postings: tuple[Posting, ...] = ()
     why_not: str = ""
     denied: bool = False
+    second: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class ExpectedLine:
-    """A line of our claim: what was charged and what the journal still has open on it."""
+    """A line of our claim: what was charged, what the journal still has open on it, what of it the patient
+    owes or has paid (`owed`), and what a second plan should pay.
+    """
 
     line_id: int
     number: str
     code: str
     cents: int
     open: Parts
+    owed: int
+    second: int = 0
 
 
 def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
-    """Post where everything agrees; otherwise say what does not."""
+    """Post where everything agrees, line by line; otherwise say what does not."""
     if answer.status == "22":
         return Placed(why_not="The payer takes an earlier payment back (status 22). Decide line by line.")
     if answer.status == "4":
@@ -98,13 +123,13 @@ def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
     pairs = _pair(answer.lines, expected)
     if isinstance(pairs, str):
         return Placed(why_not=pairs)
-    postings: list[Posting] = []
-    for line, ours in pairs:
-        wrong = _line_problem(line, ours)
-        if wrong:
-            return Placed(why_not=wrong)
-        postings += _line_postings(line, ours)
-    return Placed(tuple(postings))
+    wrong = next((problem for line, ours in pairs if (problem := _line_problem(line, ours))), "")
+    if wrong:
+        return Placed(why_not=wrong)
+    placed = [_place_line(line, ours) for line, ours in pairs]
+    held = " ".join(each.held for each in placed if each.held)
+    postings = tuple(posting for each in placed for posting in each.postings)
+    return Placed(postings, held, denied=bool(held), second=sum(each.second for each in placed))
 
 
 def _pair(
@@ -129,17 +154,31 @@ def _pair(
 def _line_problem(line: RemitLine, ours: ExpectedLine) -> str:
     if line.charge_cents != ours.cents:
         return f"The payer answers another charge for {ours.code} than we sent."
-    if any(a.group not in {"CO", "PR"} for a in line.adjustments):
-        return f"{ours.code}: {'; '.join(reason_words(a) for a in line.adjustments)}."
-    if line.paid_cents < 0:
-        return f"{ours.code} is paid less than nothing."
+    if line.paid_cents < 0 or any(a.cents < 0 for a in line.adjustments):
+        return f"{ours.code} is paid or adjusted by less than nothing."
     return ""
 
 
-def _line_postings(line: RemitLine, ours: ExpectedLine) -> list[Posting]:
-    contract = [a for a in line.adjustments if a.group == "CO" and a.cents]
-    patient = [a for a in line.adjustments if a.group == "PR" and a.cents]
+@dataclass(frozen=True, slots=True)
+class _PlacedLine:
+    """What to post of a line; `held` and `second` (cents, in words) stay with the insurers."""
+
+    postings: tuple[Posting, ...]
+    held: str = ""
+    second: int = 0
+
+
+def _place_line(line: RemitLine, ours: ExpectedLine) -> _PlacedLine:
+    contract = [a for a in line.adjustments if a.group == "CO" and a.reason in CONTRACTUAL and a.cents]
+    share = [a for a in line.adjustments if a.group == "PR" and a.reason in SHARE and a.cents]
+    others = [a for a in line.adjustments if a not in contract and a not in share and a.cents]
     rest = ours.open.insurer - line.paid_cents - sum(a.cents for a in contract)
+    held = _held(others, ours.owed - sum(a.cents for a in share))
+    if not held:
+        others = []  # the payer leaves to the patient what they owe already
+    if (others or contract) and not line.paid_cents and not share:
+        why = "; ".join(reason_words(a) for a in [*others, *contract])
+        return _PlacedLine((), f"{ours.code} was not paid: {why}.")
     made: list[Posting] = []
     if line.paid_cents:
         made.append(Posting(ours.line_id, Kind.INSURER_PAYMENT, 0, -line.paid_cents, "Plan paid"))
@@ -147,17 +186,34 @@ def _line_postings(line: RemitLine, ours: ExpectedLine) -> list[Posting]:
         Posting(ours.line_id, Kind.WRITE_OFF, 0, -a.cents, f"Written off, {reason_words(a)}")
         for a in contract
     ]
+    second = max(0, min(ours.second, sum(a.cents for a in share), rest))
+    made += _rest_postings(ours, rest - held - second, share)
+    why = "; ".join(f"{money_words(a.cents)} {reason_words(a)}" for a in others)
+    return _PlacedLine(tuple(made), f"{ours.code}: {why}." if why else "", second)
+
+
+def _held(others: Sequence[Adjustment], owed_beyond: int) -> int:
+    """Cents that stay with the insurer until a person decides. What the payer leaves to the patient for an
+    uncertain reason is theirs only as far as they owe it already (`owed_beyond` their sure share).
+    """
+    uncertain = sum(a.cents for a in others if a.group == "PR")
+    sure = sum(a.cents for a in others) - uncertain
+    return sure + uncertain - min(uncertain, max(0, owed_beyond))
+
+
+def _rest_postings(ours: ExpectedLine, rest: int, share: Sequence[Adjustment]) -> list[Posting]:
+    """What is left of the insurer's part goes to the patient. Below nothing, the patient's part is smaller
+    than expected; what of it was forgiven or handed on already cannot shrink, so that much is a credit.
+    """
     if rest > 0:
-        why = ", ".join(reason_words(a) for a in patient) or "left by the plan"
-        made.append(Posting(ours.line_id, Kind.TRANSFER, rest, -rest, f"Moved to patient, {why}"))
-    elif rest < 0:
-        made.append(
-            Posting(
-                ours.line_id,
-                Kind.TRANSFER,
-                rest,
-                -rest,
-                "Moved to plan, patient's part is smaller than expected",
-            )
-        )
+        why = ", ".join(reason_words(a) for a in share) or "left by the plan"
+        return [Posting(ours.line_id, Kind.TRANSFER, rest, -rest, f"Moved to patient, {why}")]
+    made: list[Posting] = []
+    back = min(-rest, max(0, ours.owed))
+    if back:
+        words = "Moved to plan, patient's part is smaller than expected"
+        made.append(Posting(ours.line_id, Kind.TRANSFER, -back, back, words))
+    if -rest > back:
+        words = "Plan paid more than was left, kept as a credit"
+        made.append(Posting(ours.line_id, Kind.TRANSFER, 0, -rest - back, words, credit=True))
     return made

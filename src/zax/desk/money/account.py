@@ -11,8 +11,8 @@ from datetime import date, timedelta
 
 from zax.core.book.track import Stop
 from zax.core.errors import NotFound
-from zax.core.money.aging import BUCKETS, aging
-from zax.core.money.journal import LOWERS, RAISES, Allocation, Kind, Parts, line_parts, open_since
+from zax.core.money.aging import BUCKETS, OpenPieces, aging, open_pieces
+from zax.core.money.journal import LOWERS, RAISES, Allocation, Kind, Parts, line_parts
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.dues import Credit, line_code, line_words, open_credits
 from zax.store.coverage.queries import coverages_of
@@ -110,14 +110,19 @@ class Account:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Line:
-    """A charge line in words, with what is open on it (cents) and since when."""
+    """A charge line in words, with what is open on it (cents) in pieces since when."""
 
     id: int
     row: LineWords
     words: str
     code: str
     open: Parts
-    since: date | None
+    pieces: OpenPieces
+
+    @property
+    def since(self) -> date | None:
+        """Since when the patient owes its oldest piece; None when they owe nothing."""
+        return self.pieces.since
 
 
 def account_of(
@@ -153,7 +158,7 @@ def account_of(
         visits=visits,
         coverages=[c for c in coverages_of(connection, [m.id for m in members]) if c.to_day is None],
         patient_aging=_patient_aging(lines, credits, visits, today),
-        insurer_aging=aging([(each.open.insurer, each.insurer_since or each.day) for each in visits], today),
+        insurer_aging=aging([piece for line in lines.values() for piece in line.pieces.insurer], today),
         months=_months(visits, today),
         credits=credits,
         lines=lines,
@@ -172,7 +177,7 @@ def _lines(
     entries = [row.entry for row in rows]
     mine = {entry.line_id for entry in entries}
     parts = line_parts(entries, [each for each in given if each.line_id in mine])
-    since = open_since(entries)
+    pieces = open_pieces(entries, parts)
     return {
         line.id: Line(
             id=line.id,
@@ -180,7 +185,7 @@ def _lines(
             words=line_words(clinic, line),
             code=line_code(clinic, line),
             open=parts[line.id],
-            since=since.get(line.id),
+            pieces=pieces[line.id],
         )
         for line in money.household_lines(connection, household_id)
         if line.id in parts
@@ -259,10 +264,11 @@ def _links(
 
 
 def _sum_up(visit: LedgerView, lines: Mapping[int, Line]) -> None:
-    """Open parts and since when: the patient's from the lines still open, the insurer's from the visit."""
+    """Open parts and since when, from the oldest piece still open on a line."""
     visit.entries.sort(key=lambda entry: (entry.day, entry.id))
     undone = {entry.reverses_id for entry in visit.entries}
-    since = []
+    mine = {entry.line_id for entry in visit.entries} & lines.keys()
+    pieces = [lines[line_id].pieces for line_id in mine if line_id is not None]
     for entry in visit.entries:
         visit.open += Parts(entry.patient_cents, entry.insurer_cents)
         if entry.kind == Kind.CHARGE and entry.id not in undone:
@@ -272,18 +278,15 @@ def _sum_up(visit: LedgerView, lines: Mapping[int, Line]) -> None:
             visit.received -= entry.insurer_cents
         if entry.line_id is None and entry.kind != Kind.TRANSFER:
             visit.paid -= entry.patient_cents
-        line = lines.get(entry.line_id or 0)
-        if line is not None and line.open.patient > 0 and line.since is not None:
-            since.append(line.since)
-    visit.patient_since = min(since, default=None)
-    visit.insurer_since = visit.day
+    visit.patient_since = min((each.since for each in pieces if each.since), default=None)
+    visit.insurer_since = min((piece.since for each in pieces for piece in each.insurer), default=visit.day)
 
 
 def _patient_aging(
     lines: Mapping[int, Line], credits: Sequence[Credit], visits: Sequence[LedgerView], today: date
 ) -> list[int]:
     """What is open with the household by age; credit that waits is taken off the oldest first."""
-    found = aging([(line.open.patient, line.since or today) for line in lines.values()], today)
+    found = aging([piece for line in lines.values() for piece in line.pieces.patient], today)
     left = sum(found) - sum(visit.open.patient for visit in visits)
     for n in reversed(range(len(BUCKETS))):
         part = min(left, max(0, found[n]))

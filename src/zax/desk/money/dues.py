@@ -10,7 +10,8 @@ from dataclasses import dataclass
 from datetime import date
 
 from zax.core.book.track import Stop
-from zax.core.money.journal import Allocation, Entry, Kind, credit_left, line_parts, open_since
+from zax.core.money.aging import open_pieces
+from zax.core.money.journal import Allocation, Entry, Kind, credit_left, line_parts
 from zax.desk.clinic.clinic import Clinic
 from zax.store.engine import Connection
 from zax.store.money import queries as money
@@ -125,7 +126,7 @@ def _lines(
         return []
     pending = money.pending_lines(connection, household_id)
     asked = money.pending_visits(connection, household_id)
-    since = open_since(entries)
+    since = {line_id: each.since for line_id, each in open_pieces(entries, parts).items() if each.since}
     found = []
     for line in sorted(money.lines_of(connection, wanted), key=lambda each: each.id):
         open_cents = max(0, parts[line.id].patient - pending.get(line.id, 0))

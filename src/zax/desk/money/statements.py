@@ -177,11 +177,10 @@ def _charge_interest(tx: Transaction, today: date) -> None:
         made = statement_of(tx.connection, tx.clinic, each.household_id, None, 0, today)
         planned = {line for plan in made.plans for line in plan.open}
         lines = {
-            line.id: line.open.patient
+            line.id: cents
             for line in made.account.lines.values()
             if line.id not in planned
-            and line.since is not None
-            and old_enough([(line.open.patient, line.since)], today, setup.interest_after)
+            and (cents := old_enough(line.pieces.patient, today, setup.interest_after))
         }
         bearing = stored.claim_interest(tx.connection, lines, today, today - timedelta(days=28))
         old = sum(lines[line] for line in bearing)

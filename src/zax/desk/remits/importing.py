@@ -13,8 +13,8 @@ from dataclasses import dataclass
 
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import Conflict, Refused
-from zax.core.money.journal import Parts, line_parts
-from zax.core.remits.placing import ExpectedLine, Outcome, Placed, place
+from zax.core.money.journal import Kind, Parts, line_parts
+from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, place
 from zax.core.wording import money_words
 from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
 from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
@@ -23,7 +23,9 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.claims.claims import add_event
-from zax.desk.money.ledger import add_entry, settle_visit
+from zax.desk.money.ledger import OwnLedger, add_entry, settle_visit
+from zax.desk.money.posting import lock_household
+from zax.store.book.records import Visit
 from zax.store.claims import claims
 from zax.store.claims.claims import ClaimRow
 from zax.store.money import queries as money
@@ -183,33 +185,12 @@ def _take_claim(
             "This claim was answered before; the payer may have paid twice.",
         )
     placed = place(answer, _expected(tx, row))
-    if placed.why_not:
+    if not placed.postings and placed.why_not:
         _put_aside(tx, file_id, row, placed)
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
     for posting in placed.postings:
-        add_entry(
-            tx,
-            visit,
-            posting.kind,
-            posting.patient_cents,
-            posting.insurer_cents,
-            (
-                f"{posting.words}, remittance {remittance.trace}"
-                if posting.insurer_cents < 0 and not posting.patient_cents
-                else posting.words
-            ),
-            line_id=posting.line_id,
-            claim_id=row.id,
-        )
+        _post(tx, visit, row, remittance, posting)
     _note_deductibles(tx, answer)
-    remits.add_answer(
-        tx.connection,
-        remit_id=remit_id,
-        claim_id=row.id,
-        number=answer.number,
-        paid_cents=answer.paid_cents,
-        outcome=Outcome.POSTED,
-    )
     claims.mark_paid(tx.connection, row.id, answer.paid_cents)
     add_event(
         tx,
@@ -220,13 +201,47 @@ def _take_claim(
     )
     settle_visit(tx, visit)
     tx.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+    return _note_outcome(tx, file_id, remit_id, row, answer, placed)
+
+
+def _note_outcome(
+    tx: Transaction, file_id: int, remit_id: int, row: ClaimRow, answer: RemitClaim, placed: Placed
+) -> bool:
+    """What of a posted answer is still for somebody to do; whether there is anything."""
+    if placed.why_not:
+        _put_aside(tx, file_id, row, placed)
+        return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
+    if placed.second:
+        why = f"{money_words(placed.second)} is for the second plan. Bill it, then post its payment."
+        add_event(tx, row.id, why, file_id)
+        return _for_a_person(tx, remit_id, row, answer, Outcome.SECOND, why)
+    remits.add_answer(
+        tx.connection,
+        remit_id=remit_id,
+        claim_id=row.id,
+        number=answer.number,
+        paid_cents=answer.paid_cents,
+        outcome=Outcome.POSTED,
+    )
     return False
 
 
+def _post(tx: Transaction, visit: Visit, row: ClaimRow, remittance: Remittance, posting: Posting) -> None:
+    from_payer = posting.insurer_cents < 0 and not posting.patient_cents
+    words = f"{posting.words}, remittance {remittance.trace}" if from_payer else posting.words
+    cents = (posting.patient_cents, posting.insurer_cents)
+    entry = add_entry(tx, visit, posting.kind, *cents, words, line_id=posting.line_id, claim_id=row.id)
+    if posting.credit:
+        lock_household(tx, visit.patient_id)
+        own = OwnLedger(visit.patient_id, visit.site_id)
+        owner = f"{remittance.payer.title()} paid more than was left on claim {row.number}"
+        add_entry(tx, own, Kind.TRANSFER, -posting.insurer_cents, 0, owner, of_id=entry)
+
+
 def _expected(tx: Transaction, row: ClaimRow) -> list[ExpectedLine]:
-    open_parts = line_parts(
-        money.visit_entries(tx.connection, row.visit_id), money.visit_allocations(tx.connection, row.visit_id)
-    )
+    entries = money.visit_entries(tx.connection, row.visit_id)
+    open_parts = line_parts(entries, money.visit_allocations(tx.connection, row.visit_id))
+    owed = line_parts(entries, ())
     return [
         ExpectedLine(
             line.id,
@@ -234,6 +249,8 @@ def _expected(tx: Transaction, row: ClaimRow) -> list[ExpectedLine]:
             tx.clinic.services[line.service_id].code,
             line.cents,
             open_parts.get(line.id, Parts()),
+            owed.get(line.id, Parts()).patient,
+            line.second_cents,
         )
         for line in money.claim_lines(tx.connection, row.id)
     ]

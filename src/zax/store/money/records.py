@@ -108,9 +108,12 @@ class ServiceLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClaimedLine(ServiceLine):
-    """A service as it stands on a claim: `cents` is what was claimed for it."""
+    """A service as it stands on a claim: `cents` is what was claimed for it, `second_cents` what the second
+    plan should pay of it.
+    """
 
     cents: int
+    second_cents: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
