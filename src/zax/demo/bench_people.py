@@ -26,8 +26,9 @@ from starlette.routing import Route
 
 from zax.clock import ShiftedClock, SystemClock, local
 from zax.core.coverage.benefits import benefits_from
-from zax.core.coverage.estimate import Cover, PricedLine, Used, estimate
+from zax.core.coverage.estimate import Cover, PricedLine, estimate
 from zax.core.coverage.limits import Done, Insured
+from zax.core.coverage.used import Used
 from zax.core.json import Json
 from zax.demo.bench import ROUNDS, WARM, Act, Asgi, console, measure, show, sign_in
 from zax.demo.floor import Floor

@@ -91,13 +91,15 @@ SHEET = (
         " DESC LIMIT 1"
     ),
     (
-        "SELECT v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents,"
-        " l.second_cents, (SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE"
+        "SELECT v.day, s.code, s.category, l.tooth, l.area, l.units, l.provider_id, l.deductible_cents,"
+        " l.own_cents, l.first_cents, l.second_cents, l.second_deductible_cents, l.second_own_cents,"
+        " a.plan_id, b.plan_id, (SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE"
         " k.line_id = l.id AND c.state IN ('closed', 'denied')), (SELECT COALESCE(-SUM(j.insurer_cents), 0)"
         " FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') FROM visit w STRAIGHT_JOIN visit v ON"
         " v.patient_id = w.patient_id STRAIGHT_JOIN charge_line l ON l.visit_id = v.id STRAIGHT_JOIN service"
-        " s ON s.id = l.service_id WHERE w.id = %s AND v.id <> w.id AND l.removed_at IS NULL AND v.state IN"
-        " ('checkout', 'left', 'settled') ORDER BY v.day, l.id"
+        " s ON s.id = l.service_id LEFT JOIN coverage a ON a.id = l.first_coverage_id LEFT JOIN coverage b"
+        " ON b.id = l.second_coverage_id WHERE w.id = %s AND v.id <> w.id AND l.removed_at IS NULL AND"
+        " v.state IN ('checkout', 'left', 'settled') ORDER BY v.day, l.id"
     ),
     "SELECT j.patient_cents FROM journal j JOIN visit v ON v.patient_id = j.patient_id WHERE v.id = %s",
     (

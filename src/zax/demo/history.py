@@ -16,8 +16,9 @@ from zax.clock import to_utc
 from zax.core.book.hours import Span
 from zax.core.book.minutes import free_spans
 from zax.core.coverage.benefits import benefits_from
-from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, Used, estimate
+from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
 from zax.core.coverage.limits import Done, Insured
+from zax.core.coverage.used import Used
 from zax.demo.bulk import Bulk
 from zax.demo.people import Person, is_child
 from zax.demo.world import (
@@ -45,7 +46,7 @@ COLUMNS = {
     "track_move": "visit_id, from_stop, to_stop, at, by_id",
     "charge_line": (
         "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at,"
-        " entered_by, first_cents"
+        " entered_by, first_cents, first_coverage_id, own_cents"
     ),
     "visit_diagnosis": "visit_id, position, code",
     "receipt": "id, request_key, patient_id, site_id, day, at, by_id",
@@ -300,6 +301,8 @@ class History:
                     made,
                     by,
                     0,
+                    None,
+                    0,
                 )
             )
             result.append(
@@ -345,6 +348,8 @@ class History:
                 answer.deductible,
                 *row[8:10],
                 answer.first,
+                coverage if plan else None,
+                answer.uses[0].own if answer.uses else 0,
             )
         at = self._utc(visit.day, min(visit.start + visit.minutes + 5, 1439))
         for answer in answers:

@@ -29,7 +29,7 @@ from zax.core.coverage.answer import (
     told,
 )
 from zax.core.coverage.benefits import Benefits
-from zax.core.coverage.estimate import Used
+from zax.core.coverage.used import Used
 from zax.core.x12.describe import describe
 from zax.core.x12.eligibility import read_eligibility
 from zax.core.x12.inquiry import Inquiry, inquiry_file
@@ -227,7 +227,10 @@ def test_other_delimiters_and_line_breaks_read_the_same() -> None:
 def test_our_figures_and_where_they_differ_from_the_plan() -> None:
     member = read_eligibility(answer_of(RICH)).answers[0].members[0]
     found = figures(member)
-    assert found.percents == {"basic": 80, "major": 50, "braces": 0}
+    assert found.percents == {
+        **{"basic": 80, "endodontics": 80, "periodontics": 80},
+        **{"major": 50, "orthodontics": 0},
+    }
     assert (
         found.deductible,
         found.deductible_left,
@@ -282,6 +285,62 @@ def test_the_verdict_in_one_sentence(body: str, state: str, says: str) -> None:
     )
     judged = judge(file, ASKED, DAY)
     assert judged.state == state and says in judged.words, judged.words
+
+
+@pytest.mark.parametrize(
+    ("rows", "dental", "state"),
+    [
+        ("EB*1**35~EB*6**30~", True, FINE),  # the medical side has ended, the dental side has not
+        ("EB*6**1~EB*1**35~", True, FINE),
+        ("EB*1**35~EB*6**1~", False, PROBLEM),
+        ("EB*6**35~EB*1**30~", True, PROBLEM),
+        ("EB*6**35~EB*1**30~", False, FINE),
+        ("EB*1**30~", True, FINE),
+        ("EB*6**30~", True, PROBLEM),
+        ("EB*6~", False, PROBLEM),
+        ("EB*1**35~", False, PROBLEM),  # nothing is said about the medical side
+    ],
+)
+def test_the_side_we_asked_about_decides(rows: str, dental: bool, state: str) -> None:
+    asked = replace(ASKED, dental=dental)
+    assert judge(read_eligibility(answer_of(NAME + rows)), asked, DAY).state == state
+
+
+def told_figures(rows: str, dental: bool = True) -> Figures:
+    return figures(read_eligibility(answer_of(NAME + rows)).answers[0].members[0], dental)
+
+
+def test_a_lifetime_is_no_year_and_an_out_of_pocket_maximum_is_read() -> None:
+    """Kills: taking a lifetime's, a visit's or a month's amount for a year's."""
+    found = told_figures(
+        "EB*F*IND*38***32*1500*****Y~EB*F*IND*35***32*9000*****Y~EB*F*IND*35***33*8000*****Y~"
+        "EB*F*IND*35***23*1200*****Y~EB*C*IND*35***27*20*****Y~EB*C*IND*35***23*50*****Y~"
+        "EB*G*IND*30***23*4000*****Y~EB*G*FAM*30***23*8000*****Y~EB*G*IND*30***29*3100*****Y~"
+    )
+    assert (found.maximum, found.maximum_left, found.deductible) == (120_000, None, 5_000)
+    assert (found.out_of_pocket, found.household_out_of_pocket) == (400_000, 800_000)
+    assert found.lifetime == {"orthodontics": 150_000}
+    plan = Benefits(name="P", percents={}, maximum_cents=120_000, deductible_cents=5_000)
+    made = differences(plan, found)
+    assert [each.key for each in made] == [
+        *("out_of_pocket_cents", "household_out_of_pocket_cents", "lifetime_maximums.orthodontics")
+    ]
+    for each in made:
+        plan = taken_over(plan, each)
+    assert differences(plan, found) == [] and plan.lifetime_maximums == {"orthodontics": 150_000}
+
+
+def test_the_particular_row_goes_before_the_general_one() -> None:
+    found = told_figures(
+        "EB*A*IND*23^24^25^26^40***23**.5****W~EB*A*IND*25***23**.2****Y~"
+        "EB*C*IND*30***23*500*****Y~EB*C*IND*35***23*50*****Y~EB*C**35***23*75*****Y~"
+    )
+    assert (found.percents["basic"], found.percents["endodontics"]) == (80, 50)
+    assert found.deductible == 5_000
+    assert (
+        told_figures("EB*C*IND*35***23*50*****Y~EB*C*IND*30***23*500*****Y~", dental=False).deductible
+        == 50_000
+    )
 
 
 def test_an_answer_to_another_question_is_not_used() -> None:

@@ -24,8 +24,9 @@ from zax.core.charges.lines import (
 from zax.core.charges.modifiers import MODIFIER_WORDS, check_modifiers, is_visit_code
 from zax.core.charges.teeth import TEETH, Numbering, fits, read_tooth, show_tooth
 from zax.core.coverage.benefits import Benefits, Frequency
-from zax.core.coverage.estimate import Cover, PricedLine, Used, estimate
+from zax.core.coverage.estimate import Cover, PricedLine, estimate
 from zax.core.coverage.phases import Phase, estimate_phases
+from zax.core.coverage.used import Used
 from zax.core.day.open_points import Leaving, open_points
 from zax.core.errors import Problems, Refused
 from zax.core.followup.recall import next_due, overdue_days, parse_interval
@@ -201,26 +202,44 @@ def test_phases_out_of_order_are_a_mistake_of_ours() -> None:
     assert estimate_phases([Phase(DAY, (crown(1),))], [], DAY)[0][0].patient == 118_000
 
 
-@given(
-    st.lists(st.tuples(st.integers(0, 30), st.integers(100, 90_000)), min_size=1, max_size=8),
-    st.integers(0, 120_000),
+SECOND = Benefits(
+    name="Second",
+    percents={"basic": 70, "major": 40},
+    deductible_cents=7_500,
+    maximum_cents=30_000,
+    out_of_pocket_cents=40_000,
+    lifetime_maximums={"major": 20_000},
 )
-def test_work_done_at_once_costs_what_one_bill_would(lines: list[tuple[int, int]], paid: int) -> None:
-    """Phases on one day are one bill, however it is cut; and no plan pays over its maximum in a year."""
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from(["basic", "major"]), st.integers(100, 90_000)), min_size=1, max_size=8
+    ),
+    st.integers(0, 120_000),
+    st.booleans(),
+)
+def test_work_done_at_once_costs_what_one_bill_would(
+    lines: list[tuple[str, int]], paid: int, both: bool
+) -> None:
+    """Phases on one day are one bill, however it is cut, with one plan and with two; and no plan pays over
+    its maximum in a year. Kills: a second plan that begins anew with each phase.
+    """
     priced = [
-        PricedLine(line_id=n, cents=cents, category="basic", billed=True, code=f"X{n}")
-        for n, (_, cents) in enumerate(lines)
+        PricedLine(line_id=n, cents=cents, category=category, billed=True, code=f"X{n}")
+        for n, (category, cents) in enumerate(lines)
     ]
-    cover = Cover(benefits=PLAN, used=Used(paid=paid))
-    cut = estimate_phases([Phase(DAY, (line,)) for line in priced], [cover], DAY)
-    assert [made[0] for made in cut] == estimate(priced, [cover], DAY)
+    covers = [Cover(benefits=PLAN, used=Used(paid=paid)), *([Cover(benefits=SECOND)] if both else [])]
+    cut = estimate_phases([Phase(DAY, (line,)) for line in priced], covers, DAY)
+    assert [made[0] for made in cut] == estimate(priced, covers, DAY)
     assert sum(made[0].first for made in cut) <= max(0, 100_000 - paid)
     later = estimate_phases(
         [Phase(DAY, tuple(priced)), Phase(date(2027, 2, 1), tuple(replace(p, line_id=99) for p in priced))],
-        [cover],
+        covers,
         DAY,
     )
     assert sum(each.first for each in later[1]) <= 100_000
+    assert sum(each.second for each in later[1]) <= 30_000
 
 
 # --- the day ahead

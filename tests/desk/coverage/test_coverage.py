@@ -66,8 +66,8 @@ FORM = PlanTermsForm(
         }
     ),
     ["preventive"],
-    [("D1110 d1120", "2", "12", "person")],
-    [("D1206", "", "18")],
+    [("D1110 d1120", "2", "12", "person", "done")],
+    [("D1206", "", "18", "birthday")],
     [("D2740", "D2750")],
 )
 TABLES = ("payer", "plan", "fee_schedule", "fee", "out_of_network", "setting")
@@ -340,13 +340,19 @@ def test_every_wrong_field_of_a_plan_is_named(book: Desk) -> None:
                 "year_starts": "13",
                 "coordination": "odd",
                 "authorization": "D9999",
-                "lifetime-braces": "1.234",
+                "lifetime-orthodontics": "1.234",
             }
         ),
         [],
-        [("D1110", "0", "12", "person"), ("D1110", "2", "12", "mouth")],
-        [("D1206", "", ""), ("D1206", "30", "18")],
+        [
+            ("D1110", "0", "12", "person", "done"),
+            ("D1110", "2", "12", "mouth", "done"),
+            ("D1110", "2", "12", "tooth", "some"),
+        ],
+        [("D1206", "", "", "month"), ("D1206", "30", "18", "month"), ("D1206", "", "18", "easter")],
         [("D2740", "D2740")],
+        [],
+        [("D2740", "", ""), ("", "80", ""), ("D2740 D2750", "80", ""), ("D2740", "180", "")],
     )
     with pytest.raises(Problems) as wrong:
         save_plan(book, ODILE, 0, 99, "x", True, "", wrong_form, 0)
@@ -359,11 +365,14 @@ def test_every_wrong_field_of_a_plan_is_named(book: Desk) -> None:
         "waiting-major",
         "year_starts",
         "authorization",
-        "lifetime-braces",
+        "lifetime-orthodontics",
         "frequency-0",
         "frequency-1",
+        "frequency-2",
         "age-0",
         "age-1",
+        "age-2",
+        *(f"single-{n}" for n in range(4)),
         "alternate-0",
         "coordination",
         "household_deductible",

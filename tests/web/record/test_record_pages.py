@@ -13,7 +13,7 @@ from sqlalchemy import text
 
 from tests.conftest import JUNO, TODAY, add_patient, order, scalar
 from tests.web.conftest import Browser
-from zax.core.coverage.benefits import Benefits, Copay
+from zax.core.coverage.benefits import AgeLimit, Benefits, Copay, Frequency
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.coverage.plans import read_benefits
@@ -296,6 +296,18 @@ def test_plans_payers_fees_and_flags_over_the_wire(web: Browser, desk: Desk) -> 
         "f_count": "2",
         "f_months": "6",
         "f_per": "person",
+        "f_counts": "paid",
+        "s_code": "D4910",
+        "s_percent": "60",
+        "s_copay": "",
+        "a_codes": "D1206",
+        "a_from": "",
+        "a_to": "18",
+        "a_until": "month",
+        "unmaxed": "preventive",
+        "out_of_pocket": "1,500",
+        "deductible_out": "100",
+        "maximum_out": "500",
         "coordination": "standard",
         "year_starts": "1",
     }
@@ -303,7 +315,15 @@ def test_plans_payers_fees_and_flags_over_the_wire(web: Browser, desk: Desk) -> 
     assert wrong.status_code == 422 and "0 to 100." in wrong.text and 'value="180"' in wrong.text
     try:
         assert web.post("/plans/1", **fields).status_code == 303
-        assert desk.clinic.plans[1].benefits.frequencies[0].months == 6
+        kept = desk.clinic.plans[1].benefits
+        assert (kept.frequencies[0].months, kept.frequencies[0].counts) == (6, "paid")
+        assert (kept.ages[0].until, kept.code_percents, kept.no_maximum) == (
+            "month",
+            {"D4910": 60},
+            frozenset({"preventive"}),
+        )
+        amounts = (kept.out_of_pocket_cents, kept.deductible_out_cents, kept.maximum_out_cents)
+        assert amounts == (150_000, 10_000, 50_000)
         assert (
             "so it stays" in web.post("/plans/1/delete").text
             and web.post("/plans/1/retire").status_code == 303
@@ -400,14 +420,20 @@ def test_a_plans_form_shows_what_is_on_file() -> None:
         percents={"basic": 80},
         deductible_cents=0,
         maximum_cents=0,
-        lifetime_maximums={"braces": 150000},
+        lifetime_maximums={"orthodontics": 150000},
         copays=(Copay("basic", 1000, "service"),),
+        code_percents={"D4910": 60},
+        code_copays={"D4910": 500},
+        no_maximum=frozenset({"preventive"}),
+        household_out_of_pocket_cents=300_000,
+        frequencies=(Frequency(frozenset({"D4910"}), 2, 12, "tooth", "paid"),),
+        ages=(AgeLimit(frozenset({"D4910"}), None, 18, "month"),),
     )
     form = form_of(plan)
     assert (
         form.fields["maximum"],
         form.fields["deductible"],
         form.fields["household_maximum"],
-        form.fields["lifetime-braces"],
+        form.fields["lifetime-orthodontics"],
     ) == ("0.00", "", "", "1,500.00")
-    assert read_benefits(form, "P", True, frozenset()) == plan
+    assert read_benefits(form, "P", True, frozenset({"D4910"})) == plan

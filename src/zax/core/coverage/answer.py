@@ -1,22 +1,24 @@
 """What a payer's answer means for us: is it about this person, is the coverage active, what does it say in
 plain words, where does it differ.
 
-An answer about somebody else is never used. Benefits that name no network count for both. Of the figures,
-only those for the person (or no level at all) and in the network are compared with the plan on file;
-everything else is shown in the table.
+An answer about somebody else is never used. Benefits that name no network count for both. Where a row speaks
+of the kind we asked about (dental or medical) it goes before one that speaks of everything: a plan whose
+medical side has ended may well be active for the teeth. Of the figures, only those for the person (or no
+level at all), in the network and for a year are compared with the plan on file, the most particular row
+first; a lifetime's are a lifetime's. Everything else is shown in the table.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date
 
 from rapidfuzz import fuzz
 
 from zax.core.coverage.benefits import CATEGORY_WORDS, Benefits
-from zax.core.coverage.estimate import Used
 from zax.core.coverage.member import member_key
+from zax.core.coverage.used import Used
 from zax.core.json import Json
 from zax.core.patients.person import search_key
 from zax.core.wording import day_words, money_words
@@ -29,19 +31,24 @@ CATEGORY_OF = {
     "41": "preventive",
     "23": "diagnostic",
     "25": "basic",
-    "26": "basic",
-    "24": "basic",
-    "40": "basic",
+    "26": "endodontics",
+    "24": "periodontics",
+    "40": "oral_surgery",
     "36": "major",
-    "39": "major",
-    "27": "major",
-    "38": "braces",
+    "39": "prosthodontics",
+    "27": "prosthodontics",
+    "28": "adjunctive",
+    "38": "orthodontics",
     "98": "office",
     "5": "lab",
     "80": "vaccine",
     "2": "procedure",
 }
-WHOLE = frozenset({"30", "35", "1"})
+# Service types that speak of a whole kind of coverage; 30 is the health plan with all that is in it.
+DENTAL, MEDICAL, GENERAL = frozenset({"35"}), frozenset({"1", "98"}), frozenset({"30"})
+# The periods of EB06 that make an amount a year’s: none, service, calendar or contract year, what is left.
+YEARLY = frozenset({"", "22", "23", "25", "29"})
+LIFETIME = frozenset({"32"})
 FINE, PROBLEM, FAILED = "fine", "problem", "failed"
 # Asked, and no answer yet.
 ASKING = "asking"
@@ -49,13 +56,14 @@ ASKING = "asking"
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """Whom we asked about, and under which trace."""
+    """Whom we asked about, for which kind of coverage, and under which trace."""
 
     first: str
     last: str
     birth: date | None
     member_id: str
     trace: str = ""
+    dental: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +96,7 @@ def judge(file: EligibilityFile, asked: Asked, day: date) -> Judged:
             PROBLEM,
             f"The answer is about somebody else ({', '.join(others) or 'nobody'}); it is kept, but not used.",
         )
-    return _coverage(member, answer.members, day)
+    return _coverage(member, answer.members, asked.dental, day)
 
 
 def _refusals(rejections: Iterable[Rejection]) -> str:
@@ -117,11 +125,10 @@ def _is_about(member: Member, asked: Asked, members: Sequence[Member]) -> bool:
     return not numbers or member_key(asked.member_id) in numbers or asked.trace in member.traces
 
 
-def _coverage(member: Member, members: Sequence[Member], day: date) -> Judged:
-    general = [b for b in _benefits(member, members) if b.information in codes.ACTIVE | codes.INACTIVE]
-    inactive = [
-        b for b in general if b.information in codes.INACTIVE and (not b.services or WHOLE & set(b.services))
-    ]
+def _coverage(member: Member, members: Sequence[Member], dental: bool, day: date) -> Judged:
+    said = [b for b in _benefits(member, members) if b.information in codes.ACTIVE | codes.INACTIVE]
+    general = _of_kind(said, dental)
+    inactive = [b for b in general if b.information in codes.INACTIVE]
     if inactive:
         return Judged(PROBLEM, f"Not covered: {_since([*inactive[0].dates, *member.dates])}.", member)
     active = [b for b in general if b.information in codes.ACTIVE]
@@ -139,6 +146,18 @@ def _coverage(member: Member, members: Sequence[Member], day: date) -> Judged:
         return Judged(PROBLEM, f"Covered until {day_words(ended.last, year=True)} only.", member)
     plan = next((b.plan for b in active if b.plan), "")
     return Judged(FINE, f"Active{f', {plan.title()}' if plan else ''}.", member)
+
+
+def _of_kind(said: Sequence[Benefit], dental: bool) -> list[Benefit]:
+    """The rows that say whether this kind of coverage is active: those that name it, else those about
+    everything, else (only where active) whatever is named.
+    """
+    mine = DENTAL if dental else MEDICAL
+    named = [b for b in said if mine & set(b.services)]
+    whole = [b for b in said if not b.services or GENERAL & set(b.services)]
+    other = MEDICAL if dental else DENTAL
+    rest = [b for b in said if b.information in codes.ACTIVE and not other & set(b.services)]
+    return named or whole or rest
 
 
 def _benefits(member: Member, members: Sequence[Member]) -> list[Benefit]:
@@ -246,7 +265,7 @@ def _limit(elements: tuple[str, ...]) -> str:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Figures:
     """What the answer says in our own terms, cents and percentages the *plan* pays; None where it says
-    nothing.
+    nothing. `lifetime` are maxima by category.
     """
 
     percents: Mapping[str, int]
@@ -255,38 +274,70 @@ class Figures:
     household_deductible: int | None = None
     maximum: int | None = None
     maximum_left: int | None = None
+    out_of_pocket: int | None = None
+    household_out_of_pocket: int | None = None
+    lifetime: Mapping[str, int] = field(default_factory=dict)
 
 
-def figures(member: Member) -> Figures:
+def figures(member: Member, dental: bool = True) -> Figures:
     """The figures for the person in the network."""
     mine = [b for b in member.benefits if b.network in {"", "Y", "W"} and not b.procedure]
-    percents: dict[str, int] = {}
-    for b in mine:
-        for category in dict.fromkeys(CATEGORY_OF[code] for code in b.services if code in CATEGORY_OF):
-            if b.information == "A" and b.percent is not None and b.level in {"", "IND"}:
-                percents.setdefault(category, 100 - round(b.percent))
-            elif b.information == "I":
-                percents.setdefault(category, 0)
-    person = [b for b in mine if b.level in {"", "IND"} and (not b.services or WHOLE & set(b.services))]
-    household = [b for b in mine if b.level == "FAM" and (not b.services or WHOLE & set(b.services))]
+    mine.sort(key=_how_general)
+    kind = GENERAL | (DENTAL if dental else MEDICAL)
+    whole = [b for b in mine if not b.services or kind & set(b.services)]
+    person = [b for b in whole if b.level in {"", "IND"}]
+    household = [b for b in whole if b.level == "FAM"]
     return Figures(
-        percents=percents,
+        percents=_percents(mine),
         deductible=_amount(person, "C", left=False),
         deductible_left=_amount(person, "C", left=True),
         household_deductible=_amount(household, "C", left=False),
         maximum=_amount(person, "F", left=False),
         maximum_left=_amount(person, "F", left=True),
+        out_of_pocket=_amount(person, "G", left=False),
+        household_out_of_pocket=_amount(household, "G", left=False),
+        lifetime=_lifetime(mine),
     )
 
 
+def _how_general(b: Benefit) -> tuple[bool, bool, bool, int]:
+    """The more particular row first: in the network, for the person, of a kind, of few services."""
+    return b.network != "Y", b.level == "", not set(b.services) - GENERAL, len(b.services)
+
+
+def _percents(mine: Iterable[Benefit]) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for b in mine:
+        for category in _categories(b):
+            if b.information == "A" and b.percent is not None and b.level in {"", "IND"}:
+                found.setdefault(category, 100 - round(b.percent))
+            elif b.information == "I":
+                found.setdefault(category, 0)
+    return found
+
+
+def _lifetime(mine: Iterable[Benefit]) -> dict[str, int]:
+    found: dict[str, int] = {}
+    for b in mine:
+        if b.information == "F" and b.period in LIFETIME and b.cents is not None and b.level in {"", "IND"}:
+            for category in _categories(b):
+                found.setdefault(category, b.cents)
+    return found
+
+
+def _categories(b: Benefit) -> list[str]:
+    return list(dict.fromkeys(CATEGORY_OF[code] for code in b.services if code in CATEGORY_OF))
+
+
 def _amount(benefits: Iterable[Benefit], information: str, left: bool) -> int | None:
+    """A year's amount, or what is left of it."""
     found = (
         b.cents
         for b in benefits
         if b.information == information
         and b.cents is not None
+        and b.period in YEARLY
         and (b.period in codes.LEFT) == left
-        and b.period != "24"
     )
     return next(found, None)
 
@@ -310,12 +361,12 @@ def differences(plan: Benefits, found: Figures) -> list[Difference]:
         Difference(
             f"percents.{category}",
             f"{CATEGORY_WORDS[category].capitalize()} pays",
-            _percent(plan.percents.get(category, 0)),
+            _percent(plan.percent(plan.group(category), True)),
             _percent(percent),
             percent,
         )
         for category, percent in found.percents.items()
-        if plan.percents.get(category, 0) != percent
+        if plan.percent(plan.group(category), True) != percent and not _said_before(plan, found, category)
     ]
     amounts = (
         ("deductible_cents", "Deductible", plan.deductible_cents, found.deductible),
@@ -326,6 +377,22 @@ def differences(plan: Benefits, found: Figures) -> list[Difference]:
             found.household_deductible,
         ),
         ("maximum_cents", "Yearly maximum", plan.maximum_cents, found.maximum),
+        ("out_of_pocket_cents", "Out-of-pocket maximum", plan.out_of_pocket_cents, found.out_of_pocket),
+        (
+            "household_out_of_pocket_cents",
+            "Household’s out-of-pocket maximum",
+            plan.household_out_of_pocket_cents,
+            found.household_out_of_pocket,
+        ),
+        *(
+            (
+                f"lifetime_maximums.{category}",
+                f"Lifetime maximum for {CATEGORY_WORDS[category]}",
+                plan.lifetime_maximums.get(category),
+                cents,
+            )
+            for category, cents in found.lifetime.items()
+        ),
     )
     made += [
         Difference(key, words, money_words(ours) if ours else "none", money_words(theirs), theirs)
@@ -333,6 +400,12 @@ def differences(plan: Benefits, found: Figures) -> list[Difference]:
         if theirs is not None and theirs != ours
     ]
     return made
+
+
+def _said_before(plan: Benefits, found: Figures, category: str) -> bool:
+    """Whether a finer category says only what the one it counts as with this plan says already."""
+    group = plan.group(category)
+    return group != category and found.percents.get(group) == found.percents[category]
 
 
 def _percent(percent: int) -> str:
@@ -358,6 +431,7 @@ def taken_over(plan: Benefits, difference: Difference) -> Benefits:
     """The plan as the payer says it is, in this one point."""
     name, _, category = difference.key.partition(".")
     if category:
-        return replace(plan, percents=dict(plan.percents) | {category: difference.value})
-    change: Json = {name: difference.value}
+        change: Json = {name: dict(getattr(plan, name)) | {category: difference.value}}
+    else:
+        change = {name: difference.value}
     return replace(plan, **change)

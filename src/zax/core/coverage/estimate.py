@@ -2,14 +2,14 @@
 explains it.
 
 A line is worked for a plan in this order: contract fee, is it covered at all, limits (see `limits`), paid as
-a cheaper service, copay, deductible, percentage, maxima. Lines of one day are worked in the order they stand
-on the bill (the order they were entered, which is also their order on the claim); the deductible, copays,
-maxima and frequency counts that a line uses are gone for the next one.
+a cheaper service, copay, deductible, percentage, the most a patient pays in a year, maxima. Lines of one day
+are worked in the order they stand on the bill (the order they were entered, which is also their order on the
+claim); what of deductible, copays, maxima and counts a line uses is gone for the next one.
 
 The contract fee binds an in-network provider for covered services, also when a limit stops the payment; a
-service whose category the plan does not cover is charged at the clinic's fee. Out of network there is no
-write-off: what the plan does not allow is the patient's. All amounts are cents; `fee == write_off + first +
-second + patient` holds for every line.
+service that the plan does not cover is charged at the clinic's fee. Out of network there is no write-off:
+what the plan does not allow is the patient's. Where the first plan's contract does not bind, the second's
+does. All amounts are cents; `fee == write_off + first + second + patient` holds for every line.
 """
 
 from __future__ import annotations
@@ -19,7 +19,9 @@ from dataclasses import dataclass, field, replace
 from datetime import date
 
 from zax.core.coverage.benefits import CATEGORY_WORDS, Benefits
-from zax.core.coverage.limits import Done, Insured, why_not_paid
+from zax.core.coverage.left import Left
+from zax.core.coverage.limits import Done, Insured, Wanted, payable
+from zax.core.coverage.used import Use, Used
 from zax.core.money.cents import percent_of
 from zax.core.wording import money_words
 
@@ -37,31 +39,14 @@ class PricedLine:
     code: str = ""
     units: int = 1
     tooth: str = ""
+    area: str = ""
     authorized: bool = False
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Used:
-    """What counted before: deductible and payments of this benefit year, lifetime payments by category,
-    services done.
-
-    `pending` is the part of `paid` and of the categories that stands on claims not yet answered.
-    """
-
-    deductible: int = 0
-    household_deductible: int = 0
-    paid: int = 0
-    household_paid: int = 0
-    by_category: Mapping[str, int] = field(default_factory=dict)
-    lifetime: Mapping[str, int] = field(default_factory=dict)
-    done: tuple[Done, ...] = ()
-    pending: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cover:
     """One coverage as the estimate needs it. `allowed` is the contract fee of one unit by code; `fees` the
-    clinic's own.
+    clinic's own, `categories` its services' categories.
     """
 
     benefits: Benefits
@@ -69,41 +54,47 @@ class Cover:
     in_network: bool = True
     allowed: Mapping[str, int] = field(default_factory=dict)
     fees: Mapping[str, int] = field(default_factory=dict)
+    categories: Mapping[str, str] = field(default_factory=dict)
     insured: Insured = field(default_factory=Insured)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Share:
     """What one plan would pay of a line by itself. `base` is what it starts from, `covered` whether the
-    category is.
+    service is, `own` what of it the patient pays toward the year's most.
     """
 
     allowed: int
-    base: int
-    copay: int
-    deductible: int
-    percent: int
-    pays: int
-    covered: bool
-    why: str
+    group: str
+    base: int = 0
+    copay: int = 0
+    deductible: int = 0
+    percent: int = 0
+    own: int = 0
+    pays: int = 0
+    covered: bool = True
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LineEstimate:
-    """`fee == write_off + first + second + patient`; `deductible` is the patient's part that counts toward
-    the first plan's.
-    """
+    """`fee == write_off + first + second + patient`; `uses` is what the line takes of each plan."""
 
     line_id: int
     fee: int
     write_off: int
-    deductible: int
     first: int
     second: int
     patient: int
     why: str
     why_second: str = ""
     copay: int = 0
+    uses: tuple[Use, ...] = ()
+
+    @property
+    def deductible(self) -> int:
+        """The patient's part that counts toward the first plan's deductible."""
+        return self.uses[0].deductible if self.uses else 0
 
     @property
     def copay_due(self) -> int:
@@ -118,151 +109,106 @@ class LineEstimate:
 
 
 class Reckoning:
-    """One plan going down a bill: what is left of its deductible, copays and maxima, and what it has seen
-    done.
-    """
+    """One plan going down a bill: what is left of it, and what it has seen done."""
 
     def __init__(self, cover: Cover, day: date) -> None:
         self.cover, self.day = cover, day
-        used, plan = cover.used, cover.benefits
-        self.deductible = max(0, plan.deductible_cents - used.deductible)
-        if plan.household_deductible_cents:
-            self.deductible = min(
-                self.deductible, max(0, plan.household_deductible_cents - used.household_deductible)
-            )
-        self.copays = {copay.category: copay.cents for copay in plan.copays if copay.per == "visit"}
-        self.each_copay = {copay.category: copay.cents for copay in plan.copays if copay.per == "service"}
-        self.maxima = _maxima_left(plan, used)
-        self.done = list(used.done)
+        self.left = Left(cover.benefits, cover.used, cover.in_network)
+        self.done = list(cover.used.done)
+
+    @property
+    def binds(self) -> bool:
+        """Whether the contract fee is all that may be asked for."""
+        return self.cover.in_network
 
     def share(self, line: PricedLine, already_paid: int = 0) -> Share:
         """What this plan pays of the line, without taking it from what is left. `already_paid`: by another
         plan, for maintenance of benefits.
         """
         plan = self.cover.benefits
-        words = CATEGORY_WORDS.get(line.category, line.category)
-        percent = plan.percent(line.category, self.cover.in_network)
-        if percent == 0:
-            return Share(
-                allowed=line.cents,
-                base=0,
-                copay=0,
-                deductible=0,
-                percent=0,
-                pays=0,
-                covered=False,
-                why=f"not covered: {words}",
-            )
-        allowed = self._allowed(line.code, line)
-        stopped = why_not_paid(
-            plan,
-            self.cover.insured,
-            line.code,
-            line.category,
-            line.tooth,
-            line.authorized,
-            self.day,
-            self.done,
-            line.units,
+        group = plan.group(line.category)
+        if plan.percent(group, self.cover.in_network, line.code) == 0:
+            words = CATEGORY_WORDS.get(line.category, line.category)
+            return Share(allowed=line.cents, group=group, covered=False, why=f"not covered: {words}")
+        allowed = self._allowed(line)
+        wanted = Wanted(
+            code=line.code,
+            category=group,
+            day=self.day,
+            tooth=line.tooth,
+            area=line.area,
+            units=line.units,
+            authorized=line.authorized,
         )
-        if stopped:
-            return Share(
-                allowed=allowed, base=0, copay=0, deductible=0, percent=0, pays=0, covered=True, why=stopped
-            )
-        base, instead = self._base(line, allowed)
-        base = max(0, base - already_paid)
-        copay = min(base, self._copay(line))
-        deductible = 0 if line.category in plan.no_deductible else min(self.deductible, base - copay)
+        found = payable(plan, self.cover.insured, wanted, self.done)
+        if not found.units:
+            return Share(allowed=allowed, group=group, why=found.why)
+        return self._paid(line, allowed, found.units, already_paid, found.why)
+
+    def _paid(self, line: PricedLine, allowed: int, units: int, already_paid: int, stopped: str) -> Share:
+        """The share of a line of which so many units are payable."""
+        plan = self.cover.benefits
+        code, category, base, instead = self._paid_as(line, allowed)
+        group = plan.group(category)
+        base = max(0, base * units // line.units - already_paid)
+        copay = min(base, self._copay(code, group, units))
+        free = group in plan.no_deductible or code in plan.code_copays
+        deductible = 0 if free else min(self.left.deductible, base - copay)
+        percent = plan.percent(group, self.cover.in_network, code)
         full = percent_of(base - copay - deductible, percent)
-        pays, held_by = self._within_maxima(line.category, full)
-        why = _sentence(
-            base,
-            copay,
-            deductible,
-            percent,
-            words,
-            met=bool(plan.deductible_cents) and line.category not in plan.no_deductible,
-        )
+        own = self.left.own_part(base - full)
+        most = "" if own == base - full else ", the most to pay in a year is reached"
+        pays, held_by = self.left.within_maxima(group, base - own)
+        words = CATEGORY_WORDS.get(category, category)
+        why = _sentence(base, copay, deductible, percent, words, bool(plan.deductible_cents) and not free)
+        part = f", {units} of {line.units}: {stopped}" if stopped else ""
         return Share(
             allowed=allowed,
+            group=group,
             base=base,
             copay=copay,
             deductible=deductible,
             percent=percent,
+            own=own,
             pays=pays,
-            covered=True,
-            why=why + instead + held_by,
+            why=why + instead + most + held_by + part,
         )
 
-    def take(self, line: PricedLine, share: Share, pays: int) -> None:
+    def take(self, line: PricedLine, share: Share, pays: int) -> Use:
         """The line is worked: what it used is gone."""
-        if share.covered and share.base:
-            self.done.extend([Done(line.code, self.day, line.tooth)] * line.units)
-        self.deductible -= share.deductible
-        if line.category in self.copays:
-            self.copays[line.category] -= share.copay
-        for maximum in self.maxima:
-            if maximum.counts(line.category):
-                maximum.left -= pays
+        counts = bool(share.covered and share.base)
+        if counts:
+            done = Done(line.code, self.day, line.tooth, line.area, pays > 0)
+            self.done.extend([done] * line.units)
+        use = Use(
+            group=share.group,
+            paid=pays,
+            deductible=share.deductible,
+            own=share.own if self.cover.in_network else 0,
+            in_network=self.cover.in_network,
+        )
+        self.left.take(use, share.copay)
+        return use
 
-    def _allowed(self, code: str, line: PricedLine) -> int:
-        contract = self.cover.allowed.get(code)
+    def _allowed(self, line: PricedLine) -> int:
+        contract = self.cover.allowed.get(line.code)
         return line.cents if contract is None else min(line.cents, contract * line.units)
 
-    def _base(self, line: PricedLine, allowed: int) -> tuple[int, str]:
-        """The amount the plan starts from, and why it is another than the allowed one."""
+    def _paid_as(self, line: PricedLine, allowed: int) -> tuple[str, str, int, str]:
+        """The service the plan pays by: code, category, the amount it starts from, and why another than was
+        done.
+        """
         instead = self.cover.benefits.alternates.get(line.code)
         price = self.cover.allowed.get(instead, self.cover.fees.get(instead)) if instead else None
-        if price is None or price * line.units >= allowed:
-            return allowed, ""
-        return price * line.units, f", paid as {instead}"
+        if instead is None or price is None or price * line.units >= allowed:
+            return line.code, line.category, allowed, ""
+        category = self.cover.categories.get(instead, line.category)
+        return instead, category, price * line.units, f", paid as {instead}"
 
-    def _copay(self, line: PricedLine) -> int:
-        return self.each_copay.get(line.category, 0) * line.units or self.copays.get(line.category, 0)
-
-    def _within_maxima(self, category: str, full: int) -> tuple[int, str]:
-        held = [maximum for maximum in self.maxima if maximum.counts(category) and maximum.left < full]
-        if not held:
-            return full, ""
-        least = min(held, key=lambda maximum: maximum.left)
-        left = max(0, least.left)
-        return (
-            left,
-            f", but only {money_words(left)} is left of the {least.words}"
-            if left
-            else f", but the {least.words} is used up",
-        )
-
-
-@dataclass(slots=True)
-class _Maximum:
-    words: str
-    left: int
-    category: str = ""
-
-    def counts(self, category: str) -> bool:
-        return not self.category or self.category == category
-
-
-def _maxima_left(plan: Benefits, used: Used) -> list[_Maximum]:
-    made = []
-    if plan.maximum_cents is not None:
-        made.append(_Maximum("yearly maximum", plan.maximum_cents - used.paid))
-    if plan.household_maximum_cents is not None:
-        made.append(
-            _Maximum("household's yearly maximum", plan.household_maximum_cents - used.household_paid)
-        )
-    for category, cents in plan.category_maximums.items():
-        name = CATEGORY_WORDS.get(category, category)
-        made.append(
-            _Maximum(f"yearly maximum for {name}", cents - used.by_category.get(category, 0), category)
-        )
-    for category, cents in plan.lifetime_maximums.items():
-        name = CATEGORY_WORDS.get(category, category)
-        made.append(
-            _Maximum(f"lifetime maximum for {name}", cents - used.lifetime.get(category, 0), category)
-        )
-    return made
+    def _copay(self, code: str, group: str, units: int) -> int:
+        if code in self.cover.benefits.code_copays:
+            return self.cover.benefits.code_copays[code] * units
+        return self.left.each_copay.get(group, 0) * units or self.left.copays.get(group, 0)
 
 
 def _sentence(base: int, copay: int, deductible: int, percent: int, words: str, met: bool) -> str:
@@ -291,44 +237,40 @@ def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
     if not plans or not line.billed:
         why = "not billed to the plan" if plans else "no coverage on file"
         return LineEstimate(
-            line_id=line.line_id,
-            fee=line.cents,
-            write_off=0,
-            deductible=0,
-            first=0,
-            second=0,
-            patient=line.cents,
-            why=why,
+            line_id=line.line_id, fee=line.cents, write_off=0, first=0, second=0, patient=line.cents, why=why
         )
     plan, *others = plans
     share = plan.share(line)
-    plan.take(line, share, share.pays)
-    write_off = line.cents - share.allowed if plan.cover.in_network else 0
+    use = plan.take(line, share, share.pays)
+    write_off = line.cents - share.allowed if plan.binds and share.covered else 0
     why = share.why + (f", contract fee {money_words(share.allowed)}" if write_off else "")
-    patient = line.cents - write_off - share.pays
     made = LineEstimate(
         line_id=line.line_id,
         fee=line.cents,
         write_off=write_off,
-        deductible=share.deductible,
         first=share.pays,
         second=0,
-        patient=patient,
+        patient=line.cents - write_off - share.pays,
         why=why,
         copay=share.copay,
+        uses=(use,),
     )
-    return _second(made, line, share, others[0]) if others else made
+    return _second(made, line, share, plan.binds and share.covered, others[0]) if others else made
 
 
-def _second(made: LineEstimate, line: PricedLine, first: Share, plan: Reckoning) -> LineEstimate:
+def _second(made: LineEstimate, line: PricedLine, first: Share, bound: bool, plan: Reckoning) -> LineEstimate:
     """Coordination of benefits (NAIC model regulation): the second plan never pays more than what the first
-    left open.
+    left open. Its contract fee holds where the first plan's does not (`bound`).
     """
     rule = plan.cover.benefits.coordination
     share = plan.share(line, already_paid=first.pays if rule == "maintenance" else 0)
+    why = share.why
+    if not bound and plan.binds and share.covered:
+        write_off = min(line.cents - share.allowed, made.patient)
+        made = replace(made, write_off=write_off, patient=made.patient - write_off)
+        why += f", contract fee {money_words(share.allowed)}" if write_off else ""
     would = share.pays
     pays = min(would, made.patient)
-    why = share.why
     if rule == "carve_out":
         pays = min(max(0, would - first.pays), made.patient)
         why = (
@@ -340,8 +282,8 @@ def _second(made: LineEstimate, line: PricedLine, first: Share, plan: Reckoning)
         why = f"{why}, reckoned on what the first plan left"
     elif pays < would:
         why = f"{why}, but no more than the {money_words(made.patient)} left open"
-    plan.take(line, share, pays)
-    return replace(made, second=pays, patient=made.patient - pays, why_second=why)
+    use = plan.take(line, share, pays)
+    return replace(made, second=pays, patient=made.patient - pays, why_second=why, uses=(*made.uses, use))
 
 
 def totals(answers: Sequence[LineEstimate]) -> tuple[int, int, int]:

@@ -1,5 +1,5 @@
-"""Why a plan pays nothing for a covered service: waiting period, age, missing tooth, authorization,
-frequency.
+"""Why a plan pays nothing for a covered service, or not for all of its units: waiting period, age, missing
+tooth, authorization, frequency.
 
 Each rule answers with the words that explain it, or with nothing. They are asked in this order and the first
 answer counts.
@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from zax.core.book.calendar import step_months
-from zax.core.charges.teeth import TEETH
+from zax.core.charges.teeth import QUADRANTS, TEETH
 from zax.core.coverage.benefits import Benefits, Frequency, benefit_year
 from zax.core.patients.person import age_on
 from zax.core.wording import day_words
@@ -22,11 +22,36 @@ EXTRACTIONS = frozenset({"D7111", "D7140", "D7210", "D7220", "D7230", "D7240", "
 
 @dataclass(frozen=True, slots=True)
 class Done:
-    """A service done before, or earlier on the same bill."""
+    """A service done before, or earlier on the same bill. `area` is where it was done if not on a tooth,
+    `paid` whether the plan that is asked paid for it.
+    """
 
     code: str
     day: date
     tooth: str = ""
+    area: str = ""
+    paid: bool = True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    """The service a plan is asked to pay: `category` as the plan speaks of it."""
+
+    code: str
+    category: str
+    day: date
+    tooth: str = ""
+    area: str = ""
+    units: int = 1
+    authorized: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Payable:
+    """How many units the limits leave, and why not all; no units: the plan pays nothing."""
+
+    units: int
+    why: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +65,12 @@ class Insured:
     lost_teeth: Mapping[str, date | None] = field(default_factory=dict)
 
 
-def quadrant(tooth: str) -> str:
-    """'3' -> '10', the upper right (universal numbering; areas as zax.core.charges.teeth); empty for no
-    tooth.
+def quadrant(tooth: str, area: str = "") -> str:
+    """The quadrant a service names itself, or that of its tooth: '3' -> '10', the upper right (universal
+    numbering; areas as zax.core.charges.teeth). Empty for neither.
     """
+    if area in QUADRANTS:
+        return area
     return TEETH[tooth].quadrant if tooth in TEETH else ""
 
 
@@ -52,46 +79,38 @@ def teeth_lost(done: Iterable[Done]) -> dict[str, date | None]:
     return {each.tooth: each.day for each in done if each.tooth and each.code in EXTRACTIONS}
 
 
-def why_not_paid(
-    benefits: Benefits,
-    insured: Insured,
-    code: str,
-    category: str,
-    tooth: str,
-    authorized: bool,
-    day: date,
-    before: Sequence[Done],
-    units: int = 1,
-) -> str:
-    """The reason in words, or an empty text. `before` holds what counts toward the frequency limits."""
-    return (
-        _waiting(benefits, insured, category, day)
-        or _age(benefits, insured, code, day)
-        or _missing_tooth(benefits, insured, code, tooth)
-        or _authorization(benefits, code, authorized)
-        or _frequency(benefits, code, tooth, day, before, units)
+def payable(benefits: Benefits, insured: Insured, wanted: Wanted, before: Sequence[Done]) -> Payable:
+    """What the limits leave of a service. `before` holds what counts toward the frequency limits."""
+    stopped = (
+        _waiting(benefits, insured, wanted)
+        or _age(benefits, insured, wanted)
+        or _missing_tooth(benefits, insured, wanted)
+        or _authorization(benefits, wanted)
     )
+    return Payable(0, stopped) if stopped else _often(benefits, wanted, before)
 
 
-def _waiting(benefits: Benefits, insured: Insured, category: str, day: date) -> str:
-    months = benefits.waiting_months.get(category, 0)
+def _waiting(benefits: Benefits, insured: Insured, wanted: Wanted) -> str:
+    months = benefits.waiting_months.get(wanted.category, 0)
     if not months or insured.covered_from is None:
         return ""
     begins = step_months(insured.covered_from, months)
-    return f"waiting period of {months} months until {day_words(begins, year=True)}" if day < begins else ""
+    until = day_words(begins, year=True)
+    return f"waiting period of {months} months until {until}" if wanted.day < begins else ""
 
 
-def _age(benefits: Benefits, insured: Insured, code: str, day: date) -> str:
-    limits = [limit for limit in benefits.ages if code in limit.codes]
-    if not limits or insured.birth is None:
+def _age(benefits: Benefits, insured: Insured, wanted: Wanted) -> str:
+    birth = insured.birth
+    if birth is None:
         return ""
-    age = age_on(insured.birth, day)
-    broken = next((limit for limit in limits if not limit.allows(age)), None)
-    return f"paid {broken.words} only, the patient is {age}" if broken else ""
+    limits = [limit for limit in benefits.ages if wanted.code in limit.codes]
+    broken = next((limit for limit in limits if not limit.allows(birth, wanted.day)), None)
+    return f"paid {broken.words} only, the patient is {age_on(birth, wanted.day)}" if broken else ""
 
 
-def _missing_tooth(benefits: Benefits, insured: Insured, code: str, tooth: str) -> str:
-    if code not in benefits.missing_tooth_codes or tooth not in insured.lost_teeth:
+def _missing_tooth(benefits: Benefits, insured: Insured, wanted: Wanted) -> str:
+    tooth = wanted.tooth
+    if wanted.code not in benefits.missing_tooth_codes or tooth not in insured.lost_teeth:
         return ""
     lost = insured.lost_teeth[tooth]
     if lost is not None and insured.covered_from is not None and lost >= insured.covered_from:
@@ -99,36 +118,39 @@ def _missing_tooth(benefits: Benefits, insured: Insured, code: str, tooth: str) 
     return f"tooth {tooth} was lost before this coverage began"
 
 
-def _authorization(benefits: Benefits, code: str, authorized: bool) -> str:
-    return "needs prior authorization" if code in benefits.needs_authorization and not authorized else ""
+def _authorization(benefits: Benefits, wanted: Wanted) -> str:
+    needed = wanted.code in benefits.needs_authorization and not wanted.authorized
+    return "needs prior authorization" if needed else ""
+
+
+def _often(benefits: Benefits, wanted: Wanted, before: Sequence[Done]) -> Payable:
+    """The fewest units that any frequency limit leaves."""
+    least = Payable(wanted.units)
+    for limit in benefits.frequencies:
+        if wanted.code in limit.codes:
+            counted = [
+                done
+                for done in _counted(limit, wanted, before)
+                if _within(limit, benefits, done.day, wanted.day)
+            ]
+            left = max(0, limit.count - len(counted))
+            if left < least.units:
+                least = Payable(left, f"limit of {limit.words} reached{_last_on(counted)}")
+    return least
 
 
 def _last_on(counted: Sequence[Done]) -> str:
     return f", last on {day_words(max(done.day for done in counted), year=True)}" if counted else ""
 
 
-def _frequency(
-    benefits: Benefits, code: str, tooth: str, day: date, before: Sequence[Done], units: int
-) -> str:
-    for limit in benefits.frequencies:
-        if code in limit.codes:
-            counted = [
-                done for done in _counted(limit, tooth, before) if _within(limit, benefits, done.day, day)
-            ]
-            if len(counted) + units > limit.count:
-                last = _last_on(counted)
-                return f"limit of {limit.words} reached{last}"
-    return ""
-
-
-def _counted(limit: Frequency, tooth: str, before: Iterable[Done]) -> list[Done]:
+def _counted(limit: Frequency, wanted: Wanted, before: Iterable[Done]) -> list[Done]:
+    found = [done for done in before if done.code in limit.codes and (limit.counts == "done" or done.paid)]
     if limit.per == "tooth":
-        return [done for done in before if done.code in limit.codes and done.tooth == tooth]
+        return [done for done in found if done.tooth == wanted.tooth]
     if limit.per == "quadrant":
-        return [
-            done for done in before if done.code in limit.codes and quadrant(done.tooth) == quadrant(tooth)
-        ]
-    return [done for done in before if done.code in limit.codes]
+        here = quadrant(wanted.tooth, wanted.area)
+        return [done for done in found if quadrant(done.tooth, done.area) == here]
+    return found
 
 
 def _within(limit: Frequency, benefits: Benefits, done: date, day: date) -> bool:

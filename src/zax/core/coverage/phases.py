@@ -12,8 +12,9 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from zax.core.coverage.benefits import benefit_year
-from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, Used, estimate
+from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
 from zax.core.coverage.limits import Done
+from zax.core.coverage.used import more_used
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,34 +53,18 @@ def _turn(cover: Cover, before: date, day: date) -> Cover:
     starts = cover.benefits.year_starts_month
     if benefit_year(before, starts) == benefit_year(day, starts):
         return cover
-    used = cover.used
-    return replace(cover, used=Used(lifetime=used.lifetime, done=used.done))
+    return replace(cover, used=cover.used.new_year())
 
 
 def _use(cover: Cover, phase: Phase, made: Sequence[LineEstimate], place: int) -> Cover:
-    """The cover once the phase is done."""
-    used = cover.used
-    by_category, lifetime = dict(used.by_category), dict(used.lifetime)
-    deductible = paid = 0
-    done = list(used.done)
-    for line, answer in zip(phase.lines, made, strict=True):
-        cents = answer.second if place else answer.first
-        paid += cents
-        deductible += 0 if place else answer.deductible
-        by_category[line.category] = by_category.get(line.category, 0) + cents
-        lifetime[line.category] = lifetime.get(line.category, 0) + cents
-        if line.billed:
-            done.extend([Done(line.code, phase.day, line.tooth)] * line.units)
-    return replace(
-        cover,
-        used=Used(
-            deductible=used.deductible + deductible,
-            household_deductible=used.household_deductible + deductible,
-            paid=used.paid + paid,
-            household_paid=used.household_paid + paid,
-            by_category=by_category,
-            lifetime=lifetime,
-            done=tuple(done),
-            pending=used.pending + paid,
-        ),
-    )
+    """The cover once the phase is done: what its lines use of this plan is gone."""
+    uses = [answer.uses[place] for answer in made if len(answer.uses) > place]
+    used = more_used(cover.used, cover.benefits, uses)
+    done = [
+        Done(line.code, phase.day, line.tooth, line.area, answer.uses[place].paid > 0)
+        for line, answer in zip(phase.lines, made, strict=True)
+        if len(answer.uses) > place
+        for _ in range(line.units)
+    ]
+    pending = used.pending + used.paid - cover.used.paid
+    return replace(cover, used=replace(used, done=(*used.done, *done), pending=pending))

@@ -163,6 +163,7 @@ def _priced(clinic: Clinic, line: PlannedService) -> PricedLine:
         code=service.code,
         units=1,
         tooth=line.tooth,
+        area=line.area,
     )
 
 

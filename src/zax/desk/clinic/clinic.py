@@ -37,7 +37,7 @@ from zax.store.patients.flags import flags
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Clinic:
     """Everything by id. `about` holds the clinic's own names and numbers (see zax.demo.world for its keys),
-    `fees` the clinic's own in cents by service code.
+    `fees` the clinic's own in cents by service code, `categories` theirs.
     """
 
     about: KeptJson
@@ -47,6 +47,7 @@ class Clinic:
     hours: WorkingHours
     services: Mapping[int, Service]
     fees: Mapping[str, int]
+    categories: Mapping[str, str]
     sets: Mapping[int, ServiceSet]
     types: Mapping[int, VisitType]
     contracts: Contracts
@@ -115,6 +116,7 @@ def load(connection: Connection) -> Clinic:
         hours=load_hours(connection, sites, providers),
         services=services,
         fees={each.code: each.fee_cents for each in services.values()},
+        categories={each.code: each.category for each in services.values()},
         sets=sets,
         types=queries.visit_types(connection, sets),
         contracts=load_contracts(connection, services),

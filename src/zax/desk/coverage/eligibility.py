@@ -216,7 +216,7 @@ def judged_answer(connection: Connection, check: Check, answer: str) -> Judged:
     """The verdict on an answer as it stands in the database."""
     patient, row = known_patient(connection, check.patient_id), one_coverage(connection, check.coverage_id)
     assert row is not None
-    asked = Asked(patient.first, patient.last, patient.birth, row.member_id, check.trace)
+    asked = Asked(patient.first, patient.last, patient.birth, row.member_id, check.trace, row.dental)
     return judge(read_eligibility(answer), asked, check.day)
 
 
@@ -318,7 +318,7 @@ def plan_differences(connection: Connection, clinic: Clinic, check: Check) -> li
     row = one_coverage(connection, check.coverage_id)
     if judged.state != FINE or judged.member is None or row is None:
         return []
-    return differences(clinic.plans[row.plan_id].benefits, figures(judged.member))
+    return differences(clinic.plans[row.plan_id].benefits, figures(judged.member, row.dental))
 
 
 @act("plans")
@@ -347,7 +347,7 @@ def used_elsewhere(connection: Connection, clinic: Clinic, check: Check) -> tupl
     row = one_coverage(connection, check.coverage_id)
     if judged.member is None or judged.state != FINE or row is None:
         return None
-    said, plan = figures(judged.member), clinic.plans[row.plan_id]
+    said, plan = figures(judged.member, row.dental), clinic.plans[row.plan_id]
     patient = known_patient(connection, check.patient_id)
     rows, covers = covers_for(
         connection,

@@ -5,11 +5,13 @@ used up.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 
 from zax.core.coverage.benefits import Benefits, benefit_year
-from zax.core.coverage.estimate import Cover, Used
+from zax.core.coverage.estimate import Cover
 from zax.core.coverage.limits import Done, Insured, teeth_lost
+from zax.core.coverage.used import Use, Used, more_used
 from zax.desk.clinic.clinic import Clinic
 from zax.store.coverage.queries import coverages_on, done_lines, sharing_plan
 from zax.store.coverage.records import Coverage, DoneLine
@@ -51,63 +53,104 @@ def _cover(
     visit_id: int,
 ) -> Cover:
     plan = clinic.plans[row.plan_id]
-    in_network = (plan.payer_id, provider_id) not in clinic.contracts.out_of_network
-    done = tuple(Done(line.code, line.day, line.tooth) for line in lines for _ in range(line.units))
-    household: Sequence[DoneLine] = ()
-    if plan.benefits.household_deductible_cents or plan.benefits.household_maximum_cents is not None:
+    household: Sequence[DoneLine] = lines
+    if _shares(plan.benefits):
         others = [
             n for n in sharing_plan(connection, row.patient_id, row.plan_id, day) if n != row.patient_id
         ]
         household = [*lines, *done_lines(connection, others, plan.dental, day, visit_id)] if others else lines
-    used = used_of(plan.benefits, lines, household, place, day, row, done)
-    insured = Insured(birth, row.from_day, teeth_lost(done))
-    allowed = clinic.contracts.allowed(plan.payer_id, plan.id, provider_id, in_network, day)
+    counting = Counting(plan.benefits, clinic, row, place, day)
+    in_network = counting.in_network(provider_id)
+    used = counting.used(lines, household)
     return Cover(
         benefits=plan.benefits,
         used=used,
         in_network=in_network,
-        allowed=allowed,
+        allowed=clinic.contracts.allowed(plan.payer_id, plan.id, provider_id, in_network, day),
         fees=clinic.fees,
-        insured=insured,
+        categories=clinic.categories,
+        insured=Insured(birth, row.from_day, teeth_lost(used.done)),
     )
 
 
-def used_of(
-    benefits: Benefits,
-    lines: Sequence[DoneLine],
-    household: Sequence[DoneLine],
-    place: int,
-    day: date,
-    row: Coverage,
-    done: tuple[Done, ...],
-) -> Used:
-    """What of the plan is used up. A claim not yet answered counts with what we expect of it; what other
-    clinics used, as entered on the coverage.
+def _shares(benefits: Benefits) -> bool:
+    """Whether anything of the plan counts for the household together."""
+    amounts = (benefits.household_maximum_cents, benefits.household_out_of_pocket_cents)
+    return bool(benefits.household_deductible_cents) or any(each is not None for each in amounts)
+
+
+@dataclass(frozen=True, slots=True)
+class Counting:
+    """What of one coverage is used up. Lines count for the plan that they were reckoned with, so a plan that
+    begins in July begins with nothing used; of a line that says nothing about its plan, its day decides.
+    `place` is 0 for the plan that pays first.
     """
-    first, last = benefit_year(day, benefits.year_starts_month)
-    by_category: dict[str, int] = {}
-    lifetime: dict[str, int] = {}
-    deductible = paid = pending = 0
-    for line in lines:
-        cents = plan_part(line, place)
-        lifetime[line.category] = lifetime.get(line.category, 0) + cents
-        if first <= line.day <= last:
-            by_category[line.category] = by_category.get(line.category, 0) + cents
-            paid += cents
-            pending += 0 if line.answered else cents
-            deductible += line.deductible_cents if place == 0 else 0
-    more_deductible, more_paid = elsewhere_of(row, benefits, day)
-    this_year = [line for line in household if first <= line.day <= last]
-    return Used(
-        deductible=deductible + more_deductible,
-        household_deductible=sum(line.deductible_cents for line in this_year) + more_deductible,
-        paid=paid + more_paid,
-        household_paid=sum(plan_part(line, place) for line in this_year) + more_paid,
-        by_category=by_category,
-        lifetime=lifetime,
-        done=done,
-        pending=pending,
-    )
+
+    benefits: Benefits
+    clinic: Clinic
+    row: Coverage
+    place: int
+    day: date
+
+    def used(self, lines: Sequence[DoneLine], household: Sequence[DoneLine]) -> Used:
+        """A claim not yet answered counts with what we expect of it; what other clinics used, as entered on
+        the coverage.
+        """
+        made = more_used(Used(), self.benefits, self._uses(lines, this_year=True))
+        together = more_used(Used(), self.benefits, self._uses(household, this_year=True))
+        lifetime = more_used(Used(), self.benefits, self._uses(lines, this_year=False)).lifetime
+        waiting = [line for line in lines if not line.answered]
+        pending = more_used(Used(), self.benefits, self._uses(waiting, this_year=True)).paid
+        deductible, paid = elsewhere_of(self.row, self.benefits, self.day)
+        return replace(
+            made,
+            deductible=made.deductible + deductible,
+            household_deductible=together.deductible + deductible,
+            paid=made.paid + paid,
+            household_paid=together.paid + paid,
+            household_out_of_pocket=together.out_of_pocket,
+            lifetime=lifetime,
+            done=tuple(self._done(line) for line in lines for _ in range(line.units)),
+            pending=pending,
+        )
+
+    def in_network(self, provider_id: int) -> bool:
+        return (self.row.payer_id, provider_id) not in self.clinic.contracts.out_of_network
+
+    def _uses(self, lines: Sequence[DoneLine], this_year: bool) -> list[Use]:
+        first, last = benefit_year(self.day, self.benefits.year_starts_month)
+        return [
+            use
+            for line in lines
+            if (not this_year or first <= line.day <= last) and (use := self.use_of(line)) is not None
+        ]
+
+    def use_of(self, line: DoneLine) -> Use | None:
+        """What a line took of this plan; None for one that was another plan's."""
+        place = self._place_of(line)
+        if place is None:
+            return None
+        in_network = self.in_network(line.provider_id)
+        own = line.second_own_cents if place else line.own_cents
+        return Use(
+            group=self.benefits.group(line.category),
+            paid=line.second_cents if place else (line.paid if line.answered else line.first_cents),
+            deductible=line.second_deductible_cents if place else line.deductible_cents,
+            own=own if in_network else 0,
+            in_network=in_network,
+        )
+
+    def _place_of(self, line: DoneLine) -> int | None:
+        noted = (line.first_plan_id, line.second_plan_id)
+        if self.row.plan_id in noted:
+            return noted.index(self.row.plan_id)
+        began = self.row.from_day
+        unsaid = noted == (None, None) and (began is None or line.day >= began)
+        return self.place if unsaid else None
+
+    def _done(self, line: DoneLine) -> Done:
+        use = self.use_of(line)
+        return Done(line.code, line.day, line.tooth, line.area, use is not None and use.paid > 0)
 
 
 def elsewhere_of(row: Coverage, benefits: Benefits, day: date) -> tuple[int, int]:
@@ -117,10 +160,3 @@ def elsewhere_of(row: Coverage, benefits: Benefits, day: date) -> tuple[int, int
     if row.elsewhere_year != benefit_year(day, benefits.year_starts_month)[0].year:
         return 0, 0
     return row.elsewhere_deductible_cents, row.elsewhere_paid_cents
-
-
-def plan_part(line: DoneLine, place: int) -> int:
-    """Cents that the plan at this place (0 first, 1 second) paid for a line, or is expected to."""
-    if place:
-        return line.second_cents
-    return line.paid if line.answered else line.first_cents

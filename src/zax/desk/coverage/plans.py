@@ -9,9 +9,11 @@ from dataclasses import dataclass
 
 from zax.core.coverage.benefits import (
     COORDINATION_WORDS,
+    COUNTS_WORDS,
     DENTAL_CATEGORIES,
     MEDICAL_CATEGORIES,
     PER_WORDS,
+    UNTIL_WORDS,
     AgeLimit,
     Benefits,
     Copay,
@@ -37,9 +39,11 @@ class PlanTermsForm:
 
     fields: Mapping[str, str]
     free: Sequence[str]
-    frequencies: Sequence[tuple[str, str, str, str]]
-    ages: Sequence[tuple[str, str, str]]
+    frequencies: Sequence[tuple[str, str, str, str, str]]
+    ages: Sequence[tuple[str, str, str, str]]
     alternates: Sequence[tuple[str, str]]
+    unmaxed: Sequence[str] = ()
+    singles: Sequence[tuple[str, str, str]] = ()
 
 
 def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset[str]) -> Benefits:
@@ -62,6 +66,7 @@ def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset
         return wrong.take(_codes, f.get(field, ""), field, codes) or frozenset()
 
     percents, copays = each("percent", _percent), each("copay", _cents)
+    singles = [single for n, row in enumerate(form.singles) if (single := wrong.take(_single, n, row, codes))]
     benefits = Benefits(
         name=name,
         percents={c: p for c, p in percents.items() if p},
@@ -94,6 +99,13 @@ def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset
         missing_tooth_codes=listed("missing_tooth"),
         coordination=f.get("coordination", "standard"),
         year_starts_month=wrong.take(_month, f.get("year_starts", "1")) or 1,
+        code_percents={code: percent for code, percent, _ in singles if percent is not None},
+        code_copays={code: copay for code, _, copay in singles if copay is not None},
+        no_maximum=frozenset(form.unmaxed) & frozenset(categories),
+        out_of_pocket_cents=cents("out_of_pocket"),
+        household_out_of_pocket_cents=cents("household_out_of_pocket"),
+        deductible_out_cents=cents("deductible_out"),
+        maximum_out_cents=cents("maximum_out"),
     )
     if benefits.coordination not in COORDINATION_WORDS:
         wrong.add("coordination", "Choose one of the list.")
@@ -137,32 +149,49 @@ def _codes(text: str, field: str, codes: frozenset[str]) -> frozenset[str]:
     return found
 
 
-def _frequency(number: int, row: tuple[str, str, str, str], codes: frozenset[str]) -> Frequency | None:
+def _single(
+    number: int, row: tuple[str, str, str], codes: frozenset[str]
+) -> tuple[str, int | None, int | None] | None:
+    """A service with a percentage or a copay of its own."""
+    field = f"single-{number}"
+    found, percent, copay = _codes(row[0], field, codes), _percent(row[1], field), _cents(row[2], field)
+    if not found and percent is None and copay is None:
+        return None
+    if len(found) != 1 or (percent is None and copay is None):
+        raise Refused("One service, and its percentage or its copay.", field)
+    return next(iter(found)), percent, copay
+
+
+def _frequency(number: int, row: tuple[str, str, str, str, str], codes: frozenset[str]) -> Frequency | None:
     field = f"frequency-{number}"
-    listed, count, months, per = row
+    listed, count, months, per, counts = row
     found = _codes(listed, field, codes)
     if not found:
         return None
     times = needed_number(count, field, 1, 99, "How often? 1 to 99.")
     if per not in PER_WORDS:
         raise Refused("Per person, tooth or quadrant.", field)
-    return Frequency(found, times, _months(months, field) or 0, per)
+    if counts not in COUNTS_WORDS:
+        raise Refused("What counts: all that was done, or what this plan paid.", field)
+    return Frequency(found, times, _months(months, field) or 0, per, counts)
 
 
-def _age(number: int, row: tuple[str, str, str], codes: frozenset[str]) -> AgeLimit | None:
+def _age(number: int, row: tuple[str, str, str, str], codes: frozenset[str]) -> AgeLimit | None:
     field = f"age-{number}"
     found = _codes(row[0], field, codes)
     if not found:
         return None
     wrong = "From or to which age? Whole years."
     youngest, oldest = (
-        needed_number(text, field, 0, 150, wrong) if text.strip() else None for text in row[1:]
+        needed_number(text, field, 0, 150, wrong) if text.strip() else None for text in row[1:3]
     )
+    if row[3] not in UNTIL_WORDS:
+        raise Refused("Until the birthday, or the end of its month.", field)
     if youngest is None and oldest is None:
         raise Refused(wrong, field)
     if youngest is not None and oldest is not None and oldest < youngest:
         raise Refused("The ages are the wrong way round.", field)
-    return AgeLimit(found, youngest, oldest)
+    return AgeLimit(found, youngest, oldest, row[3])
 
 
 def _alternate(number: int, row: tuple[str, str], codes: frozenset[str]) -> tuple[str, str] | None:

@@ -115,6 +115,7 @@ def priced_line(clinic: Clinic, line: ServiceLine) -> PricedLine:
         code=service.code,
         units=line.units,
         tooth=line.tooth,
+        area=line.area,
         authorized=line.authorized,
     )
 
@@ -156,7 +157,8 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
             words = f"{off.words}, {off.percent} percent"
             add_entry(tx, visit, Kind.DISCOUNT, -less, 0, words, line_id=each.line_id, discount_id=off.id)
     for each in bill.estimates:
-        lines.note_estimate(tx.connection, each.line_id, each.deductible, each.first, each.second)
+        ids = [row.id for row in bill.coverages]
+        lines.note_estimate(tx.connection, each.line_id, [*zip(ids, each.uses, strict=False)])
     return bill
 
 

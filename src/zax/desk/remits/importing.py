@@ -190,7 +190,7 @@ def _take_claim(
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
     for posting in placed.postings:
         _post(tx, visit, row, remittance, posting)
-    _note_deductibles(tx, answer)
+    _note_shares(tx, answer)
     claims.mark_paid(tx.connection, row.id, answer.paid_cents)
     add_event(
         tx,
@@ -256,12 +256,13 @@ def _expected(tx: Transaction, row: ClaimRow) -> list[ExpectedLine]:
     ]
 
 
-def _note_deductibles(tx: Transaction, answer: RemitClaim) -> None:
-    """What the payer counted toward the deductible replaces our estimate of it."""
+def _note_shares(tx: Transaction, answer: RemitClaim) -> None:
+    """What the payer counted as the patient's own part replaces our estimate of it."""
     for line in answer.lines:
         if line.number.startswith("L") and line.number[1:].isdecimal():
-            counted = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason == "1")
-            remits.note_deductible(tx.connection, int(line.number[1:]), counted)
+            parts = {a.reason: a.cents for a in line.adjustments if a.group == "PR"}
+            own = sum(parts.get(reason, 0) for reason in ("1", "2", "3"))
+            remits.note_share(tx.connection, int(line.number[1:]), parts.get("1", 0), own)
 
 
 def _put_aside(tx: Transaction, file_id: int, row: ClaimRow, placed: Placed) -> None:

@@ -46,13 +46,18 @@ _ONE = _WITH_PLAN.where(coverage.c.id == bindparam("coverage_id"))
 # closed.
 _DONE = text(
     f"""
-    SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.units, l.deductible_cents, l.first_cents,
-        l.second_cents, (SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id = k.claim_id WHERE k.line_id
-        = l.id AND c.state IN {sql_list(ANSWERED)}) AS answered, (SELECT COALESCE(-SUM(j.insurer_cents), 0)
-        FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS paid
+    SELECT v.patient_id, v.day, s.code, s.category, l.tooth, l.area, l.units,
+        COALESCE(l.provider_id, v.provider_id) AS provider_id, a.plan_id AS first_plan_id,
+        b.plan_id AS second_plan_id, l.deductible_cents, l.own_cents, l.first_cents, l.second_cents,
+        l.second_deductible_cents, l.second_own_cents, (SELECT COUNT(*) FROM claim_line k JOIN claim c ON c.id
+        = k.claim_id WHERE k.line_id = l.id AND c.state IN {sql_list(ANSWERED)}) AS answered, (SELECT
+        COALESCE(-SUM(j.insurer_cents), 0) FROM journal j WHERE j.line_id = l.id AND j.kind = 'insurer') AS
+        paid
     FROM visit v
     STRAIGHT_JOIN charge_line l ON l.visit_id = v.id
     STRAIGHT_JOIN service s ON s.id = l.service_id
+    LEFT JOIN coverage a ON a.id = l.first_coverage_id
+    LEFT JOIN coverage b ON b.id = l.second_coverage_id
     WHERE v.patient_id IN :patient_ids AND v.id <> :visit_id AND s.dental = :dental AND l.removed_at IS NULL
         AND v.day <= :day AND v.state IN {sql_list(CHARGED)}
     ORDER BY v.day, l.id

@@ -52,8 +52,9 @@ class Coverage(CoverageTerms):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DoneLine:
-    """A charge line that counts toward limits (cents). `answered` is how many closed claims it is on, `paid`
-    what insurers paid.
+    """A charge line that counts toward limits (cents). `first_plan_id` and `second_plan_id` are the plans it
+    was reckoned with, None where that was not noted; `own_cents` count toward the most a patient pays in a
+    year. `answered` is how many closed claims it is on, `paid` what insurers paid.
     """
 
     patient_id: int
@@ -61,10 +62,17 @@ class DoneLine:
     code: str
     category: str
     tooth: str
+    area: str
     units: int
+    provider_id: int
+    first_plan_id: int | None
+    second_plan_id: int | None
     deductible_cents: int
+    own_cents: int
     first_cents: int
     second_cents: int
+    second_deductible_cents: int
+    second_own_cents: int
     answered: int
     paid: int
 

@@ -4,10 +4,12 @@ their stock.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from sqlalchemy import Connection, select, update
 
+from zax.core.coverage.used import Use
 from zax.core.money.rules import Product
 from zax.store.money.records import SoldProduct
 from zax.store.money.tables import product
@@ -45,10 +47,24 @@ def add_own_line(
     )
 
 
-def note_estimate(connection: Connection, line_id: int, deductible: int, first: int, second: int) -> None:
-    """What the plans are expected to pay for a line (cents), and what of the deductible it uses."""
+def note_estimate(connection: Connection, line_id: int, taken: Sequence[tuple[int, Use]]) -> None:
+    """What a line is expected to take of the plans [(coverage, use)], first payer first; none at all where it
+    is not covered.
+    """
+    none = (None, Use(group=""))
+    (first, one), (second, two) = [*taken, none, none][:2]
     change(
-        connection, charge_line, line_id, deductible_cents=deductible, first_cents=first, second_cents=second
+        connection,
+        charge_line,
+        line_id,
+        first_coverage_id=first,
+        first_cents=one.paid,
+        deductible_cents=one.deductible,
+        own_cents=one.own,
+        second_coverage_id=second,
+        second_cents=two.paid,
+        second_deductible_cents=two.deductible,
+        second_own_cents=two.own,
     )
 
 

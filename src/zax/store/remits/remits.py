@@ -86,6 +86,8 @@ def open_answers(connection: Connection, most: int) -> list[OpenAnswer]:
     return many(connection, query, OpenAnswer)
 
 
-def note_deductible(connection: Connection, line_id: int, cents: int) -> None:
-    """What the payer counted toward the deductible for a line."""
-    change(connection, charge_line, line_id, deductible_cents=cents)
+def note_share(connection: Connection, line_id: int, deductible: int, own: int) -> None:
+    """What the payer counted for a line toward the deductible, and toward the most a patient pays in a year
+    (cents).
+    """
+    change(connection, charge_line, line_id, deductible_cents=deductible, own_cents=own)

@@ -10,9 +10,11 @@ from fastapi.responses import Response
 from zax.core.coverage.benefits import (
     CATEGORY_WORDS,
     COORDINATION_WORDS,
+    COUNTS_WORDS,
     DENTAL_CATEGORIES,
     MEDICAL_CATEGORIES,
     PER_WORDS,
+    UNTIL_WORDS,
     Benefits,
 )
 from zax.core.errors import Mendable, NotFound, ZaxError
@@ -101,6 +103,8 @@ def plan_page(
         words=CATEGORY_WORDS,
         per_words=PER_WORDS,
         coordination=COORDINATION_WORDS,
+        counts_words=COUNTS_WORDS,
+        until_words=UNTIL_WORDS,
         months=MONTHS,
         screen="plans",
         **(more | {"form": shown}),
@@ -132,31 +136,49 @@ def form_of(b: Benefits) -> acts.PlanTermsForm:
         "year_starts": str(b.year_starts_month),
         "authorization": " ".join(sorted(b.needs_authorization)),
         "missing_tooth": " ".join(sorted(b.missing_tooth_codes)),
+        "out_of_pocket": amount(b.out_of_pocket_cents),
+        "household_out_of_pocket": amount(b.household_out_of_pocket_cents),
+        "deductible_out": amount(b.deductible_out_cents),
+        "maximum_out": amount(b.maximum_out_cents),
     }
+    singles = sorted(b.code_percents.keys() | b.code_copays.keys())
     return acts.PlanTermsForm(
         fields,
         sorted(b.no_deductible),
-        [(" ".join(sorted(f.codes)), str(f.count), str(f.months or ""), f.per) for f in b.frequencies],
-        [(" ".join(sorted(a.codes)), _years(a.youngest), _years(a.oldest)) for a in b.ages],
+        [
+            (" ".join(sorted(f.codes)), str(f.count), str(f.months or ""), f.per, f.counts)
+            for f in b.frequencies
+        ],
+        [(" ".join(sorted(a.codes)), _number(a.youngest), _number(a.oldest), a.until) for a in b.ages],
         list(b.alternates.items()),
+        sorted(b.no_maximum),
+        [(code, _number(b.code_percents.get(code)), amount(b.code_copays.get(code))) for code in singles],
     )
 
 
-def _years(age: int | None) -> str:
-    return "" if age is None else str(age)
+def _number(number: int | None) -> str:
+    return "" if number is None else str(number)
 
 
 def _typed_form(form: PostedForm) -> acts.PlanTermsForm:
-    def rows(*names: str) -> list[tuple[str, ...]]:
+    def rows(typed: int, *names: str) -> list[tuple[str, ...]]:
+        """The rows in whose first cells something was typed; the others are choices, which always say
+        something.
+        """
         columns = [form.all.get(name, []) for name in names]
-        return [row for row in zip(*columns, strict=False) if any(cell.strip() for cell in row[:-1])]
+        return [row for row in zip(*columns, strict=False) if any(cell.strip() for cell in row[:typed])]
 
     return acts.PlanTermsForm(
         form,
         form.all.get("free", []),
-        [(r[0], r[1], r[2], r[3]) for r in rows("f_codes", "f_count", "f_months", "f_per")],
-        [(r[0], r[1], r[2]) for r in rows("a_codes", "a_from", "a_to", "a_end")],
-        [(r[0], r[1]) for r in rows("x_done", "x_paid", "x_end")],
+        [
+            (r[0], r[1], r[2], r[3], r[4])
+            for r in rows(3, "f_codes", "f_count", "f_months", "f_per", "f_counts")
+        ],
+        [(r[0], r[1], r[2], r[3]) for r in rows(3, "a_codes", "a_from", "a_to", "a_until")],
+        [(r[0], r[1]) for r in rows(2, "x_done", "x_paid")],
+        form.all.get("unmaxed", []),
+        [(r[0], r[1], r[2]) for r in rows(3, "s_code", "s_percent", "s_copay")],
     )
 
 

@@ -23,6 +23,19 @@ def upgrade() -> None:
     sa.ForeignKeyConstraint(['line_id'], ['charge_line.id'], name=op.f('fk_interest_charged_line_id')),
     sa.PrimaryKeyConstraint('line_id', 'month', name=op.f('pk_interest_charged'))
     )
+    op.execute("SET foreign_key_checks=0")  # a reference is added in place then; each names a coverage that exists
+    for name in ('first_coverage_id', 'second_coverage_id'):
+        op.add_column('charge_line', sa.Column(name, sa.Integer(), nullable=True))
+        op.create_foreign_key(op.f(f'fk_charge_line_{name}'), 'charge_line', 'coverage', [name], ['id'])
+    for name in ('own_cents', 'second_deductible_cents', 'second_own_cents'):
+        op.add_column('charge_line', sa.Column(name, sa.BigInteger(), server_default='0', nullable=False))
+    op.execute(
+        "UPDATE charge_line l JOIN claim_line k ON k.line_id = l.id JOIN claim c ON c.id = k.claim_id "
+        "SET l.first_coverage_id = c.coverage_id"
+    )
+    op.execute("SET foreign_key_checks=1")
+    op.execute("UPDATE service SET category = 'orthodontics' WHERE category = 'braces'")
+    op.execute("""UPDATE plan SET terms = REPLACE(terms, '"braces"', '"orthodontics"')""")
     op.add_column('outbox', sa.Column('failures', sa.SmallInteger(), server_default='0', nullable=False))
     op.add_column('beat', sa.Column('failures', sa.SmallInteger(), server_default='0', nullable=False))
     op.add_column('beat', sa.Column('failed_at', mysql.DATETIME(fsp=6), nullable=True))
