@@ -265,6 +265,8 @@ def test_running_late_is_seen_from_what_happened() -> None:
     assert minutes_behind([late], 630) == 12
     assert expected_end(late, 700) == 700
     assert minutes_behind([Running(Span(630, 660), Stop.HERE)], 642) == 12
+    came_late = Running(Span(630, 660), Stop.HERE, None, 640)
+    assert minutes_behind([came_late], 642) == 2  # their own ten minutes are not the provider's
     assert minutes_behind([Running(Span(700, 730), Stop.HERE), Running(Span(600, 630), Stop.LEFT)], 642) == 0
 
 

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.book.hours import Span
-from zax.core.book.lateness import Coming, expected_starts
+from zax.core.book.lateness import Coming, Forecast, expected_starts, is_late
 from zax.core.book.track import Stop
 from zax.core.charges.lines import (
     ServiceRule,
@@ -288,12 +288,34 @@ def test_a_forecast_never_begins_early_nor_two_at_the_same_time(
     found = expected_starts(visits, now)
     by_id = {visit.id: visit for visit in visits}
     for number, forecast in found.items():
-        assert (
-            forecast.start >= max(now, by_id[number].planned.start)
-            and forecast.late == forecast.start - by_id[number].planned.start
-        )
-    begun = sorted((f.start, f.start + by_id[n].planned.minutes) for n, f in found.items())
+        planned = by_id[number].planned.start
+        assert forecast.start >= max(now, planned)
+        assert forecast.late <= forecast.start - planned and forecast.late >= 0
+    absent = {n for n in found if by_id[n].stop != Stop.HERE and is_late(now - by_id[n].planned.start)}
+    begun = sorted((f.start, f.start + by_id[n].planned.minutes) for n, f in found.items() if n not in absent)
     assert all(one[1] <= other[0] for one, other in zip(begun, begun[1:], strict=False))
+    assert expected_starts(list(reversed(visits)), now) == found  # in whatever order they are read
+    without = expected_starts([visit for visit in visits if visit.id not in absent], now)
+    assert without == {n: f for n, f in found.items() if n not in absent}  # who is not there holds up nobody
+
+
+def test_two_in_rooms_give_one_forecast_in_any_order() -> None:
+    inside = [coming(1, 600, 60, Stop.ROOM, 610), coming(2, 600, 20, Stop.ROOM, 600)]
+    after = coming(3, 630, 30, Stop.CONFIRMED)
+    for order in (inside, inside[::-1]):
+        assert expected_starts([*order, after], now=615)[3] == Forecast(670, 40)
+
+
+def test_somebody_who_never_came_holds_up_nobody() -> None:
+    rows = [coming(1, 600, 60, Stop.CONFIRMED), coming(2, 620, 30, Stop.HERE)]
+    assert expected_starts(rows, now=640) == {1: Forecast(640, 40), 2: Forecast(640, 0)}
+    assert expected_starts(rows, now=601)[2] == Forecast(661, 41)  # one minute late, they may well come
+
+
+def test_nobody_who_is_here_is_late_while_the_provider_is_free() -> None:
+    assert expected_starts([coming(1, 600, 30, Stop.HERE)], now=625)[1] == Forecast(625, 0)
+    busy = [coming(1, 560, 60, Stop.ROOM, 580), coming(2, 600, 30, Stop.HERE)]
+    assert expected_starts(busy, now=610)[2] == Forecast(640, 40)
 
 
 # --- money at the counter

@@ -1,7 +1,8 @@
 """How far behind a provider runs, from what really happened: times are minutes of the day (local).
 
 Somebody in a room is expected to need the visit's whole length from when they went in; somebody here whose
-time has come and who is not in a room yet makes the provider late by every minute that passes.
+time has come and who is not in a room yet makes the provider late by every minute that passes since both.
+Somebody who has not come makes nobody late: the next one does not wait for them.
 """
 
 from __future__ import annotations
@@ -23,13 +24,14 @@ def is_late(minutes: int) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Running:
-    """One visit of a provider today: as planned, where it is, and the minute it went into a room,
-    if it did.
+    """One visit of a provider today: as planned, where it is, and the minutes at which the patient came and
+    went into a room, if they did.
     """
 
     planned: Span
     stop: Stop
     in_room_at: int | None = None
+    here_at: int | None = None
 
 
 def expected_end(visit: Running, now: int) -> int:
@@ -44,8 +46,8 @@ def minutes_behind(visits: Sequence[Running], now: int) -> int:
     for visit in visits:
         if visit.stop == Stop.ROOM:
             behind = max(behind, expected_end(visit, now) - visit.planned.end)
-        elif visit.stop == Stop.HERE and visit.planned.start < now:
-            behind = max(behind, now - visit.planned.start)
+        elif visit.stop == Stop.HERE:
+            behind = max(behind, now - max(visit.planned.start, visit.here_at or 0))
     return max(0, behind)
 
 
@@ -61,7 +63,9 @@ class Coming:
 
 @dataclass(frozen=True, slots=True)
 class Forecast:
-    """When a visit that has not begun is expected to, and how many minutes after its time that is."""
+    """When a visit that has not begun is expected to, and how many minutes after its time that is; of
+    somebody who is here, how many of them the provider is busy.
+    """
 
     start: int
     late: int
@@ -71,22 +75,24 @@ def expected_starts(visits: Sequence[Coming], now: int, at_once: int = 1) -> dic
     """By visit id, when those to come will begin, from what really happened. Minutes of the day.
 
     Each person takes the provider's next free place in order of planned start: somebody in a room keeps it
-    until their length has passed (from when they went in), nobody begins before their time or before now. A
-    short delay disappears in free time between visits, a long one runs on. `at_once` is how many visits the
-    provider may have at the same time.
+    until their length has passed (from when they went in), nobody begins before their time or before now, and
+    whoever should be here and is not takes none. A short delay disappears in free time between visits, a long
+    one runs on. `at_once` is how many visits the provider may have at the same time.
     """
     free = [0] * max(1, at_once)
-    inside = [visit for visit in visits if visit.stop == Stop.ROOM]
-    for visit in inside:
-        ends = expected_end(Running(visit.planned, visit.stop, visit.in_room_at), now)
+    inside = [Running(v.planned, v.stop, v.in_room_at) for v in visits if v.stop == Stop.ROOM]
+    for ends in sorted(expected_end(each, now) for each in inside):
         _seat(free, ends)
     found: dict[int, Forecast] = {}
     for visit in sorted(visits, key=lambda v: (v.planned.start, v.id)):
         if visit.stop not in _TO_COME:
             continue
-        start = max(visit.planned.start, min(free), now)
-        _seat(free, start + visit.planned.minutes)
-        found[visit.id] = Forecast(start, start - visit.planned.start)
+        ready = max(visit.planned.start, min(free))
+        start = max(ready, now)
+        here = visit.stop == Stop.HERE
+        if here or not is_late(now - visit.planned.start):
+            _seat(free, start + visit.planned.minutes)
+        found[visit.id] = Forecast(start, (ready if here else start) - visit.planned.start)
     return found
 
 

@@ -279,7 +279,7 @@ def _round_up(minute: int, grid: int) -> int:
 
 def _running(mine: Sequence[Bar], now: int) -> tuple[list[Span], int]:
     """The stretches by which visits in rooms run over their time, and the minutes behind."""
-    running = [Running(Span(bar.at, bar.end), bar.stop, bar.in_at) for bar in mine]
+    running = [Running(Span(bar.at, bar.end), bar.stop, bar.in_at, bar.at + bar.came_late) for bar in mine]
     over = [
         Span(bar.end, expected_end(each, now))
         for bar, each in zip(mine, running, strict=True)
