@@ -42,6 +42,16 @@ def test_what_does_not_fit_the_code_is_said_beside_its_field(
     assert set(wrong.value.problems) == {field}
 
 
+def test_a_code_for_four_surfaces_or_more_takes_all_five() -> None:
+    wide = ServiceRule(code="D2394", dental=True, needs_tooth=True, surfaces=4)
+    for surfaces in ("MODB", "MODBL"):
+        assert check_line(wide, TypedLine("1", "14", surfaces)).surfaces == surfaces
+        assert unfinished(wide, "14", surfaces, "", ()) == ""
+    with pytest.raises(Problems, match="name four or five"):
+        check_line(wide, TypedLine("1", "14", "MOD"))
+    assert unfinished(wide, "14", "MOD", "", ()) == "D2394 needs its surfaces"
+
+
 def test_teeth_are_one_to_thirty_two_and_a_to_t() -> None:
     assert [tooth for tooth in ("1", "32", "A", "T") if is_tooth(tooth)] == ["1", "32", "A", "T"]
     assert not any(is_tooth(tooth) for tooth in ("0", "33", "U", "", "AA", "١"[:0]))

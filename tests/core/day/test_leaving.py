@@ -21,7 +21,7 @@ from zax.core.charges.lines import (
     pointed,
     unfinished,
 )
-from zax.core.charges.modifiers import MODIFIER_WORDS, check_modifiers, is_visit_code
+from zax.core.charges.modifiers import MODIFIER_WORDS, check_modifiers, is_visit_code, modifier_warning
 from zax.core.charges.teeth import TEETH, Numbering, fits, read_tooth, show_tooth
 from zax.core.coverage.benefits import Benefits, Frequency
 from zax.core.coverage.estimate import Cover, PricedLine, estimate
@@ -124,7 +124,8 @@ def test_areas_and_teeth_that_fit_are_taken() -> None:
         ("25 LT RT 59 76", "99213", "at most 4"),
         ("5", "99213", "not a modifier"),
         ("LT,RT", "93000", "exclude each other"),
-        ("25", "93000", "office visit"),
+        ("ZZ", "99213", "There is no modifier ZZ"),
+        ("25 1X", "99213", "There is no modifier 1X"),
         ("26 TC", "93000", "exclude"),
         ("x9!", "93000", "not a modifier"),
     ],
@@ -134,12 +135,33 @@ def test_modifiers_that_cannot_be_are_refused(typed: str, code: str, words: str)
         check_modifiers(typed, code, dental=False)
 
 
+@pytest.mark.parametrize(
+    ("modifiers", "code", "words"),
+    [
+        ("25", "99213", ""),
+        ("LT", "93000", ""),
+        ("25", "93000", "goes with an office visit"),
+        ("25", "Q0091", "goes with an office visit"),
+        ("25", "99396", "Payers differ about 25 on 99396"),
+        ("25", "G0439", "Payers differ about 25 on G0439"),
+        ("24", "99396", ""),
+    ],
+)
+def test_where_good_practice_varies_a_modifier_is_taken_with_a_word(
+    modifiers: str, code: str, words: str
+) -> None:
+    assert check_modifiers(modifiers, code, dental=False) == (modifiers,)
+    found = modifier_warning([modifiers], code)
+    assert words in found and bool(found) == bool(words)
+
+
 def test_modifiers_keep_their_order_and_payers_may_have_their_own() -> None:
     assert check_modifiers(" 59,lt ", "93000", False) == ("59", "LT")
     assert check_modifiers("u7", "93000", False) == ("U7",) and check_modifiers("", "D1110", True) == ()
     assert (
         is_visit_code("99213")
         and not is_visit_code("93000")
+        and is_visit_code("G0439")
         and all(len(each) == 2 for each in MODIFIER_WORDS)
     )
 

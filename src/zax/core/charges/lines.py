@@ -49,6 +49,11 @@ class ServiceRule:
     teeth: str = ""
     area: str = ""
 
+    @property
+    def fitting(self) -> range:
+        """How many surfaces may be named: codes of four are for four or more, and a tooth has five."""
+        return range(self.surfaces, (5 if self.surfaces == 4 else self.surfaces) + 1)
+
 
 @dataclass(frozen=True, slots=True)
 class TypedLine:
@@ -128,7 +133,9 @@ def _surface_problem(rule: ServiceRule, tooth: str, wanted: str) -> str:
     unknown = [ch for ch in wanted if ch not in SURFACE_ORDER]
     if unknown:
         return f"“{unknown[0]}” is not a surface. Use M, O, D, I, B, F, L."
-    if rule.surfaces and len(wanted) != rule.surfaces:
+    if rule.surfaces and len(wanted) not in rule.fitting:
+        if len(rule.fitting) > 1:
+            return f"{rule.code} covers four surfaces or more; name four or five."
         return (
             f"{rule.code} covers {rule.surfaces} surface{'s' if rule.surfaces > 1 else ''}; name exactly that"
             " many."
@@ -147,7 +154,7 @@ def unfinished(rule: ServiceRule, tooth: str, surfaces: str, area: str, diagnose
     """Why this line cannot be charged yet, in words; empty when it can."""
     if rule.needs_tooth and not tooth:
         return f"{rule.code} needs its tooth"
-    if rule.surfaces and len(surfaces) != rule.surfaces:
+    if rule.surfaces and len(surfaces) not in rule.fitting:
         return f"{rule.code} needs its surfaces"
     if rule.area and not area:
         return f"{rule.code} needs its {rule.area}"

@@ -1,9 +1,9 @@
 """Modifiers of medical services: two characters that say how a service was done. Only what can be told from
 the line itself is checked.
 
-Sources: HCPCS Level II modifier list (CMS, public) and the situational rules of X12 005010X222A1 loop 2400
-SV101-3 to 6. Words are our own. A modifier that is not listed is taken if its form is right: payers have
-their own.
+Sources: the modifier lists of `modifier_codes` and the situational rules of X12 005010X222A1 loop 2400
+SV101-3 to 6. Words are our own, for the usual ones. What no list has is refused; where good practice varies,
+a word of warning is said and the line is taken.
 """
 
 from __future__ import annotations
@@ -11,6 +11,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
+from zax.core.charges.modifier_codes import KNOWN
 from zax.core.errors import Refused
 
 MOST_MODIFIERS = 4
@@ -46,8 +47,14 @@ _OPPOSED = (("26", "TC"), ("LT", "RT"), ("50", "LT"), ("50", "RT"), ("76", "77")
 
 
 def is_visit_code(code: str) -> bool:
-    """Evaluation and management: 99202 to 99499, and the general eye visits."""
-    return code.isdecimal() and (99202 <= int(code) <= 99499 or code in {"92002", "92004", "92012", "92014"})
+    """Evaluation and management: 99202 to 99499, the general eye visits, and Medicare's wellness visits."""
+    listed = code in {"92002", "92004", "92012", "92014", "G0402", "G0438", "G0439"}
+    return listed or (code.isdecimal() and 99202 <= int(code) <= 99499)
+
+
+def is_preventive_visit(code: str) -> bool:
+    """A yearly physical or another preventive visit: 99381 to 99397, and Medicare's wellness visits."""
+    return (code.isdecimal() and 99381 <= int(code) <= 99397) or code in {"G0402", "G0438", "G0439"}
 
 
 def check_modifiers(typed: str, code: str, dental: bool) -> tuple[str, ...]:
@@ -64,6 +71,9 @@ def _problem(found: Sequence[str], code: str, dental: bool) -> str:
     wrong = next((each for each in found if not re.fullmatch(r"[A-Z0-9]{2}", each)), "")
     if wrong:
         return f"“{wrong[:6]}” is not a modifier. They have two letters or digits, such as 25 or LT."
+    unknown = next((each for each in found if each not in KNOWN), "")
+    if unknown:
+        return f"There is no modifier {unknown}. Check it against the note, such as 25 or LT."
     if len(found) > MOST_MODIFIERS:
         return f"A line takes at most {MOST_MODIFIERS} modifiers."
     twice = next((each for at, each in enumerate(found) if each in found[:at]), "")
@@ -72,7 +82,16 @@ def _problem(found: Sequence[str], code: str, dental: bool) -> str:
     for one, other in _OPPOSED:
         if one in found and other in found:
             return f"{one} ({MODIFIER_WORDS[one]}) and {other} ({MODIFIER_WORDS[other]}) exclude each other."
-    for each in found:
+    return ""
+
+
+def modifier_warning(modifiers: Sequence[str], code: str) -> str:
+    """What a biller may want to look at again, in words; empty when nothing is unusual."""
+    for each in modifiers:
         if each in _VISITS and not is_visit_code(code):
-            return f"{each} ({MODIFIER_WORDS[each]}) belongs to an office visit, not to {code}."
+            return (
+                f"{each} ({MODIFIER_WORDS[each]}) goes with an office visit. Is it meant for {code}?"
+            )
+        if each == "25" and is_preventive_visit(code):
+            return f"Payers differ about 25 on {code}: some want it on the other visit of the day instead."
     return ""

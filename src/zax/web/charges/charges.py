@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.charges.lines import LETTERS, PLACES, ServiceRule, pointed
-from zax.core.charges.modifiers import MODIFIER_WORDS
+from zax.core.charges.modifiers import MODIFIER_WORDS, modifier_warning
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.form import Form, Reference, ReferenceOrNone
@@ -95,6 +95,7 @@ def charges_page(
         arches=ARCHES,
         letters=LETTERS,
         modifier_words=MODIFIER_WORDS,
+        modifier_warning=modifier_warning,
         pointers={
             line.id: "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes))
             for line in sheet.bill.lines
@@ -112,7 +113,7 @@ def _lacks(ctx: RequestContext, line: ServiceLine) -> bool:
     rule = ctx.clinic.services[line.service_id].rule
     return bool(
         (rule.needs_tooth and not line.tooth)
-        or (rule.surfaces and len(line.surfaces) != rule.surfaces)
+        or (rule.surfaces and len(line.surfaces) not in rule.fitting)
         or (rule.area and not line.area)
     )
 
@@ -169,7 +170,7 @@ def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 def _fitting(rule: ServiceRule, tooth: str, surfaces: str, area: str) -> acts.LineForm:
     """What stands chosen in the picture, as far as this service asks for it."""
-    if rule.surfaces and len(surfaces) != rule.surfaces:
+    if rule.surfaces and len(surfaces) not in rule.fitting:
         surfaces = ""
     whole = not rule.surfaces or surfaces
     return acts.LineForm(
