@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from zax.core.errors import NotAllowed, Problems, Refused
 from zax.core.patients.person import (
     age_on,
+    check_name,
     check_new_patient,
     check_phone,
     parse_birth,
@@ -17,6 +18,7 @@ from zax.core.patients.person import (
 )
 from zax.core.patients.search_terms import parse_query
 from zax.core.people.roles import RIGHT_WORDS, RIGHTS, Role, may, require
+from zax.core.x12.syntax import clean
 
 TODAY = date(2026, 11, 24)
 
@@ -101,7 +103,40 @@ def test_what_is_no_name(name: str) -> None:
 
 def test_keys_forget_case_and_accents() -> None:
     assert search_key("  Müller-Łódź ") == search_key("muller-łódz")
-    assert search_key("O’Neil") == "o’neil"
+    assert {search_key(each) for each in ("O’Neil", "O'Neil", "O`Neil", "oneil")} == {"oneil"}
+    plain = {"Đặng": "dang", "Łukasz": "lukasz", "Ærø": "aero", "李": "li", "Иван": "ivan", "ﬃ": "ffi"}
+    assert {name: search_key(name) for name in plain} == plain
+
+
+@given(st.text(min_size=1, max_size=60))
+def test_nobody_is_without_a_name_however_it_is_written(text: str) -> None:
+    """Kills: a file that loses the letters it does not know."""
+    try:
+        name = check_name(text, "first name", "first")
+    except Refused:
+        return
+    assert search_key(name)
+    written = clean(name)
+    assert written and written.isascii() and not set(written) & set("*:~^|")
+
+
+@pytest.mark.parametrize(
+    ("typed", "says"),
+    [
+        ("555 0148", "Add the area code"),
+        ("5550148", "Add the area code"),
+        ("360 555 0148 x12", "extension"),
+        ("060 555 0148", "cannot be a phone number"),
+        ("360 155 0148", "cannot be a phone number"),
+        ("0000000000", "cannot be a phone number"),
+        ("+44 20 7946 0958", "cannot be a phone number"),
+    ],
+)
+def test_a_phone_has_its_ten_digits_or_is_refused(typed: str, says: str) -> None:
+    with pytest.raises(Refused, match=says):
+        check_phone(typed)
+    for same in ("360 555 0148", "(360) 555-0148", "1-360-555-0148", "+1 360.555.0148"):
+        assert check_phone(same) == "3605550148"
 
 
 @pytest.mark.parametrize(

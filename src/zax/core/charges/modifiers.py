@@ -89,9 +89,7 @@ def modifier_warning(modifiers: Sequence[str], code: str) -> str:
     """What a biller may want to look at again, in words; empty when nothing is unusual."""
     for each in modifiers:
         if each in _VISITS and not is_visit_code(code):
-            return (
-                f"{each} ({MODIFIER_WORDS[each]}) goes with an office visit. Is it meant for {code}?"
-            )
+            return f"{each} ({MODIFIER_WORDS[each]}) goes with an office visit. Is it meant for {code}?"
         if each == "25" and is_preventive_visit(code):
             return f"Payers differ about 25 on {code}: some want it on the other visit of the day instead."
     return ""

@@ -15,6 +15,8 @@ from datetime import date
 import jellyfish
 from rapidfuzz import fuzz
 
+from zax.core.patients.nicknames import same_given_name
+
 LIKELY = 50
 NOTICED = 40  # while somebody types, less is known of them
 MOST = 100
@@ -70,6 +72,8 @@ def _names(a: Known, b: Known) -> Iterator[tuple[int, str]]:
         yield 12, "last names alike"
     if a.first == b.first:
         yield 18, "same first name"
+    elif _nickname(a, b):
+        yield 16, "one first name is short for the other"
     elif first >= 80 or _short_form(a.first, b.first) or _part_of(a.first, b.first):
         yield 12, "first names alike"
     elif first < 50 and not _begins(a.first, b.first):
@@ -80,6 +84,12 @@ def _part_of(one: str, two: str) -> bool:
     """'garcia' and 'garcia lopez'."""
     words = one.replace("-", " ").split(), two.replace("-", " ").split()
     return words[0] != words[1] and (set(words[0]) <= set(words[1]) or set(words[1]) <= set(words[0]))
+
+
+def _nickname(a: Known, b: Known) -> bool:
+    """'bob' and 'robert', or the name one of them likes to be called."""
+    ours, theirs = ({name.split()[0] for name in (each.first, each.used) if name} for each in (a, b))
+    return any(same_given_name(one, two) for one in ours for two in theirs)
 
 
 def _short_form(one: str, two: str) -> bool:

@@ -1,7 +1,8 @@
 """What makes a patient's details acceptable, and how a name or number becomes a key for searching.
 
-Names keep their spelling; keys are lower case without accents, so that 'muller' finds 'Müller'. Phones are
-kept as national digits (North American Numbering Plan) and shown in one form.
+Names keep their spelling; keys are lower case in plain letters without apostrophes, so that 'muller' finds
+'Müller' and 'obrien' 'O’Brien'. Phones are kept as ten national digits (North American Numbering Plan) and
+shown in one form.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from datetime import date
 import phonenumbers
 
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.spelling import plain_spelling
 
 LONGEST_NAME = 60
 OLDEST_YEARS = 125
@@ -33,9 +35,8 @@ class NewPatient:
 
 
 def search_key(text: str) -> str:
-    """'  Müller-Lüdenscheidt ' -> 'muller-ludenscheidt'."""
-    flat = unicodedata.normalize("NFKD", text.casefold())
-    return " ".join("".join(ch for ch in flat if not unicodedata.combining(ch)).split())
+    """'  Müller-Lüdenscheidt ' -> 'muller-ludenscheidt', 'D’Angelo' -> 'dangelo'."""
+    return " ".join(plain_spelling(text).replace("'", "").lower().split())
 
 
 def check_name(text: str, what: str, field: str) -> str:
@@ -50,19 +51,28 @@ def check_name(text: str, what: str, field: str) -> str:
     return name
 
 
+# Area code and exchange begin with 2 to 9 (North American Numbering Plan).
+_PHONE = re.compile(r"[2-9]\d{2}[2-9]\d{6}", re.ASCII)
+
+
 def check_phone(text: str, field: str = "phone") -> str:
-    """Ten national digits; Refused for a number that cannot exist."""
+    """Ten national digits; Refused for a number that cannot exist, or lacks its area code."""
     if not text.strip():
         raise Refused("Enter a mobile number, or the household's number.", field)
     try:
         number = phonenumbers.parse(text, REGION)
     except phonenumbers.NumberParseException:
         number = None
-    if number is None or number.country_code != 1 or not phonenumbers.is_possible_number(number):
+    digits = str(number.national_number) if number is not None and number.country_code == 1 else ""
+    if len(digits) == 7:
+        raise Refused("Add the area code: ten digits, such as 360 555 0148.", field)
+    if number is not None and number.extension:
+        raise Refused("Enter the ten digits alone, and put the extension in a note.", field)
+    if not _PHONE.fullmatch(digits):
         raise Refused(
             f"“{text.strip()[:30]}” cannot be a phone number. Ten digits, such as 360 555 0148.", field
         )
-    return f"{number.national_number:010d}"
+    return digits
 
 
 def show_phone(digits: str) -> str:

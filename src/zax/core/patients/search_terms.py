@@ -9,12 +9,13 @@ one whose phone or member id has 1992 at its end, never somebody of another name
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from rapidfuzz import fuzz
 
 from zax.core.coverage.member import member_key
+from zax.core.patients.nicknames import stands_for
 from zax.core.patients.person import full_year, read_date, search_key
 
 MOST_WORDS = 4
@@ -45,6 +46,15 @@ class Query:
     birth: date | None = None
     member: str = ""
     clue: Clue | None = None
+
+    @property
+    def also(self) -> tuple[Query, ...]:
+        """The same question with a short name written out: 'bob hale' may be a Robert."""
+        return tuple(
+            replace(self, words=(*self.words[:at], formal, *self.words[at + 1 :]))
+            for at, word in enumerate(self.words)
+            for formal in sorted(stands_for(word))
+        )
 
     @property
     def empty(self) -> bool:
@@ -166,6 +176,14 @@ def named(query: Query, row: FoundPatient) -> bool:
     return all(any(name.startswith(word) for name in names) for word in query.words) or any(
         name.startswith(together) for name in names
     )
+
+
+def called_so(query: Query, row: FoundPatient) -> bool:
+    """Whether every word is a whole name of the patient's, the one they like, or a short form of one: who
+    types 'bob' means a Bob or a Robert before a Bobbi.
+    """
+    names = set(re.split(r"[\s-]+", f"{row.first_key} {row.last_key} {search_key(row.used_name)}"))
+    return bool(query.words) and all(word in names or stands_for(word) & names for word in query.words)
 
 
 def told_apart(clue: Clue, row: FoundPatient) -> bool:

@@ -9,14 +9,16 @@ position 3, component separator at 104, segment terminator at 105, the repetitio
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 
+from zax.core.spelling import plain_spelling
+
 ISA_LENGTH = 106
 # Twelve digits: 9,999,999,999.99.
 MOST_CENTS = 10**12 - 1
+_DELIMITERS = str.maketrans("*:~^|`", "      ")
 _DECIMAL = re.compile(r"-?(\d{1,18}(\.\d{0,18})?|\.\d{1,18})(E[+-]?\d{1,2})?", re.ASCII)
 
 
@@ -244,9 +246,11 @@ def amount(cents: int) -> str:
 
 
 def clean(text: str) -> str:
-    """Text as an element may carry it: basic and extended character set without delimiters, single spaces."""
-    flat = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
-    return " ".join(flat.translate(str.maketrans("*:~^|", "     ")).upper().split())
+    """Text as an element may carry it: plain letters (X12.6 basic character set, and what of the extended
+    one is no delimiter), upper case, single spaces. A name never becomes empty.
+    """
+    flat = plain_spelling(text).translate(_DELIMITERS).upper()
+    return " ".join(flat.split())
 
 
 def write(segments: Iterable[Sequence[str]]) -> Iterator[str]:

@@ -10,6 +10,7 @@ the same among a thousand or a million.
 | phone: beginning, last seven, last four digits | (phone), (phone_end), (phone_tail); home and work likewise
 |
 | birth date | (birth, last_sound) |
+| a short name written out (“bob” as “robert”), once the exact ones are too few | as last and first name |
 | typing mistakes, once the exact ones are too few | (last_sound, first_sound), (first_key, last_sound) |
 | member id | coverage (member_key) |
 | number, also one left by a merge | primary key, (chart), patient_alias |
@@ -25,7 +26,16 @@ from datetime import date
 
 from sqlalchemy import Connection, text
 
-from zax.core.patients.search_terms import Clue, FoundPatient, Query, matches, named, nearness, told_apart
+from zax.core.patients.search_terms import (
+    Clue,
+    FoundPatient,
+    Query,
+    called_so,
+    matches,
+    named,
+    nearness,
+    told_apart,
+)
 from zax.core.patients.sounds import sound_of
 from zax.store.rows import many
 
@@ -96,10 +106,17 @@ def find_patients(
     if query.empty:
         return []
     found: dict[int, FoundPatient] = {row.id: row for row in recent if matches(query, row)}
+    seen = set(found)
     for rows in _exact(connection, query, limit, everybody):
         found |= {row.id: row for row in rows if row.id not in found}
         if len(found) >= limit:
             return list(found.values())[:limit]
+    if len(found) < FEW:
+        for other in query.also:
+            for rows in _exact(connection, other, limit, everybody):
+                found |= {row.id: row for row in rows if row.id not in found}
+        order = sorted(found.values(), key=lambda row: row.id not in seen and not called_so(query, row))
+        found = {row.id: row for row in order}
     if len(found) < FEW:
         for row in _near(connection, query, everybody):
             found.setdefault(row.id, row)

@@ -4,6 +4,9 @@ import sqlalchemy as sa
 from alembic import op
 from sqlalchemy.dialects import mysql
 
+from zax.core.patients.person import LONGEST_NAME, search_key
+from zax.core.patients.sounds import sound_of
+
 revision = '0006'
 down_revision = '0005'
 branch_labels = None
@@ -40,3 +43,15 @@ def upgrade() -> None:
     op.add_column('beat', sa.Column('failures', sa.SmallInteger(), server_default='0', nullable=False))
     op.add_column('beat', sa.Column('failed_at', mysql.DATETIME(fsp=6), nullable=True))
     op.add_column('beat', sa.Column('why', sa.String(length=200), server_default='', nullable=False))
+    _find_by_plain_spelling()
+
+
+def _find_by_plain_spelling() -> None:
+    """Names with apostrophes or letters outside ASCII get the keys that they are found by now."""
+    connection = op.get_bind()
+    patient = sa.table('patient', *(sa.column(n) for n in ('id', 'first', 'last', 'first_key', 'last_key', 'first_sound', 'last_sound')))
+    unusual = sa.text("CONCAT(first, last) REGEXP '[^ -~]' OR CONCAT(first, last) LIKE '%''%' OR CONCAT(first, last) LIKE '%`%'")
+    for row in connection.execute(sa.select(patient.c.id, patient.c.first, patient.c.last).where(unusual)).all():
+        one, two = search_key(row.first)[:LONGEST_NAME], search_key(row.last)[:LONGEST_NAME]
+        keys = {'first_key': one, 'last_key': two, 'first_sound': sound_of(one), 'last_sound': sound_of(two)}
+        connection.execute(sa.update(patient).where(patient.c.id == row.id).values(**keys))
