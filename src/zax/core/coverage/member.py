@@ -23,6 +23,16 @@ def member_key(text: str) -> str:
     return "".join(ch for ch in text.upper() if ch.isalnum())
 
 
+def check_group_number(text: str, field: str = "group_number") -> str:
+    """The number or name of the group as it stands on the card, in capitals; empty is allowed. Source: X12
+    SBR03 takes 1 to 50 signs, cards have at most 30.
+    """
+    typed = " ".join(text.upper().split())
+    if len(typed) > LONGEST or not typed.isascii() or not typed.isprintable() or set(typed) & set("*:~^|"):
+        raise Refused("A group number has up to 30 letters and digits. Copy it from the card.", field)
+    return typed
+
+
 def check_member_id(text: str, field: str = "member_id") -> str:
     """The id in capitals; Refused when it cannot stand on a card (X12 NM109 takes 2 to 80, cards have at most
     30).

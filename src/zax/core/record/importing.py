@@ -17,7 +17,7 @@ from enum import StrEnum
 
 from rapidfuzz import fuzz
 
-from zax.core.coverage.member import check_member_id
+from zax.core.coverage.member import check_group_number, check_member_id
 from zax.core.errors import ProblemCollector, Refused, ZaxError
 from zax.core.json import KeptJson
 from zax.core.money.cents import parse_balance
@@ -189,6 +189,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
     number = wrong.take(check_member_id, member) if member else ""
     if bool(member) != bool(typed.get("plan")):
         wrong.add("plan", "Plan and member id belong together; one is missing.")
+    group = wrong.take(check_group_number, typed.get("group_number", ""))
     balance = wrong.take(parse_balance, typed.get("balance", ""))
     wrong.raise_if_any()
     return Row(
@@ -197,7 +198,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
         household=typed.get("household", ""),
         plan=typed.get("plan", ""),
         member_id=number or "",
-        group_number=typed.get("group_number", "")[:30],
+        group_number=group or "",
         balance=balance or 0,
     )
 

@@ -64,6 +64,13 @@ class Transaction:
     def business_day(self, site_id: int) -> date:
         return self.local_now(site_id).date()
 
+    @property
+    def clinic_day(self) -> date:
+        """The day at the clinic, by the clock of its first site, for what belongs to no site. Never the day
+        in UTC, which begins while the clinic is still at work.
+        """
+        return self.business_day(self.clinic.first_site.id)
+
     def audit(
         self, act: str, *, patient_id: int | None = None, visit_id: int | None = None, **detail: object
     ) -> None:

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from zax.clock import local
+from zax.clock import local, local_date
 from zax.core.arrivals.conditions import About
 from zax.core.arrivals.steps import Answer, Arriving, ForWhom, Stand, Step, StepKind, blocking, standing
 from zax.core.book.calendar import step_months
@@ -133,7 +133,11 @@ def _by_itself(
         mark = cover_mark(clinic, bill.coverage, now)
         return {"": "no payer to ask", "fine": "active, checked"}.get(mark, "")
     if each.kind == StepKind.COVERAGE:
-        fresh = [kind for kind, at in cards.items() if step_months(at.date(), CARD_MONTHS) > today]
+        fresh = [
+            kind
+            for kind, at in cards.items()
+            if step_months(local_date(at, clinic.first_site.timezone), CARD_MONTHS) > today
+        ]
         return (
             "no coverage on file"
             if bill.coverage is None

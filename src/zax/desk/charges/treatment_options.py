@@ -236,7 +236,7 @@ def add_to_option(tx: Transaction, proposal_id: int, form: PlannedLineForm) -> i
     """
     row = _open(tx, proposal_id)
     service = tx.clinic.find_service(form.service_id)
-    check_retired(service.code, service.retired_on, tx.business_day(tx.clinic.first_site.id))
+    check_retired(service.code, service.retired_on, tx.clinic_day)
     if service.dental != tx.clinic.providers[row.provider_id].dental:
         raise Refused(
             f"{service.code} is not done by {tx.clinic.providers[row.provider_id].name}.", "service"

@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
 from datetime import date, timedelta
 
-from zax.core.coverage.member import RELATIONSHIP_WORDS, check_member_id, member_key
+from zax.core.coverage.member import RELATIONSHIP_WORDS, check_group_number, check_member_id, member_key
 from zax.core.coverage.order import Candidate, order_reason, suggested_order
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.fields import FIELDS
@@ -44,7 +44,7 @@ def save_coverage(
     plan_id = wrong.take(_plan, tx.clinic, typed["plan_id"], before)
     rank = wrong.take(_rank, typed["rank"])
     member_id = wrong.take(check_member_id, typed["member_id"])
-    group = wrong.take(FIELDS["pronouns"].check, typed["group_number"], "group_number", tx.now.date())
+    group = wrong.take(check_group_number, typed["group_number"])
     first = wrong.take(_day, typed["from_day"], "from_day")
     last = wrong.take(_day, typed["to_day"], "to_day")
     subscriber_id, relationship, holder = _holder(tx, patient, typed, wrong)
@@ -119,7 +119,7 @@ def _holder(
         wrong.add("relationship", f"What is {patient.first} to the holder? Choose one of the list.")
     if kind == "patient":
         return wrong.take(_subscriber, tx, patient, typed), relationship, {}
-    today = tx.now.date()
+    today = tx.clinic_day
     born = (
         wrong.take(parse_birth, typed["holder_birth"], today, "holder_birth")
         if typed["holder_birth"].strip()
@@ -146,7 +146,7 @@ def _subscriber(tx: Transaction, patient: Patient, typed: Mapping[str, str]) -> 
         raise Refused("Choose who holds it: type letters of the name, then pick.", "subscriber_id")
     if found.id == patient.id:
         raise Refused(f"{found.first} holds it then: choose “{HOLDERS['self']}”.", "subscriber_id")
-    if stored.is_covered_through(tx.connection, found.id, patient.id, tx.now.date()):
+    if stored.is_covered_through(tx.connection, found.id, patient.id, tx.clinic_day):
         raise Refused(
             f"{found.first} is covered through {patient.first}, so {patient.first} cannot be covered through"
             f" {found.first}.",

@@ -226,7 +226,7 @@ def ask_for_booked(tx: Transaction, days: int, run_key: str) -> int:
     """Questions for everybody booked from today on whose coverage has no fresh answer, carried out by the
     worker. How many; 0 for a run known already.
     """
-    habits, today = habits_of(tx.clinic), tx.business_day(tx.clinic.first_site.id)
+    habits, today = habits_of(tx.clinic), tx.clinic_day
     if not 0 <= days <= 60:
         raise Refused("0 to 60 days ahead.", "days")
     last = today + timedelta(days=days)

@@ -95,7 +95,7 @@ def make_plan(tx: Transaction, patient_id: int, form: PaymentPlanForm) -> int:
     if stored.any_on_plan(tx.connection, wanted):
         raise Refused("One of these charges is on a plan already. End that plan first.", "lines")
     check_plan(form.amount, form.count, sum(open_lines[line] for line in wanted))
-    check_first(form.first, tx.business_day(tx.clinic.first_site.id))
+    check_first(form.first, tx.clinic_day)
     if form.card_id is not None:
         usable_card(tx, form.card_id, patient_id)
     plan_id = stored.add_plan(

@@ -118,7 +118,7 @@ def make_statement(
     tx: Transaction, pdf: StatementPdfs, store: FileStore, household_id: int, patient_id: int | None
 ) -> int:
     """One statement now; its number."""
-    today = tx.business_day(tx.clinic.first_site.id)
+    today = tx.clinic_day
     number = stored.add_statement(
         tx.connection,
         household_id=household_id,
@@ -145,7 +145,7 @@ def start_run(tx: Transaction, rule: Rule) -> int:
     """Write a run down for everybody the rule picks; the worker makes them. Refused when it picks nobody,
     Conflict while another is made.
     """
-    today = tx.business_day(tx.clinic.first_site.id)
+    today = tx.clinic_day
     if stored.run_being_made(tx.connection):
         raise Conflict("A run is being made. Wait until it is done, or stop it.")
     if rule.interest:

@@ -177,7 +177,7 @@ def set_reach(tx: Transaction, patient_id: int, choices: Mapping[str, str], vers
         if channel not in CHANNELS and channel:
             raise Refused("Choose one of the list.", topic)
         if channel and channel != before.get(topic, {}).get("by"):
-            after[topic] = {"by": channel, "since": tx.now.date().isoformat()}
+            after[topic] = {"by": channel, "since": tx.clinic_day.isoformat()}
     changed = {
         TOPICS[topic]: [CHANNELS.get(before.get(topic, {}).get("by", ""), ""), CHANNELS[kept["by"]]]
         for topic, kept in after.items()

@@ -56,7 +56,7 @@ def add_note(tx: Transaction, patient_id: int, form: NoteForm) -> int:
         raise Refused("Write the note first.", "note")
     if len(kept) > LONGEST_NOTE:
         raise Refused(f"A note has at most {LONGEST_NOTE} letters; this has {len(kept)}.", "note")
-    if form.until is not None and form.until < tx.now.date():
+    if form.until is not None and form.until < tx.clinic_day:
         raise Refused("That day is over. Leave it empty for a note that stays.", "until")
     note_id = stored.add_note(
         tx.connection,

@@ -223,7 +223,7 @@ class _Part:
 
     def take_in(self) -> list[ImportRow]:
         """What came of each row."""
-        today = self.tx.business_day(self.tx.clinic.first_site.id)
+        today = self.tx.clinic_day
         good: list[tuple[int, Row]] = []
         results: list[ImportRow] = []
         columns = {name: int(place) for name, place in self.job.columns.items()}

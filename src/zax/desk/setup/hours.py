@@ -80,7 +80,7 @@ def set_hours(
     a decision.
     """
     provider = provider_of(tx.clinic, provider_id)
-    if from_day < tx.business_day(tx.clinic.first_site.id):
+    if from_day < tx.clinic_day:
         raise Refused("Hours can be changed from today on; the past stays as it was.", "from_day")
     checked = _check_rows(tx.clinic, rows)
     replace_hours(tx.connection, provider.id, from_day, checked)
@@ -156,7 +156,7 @@ def add_exception(
             wrong.add("last", "The last day is before the first.")
         if last - first > timedelta(days=366):
             wrong.add("last", "At most a year at once. Change the weekly hours instead.")
-        if last < tx.business_day(tx.clinic.first_site.id):
+        if last < tx.clinic_day:
             wrong.add("first", "These days are over.")
         if begins is not None and ends is not None and ends <= begins:
             wrong.add("end", "It has to end after it begins.")
@@ -254,7 +254,7 @@ def _decide(tx: Transaction, people: Sequence[int], first: date, decision: str, 
         tx.desk.clinic,
         tx.clinic,
         people,
-        max(first, tx.business_day(tx.clinic.first_site.id)),
+        max(first, tx.clinic_day),
     )
     if not outside or decision == "leave":
         return
