@@ -65,6 +65,8 @@ def serve_web() -> None:
         access_log=False,
         timeout_graceful_shutdown=1,
         server_header=False,
+        proxy_headers=bool(settings.proxy),
+        forwarded_allow_ips=settings.proxy or None,
     )
 
 

@@ -29,6 +29,12 @@ class Settings:
     var: Path = field(default_factory=lambda: Path(os.environ.get("ZAX_VAR", ROOT / "var")).resolve())
     demo_size: str = field(default_factory=lambda: os.environ.get("ZAX_DEMO_SIZE", "demo"))
     idle_minutes: int = 30
+    # Behind TLS cookies are for TLS alone; a forwarded address counts only from the proxy that is named here.
+    tls: bool = field(default_factory=lambda: os.environ.get("ZAX_TLS", "") == "1")
+    proxy: str = field(default_factory=lambda: os.environ.get("ZAX_PROXY", ""))
+    hosts: tuple[str, ...] = field(
+        default_factory=lambda: tuple(os.environ.get("ZAX_HOSTS", "127.0.0.1,localhost").split(","))
+    )
     terminal_seconds: float = field(
         default_factory=lambda: float(os.environ.get("ZAX_TERMINAL_SECONDS", "8"))
     )

@@ -24,12 +24,17 @@ class Browser:
 
     def __init__(self, client: TestClient) -> None:
         self.client = client
+        self.tokens: dict[str, str] = {}
 
     @property
     def token(self) -> str:
-        if "zax_form" not in self.client.cookies:
-            self.client.get("/sign-in")
-        return str(self.client.cookies["zax_form"])
+        """That of a page of this session, as a page carries it."""
+        session = self.client.cookies.get("zax_session", "")
+        if session not in self.tokens:
+            page = "/keys" if session else "/sign-in"
+            found = hidden(self.client.get(page, follow_redirects=True).text, "csrf")
+            self.tokens = {session: found, self.client.cookies.get("zax_session", ""): found}
+        return self.tokens[self.client.cookies.get("zax_session", "")]
 
     def sign_in(self, name: str) -> Browser:
         answer = self.post("/sign-in", name=name, password=PASSWORD, to="/day")

@@ -11,6 +11,7 @@ from __future__ import annotations
 import asyncio
 import json
 import random
+import re
 import statistics
 import time
 from collections.abc import Callable
@@ -63,6 +64,7 @@ class Asgi:
     def __init__(self, app: ASGIApp) -> None:
         self.app = app
         self.cookies: dict[str, str] = {}
+        self.answer: list[bytes] = []
 
     async def call(self, request: Request, expect: tuple[int, ...] = (200, 303)) -> float:
         method, path, form = request
@@ -90,6 +92,7 @@ class Asgi:
         }
         ended, status, waiting = 0.0, 0, iter([{"type": "http.request", "body": body, "more_body": False}])
         never = asyncio.Event()
+        self.answer = []
 
         async def receive() -> Message:
             for message in waiting:
@@ -105,7 +108,9 @@ class Asgi:
                     if name == b"set-cookie":
                         key, _, rest = value.decode().partition("=")
                         self.cookies[key] = rest.split(";")[0]
-            elif not message.get("more_body"):
+                return
+            self.answer.append(message.get("body", b""))
+            if not message.get("more_body"):
                 ended = time.perf_counter()
 
         began = time.perf_counter()
@@ -310,11 +315,19 @@ def _quantiles(times: list[float]) -> tuple[float, float]:
 
 
 async def sign_in(ours: Asgi) -> str:
-    """Sam at this client; the form token."""
+    """Sam at this client; the form token of their session."""
     await ours.call(("GET", "/sign-in", None))
-    token = str(ours.cookies["zax_form"])
-    await ours.call(("POST", "/sign-in", {"csrf": token, "name": "sam", "password": PASSWORD, "to": "/day"}))
-    return token
+    form = {"csrf": _token(ours), "name": "sam", "password": PASSWORD, "to": "/day"}
+    await ours.call(("POST", "/sign-in", form))
+    await ours.call(("GET", "/keys", None))
+    return _token(ours)
+
+
+def _token(ours: Asgi) -> str:
+    """As the page that was answered last carries it."""
+    found = re.search(rb'name="csrf" value="([^"]+)"', b"".join(ours.answer))
+    assert found is not None, "every page has a form"
+    return found[1].decode()
 
 
 async def run(engine: Engine, url: URL, settings: Settings) -> list[Json]:

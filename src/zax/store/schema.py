@@ -85,7 +85,7 @@ from zax.store.patients.tables import (
     patient_flag,
     patient_note,
 )
-from zax.store.people.tables import look, sign_in_try, user
+from zax.store.people.tables import look, session, sign_in_try, user
 from zax.store.record.tables import import_job, import_row
 from zax.store.remits.tables import remit, remit_claim
 from zax.store.worker.tables import beat
@@ -156,6 +156,7 @@ __all__ = [
     "service",
     "service_set",
     "service_set_line",
+    "session",
     "setting",
     "shelf",
     "sign_in_try",

@@ -16,6 +16,7 @@ from starlette.datastructures import MutableHeaders
 from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.middleware.gzip import GZipMiddleware
 from starlette.middleware.sessions import SessionMiddleware
+from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -46,18 +47,20 @@ from zax.web.setup import frame as setup_frame
 from zax.web.setup import heads_ups as heads_up_setup
 from zax.web.setup import hours as hours_setup
 from zax.web.setup import money as money_setup
+from zax.web.setup import signed_in as signed_in_setup
 from zax.web.setup import sites as site_setup
 from zax.web.setup import visit_types as type_setup
 from zax.web.shell import live, signs
+from zax.web.shell.body_limit import BodyLimit
 from zax.web.shell.rendering import areas_with, template_environment
 from zax.web.shell.request_context import (
-    CSRF_COOKIE,
     ForgedForm,
     RequestContext,
     Shared,
     SignInNeeded,
     csrf_of,
     enter,
+    form_cookie,
     url_of,
 )
 from zax.web.worker import set_aside
@@ -77,6 +80,7 @@ ROOMS = (
     *(live_day, steps, book, book_acts, checkout, clinician_day, corridor),
     *(setup_frame, hours_setup, closure_setup, type_setup, site_setup),
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
+    signed_in_setup,
     set_aside,
     live,
 )
@@ -99,8 +103,8 @@ class SecurityHeaders:
     made.
     """
 
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
+    def __init__(self, app: ASGIApp, settings: Settings) -> None:
+        self.app, self.settings = app, settings
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -114,12 +118,11 @@ class SecurityHeaders:
                     headers.setdefault(name, value)
                 if not scope["path"].startswith("/static/"):
                     headers.setdefault("Cache-Control", "no-store")
-                token = scope.get("state", {}).get("new_csrf")
-                if token:
-                    headers.append(
-                        "Set-Cookie",
-                        f"{CSRF_COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age=2592000",
-                    )
+                browser = scope.get("state", {}).get("new_browser")
+                if browser:
+                    secure = "; Secure" if self.settings.tls else ""
+                    kept = f"{form_cookie(self.settings)}={browser}; Path=/; HttpOnly; SameSite=Strict"
+                    headers.append("Set-Cookie", f"{kept}; Max-Age=2592000{secure}")
             await send(message)
 
         await self.app(scope, receive, send_with_headers)
@@ -138,6 +141,7 @@ def session_secret(var: Path) -> str:
 def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     configure()
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
+    secret = session_secret(settings.var)
     app.state.shared = Shared(
         desk=desk,
         reading=reader(desk.engine),
@@ -146,16 +150,20 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
         outside=outside,
         files=FileStore(settings.var),
         vault=Vault(settings.var),
+        form_secret=secret.encode(),
     )
     app.add_middleware(
         SessionMiddleware,
-        secret_key=session_secret(settings.var),
-        session_cookie="zax_session",
+        secret_key=secret,
+        session_cookie="__Host-zax_session" if settings.tls else "zax_session",
         max_age=settings.idle_minutes * 60,
         same_site="lax",
+        https_only=settings.tls,
     )
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
-    app.add_middleware(SecurityHeaders)
+    app.add_middleware(BodyLimit)
+    app.add_middleware(SecurityHeaders, settings=settings)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.hosts), www_redirect=False)
     for room in ROOMS:
         app.include_router(room.router)
     app.add_api_route("/healthz", healthz, methods=["GET"])

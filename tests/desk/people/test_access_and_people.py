@@ -13,7 +13,8 @@ from zax.core.errors import Refused
 from zax.core.patients.search_terms import parse_query
 from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
-from zax.desk.people.sign_in import TRIES, note_look, sign_in, signed_in_user
+from zax.desk.people.sessions import open_session, who_is
+from zax.desk.people.sign_in import LIMITS, note_look, sign_in
 from zax.store import schema
 from zax.store.patients.search import find_patients, recently_seen
 
@@ -39,7 +40,7 @@ def test_wrong_pairs_do_not_say_which_half_is_wrong(desk: Desk, name: str, passw
 
 
 def test_guessing_is_slowed_down_and_ends_by_itself(desk: Desk, clock: ShiftedClock) -> None:
-    for _ in range(TRIES):
+    for _ in range(LIMITS.pair):
         with pytest.raises(Refused, match="do not belong"):
             sign_in(desk, "juno", "guess", "1.2.3.4")
     with pytest.raises(Refused, match="Too many tries"):
@@ -50,14 +51,15 @@ def test_guessing_is_slowed_down_and_ends_by_itself(desk: Desk, clock: ShiftedCl
 
 
 def test_an_inactive_user_is_nobody(desk: Desk) -> None:
+    junos, ravis = open_session(desk, 1), open_session(desk, 2)
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE user SET active = 0 WHERE sign_in = 'ravi'"))
     try:
         with pytest.raises(Refused):
             sign_in(desk, "ravi", PASSWORD, "1.2.3.4")
         with desk.engine.connect() as connection:
-            assert signed_in_user(connection, 2) is None
-            assert signed_in_user(connection, 1) is not None
+            assert who_is(connection, ravis) is None
+            assert who_is(connection, junos) is not None
     finally:
         with desk.engine.begin() as connection:
             connection.execute(text("UPDATE user SET active = 1"))

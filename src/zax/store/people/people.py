@@ -2,16 +2,34 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, bindparam, delete, func, select
+from sqlalchemy import Connection, bindparam, delete, select, text
 
+from zax.store.clinic.settings import hold
 from zax.store.people.tables import look, sign_in_try, user
 from zax.store.rows import add, one
 
 _BY_ID = select(user).where(user.c.id == bindparam("user_id"), user.c.active)
 _BY_NAME = select(user).where(user.c.sign_in == bindparam("sign_in"), user.c.active)
+
+
+_TRY = text(
+    """
+    INSERT INTO sign_in_try (sign_in, address, at)
+    SELECT :sign_in, :address, :at
+    FROM (
+        SELECT COUNT(*) AS altogether, COALESCE(SUM(sign_in = :sign_in), 0) AS name,
+            COALESCE(SUM(address = :address), 0) AS address,
+            COALESCE(SUM(sign_in = :sign_in AND address = :address), 0) AS pair
+        FROM sign_in_try
+        WHERE at > :since
+    ) t
+    WHERE t.pair < :most_pair AND t.name < :most_name AND t.address < :most_address
+        AND t.altogether < :most_altogether
+    """
+)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,15 +53,28 @@ def user_called(connection: Connection, sign_in: str) -> User | None:
     return one(connection, _BY_NAME, User, sign_in=sign_in)
 
 
-def count_tries(connection: Connection, sign_in: str, address: str, since: datetime) -> int:
-    """How often this name was tried in vain from this address after the moment (UTC)."""
-    t = sign_in_try
-    query = select(func.count()).where(t.c.at > since, t.c.sign_in == sign_in, t.c.address == address)
-    return int(connection.execute(query).scalar_one())
+@dataclass(frozen=True, slots=True)
+class TryLimits:
+    """How many tries there may be, since a moment, for one name from one address, for the name, from the
+    address, and altogether.
+    """
+
+    pair: int
+    name: int
+    address: int
+    altogether: int
 
 
-def add_try(connection: Connection, sign_in: str, address: str, at: datetime) -> None:
-    add(connection, sign_in_try, sign_in=sign_in, address=address, at=at)
+def claim_try(
+    connection: Connection, sign_in: str, address: str, at: datetime, since: datetime, limits: TryLimits
+) -> bool:
+    """Count a try before it is judged; False, and not counted, when there were too many. Counting and
+    judging the count are one statement, and of two that try at once one waits.
+    """
+    hold(connection, "sign_in")
+    values = {"sign_in": sign_in, "address": address, "at": at, "since": since}
+    most = {f"most_{name}": number for name, number in asdict(limits).items()}
+    return bool(connection.execute(_TRY, values | most).rowcount)
 
 
 def forget_tries(connection: Connection, sign_in: str, address: str) -> None:

@@ -1,4 +1,4 @@
-"""Who signs in, wrong tries, and who looked at which patient."""
+"""Who signs in, their sessions and tries, and who looked at which patient."""
 
 from __future__ import annotations
 
@@ -16,6 +16,18 @@ user = Table(
     text_column("password_hash", 200),
     ref("provider_id", "provider", nullable=True),
     flag_column("active", "1"),
+)
+# `token_hash` is the hash of what the browser holds, `password_mark` of the password it was opened with.
+session = Table(
+    "session",
+    metadata,
+    id_column(),
+    ref("user_id", "user"),
+    Column("token_hash", String(64), nullable=False, unique=True),
+    text_column("password_mark", 16),
+    moment("at"),
+    moment("until"),
+    moment("ended_at", nullable=True),
 )
 sign_in_try = Table(
     "sign_in_try",

@@ -24,14 +24,14 @@ from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.desk.worker.health import missing
 from zax.store.engine import Connection
 from zax.web.shell.address import day_in, number_in
-from zax.web.shell.request_context import RequestContext, enter
+from zax.web.shell.request_context import RequestContext, enter, session_of
 
 router = APIRouter()
 
 
 @router.get("/")
 def home(request: Request) -> Response:
-    clinician = "user" in request.session and enter(request).actor.role == Role.CLINICIAN
+    clinician = bool(session_of(request)) and enter(request).actor.role == Role.CLINICIAN
     return RedirectResponse("/mine" if clinician else "/day", 303)
 
 

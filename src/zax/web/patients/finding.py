@@ -28,6 +28,7 @@ SCREENS = (
     ("Likely duplicates", "/duplicates", "patients"),
     ("Import and export", "/import", "merge"),
     ("Flags", "/setup/flags", "setup"),
+    ("Who is signed in", "/setup/signed-in", "setup"),
     ("Setup", "/setup", "setup"),
     ("All shortcuts", "/keys", "see"),
 )

@@ -12,15 +12,17 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 
 from zax.core.errors import ZaxError
 from zax.core.form import Form, Reference
+from zax.desk.people.sessions import end_session, open_session
 from zax.desk.people.sign_in import sign_in
 from zax.web.shell.request_context import (
-    CSRF_COOKIE,
     ForgedForm,
     PostedForm,
     SignInNeeded,
     csrf_of,
     enter,
+    form_key,
     posted_form,
+    session_of,
     url_of,
 )
 
@@ -80,7 +82,7 @@ async def _unsigned_form(request: Request) -> PostedForm:
     form = PostedForm(
         {name: value for name, value in (await request.form()).items() if isinstance(value, str)}
     )
-    if not form["csrf"] or form["csrf"] != request.cookies.get(CSRF_COOKIE):
+    if form_key(request).mark_in(form["csrf"]) is None:
         raise ForgedForm
     return form
 
@@ -96,7 +98,7 @@ def take_sign_in(request: Request, form: PostedForm = Depends(_unsigned_form)) -
         return _page(request, error.status, to=to, kept=fields, problems=error.problems, typed=form)
     site = request.session.get("site")
     request.session.clear()
-    request.session["user"] = actor.id
+    request.session["session"] = open_session(request.app.state.shared.desk, actor.id or 0)
     if site:
         request.session["site"] = site
     if kept:
@@ -112,6 +114,8 @@ def _send_again(request: Request, to: str, kept: str) -> Response:
 
 @router.post("/sign-out")
 def sign_out(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """The session is over, here and for whoever may have a copy of its cookie."""
+    end_session(request.app.state.shared.desk, session_of(request))
     request.session.clear()
     return RedirectResponse("/sign-in", 303)
 

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Awaitable, Callable
 from contextlib import asynccontextmanager
 from datetime import timedelta
+from functools import partial
 
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import StreamingResponse
@@ -19,11 +20,11 @@ from starlette.concurrency import run_in_threadpool
 
 from zax.core.json import Json
 from zax.desk.acts.transaction import Desk
-from zax.desk.people.sign_in import signed_in_user
+from zax.desk.people.sessions import who_is
 from zax.logs import Seldom
 from zax.store.acts.traces import changes_since, newest_change
 from zax.store.engine import Engine, SQLAlchemyError
-from zax.web.shell.request_context import Shared
+from zax.web.shell.request_context import Shared, session_of
 
 router = APIRouter()
 SECONDS = 0.5
@@ -97,20 +98,29 @@ async def live(request: Request) -> StreamingResponse:
     keeps it open.
     """
     shared: Shared = request.app.state.shared
-    user_id = request.session.get("user")
-    if not isinstance(user_id, int) or not await run_in_threadpool(_known, shared, user_id):
+    secret = session_of(request)
+    if not secret or not await run_in_threadpool(_known, shared, secret):
         return StreamingResponse(iter(()), 401, media_type="text/event-stream")
     return StreamingResponse(
-        stream(request.app.state.feed), media_type="text/event-stream", headers={"X-Accel-Buffering": "no"}
+        stream(request.app.state.feed, partial(run_in_threadpool, _known, shared, secret)),
+        media_type="text/event-stream",
+        headers={"X-Accel-Buffering": "no"},
     )
 
 
-def _known(shared: Shared, user_id: int) -> bool:
+def _known(shared: Shared, secret: str) -> bool:
     with shared.reading.connect() as connection:
-        return signed_in_user(connection, user_id) is not None
+        return who_is(connection, secret) is not None
 
 
-async def stream(watched: Feed) -> AsyncIterator[str]:
+async def _anybody() -> bool:
+    return True
+
+
+async def stream(watched: Feed, still: Callable[[], Awaitable[bool]] = _anybody) -> AsyncIterator[str]:
+    """Until the browser goes, or `still` says that it may no longer hear; it is asked before anything is
+    told.
+    """
     queue: asyncio.Queue[Json] = asyncio.Queue()
     watched.listeners.add(queue)
     try:
@@ -118,9 +128,11 @@ async def stream(watched: Feed) -> AsyncIterator[str]:
         while True:
             try:
                 change = await asyncio.wait_for(queue.get(), timedelta(seconds=15).total_seconds())
+                said = f"event: change\ndata: {json.dumps(change)}\n\n"
             except TimeoutError:
-                yield ": still here\n\n"
-                continue
-            yield f"event: change\ndata: {json.dumps(change)}\n\n"
+                said = ": still here\n\n"
+            if not await still():
+                return
+            yield said
     finally:
         watched.listeners.discard(queue)

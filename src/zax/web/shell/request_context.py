@@ -1,13 +1,12 @@
 """Where a request stands: who is signed in, at which site, what time it is; and how a form's content is taken
 in safely.
 
-The session is a signed cookie that ends after half an hour without use. The CSRF token is a cookie of its
-own, so a form that was filled in before the session ended is still good once its owner has signed in again.
+The session is a signed cookie that ends after half an hour without use; what it names is kept in the
+database, where it ends for good. How a form proves that it is ours stands in `form_token`.
 """
 
 from __future__ import annotations
 
-import secrets
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -18,6 +17,7 @@ from fastapi import Request
 from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from jinja2 import Environment
 from starlette.background import BackgroundTask
+from starlette.concurrency import run_in_threadpool
 
 from zax.clock import local, system_now
 from zax.core.clinic.places import Site
@@ -28,15 +28,16 @@ from zax.core.reading import reference
 from zax.desk.acts.actor import Actor, Once
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.people.sign_in import note_look, signed_in_user
+from zax.desk.people.sessions import mark_of, user_of_mark, who_is
+from zax.desk.people.sign_in import note_look
 from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.store.engine import Connection, Engine
 from zax.store.files import FileStore
 from zax.store.vault import Vault
+from zax.web.shell.form_token import NO_SESSION, FormKey, new_browser
 
-MOST_BYTES = 40 * 1024 * 1024
-CSRF_COOKIE = "zax_form"
+MOST_BYTES = 26 * 1024 * 1024
 FormT = TypeVar("FormT", bound=Form)
 
 
@@ -72,6 +73,7 @@ class Shared:
     outside: Outside
     files: FileStore
     vault: Vault
+    form_secret: bytes
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,11 +170,11 @@ def url_of(request: Request) -> str:
 def enter(request: Request, right: str = "see") -> RequestContext:
     """The signed-in person, or SignInNeeded; NotAllowed when the role lacks the right."""
     shared: Shared = request.app.state.shared
-    user_id = request.session.get("user")
-    if not isinstance(user_id, int):
+    secret = session_of(request)
+    if not secret:
         raise SignInNeeded
     with shared.reading.connect() as connection:
-        actor = signed_in_user(connection, user_id)
+        actor = who_is(connection, secret)
     if actor is None:
         request.session.clear()
         raise SignInNeeded
@@ -199,13 +201,43 @@ def _note_use(request: Request) -> None:
         request.session["used"] = minute
 
 
+def session_of(request: Request) -> str:
+    """The secret of the session that this browser holds; empty for none."""
+    secret = request.session.get("session")
+    return secret if isinstance(secret, str) else ""
+
+
+def form_cookie(settings: Settings) -> str:
+    """The cookie that tells this browser from others; over TLS no other host can set it."""
+    return "__Host-zax_form" if settings.tls else "zax_form"
+
+
+def form_key(request: Request) -> FormKey:
+    shared: Shared = request.app.state.shared
+    browser = request.cookies.get(form_cookie(shared.settings)) or getattr(request.state, "new_browser", "")
+    return FormKey(shared.form_secret, str(browser))
+
+
 def csrf_of(request: Request) -> str:
-    """This browser's token: from its cookie, or a new one that the response will set."""
-    token = request.cookies.get(CSRF_COOKIE) or getattr(request.state, "new_csrf", None)
-    if not token:
-        token = secrets.token_urlsafe(24)
-        request.state.new_csrf = token
-    return str(token)
+    """The token for the forms of this page; a browser that has no cookie yet gets one with the answer."""
+    if not form_key(request).browser:
+        request.state.new_browser = new_browser()
+    secret = session_of(request)
+    return form_key(request).token(mark_of(secret) if secret else NO_SESSION)
+
+
+def check_token(request: Request, token: str) -> None:
+    """Raises ForgedForm for a form that was not made for this browser, or for somebody else's session."""
+    mark, secret = form_key(request).mark_in(token), session_of(request)
+    if mark is None:
+        raise ForgedForm
+    if not secret or mark == mark_of(secret):
+        return
+    shared: Shared = request.app.state.shared
+    with shared.reading.connect() as connection:
+        now, then = who_is(connection, secret), user_of_mark(connection, mark)
+    if now is not None and now.id != then:
+        raise ForgedForm
 
 
 class PostedForm(dict[str, str]):
@@ -284,10 +316,8 @@ async def posted_form(request: Request) -> PostedForm:
             fields.content = await value.read(MOST_BYTES + 1)
             fields[name] = fields.content[: 8 * 1024 * 1024].decode("utf-8", errors="replace")
             fields[f"{name}_name"] = value.filename or ""
-    token = fields.pop("csrf", "")
-    if not token or not secrets.compare_digest(token.encode(), request.cookies.get(CSRF_COOKIE, "").encode()):
-        raise ForgedForm
-    if not isinstance(request.session.get("user"), int):
+    await run_in_threadpool(check_token, request, fields.pop("csrf", ""))
+    if not session_of(request):
         raise SignInNeeded(fields)
     request.state.posted = fields
     return fields

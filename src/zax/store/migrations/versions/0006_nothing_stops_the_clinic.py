@@ -14,6 +14,18 @@ depends_on = None
 
 
 def upgrade() -> None:
+    op.create_table('session',
+    sa.Column('id', sa.Integer(), autoincrement=True, nullable=False),
+    sa.Column('user_id', sa.Integer(), nullable=False),
+    sa.Column('token_hash', sa.String(length=64), nullable=False),
+    sa.Column('password_mark', sa.String(length=16), server_default='', nullable=False),
+    sa.Column('at', mysql.DATETIME(fsp=6), nullable=False),
+    sa.Column('until', mysql.DATETIME(fsp=6), nullable=False),
+    sa.Column('ended_at', mysql.DATETIME(fsp=6), nullable=True),
+    sa.ForeignKeyConstraint(['user_id'], ['user.id'], name=op.f('fk_session_user_id')),
+    sa.PrimaryKeyConstraint('id', name=op.f('pk_session')),
+    sa.UniqueConstraint('token_hash', name=op.f('uq_session_token_hash'))
+    )
     op.create_table('form_done',
     sa.Column('key', sa.String(length=44), nullable=False),
     sa.Column('at', mysql.DATETIME(fsp=6), nullable=False),
