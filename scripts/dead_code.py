@@ -25,6 +25,7 @@ ALLOWED = {
     "globals": "Jinja reads it",
     "filters": "Jinja reads it",
     "filter_stream": "Jinja calls it",
+    "formatException": "logging calls it",
     "tests": "Jinja reads it",
     "background": "Starlette runs it",
     "binary_location": "Selenium reads it",

@@ -46,7 +46,7 @@ from zax.store import schema
 from zax.store.engine import connect
 from zax.store.migrate import migrate
 from zax.store.money import queries as money
-from zax.store.server import Server
+from zax.store.server import Server, daily_url_of
 
 configure()
 # How fast a busy machine makes examples says nothing about the rule.
@@ -156,12 +156,20 @@ def clock() -> ShiftedClock:
     return made
 
 
+@pytest.fixture(scope="session")
+def daily(engine: Engine, server: Server) -> Iterator[Engine]:
+    """The same database with the rights that the web and the worker have."""
+    made = connect(daily_url_of(server.folder, server.port))
+    yield made
+    made.dispose()
+
+
 @pytest.fixture
-def desk(engine: Engine, clock: ShiftedClock) -> Iterator[Desk]:
+def desk(engine: Engine, daily: Engine, clock: ShiftedClock) -> Iterator[Desk]:
     """A desk on an empty book; whatever a test wrote is gone after it."""
     with engine.connect() as connection:
         clinic = load(connection)
-    yield Desk(engine, clock, clinic)
+    yield Desk(daily, clock, clinic)
     with engine.begin() as connection:
         connection.execute(text("SET foreign_key_checks=0"))
         for name in schema.metadata.tables:

@@ -22,6 +22,7 @@ class FakePart:
     quiet: float = 0.0
     starts: int = 0
     trouble: Exception | None = None
+    looked_at_log: bool = False
 
     def start(self) -> None:
         self.starts += 1
@@ -34,6 +35,9 @@ class FakePart:
 
     def silent(self) -> float:
         return self.quiet
+
+    def keep_log_small(self) -> None:
+        self.looked_at_log = True
 
     def end(self) -> None:
         self.up = False
@@ -64,7 +68,8 @@ def test_a_part_that_ends_is_started_again_after_a_pause_that_grows(time: Time) 
             supervisor.look()
         pauses.append(time.at - began)
     assert pauses == [1, 2, 4, 8, 16, 32, LONGEST_PAUSE, LONGEST_PAUSE, LONGEST_PAUSE]
-    assert other.starts == 0 and said[0] == "The worker ended by itself. It starts again in 1 s."
+    assert other.starts == 0 and other.looked_at_log
+    assert said[0] == "The worker ended by itself. It starts again in 1 s."
     time.at += STEADY_SECONDS + 1
     part.up = False
     supervisor.look()

@@ -2,15 +2,19 @@
 thousands of times while something is down is written once a minute.
 
 Values are never written, neither those of local variables nor the message of an error, which may quote them:
-they hold patients' data.
+they hold patients' data. The same holds for what the libraries below us log by themselves.
 """
 
 from __future__ import annotations
 
+import io
+import logging
+import os
 import time
 import traceback
+from pathlib import Path
 from threading import Lock
-from typing import TextIO
+from typing import BinaryIO, TextIO
 
 import structlog
 from structlog.typing import ExcInfo
@@ -20,6 +24,9 @@ SELDOM_SECONDS = 60.0
 
 def configure() -> None:
     """For every process, before it logs anything."""
+    handler = logging.StreamHandler()
+    handler.setFormatter(_Plain("%(asctime)s [%(levelname)s] %(name)s: %(message)s"))
+    logging.basicConfig(level=logging.WARNING, handlers=[handler], force=True)
     structlog.configure(
         processors=[
             structlog.processors.add_log_level,
@@ -27,6 +34,20 @@ def configure() -> None:
             structlog.dev.ConsoleRenderer(colors=False, exception_formatter=where_it_happened),
         ]
     )
+
+
+def open_log(path: Path) -> BinaryIO:
+    """To be written at its end, for its owner's eyes alone."""
+    return os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab", buffering=0)
+
+
+class _Plain(logging.Formatter):
+    """What libraries log, errors as ours are."""
+
+    def formatException(self, ei: object) -> str:  # noqa: N802 - the name is logging's
+        out = io.StringIO()
+        where_it_happened(out, ei)  # type: ignore[arg-type]
+        return out.getvalue().rstrip()
 
 
 def where_it_happened(out: TextIO, exc_info: ExcInfo) -> None:

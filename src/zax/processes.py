@@ -20,12 +20,11 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.desk.worker.beats import beat, prune_feed
 from zax.desk.worker.worker import run_once
-from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import TROUBLE, connect, error_number
 from zax.store.files import FileStore
-from zax.store.server import url_of
+from zax.store.server import daily_url_of, url_of
 from zax.web.app import create_app
 from zax.web.money.documents import receipt_pdf, statement_pdfs
 
@@ -48,7 +47,8 @@ def engine_of(settings: Settings) -> Engine:
 
 
 def desk_of(settings: Settings) -> Desk:
-    engine = engine_of(settings)
+    """For the web and the worker: with the rights of every day."""
+    engine = connect(daily_url_of(settings.var / "db", settings.db_port))
     with engine.connect() as connection:
         return Desk(engine, clock_of_environment(), load(connection))
 
@@ -63,6 +63,7 @@ def serve_web() -> None:
         port=settings.port,
         log_level="warning",
         access_log=False,
+        log_config=None,
         timeout_graceful_shutdown=1,
         server_header=False,
         proxy_headers=bool(settings.proxy),
@@ -82,6 +83,7 @@ def serve_standin() -> None:
         port=settings.standin_port,
         log_level="warning",
         access_log=False,
+        log_config=None,
         timeout_graceful_shutdown=1,
     )
 
@@ -91,7 +93,6 @@ def run_worker(pulse: Callable[[], None] = lambda: None) -> None:
     seconds, and through `pulse` to whoever started us. Whatever goes wrong, it goes on after a pause that
     grows.
     """
-    configure()
     settings = Settings()
     desk = desk_of(settings)
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)

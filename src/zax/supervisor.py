@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import signal
+import sys
 import threading
 import time
 from collections.abc import Callable, Sequence
@@ -20,12 +21,16 @@ from multiprocessing.sharedctypes import RawValue
 from pathlib import Path
 from typing import Protocol
 
+import structlog
+
+from zax.logs import configure, open_log
 from zax.store.server import Server, ServerTrouble, end_with_parent
 
 LONGEST_PAUSE = 60.0
 STEADY_SECONDS = 60.0
 # Longer than the longest step between two beats: a helper's handful of statements, a file of many claims.
 SILENT_SECONDS = 120.0
+MOST_LOG_BYTES = 5 * 1024 * 1024
 _FORK = get_context("fork")
 
 
@@ -41,6 +46,8 @@ class Part(Protocol):
 
     def silent(self) -> float:
         """Seconds since its last beat; 0 for a part without a pulse."""
+
+    def keep_log_small(self) -> None: ...
 
     def end(self) -> None:
         """End it, by force if need be; nothing happens when it has ended."""
@@ -73,10 +80,26 @@ class Process:
         end_with_parent()
         for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
             signal.signal(number, signal.SIG_DFL)
-        with self.log.open("ab", buffering=0) as out:
+        with open_log(self.log) as out:
             os.dup2(out.fileno(), 1)
             os.dup2(out.fileno(), 2)
-        self.work(self._note)
+        # Line by line, wherever they led before.
+        sys.stdout, sys.stderr = (os.fdopen(n, "w", buffering=1, closefd=False) for n in (1, 2))
+        os.umask(0o077)
+        configure()
+        try:
+            self.work(self._note)
+        except Exception as error:  # noqa: BLE001
+            structlog.get_logger().error("ended", part=self.name, exc_info=error)
+            raise SystemExit(1) from None
+
+    def keep_log_small(self) -> None:
+        """A log that has grown becomes the one before it; what is written goes on at its beginning."""
+        if self.log.exists() and self.log.stat().st_size > MOST_LOG_BYTES:
+            with open_log(self.log.with_suffix(".log.1")) as before:
+                before.truncate(0)
+                before.write(self.log.read_bytes())
+            os.truncate(self.log, 0)
 
     def _note(self) -> None:
         self._beat.value = time.monotonic()
@@ -114,6 +137,9 @@ class Database:
     def silent(self) -> float:
         return 0.0
 
+    def keep_log_small(self) -> None:
+        """The server keeps its own."""
+
     def end(self) -> None:
         self.server.stop()
 
@@ -147,6 +173,7 @@ class Supervisor:
     def look(self) -> None:
         """Start again what has ended and may start by now; end what is silent."""
         for each in self.watched:
+            each.part.keep_log_small()
             if each.next_start is not None:
                 if self.now() >= each.next_start:
                     self._start(each)

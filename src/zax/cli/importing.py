@@ -15,7 +15,7 @@ from zax.core.record.fhir import write_bundle
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk
 from zax.desk.record.exporting import cards_of
-from zax.desk.record.importing import job_of, open_import, refused_csv, run_import, start_import
+from zax.desk.record.importing import job_of, open_import, refused_lines, run_import, start_import
 from zax.processes import desk_of
 from zax.settings import Settings
 from zax.store.files import FileStore
@@ -62,7 +62,7 @@ def import_content(desk: Desk, store: FileStore, name: str, content: bytes, dry:
         )
         if not job.refused:
             return 0
-        refused.write_text(refused_csv(connection, store, job_id), encoding="utf-8")
+        refused.write_text("".join(refused_lines(connection, store, job_id)), encoding="utf-8")
     console.print(f"The refused rows, with reasons, are in {refused}.")
     return 1
 

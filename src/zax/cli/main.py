@@ -9,6 +9,8 @@ from typing import Annotated
 
 import typer
 
+from zax.logs import configure
+
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 x12 = typer.Typer(no_args_is_help=True, help="X12 files on the command line, without a database.")
 app.add_typer(x12, name="x12")
@@ -20,6 +22,12 @@ check = typer.Typer(no_args_is_help=True, help="Check what is kept against itsel
 app.add_typer(check, name="audit")
 app.add_typer(bring, name="import")
 app.add_typer(give, name="export")
+
+
+@app.callback()
+def main() -> None:
+    """Zax, for the front desk of a clinic."""
+    configure()
 
 
 @bring.command("patients")

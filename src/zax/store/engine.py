@@ -67,6 +67,7 @@ def connect(url: URL, pool_size: int = 20) -> Engine:
         pool_recycle=1800,
         isolation_level="READ COMMITTED",
         connect_args=_VALUES,
+        hide_parameters=True,  # an error never quotes a patient's data
     )
 
 
@@ -84,4 +85,5 @@ def reader(engine: Engine) -> Engine:
         isolation_level="AUTOCOMMIT",
         skip_autocommit_rollback=True,
         connect_args=_VALUES,
+        hide_parameters=True,  # an error never quotes a patient's data
     )

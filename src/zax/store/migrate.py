@@ -8,6 +8,8 @@ from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, inspect, text
 
+from zax.store.rights import grant_daily_rights
+
 FOLDER = Path(__file__).parent / "migrations"
 
 
@@ -18,11 +20,13 @@ def config() -> Config:
 
 
 def migrate(engine: Engine) -> None:
-    """Apply every migration that is missing."""
+    """Apply every migration that is missing; the daily user may use what they made."""
     alembic = config()
     with engine.begin() as connection:
         alembic.attributes["connection"] = connection
         command.upgrade(alembic, "head")
+    with engine.begin() as connection:
+        grant_daily_rights(connection)
 
 
 def drop_everything(engine: Engine) -> None:

@@ -20,6 +20,8 @@ from pathlib import Path
 
 from sqlalchemy import URL
 
+from zax.logs import open_log
+
 LEAST_FREE_BYTES = 600 * 1024 * 1024
 START_SECONDS = 60
 SOCKET = "mariadb.sock"  # relative to data/: socket paths may have about 100 signs only
@@ -40,13 +42,24 @@ def port_is_free(port: int) -> bool:
 
 
 def url_of(folder: Path, port: int) -> URL:
-    """The address of the instance whose folder this is; raises ServerTrouble before its first start."""
-    secret = folder / "password"
-    if not secret.exists():
+    """The address of the instance whose folder this is, for its owner: migrations and the command line;
+    raises ServerTrouble before its first start.
+    """
+    return _url(folder, port, "zax", "password")
+
+
+def daily_url_of(folder: Path, port: int) -> URL:
+    """The same for the web and the worker, who may not change what only grows (`store.rights`)."""
+    return _url(folder, port, "zax_daily", "password-daily")
+
+
+def _url(folder: Path, port: int, user: str, secret: str) -> URL:
+    path = folder / secret
+    if not path.exists():
         raise ServerTrouble(f"There is no Zax database in {folder} yet. Run `make demo` first.")
-    password = secret.read_text().strip()
+    password = path.read_text().strip()
     return URL.create(
-        "mysql+mariadbconnector", "zax", password, "127.0.0.1", port, "zax", query={"local_infile": "1"}
+        "mysql+mariadbconnector", user, password, "127.0.0.1", port, "zax", query={"local_infile": "1"}
     )
 
 
@@ -77,6 +90,8 @@ class Server:
         if not (self.folder / "ready").exists():
             self._make_user()
             (self.folder / "ready").touch()
+        if not (self.folder / "password-daily").exists():
+            self._make_daily_user()
         return url_of(self.folder, self.port)
 
     def stop(self) -> None:
@@ -171,7 +186,7 @@ class Server:
             "--innodb-lock-wait-timeout=10",
             *self._as_user(),
         ]
-        with (self.folder / "mariadb.out").open("ab") as out:
+        with open_log(self.folder / "mariadb.out") as out:
             # An own session, so that Ctrl-C reaches the one who started it and the database is stopped last.
             return subprocess.Popen(
                 command,
@@ -179,6 +194,7 @@ class Server:
                 stdout=out,
                 stderr=out,
                 start_new_session=True,
+                env=os.environ | {"UMASK": "0600", "UMASK_DIR": "0700"},
                 preexec_fn=end_with_parent,
             )
 
@@ -199,19 +215,42 @@ class Server:
         raise ServerTrouble(f"The database did not come up. Its log ({log}) ends: {tail}")
 
     def _make_user(self) -> None:
-        password = secrets.token_urlsafe(24)
-        secret = self.folder / "password"
-        secret.touch(mode=0o600)
-        secret.write_text(password)
-        statements = (
+        password = self._new_secret("password")
+        self._as_root(
             "CREATE DATABASE IF NOT EXISTS zax CHARACTER SET utf8mb4;"
             f"CREATE OR REPLACE USER 'zax'@'127.0.0.1' IDENTIFIED BY '{password}';"
             "GRANT ALL ON zax.* TO 'zax'@'127.0.0.1';"
             f"ALTER USER 'root'@'localhost' IDENTIFIED BY '{password}';"
         )
+
+    def _make_daily_user(self) -> None:
+        """The owner gives it its rights, table by table, once there are tables."""
+        owner = (self.folder / "password").read_text().strip()
+        password = self._new_secret("password-daily.part")
+        self._as_root(
+            f"CREATE OR REPLACE USER 'zax_daily'@'127.0.0.1' IDENTIFIED BY '{password}';"
+            "GRANT ALL ON zax.* TO 'zax'@'127.0.0.1' WITH GRANT OPTION;",
+            owner,
+        )
+        (self.folder / "password-daily.part").rename(self.folder / "password-daily")
+
+    def _new_secret(self, name: str) -> str:
+        password = secrets.token_urlsafe(24)
+        secret = self.folder / name
+        secret.touch(mode=0o600)
+        secret.write_text(password)
+        return password
+
+    def _as_root(self, statements: str, password: str = "") -> None:
         command = ["mariadb", "--no-defaults", "-uroot", f"--socket={SOCKET}"]
         done = subprocess.run(
-            command, input=statements, text=True, capture_output=True, check=False, cwd=self.folder / "data"
+            command,
+            input=statements,
+            text=True,
+            capture_output=True,
+            check=False,
+            cwd=self.folder / "data",
+            env=os.environ | ({"MYSQL_PWD": password} if password else {}),
         )
         if done.returncode:
             raise ServerTrouble(f"The database user could not be made: {_last_line(done.stderr)}")

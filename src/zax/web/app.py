@@ -23,7 +23,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from zax.clock import system_now
 from zax.core.errors import DoneBefore, NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
-from zax.logs import Seldom, configure
+from zax.logs import Seldom
 from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.store.engine import TROUBLE, UNREACHABLE, SQLAlchemyError, reader
@@ -139,7 +139,6 @@ def session_secret(var: Path) -> str:
 
 
 def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
-    configure()
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
     secret = session_secret(settings.var)
     app.state.shared = Shared(

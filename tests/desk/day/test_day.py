@@ -176,4 +176,4 @@ def test_a_broken_deadlock_is_tried_again_and_other_errors_are_not(desk: Desk) -
     assert tries == TRIES
 
     with pytest.raises(ProgrammingError):
-        in_transaction(desk, JUNO, lambda tx: tx.connection.execute(text("SELECT * FROM no_such_table")))
+        in_transaction(desk, JUNO, lambda tx: tx.connection.execute(text("SELECT nothing FROM visit")))

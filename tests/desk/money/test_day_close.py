@@ -30,7 +30,7 @@ from zax.desk.charges.finishing import back_to_room
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.desk.money.corrections import OffForm, give_discount, take_entry_back, write_off
 from zax.desk.money.day_close import CloseForm, Closing, close_day, close_of, closing_of
-from zax.desk.money.day_sheet import JOURNAL_COLUMNS, day_sheet, journal_csv
+from zax.desk.money.day_sheet import JOURNAL_COLUMNS, day_sheet, journal_lines
 from zax.desk.money.payments import Item
 from zax.desk.money.refunds import BackForm, refund, void
 from zax.desk.money.terminal import close_payment
@@ -266,7 +266,7 @@ def test_the_day_sheet_sums_the_journal_by_provider_tender_and_reason(desk: Desk
     assert (sheet.total.production, sheet.total.patients, sheet.total.adjusted) == (41_400, 28_600, 2_800)
     assert sheet.tenders == [("Card", 10_000, 1), ("Cash", 10_000, 1), ("Cheque", 8_600, 1)]
     assert [(each.words, int(each.cents)) for each in sheet.reasons] == [("Our mistake", 2_800)]
-    table = list(csv.DictReader(io.StringIO(journal_csv(rows))))
+    table = list(csv.DictReader(io.StringIO("".join(journal_lines(rows)))))
     assert (
         len(table) == len(rows)
         and sum(round(float(each["patient_part"]) * 100) for each in table) == 41_400 - 28_600 - 2_800
@@ -291,7 +291,8 @@ def test_words_that_a_spreadsheet_would_run_are_guarded_in_the_journals_file(des
     visit = visit_at_checkout(desk, sneaky, start="16:00")
     back_to_room(desk, SAM, visit, "@SUM(A1:A9)")
     with desk.engine.connect() as connection:
-        table = list(csv.DictReader(io.StringIO(journal_csv(journal_of(connection, 1, TODAY, TODAY)))))
+        lines = "".join(journal_lines(journal_of(connection, 1, TODAY, TODAY)))
+    table = list(csv.DictReader(io.StringIO(lines)))
     assert table[-1]["words"] == "'@SUM(A1:A9)" and table[-1]["name"].startswith("'=HYPERLINK(1)")
     assert table[-1]["patient_part"] == "-128.00" and tuple(table[-1]) == JOURNAL_COLUMNS
 

@@ -6,7 +6,7 @@ import re
 from concurrent.futures import ThreadPoolExecutor
 
 import pytest
-from sqlalchemy import insert
+from sqlalchemy import Engine, insert
 
 from tests.conftest import (
     JUNO,
@@ -53,14 +53,14 @@ def owing(desk: Desk) -> tuple[int, int]:
 
 
 @pytest.fixture
-def product(desk: Desk):  # type: ignore[no-untyped-def]
+def product(desk: Desk, engine: Engine):  # type: ignore[no-untyped-def]
     """A brush at 4.50 with 8.5 percent tax, three in stock."""
     with desk.engine.begin() as connection:
         number = connection.execute(
             insert(schema.product).values(words="Brush", price_cents=450, tax=850, stock=3, position=99)
         ).inserted_primary_key[0]
     yield int(number)
-    with desk.engine.begin() as connection:
+    with engine.begin() as connection:
         for table in ("journal", "charge_line"):
             connection.exec_driver_sql("SET foreign_key_checks=0")
             connection.exec_driver_sql(f"DELETE FROM {table}")

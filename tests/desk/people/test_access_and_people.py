@@ -14,7 +14,7 @@ from zax.core.patients.search_terms import parse_query
 from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
 from zax.desk.people.sessions import open_session, who_is
-from zax.desk.people.sign_in import LIMITS, note_look, sign_in
+from zax.desk.people.sign_in import LIMITS, note_looks, sign_in
 from zax.store import schema
 from zax.store.patients.search import find_patients, recently_seen
 
@@ -243,7 +243,7 @@ def test_whatever_is_typed_finds_somebody_or_nobody(desk: Desk, everybody: bool)
 
 
 def test_looking_is_on_record(desk: Desk) -> None:
-    note_look(desk.engine, desk.clock.now(), 1, 4711, "account")
+    note_looks(desk.engine, desk.clock.now(), 1, [4711], "account")
     assert scalar(desk, "SELECT screen FROM look WHERE patient_id = 4711 AND user_id = 1") == "account"
 
 
@@ -251,8 +251,8 @@ def test_people_seen_last_come_first_and_inactive_ones_only_when_asked_for(desk:
     for first in ("Abel", "Bruno", "Carla", "Dora"):
         seen = add_patient(desk, first=first, last="Vance")
     gone = add_patient(desk, first="Emil", last="Vance", status="inactive")
-    note_look(desk.engine, desk.clock.now(), 1, seen, "record")
-    note_look(desk.engine, desk.clock.now(), 1, gone, "record")
+    note_looks(desk.engine, desk.clock.now(), 1, [seen], "record")
+    note_looks(desk.engine, desk.clock.now(), 1, [gone], "record")
     with desk.engine.connect() as connection:
         hits = find_patients(connection, parse_query("vance", TODAY), recent=recently_seen(connection, 1))
         assert [hit.first for hit in hits] == ["Dora", "Abel", "Bruno", "Carla"]

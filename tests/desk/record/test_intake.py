@@ -52,7 +52,7 @@ from zax.desk.record.importing import (
     drop_import,
     job_of,
     open_import,
-    refused_csv,
+    refused_lines,
     run_import,
     sheet_of,
     start_import,
@@ -156,7 +156,7 @@ def test_a_dry_run_keeps_nobody_and_an_import_everybody_it_can(desk: Desk, tmp_p
     run_import(desk, ODILE, store, job.id)
     with desk.engine.connect() as connection:
         done = job_of(connection, job.id)
-        refused = list(csv.reader(io.StringIO(refused_csv(connection, store, job.id))))
+        refused = list(csv.reader(io.StringIO("".join(refused_lines(connection, store, job.id)))))
     assert (done.state, done.made, done.refused) == ("done", 3, 2)
     assert (
         [r[0] for r in refused[1:]] == ["4", "5"]

@@ -7,7 +7,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 import pytest
-from sqlalchemy import insert, text
+from sqlalchemy import Engine, insert, text
 
 from tests.conftest import JUNO, ODILE, SAM, TODAY, add_patient, at, scalar, state_of, visit_at_checkout
 from tests.desk.paying import agrees, items_of, pay, relative
@@ -127,10 +127,10 @@ def test_more_than_was_left_is_a_credit_with_a_name(desk: Desk, how: str) -> Non
         assert account.open.patient == -6_120 == -account.credit
 
 
-def test_the_recount_finds_a_line_below_nothing(desk: Desk) -> None:
+def test_the_recount_finds_a_line_below_nothing(desk: Desk, engine: Engine) -> None:
     visit, _, line = finished(desk, add_patient(desk, 1))
     assert recount(desk.engine).faults == []
-    with desk.engine.begin() as connection:
+    with engine.begin() as connection:
         connection.execute(
             text("UPDATE journal SET patient_cents = -200, insurer_cents = 28800 WHERE line_id = :id"),
             {"id": line},

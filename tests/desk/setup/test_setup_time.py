@@ -7,7 +7,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 import pytest
-from sqlalchemy import text
+from sqlalchemy import Engine, text
 
 from tests.conftest import JUNO, SAM, SETUP, TODAY, add_patient, order, scalar, state_of
 from zax.core.book.hours import Span
@@ -37,14 +37,14 @@ FRIDAY = TODAY + timedelta(days=3)
 
 
 @pytest.fixture
-def setup(desk: Desk) -> Iterator[Desk]:
+def setup(desk: Desk, engine: Engine) -> Iterator[Desk]:
     """A desk whose setup may be changed: its tables are put back afterwards."""
     names = sorted(SETUP - {"alembic_version", "diagnosis_code"})
-    with desk.engine.begin() as connection:
+    with engine.begin() as connection:
         for name in names:
             connection.execute(text(f"CREATE TABLE `kept_{name}` AS SELECT * FROM `{name}`"))
     yield desk
-    with desk.engine.begin() as connection:
+    with engine.begin() as connection:
         connection.execute(text("SET foreign_key_checks=0"))
         for name in names:
             connection.execute(text(f"DELETE FROM `{name}`"))

@@ -10,7 +10,7 @@ from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
-from sqlalchemy import insert, text
+from sqlalchemy import Engine, insert, text
 
 from tests.conftest import (
     JUNO,
@@ -138,7 +138,7 @@ def test_too_much_on_one_line_is_said_beside_it(juno: Browser, desk: Desk, owing
     assert answer.status_code == 422 and f'id="err-item-{line}"' in answer.text
 
 
-def test_a_product_is_put_on_the_form_and_sold(juno: Browser, desk: Desk) -> None:
+def test_a_product_is_put_on_the_form_and_sold(juno: Browser, desk: Desk, engine: Engine) -> None:
     patient = add_patient(desk)
     empty = juno.post(f"/pay/{patient}", do="add", key="k")
     assert empty.status_code == 422 and "Choose a product first" in empty.text
@@ -161,7 +161,7 @@ def test_a_product_is_put_on_the_form_and_sold(juno: Browser, desk: Desk) -> Non
         scalar(desk, "SELECT stock FROM product WHERE id = 1") == before
         and items_of(desk, patient).credit == 977
     )
-    with desk.engine.begin() as connection:
+    with engine.begin() as connection:
         connection.exec_driver_sql("DELETE FROM allocation")
         connection.exec_driver_sql("UPDATE charge_line SET product_id = NULL")
 
@@ -391,6 +391,8 @@ def test_the_day_is_counted_and_closed(juno: Browser, desk: Desk, owing: tuple[i
     number = scalar(desk, "SELECT id FROM day_close")
     for paper in (f"/close/{number}/slip.pdf", f"/close/sheet.pdf?day={TODAY}"):
         assert juno.get(paper).content[:5] == b"%PDF-"
+    assert juno.get(f"/journal.csv?first={TODAY}&last={TODAY}").status_code == 403
+    juno.sign_in("odile")
     table = juno.get(f"/journal.csv?first={TODAY}&last={TODAY}")
     assert table.text.splitlines()[0].startswith("entry,day,kind") and len(table.text.splitlines()) == 3
     assert (

@@ -1,17 +1,20 @@
 """What may be kept of a patient on paper: recognised by its content, whatever its name says; and how a photo
 becomes a portrait.
 
-PDF, JPEG, PNG and TIFF up to 25 MB. A PDF that carries a script, an action that starts something, or another
-file inside is refused; so is a picture whose sides say that it would not fit into memory (its header is read
-before any of its points). Portraits are turned, cut, made small and written anew, so that nothing of the
-original's metadata (place, camera, time) stays.
+PDF, JPEG, PNG and TIFF up to 25 MB. Every object of a PDF is walked, however deep: one that carries a script,
+an action that starts something, or another file inside is refused. So is a picture whose sides say that it
+would not fit into memory: its header is read before any of its points, and points are read at the size they
+are needed in, one picture at a time. Portraits are cut, turned, made small and written anew, so that nothing
+of the original's metadata (place, camera, time) stays.
 """
 
 from __future__ import annotations
 
 import io
 import warnings
+from collections.abc import Iterator
 from dataclasses import dataclass
+from threading import Lock
 
 import pikepdf
 from PIL import Image, ImageOps, UnidentifiedImageError
@@ -20,6 +23,9 @@ from zax.core.errors import Refused
 
 LARGEST = 25 * 1024 * 1024
 MOST_POINTS = 60_000_000
+# A PNG or TIFF is read whole before it can be made smaller, four bytes a point.
+MOST_POINTS_WHOLE = 40_000_000
+MOST_PDF_PARTS = 2_000_000
 PORTRAIT = 480
 KINDS = {
     "letter": "letter",
@@ -42,7 +48,23 @@ _BEGINNINGS = (
 # What a whole picture ends with; cameras may put something of their own after it.
 _ENDS = {"image/jpeg": b"\xff\xd9", "image/png": b"IEND"}
 TAIL = 64 * 1024
-_ACTIVE_KEYS = ("/JS", "/JavaScript", "/OpenAction", "/AA", "/Launch", "/EmbeddedFiles", "/RichMedia", "/XFA")
+# What makes a reader do something by itself, or brings another file along (ISO 32000-1, 7.11.4, 12.5.6,
+# 12.6): keys of a dictionary, and what its subtype or action may not be.
+_ACTIVE_KEYS = frozenset(
+    {
+        *("/JS", "/JavaScript", "/AA", "/Launch", "/EmbeddedFiles", "/EmbeddedFile", "/RichMedia"),
+        *("/RichMediaContent", "/RichMediaSettings", "/XFA", "/EF", "/AF"),
+    }
+)
+_ACTIVE_KINDS = frozenset(
+    {
+        *("/JavaScript", "/Launch", "/SubmitForm", "/ImportData", "/ResetForm", "/GoToE", "/GoToR"),
+        *("/Rendition", "/Movie", "/Sound", "/RichMediaExecute", "/GoTo3DView", "/Trans"),
+        *("/FileAttachment", "/RichMedia", "/Screen", "/3D", "/EmbeddedFile"),
+    }
+)
+_KIND_KEYS = ("/S", "/Subtype", "/Type")
+_one_at_a_time = Lock()
 
 
 def recognise(content: bytes, field: str = "file") -> str:
@@ -67,7 +89,7 @@ def _check_pdf(content: bytes, field: str) -> None:
     try:
         with pikepdf.open(io.BytesIO(content)) as pdf:
             pages = len(pdf.pages)
-            active = next((key for each in pdf.objects for key in _active(each)), "")
+            active = next(_active(pdf), "")
     except pikepdf.PasswordError:
         raise Refused("The PDF is locked with a password. Save it without one.", field) from None
     except (pikepdf.PdfError, ValueError, RecursionError):
@@ -82,16 +104,40 @@ def _check_pdf(content: bytes, field: str) -> None:
         )
 
 
-def _active(each: pikepdf.Object) -> list[str]:
-    """Keys of a PDF object that make a reader do something by itself (ISO 32000-1, 12.6). An OpenAction that
-    only names a page is harmless.
+def _active(pdf: pikepdf.Pdf) -> Iterator[str]:
+    """What in the PDF would do something by itself, or brings a file along. Every object is looked at, and
+    what is written inside it; a name that is spelled with figures (#4A) is the name it stands for.
     """
-    if not isinstance(each, pikepdf.Dictionary | pikepdf.Stream):
-        return []
-    found = [key for key in _ACTIVE_KEYS if key in each]
-    if "/OpenAction" in found and isinstance(each["/OpenAction"], pikepdf.Array):
-        found.remove("/OpenAction")
-    return found
+    seen = 0
+    for each in pdf.objects:
+        inside = [each]
+        while inside:
+            part = inside.pop()
+            seen += 1
+            if seen > MOST_PDF_PARTS:
+                raise ValueError("too many parts")
+            if isinstance(part, pikepdf.Array):
+                inside += [one for one in _items(part) if not one.is_indirect]
+            elif isinstance(part, pikepdf.Dictionary | pikepdf.Stream):
+                yield from _active_in(part)
+                inside += [part[key] for key in set(part.keys()) if not _indirect(part[key])]
+
+
+def _items(part: pikepdf.Array) -> list[pikepdf.Object]:
+    return [one for one in part if isinstance(one, pikepdf.Object)]  # numbers and texts come as such
+
+
+def _indirect(part: object) -> bool:
+    """What stands elsewhere is walked on its own; numbers and texts have nothing inside."""
+    return not isinstance(part, pikepdf.Object) or part.is_indirect
+
+
+def _active_in(part: pikepdf.Dictionary | pikepdf.Stream) -> Iterator[str]:
+    yield from sorted(_ACTIVE_KEYS & set(part.keys()))
+    if "/OpenAction" in part and not isinstance(part["/OpenAction"], pikepdf.Array):
+        yield "/OpenAction"  # one that only names a page is harmless
+    kinds = (part.get(key) for key in _KIND_KEYS)
+    yield from (str(kind) for kind in kinds if isinstance(kind, pikepdf.Name) and str(kind) in _ACTIVE_KINDS)
 
 
 def open_picture(content: bytes, field: str) -> Image.Image:
@@ -106,11 +152,24 @@ def open_picture(content: bytes, field: str) -> Image.Image:
             field,
         ) from None
     width, height = picture.size
-    if width * height > MOST_POINTS:
+    most = MOST_POINTS if picture.format == "JPEG" else MOST_POINTS_WHOLE
+    if width * height > most:
         raise Refused(
-            f"The picture has {width:,} x {height:,} points; at most 60 million in all. Save it smaller.",
+            f"The picture has {width:,} x {height:,} points; at most {most // 10**6} million can be taken."
+            " Save it smaller.",
             field,
         )
+    return picture
+
+
+def read_points(picture: Image.Image, side: int) -> Image.Image:
+    """The picture with its shorter side at most twice `side` points long; a JPEG is never read larger."""
+    shorter = min(picture.size)
+    if shorter > side:
+        scale = shorter / side
+        wanted = (round(picture.width / scale), round(picture.height / scale))
+        picture.draft("RGB", wanted)
+        picture.thumbnail((2 * wanted[0], 2 * wanted[1]))
     return picture
 
 
@@ -131,15 +190,17 @@ def portrait(content: bytes, cut: Cut, field: str = "photo") -> bytes:
     if recognise(content, field) == "application/pdf":
         raise Refused("A photo is a picture: JPEG, PNG or TIFF.", field)
     picture = open_picture(content, field)
+    share = max(50, min(1000, cut.side))
     try:
-        upright = ImageOps.exif_transpose(picture).convert("RGB")
+        with _one_at_a_time:
+            upright = ImageOps.exif_transpose(read_points(picture, PORTRAIT * 1000 // share)).convert("RGB")
     except (OSError, ValueError, SyntaxError):
         raise Refused("The picture breaks off in the middle. Take or save it again.", field) from None
     if cut.turns % 4:
         upright = upright.rotate(-90 * (cut.turns % 4), expand=True)
     width, height = upright.size
     shorter = min(width, height)
-    side = max(1, min(shorter, shorter * max(50, min(1000, cut.side)) // 1000))
+    side = max(1, min(shorter, shorter * share // 1000))
     left = max(0, min(width - side, width * cut.left // 1000))
     top = max(0, min(height - side, height * cut.top // 1000))
     small = upright.crop((left, top, left + side, top + side)).resize(
@@ -154,8 +215,10 @@ def portrait(content: bytes, cut: Cut, field: str = "photo") -> bytes:
 
 def as_png(content: bytes) -> bytes:
     """A picture that browsers do not show (TIFF), as PNG of at most 1600 points a side."""
-    picture = open_picture(content, "file").convert("RGB")
-    picture.thumbnail((1600, 1600))
+    with _one_at_a_time:
+        picture = open_picture(content, "file")
+        picture.thumbnail((1600, 1600))
+        shown = picture.convert("RGB")
     out = io.BytesIO()
-    picture.save(out, "PNG")
+    shown.save(out, "PNG")
     return out.getvalue()

@@ -36,6 +36,7 @@ RIGHT_WORDS = {
     "claims": "work on claims and insurer payments",
     "plans": "change payers, plans and contract fees",
     "merge": "merge records and import patients",
+    "export": "take lists of patients and money out of Zax",
     "fees": "charge another fee than the schedule's",
     "overrule": "let a patient in although a required step is open",
     "setup": "change hours, visit types and other settings",
@@ -57,6 +58,7 @@ RIGHTS: dict[Role, frozenset[str]] = {
             "claims",
             "plans",
             "merge",
+            "export",
             "fees",
         }
     ),

@@ -16,6 +16,7 @@ from datetime import date, datetime
 import vobject
 
 from zax.core.patients.fields import FIELDS
+from zax.core.table import plain_cell, table_lines
 
 EXTRA = ("chart", "status")
 CSV_COLUMNS = (*FIELDS, *EXTRA, "household", "plan", "member_id", "group_number")
@@ -60,41 +61,21 @@ class Card:
 
 def write_csv(cards: Iterable[Card]) -> Iterator[str]:
     """Line by line, heading first."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(CSV_COLUMNS)
-    for card in cards:
-        yield _drain(out)
-        first = next((c for c in card.coverages if c.rank == 1), None)
-        more = [
-            card.household,
-            first.plan if first else "",
-            first.member_id if first else "",
-            first.group if first else "",
-        ]
-        writer.writerow([*(safe_cell(card.values.get(name, "")) for name in (*FIELDS, *EXTRA)), *more])
-    yield _drain(out)
+    return table_lines(CSV_COLUMNS, (_row(card) for card in cards))
 
 
-def safe_cell(text: str) -> str:
-    """A cell that a spreadsheet would run as a formula gets an apostrophe before it, which `read_csv` takes
-    off again.
-    """
-    return f"'{text}" if text[:1] in {"=", "+", "-", "@", "\t", "'"} else text
-
-
-def _drain(out: io.StringIO) -> str:
-    text = out.getvalue()
-    out.seek(0)
-    out.truncate()
-    return text
+def _row(card: Card) -> list[str]:
+    first = next((c for c in card.coverages if c.rank == 1), None)
+    cover = [first.plan, first.member_id, first.group] if first else ["", "", ""]
+    return [*(card.values.get(name, "") for name in (*FIELDS, *EXTRA)), card.household, *cover]
 
 
 def read_csv(text: str) -> list[Card]:
     """What `write_csv` wrote."""
     found = []
-    for row in csv.DictReader(io.StringIO(text, newline="")):
-        values = {name: row[name].removeprefix("'") for name in (*FIELDS, *EXTRA) if row[name]}
+    for sent in csv.DictReader(io.StringIO(text, newline="")):
+        row = {name: plain_cell(cell) for name, cell in sent.items()}
+        values = {name: row[name] for name in (*FIELDS, *EXTRA) if row[name]}
         cover = (
             (
                 CardCoverage(

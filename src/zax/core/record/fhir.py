@@ -7,10 +7,10 @@ What R4 has no element for (pronouns, where texts go, employer, alert) stands in
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import date, datetime
 
-from fhir.resources.R4B.bundle import Bundle
+from fhir.resources.R4B.bundle import Bundle, BundleEntry
 
 from zax.core.json import Json
 from zax.core.record.card import Card, CardCoverage, CardVisit
@@ -45,17 +45,22 @@ _STATUS = {
 
 def write_bundle(cards: Iterable[Card]) -> str:
     """The whole bundle as JSON; raises ValueError when fhir.resources does not find it valid."""
-    entries = [
-        {"fullUrl": f"urn:zax:{r['resourceType']}:{r['id']}", "resource": r}
-        for card in cards
-        for r in _resources(card)
-    ]
-    bundle = (
-        {"resourceType": "Bundle", "type": "collection", "entry": entries}
-        if entries
-        else {"resourceType": "Bundle", "type": "collection"}
-    )
-    return str(Bundle.model_validate(bundle).model_dump_json())
+    return "".join(bundle_lines(cards))
+
+
+def bundle_lines(cards: Iterable[Card]) -> Iterator[str]:
+    """The bundle piece by piece, so that any number of people go out in the same little memory. Raises
+    ValueError at an entry that fhir.resources does not find valid.
+    """
+    yield '{"resourceType":"Bundle","type":"collection"'
+    before = ',"entry":['
+    for card in cards:
+        for resource in _resources(card):
+            address = f"urn:zax:{resource['resourceType']}:{resource['id']}"
+            entry = BundleEntry.model_validate({"fullUrl": address, "resource": resource})
+            yield f"{before}{entry.model_dump_json()}"
+            before = ","
+    yield "]}" if before == "," else "}"
 
 
 def _resources(card: Card) -> list[Json]:

@@ -22,6 +22,7 @@ from zax.core.errors import ProblemCollector, Refused, ZaxError
 from zax.core.json import KeptJson
 from zax.core.money.cents import parse_balance
 from zax.core.patients.fields import FIELDS, SEXES
+from zax.core.table import plain_cell
 
 MORE = {
     "chart": "Number in the old system",
@@ -176,7 +177,10 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
     """One row checked field by field; raises Problems with every reason. `columns` says where each field
     stands.
     """
-    typed = {name: cells[place].strip() if place < len(cells) else "" for name, place in columns.items()}
+    typed = {
+        name: plain_cell(cells[place].strip()) if place < len(cells) else ""
+        for name, place in columns.items()
+    }
     wrong = ProblemCollector()
     values = {
         name: wrong.take(field.check, _usual(name, typed.get(name, "")), name, today)

@@ -221,7 +221,7 @@ def judged_answer(connection: Connection, check: Check, answer: str) -> Judged:
 
 
 # --- everybody booked
-@act("see")
+@act("patients")
 def ask_for_booked(tx: Transaction, days: int, run_key: str) -> int:
     """Questions for everybody booked from today on whose coverage has no fresh answer, carried out by the
     worker. How many; 0 for a run known already.

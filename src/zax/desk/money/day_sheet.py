@@ -8,16 +8,15 @@ was taken for; what belongs to no visit stands under "No provider".
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 
 from zax.core.money.books import Sums
 from zax.core.money.cents import decimal
 from zax.core.money.journal import Kind
-from zax.core.record.card import safe_cell
+from zax.core.table import Cell, table_lines
 from zax.desk.clinic.clinic import Clinic
 from zax.store.engine import Connection
 from zax.store.money.sums import (
@@ -88,25 +87,22 @@ def day_sheet(connection: Connection, clinic: Clinic, site_id: int, first: date,
     )
 
 
-def journal_csv(rows: Sequence[JournalRow]) -> str:
-    """The entries as CSV: amounts in the currency with two digits, as docs/formats.md says."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(JOURNAL_COLUMNS)
-    for row in rows:
-        writer.writerow(
-            [
-                row.id,
-                row.day,
-                row.kind,
-                row.reverses_id or "",
-                row.patient_id,
-                safe_cell(f"{row.last}, {row.first}"),
-                row.visit_id or "",
-                decimal(row.patient_cents),
-                decimal(row.insurer_cents),
-                safe_cell(row.words),
-                safe_cell(row.by_name or "Zax"),
-            ]
-        )
-    return out.getvalue()
+def journal_lines(rows: Iterable[JournalRow]) -> Iterator[str]:
+    """The entries as CSV, line by line: amounts in the currency with two digits, as docs/formats.md says."""
+    return table_lines(JOURNAL_COLUMNS, (_cells(row) for row in rows))
+
+
+def _cells(row: JournalRow) -> list[Cell]:
+    return [
+        row.id,
+        row.day,
+        row.kind,
+        row.reverses_id,
+        row.patient_id,
+        f"{row.last}, {row.first}",
+        row.visit_id,
+        Decimal(decimal(row.patient_cents)),
+        Decimal(decimal(row.insurer_cents)),
+        row.words,
+        row.by_name or "Zax",
+    ]

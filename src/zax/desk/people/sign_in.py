@@ -7,6 +7,7 @@ clinic.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from functools import cache
 from threading import BoundedSemaphore
@@ -81,7 +82,7 @@ def actor_of(user: User) -> Actor:
     return Actor(user.id, user.name, Role(user.role), initials)
 
 
-def note_look(engine: Engine, at: datetime, user_id: int, patient_id: int, screen: str) -> None:
-    """Write down that somebody looked at a patient; called once the page is on its way."""
+def note_looks(engine: Engine, at: datetime, user_id: int, patient_ids: Sequence[int], screen: str) -> None:
+    """Write down that somebody looked at these patients; called once the page is on its way."""
     with engine.begin() as connection:
-        people.add_look(connection, at, user_id, patient_id, screen)
+        people.add_looks(connection, at, user_id, patient_ids, screen)

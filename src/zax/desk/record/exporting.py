@@ -11,6 +11,8 @@ from zoneinfo import ZoneInfo
 
 from zax.core.patients.fields import FIELDS
 from zax.core.record.card import Card, CardCoverage, CardVisit
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
@@ -20,6 +22,12 @@ from zax.store.record.record import RecordVisit, patients_after, visits_of
 
 SLICE = 500
 Owned = TypeVar("Owned", Coverage, RecordVisit)
+
+
+@act("see")
+def note_export(tx: Transaction, what: str, kind: str) -> None:
+    """Who took a list out of the clinic, which and in what form."""
+    tx.audit("exported", what=what, kind=kind)
 
 
 def cards_of(

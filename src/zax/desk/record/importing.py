@@ -8,11 +8,9 @@ goes on where it stood: each step keeps rows and count together.
 
 from __future__ import annotations
 
-import csv
 import hashlib
-import io
 import time
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import date
 
@@ -33,6 +31,7 @@ from zax.core.record.importing import (
     read_sheet,
     why_refused,
 )
+from zax.core.table import Cell, table_lines
 from zax.desk.acts.act import act, in_transaction, refusal_of
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
@@ -374,13 +373,10 @@ def _plan_of(clinic: Clinic, row: Row) -> int:
     return found[0]
 
 
-def refused_csv(connection: Connection, store: FileStore, job_id: int) -> str:
-    """The refused rows as they came, with line and reason before them, to be mended and taken in again."""
+def refused_lines(connection: Connection, store: FileStore, job_id: int) -> Iterator[str]:
+    """The refused rows as they came, with line and reason before them, to be corrected and imported again."""
     job = job_of(connection, job_id)
     sheet = sheet_of(store.get(job.digest))
     why = {row.line: row.why for row in stored.rows_of(connection, job_id, "refused")}
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["line", "reason", *sheet.heading])
-    writer.writerows([line, why[line], *cells] for line, cells in sheet.rows if line in why)
-    return out.getvalue()
+    rows: Iterable[Sequence[Cell]] = ([line, why[line], *cells] for line, cells in sheet.rows if line in why)
+    return table_lines(["line", "reason", *sheet.heading], rows)

@@ -42,9 +42,9 @@ def take_in(desk: Desk, name: str, content: str, alive: Callable[[], None]) -> N
     """
     try:
         done = import_file(desk, WORKER, name, content, alive)
-        log.info("file.imported", name=name, file=done.file_id)
-    except Conflict as error:
-        log.info("file.known", name=name, why=error.message)
+        log.info("file.imported", file=done.file_id)
+    except Conflict:
+        log.info("file.known")
     except ZaxError as error:
-        log.warning("file.unusable", name=name)
+        log.warning("file.unusable")
         keep_unreadable(desk, WORKER, name, content, error.message)

@@ -69,7 +69,7 @@ def carry_out_next(tools: Tools) -> bool:
     try:
         HANDLERS[errand.kind](_renewing(tools, errand), errand)
     except OutsideTrouble as error:
-        log.warning("outbox.later", id=errand.id, kind=errand.kind, why=str(error))
+        log.warning("outbox.later", id=errand.id, kind=errand.kind)
         _again_later(tools.desk, errand, str(error))
     except TROUBLE:
         raise  # the database itself: the lease brings this errand back

@@ -152,6 +152,12 @@ def mark_paid(connection: Connection, claim_id: int, paid_cents: int) -> None:
     change(connection, _c, claim_id, state=ClaimState.CLOSED, paid_cents=paid_cents)
 
 
+def patients_in_file(connection: Connection, file_id: int) -> list[int]:
+    """Those whose claims a file that went or came is about."""
+    query = select(_c.c.patient_id).distinct().join(_e, _e.c.claim_id == _c.c.id)
+    return [*connection.execute(query.where(_e.c.file_id == file_id)).scalars()]
+
+
 def add_event(
     connection: Connection, claim_id: int, *, at: datetime, words: str, file_id: int | None, by_id: int | None
 ) -> None:

@@ -126,6 +126,12 @@ def statement_of(connection: Connection, number: int) -> StatementRow | None:
     return one(connection, select(_s).where(_s.c.id == number), StatementRow)
 
 
+def members_of(connection: Connection, households: Iterable[int]) -> list[int]:
+    """The patients of these households."""
+    query = select(patient.c.id).where(patient.c.household_id.in_(list(households)))
+    return [*connection.execute(query).scalars()]
+
+
 def statements_of(connection: Connection, household_id: int, most: int = 20) -> list[StatementRow]:
     """The household's statements, the newest first."""
     query = (

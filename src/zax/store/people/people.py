@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, bindparam, delete, select, text
+from sqlalchemy import Connection, bindparam, delete, insert, select, text
 
 from zax.store.clinic.settings import hold
 from zax.store.people.tables import look, sign_in_try, user
-from zax.store.rows import add, one
+from zax.store.rows import one
 
 _BY_ID = select(user).where(user.c.id == bindparam("user_id"), user.c.active)
 _BY_NAME = select(user).where(user.c.sign_in == bindparam("sign_in"), user.c.active)
@@ -82,5 +83,9 @@ def forget_tries(connection: Connection, sign_in: str, address: str) -> None:
     connection.execute(delete(t).where(t.c.sign_in == sign_in, t.c.address == address))
 
 
-def add_look(connection: Connection, at: datetime, user_id: int, patient_id: int, screen: str) -> None:
-    add(connection, look, at=at, user_id=user_id, patient_id=patient_id, screen=screen)
+def add_looks(
+    connection: Connection, at: datetime, user_id: int, patient_ids: Sequence[int], screen: str
+) -> None:
+    row = {"at": at, "user_id": user_id, "screen": screen}
+    if patient_ids:
+        connection.execute(insert(look), [row | {"patient_id": number} for number in patient_ids])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from urllib.parse import quote
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import PlainTextResponse, Response
 
@@ -84,7 +86,8 @@ def show_claim(request: Request, claim_id: int) -> Response:
             raise NotFound("There is no such claim.")
         events = stored.events_of(connection, claim_id)
         lines = money.claim_lines(connection, claim_id)
-    return ctx.page("claims/claim.html", claim=claim, events=events, lines=lines, screen="claims")
+    page = ctx.page("claims/claim.html", claim=claim, events=events, lines=lines, screen="claims")
+    return ctx.looked(page, claim.patient_id, "claim")
 
 
 @router.post("/claims/import")
@@ -114,6 +117,9 @@ def show_file(request: Request, file_id: int) -> Response:
     ctx = enter(request, "claims")
     with ctx.read() as connection:
         row = stored.file_of(connection, file_id)
+        people = stored.patients_in_file(connection, file_id)
     if row is None:
         raise NotFound("There is no such file.")
-    return PlainTextResponse(row.text, headers={"Content-Disposition": f'inline; filename="{row.name}"'})
+    name = quote(row.name, safe="")
+    headers = {"Content-Disposition": f"inline; filename*=UTF-8''{name}"}
+    return ctx.looked_at(PlainTextResponse(row.text, headers=headers), people, "file")

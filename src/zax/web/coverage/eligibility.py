@@ -95,7 +95,7 @@ def raw_answer(request: Request, check_id: int) -> Response:
         row = check_of(connection, check_id)
     if row is None:
         raise NotFound("There is no such answer.")
-    return PlainTextResponse(row.answer or row.question)
+    return ctx.looked(PlainTextResponse(row.answer or row.question), row.patient_id, "answer")
 
 
 @router.post("/eligibility/{check_id}/take")
@@ -131,7 +131,7 @@ def show_runs(request: Request) -> Response:
 
 @router.post("/eligibility")
 def start_run(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
-    ctx = enter(request)
+    ctx = enter(request, "patients")
     try:
         key = f"{ctx.actor.id}-{ctx.now.isoformat()}"
         count = acts.ask_for_booked(ctx.desk, ctx.actor, form.read(AskAhead).days, key)

@@ -4,12 +4,12 @@ month and journal as paper and CSV.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import Response
+from fastapi.responses import Response, StreamingResponse
 
 from zax.core.book.calendar import step_months
 from zax.core.errors import Mendable, NotFound, ZaxError
@@ -26,7 +26,8 @@ from zax.desk.money.day_close import (
     closing_of,
     counted_tenders,
 )
-from zax.desk.money.day_sheet import day_sheet, journal_csv
+from zax.desk.money.day_sheet import day_sheet, journal_lines
+from zax.desk.record.exporting import note_export
 from zax.store.money.closing import closes_of
 from zax.store.money.sums import journal_rows as journal_of
 from zax.web.money.documents import day_sheet_pdf, deposit_slip_pdf
@@ -183,17 +184,20 @@ def journal(request: Request, day: str = "") -> Response:
 
 @router.get("/journal.csv")
 def journal_table(request: Request, first: str, last: str) -> Response:
-    ctx = enter(request, "close")
+    ctx = enter(request, "export")
     a, b = day_or_none(first), day_or_none(last)
     if a is None or b is None or b < a or (b - a).days > 400:
         raise NotFound("Choose a first and a last day, at most a year apart.")
+    note_export(ctx.desk, ctx.actor, f"journal {a} to {b}", "csv")
+    headers = {"Content-Disposition": f'attachment; filename="journal-{a}-{b}.csv"'}
+    return StreamingResponse(_journal(ctx, a, b), media_type="text/csv", headers=headers)
+
+
+def _journal(ctx: RequestContext, first: date, last: date) -> Iterator[str]:
+    """Day by day, so that a year takes no more memory than a day."""
+    days = (first + timedelta(days=n) for n in range((last - first).days + 1))
     with ctx.read() as connection:
-        text = journal_csv(journal_of(connection, ctx.site_id, a, b))
-    return Response(
-        text,
-        media_type="text/csv",
-        headers={"Content-Disposition": f'attachment; filename="journal-{a}-{b}.csv"'},
-    )
+        yield from journal_lines(row for day in days for row in journal_of(connection, ctx.site_id, day, day))
 
 
 @router.get("/month")

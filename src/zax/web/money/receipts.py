@@ -33,7 +33,10 @@ class BackOf(Form):
 @router.get("/receipts/{receipt_id}.pdf")
 def receipt_paper(request: Request, receipt_id: int) -> Response:
     ctx = enter(request, "payments")
-    return pdf_answer(receipt_pdf(ctx.desk, receipt_id), f"receipt-{receipt_id}")
+    with ctx.read() as connection:
+        patient_id = receipt_of(connection, ctx.clinic, receipt_id).row.patient_id
+    paper = pdf_answer(receipt_pdf(ctx.desk, receipt_id), f"receipt-{receipt_id}")
+    return ctx.looked(paper, patient_id, "receipt")
 
 
 @router.get("/receipts/{receipt_id}")

@@ -10,7 +10,7 @@ from fastapi.responses import Response
 from zax.core.errors import Mendable, NotFound
 from zax.core.money.statement import Rule, RuleForm, StatementState
 from zax.desk.money.statements import make_statement, preview, run_of, start_run, stop_run
-from zax.store.money.statements import runs, statement_of
+from zax.store.money.statements import members_of, runs, statement_of
 from zax.store.patients.patients import household_of
 from zax.web.money.documents import statement_pdfs
 from zax.web.shell.pdf import joined_pdf
@@ -45,10 +45,11 @@ def run_paper(request: Request, run_id: int) -> Response:
     ctx = enter(request, "statements")
     with ctx.read() as connection:
         _, rows, _ = run_of(connection, run_id)
+        people = members_of(connection, {row.household_id for row in rows})
     made = [ctx.shared.files.get(row.digest) for row in rows if row.state == StatementState.MADE]
     if not made:
         raise NotFound("Nothing of this run is made yet.")
-    return pdf_answer(joined_pdf(made), f"statements-{run_id}")
+    return ctx.looked_at(pdf_answer(joined_pdf(made), f"statements-{run_id}"), people, "statement")
 
 
 @router.get("/statements/{number}.pdf")
@@ -57,9 +58,11 @@ def paper(request: Request, number: int) -> Response:
     ctx = enter(request, "payments")
     with ctx.read() as connection:
         row = statement_of(connection, number)
-    if row is None or row.state != StatementState.MADE:
-        raise NotFound("There is no such statement.")
-    return pdf_answer(ctx.shared.files.get(row.digest), f"statement-{number}")
+        if row is None or row.state != StatementState.MADE:
+            raise NotFound("There is no such statement.")
+        people = [row.patient_id] if row.patient_id else members_of(connection, [row.household_id])
+    made = pdf_answer(ctx.shared.files.get(row.digest), f"statement-{number}")
+    return ctx.looked_at(made, people, "statement")
 
 
 @router.get("/statements")

@@ -11,10 +11,10 @@ from fastapi.responses import Response, StreamingResponse
 
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.record.card import write_csv, write_vcard
-from zax.core.record.fhir import write_bundle
+from zax.core.record.fhir import bundle_lines
 from zax.core.record.importing import AT_WORK, CAN_START, COLUMNS
 from zax.desk.record import importing as acts
-from zax.desk.record.exporting import cards_of
+from zax.desk.record.exporting import cards_of, note_export
 from zax.store.record import imports as stored
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -101,24 +101,24 @@ def run_import(request: Request, job_id: int, form: PostedForm = Depends(posted_
 def refused(request: Request, job_id: int) -> Response:
     ctx = enter(request, "merge")
     with ctx.read() as connection:
-        text = acts.refused_csv(connection, ctx.shared.files, job_id)
-    return Response(
-        text,
-        media_type="text/csv",
-        headers={"Content-Disposition": f'attachment; filename="refused-{job_id}.csv"'},
-    )
+        lines = acts.refused_lines(connection, ctx.shared.files, job_id)
+    note_export(ctx.desk, ctx.actor, "refused rows", "csv")
+    headers = {"Content-Disposition": f'attachment; filename="refused-{job_id}.csv"'}
+    return StreamingResponse(lines, media_type="text/csv", headers=headers)
 
 
 @router.get("/export/patients.{kind}")
 def export_all(request: Request, kind: str) -> Response:
-    """Everybody, as CSV, vCard or FHIR bundle; written while it is read."""
-    ctx = enter(request, "merge")
-    return _export(ctx, kind, None, "patients")
+    """Everybody, as CSV, vCard or FHIR bundle; written while it is read, and on record."""
+    ctx = enter(request, "export")
+    answer = _export(ctx, kind, None, "patients")
+    note_export(ctx.desk, ctx.actor, "all patients", kind)
+    return answer
 
 
 @router.get("/patients/{patient_id}/export.{kind}")
 def export_one(request: Request, patient_id: int, kind: str) -> Response:
-    ctx = enter(request)
+    ctx = enter(request, "export")
     return ctx.looked(_export(ctx, kind, [patient_id], f"patient-{patient_id}"), patient_id, "export")
 
 
@@ -138,4 +138,4 @@ def _lines(ctx: RequestContext, kind: str, ids: list[int] | None) -> Iterator[st
         elif kind == "vcf":
             yield from (write_vcard(card) for card in cards)
         else:
-            yield write_bundle(cards)
+            yield from bundle_lines(cards)

@@ -8,19 +8,25 @@ from __future__ import annotations
 
 import io
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from functools import cache
 from multiprocessing import get_context
 from pathlib import Path
+from typing import TYPE_CHECKING
+from urllib.parse import unquote, urlsplit
 
 import pikepdf
 
 from zax.store.server import end_with_parent
 from zax.web.shell.rendering import template_environment
 
+if TYPE_CHECKING:
+    from weasyprint.urls import URLFetcher, URLFetcherResponse
+
 FONTS = Path(__file__).parent / "static" / "vendor"
+FONT_KINDS = frozenset({".ttf", ".woff2"})
 FEW = 3  # so many are made faster here than handed round
 
 
@@ -28,7 +34,25 @@ def write(html: str) -> bytes:
     """One paper; its fonts lie beside the page's."""
     from weasyprint import HTML
 
-    return bytes(HTML(string=html, base_url=str(FONTS)).write_pdf())
+    return bytes(HTML(string=html, base_url=str(FONTS), url_fetcher=_shipped_fonts()).write_pdf())
+
+
+def _shipped_fonts() -> URLFetcher:
+    """Fetches the fonts that ship with us and nothing else: a paper shows what patients typed, and must not
+    reach out for it, neither on this machine nor beyond.
+    """
+    from weasyprint.urls import URLFetcher
+
+    class ShippedFonts(URLFetcher):  # type: ignore[misc]
+        def fetch(self, url: str, headers: Mapping[str, str] | None = None) -> URLFetcherResponse:
+            asked = urlsplit(url)
+            path = Path(unquote(asked.path))
+            ours = (asked.scheme, asked.netloc, path.parent) == ("file", "", FONTS)
+            if not ours or path.suffix not in FONT_KINDS:
+                raise ValueError("A paper fetches nothing but its fonts.")
+            return super().fetch(url, headers)
+
+    return ShippedFonts()
 
 
 def write_all(pages: Sequence[str]) -> list[bytes]:

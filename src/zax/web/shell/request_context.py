@@ -7,7 +7,7 @@ database, where it ends for good. How a form proves that it is ours stands in `f
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import TypeVar, get_origin
@@ -29,7 +29,7 @@ from zax.desk.acts.actor import Actor, Once
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.people.sessions import mark_of, user_of_mark, who_is
-from zax.desk.people.sign_in import note_look
+from zax.desk.people.sign_in import note_looks
 from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.store.engine import Connection, Engine
@@ -150,9 +150,13 @@ class RequestContext:
         """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no
         new look.
         """
+        return self.looked_at(page, [patient_id], screen)
+
+    def looked_at(self, page: Response, patient_ids: Iterable[int], screen: str) -> Response:
+        """The same for a paper that is about several."""
         if "x-live" not in self.request.headers and self.actor.id is not None:
             page.background = BackgroundTask(
-                note_look, self.desk.engine, self.now, self.actor.id, patient_id, screen
+                note_looks, self.desk.engine, self.now, self.actor.id, list(patient_ids), screen
             )
         return page
 
