@@ -63,6 +63,7 @@ def test_nothing_typed_is_lost_and_everything_goes_on_once_it_is_back(
         "key": "k1",
         "back": "/book",
     }
+    assert web.token  # that of a page shown before
     server.stop()
     capsys.readouterr()
     for path in ("/day", "/book", f"/patients/{patient}", "/money", "/patients?q=vas", "/live", "/waitlist"):
