@@ -24,6 +24,7 @@ from zax.desk.money.ledger_audit import recount
 from zax.desk.money.payments import Item
 from zax.desk.remits.importing import import_file
 from zax.store import schema
+from zax.store.listing import Wanted
 from zax.store.remits.remits import open_answers
 
 
@@ -44,7 +45,7 @@ def parts(desk: Desk, visit: int) -> tuple[int, int]:
 
 def waiting(desk: Desk) -> list[tuple[str, str]]:
     with desk.engine.connect() as connection:
-        return [(each.outcome, each.why) for each in open_answers(connection, 9)]
+        return [(each.outcome, each.why) for each in open_answers(connection, Wanted()).rows]
 
 
 def with_second_plan(desk: Desk) -> int:

@@ -15,6 +15,7 @@ from enum import StrEnum
 
 from zax.core.book.cancellation import Attendance
 from zax.core.patients.wishes import Wishes, half_day, half_day_words
+from zax.core.spelling import plain_spelling
 from zax.core.wording import day_words
 
 
@@ -206,6 +207,7 @@ def stale_first(entries: Sequence[Entry], today: date) -> list[tuple[Entry, Wait
 def chosen(
     found: Sequence[Entry],
     *,
+    name: str = "",
     provider_id: int = 0,
     room_types: frozenset[int] | None = None,
     type_id: int = 0,
@@ -217,7 +219,10 @@ def chosen(
     or wait.
     """
     kept = []
+    words = plain_spelling(name).lower().split()
     for entry in found:
+        if words and not all(word in plain_spelling(entry.name).lower() for word in words):
+            continue
         reasons = tuple(r for r in entry.reasons if _matches(r, provider_id, room_types, type_id, why, since))
         if reasons:
             kept.append(entry if len(reasons) == len(entry.reasons) else replace(entry, reasons=reasons))

@@ -290,7 +290,7 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 Subject(About.REQUESTS),
             )
         )
-    rest = money.patient_rests(connection, view.site.id)
+    rest = money.newest_rests(connection, view.site.id)
     for first in rest[:1]:
         does = "Collect" if first.patient_cents > 0 else "Give back"
         jobs.append(

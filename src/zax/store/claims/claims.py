@@ -11,6 +11,7 @@ from sqlalchemy import Connection, Select, func, insert, select, update
 from zax.core.claims.claim import ClaimState
 from zax.core.remits.placing import Outcome
 from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
+from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.people.tables import user
 from zax.store.rows import add, change, many, one
 from zax.store.schema import coverage, patient, payer, plan, remit_claim, visit
@@ -193,10 +194,29 @@ def listed_claim(connection: Connection, claim_id: int) -> ListedClaim | None:
     return one(connection, _listed().where(_c.c.id == claim_id), ListedClaim)
 
 
-def listed_claims(connection: Connection, states: Sequence[str], most: int, after: int) -> list[ListedClaim]:
-    """The newest first, without the first `after`."""
-    query = _listed().where(_c.c.state.in_(states)).order_by(_c.c.made_at.desc(), _c.c.id.desc())
-    return many(connection, query.limit(most).offset(after), ListedClaim)
+def listed_claims(
+    connection: Connection, states: Sequence[str], payer_id: int | None, wanted: Wanted
+) -> Listed[ListedClaim]:
+    """Those of one payer, or of all; `cents` is what is not paid yet. The oldest are those of the oldest
+    visits.
+    """
+    query = _listed().where(_c.c.state.in_(states))
+    if payer_id is not None:
+        query = query.where(payer.c.id == payer_id)
+    unpaid = (_c.c.cents - _c.c.paid_cents).label("unpaid")
+    orders = {
+        Order.OLDEST: (visit.c.day, _c.c.id),
+        Order.LARGEST: (unpaid.desc(), visit.c.day, _c.c.id),
+        Order.NEWEST: (visit.c.day.desc(), _c.c.id.desc()),
+    }
+    named_by = (_c.c.number, patient.c.first, patient.c.last, payer.c.name)
+    return listed(connection, query.add_columns(unpaid), ListedClaim, wanted, named_by, orders, "unpaid")
+
+
+def payers_with_claims(connection: Connection, states: Sequence[str]) -> list[tuple[int, str]]:
+    """(id, name) of every payer that has such a claim, by name."""
+    query = _listed().where(_c.c.state.in_(states)).with_only_columns(payer.c.id, payer.c.name)
+    return [(row[0], row[1]) for row in connection.execute(query.distinct().order_by(payer.c.name))]
 
 
 def counts_by_state(connection: Connection) -> dict[str, int]:
@@ -252,3 +272,9 @@ def files_in(connection: Connection, most: int) -> list[X12File]:
     """The last files from insurers, the newest first."""
     query = select(_f).where(_f.c.direction == "in").order_by(_f.c.id.desc()).limit(most)
     return many(connection, query, X12File)
+
+
+def listed_files(connection: Connection, wanted: Wanted) -> Listed[X12File]:
+    """Every file that came or went."""
+    orders = {Order.OLDEST: (_f.c.id,), Order.NEWEST: (_f.c.id.desc(),)}
+    return listed(connection, select(_f), X12File, wanted, (_f.c.name, _f.c.kind, _f.c.outcome), orders)

@@ -7,11 +7,25 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import Column, ColumnElement, Connection, Executable, bindparam, func, select, text
+from sqlalchemy import (
+    BigInteger,
+    Column,
+    ColumnElement,
+    Connection,
+    Date,
+    Executable,
+    Integer,
+    String,
+    bindparam,
+    func,
+    select,
+    text,
+)
 
 from zax.core.book.track import Stop
 from zax.core.money.journal import Allocation, Entry
 from zax.core.money.tender import OPEN_STATES
+from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.money.records import (
     ClaimedLine,
     LedgerEntry,
@@ -82,8 +96,7 @@ _OPEN_OF_VISITS = text(
     """
 )
 # LEFT visits of earlier days whose insurer has answered and whose patient part is open (or overpaid).
-_PATIENT_REST = text(
-    f"""
+_VISIT_REST = f"""
     SELECT v.id, v.patient_id, v.day, p.first, p.last, SUM(j.patient_cents) AS patient_cents
     FROM visit v
     JOIN patient p ON p.id = v.patient_id
@@ -91,13 +104,9 @@ _PATIENT_REST = text(
     WHERE v.state = '{Stop.LEFT}' AND v.site_id = :site_id
     GROUP BY v.id
     HAVING SUM(j.insurer_cents) = 0 AND patient_cents <> 0
-    ORDER BY v.day DESC, v.id DESC
-    LIMIT 40
     """
-)
 # What is open on patients' own ledgers: products, fees, balances brought over.
-_OWN_REST = text(
-    """
+_OWN_REST = """
     SELECT NULL AS id, j.patient_id, MAX(j.day) AS day, p.first, p.last, SUM(j.patient_cents) AS
         patient_cents
     FROM journal j
@@ -105,10 +114,20 @@ _OWN_REST = text(
     WHERE j.visit_id IS NULL AND j.site_id = :site_id
     GROUP BY j.patient_id
     HAVING patient_cents > 0
-    ORDER BY day DESC
-    LIMIT 40
     """
+_RESTS = (
+    text(f"{_VISIT_REST} UNION ALL {_OWN_REST}")
+    .columns(
+        Column("id", Integer),
+        Column("patient_id", Integer),
+        Column("day", Date),
+        Column("first", String),
+        Column("last", String),
+        Column("patient_cents", BigInteger),
+    )
+    .subquery("rest")
 )
+_NEWEST_RESTS = text(f"{_VISIT_REST} ORDER BY v.day DESC, v.id DESC LIMIT 40")
 
 
 def visit_lines(connection: Connection, visit_id: int) -> list[ServiceLine]:
@@ -275,14 +294,22 @@ def open_of_visits(connection: Connection, site_id: int, day: date) -> dict[int,
     return {each.visit_id: each for each in found}
 
 
-def patient_rests(connection: Connection, site_id: int) -> list[OpenRest]:
-    """Visits that left, whose insurer has answered and whose patient part is open (or overpaid)."""
-    return many(connection, _PATIENT_REST, OpenRest, site_id=site_id)
+def newest_rests(connection: Connection, site_id: int) -> list[OpenRest]:
+    """The last 40 visits that left, whose insurer has answered and whose patient part is open or overpaid."""
+    return many(connection, _NEWEST_RESTS, OpenRest, site_id=site_id)
 
 
-def own_rests(connection: Connection, site_id: int) -> list[OpenRest]:
-    """What is open on patients' own ledgers."""
-    return many(connection, _OWN_REST, OpenRest, site_id=site_id)
+def listed_rests(connection: Connection, site_id: int, wanted: Wanted) -> Listed[OpenRest]:
+    """All of these, and what is open on patients' own ledgers; `cents` is what is owed, without credits."""
+    rest = _RESTS.c
+    query = select(_RESTS, func.greatest(rest.patient_cents, 0).label("owed"))
+    orders = {
+        Order.OLDEST: (rest.day, rest.id),
+        Order.LARGEST: (func.abs(rest.patient_cents).desc(), rest.day, rest.id),
+        Order.NEWEST: (rest.day.desc(), rest.id.desc()),
+    }
+    query = query.params(site_id=site_id)
+    return listed(connection, query, OpenRest, wanted, (rest.first, rest.last), orders, "owed")
 
 
 def owed_by(connection: Connection, patient_id: int) -> int:

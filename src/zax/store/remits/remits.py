@@ -7,12 +7,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, func, select
 
 from zax.core.remits.placing import FOR_A_PERSON
 from zax.store.claims.tables import x12_file
+from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.remits.tables import remit, remit_claim
-from zax.store.rows import add, change, many
+from zax.store.rows import add, change
 from zax.store.schema import charge_line
 
 
@@ -74,16 +75,25 @@ def add_answer(
     )
 
 
-def open_answers(connection: Connection, most: int) -> list[OpenAnswer]:
-    """Answers that need a person, the newest first."""
+def open_answers(connection: Connection, wanted: Wanted) -> Listed[OpenAnswer]:
+    """Answers that need a person; `cents` is what was paid with them."""
     query = (
         select(remit_claim, remit.c.payer, remit.c.trace, remit.c.day)
         .join(remit, remit.c.id == remit_claim.c.remit_id)
         .where(remit_claim.c.outcome.in_(FOR_A_PERSON))
-        .order_by(remit_claim.c.id.desc())
-        .limit(most)
     )
-    return many(connection, query, OpenAnswer)
+    orders = {
+        Order.OLDEST: (remit_claim.c.id,),
+        Order.LARGEST: (func.abs(remit_claim.c.paid_cents).desc(), remit_claim.c.id),
+        Order.NEWEST: (remit_claim.c.id.desc(),),
+    }
+    named_by = (remit_claim.c.number, remit.c.payer, remit.c.trace, remit_claim.c.why)
+    return listed(connection, query, OpenAnswer, wanted, named_by, orders, "paid_cents")
+
+
+def count_open_answers(connection: Connection) -> int:
+    query = select(func.count()).where(remit_claim.c.outcome.in_(FOR_A_PERSON))
+    return int(connection.execute(query).scalar_one())
 
 
 def note_share(connection: Connection, line_id: int, deductible: int, own: int) -> None:

@@ -43,7 +43,7 @@ class NewWait(Form):
     note: str = ""
 
 
-KEPT = ("why", "who", "room", "type", "order", "since", "gap", "from")
+KEPT = ("name", "why", "who", "room", "type", "order", "since", "gap", "from")
 ORDERS = {"": "worth most first", "wait": "longest waiting first", "fit": "best fit first"}
 DAYS_SHOWN = 3
 BEST = 5
@@ -78,11 +78,15 @@ def waitlist_page(ctx: RequestContext, query: dict[str, str], status: int = 200,
         rank = {fit.entry.patient_id: number for number, fit in enumerate(fits)}
         shown = sorted(shown, key=lambda entry: rank.get(entry.patient_id, len(rank)))
     kept = {name: query.get(name, "") for name in KEPT}
+    pages = max(1, -(-len(shown) // SHOWN))
+    page = min(max(number_in(query, "page"), 1), pages)
     return ctx.page(
         "book/waitlist.html",
         status,
         everybody=everybody,
-        shown=shown[:SHOWN],
+        shown=shown[(page - 1) * SHOWN : page * SHOWN],
+        page_number=page,
+        pages=pages,
         total=len(shown),
         gaps=gaps,
         picked=picked,
@@ -147,6 +151,7 @@ def _filtered(ctx: RequestContext, query: Mapping[str, str], everybody: Sequence
     since = ctx.today - timedelta(days=number_in(query, "since")) if query.get("since") else None
     return chosen(
         everybody,
+        name=query.get("name", ""),
         provider_id=number_in(query, "who"),
         room_types=types,
         type_id=number_in(query, "type"),

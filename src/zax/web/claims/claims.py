@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Request
@@ -9,12 +10,16 @@ from fastapi.responses import PlainTextResponse, Response
 
 from zax.core.claims.claim import ClaimState
 from zax.core.errors import NotFound, ZaxError
+from zax.core.reading import reference
 from zax.desk.acts.set_aside import set_aside
 from zax.desk.claims.claims import recheck
 from zax.desk.remits.importing import import_file
 from zax.store.claims import claims as stored
+from zax.store.engine import Connection
+from zax.store.listing import Listed, Order, Wanted
 from zax.store.money import queries as money
-from zax.store.remits.remits import open_answers
+from zax.store.remits.remits import count_open_answers, open_answers
+from zax.web.shell.listing import wanted_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -33,47 +38,57 @@ SHOWS: dict[str, tuple[str, tuple[ClaimState, ...]]] = {
     "trouble": ("Held back or refused", (ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.DENIED)),
     "closed": ("Closed", (ClaimState.CLOSED,)),
     "answers": ("Answers for a person", ()),
+    "files": ("Files", ()),
 }
-PAGE = 40
-MOST_ANSWERS, MOST_FILES = 100, 8
+MOST_FILES = 8
+NEWEST_FIRST = frozenset({"closed", "files"})
 
 
 @router.get("/claims")
-def show_claims(request: Request, show: str = "open", page: int = 1) -> Response:
-    return claims_page(enter(request, "claims"), show, page)
+def show_claims(request: Request, show: str = "open") -> Response:
+    return claims_page(enter(request, "claims"), show)
 
 
-def claims_page(
-    ctx: RequestContext, show: str = "open", page: int = 1, status: int = 200, **more: object
-) -> Response:
+def claims_page(ctx: RequestContext, show: str = "open", status: int = 200, **more: object) -> Response:
     if show not in SHOWS:
         raise NotFound("There is no such list of claims.")
-    states = SHOWS[show][1]
+    wanted = wanted_of(ctx.request, Order.NEWEST if show in NEWEST_FIRST else Order.OLDEST)
+    payer = reference(ctx.request.query_params.get("payer", ""))
     with ctx.read() as connection:
         counts = stored.counts_by_state(connection)
-        claims = (
-            stored.listed_claims(connection, states, PAGE + 1, (max(page, 1) - 1) * PAGE) if states else []
-        )
-        answers = open_answers(connection, MOST_ANSWERS)
+        listed, payers = _chosen(connection, show, payer, wanted)
+        answers = count_open_answers(connection)
         files = stored.files_in(connection, MOST_FILES)
         aside = len(set_aside(connection, ctx.actor.role))
-    totals = {key: sum(counts.get(state, 0) for state in wanted) for key, (_, wanted) in SHOWS.items()} | {
-        "answers": len(answers)
-    }
+    totals = {key: sum(counts.get(state, 0) for state in states) for key, (_, states) in SHOWS.items()}
     return ctx.page(
         "claims/claims.html",
         status,
-        claims=claims[:PAGE],
-        more_pages=len(claims) > PAGE,
-        page_number=max(page, 1),
+        listed=listed,
+        payers=payers,
+        payer=payer,
         show=show,
         shows=SHOWS,
-        totals=totals,
-        answers=answers,
+        totals=totals | {"answers": answers, "files": ""},
         files=files,
         aside=aside,
         screen="claims",
         **more,
+    )
+
+
+def _chosen(
+    connection: Connection, show: str, payer: int, wanted: Wanted
+) -> tuple[Listed[Any], list[tuple[int, str]]]:
+    """The page of the list, and the payers that it can be narrowed to."""
+    if show == "answers":
+        return open_answers(connection, wanted), []
+    if show == "files":
+        return stored.listed_files(connection, wanted), []
+    states = SHOWS[show][1]
+    return (
+        stored.listed_claims(connection, states, payer or None, wanted),
+        stored.payers_with_claims(connection, states),
     )
 
 

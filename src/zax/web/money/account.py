@@ -32,6 +32,7 @@ from zax.desk.money.payment_plans import plans_of, running_plans
 from zax.desk.money.products import take_product_back
 from zax.store.money import queries as money
 from zax.store.money.statements import statements_of
+from zax.web.shell.listing import wanted_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -223,6 +224,6 @@ def show_money(request: Request) -> Response:
     """Who has a rest to pay, the insurer having answered."""
     ctx = enter(request, "accounts")
     with ctx.read() as connection:
-        rests = [*money.patient_rests(connection, ctx.site_id), *money.own_rests(connection, ctx.site_id)]
+        rests = money.listed_rests(connection, ctx.site_id, wanted_of(request))
         waiting = [plan for plan in running_plans(connection, ctx.today) if plan.needs_a_person]
     return ctx.page("money/overview.html", rests=rests, waiting=waiting, screen="money")

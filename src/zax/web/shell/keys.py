@@ -23,6 +23,7 @@ class Key:
 KEYS = (
     Key("find", "/", "/", "Find a patient or a screen", "Everywhere"),
     Key("help", "?", "?", "Show this map of keys", "Everywhere"),
+    Key("filter", "#", "#", "Find in the list that is shown", "Everywhere"),
     Key("new", "n", "N", "Book a visit", "Everywhere"),
     Key("close", "Escape", "Esc", "Close what is open, or step out", "Everywhere"),
     Key("done", "Control+Enter", "Ctrl ↵", "Do the page's one big thing", "Everywhere"),
@@ -35,8 +36,8 @@ KEYS = (
     Key("waitlist", "f", "F", "Waitlist (follow up)", "Screens"),
     Key("plans", "l", "L", "Payers and plans", "Screens"),
     Key("setup", ",", ",", "Setup", "Screens"),
-    Key("before", "[", "[", "The day or week before", "Day and Book"),
-    Key("after", "]", "]", "The day or week after", "Day and Book"),
+    Key("before", "[", "[", "The day, week or page before", "Day and Book"),
+    Key("after", "]", "]", "The day, week or page after", "Day and Book"),
     Key("today", "t", "T", "Back to today", "Day and Book"),
     Key("jump", "j", "J", "Jump to a day: 3w, 6m, fri, 12/24", "Day and Book"),
     Key("view", "v", "V", "The next view: provider, room, week; by visit, by date", "Day and Book"),

@@ -34,6 +34,7 @@ from zax.core.record.importing import JobState
 from zax.web.shell import keys
 from zax.web.shell.assets import assets
 from zax.web.shell.links import address_of
+from zax.web.shell.listing import ORDER_WORDS, query_of
 from zax.web.shell.signs import mark_sign, sign
 
 WEB = Path(__file__).parents[1]
@@ -141,6 +142,8 @@ def template_environment() -> Environment:
     environment.globals |= {
         "assets": assets,
         "csrf_field": csrf_field,
+        "list_query": query_of,
+        "order_words": ORDER_WORDS,
         "sign": sign,
         "mark_sign": mark_sign,
         "key": keys.key_attributes,
