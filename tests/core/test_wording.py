@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from zax.core import wording
 from zax.core.money.cents import LARGEST_PAYMENT, parse_amount
 from zax.core.reading import parse_clock
+from zax.core.wording import balance_words
 
 SRC = Path(__file__).parents[2] / "src" / "zax"
 TUESDAY = datetime(2026, 11, 24, 8, 5, 9)
@@ -69,3 +70,10 @@ def test_days_times_and_money_are_written_in_this_module_alone() -> None:
         if own.search(line)
     ]
     assert found == []
+
+
+@pytest.mark.parametrize(
+    ("cents", "words"), [(2_000, "owes $20.00"), (0, "owes nothing"), (-2_000, "credit of $20.00")]
+)
+def test_money_that_is_owed_back_is_a_credit(cents: int, words: str) -> None:
+    assert balance_words(cents) == words

@@ -92,3 +92,10 @@ def money_words(cents: int, sign_of: str = "") -> str:
 def dollars(cents: int) -> str:
     """123450 -> '$1,234.50'."""
     return money_words(cents, "$")
+
+
+def balance_words(cents: int) -> str:
+    """What somebody owes in all, in words: 2000 -> 'owes $20.00', and below zero 'credit of $20.00'."""
+    if cents < 0:
+        return f"credit of {dollars(-cents)}"
+    return f"owes {dollars(cents)}" if cents else "owes nothing"

@@ -134,5 +134,5 @@ def _close(desk: Desk, clock: ShiftedClock, site_id: int, day: date) -> None:
         RAVI,
         site_id,
         last,
-        CloseForm(pieces=pieces, counted={}, cheques=cheques, mark=found.mark),
+        CloseForm(pieces=pieces, counted={}, cheques=cheques, mark=found.mark, anyway=True),
     )

@@ -37,6 +37,7 @@ RIGHT_WORDS = {
     "plans": "change payers, plans and contract fees",
     "merge": "merge records and import patients",
     "export": "take lists of patients and money out of Zax",
+    "reopen": "open a closed day again",
     "fees": "charge another fee than the schedule's",
     "overrule": "let a patient in although a required step is open",
     "setup": "change hours, visit types and other settings",

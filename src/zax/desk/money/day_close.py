@@ -17,7 +17,7 @@ from pydantic import Field
 from zax.clock import local
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused, Stale
-from zax.core.form import Form, References
+from zax.core.form import Form, References, Tick
 from zax.core.money.drawer import (
     CountedTender,
     check_difference,
@@ -80,6 +80,12 @@ class Closing:
         ]
 
     @property
+    def expected_visits(self) -> str:
+        """How many visits of the day are neither here nor known not to come, in words; empty for none."""
+        number = sum(each.kind == "expected" for each in self.unfinished)
+        return f"{number} {'visit is' if number == 1 else 'visits are'}" if number else ""
+
+    @property
     def from_patients(self) -> int:
         return sum(self.expected.values())
 
@@ -128,6 +134,9 @@ def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[U
         page = About.CHECKOUT if visit.state == Stop.CHECKOUT else About.VISIT
         when = clock if visit.day == stretch.day else f"{day_words(visit.day)} {clock}"
         found.append(Unfinished("visit", _name(visit), when, Subject(page, visit.id)))
+    for visit in closing.still_expected(connection, stretch):
+        words = clock_words(visit.start_min)
+        found.append(Unfinished("expected", _name(visit), words, Subject(About.VISIT, visit.id)))
     for row in closing.without_claim(connection, stretch):
         found.append(Unfinished("claim", _name(row), money_words(row.cents), Subject(About.VISIT, row.id)))
     for asking in closing.asking_sums(connection, stretch):
@@ -159,6 +168,7 @@ class CloseForm(Form):
     cheques: References = Field(default=(), validation_alias="cheque")
     why: str = ""
     mark: str
+    anyway: Tick = False
 
 
 @act("close")
@@ -177,6 +187,12 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
     if not any(text.strip() for text in form.pieces.values()):
         raise Refused(
             "Count the drawer first: how many pieces of each, or 0 when it is empty.", "piece-10000"
+        )
+    if found.expected_visits and not form.anyway:
+        raise Refused(
+            f"{found.expected_visits} still expected. Wait for them, mark who did not come, or tick to close"
+            " all the same: what they pay then falls on the next day.",
+            "anyway",
         )
     pieces = count_pieces(form.pieces)
     float_cents = tx.clinic.money.float_cents
@@ -206,6 +222,46 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
     tx.audit("day.closed", day=day.isoformat(), site=site_id, over=over)
     tx.tell("closed", site_id=site_id, day=day)
     return close_id
+
+
+@act("reopen")
+def reopen_day(tx: Transaction, close_id: int, why: str) -> date:
+    """Open a closed day again, on that day and before its slip was printed; the day. What came in after the
+    close stays on the next day. Refused without a reason, Conflict when it is too late.
+    """
+    if not why.strip():
+        raise Refused("Say why it is opened again.", "reopen")
+    closed = close_of(tx.connection, close_id)
+    closed_day = journal.hold_books_alone(tx.connection, closed.site_id)
+    held = closing.close_on(tx.connection, closed.site_id, closed.day)
+    if held is None or held.id != close_id or closed_day != closed.day:
+        raise Conflict("This day is open already, or a later one was closed.", "reopen")
+    if closed.day != tx.business_day(closed.site_id):
+        raise Conflict("A day can be opened again only on the day itself.", "reopen")
+    if held.slip_at is not None:
+        raise Conflict("Its deposit slip was printed, so the day stays closed.", "reopen")
+    before = closing.close_before(tx.connection, closed.site_id, closed.day)
+    closing.open_again(
+        tx.connection,
+        held,
+        before.day if before else None,
+        at=tx.now,
+        by_id=tx.actor.id,
+        why=why.strip(),
+    )
+    tx.audit("day.reopened", day=closed.day.isoformat(), site=closed.site_id, why=why.strip()[:200])
+    tx.tell("reopened", site_id=closed.site_id, day=closed.day)
+    return closed.day
+
+
+@act("close")
+def note_slip(tx: Transaction, close_id: int) -> None:
+    """The deposit slip is printed: from the first time on the day stays closed."""
+    closed = close_of(tx.connection, close_id)
+    journal.hold_books_alone(tx.connection, closed.site_id)
+    held = closing.close_on(tx.connection, closed.site_id, closed.day)
+    if held is not None and held.id == close_id and held.slip_at is None:
+        closing.note_slip(tx.connection, close_id, tx.now)
 
 
 def _check_day(tx: Transaction, found: Closing, closed_day: date | None, today: date) -> None:

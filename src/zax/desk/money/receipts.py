@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 from email.utils import make_msgid
 
+from zax.clock import local_date
 from zax.core.errors import NotFound, Refused
 from zax.core.json import KeptJson
 from zax.core.money.books import day_of_books
@@ -51,6 +52,11 @@ class Receipt:
     def voidable(self, today: date) -> bool:
         """While the books of its day are open its payments can be undone whole."""
         return self.row.day == day_of_books(today, self.row.closed_day)
+
+    def later_than(self, zone: str) -> date | None:
+        """The day on which it was taken, when the books put it on a later one; None when they did not."""
+        taken = local_date(self.row.at, zone)
+        return taken if taken < self.row.day else None
 
     @property
     def taken(self) -> list[Payment]:

@@ -8,12 +8,12 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, Select, func, select, text, update
 
-from zax.core.book.track import AHEAD, INSIDE, Stop
+from zax.core.book.track import AHEAD, EXPECTED, INSIDE, Stop
 from zax.core.claims.claim import ClaimState
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.store.money.tables import day_close, payment, site_books
 from zax.store.people.tables import user
-from zax.store.rows import add, many, one, sql_list
+from zax.store.rows import add, change, many, one, sql_list
 
 _PAYMENTS = text(
     f"""
@@ -41,6 +41,15 @@ _NOT_OUT = text(
     JOIN patient p ON p.id = v.patient_id
     WHERE v.site_id = :site_id AND v.day <= :day AND v.day > :since AND v.state IN {sql_list(INSIDE)}
     ORDER BY v.day, v.start_min
+    """
+)
+_EXPECTED = text(
+    f"""
+    SELECT v.id, v.patient_id, v.start_min, v.day, v.state, p.first, p.last
+    FROM visit v
+    JOIN patient p ON p.id = v.patient_id
+    WHERE v.site_id = :site_id AND v.day = :day AND v.state IN {sql_list(EXPECTED)}
+    ORDER BY v.start_min, v.id
     """
 )
 _NO_CLAIM = text(
@@ -169,8 +178,11 @@ class NewClose:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DayClose(NewClose):
+    """`slip_at`: its deposit slip was printed (UTC)."""
+
     id: int
     by_name: str
+    slip_at: datetime | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,6 +221,11 @@ def not_out(connection: Connection, stretch: Stretch) -> list[NotOut]:
     return many(connection, _NOT_OUT, NotOut, **asdict(stretch))
 
 
+def still_expected(connection: Connection, stretch: Stretch) -> list[NotOut]:
+    """Visits of the day itself that are neither here nor known not to come."""
+    return many(connection, _EXPECTED, NotOut, **asdict(stretch))
+
+
 def without_claim(connection: Connection, stretch: Stretch) -> list[OpenSum]:
     """Visits that left with an insurer's part and no claim on its way."""
     return many(connection, _NO_CLAIM, OpenSum, **asdict(stretch))
@@ -226,25 +243,48 @@ def _closes() -> Select[tuple[object, ...]]:
     return select(day_close, user.c.name.label("by_name")).join(user, user.c.id == day_close.c.by_id)
 
 
+def _holding(site_id: int) -> Select[tuple[object, ...]]:
+    return _closes().where(day_close.c.site_id == site_id)
+
+
 def close_of(connection: Connection, close_id: int) -> DayClose | None:
     return one(connection, _closes().where(day_close.c.id == close_id), DayClose)
 
 
 def close_on(connection: Connection, site_id: int, day: date) -> DayClose | None:
-    query = _closes().where(day_close.c.site_id == site_id, day_close.c.day == day)
-    return one(connection, query, DayClose)
+    """The close that holds; not one that was opened again."""
+    return one(connection, _holding(site_id).where(day_close.c.held_day == day), DayClose)
 
 
 def close_before(connection: Connection, site_id: int, day: date) -> DayClose | None:
     """The last one before that day."""
-    query = _closes().where(day_close.c.site_id == site_id, day_close.c.day < day)
+    query = _holding(site_id).where(day_close.c.held_day < day)
     return one(connection, query.order_by(day_close.c.day.desc()).limit(1), DayClose)
 
 
 def closes_of(connection: Connection, site_id: int, first: date, last: date) -> dict[date, DayClose]:
     """The closed days of a site in a range."""
-    query = _closes().where(day_close.c.site_id == site_id, day_close.c.day >= first, day_close.c.day <= last)
+    query = _holding(site_id).where(day_close.c.held_day >= first, day_close.c.held_day <= last)
     return {each.day: each for each in many(connection, query, DayClose)}
+
+
+def note_slip(connection: Connection, close_id: int, at: datetime) -> None:
+    change(connection, day_close, close_id, slip_at=at)
+
+
+def open_again(
+    connection: Connection,
+    closed: DayClose,
+    before: date | None,
+    *,
+    at: datetime,
+    by_id: int | None,
+    why: str,
+) -> None:
+    """The day is open again, and `before` is the last closed one; the caller holds the site's books alone."""
+    change(connection, day_close, closed.id, reopened_at=at, reopened_by_id=by_id, reopened_why=why[:200])
+    books = update(site_books).where(site_books.c.site_id == closed.site_id)
+    connection.execute(books.values(closed_day=before))
 
 
 def add_close(connection: Connection, made: NewClose) -> int:

@@ -7,7 +7,7 @@ visit: products, fees, deposits, an opening balance.
 
 from __future__ import annotations
 
-from sqlalchemy import Column, Date, ForeignKey, Index, Integer, String, Table, UniqueConstraint
+from sqlalchemy import Column, Computed, Date, ForeignKey, Index, Integer, String, Table, UniqueConstraint
 
 from zax.store.columns import (
     cents_column,
@@ -292,5 +292,12 @@ day_close = Table(
     cents_column("over_cents"),
     text_column("why", 200),
     Column("entries", Integer, nullable=False, server_default="0"),
-    UniqueConstraint("site_id", "day"),
+    moment("slip_at", nullable=True),
+    moment("reopened_at", nullable=True),
+    ref("reopened_by_id", "user", nullable=True),
+    text_column("reopened_why", 200),
+    # One close of a day holds; those that were opened again stay.
+    Column("held_day", Date, Computed("IF(reopened_at IS NULL, day, NULL)", persisted=True)),
+    UniqueConstraint("site_id", "held_day"),
+    Index("ix_day_close_site_id_day", "site_id", "day"),
 )

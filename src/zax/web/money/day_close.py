@@ -25,6 +25,8 @@ from zax.desk.money.day_close import (
     close_of,
     closing_of,
     counted_tenders,
+    note_slip,
+    reopen_day,
 )
 from zax.desk.money.day_sheet import day_sheet, journal_lines
 from zax.desk.record.exporting import note_export
@@ -38,6 +40,7 @@ router = APIRouter()
 NO_DAY = "There is no such day."
 UNFINISHED_WORDS = {
     "visit": ("visit not checked out", "visits not checked out"),
+    "expected": ("visit still expected", "visits still expected"),
     "claim": ("charge without a claim", "charges without a claim"),
     "asking": ("payment being clarified", "payments being clarified"),
     "credit": ("credit not given", "credits not given"),
@@ -149,12 +152,26 @@ def close(request: Request, form: PostedForm = Depends(posted_form)) -> Response
     return ctx.go(f"/close?day={day}", f"{weekday_name(day)} is closed. Slip {close_id} is ready to print.")
 
 
+@router.post("/close/{close_id}/reopen")
+def open_again(request: Request, close_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """Open it again, on the same day and before the slip is printed."""
+    ctx = enter(request, "reopen")
+    with ctx.read() as connection:
+        day = close_of(connection, close_id).day
+    try:
+        reopen_day(ctx.desk, ctx.actor, close_id, form["why"])
+    except Mendable as error:
+        return close_page(ctx, day, error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/close?day={day}", f"{weekday_name(day)} is open again. Count it anew when it is over.")
+
+
 @router.get("/close/{close_id}/slip.pdf")
 def slip(request: Request, close_id: int) -> Response:
     """The deposit slip of a closed day."""
     ctx = enter(request, "close")
     with ctx.read() as connection:
         row = close_of(connection, close_id)
+    note_slip(ctx.desk, ctx.actor, close_id)
     return pdf_answer(deposit_slip_pdf(ctx.desk, row), f"deposit-{close_id}")
 
 

@@ -114,6 +114,7 @@ def template_environment() -> Environment:
     )
     environment.filters |= {
         "money": wording.money_words,
+        "balance": wording.balance_words,
         "dollars": wording.dollars,
         "phone": show_phone,
         "clock": wording.clock_words,

@@ -55,6 +55,16 @@ def upgrade() -> None:
     op.add_column('beat', sa.Column('failures', sa.SmallInteger(), server_default='0', nullable=False))
     op.add_column('beat', sa.Column('failed_at', mysql.DATETIME(fsp=6), nullable=True))
     op.add_column('beat', sa.Column('why', sa.String(length=200), server_default='', nullable=False))
+    op.create_index('ix_day_close_site_id_day', 'day_close', ['site_id', 'day'])
+    op.drop_constraint('uq_day_close_site_id_day', 'day_close', type_='unique')
+    for name in ('slip_at', 'reopened_at'):
+        op.add_column('day_close', sa.Column(name, mysql.DATETIME(fsp=6), nullable=True))
+    op.add_column('day_close', sa.Column('reopened_by_id', sa.Integer(), nullable=True))
+    op.create_foreign_key(op.f('fk_day_close_reopened_by_id'), 'day_close', 'user', ['reopened_by_id'], ['id'])
+    op.add_column('day_close', sa.Column('reopened_why', sa.String(length=200), server_default='', nullable=False))
+    held = sa.Computed('IF(reopened_at IS NULL, day, NULL)', persisted=True)
+    op.add_column('day_close', sa.Column('held_day', sa.Date(), held))
+    op.create_unique_constraint('uq_day_close_site_id_held_day', 'day_close', ['site_id', 'held_day'])
     _find_by_plain_spelling()
 
 
