@@ -7,11 +7,12 @@ part of the insurer), o (a person's own ledger), t (the household's whole).
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from zax.core.errors import NotFound
-from zax.core.money.journal import LOWERS, RAISES, Kind, held_by
+from zax.core.money.journal import RAISES, Kind, held_by
+from zax.core.money.story import Step, story_of
 from zax.core.reading import reference
 from zax.core.wording import day_words, money_words
 from zax.desk.money.account import Account, LedgerView, Line
@@ -144,30 +145,37 @@ def entry_words(account: Account, entry: NamedEntry) -> str:
     )
 
 
+# What each step is called on the phone: when it raises what the patient owes, and when it lowers it.
+SAID: Mapping[Step, tuple[str, str]] = {
+    Step.CAME_TO: ("It came to {}.", "Charges of {} were taken back."),
+    Step.FEES: ("Fees of {} were added.", "Fees of {} were taken back."),
+    Step.INTEREST: ("Interest of {} was added.", "Interest of {} was taken back."),
+    Step.BROUGHT_OVER: ("{} was brought over from before.", "A credit of {} was brought over from before."),
+    Step.INSURER_PAID: ("{payer} took back {}.", "{payer} paid {}."),
+    Step.WITH_INSURER: ("{payer} paid {} too much.", "{payer} should pay {} and has not answered yet."),
+    Step.TAKEN_OFF: ("A reduction of {} was taken back.", "{} was taken off."),
+    Step.MOVED: ("{} was moved here.", "{} was moved to somebody else or another visit."),
+    Step.PAID: ("Payments of {} came back.", "{} was paid before."),
+    Step.GIVEN_BACK: ("{} was given back.", "{} of a refund was taken back."),
+}
+
+
 def sentence(account: Account, visit: LedgerView) -> str:
-    """Why a ledger is open, as one says it to the patient."""
-    payer = visit.claims[0].payer_name if visit.claims else "the insurer"
+    """Why a ledger is open, as one says it to the patient: steps that add up to it to the cent, then the
+    services that are open.
+    """
     for_what = (
         f"{visit.first}’s {visit.title.lower()} on {day_words(visit.day, year=True)}"
         if visit.id
         else f"{visit.first}’s account"
     )
-    if visit.open.patient < 0:
-        return f"{money_words(-visit.open.patient)} of {for_what} waits as credit."
-    told = [f"{money_words(visit.open.patient)} is open for {for_what}."]
-    if visit.id is not None and visit.billed:
-        told.append(f"It came to {money_words(visit.billed)}.")
-    if visit.received:
-        told.append(f"{_capital(payer)} paid {money_words(visit.received)}.")
-    elif visit.open.insurer > 0:
-        told.append(
-            f"{_capital(payer)} should pay {money_words(visit.open.insurer)} and has not answered yet."
-        )
-    off = -sum(e.patient_cents + e.insurer_cents for e in visit.entries if e.kind in LOWERS)
-    if off:
-        told.append(f"{money_words(off)} was taken off.")
-    if visit.paid:
-        told.append(f"{money_words(visit.paid)} was paid before.")
+    open_now = visit.open.patient
+    told = [
+        f"{money_words(-open_now)} of {for_what} waits as credit."
+        if open_now < 0
+        else f"{money_words(open_now)} is open for {for_what}."
+    ]
+    told += steps_said(visit)
     owed = {
         entry.line_id: entry.words
         for entry in visit.entries
@@ -178,9 +186,22 @@ def sentence(account: Account, visit: LedgerView) -> str:
         for line_id, words in owed.items()
         if (line := account.lines.get(line_id)) is not None and line.open.patient > 0
     ]
-    if reasons and visit.open.patient > 0:
+    if reasons and open_now > 0:
         told.append(f"Open are {'; '.join(reasons[:4])}{' and more' if len(reasons) > 4 else ''}.")
     return " ".join(told)
+
+
+def steps_said(visit: LedgerView) -> list[str]:
+    """How the patient's open part of a ledger came about, a sentence a step."""
+    payer = visit.claims[0].payer_name if visit.claims else "the insurer"
+    story = story_of([entry.entry for entry in visit.entries])
+    said = []
+    for step, cents in story.items():
+        words = SAID[step][0 if cents > 0 else 1]
+        if step == Step.WITH_INSURER and cents < 0 and Step.INSURER_PAID in story:
+            words = "{payer} should still pay {}."
+        said.append(words.format(money_words(abs(cents)), payer=_capital(payer)))
+    return said
 
 
 def _capital(words: str) -> str:
