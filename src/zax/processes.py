@@ -18,7 +18,8 @@ from sqlalchemy import Engine
 from zax.clock import Clock, ShiftedClock, SystemClock
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
-from zax.desk.worker.beats import beat, prune_feed
+from zax.desk.worker.beats import LONG_RUNS, beat, prune_feed
+from zax.desk.worker.tools import Lane
 from zax.desk.worker.worker import run_once
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
@@ -88,7 +89,7 @@ def serve_standin() -> None:
     )
 
 
-def run_worker(pulse: Callable[[], None] = lambda: None) -> None:
+def run_worker(pulse: Callable[[], None] = lambda: None, lane: Lane = Lane.EVERYTHING) -> None:
     """Until told to stop: do the duties, carry out the outbox, say that we live: to the database every few
     seconds, and through `pulse` to whoever started us. Whatever goes wrong, it goes on after a pause that
     grows.
@@ -100,7 +101,7 @@ def run_worker(pulse: Callable[[], None] = lambda: None) -> None:
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
-    alive = _sign_of_life(desk, pulse)
+    alive = _sign_of_life(desk, pulse, LONG_RUNS if lane == Lane.LONG else "worker")
     pruned, failures = False, 0
     while not stop.is_set():
         pulse()
@@ -109,7 +110,7 @@ def run_worker(pulse: Callable[[], None] = lambda: None) -> None:
                 prune_feed(desk)
                 pruned = True
             alive()
-            run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs, alive=alive)
+            run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs, alive=alive, lane=lane)
             failures = 0
         except TROUBLE as error:
             failures += 1
@@ -117,7 +118,7 @@ def run_worker(pulse: Callable[[], None] = lambda: None) -> None:
         stop.wait(min(LONGEST_PAUSE, WORKER_PAUSE * 2 ** min(failures, 5)))
 
 
-def _sign_of_life(desk: Desk, pulse: Callable[[], None]) -> Callable[[], None]:
+def _sign_of_life(desk: Desk, pulse: Callable[[], None], name: str) -> Callable[[], None]:
     """What is called often, also in the middle of long work."""
     said = 0.0
 
@@ -125,7 +126,7 @@ def _sign_of_life(desk: Desk, pulse: Callable[[], None]) -> Callable[[], None]:
         nonlocal said
         pulse()
         if time.monotonic() - said > BEAT_SECONDS:
-            beat(desk)
+            beat(desk, name)
             said = time.monotonic()
 
     return alive

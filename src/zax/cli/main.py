@@ -99,11 +99,16 @@ def serve() -> None:
 
 
 @app.command()
-def worker() -> None:
+def worker(
+    lane: Annotated[str, typer.Option(help="everything, short or long (statements, imports)")] = "everything",
+) -> None:
     """Carry out what waits in the outbox and fetch what insurers sent; any number may run."""
+    from zax.desk.worker.tools import Lane
     from zax.processes import run_worker
 
-    run_worker()
+    if lane not in set(Lane):
+        raise typer.BadParameter("Choose everything, short or long.", param_hint="--lane")
+    run_worker(lane=Lane(lane))
 
 
 @app.command()

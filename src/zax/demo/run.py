@@ -14,12 +14,14 @@ import urllib.error
 import urllib.request
 from collections.abc import Callable
 from datetime import datetime
+from functools import partial
 from pathlib import Path
 
 from rich.console import Console
 
 from zax.core.people.roles import ROLE_WORDS, Role
 from zax.demo.world import PASSWORD, USERS, ZONE
+from zax.desk.worker.tools import Lane
 from zax.settings import Settings
 from zax.store.server import Server, ServerTrouble, port_is_free
 from zax.supervisor import Database, Part, Process, Supervisor
@@ -144,7 +146,10 @@ def _start_all(settings: Settings, shift: float, parts: list[Part], stop: thread
     logs.mkdir(parents=True, exist_ok=True)
     for part in (
         Process("stand-in", lambda _: serve_standin(), logs / "standin.log"),
-        Process("worker", run_worker, logs / "worker.log", beats=True),
+        Process("worker", partial(run_worker, lane=Lane.SHORT), logs / "worker.log", beats=True),
+        Process(
+            "worker for long runs", partial(run_worker, lane=Lane.LONG), logs / "long-runs.log", beats=True
+        ),
         Process("web", lambda _: serve_web(), logs / "serve.log"),
     ):
         parts.append(part)

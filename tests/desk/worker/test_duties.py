@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -31,12 +32,16 @@ from zax.core.money.tender import TenderForm
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
+from zax.desk.money import statements
 from zax.desk.money.payment_plans import PaymentPlanForm, make_plan
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.statements import start_run
 from zax.desk.record.importing import open_import, start_import
+from zax.desk.worker import errands
+from zax.desk.worker.tools import Lane, Tools
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Incoming, Outside, Sale
+from zax.store.acts.outbox import Errand
 from zax.store.files import FileStore
 from zax.web.money.documents import receipt_pdf, statement_pdfs
 
@@ -153,3 +158,39 @@ def test_a_payment_that_got_no_answer_is_asked_about(
     clock.set_to(at(11))
     work(desk, outside)
     assert items_of(desk, patient).due == 0 and agrees(desk)
+
+
+def test_long_runs_have_a_lane_of_their_own_and_take_turns(
+    desk: Desk, outside: Outside, files: FileStore, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Kills: a receipt that waits for statements, an import that waits for a run to end."""
+    monkeypatch.setattr(errands, "SLICE_SECONDS", 0.0)
+    monkeypatch.setattr(statements, "BATCH", 1)
+    order: list[str] = []
+
+    def noted(kind: str, real: Any) -> Any:
+        def carry_out(tools: Tools, errand: Errand) -> None:
+            order.append(kind)
+            real(tools, errand)
+
+        return carry_out
+
+    monkeypatch.setattr(errands, "HANDLERS", {k: noted(k, real) for k, real in errands.HANDLERS.items()})
+    for n in range(3):
+        patient = add_patient(desk, 1 if n == 0 else None, first=f"P{n}", last=f"Q{n}")
+        finish_checkout(desk, JUNO, visit_at_checkout(desk, patient, dental=True, start=f"{13 + n}:00"))
+    start_run(desk, ODILE, Rule())
+    content = b"first,last,birth\n" + b"".join(b"A%c,Ruiz,1/1/1990\n" % (65 + n) for n in range(3))
+    job = open_import(desk, ODILE, files, "list.csv", content)
+    start_import(desk, ODILE, job, {"first": 0, "last": 1, "birth": 2}, False)
+
+    def run(lane: Lane) -> list[str]:
+        order.clear()
+        run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs, lane=lane)
+        return list(order)
+
+    assert set(run(Lane.SHORT)) == {"claim_file"}
+    assert run(Lane.LONG)[:3] == ["statements", "import", "statements"]
+    assert set(order) == {"statements", "import"} and run(Lane.SHORT) == run(Lane.LONG) == []
+    assert scalar(desk, "SELECT made FROM import_job") == 3
+    assert scalar(desk, "SELECT COUNT(*) FROM statement") >= 2

@@ -37,7 +37,7 @@ from zax.desk.worker import errands
 from zax.desk.worker.duties import DUTIES
 from zax.desk.worker.errands import HANDLERS, LEASE, MOST_FAILURES, carry_out_next
 from zax.desk.worker.health import missing
-from zax.desk.worker.tools import Tools
+from zax.desk.worker.tools import Lane, Tools
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Incoming, Outside, OutsideTrouble
 from zax.store.acts.outbox import renew_lease
@@ -145,7 +145,7 @@ def test_an_errand_that_ends_its_worker_each_time_is_set_aside_too(
     """A worker that dies says nothing: the lease that it leaves behind counts."""
     receipt_and_claim(desk)
     for _ in range(MOST_FAILURES):
-        while errands._lease(desk):
+        while errands._lease(desk, Lane.EVERYTHING):
             pass
         clock.set_to(clock.now() + LEASE + timedelta(seconds=1))
     run_once(desk, outside, receipt_pdf)
@@ -324,7 +324,9 @@ def test_long_work_keeps_its_errand_and_its_worker_alive(
         clock.set_to(clock.now() + LEASE - timedelta(seconds=1))
         tools.alive()
         clock.set_to(clock.now() + LEASE - timedelta(seconds=1))
-        taken.append(any(each.id == errand.id for each in iter(lambda: errands._lease(desk), None)))
+        taken.append(
+            any(each.id == errand.id for each in iter(lambda: errands._lease(desk, Lane.EVERYTHING), None))
+        )
 
     monkeypatch.setattr(errands, "HANDLERS", dict.fromkeys(HANDLERS, long_work))
     carry_out_next(Tools(desk, outside, receipt_pdf, alive=lambda: beats.append(1)))

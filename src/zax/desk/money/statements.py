@@ -42,7 +42,7 @@ from zax.store.money.records import StatementRun
 from zax.store.money.statements import NamedStatement
 
 StatementPdfs = Callable[[Desk, Sequence["Statement"]], list[bytes]]
-BATCH = 16  # made at once, so that every core has work
+BATCH = 8  # made at once, so that every core has work and progress shows soon
 
 
 @dataclass(frozen=True, slots=True)

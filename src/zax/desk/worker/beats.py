@@ -11,6 +11,8 @@ from zax.desk.acts.transaction import Desk
 from zax.store.acts import traces
 from zax.store.worker import beats
 
+LONG_RUNS = "long runs"
+
 
 def beat(desk: Desk, name: str = "worker") -> None:
     """Write that the worker lives (system time) and where the clock stands."""

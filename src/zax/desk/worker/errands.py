@@ -31,7 +31,7 @@ from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
 from zax.desk.record.importing import run_import
 from zax.desk.remits.mailbox import take_in
-from zax.desk.worker.tools import Tools
+from zax.desk.worker.tools import Lane, Tools
 from zax.outside.doors import OutsideTrouble
 from zax.store.acts.outbox import (
     Errand,
@@ -50,7 +50,9 @@ RENEW_SECONDS = 10.0
 LONGEST_PAUSE = timedelta(minutes=10)
 MOST_FAILURES = 5
 _GAVE_NO_WORD = "The helper ended each time it tried this."
-SLICE_SECONDS = 10.0
+# Short, so that of two long runs neither waits for its first progress.
+SLICE_SECONDS = 1.0
+LONG_RUNS = frozenset({"import", "statements"})
 # Claims and mail go before the many questions of a night and long runs.
 LAST = frozenset({"eligibility", "statements"})
 log = structlog.get_logger()
@@ -60,7 +62,7 @@ def carry_out_next(tools: Tools) -> bool:
     """Carry out the next due errand; whether there was one. What the outside cannot take now is tried again
     later.
     """
-    errand = _lease(tools.desk)
+    errand = _lease(tools.desk, tools.lane)
     if errand is None:
         return False
     if errand.failures >= MOST_FAILURES:
@@ -119,8 +121,17 @@ def _renewing(tools: Tools, errand: Errand) -> Tools:
     return replace(tools, alive=alive)
 
 
-def _lease(desk: Desk) -> Errand | None:
-    return in_transaction(desk, WORKER, lambda tx: lease_errand(tx.connection, tx.now, tx.now + LEASE, LAST))
+def _lease(desk: Desk, lane: Lane) -> Errand | None:
+    """The next of the lane; in that of long runs they take turns."""
+    long = lane == Lane.LONG
+    kinds = frozenset() if lane == Lane.EVERYTHING else LONG_RUNS
+    last = frozenset() if long else LAST
+
+    def lease(tx: Transaction) -> Errand | None:
+        until = tx.now + LEASE
+        return lease_errand(tx.connection, tx.now, until, kinds=kinds, others=not long, last=last)
+
+    return in_transaction(desk, WORKER, lease)
 
 
 def _again_later(desk: Desk, errand: Errand, why: str) -> None:

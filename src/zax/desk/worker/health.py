@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 
 from zax.clock import local
 from zax.core.wording import clock_words
+from zax.desk.worker.beats import LONG_RUNS
 from zax.store.acts.outbox import Delayed, delayed_errands
 from zax.store.engine import Connection
 from zax.store.worker import beats
@@ -39,6 +40,9 @@ def missing(connection: Connection, system_now: datetime, zone: str) -> list[str
         found.append(
             "Zax’s background helper is down. Claims, emails and statements wait; it is being restarted."
         )
+    long_runs = beats.last_beat(connection, LONG_RUNS)
+    if long_runs is not None and system_now - long_runs.at > SILENT:
+        found.append("The helper for long runs is down. Statements and imports wait; it is being restarted.")
     for each in beats.failing(connection, TRIES):
         since = local(each.failed_at, zone)
         found.append(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from enum import StrEnum
 
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
@@ -11,6 +12,16 @@ from zax.outside.doors import Outside
 from zax.store.files import FileStore
 
 ReceiptPdf = Callable[[Desk, int], bytes]
+
+
+class Lane(StrEnum):
+    """What a worker takes: long runs have a lane of their own, so that a receipt never waits for 500
+    statements.
+    """
+
+    EVERYTHING = "everything"
+    SHORT = "short"
+    LONG = "long"
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +36,7 @@ class Tools:
     statement_pdfs: StatementPdfs | None = None
     files: FileStore | None = None
     alive: Callable[[], None] = lambda: None
+    lane: Lane = Lane.EVERYTHING
 
     @property
     def store(self) -> FileStore:

@@ -10,7 +10,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
 from zax.desk.worker.duties import DUTIES, do_duty
 from zax.desk.worker.errands import carry_out_next
-from zax.desk.worker.tools import ReceiptPdf, Tools
+from zax.desk.worker.tools import Lane, ReceiptPdf, Tools
 from zax.outside.doors import Outside
 from zax.store.files import FileStore
 
@@ -23,13 +23,14 @@ def run_once(
     limit: int = 20,
     statement_pdfs: StatementPdfs | None = None,
     alive: Callable[[], None] = lambda: None,
+    lane: Lane = Lane.EVERYTHING,
 ) -> int:
-    """Do every duty, then carry out at most `limit` errands that are due; how many things were done. Raises
-    only what the database itself is to blame for.
+    """Do every duty (but not in the lane of long runs), then carry out at most `limit` errands that are due;
+    how many things were done. Raises only what the database itself is to blame for.
     """
-    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, files, alive)
+    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, files, alive, lane)
     done = 0
-    for duty in DUTIES:
+    for duty in DUTIES if lane != Lane.LONG else ():
         done += do_duty(tools, duty)
         alive()
     while limit and carry_out_next(tools):

@@ -103,15 +103,22 @@ def put_errand(
 
 
 def lease_errand(
-    connection: Connection, now: datetime, until: datetime, last: frozenset[str]
+    connection: Connection,
+    now: datetime,
+    until: datetime,
+    *,
+    kinds: frozenset[str],
+    others: bool,
+    last: frozenset[str],
 ) -> Errand | None:
-    """The next due errand, ours until then; kinds in `last` only when nothing else waits. None when nothing
-    is due.
+    """The next due errand of these kinds (`others`: of every other kind), ours until then; those in `last`
+    only when nothing else waits. None when nothing is due.
     """
+    mine = outbox.c.kind.notin_(kinds) if others else outbox.c.kind.in_(kinds)
     free = or_(outbox.c.leased_until.is_(None), outbox.c.leased_until < now)
     query = (
         select(outbox)
-        .where(outbox.c.state == ErrandState.WAITING, outbox.c.due_at <= now, free)
+        .where(outbox.c.state == ErrandState.WAITING, outbox.c.due_at <= now, free, mine)
         .order_by(outbox.c.kind.in_(sorted(last)), outbox.c.due_at, outbox.c.id)
         .limit(1)
         .with_for_update(skip_locked=True)
