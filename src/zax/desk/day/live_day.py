@@ -302,9 +302,9 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
             )
         )
     if len(rest) > 1:
-        more = "40 or more" if len(rest) == 40 else str(len(rest))
+        more = "40+" if len(rest) == 40 else str(len(rest))
         jobs.append(
-            Job(more.split()[0], "patients with a rest to pay", "Work through them", Subject(About.BALANCES))
+            Job(more, "patients with a rest to pay", "Work through them", Subject(About.BALANCES))
         )
     if counts["held"].n:
         jobs.append(

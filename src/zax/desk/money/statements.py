@@ -217,11 +217,11 @@ def carry_on(
     seconds: float,
     alive: Callable[[], None] = lambda: None,
 ) -> bool:
-    """Make statements of a run for so many seconds; whether it is done. Each is its own transaction; `alive`
-    is called after each handful.
+    """Make statements of a run for so many seconds, at least a handful; whether it is done. Each is its own
+    transaction; `alive` is called after each handful.
     """
     until = time.monotonic() + seconds
-    while time.monotonic() < until:
+    while True:
         with desk.engine.connect() as connection:
             run = stored.run_row(connection, run_id)
             rows = stored.waiting_statements(connection, run_id, BATCH)
@@ -239,7 +239,8 @@ def carry_on(
             )
         in_transaction(desk, WORKER, lambda tx: tx.tell("statements"))
         alive()
-    return False
+        if time.monotonic() >= until:
+            return False
 
 
 def _made(tx: Transaction, *, statement: Statement, content: bytes, store: FileStore, run_id: int) -> None:
