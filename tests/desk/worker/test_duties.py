@@ -27,6 +27,7 @@ from tests.conftest import (
 from tests.desk.paying import agrees, all_lines, items_of, pay
 from tests.x12_samples import acknowledgement
 from zax.clock import ShiftedClock
+from zax.core.errors import Refused
 from zax.core.money.statement import Rule
 from zax.core.money.tender import TenderForm
 from zax.desk.acts.transaction import Desk
@@ -35,6 +36,7 @@ from zax.desk.day.checkout import finish_checkout
 from zax.desk.money import statements
 from zax.desk.money.payment_plans import PaymentPlanForm, make_plan
 from zax.desk.money.payments import Item, PayForm, take_payment
+from zax.desk.money.receipts import send_receipt
 from zax.desk.money.statements import start_run
 from zax.desk.record.importing import open_import, start_import
 from zax.desk.worker import errands
@@ -194,3 +196,26 @@ def test_long_runs_have_a_lane_of_their_own_and_take_turns(
     assert set(order) == {"statements", "import"} and run(Lane.SHORT) == run(Lane.LONG) == []
     assert scalar(desk, "SELECT made FROM import_job") == 3
     assert scalar(desk, "SELECT COUNT(*) FROM statement") >= 2
+
+
+@pytest.mark.parametrize("answer", ["approved", "declined"])
+def test_a_receipt_by_email_waits_for_a_silent_terminal_and_holds_up_nobody(
+    desk: Desk, outside: Outside, answer: str
+) -> None:
+    """Kills: a checkout that cannot be finished, a receipt that never goes or goes without anything taken."""
+    patient = add_patient(desk, 1)
+    visit = visit_at_checkout(desk, patient, dental=True)
+    outside.terminal.answers.append(Sale(state="unknown", words="no answer"))  # type: ignore[attr-defined]
+    pay(desk, patient, [Item(visit)], ("card", "97.20"), terminal=outside.terminal)
+    finish_checkout(desk, JUNO, visit, receipt="email")
+    receipt = scalar(desk, "SELECT MAX(id) FROM receipt")
+    with pytest.raises(Refused, match="Nothing was taken yet"):
+        send_receipt(desk, JUNO, receipt)
+    key = scalar(desk, "SELECT request_key FROM payment")
+    later = Sale(state=answer, words="", card_ending="4417", reference="T1")
+    outside.terminal.later[key] = later  # type: ignore[attr-defined]
+    desk.clock.set_to(desk.clock.now() + timedelta(minutes=2))  # type: ignore[attr-defined]
+    work(desk, outside)
+    work(desk, outside)
+    sent = [mail["To"] for mail in outside.mail.sent]  # type: ignore[attr-defined]
+    assert sent == (["helen@example.org"] if answer == "approved" else []) and agrees(desk)

@@ -205,11 +205,12 @@ def _email_receipt(tx: Transaction, visit: Visit) -> None:
     """One mail a finished checkout; its Message-ID stays the same however often it is tried."""
     if not visit.email:
         raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
-    paid = [
-        each
-        for each in stored.payments_for_visit(tx.connection, visit.id)
-        if each.state == PaymentState.TAKEN and each.kind == "payment"
-    ]
+    payments = [each for each in stored.payments_for_visit(tx.connection, visit.id) if each.kind == "payment"]
+    asking = [each for each in payments if each.state in OPEN_STATES]
+    if asking:  # the terminal is silent: the receipt goes out once it has answered
+        stored.mail_later(tx.connection, asking[-1].receipt_id, visit.email)
+        return
+    paid = [each for each in payments if each.state == PaymentState.TAKEN]
     if not paid:
         raise Refused("Nothing was paid, so there is no receipt to send.", "receipt")
     key = f"receipt-{visit.id}-{visit.version}"

@@ -303,9 +303,7 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
         )
     if len(rest) > 1:
         more = "40+" if len(rest) == 40 else str(len(rest))
-        jobs.append(
-            Job(more, "patients with a rest to pay", "Work through them", Subject(About.BALANCES))
-        )
+        jobs.append(Job(more, "patients with a rest to pay", "Work through them", Subject(About.BALANCES)))
     if counts["held"].n:
         jobs.append(
             Job(

@@ -155,6 +155,9 @@ def send_receipt(tx: Transaction, receipt_id: int) -> str:
     if row is None:
         raise NotFound("There is no such receipt.")
     to = email_of(tx, row.patient_id)
+    states = {each.state for each in stored.payments_of_receipt(tx.connection, receipt_id)}
+    if PaymentState.TAKEN not in states:
+        raise Refused("Nothing was taken yet, so there is no receipt to send.", "receipt")
     _mail(tx, f"receipt-again-{receipt_id}-{tx.now:%y%m%d%H%M}", receipt_id, to)  # pressed twice it goes once
     tx.audit("receipt.sent", patient_id=row.patient_id, receipt=receipt_id)
     return to

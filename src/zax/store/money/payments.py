@@ -126,6 +126,11 @@ def save_payment(connection: Connection, before: Payment, after: Payment) -> Non
     save(connection, _y, before, after)
 
 
+def mail_later(connection: Connection, receipt_id: int, email: str) -> None:
+    """The receipt goes to this address once nothing of it is being clarified."""
+    change(connection, _r, receipt_id, how="email", email=email)
+
+
 def payments_of_receipt(connection: Connection, receipt_id: int) -> list[Payment]:
     return many(connection, select(_y).where(_y.c.receipt_id == receipt_id).order_by(_y.c.id), Payment)
 
