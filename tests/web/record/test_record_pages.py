@@ -4,7 +4,9 @@ form does what it says.
 
 from __future__ import annotations
 
+import html
 import io
+import re
 from typing import Any
 
 import pytest
@@ -438,3 +440,37 @@ def test_a_plans_form_shows_what_is_on_file() -> None:
         form.fields["lifetime-orthodontics"],
     ) == ("0.00", "", "", "1,500.00")
     assert read_benefits(form, "P", True, frozenset({"D4910"})) == plan
+
+
+def inputs_of(page: str) -> dict[str, str]:
+    """The fields of the section that is open, as the browser would send them."""
+    form = re.search(r'<form method="post" action="[^"]*/part/\w+">(.*?)</form>', page, re.S)
+    assert form
+    fields = {}
+    for tag in re.findall(r"<input[^>]*>", form[1]):
+        name, value = re.search(r'name="([^"]+)"', tag), re.search(r'value="([^"]*)"', tag)
+        if name and name[1] not in {"csrf", "once"}:
+            fields[name[1]] = html.unescape(value[1]) if value else ""
+    for name, options in re.findall(r'<select[^>]*name="([^"]+)".*?>(.*?)</select>', form[1], re.S):
+        chosen = re.search(r'value="([^"]*)" selected', options)
+        fields[name] = chosen[1] if chosen else ""
+    return fields
+
+
+def test_a_conflict_saved_again_keeps_what_the_other_person_entered(web: Browser, desk: Desk) -> None:
+    """Kills: sending back what stood in a field that I never touched."""
+    number = add_patient(desk, 1, email="old@example.org")
+    web.sign_in("juno")
+    mine = inputs_of(web.get(f"/patients/{number}?edit=reach").text)
+    theirs = mine | {"phone": "360 555 0199", "work_phone": "360 555 0111"}
+    assert web.post(f"/patients/{number}/part/reach", **theirs).status_code == 303
+    stale = web.post(f"/patients/{number}/part/reach", **mine | {"email": "new@example.org"})
+    assert stale.status_code == 409
+    again = inputs_of(stale.text)
+    assert again["email"] == "new@example.org" and "0199" in again["phone"]
+    assert web.post(f"/patients/{number}/part/reach", **again).status_code == 303
+    kept = "SELECT CONCAT(phone, ' ', work_phone, ' ', email) FROM patient WHERE id = :id"
+    assert scalar(desk, kept, id=number) == "3605550199 3605550111 new@example.org"
+    # A second conflict in the same form, about a field of mine: mine is what I typed.
+    third = web.post(f"/patients/{number}/part/reach", **again | {"email": "third@example.org"})
+    assert inputs_of(third.text)["email"] == "third@example.org"

@@ -160,11 +160,13 @@ def save_part(
 
 def _again(ctx: RequestContext, patient_id: int, edit: str, error: Mendable, form: PostedForm) -> Response:
     """The page with the part still open, what was typed, and what is wrong; after a stale save with the
-    version that now stands.
+    version that now stands, and what somebody else entered in the fields that were left alone.
     """
     problems = error.problems
     if isinstance(error, Stale):
         form["version"] = ""
+        for name in [name for name in form if form.get(f"was-{name}") == form[name]]:
+            del form[name]
     return record_page(
         ctx, patient_id, error.status, edit, problems=problems, typed=form, about={"act": edit}
     )
