@@ -202,6 +202,9 @@ def test_the_day_is_closed_in_the_evening(person: Callable[[str], Person], zax: 
     assert value(desk, "[name=piece-100]") == str(drawer // 100)
     desk.type("#why", "wrong change at noon")
     desk.control_enter()
+    desk.see("still expected", "#err-anyway")
+    desk.find("[name=anyway]").send_keys(" ")
+    desk.control_enter()
     desk.see("closed by Juno Park", ".daybar")
     desk.see("wrong change at noon", ".cl3")
     assert of(zax, "SELECT over_cents FROM day_close ORDER BY id DESC LIMIT 1") == -200
@@ -213,6 +216,7 @@ def test_the_day_is_closed_in_the_evening(person: Callable[[str], Person], zax: 
     choose(desk, 0, "cash")
     desk.control_enter()
     desk.at("/receipts/")
+    desk.see("Tuesday was closed when it was taken", ".under + .meta")
     assert (
         of(zax, "SELECT COUNT(*) FROM journal WHERE day > '2026-11-24'") == hollow + 1
     )  # it falls on the next day

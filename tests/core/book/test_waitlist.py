@@ -1,5 +1,6 @@
 """The waitlist: weight of reasons, fit to a gap, asking again; wishes, tallies and reasons for taking off."""
 
+from dataclasses import replace
 from datetime import date, timedelta
 
 import pytest
@@ -7,7 +8,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.book.cancellation import OFF, Attendance, OffWhy, check_off
-from zax.core.book.waitlist import Entry, Gap, Waits, WaitWhy, best_for, fit_to, stale_first, weightiest_first
+from zax.core.book.waitlist import (
+    Entry,
+    Gap,
+    Waits,
+    WaitWhy,
+    best_for,
+    chosen,
+    fit_to,
+    stale_first,
+    weightiest_first,
+)
 from zax.core.errors import Refused
 from zax.core.patients.wishes import Wishes, wishes_of
 
@@ -34,15 +45,13 @@ def waits(why: WaitWhy = WaitWhy.LOST, minutes: int = 40, **more: object) -> Wai
     return Waits(**(values | more))  # type: ignore[arg-type]
 
 
-def entry(
-    *reasons: Waits, patient_id: int = 1, wishes: Wishes = Wishes(), attendance: Attendance = Attendance(12)
-) -> Entry:
+def entry(*reasons: Waits, patient_id: int = 1, wishes: Wishes = Wishes(), missed: int = 0) -> Entry:
     return Entry(
         patient_id=patient_id,
         name="Ada Lorne",
         phone="3605550148",
         wishes=wishes,
-        attendance=attendance,
+        missed=missed,
         reasons=weightiest_first(reasons),
     )
 
@@ -92,8 +101,8 @@ def test_who_never_comes_then_is_last_of_those_it_is_long_enough_for() -> None:
 
 
 def test_who_missed_often_is_to_be_called() -> None:
-    fit = fit_to(entry(waits(), attendance=Attendance(5, 3)), GAP, TODAY)
-    assert fit is not None and fit.why.endswith("missed 3 of 8, so call")
+    fit = fit_to(entry(waits(), missed=3), GAP, TODAY)
+    assert fit is not None and fit.why.endswith("missed 3 visits, so call")
 
 
 @given(st.lists(st.integers(0, 200), min_size=1, max_size=8), st.integers(1, 120))
@@ -170,3 +179,9 @@ def test_a_reason_must_be_chosen_and_the_clinics_own_explained(why: str, note: s
 )
 def test_attendance_in_words(attendance: Attendance, words: str) -> None:
     assert attendance.words == words
+
+
+def test_a_name_is_found_by_every_word_in_plain_spelling() -> None:
+    jose = replace(entry(waits()), name="José O’Neil")
+    found = {typed: len(chosen([jose], name=typed)) for typed in ("jose", "o'neil JOSÉ", "neil", "ana", "")}
+    assert found == {"jose": 1, "o'neil JOSÉ": 1, "neil": 1, "ana": 0, "": 1}

@@ -13,7 +13,6 @@ from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
 
-from zax.core.book.cancellation import Attendance
 from zax.core.patients.wishes import Wishes, half_day, half_day_words
 from zax.core.spelling import plain_spelling
 from zax.core.wording import day_words
@@ -72,7 +71,7 @@ class Entry:
     name: str
     phone: str
     wishes: Wishes
-    attendance: Attendance
+    missed: int = 0
     reasons: tuple[Waits, ...]
     last_try: str = ""
 
@@ -117,7 +116,13 @@ class Fit:
     left: int
     wishes_met: bool
     points: int
-    why: str
+    gap: Gap
+    today: date
+
+    @property
+    def why(self) -> str:
+        """In a sentence; put together for the few that are shown, not for everybody who waits."""
+        return _why(self)
 
     @property
     def words(self) -> str:
@@ -149,7 +154,7 @@ def _fit(entry: Entry, wait: Waits, gap: Gap, today: date) -> Fit | None:
     left = gap.minutes - wait.minutes
     ruled_out = entry.wishes.ruled_out(gap.day, gap.start)
     liked = entry.wishes.liked(gap.day, gap.start)
-    soon = (gap.day - today).days <= SHORT_NOTICE_DAYS
+    soon = _is_soon(gap, today)
     wishes_met = not ruled_out and (liked or not entry.wishes.likes)
     points = 1000 if left >= 0 else 0
     points += 200 if wishes_met else -300 if ruled_out else 0
@@ -157,18 +162,26 @@ def _fit(entry: Entry, wait: Waits, gap: Gap, today: date) -> Fit | None:
     points += {WaitWhy.LOST: 80, WaitWhy.SHORT: 40, WaitWhy.SOONER: 20}[wait.why]
     points += 60 if soon and entry.short_notice else 0
     points += 40 if wait.provider_id == gap.provider_id else 0
-    points += min(60, (today - wait.since).days) + min(100, wait.value // 2000) - 25 * entry.attendance.missed
+    points += min(60, (today - wait.since).days) + min(100, wait.value // 2000) - 25 * entry.missed
     return Fit(
         entry=entry,
         wait=wait,
         left=left,
         wishes_met=wishes_met,
         points=points,
-        why=_why(entry, wait, gap, liked, ruled_out, soon),
+        gap=gap,
+        today=today,
     )
 
 
-def _why(entry: Entry, wait: Waits, gap: Gap, liked: bool, ruled_out: bool, soon: bool) -> str:
+def _is_soon(gap: Gap, today: date) -> bool:
+    return (gap.day - today).days <= SHORT_NOTICE_DAYS
+
+
+def _why(fit: Fit) -> str:
+    entry, wait, gap = fit.entry, fit.wait, fit.gap
+    ruled_out = entry.wishes.ruled_out(gap.day, gap.start)
+    liked = entry.wishes.liked(gap.day, gap.start)
     half = half_day_words(half_day(gap.day, gap.start))
     parts = {
         WaitWhy.LOST: f"lost their time, waits since {day_words(wait.since)}",
@@ -184,10 +197,10 @@ def _why(entry: Entry, wait: Waits, gap: Gap, liked: bool, ruled_out: bool, soon
         found.append(f"likes {half}s")
     elif entry.wishes.likes:
         found.append(f"but {Wishes(entry.wishes.likes).words}")
-    if soon and entry.short_notice and wait.why != WaitWhy.SHORT:
+    if _is_soon(gap, fit.today) and entry.short_notice and wait.why != WaitWhy.SHORT:
         found.append("short notice is fine")
-    if entry.attendance.missed > 1:
-        found.append(f"{entry.attendance.words}, so call")
+    if entry.missed > 1:
+        found.append(f"missed {entry.missed} visits, so call")
     words = ", ".join(found)
     return words[0].upper() + words[1:]
 

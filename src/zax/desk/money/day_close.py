@@ -188,16 +188,16 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
         raise Refused(
             "Count the drawer first: how many pieces of each, or 0 when it is empty.", "piece-10000"
         )
+    pieces = count_pieces(form.pieces)
+    float_cents = tx.clinic.money.float_cents
+    tenders = counted_tenders(found, worth(pieces) - float_cents, form.cheques, form.counted)
+    over = check_difference(tenders, form.why)
     if found.expected_visits and not form.anyway:
         raise Refused(
             f"{found.expected_visits} still expected. Wait for them, mark who did not come, or tick to close"
             " all the same: what they pay then falls on the next day.",
             "anyway",
         )
-    pieces = count_pieces(form.pieces)
-    float_cents = tx.clinic.money.float_cents
-    tenders = counted_tenders(found, worth(pieces) - float_cents, form.cheques, form.counted)
-    over = check_difference(tenders, form.why)
     bank = to_bank(worth(pieces), float_cents)
     cheques = [each for each in found.cheques if each.id in form.cheques]
     close_id = closing.add_close(

@@ -4,13 +4,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from datetime import date
 
 from sqlalchemy import ColumnElement, Connection, Label, bindparam, case, func, select
 
 from zax.core.book.cancellation import OFF, Attendance, OffWhy
-from zax.core.book.track import CAME, Stop
+from zax.core.book.track import CAME, EXPECTED, Stop
 from zax.store.schema import visit
 
 _CANCELLED = tuple(why.value for why, off in OFF.items() if off.counts_as == "cancelled")
@@ -20,11 +20,12 @@ def _count(condition: ColumnElement[bool], name: str) -> Label[int]:
     return func.sum(case((condition, 1), else_=0)).label(name)
 
 
+_IS_MISSED = (visit.c.state == Stop.MISSED) | (visit.c.off_why == OffWhy.MISSED.value)
 _TALLY = (
     select(
         visit.c.patient_id,
         _count(visit.c.state.in_(sorted(CAME)), "kept"),
-        _count((visit.c.state == Stop.MISSED) | (visit.c.off_why == OffWhy.MISSED.value), "missed"),
+        _count(_IS_MISSED, "missed"),
         _count((visit.c.state == Stop.CANCELLED) & visit.c.off_why.in_(_CANCELLED), "cancelled"),
     )
     .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
@@ -32,6 +33,15 @@ _TALLY = (
 )
 
 
+_MISSED = (
+    select(visit.c.patient_id, func.count().label("n"))
+    .where(
+        visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)),
+        visit.c.state.in_(sorted(set(Stop) - CAME - EXPECTED)),
+        _IS_MISSED,
+    )
+    .group_by(visit.c.patient_id)
+)
 _LAST_CAME = (
     select(visit.c.patient_id, func.max(visit.c.day).label("day"))
     .where(
@@ -47,6 +57,14 @@ def last_came(connection: Connection, patient_ids: Iterable[int], before: date) 
     """The last day before this one on which each patient came; who never did is left out."""
     values = {"patient_ids": list(patient_ids) or [0], "before": before}
     return {row.patient_id: row.day for row in connection.execute(_LAST_CAME, values)}
+
+
+def missed_by(connection: Connection, patient_ids: Collection[int]) -> dict[int, int]:
+    """How often each did not come; who always came is left out. For many people at once: only the few visits
+    that did not take place are read.
+    """
+    values = {"patient_ids": list(patient_ids) or [0]}
+    return {row.patient_id: row.n for row in connection.execute(_MISSED, values)}
 
 
 def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Attendance]:

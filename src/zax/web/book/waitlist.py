@@ -27,6 +27,7 @@ from zax.desk.book.waitlist import (
     wait_for,
 )
 from zax.store.book import queries as visits
+from zax.store.patients.attendance import tallies_of
 from zax.web.shell.address import day_in, number_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -80,11 +81,15 @@ def waitlist_page(ctx: RequestContext, query: dict[str, str], status: int = 200,
     kept = {name: query.get(name, "") for name in KEPT}
     pages = max(1, -(-len(shown) // SHOWN))
     page = min(max(number_in(query, "page"), 1), pages)
+    here = shown[(page - 1) * SHOWN : page * SHOWN]
+    with ctx.read() as connection:
+        attendance = tallies_of(connection, [entry.patient_id for entry in here])
     return ctx.page(
         "book/waitlist.html",
         status,
         everybody=everybody,
-        shown=shown[(page - 1) * SHOWN : page * SHOWN],
+        shown=here,
+        attendance=attendance,
         page_number=page,
         pages=pages,
         total=len(shown),
