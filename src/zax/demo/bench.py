@@ -400,6 +400,8 @@ def main() -> None:
                 f"seeded {SIZES['town'].patients:,} patients and {count:,} visits in"
                 f" {time.monotonic() - began:.0f} s"
             )
+        else:
+            migrate(engine)
         results = asyncio.run(run(engine, url, settings))
         (base.var / "bench.json").write_text(
             json.dumps([{k: v for k, v in row.items() if k != "aim"} for row in results], indent=1)
