@@ -178,6 +178,30 @@ def desk(engine: Engine, daily: Engine, clock: ShiftedClock) -> Iterator[Desk]:
         connection.execute(text("SET foreign_key_checks=1"))
 
 
+@pytest.fixture
+def setup(desk: Desk, engine: Engine) -> Iterator[Desk]:
+    """A desk whose setup may be changed: its tables are put back afterwards."""
+    names = sorted(SETUP - {"alembic_version", "diagnosis_code"})
+    with engine.begin() as connection:
+        for name in names:
+            connection.execute(text(f"CREATE TABLE `kept_{name}` AS SELECT * FROM `{name}`"))
+    yield desk
+    with engine.begin() as connection:
+        connection.execute(text("SET foreign_key_checks=0"))
+        for name in names:
+            connection.execute(text(f"DELETE FROM `{name}`"))
+            columns = [
+                row[0]
+                for row in connection.execute(
+                    text(f"SHOW COLUMNS FROM `{name}` WHERE Extra NOT LIKE '%GENERATED%'")
+                )
+            ]
+            listed = ", ".join(f"`{column}`" for column in columns)
+            connection.execute(text(f"INSERT INTO `{name}` ({listed}) SELECT {listed} FROM `kept_{name}`"))
+            connection.execute(text(f"DROP TABLE `kept_{name}`"))
+        connection.execute(text("SET foreign_key_checks=1"))
+
+
 def at(hour: int, minute: int = 0, day: date = TODAY) -> datetime:
     """A minute of the clinic's wall clock as UTC."""
     return to_utc(datetime(day.year, day.month, day.day, hour, minute), ZONE)

@@ -2,14 +2,12 @@
 every process sees it.
 """
 
-from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from typing import Any
 
 import pytest
-from sqlalchemy import Engine, text
 
-from tests.conftest import JUNO, SAM, SETUP, TODAY, add_patient, order, scalar, state_of
+from tests.conftest import JUNO, SAM, TODAY, add_patient, order, scalar, state_of
 from zax.core.book.hours import Span
 from zax.core.errors import NotAllowed, NotFound, Problems, Refused, Stale, ZaxError
 from zax.demo.world import SERVICE_ID, TYPE_ID
@@ -34,30 +32,6 @@ from zax.desk.setup.sites import SiteForm, choose_mark, save_provider, save_room
 from zax.desk.setup.visit_types import NeedRow, TypeForm, parse_type_hours, save_set, save_type
 
 FRIDAY = TODAY + timedelta(days=3)
-
-
-@pytest.fixture
-def setup(desk: Desk, engine: Engine) -> Iterator[Desk]:
-    """A desk whose setup may be changed: its tables are put back afterwards."""
-    names = sorted(SETUP - {"alembic_version", "diagnosis_code"})
-    with engine.begin() as connection:
-        for name in names:
-            connection.execute(text(f"CREATE TABLE `kept_{name}` AS SELECT * FROM `{name}`"))
-    yield desk
-    with engine.begin() as connection:
-        connection.execute(text("SET foreign_key_checks=0"))
-        for name in names:
-            connection.execute(text(f"DELETE FROM `{name}`"))
-            columns = [
-                row[0]
-                for row in connection.execute(
-                    text(f"SHOW COLUMNS FROM `{name}` WHERE Extra NOT LIKE '%GENERATED%'")
-                )
-            ]
-            listed = ", ".join(f"`{column}`" for column in columns)
-            connection.execute(text(f"INSERT INTO `{name}` ({listed}) SELECT {listed} FROM `kept_{name}`"))
-            connection.execute(text(f"DROP TABLE `kept_{name}`"))
-        connection.execute(text("SET foreign_key_checks=1"))
 
 
 def rows(

@@ -41,7 +41,7 @@ from zax.supervisor import MOST_LOG_BYTES, Process
 from zax.web.app import create_app
 from zax.web.money.documents import receipt_pdf, statement_pdfs
 
-pytestmark = pytest.mark.slow
+pytestmark = [pytest.mark.slow, pytest.mark.usefixtures("setup")]
 MARK = "Zyxmark"
 
 

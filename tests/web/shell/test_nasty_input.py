@@ -94,6 +94,10 @@ TEXTS = [
 ]
 
 
+# Some of it is good setup: the tables are put back.
+pytestmark = pytest.mark.usefixtures("setup")
+
+
 def routes(method: str) -> Iterator[APIRoute]:
     for room in ROOMS:
         for route in room.router.routes:
