@@ -4,6 +4,9 @@ that nobody edits them is the database's rule and not only ours.
 
 A merge of two records moves their rows to the one that stays, so the column that names the patient may
 change where money is kept. Migrations and the command line work as the owner.
+
+Rights are only ever added here: the migration of a table that is to grow alone from then on takes the others
+away itself.
 """
 
 from __future__ import annotations

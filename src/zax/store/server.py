@@ -9,6 +9,7 @@ from __future__ import annotations
 import ctypes
 import os
 import secrets
+import select
 import shutil
 import signal
 import socket
@@ -126,10 +127,12 @@ class Server:
             and command.exists()
             and str(self.folder / "data") in command.read_bytes().decode(errors="replace")
         ):
-            os.kill(int(pid), signal.SIGTERM)
-            deadline = time.monotonic() + 30
-            while command.exists() and time.monotonic() < deadline:
-                time.sleep(0.1)
+            ending = os.pidfd_open(int(pid))
+            try:
+                signal.pidfd_send_signal(ending, signal.SIGTERM)
+                select.select([ending], [], [], 30)
+            finally:
+                os.close(ending)
         pid_file.unlink(missing_ok=True)
 
     def _install(self) -> None:

@@ -4,6 +4,8 @@ slip is printed; what a receipt says when the books put it on another day.
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 import pytest
 
 from tests.conftest import JUNO, RAVI, SAM, TODAY, add_patient, at, order, scalar, visit_at_checkout
@@ -11,7 +13,7 @@ from tests.desk.acting import TOMORROW
 from tests.desk.paying import agrees, pay
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, Refused
-from zax.core.wording import long_day
+from zax.core.wording import day_words, long_day
 from zax.demo.world import ZONE
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
@@ -68,6 +70,9 @@ def test_a_manager_opens_it_again_and_money_falls_on_today(desk: Desk, owing: in
     assert again != number and scalar(desk, "SELECT COUNT(*) FROM day_close") == 2
     with pytest.raises(Conflict, match="open already, or a later"):
         reopen_day(desk, SAM, number, "the old one")
+    with pytest.raises(Conflict, match="no longer good"):
+        note_slip(desk, JUNO, number)  # its money may be on the new slip
+    assert scalar(desk, "SELECT COUNT(*) FROM day_close WHERE slip_at IS NOT NULL") == 0
     # What came in between stays on the next day, and is counted there alone.
     counted = f"SELECT JSON_VALUE(expected, '$.cash') FROM day_close WHERE id = {again}"
     assert int(scalar(desk, counted)) == 700 and agrees(desk)
@@ -99,6 +104,13 @@ def test_a_receipt_after_the_close_keeps_the_day_it_was_taken_and_says_where_it_
     with desk.engine.connect() as connection:
         shown = [receipt_of(connection, desk.clinic, number) for number in (before, after)]
     assert [each.later_than(ZONE) for each in shown] == [None, TODAY]
+    assert [each.why_not_void(TODAY) for each in shown] == [f"{day_words(TODAY)} is closed", ""]
+    later = TODAY + timedelta(days=2)
+    assert shown[1].why_not_void(later) == f"{day_words(TOMORROW)} is over"
+    reopen_day(desk, SAM, scalar(desk, "SELECT id FROM day_close"), "too early")
+    with desk.engine.connect() as connection:
+        shown = [receipt_of(connection, desk.clinic, number) for number in (before, after)]
+    assert shown[0].why_not_void(TODAY) == "" and "not begun" in shown[1].why_not_void(TODAY)
     monkeypatch.setattr("zax.web.shell.pdf.write", str.encode)
     paper = " ".join(receipt_pdf(desk, after).decode().split())
     today, tomorrow = long_day(TODAY), long_day(TOMORROW)

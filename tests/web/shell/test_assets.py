@@ -1,6 +1,7 @@
 """What a page loads at once and what later: no page lacks a style, and no file is forgotten."""
 
 import re
+from pathlib import Path
 
 import pytest
 
@@ -69,3 +70,21 @@ def test_an_area_loads_the_sheets_of_every_area_whose_classes_it_uses() -> None:
                 if len(styled[each]) == 1 and not styled[each] <= SHOWS.get(area, frozenset()) | {area}:
                     missing.add((area, *styled[each], each))
     assert missing == set()
+
+
+def test_no_area_gives_a_rule_to_a_word_that_qualifies_one_of_the_shells() -> None:
+    """`.news.two` is two columns; a rule of another area for `.two` alone would change it wherever both are
+    loaded, and does so only on some screens.
+    """
+    qualifies: set[str] = set()
+    alone: dict[str, Path] = {}
+    for sheet in WEB.glob("*/static/*.css"):
+        text = re.sub(r"/\*.*?\*/", "", sheet.read_text(), flags=re.S)
+        for selectors in re.findall(r"([^{}]+)\{", text):
+            for each in selectors.split(","):
+                if "shell" in sheet.parts:
+                    qualifies |= {second for _, second in re.findall(r"\.([\w-]+)\.([\w-]+)", each)}
+                elif re.fullmatch(r"\.[\w-]+", each.strip()):
+                    alone[each.strip()[1:]] = sheet
+    assert "two" in qualifies
+    assert {word: sheet.name for word, sheet in alone.items() if word in qualifies} == {}

@@ -108,7 +108,7 @@ class LineEstimate:
         return self.first + self.second
 
 
-class Reckoning:
+class ActivePlan:
     """One plan going down a bill: what is left of it, and what it has seen done."""
 
     def __init__(self, cover: Cover, day: date) -> None:
@@ -229,11 +229,11 @@ def estimate(lines: Sequence[PricedLine], covers: Sequence[Cover], day: date) ->
     """One answer a line, in order. `covers` are the coverages of that kind, the one that pays first before
     the other; at most two count.
     """
-    plans = [Reckoning(cover, day) for cover in covers[:2]]
+    plans = [ActivePlan(cover, day) for cover in covers[:2]]
     return [_estimate_line(line, plans) for line in lines]
 
 
-def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
+def _estimate_line(line: PricedLine, plans: list[ActivePlan]) -> LineEstimate:
     if not plans or not line.billed:
         why = "not billed to the plan" if plans else "no coverage on file"
         return LineEstimate(
@@ -258,7 +258,9 @@ def _estimate_line(line: PricedLine, plans: list[Reckoning]) -> LineEstimate:
     return _second(made, line, share, plan.binds and share.covered, others[0]) if others else made
 
 
-def _second(made: LineEstimate, line: PricedLine, first: Share, bound: bool, plan: Reckoning) -> LineEstimate:
+def _second(
+    made: LineEstimate, line: PricedLine, first: Share, bound: bool, plan: ActivePlan
+) -> LineEstimate:
     """Coordination of benefits (NAIC model regulation): the second plan never pays more than what the first
     left open. Its contract fee holds where the first plan's does not (`bound`).
     """
@@ -279,7 +281,7 @@ def _second(made: LineEstimate, line: PricedLine, first: Share, bound: bool, pla
             else why
         )
     elif rule == "maintenance" and share.base:
-        why = f"{why}, reckoned on what the first plan left"
+        why = f"{why}, figured on what the first plan left"
     elif pays < would:
         why = f"{why}, but no more than the {money_words(made.patient)} left open"
     use = plan.take(line, share, pays)

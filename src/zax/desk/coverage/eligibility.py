@@ -142,10 +142,8 @@ def _begin(tx: Transaction, coverage_id: int, day: date, visit_id: int | None) -
     return _question(tx, row, day, visit_id, None)
 
 
-def _question(
-    tx: Transaction, row: Coverage, day: date, visit_id: int | None, batch_id: int | None
-) -> tuple[int, str]:
-    check_id = checks.add_check(
+def _add_check(tx: Transaction, row: Coverage, day: date, visit_id: int | None, batch_id: int | None) -> int:
+    return checks.add_check(
         tx.connection,
         patient_id=row.patient_id,
         coverage_id=row.id,
@@ -155,6 +153,12 @@ def _question(
         at=tx.now,
         by_id=tx.actor.id,
     )
+
+
+def _question(
+    tx: Transaction, row: Coverage, day: date, visit_id: int | None, batch_id: int | None
+) -> tuple[int, str]:
+    check_id = _add_check(tx, row, day, visit_id, batch_id)
     trace, payer = f"Z{check_id}", tx.clinic.payers[row.payer_id]
     envelope = envelope_of(tx, check_id)
     own = row.relationship == "18"
@@ -255,16 +259,7 @@ def _ask_one(tx: Transaction, row: Coverage, day: date, visit_id: int | None, ba
         raise
     except Exception as error:
         log.error("question.unwritten", coverage=row.id, exc_info=error)
-        check_id = checks.add_check(
-            tx.connection,
-            patient_id=row.patient_id,
-            coverage_id=row.id,
-            visit_id=visit_id,
-            batch_id=batch_id,
-            day=day,
-            at=tx.now,
-            by_id=tx.actor.id,
-        )
+        check_id = _add_check(tx, row, day, visit_id, batch_id)
         words = "The question could not be written. Check this coverage’s member id, names and birth date."
         _note(tx, check_id, Judged(FAILED, words), None)
 

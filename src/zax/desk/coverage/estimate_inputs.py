@@ -81,7 +81,7 @@ def _shares(benefits: Benefits) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Counting:
-    """What of one coverage is used up. Lines count for the plan that they were reckoned with, so a plan that
+    """What of one coverage is used up. Lines count for the plan they were estimated under, so a plan that
     begins in July begins with nothing used; of a line that says nothing about its plan, its day decides.
     `place` is 0 for the plan that pays first.
     """

@@ -290,8 +290,8 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 Subject(About.REQUESTS),
             )
         )
-    rest = money.newest_rests(connection, view.site.id)
-    for first in rest[:1]:
+    first = money.newest_rest(connection, view.site.id)
+    if first is not None:
         does = "Collect" if first.patient_cents > 0 else "Give back"
         jobs.append(
             Job(
@@ -301,9 +301,9 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 Subject(About.ACCOUNT, first.patient_id, visit_id=first.id or 0),
             )
         )
-    if len(rest) > 1:
-        more = "40+" if len(rest) == 40 else str(len(rest))
-        jobs.append(Job(more, "patients with a rest to pay", "Work through them", Subject(About.BALANCES)))
+    if first is not None and first.of_visits > 1:
+        every = f"{first.of_visits}"
+        jobs.append(Job(every, "visits with a balance", "Work through them", Subject(About.BALANCES)))
     if counts["held"].n:
         jobs.append(
             Job(

@@ -256,11 +256,17 @@ def reopen_day(tx: Transaction, close_id: int, why: str) -> date:
 
 @act("close")
 def note_slip(tx: Transaction, close_id: int) -> None:
-    """The deposit slip is printed: from the first time on the day stays closed."""
+    """The deposit slip is printed: from the first time on the day stays closed. Conflict for a close that was
+    opened again, whose money may be on a later slip.
+    """
     closed = close_of(tx.connection, close_id)
     journal.hold_books_alone(tx.connection, closed.site_id)
     held = closing.close_on(tx.connection, closed.site_id, closed.day)
-    if held is not None and held.id == close_id and held.slip_at is None:
+    if held is None or held.id != close_id:
+        raise Conflict(
+            "This day was opened again, so this slip is no longer good. Close it, then print the new one."
+        )
+    if held.slip_at is None:
         closing.note_slip(tx.connection, close_id, tx.now)
 
 

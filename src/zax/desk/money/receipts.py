@@ -14,6 +14,7 @@ from zax.core.errors import NotFound, Refused
 from zax.core.json import KeptJson
 from zax.core.money.books import day_of_books
 from zax.core.money.tender import OPEN_STATES, PaymentState
+from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.letters import letter
 from zax.desk.acts.transaction import Desk, Transaction
@@ -49,9 +50,15 @@ class Receipt:
     payments: Sequence[Payment]
     parts: Sequence[Part]
 
-    def voidable(self, today: date) -> bool:
-        """While the books of its day are open its payments can be undone whole."""
-        return self.row.day == day_of_books(today, self.row.closed_day)
+    def why_not_void(self, today: date) -> str:
+        """Why its payments cannot be undone whole any more; empty while the books of its day are open."""
+        day, closed = self.row.day, self.row.closed_day
+        now = day_of_books(today, closed)
+        if day == now:
+            return ""
+        if day > now:
+            return f"It counts on {day_words(day)}, which has not begun"
+        return f"{day_words(day)} is {'closed' if closed and day <= closed else 'over'}"
 
     def later_than(self, zone: str) -> date | None:
         """The day on which it was taken, when the books put it on a later one; None when they did not."""

@@ -53,7 +53,7 @@ class Coverage(CoverageTerms):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DoneLine:
     """A charge line that counts toward limits (cents). `first_plan_id` and `second_plan_id` are the plans it
-    was reckoned with, None where that was not noted; `own_cents` count toward the most a patient pays in a
+    was estimated under, None where that was not noted; `own_cents` count toward the most a patient pays in a
     year. `answered` is how many closed claims it is on, `paid` what insurers paid.
     """
 

@@ -32,6 +32,7 @@ from zax.store.money.records import (
     LedgerVisit,
     LineWords,
     NamedEntry,
+    NewestRest,
     OpenOfVisit,
     OpenRest,
     ServiceLine,
@@ -127,7 +128,14 @@ _RESTS = (
     )
     .subquery("rest")
 )
-_NEWEST_RESTS = text(f"{_VISIT_REST} ORDER BY v.day DESC, v.id DESC LIMIT 40")
+_NEWEST_REST = text(
+    f"""
+    SELECT rest.*, COUNT(*) OVER () AS of_visits
+    FROM ({_VISIT_REST}) rest
+    ORDER BY day DESC, id DESC
+    LIMIT 1
+    """
+)
 
 
 def visit_lines(connection: Connection, visit_id: int) -> list[ServiceLine]:
@@ -294,9 +302,9 @@ def open_of_visits(connection: Connection, site_id: int, day: date) -> dict[int,
     return {each.visit_id: each for each in found}
 
 
-def newest_rests(connection: Connection, site_id: int) -> list[OpenRest]:
-    """The last 40 visits that left, whose insurer has answered and whose patient part is open or overpaid."""
-    return many(connection, _NEWEST_RESTS, OpenRest, site_id=site_id)
+def newest_rest(connection: Connection, site_id: int) -> NewestRest | None:
+    """The last visit that left, whose insurer has answered and whose patient part is open or overpaid."""
+    return one(connection, _NEWEST_REST, NewestRest, site_id=site_id)
 
 
 def listed_rests(connection: Connection, site_id: int, wanted: Wanted) -> Listed[OpenRest]:

@@ -176,6 +176,13 @@ class OpenRest:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class NewestRest(OpenRest):
+    """`of_visits`: how many visits there are like it."""
+
+    of_visits: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ComingVisit:
     """A visit from today on for which nothing is charged yet; `paid` is what it was paid ahead."""
 

@@ -169,9 +169,9 @@ def open_again(request: Request, close_id: int, form: PostedForm = Depends(poste
 def slip(request: Request, close_id: int) -> Response:
     """The deposit slip of a closed day."""
     ctx = enter(request, "close")
+    note_slip(ctx.desk, ctx.actor, close_id)
     with ctx.read() as connection:
         row = close_of(connection, close_id)
-    note_slip(ctx.desk, ctx.actor, close_id)
     return pdf_answer(deposit_slip_pdf(ctx.desk, row), f"deposit-{close_id}")
 
 
