@@ -1,10 +1,13 @@
 """axe-core finds no serious or critical violation on any screen."""
 
 from collections.abc import Callable
+from datetime import timedelta
 
 import pytest
+from sqlalchemy import insert
 
 from tests.browser.conftest import AXE, Person, Running, of
+from zax.store import schema
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 SCREENS = (
@@ -38,7 +41,10 @@ SCREENS = (
     "/setup/sites",
     "/claims?show=trouble",
     "/claims?show=answers",
+    "/claims?show=files",
     "/claims/1",
+    "/set-aside",
+    "/setup/signed-in",
     "/keys",
     "/patients/{patient}?edit=reach",
     "/patients/{patient}?edit=coverage-0",
@@ -85,6 +91,7 @@ SCREENS = (
 
 
 def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
+    say_something_is_missing(zax)
     sam = person("sam")
     first = "SELECT MIN(id) FROM visit WHERE state = :state AND day = '2026-11-24'"
     found = {name: of(zax, first, state=name) for name in ("here", "booked", "room", "checkout")}
@@ -110,6 +117,17 @@ def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
     sam.driver.get(zax.url + "/sign-in")
     wrong += [f"/sign-in: {each}" for each in violations(sam)]
     assert wrong == []
+
+
+def say_something_is_missing(zax: Running) -> None:
+    """Day has a band for it, and the page of what could not be done has a row."""
+    now = zax.clock.now()
+    row = {"kind": "claim_file", "payload": {"name": "x"}, "last_error": "No answer.", "made_at": now}
+    waits = {"request_key": "w", "state": "waiting", "attempts": 9, "due_at": now + timedelta(days=9)}
+    aside = {"request_key": "a", "state": "aside", "attempts": 9, "due_at": now, "done_at": now}
+    with zax.desk.engine.begin() as connection:
+        for more in (waits, aside):
+            connection.execute(insert(schema.outbox).values(**row, **more))
 
 
 def violations(person: Person) -> list[str]:
