@@ -1,5 +1,6 @@
 """What tests of the Book share: booking in a line, reading a visit, undoing the last act."""
 
+import json
 import random
 from datetime import date, timedelta
 from typing import Any
@@ -16,6 +17,7 @@ from zax.desk.book.waitlist import entries
 from zax.store.book import queries as visits
 from zax.store.money import queries as money
 
+STROKES = json.dumps([[[20 + n * 10, 90 + n % 4 * 15] for n in range(30)]])  # a signature
 TOMORROW = TODAY + timedelta(days=1)
 NOON = (TODAY.isoformat(), 10 * 60 + 42)
 

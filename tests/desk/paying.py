@@ -78,3 +78,21 @@ def agrees(desk: Desk) -> bool:
                 if visit.state in CHARGED:
                     assert by_visit.get(visit_id, 0) == max(0, due_now(connection, visit_id)), visit_id
     return found.entries > 0
+
+
+def line_of(desk: Desk, patient: int) -> int:
+    return items_of(desk, patient).lines[0].line_id
+
+
+def picked(desk: Desk, patient: int, visit: int, **more: Any) -> dict[str, Any]:
+    """The form of the payment page with the one open line ticked."""
+    line = line_of(desk, patient)
+    return {
+        "pick": f"line-{line}",
+        f"for-line-{line}": "286.00",
+        f"of-line-{line}": visit,
+        "tender": "cash",
+        "amount": "286",
+        "key": "k",
+        "do": "pay",
+    } | more

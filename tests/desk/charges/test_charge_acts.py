@@ -46,7 +46,7 @@ from zax.desk.charges.treatment_options import (
     put_away,
     sign_option,
 )
-from zax.desk.claims.claims import claim_data
+from zax.desk.claims.content import claim_of
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.store import schema
 from zax.store.book.planned import planned_for
@@ -149,7 +149,7 @@ def test_modifiers_pointers_people_and_place_reach_the_claim(desk: Desk) -> None
 
     def said(tx: Any) -> Any:
         claim = tx.connection.execute(schema.claim.select()).first()
-        return claim_data(tx, claim, row(desk, visit_id))
+        return claim_of(tx.connection, tx.clinic, claim, row(desk, visit_id))
 
     claim = in_transaction(desk, ODILE, said)
     one, two = claim.lines

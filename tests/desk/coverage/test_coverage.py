@@ -4,47 +4,26 @@ what the estimate makes of it.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
-from datetime import date, timedelta
-from typing import Any
+from datetime import date
 
 import pytest
 from sqlalchemy import text
 
-from tests.conftest import JUNO, ODILE, SETUP, TODAY, add_patient, order, scalar, visit_at_checkout
-from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale
+from tests.conftest import JUNO, ODILE, TODAY, add_patient, scalar, visit_at_checkout
+from tests.desk.covering import OWN, bill, save, write_plan_as_biller
+from zax.core.errors import Conflict, NotFound, Problems, Refused, Stale
 from zax.desk.acts.transaction import Desk
-from zax.desk.book.booking import book_visit
 from zax.desk.charges.charges import LineForm, change_line
 from zax.desk.coverage.coverages import end_coverage, order_words, save_coverage, set_elsewhere
 from zax.desk.coverage.plans import (
-    PlanTermsForm,
-    correct_plan,
-    delete_plan,
-    end_schedule,
-    retire_plan,
-    save_fees,
     save_payer,
-    save_plan,
 )
 from zax.desk.day.checkout import finish_checkout
-from zax.desk.money.ledger import Bill, bill_of
 from zax.desk.patients.household import join_household
-from zax.store.book.queries import one_visit
-from zax.store.coverage.queries import coverages_of, coverages_on, patients_with
+from zax.store.coverage.queries import coverages_on
 from zax.web.shell.request_context import PostedForm
 
-OWN = PostedForm(
-    plan_id="1",
-    rank="1",
-    member_id="hg-1 22",
-    group_number="G1",
-    holder="self",
-    relationship="",
-    from_day="2026-01-01",
-    to_day="",
-)
 OUTSIDE = OWN | {
     "holder": "outside",
     "relationship": "01",
@@ -53,52 +32,6 @@ OUTSIDE = OWN | {
     "holder_birth": "6/14/1990",
     "holder_street": "1 Pier Road",
 }
-FORM = PlanTermsForm(
-    PostedForm(
-        {
-            "percent-basic": "70",
-            "percent-preventive": "100 %",
-            "deductible": "25",
-            "maximum": "1,500",
-            "waiting-major": "12",
-            "coordination": "standard",
-            "year_starts": "1",
-        }
-    ),
-    ["preventive"],
-    [("D1110 d1120", "2", "12", "person", "done")],
-    [("D1206", "", "18", "birthday")],
-    [("D2740", "D2750")],
-)
-TABLES = ("payer", "plan", "fee_schedule", "fee", "out_of_network", "setting")
-
-
-@pytest.fixture
-def book(desk: Desk) -> Iterator[Desk]:
-    """A desk whose payers and plans are put back afterwards."""
-    assert set(TABLES) <= SETUP
-    with desk.engine.begin() as connection:
-        kept = {t: [dict(r._mapping) for r in connection.execute(text(f"SELECT * FROM {t}"))] for t in TABLES}
-    yield desk
-    with desk.engine.begin() as connection:
-        connection.execute(text("SET foreign_key_checks=0"))
-        for table, rows in kept.items():
-            connection.execute(text(f"DELETE FROM {table}"))
-            for row in rows:
-                names = ", ".join(f"`{n}`" for n in row)
-                connection.execute(
-                    text(f"INSERT INTO {table} ({names}) VALUES ({', '.join(f':{n}' for n in row)})"), row
-                )
-        connection.execute(text("SET foreign_key_checks=1"))
-
-
-def save(desk: Desk, patient_id: int, coverage_id: int = 0, **changes: str) -> int:
-    return save_coverage(desk, JUNO, patient_id, coverage_id, PostedForm(OWN | changes), None)
-
-
-def bill(desk: Desk, visit_id: int) -> Bill:
-    with desk.engine.connect() as connection:
-        return bill_of(connection, desk.clinic, one_visit(connection, visit_id))
 
 
 def problems(desk: Desk, patient_id: int, **changes: str) -> set[str]:
@@ -249,8 +182,8 @@ def test_two_coverages_are_coordinated_and_the_order_is_judged(desk: Desk) -> No
     )
 
 
-def test_what_is_used_counts_pending_claims_history_and_other_clinics(book: Desk) -> None:
-    desk = book
+def test_what_is_used_counts_pending_claims_history_and_other_clinics(setup: Desk) -> None:
+    desk = setup
     patient_id = add_patient(desk, 1)
     finish_checkout(desk, JUNO, visit_at_checkout(desk, patient_id, dental=True))
     second = visit_at_checkout(desk, patient_id, dental=True, start="16:00")
@@ -270,8 +203,8 @@ def test_what_is_used_counts_pending_claims_history_and_other_clinics(book: Desk
     assert bill(desk, second).estimates[0].first == 22880
 
 
-def test_the_households_deductible_counts_everybody_on_the_plan(book: Desk) -> None:
-    desk = book
+def test_the_households_deductible_counts_everybody_on_the_plan(setup: Desk) -> None:
+    desk = setup
     helen, rafael = add_patient(desk, 1), add_patient(desk, 1, first="Rafael")
     join_household(desk, JUNO, rafael, helen)
     plan = desk.clinic.plans[1]
@@ -281,221 +214,23 @@ def test_the_households_deductible_counts_everybody_on_the_plan(book: Desk) -> N
     assert estimate.deductible == 1000
 
 
-def write_plan_as_biller(desk: Desk, plan_id: int, benefits: Any) -> None:
-    from zax.desk.acts.act import in_transaction
-
-    in_transaction(
-        desk, ODILE, lambda tx: correct_plan(tx, plan_id, benefits, tx.clinic.plans[plan_id].version)
-    )
-
-
-def test_a_plan_is_made_corrected_for_everybody_and_read_back(book: Desk) -> None:
-    desk = book
-    number = save_plan(desk, ODILE, 0, 1, "Guild Gold", True, "", FORM, 0)
-    made = desk.clinic.plans[number]
-    assert (made.benefits.percents, made.benefits.maximum_cents, made.benefits.waiting_months) == (
-        {"basic": 70, "preventive": 100},
-        150000,
-        {"major": 12},
-    )
-    assert (
-        made.benefits.frequencies[0].codes == {"D1110", "D1120"}
-        and made.benefits.ages[0].oldest == 18
-        and made.benefits.alternates == {"D2740": "D2750"}
-    )
-    patient_id = add_patient(desk, number)
-    with desk.engine.connect() as connection:
-        assert patients_with(connection, number, TODAY) == 1
-        assert patients_with(connection, number, TODAY + timedelta(days=1)) == 1
-    visit_id = book_visit(desk, JUNO, order(patient_id, 1, kind="Filling"))
-    assert bill(desk, visit_id).estimates[0].first == 18270
-    save_plan(
-        desk,
-        ODILE,
-        number,
-        1,
-        "Guild Gold",
-        True,
-        "",
-        replace(FORM, fields=FORM.fields | {"percent-basic": "50"}),
-        1,
-    )  # type: ignore[operator]
-    assert bill(desk, visit_id).estimates[0].first == 13050
-    with pytest.raises(Stale):
-        save_plan(desk, ODILE, number, 1, "Guild Gold", True, "", FORM, 1)
-    with pytest.raises(NotAllowed):
-        save_plan(desk, JUNO, number, 1, "Guild Gold", True, "", FORM, 2)
-
-
-def test_every_wrong_field_of_a_plan_is_named(book: Desk) -> None:
-    wrong_form = PlanTermsForm(
-        PostedForm(
-            {
-                "percent-basic": "170",
-                "out-basic": "x",
-                "copay-major": "-3",
-                "waiting-major": "999",
-                "deductible": "50",
-                "household_deductible": "20",
-                "year_starts": "13",
-                "coordination": "odd",
-                "authorization": "D9999",
-                "lifetime-orthodontics": "1.234",
-            }
-        ),
-        [],
-        [
-            ("D1110", "0", "12", "person", "done"),
-            ("D1110", "2", "12", "mouth", "done"),
-            ("D1110", "2", "12", "tooth", "some"),
-        ],
-        [("D1206", "", "", "month"), ("D1206", "30", "18", "month"), ("D1206", "", "18", "easter")],
-        [("D2740", "D2740")],
-        [],
-        [("D2740", "", ""), ("", "80", ""), ("D2740 D2750", "80", ""), ("D2740", "180", "")],
-    )
-    with pytest.raises(Problems) as wrong:
-        save_plan(book, ODILE, 0, 99, "x", True, "", wrong_form, 0)
-    assert set(wrong.value.problems) == {
-        "payer_id",
-        "name",
-        "percent-basic",
-        "out-basic",
-        "copay-major",
-        "waiting-major",
-        "year_starts",
-        "authorization",
-        "lifetime-orthodontics",
-        "frequency-0",
-        "frequency-1",
-        "frequency-2",
-        "age-0",
-        "age-1",
-        "age-2",
-        *(f"single-{n}" for n in range(4)),
-        "alternate-0",
-        "coordination",
-        "household_deductible",
-    }
-    with pytest.raises(Problems, match="of that name already"):
-        save_plan(book, ODILE, 0, 1, "harbor guild dental", True, "", FORM, 0)
-    with pytest.raises(NotFound):
-        save_plan(book, ODILE, 999, 1, "Nothing", True, "", FORM, 0)
-
-
-def test_a_plan_in_use_is_retired_not_deleted(book: Desk) -> None:
-    patient_id = add_patient(book, 2)
-    with pytest.raises(Conflict, match="1 coverage on file name this plan"):
-        delete_plan(book, ODILE, 2)
-    retire_plan(book, ODILE, 2, False)
-    with pytest.raises(Problems, match="Choose a plan"):
-        save(book, add_patient(book), plan_id="2", member_id="BW-5")
-    save(book, patient_id, scalar(book, "SELECT id FROM coverage"), plan_id="2", member_id="BW-6")
-    retire_plan(book, ODILE, 2, True)
-    number = save_plan(book, ODILE, 0, 1, "Never used", True, "", FORM, 0)
-    delete_plan(book, ODILE, number)
-    assert number not in book.clinic.plans
-
-
-def test_contract_fees_hold_by_plan_provider_network_and_day(book: Desk) -> None:
-    desk = book
-    visit_id = book_visit(desk, JUNO, order(add_patient(desk, 1), 1, kind="Filling"))
-    service = next(s.id for s in desk.clinic.services.values() if s.code == "D2392")
-    typed = PostedForm(
-        name="Guild fees",
-        network="in",
-        from_day="2026-01-01",
-        to_day="",
-        payer_id="1",
-        plan_id="1",
-        provider_id="",
-    )
-    number = save_fees(desk, ODILE, 0, typed, {service: "250"})
-    line = bill(desk, visit_id).estimates[0]
-    assert (line.write_off, line.first, line.patient) == (
-        3600,
-        16000,
-        9000,
-    ) and "contract fee 250.00" in line.why
-    payer = PostedForm(
-        name="Harbor Guild Dental",
-        electronic_id="HGD01",
-        filing_days="365",
-        kind="insurer",
-        eligibility="auto",
-        phone="",
-    )
-    save_payer(desk, ODILE, 1, payer, [1])
-    outside = bill(desk, visit_id).estimates[0]
-    assert (outside.write_off, outside.first) == (0, 18880)
-    save_payer(desk, ODILE, 1, payer, [])
-    save_fees(desk, ODILE, number, typed | {"to_day": "2026-06-30"}, {service: "250"})
-    assert bill(desk, visit_id).estimates[0].write_off == 0
-    end_schedule(desk, ODILE, number)
-    assert all(s.id != number for s in desk.clinic.contracts.schedules)
-    with pytest.raises(Problems) as wrong:
-        save_fees(
-            desk,
-            ODILE,
-            0,
-            PostedForm(
-                name="",
-                network="up",
-                from_day="2026-02-01",
-                to_day="2026-01-01",
-                payer_id="99",
-                plan_id="3",
-                provider_id="",
-            ),
-            {service: "-1"},
-        )
-    assert set(wrong.value.problems) == {"name", "network", "to_day", "payer_id", "plan_id", f"fee-{service}"}
-
-
-def test_a_payer_needs_its_ids(book: Desk) -> None:
-    with pytest.raises(Problems) as wrong:
-        save_payer(
-            book,
-            ODILE,
-            0,
-            PostedForm(name="", electronic_id="HGD01", filing_days="0", kind="odd", eligibility="fax"),
-            [],
-        )
-    assert set(wrong.value.problems) == {"name", "electronic_id", "filing_days", "kind", "eligibility"}
-    typed = PostedForm(
-        {
-            "name": "Saltmarsh Health",
-            "electronic_id": "slt01",
-            "filing_days": "120",
-            "kind": "public",
-            "eligibility": "phone",
-            "required-group": "yes",
-        }
-    )
-    number = save_payer(book, ODILE, 0, typed, [])
-    payer = book.clinic.payers[number]
-    assert (payer.electronic_id, payer.required, payer.filing_indicator) == ("SLT01", ["group"], "MC")
-    with book.engine.connect() as connection:
-        assert list(coverages_of(connection, [10**7])) == []
-
-
-def test_what_needs_authorization_is_paid_once_it_is_there(book: Desk) -> None:
-    plan = book.clinic.plans[1]
-    write_plan_as_biller(book, 1, replace(plan.benefits, needs_authorization=frozenset({"D2392"})))
-    visit_id = visit_at_checkout(book, add_patient(book, 1), dental=True)
-    assert bill(book, visit_id).estimates[0].why == "needs prior authorization"
-    line = scalar(book, "SELECT id FROM charge_line")
+def test_what_needs_authorization_is_paid_once_it_is_there(setup: Desk) -> None:
+    plan = setup.clinic.plans[1]
+    write_plan_as_biller(setup, 1, replace(plan.benefits, needs_authorization=frozenset({"D2392"})))
+    visit_id = visit_at_checkout(setup, add_patient(setup, 1), dental=True)
+    assert bill(setup, visit_id).estimates[0].why == "needs prior authorization"
+    line = scalar(setup, "SELECT id FROM charge_line")
     change_line(
-        book,
+        setup,
         JUNO,
         visit_id,
         line,
         LineForm(units="1", tooth="14", surfaces="MO", billed=True, authorized=True),
     )
-    assert bill(book, visit_id).estimates[0].first == 18880
+    assert bill(setup, visit_id).estimates[0].first == 18880
 
 
-def test_a_payer_that_wants_the_group_gets_no_claim_without(book: Desk) -> None:
+def test_a_payer_that_wants_the_group_gets_no_claim_without(setup: Desk) -> None:
     typed = PostedForm(
         {
             "name": "Harbor Guild Dental",
@@ -506,9 +241,9 @@ def test_a_payer_that_wants_the_group_gets_no_claim_without(book: Desk) -> None:
             "required-group": "yes",
         }
     )
-    save_payer(book, ODILE, 1, typed, [])
-    patient_id = add_patient(book, 1)
-    with book.engine.begin() as connection:
+    save_payer(setup, ODILE, 1, typed, [])
+    patient_id = add_patient(setup, 1)
+    with setup.engine.begin() as connection:
         connection.execute(text("UPDATE coverage SET group_number = ''"))
-    finish_checkout(book, JUNO, visit_at_checkout(book, patient_id, dental=True))
-    assert "no claim without a group number" in scalar(book, "SELECT findings FROM claim")
+    finish_checkout(setup, JUNO, visit_at_checkout(setup, patient_id, dental=True))
+    assert "no claim without a group number" in scalar(setup, "SELECT findings FROM claim")

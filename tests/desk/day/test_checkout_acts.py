@@ -2,10 +2,13 @@
 and a day narrowed down.
 """
 
+import json
 from datetime import date
+from itertools import combinations
 from typing import Any
 
 import pytest
+from sqlalchemy import text
 
 from tests.conftest import (
     JUNO,
@@ -180,6 +183,54 @@ def test_what_stays_open_is_said_and_the_papers_are_there(desk: Desk) -> None:
         attendance_pdf(desk, booked(desk, "16:00"))
     with pytest.raises(NotFound):
         receipt_pdf(desk, visit_id)
+
+
+MISSING = {
+    "birth": "UPDATE patient SET birth = NULL",
+    "sex": "UPDATE patient SET sex = ''",
+    "street": "UPDATE patient SET street = ''",
+    "zip": "UPDATE patient SET zip = ''",
+    "phone": "UPDATE patient SET phone = ''",
+    "member": "UPDATE coverage SET member_id = ''",
+    "group": "UPDATE coverage SET group_number = ''",
+    "holder": "UPDATE coverage SET subscriber_id = NULL, relationship = '19', holder ="
+    ' \'{"first": "Ann", "last": "Vasquez"}\'',
+    "began later": "UPDATE coverage SET from_day = '2026-11-25'",
+    "ended": "UPDATE coverage SET to_day = '2026-11-23'",
+    "diagnosis": "DELETE FROM visit_diagnosis",
+    "pointers": "UPDATE charge_line SET points_to = '[\"C\"]'",
+    "not billed": "UPDATE charge_line SET billed = 0",
+    "free": "UPDATE charge_line SET fee_cents = 0",
+}
+
+
+@pytest.mark.parametrize(
+    "missing", [(), *((one,) for one in MISSING), *combinations(MISSING, 2)][::4], ids="+".join
+)
+@pytest.mark.parametrize("dental", [True, False], ids=["dental", "medical"])
+def test_a_claim_is_promised_only_where_finishing_sends_it(
+    desk: Desk, missing: tuple[str, ...], dental: bool
+) -> None:
+    """Whatever is missing, the page and finishing agree. Kills: the page asking gaps of the record instead of
+    the claim itself; asking only where the plan pays something.
+    """
+    visit_id = visit_at_checkout(desk, add_patient(desk, 1 if dental else 4), dental=dental)
+    with desk.engine.begin() as connection:
+        for each in missing:
+            connection.execute(text(MISSING[each]))
+    sheet, shown = counter(desk, visit_id)
+    points = {point.what: point.why for point in what_stays_open(desk.clinic, sheet, shown)}
+    finish_checkout(desk, JUNO, visit_id)
+    with desk.engine.connect() as connection:
+        claims = connection.execute(text("SELECT state, cents, findings FROM claim")).all()
+    if shown.claim is None:
+        assert claims == []
+        return
+    found = [each.message for each in shown.claim.findings]
+    assert [(c.state, c.cents) for c in claims] == [("held_back" if found else "ready", shown.claim.cents)]
+    assert [each["message"] for each in json.loads(claims[0].findings or "[]")] == found
+    assert points.get("the claim is held back", "") == " ".join(found)
+    assert not (found and "the claim goes out when you finish" in points.values())
 
 
 def test_a_day_can_be_narrowed_to_a_person_a_room_or_a_role(desk: Desk) -> None:

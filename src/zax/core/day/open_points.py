@@ -26,8 +26,8 @@ def due_now(owed: int, asked: int, along: int) -> Due:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Leaving:
-    """What is known at the end of a checkout. Cents. `stops` are gaps that hold the claim back, `skipped`
-    arrival steps left out, `unsigned` forms not signed.
+    """What is known at the end of a checkout. Cents. `stops` are sentences on what holds the claim back,
+    `skipped` arrival steps left out, `unsigned` forms not signed.
     """
 
     due: int
@@ -55,7 +55,7 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     """What stays open once the visit is finished with `paying` taken; what needs a person comes first."""
     found: list[OpenPoint] = []
     if facts.stops:
-        found.append(OpenPoint("the claim is held back", ", ".join(facts.stops), True))
+        found.append(OpenPoint("the claim is held back", " ".join(facts.stops), True))
     found += [
         OpenPoint(f"“{name}” is not signed", "ask before they go, or next time", True)
         for name in facts.unsigned
@@ -80,9 +80,8 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
             OpenPoint(f"{money_words(facts.earlier)} from earlier visits", "not chosen to be paid today")
         )
     if facts.plan > 0:
-        found.append(
-            OpenPoint(f"{money_words(facts.plan)} with {facts.payer}", "the claim goes out when you finish")
-        )
+        goes = "the claim waits until that is fixed" if facts.stops else "the claim goes out when you finish"
+        found.append(OpenPoint(f"{money_words(facts.plan)} with {facts.payer}", goes))
     if facts.credit > 0:
         found.append(OpenPoint(f"{money_words(facts.credit)} of credit", "kept for the next visit"))
     return found

@@ -6,38 +6,30 @@ from __future__ import annotations
 
 import hashlib
 import uuid
-from collections.abc import Sequence
 
-from zax.core.charges.lines import pointed
 from zax.core.claims.check import check_claim
-from zax.core.claims.claim import Claim, ClaimLine, ClaimState, Clinician
-from zax.core.clinic.providers import Provider
+from zax.core.claims.claim import Claim, ClaimState
 from zax.core.errors import Conflict, NotFound
 from zax.core.x12.claim_file import claim_file
-from zax.core.x12.parties import Organization
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.clinic.clinic import Clinic
-from zax.desk.coverage.parties import envelope_of, person_of, subscriber_of
+from zax.desk.claims.content import claim_of, going_lines
+from zax.desk.coverage.parties import envelope_of
 from zax.desk.money.ledger import Bill
 from zax.outside.doors import Clearinghouse
 from zax.store.acts.outbox import Errand, finish_errand
 from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
-from zax.store.claims.claims import ClaimRow
-from zax.store.coverage.queries import one_coverage
-from zax.store.money import queries as money
-from zax.store.money.records import ClaimedLine
 
 
 def make_claim(tx: Transaction, visit: Visit, bill: Bill) -> int | None:
     """The claim of a finished visit, or None when nothing goes to an insurer."""
-    going = [line for line, each in zip(bill.lines, bill.estimates, strict=True) if line.billed and each.fee]
+    going = going_lines(bill)
     if bill.coverage is None or not going:
         return None
-    lines = [(line.id, line.fee_cents * line.units) for line in going]
+    lines = [(line.id, cents) for line, cents in going]
     claim_id = stored.add_claim(
         tx.connection,
         draft_number=uuid.uuid4().hex[:20],
@@ -71,7 +63,7 @@ def check_and_send(tx: Transaction, claim_id: int) -> bool:
     visit = one_visit(tx.connection, row.visit_id) if row else None
     if row is None or visit is None:
         raise NotFound("There is no such claim.")
-    claim = claim_data(tx, row, visit)
+    claim = claim_of(tx.connection, tx.clinic, row, visit)
     findings = [
         {"field": f.field, "where": f.where, "message": f.message}
         for f in check_claim(claim, tx.business_day(visit.site_id))
@@ -101,68 +93,6 @@ def _write_file(tx: Transaction, claim: Claim) -> int:
         digest=hashlib.sha256(text.encode()).hexdigest(),
     )
     return file_id
-
-
-def claim_data(tx: Transaction, row: ClaimRow, visit: Visit) -> Claim:
-    """Everything the claim says, read fresh, so that what was mended since counts."""
-    clinic = tx.clinic
-    coverage = one_coverage(tx.connection, row.coverage_id)
-    assert coverage is not None, "a claim names its coverage"
-    plan = clinic.plans[coverage.plan_id]
-    payer = clinic.payers[plan.payer_id]
-    provider = clinic.providers[visit.provider_id]
-    patient = person_of(tx, visit.patient_id, coverage.member_id)
-    own = coverage.relationship == "18"
-    diagnoses = tuple(d.code for d in money.visit_diagnoses(tx.connection, visit.id))
-    lines = money.claim_lines(tx.connection, row.id)
-    place = lines[0].place if lines and lines[0].place else clinic.sites[visit.site_id].place
-    return Claim(
-        number=row.number,
-        dental=row.dental,
-        payer=Organization(name=payer.name, identifier=payer.electronic_id),
-        filing_indicator=payer.filing_indicator,
-        group_number=coverage.group_number,
-        relationship=coverage.relationship,
-        subscriber=patient if own else subscriber_of(tx, coverage),
-        patient=patient,
-        clinician=clinician_of(provider),
-        place_of_service=place,
-        lines=tuple(
-            _claim_line(clinic, line, visit, () if row.dental else diagnoses, place) for line in lines
-        ),
-        diagnoses=() if row.dental else diagnoses,
-        coverage_from=coverage.from_day,
-        coverage_to=coverage.to_day,
-        filing_days=payer.filing_days,
-        needs_group="group" in payer.required,
-    )
-
-
-def clinician_of(provider: Provider) -> Clinician:
-    return Clinician(provider.first, provider.last, provider.npi, provider.taxonomy)
-
-
-def _claim_line(
-    clinic: Clinic, line: ClaimedLine, visit: Visit, diagnoses: Sequence[str], place: str
-) -> ClaimLine:
-    """A charge line as its claim says it; people and place only where they differ from the claim's."""
-    rendering = clinic.providers[line.provider_id] if line.provider_id != visit.provider_id else None
-    supervising = clinic.providers[line.supervising_id] if line.supervising_id else None
-    return ClaimLine(
-        number=f"L{line.id}",
-        code=clinic.services[line.service_id].code,
-        cents=line.cents,
-        units=line.units,
-        day=visit.day,
-        modifiers=tuple(line.modifiers.split()),
-        pointers=pointed(line.points_to, diagnoses),
-        tooth=line.tooth,
-        surfaces=line.surfaces,
-        area=line.area,
-        place=line.place if line.place != place else "",
-        rendering=clinician_of(rendering) if rendering else None,
-        supervising=clinician_of(supervising) if supervising else None,
-    )
 
 
 def add_event(tx: Transaction, claim_id: int, words: str, file_id: int | None = None) -> None:

@@ -167,8 +167,10 @@ def _question(
             trace=trace,
             payer=Organization(name=payer.name, identifier=payer.electronic_id),
             provider=envelope.billing,
-            subscriber=person_of(tx, row.patient_id, row.member_id) if own else subscriber_of(tx, row),
-            dependent=None if own else person_of(tx, row.patient_id, row.member_id),
+            subscriber=person_of(tx.connection, row.patient_id, row.member_id)
+            if own
+            else subscriber_of(tx.connection, row),
+            dependent=None if own else person_of(tx.connection, row.patient_id, row.member_id),
             day=day,
             service_types=DENTAL_TYPES if row.dental else MEDICAL_TYPES,
         ),

@@ -6,6 +6,7 @@ from zax.core.reading import day_or_none
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 from zax.desk.acts.transaction import Transaction
 from zax.store.coverage.records import Coverage
+from zax.store.engine import Connection
 from zax.store.patients.patients import known_patient
 
 
@@ -30,10 +31,10 @@ def envelope_of(tx: Transaction, control: int) -> Envelope:
     )
 
 
-def subscriber_of(tx: Transaction, coverage: Coverage) -> Person:
+def subscriber_of(connection: Connection, coverage: Coverage) -> Person:
     """The holder of a coverage: a patient, or the person outside who is written on the coverage."""
     if coverage.subscriber_id is not None:
-        return person_of(tx, coverage.subscriber_id, coverage.member_id)
+        return person_of(connection, coverage.subscriber_id, coverage.member_id)
     kept = {"sex": "", "street": "", "city": "", "state": "", "zip": "", "birth": ""} | dict(coverage.holder)
     born = day_or_none(kept["birth"])
     address = Address(kept["street"], kept["city"], kept["state"], kept["zip"])
@@ -47,9 +48,9 @@ def subscriber_of(tx: Transaction, coverage: Coverage) -> Person:
     )
 
 
-def person_of(tx: Transaction, patient_id: int, member_id: str) -> Person:
+def person_of(connection: Connection, patient_id: int, member_id: str) -> Person:
     """A patient as claims and inquiries name them."""
-    row = known_patient(tx.connection, patient_id)
+    row = known_patient(connection, patient_id)
     address = Address(row.street, row.city, row.state, row.zip)
     return Person(
         first=row.first, last=row.last, birth=row.birth, sex=row.sex, address=address, member_id=member_id

@@ -16,12 +16,12 @@ from zax.core.day.open_points import Due, Leaving, OpenPoint, due_now, open_poin
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import LOWERS, unreversed
 from zax.core.money.tender import OPEN_STATES, PaymentState
-from zax.core.record.gaps import Purpose
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.check_in import Arrival, arrival_of
 from zax.desk.book.track import locked_visit, step
 from zax.desk.claims.claims import make_claim, withdraw_unsent
+from zax.desk.claims.content import ComingClaim, coming_claim
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.visit_sheet import Sheet
 from zax.desk.followup.recalls import write_recall
@@ -41,7 +41,8 @@ from zax.store.money.records import CardOnFile, VisitPayment
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CheckoutView:
     """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits,
-    `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs.
+    `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs,
+    `claim` is what finishing sends.
     """
 
     payments: Sequence[VisitPayment]
@@ -53,6 +54,7 @@ class CheckoutView:
     cards: Sequence[CardOnFile]
     last_tender: str
     arrival: Arrival
+    claim: ComingClaim | None
     recalls: Mapping[int, Recall]
     planned: Sequence[PlannedService]
     recall_type: VisitType | None = None
@@ -111,6 +113,7 @@ def checkout_view(
         cards=stored.cards_of(connection, visit.household_id),
         last_tender=last_ways(connection, visit.household_id).tender,
         arrival=arrival_of(connection, clinic, now, visit, sheet.bill),
+        claim=coming_claim(connection, clinic, visit, sheet.bill, sheet.today),
         recalls=recalls,
         planned=planned_for(connection, visit.patient_id),
         recall_type=kind if months else None,
@@ -131,7 +134,7 @@ def _taken_off(connection: Connection, visit_id: int) -> int:
 def what_stays_open(clinic: Clinic, sheet: Sheet, view: CheckoutView) -> list[OpenPoint]:
     """What finishing leaves open if everything asked for is paid."""
     due = max(0, view.due.here)
-    stops = [gap.words for gap in sheet.gaps if gap.purpose == Purpose.BILL] if sheet.bill.insurer else []
+    stops = [found.message for found in view.claim.findings] if view.claim else []
     needed = {
         s.step.template_id
         for s in view.arrival.stands
