@@ -1,10 +1,15 @@
-"""The connection: what the server counts and adds up comes back as whole numbers."""
+"""The connection: what the server counts and adds up comes back as whole numbers, days are taken in words,
+and a connection that died in a pause is replaced.
+"""
 
+from datetime import date, datetime
 from decimal import Decimal
 
+import pytest
 from sqlalchemy import Engine, text
 
-from zax.store.engine import reader
+from zax.store import engine as store
+from zax.store.engine import TROUBLE, connect, reader
 
 
 def test_a_sum_is_a_whole_number_on_either_pool(engine: Engine) -> None:
@@ -19,3 +24,42 @@ def test_a_sum_is_a_whole_number_on_either_pool(engine: Engine) -> None:
 def test_a_fraction_loses_nothing(engine: Engine) -> None:
     with engine.connect() as connection:
         assert connection.execute(text("SELECT 1 / 2")).scalar_one() == Decimal("0.5")
+
+
+def test_a_sum_of_nothing_is_nothing(engine: Engine) -> None:
+    for pool in (engine, reader(engine)):
+        with pool.connect() as connection:
+            nothing = text("SELECT SUM(c) FROM (SELECT 12 c) t WHERE c > 20")
+            assert connection.execute(nothing).scalar_one() is None
+
+
+def test_days_and_moments_come_back_as_they_were_given(engine: Engine) -> None:
+    """To the microsecond, on either side of a comparison, whatever the driver makes of them on the way."""
+    at = datetime(2026, 2, 28, 23, 59, 59, 999_999)
+    for pool in (engine, reader(engine)):
+        with pool.connect() as connection:
+            asked = text("SELECT CAST(:day AS DATE), CAST(:at AS DATETIME(6)), DATE '2026-03-01' > :day")
+            row = connection.execute(asked, {"day": date(2026, 2, 28), "at": at}).one()
+            assert tuple(row) == (date(2026, 2, 28), at, 1)
+
+
+def test_a_connection_that_died_in_a_pause_is_replaced(
+    engine: Engine, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Used again at once it tells its trouble; after a pause it is asked first, and nobody notices."""
+    own = connect(engine.url, pool_size=1)
+
+    def kill() -> None:
+        with own.connect() as connection:
+            number = connection.execute(text("SELECT CONNECTION_ID()")).scalar_one()
+        with engine.connect() as other:
+            other.execute(text(f"KILL {number}"))
+
+    kill()
+    with pytest.raises(TROUBLE), own.connect() as connection:
+        connection.execute(text("SELECT 1"))
+    monkeypatch.setattr(store, "PAUSE_SECONDS", 0.0)
+    kill()
+    with own.connect() as connection:
+        assert connection.execute(text("SELECT 1")).scalar_one() == 1
+    own.dispose()

@@ -1,23 +1,33 @@
 """The connection to MariaDB, and the one way to read: without a transaction, each statement seeing what is
 committed.
+
+Days and moments are handed over in words ('2026-11-24'). The driver prepares, runs and closes a statement
+that is given a date as such, and each of these is a way to the server and back; in words it is one.
 """
 
 from __future__ import annotations
 
+import time
+from collections.abc import Sequence
+from datetime import date
 from decimal import Decimal
 from functools import lru_cache
+from typing import Any
 
+import mariadb
 from mariadb.constants import FIELD_TYPE
-from sqlalchemy import URL, Connection, Engine, create_engine
+from sqlalchemy import URL, Connection, Engine, create_engine, event
 from sqlalchemy.exc import (
     DataError,
     DBAPIError,
+    DisconnectionError,
     IntegrityError,
     InterfaceError,
     OperationalError,
     SQLAlchemyError,
     TimeoutError,
 )
+from sqlalchemy.pool import ConnectionPoolEntry
 
 # The floors above name these types from here, so that this floor alone knows the database library.
 __all__ = [
@@ -46,29 +56,66 @@ def error_number(error: DBAPIError) -> int:
     return number if isinstance(number, int) else 0
 
 
-def _whole(value: Decimal) -> int | Decimal:
+def _whole(value: Decimal | None) -> int | Decimal | None:
     """MariaDB adds whole numbers up to a DECIMAL. Cents are whole, so their sum comes back as the int that
-    the records say; a fraction stays one.
+    the records say; a fraction stays one, and a sum of nothing is None.
     """
+    if value is None:
+        return None
     return int(value) if value == int(value) else value
 
 
+# A connection that nobody used for longer is asked whether it still stands. A server that is started again
+# takes longer than this.
+PAUSE_SECONDS = 2.0
 # How both pools read the server's values.
 _VALUES = {"converter": {FIELD_TYPE.NEWDECIMAL: _whole}}
 
 
+def _days_in_words(
+    _connection: Connection, _cursor: object, statement: str, values: Any, _context: object, many: bool
+) -> tuple[str, Any]:
+    """Before a statement runs. Many rows at once go in bulk, which takes dates as they are."""
+    if many or not isinstance(values, Sequence):
+        return statement, values
+    return statement, tuple(str(value) if isinstance(value, date) else value for value in values)
+
+
+def _note_use(_connection: object, record: ConnectionPoolEntry) -> None:
+    record.info["used"] = time.monotonic()
+
+
+def _ask_after_a_pause(connection: Any, record: ConnectionPoolEntry, _proxy: object) -> None:
+    """Whether a connection still stands, before it is used again. One that was used a moment ago is not
+    asked: a page takes two, and each question is a way to the server and back.
+    """
+    if time.monotonic() - record.info.get("used", 0.0) < PAUSE_SECONDS:
+        return
+    try:
+        connection.ping()
+    except mariadb.Error as error:
+        raise DisconnectionError from error
+
+
+def _made(engine: Engine) -> Engine:
+    event.listen(engine, "before_cursor_execute", _days_in_words, retval=True)
+    event.listen(engine, "checkin", _note_use)
+    event.listen(engine, "checkout", _ask_after_a_pause)
+    return engine
+
+
 def connect(url: URL, pool_size: int = 20) -> Engine:
     """READ COMMITTED, so that what is read after a lock is what the lock protects."""
-    return create_engine(
+    made = create_engine(
         url,
         pool_size=pool_size,
         max_overflow=40,
-        pool_pre_ping=True,
         pool_recycle=1800,
         isolation_level="READ COMMITTED",
         connect_args=_VALUES,
         hide_parameters=True,  # an error never quotes a patient's data
     )
+    return _made(made)
 
 
 @lru_cache(maxsize=8)
@@ -76,14 +123,14 @@ def reader(engine: Engine) -> Engine:
     """A pool of its own for pages that only read: switching one connection to and fro would cost four
     statements a page.
     """
-    return create_engine(
+    made = create_engine(
         engine.url,
         pool_size=20,
         max_overflow=40,
-        pool_pre_ping=True,
         pool_recycle=1800,
         isolation_level="AUTOCOMMIT",
         skip_autocommit_rollback=True,
         connect_args=_VALUES,
         hide_parameters=True,  # an error never quotes a patient's data
     )
+    return _made(made)

@@ -67,22 +67,22 @@ from zax.web.worker import set_aside
 
 log = structlog.get_logger()
 DOWN = Seldom("database.down")
+# A request tries them in turn, so those that are asked all day come first.
 ROOMS = (
-    sign_in,
-    *(finding, files, duplicates),
-    *(plans, eligibility),
-    *(series, waitlist),
-    *(account, payment_page, receipts, payment_plans, statements, day_close),
-    *(record, importing),
+    *(finding, live_day, book, live),
+    *(steps, book_acts, checkout, clinician_day, corridor),
     *(check_in, forms),
     *(charges, treatment_options),
+    *(record, files, duplicates, importing),
+    *(account, payment_page, receipts, payment_plans, statements, day_close),
+    *(series, waitlist),
     claims,
-    *(live_day, steps, book, book_acts, checkout, clinician_day, corridor),
+    *(plans, eligibility),
     *(setup_frame, hours_setup, closure_setup, type_setup, site_setup),
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
     signed_in_setup,
+    sign_in,
     set_aside,
-    live,
 )
 HEADERS = {
     "Content-Security-Policy": (

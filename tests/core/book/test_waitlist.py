@@ -181,6 +181,25 @@ def test_attendance_in_words(attendance: Attendance, words: str) -> None:
     assert attendance.words == words
 
 
+def test_only_what_the_patient_did_counts_against_them() -> None:
+    visits = [
+        ("settled", "", 5),
+        ("left", "", 1),
+        ("checkout", "", 1),
+        ("booked", "", 2),
+        ("missed", "", 1),
+        ("cancelled", "missed", 1),
+        ("cancelled", "wants", 1),
+        ("cancelled", "declined", 2),
+        ("cancelled", "clinic", 4),
+        ("cancelled", "mistake", 3),
+        ("cancelled", "expired", 1),
+        ("cancelled", "", 1),
+    ]
+    assert tally(visits) == Attendance(kept=7, missed=2, cancelled=3)
+    assert tally([]) == Attendance()
+
+
 def test_a_name_is_found_by_every_word_in_plain_spelling() -> None:
     jose = replace(entry(waits()), name="José O’Neil")
     found = {typed: len(chosen([jose], name=typed)) for typed in ("jose", "o'neil JOSÉ", "neil", "ana", "")}

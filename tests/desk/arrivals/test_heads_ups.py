@@ -45,7 +45,7 @@ def shown(desk: Desk, patient: int, visit_id: int = 0, place: Place = Place.ARRI
         return [
             each.words
             for each in heads_ups(
-                connection, desk.clinic, place, Asking(patient, TYPE_ID["Sick visit"], 5), TODAY, visit_id
+                connection, desk.clinic, place, Asking(patient, TYPE_ID["Sick visit"], 5, visit_id), TODAY
             )
         ]
 

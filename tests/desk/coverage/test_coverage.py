@@ -16,12 +16,13 @@ from zax.core.errors import Conflict, NotFound, Problems, Refused, Stale
 from zax.desk.acts.transaction import Desk
 from zax.desk.charges.charges import LineForm, change_line
 from zax.desk.coverage.coverages import end_coverage, order_words, save_coverage, set_elsewhere
+from zax.desk.coverage.estimate_inputs import counting_on
 from zax.desk.coverage.plans import (
     save_payer,
 )
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.patients.household import join_household
-from zax.store.coverage.queries import coverages_on
+from zax.store.coverage.queries import coverages_of
 from zax.web.shell.request_context import PostedForm
 
 OUTSIDE = OWN | {
@@ -90,17 +91,17 @@ def test_two_of_one_rank_never_hold_on_one_day(desk: Desk) -> None:
         save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="", end_other="yes")
     save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="2026-07-01", end_other="yes")
     with desk.engine.connect() as connection:
-        assert [c.plan_name for c in coverages_on(connection, patient_id, True, TODAY)] == [
+        assert [c.plan_name for c in counting_on(coverages_of(connection, [patient_id]), True, TODAY)] == [
             "Brightwater Family"
         ]
-        assert [c.plan_name for c in coverages_on(connection, patient_id, True, date(2026, 6, 30))] == [
-            "Harbor Guild Dental"
-        ]
+        assert [
+            c.plan_name for c in counting_on(coverages_of(connection, [patient_id]), True, date(2026, 6, 30))
+        ] == ["Harbor Guild Dental"]
     end_coverage(
         desk, JUNO, patient_id, scalar(desk, "SELECT id FROM coverage WHERE plan_id = 2"), "2026-11-23"
     )
     with desk.engine.connect() as connection:
-        assert coverages_on(connection, patient_id, True, TODAY) == []
+        assert counting_on(coverages_of(connection, [patient_id]), True, TODAY) == []
     for day in ("", "2026-01-01", "x"):
         with pytest.raises(Refused):
             end_coverage(

@@ -1,5 +1,7 @@
 """Day narrowed down, a clinician’s own page, and the wall, over HTTP."""
 
+import pytest
+
 from tests.conftest import JUNO, SAM, add_patient, order, scalar
 from tests.web.conftest import Browser
 from zax.desk.acts.transaction import Desk
@@ -7,6 +9,11 @@ from zax.desk.arrivals.check_in import check_in
 from zax.desk.arrivals.stages import save_stage
 from zax.desk.book.booking import book_visit
 from zax.desk.book.track import take_to_room
+
+
+@pytest.fixture
+def visit(desk: Desk) -> int:
+    return book_visit(desk, JUNO, order(add_patient(desk, 4)))
 
 
 # --- day, clinicians, the wall

@@ -7,10 +7,11 @@ does.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
+from zax.core.book.track import CAME, Stop
 from zax.core.errors import Refused
 
 
@@ -66,6 +67,18 @@ class Attendance:
         if self.missed:
             return f"missed {self.missed} of {came}{gone}"
         return f"never missed, {came} visit{'s' if came > 1 else ''}{gone}"
+
+
+def tally(visits: Iterable[tuple[str, str, int]]) -> Attendance:
+    """How times were kept, from (state, why it was taken off, how many) of a patient's visits."""
+    found = {"kept": 0, "missed": 0, "cancelled": 0}
+    for state, why, count in visits:
+        counts_as = "kept" if state in CAME else "missed" if state == Stop.MISSED else ""
+        if not counts_as and why:
+            counts_as = OFF[OffWhy(why)].counts_as
+        if counts_as:
+            found[counts_as] += count
+    return Attendance(**found)
 
 
 def check_off(why: str, note: str) -> OffWhy:

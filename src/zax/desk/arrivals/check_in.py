@@ -87,15 +87,19 @@ class Arrival:
 
 
 def arrival_of(
-    connection: Connection, clinic: Clinic, now: datetime, visit: Visit, bill: Bill | None = None
+    connection: Connection,
+    clinic: Clinic,
+    now: datetime,
+    visit: Visit,
+    known: Known | None = None,
+    bill: Bill | None = None,
 ) -> Arrival:
-    """Read and compute the list of a visit."""
-    bill = bill or bill_of(connection, clinic, visit)
+    """Read and compute the list of a visit. `known` and `bill` save reading them again."""
     zone = clinic.sites[visit.site_id].timezone
     today = local(now, zone).date()
-    known = known_of(connection, clinic, [Asking(visit.patient_id, visit.type_id, visit.provider_id)], today)[
-        0
-    ]
+    asked = Asking(visit.patient_id, visit.type_id, visit.provider_id, visit.id)
+    known = known or known_of(connection, clinic, [asked], today)[0]
+    bill = bill or bill_of(connection, clinic, visit, known.coverages)
     gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today))
     collect = collect_of(connection, clinic, visit, bill)
     cards = steps.card_pictures(connection, visit.patient_id)

@@ -12,86 +12,96 @@ from datetime import date
 from zax.clock import local
 from zax.core.arrivals.conditions import About
 from zax.core.arrivals.forms import is_due
+from zax.core.book.cancellation import Attendance, tally
 from zax.core.followup.recall import overdue_days
 from zax.core.patients.person import age_on, is_new
 from zax.core.record.gaps import record_gaps
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.record.record_gaps import facts_of, holds_on
+from zax.desk.coverage.estimate_inputs import holds_on
+from zax.desk.record.record_gaps import facts_of
 from zax.store.arrivals import facts as stored
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
-from zax.store.patients.attendance import last_came
 from zax.store.patients.patients import patients_of
 from zax.store.patients.records import Patient
 
 
 @dataclass(frozen=True, slots=True)
 class Asking:
-    """Whom to ask about: a patient, and the visit's type and provider where there is one (0: none)."""
+    """Whom to ask about: a patient, and the visit with its type and provider where there is one
+    (0: none).
+    """
 
     patient_id: int
     type_id: int = 0
     provider_id: int = 0
+    visit_id: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class Known:
     """The facts, and beside them what arrival steps need: the patient, and the clinic's day on which forms
-    were last signed by template.
+    were last signed by template, the coverages on file, how they kept their times,
+    and which heads-ups were put away.
     """
 
     about: About
     patient: Patient
     signed: dict[int, date]
     new: bool
+    coverages: Sequence[Coverage]
+    attendance: Attendance
+    away: frozenset[int]
 
 
 def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], today: date) -> list[Known]:
-    """One answer a question, in order; eight statements for any number of people."""
+    """One answer a question, in order; three statements for any number of people."""
     ids = sorted({each.patient_id for each in asked}) or [0]
-    people = patients_of(connection, ids)
-    flags, diagnoses = stored.flags_by_patient(connection, ids), stored.diagnoses_by_patient(connection, ids)
-    owes, last = stored.balances(connection, ids), last_came(connection, ids, today)
-    recalls, zone = stored.recalls_due(connection, ids), clinic.first_site.timezone
-    moments = stored.signed_by_patient(connection, ids)
-    signed = {
-        number: {form: local(at, zone).date() for form, at in moments.get(number, {}).items()}
-        for number in people
-    }
+    people, zone = patients_of(connection, ids), clinic.first_site.timezone
+    noted = stored.noted_of(connection, ids, [each.visit_id for each in asked] or [0], today)
     covers: dict[int, list[Coverage]] = defaultdict(list)
     for row in coverages_of(connection, ids):
         covers[row.patient_id].append(row)
 
     def known(each: Asking) -> Known:
-        person = people[each.patient_id]
+        person, on_file = people[each.patient_id], noted[each.patient_id]
+        signed = {form: local(at, zone).date() for form, at in on_file.signed.items()}
         mine = [c for c in covers[person.id] if holds_on(c, today)]
         gaps = record_gaps(facts_of(clinic, person, mine, today))
         kind = clinic.types.get(each.type_id)
         due = frozenset(
             form.id
             for form in clinic.forms.values()
-            if form.active and is_due(signed[person.id].get(form.id), form.again_months, today)
+            if form.active and is_due(signed.get(form.id), form.again_months, today)
         )
-        was = last.get(person.id)
+        was = on_file.last_came
         about = About(
             first=person.used_name or person.first,
             last=person.last,
-            flags=frozenset(flags.get(person.id, ())),
+            flags=frozenset(on_file.flags),
             age=age_on(person.birth, today) if person.birth else None,
-            balance=owes.get(person.id, 0),
+            balance=on_file.owes,
             days_since=(today - was).days if was else None,
             type_id=each.type_id,
             type_name=kind.name if kind else "",
             provider=clinic.providers[each.provider_id].short if each.provider_id in clinic.providers else "",
-            diagnoses=tuple(diagnoses.get(person.id, ())),
+            diagnoses=tuple(on_file.diagnoses),
             kinds=_kinds(clinic, mine),
             unsigned=due,
-            overdue=overdue_days(recalls[person.id], today) if person.id in recalls else None,
+            overdue=overdue_days(on_file.recall_due, today) if on_file.recall_due else None,
             gaps=frozenset(gap.purpose.value for gap in gaps),
             missing=gaps[0].words if gaps else "",
         )
-        return Known(about, person, signed[person.id], is_new(was))
+        return Known(
+            about,
+            person,
+            signed,
+            is_new(was),
+            covers[person.id],
+            tally(on_file.visits),
+            frozenset(on_file.away),
+        )
 
     return [known(each) for each in asked]
 

@@ -29,7 +29,7 @@ from zax.core.json import Json, KeptJson
 from zax.core.money.cents import decimal
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.arrivals.facts import Asking, known_of
+from zax.desk.arrivals.facts import Asking, Known, known_of
 from zax.desk.clinic.clinic import Clinic
 from zax.store.arrivals import heads_ups as stored
 from zax.store.arrivals.heads_ups import dismissed_of
@@ -65,18 +65,16 @@ def heads_ups(
     place: Place,
     asked: Asking,
     today: date,
-    visit_id: int = 0,
-    about: About | None = None,
+    known: Known | None = None,
 ) -> list[Shown]:
-    """What shows for this person here. `about` saves reading it again."""
+    """What shows for this person here. `known` saves reading it again."""
     active = [
         each.headsup for each in clinic.headsups.values() if each.active and place in each.headsup.places
     ]
     if not active:
         return []
-    known = about or known_of(connection, clinic, [asked], today)[0].about
-    away = dismissed_of(connection, {asked.patient_id: visit_id}, today)[asked.patient_id]
-    return [shown_as(each, known) for each in showing(active, known, place, away)]
+    known = known or known_of(connection, clinic, [asked], today)[0]
+    return [shown_as(each, known.about) for each in showing(active, known.about, place, known.away)]
 
 
 def shown_as(each: HeadsUp, about: About) -> Shown:

@@ -13,9 +13,20 @@ from zax.core.coverage.estimate import Cover
 from zax.core.coverage.limits import Done, Insured, teeth_lost
 from zax.core.coverage.used import Use, Used, more_used
 from zax.desk.clinic.clinic import Clinic
-from zax.store.coverage.queries import coverages_on, done_lines, sharing_plan
+from zax.store.coverage.queries import coverages_of, done_lines, sharing_plan
 from zax.store.coverage.records import Coverage, DoneLine
 from zax.store.engine import Connection
+
+
+def holds_on(row: Coverage, day: date) -> bool:
+    return (row.from_day is None or row.from_day <= day) and (row.to_day is None or row.to_day >= day)
+
+
+def counting_on(on_file: Sequence[Coverage], dental: bool, day: date) -> list[Coverage]:
+    """Those of this kind that count on the day, first payer first; of one rank the one entered last."""
+    held = [row for row in on_file if row.dental == dental and holds_on(row, day)]
+    of_rank = {row.rank: row for row in sorted(held, key=lambda row: row.id)}
+    return [of_rank[rank] for rank in sorted(of_rank)]
 
 
 def covers_for(
@@ -26,12 +37,14 @@ def covers_for(
     day: date,
     provider_id: int,
     visit_id: int = 0,
+    on_file: Sequence[Coverage] | None = None,
 ) -> tuple[Sequence[Coverage], list[Cover]]:
     """(coverage rows, what the estimate works with), first payer first. `patient` is id and birth date;
-    `visit_id` is left out of what is used.
+    `visit_id` is left out of what is used; `on_file` saves reading the patient's coverages again.
     """
     patient_id, birth = patient
-    rows = coverages_on(connection, patient_id, dental, day)[:2]
+    on_file = coverages_of(connection, [patient_id]) if on_file is None else on_file
+    rows = counting_on(on_file, dental, day)[:2]
     if not rows:
         return rows, []
     lines = done_lines(connection, [patient_id], dental, day, visit_id)

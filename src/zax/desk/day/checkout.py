@@ -112,7 +112,7 @@ def checkout_view(
         credits=credits,
         cards=stored.cards_of(connection, visit.household_id),
         last_tender=last_ways(connection, visit.household_id).tender,
-        arrival=arrival_of(connection, clinic, now, visit, sheet.bill),
+        arrival=arrival_of(connection, clinic, now, visit, sheet.known, sheet.bill),
         claim=coming_claim(connection, clinic, visit, sheet.bill, sheet.today),
         recalls=recalls,
         planned=planned_for(connection, visit.patient_id),

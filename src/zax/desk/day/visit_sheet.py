@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
 from zax.clock import local
-from zax.core.book.cancellation import Attendance
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Moved, Stop, minutes_since, reached
 from zax.core.clinic.places import Room
 from zax.core.clinic.providers import Provider
@@ -14,6 +14,7 @@ from zax.core.errors import NotFound
 from zax.core.money.journal import balance
 from zax.core.record.gaps import Gap, record_gaps
 from zax.core.wording import day_words, time_words
+from zax.desk.arrivals.facts import Asking, Known, known_of
 from zax.desk.book.placing import stands_outside
 from zax.desk.book.web_requests import held_words
 from zax.desk.clinic.clinic import Clinic
@@ -21,13 +22,11 @@ from zax.desk.coverage.eligibility import cover_mark
 from zax.desk.money.ledger import Bill, bill_of
 from zax.desk.record.record_gaps import visit_facts
 from zax.store.book import queries as visits
-from zax.store.book.records import NextVisit, TrackRow, Visit
+from zax.store.book.records import TrackRow, Visit
 from zax.store.day import screens
-from zax.store.day.screens import InHand, SheetClaim
+from zax.store.day.screens import Helper, InHand, NextVisit, SheetClaim
 from zax.store.engine import Connection
 from zax.store.money import queries as money
-from zax.store.money.records import VisitDiagnosis
-from zax.store.patients.attendance import attendance_of
 
 LINE = (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
 
@@ -44,8 +43,8 @@ class TrackStop:
 
 @dataclass(slots=True)
 class Sheet:
-    """`due` is the patient's open part of this visit, `owes` that of everything; cents. `begun`: its time has
-    come.
+    """`due` is the patient's open part of this visit; cents. `known` is what is on file of the patient.
+    `begun`: its time has come.
     """
 
     visit: Visit
@@ -61,13 +60,11 @@ class Sheet:
     bill: Bill
     due: int
     insurer_open: int
-    owes: int
+    known: Known
     gaps: list[Gap]
-    diagnoses: list[VisitDiagnosis]
-    claims: list[SheetClaim]
+    claims: Sequence[SheetClaim]
     next_visit: NextVisit | None
     today: date
-    attendance: Attendance
     mark: str
     outside: str
     held: str
@@ -88,14 +85,17 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
     sums = balance(money.visit_entries(connection, visit_id))
     wall = local(now, zone)
     today = wall.date()
-    bill = bill_of(connection, clinic, visit)
+    beside = screens.with_visit(connection, visit_id, visit.patient_id, today)
+    asked = Asking(visit.patient_id, visit.type_id, visit.provider_id, visit.id)
+    known = known_of(connection, clinic, [asked], today)[0]
+    bill = bill_of(connection, clinic, visit, known.coverages)
     return Sheet(
         visit,
         kind.name,
         kind.dental,
         clinic.providers[visit.provider_id],
         clinic.rooms[visit.room_id],
-        _helpers(connection, clinic, visit_id),
+        _helpers(clinic, beside.helpers),
         stop,
         large_line(moved, stop, zone, today),
         history,
@@ -103,13 +103,11 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         bill,
         sums.patient,
         sums.insurer,
-        money.owed_by(connection, visit.patient_id),
+        known,
         record_gaps(visit_facts(clinic, visit, bill.coverages)),
-        money.visit_diagnoses(connection, visit_id),
-        screens.claims_of(connection, visit_id),
-        visits.next_visit(connection, visit.patient_id, today),
+        beside.claims,
+        beside.next_visit,
         today,
-        attendance_of(connection, visit.patient_id),
         cover_mark(clinic, bill.coverage, now),
         stands_outside(clinic, visit) if stop in ON_THE_BOOK else "",
         held_words(visit, zone),
@@ -143,6 +141,5 @@ def _when(moment: datetime, today: date) -> str:
     return time_words(moment) if moment.date() == today else day_words(moment)
 
 
-def _helpers(connection: Connection, clinic: Clinic, visit_id: int) -> list[tuple[Provider, int, str]]:
-    rows = screens.helpers_of(connection, visit_id)
+def _helpers(clinic: Clinic, rows: Sequence[Helper]) -> list[tuple[Provider, int, str]]:
     return [(clinic.providers[row.provider_id], row.start_min, row.words) for row in rows]

@@ -90,14 +90,23 @@ class Bill:
         return sum(each.patient for each in self.estimates)
 
 
-def bill_of(connection: Connection, clinic: Clinic, visit: Visit) -> Bill:
+def bill_of(
+    connection: Connection, clinic: Clinic, visit: Visit, on_file: Sequence[Coverage] | None = None
+) -> Bill:
     """The visit's current services priced by the patient's coverages of that kind on that day. `visit` brings
-    the patient's birth date.
+    the patient's birth date; `on_file` saves reading the coverages again.
     """
     dental = clinic.types[visit.type_id].dental
     lines = money.visit_lines(connection, visit.id)
     coverages, covers = covers_for(
-        connection, clinic, (visit.patient_id, visit.birth), dental, visit.day, visit.provider_id, visit.id
+        connection,
+        clinic,
+        (visit.patient_id, visit.birth),
+        dental,
+        visit.day,
+        visit.provider_id,
+        visit.id,
+        on_file,
     )
     return Bill(
         lines, estimate([priced_line(clinic, line) for line in lines], covers, visit.day), coverages, covers

@@ -14,8 +14,8 @@ from zax.core.record.gaps import Gap, record_gaps
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import holder_of, order_words
 from zax.desk.coverage.eligibility import habits_of
-from zax.desk.coverage.estimate_inputs import covers_for
-from zax.desk.record.record_gaps import facts_of, holds_on
+from zax.desk.coverage.estimate_inputs import covers_for, holds_on
+from zax.desk.record.record_gaps import facts_of
 from zax.store.book.planned import planned_for
 from zax.store.book.records import PlannedService, WaitRow
 from zax.store.book.waitlist import waits_of as reasons_of

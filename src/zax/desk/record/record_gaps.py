@@ -11,13 +11,10 @@ from zax.core.patients.fields import PHONES
 from zax.core.record.gaps import CoverFacts, Facts
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import holder_of
+from zax.desk.coverage.estimate_inputs import holds_on
 from zax.store.book.records import Visit
 from zax.store.coverage.records import Coverage
 from zax.store.patients.records import Patient
-
-
-def holds_on(row: Coverage, day: date) -> bool:
-    return (row.from_day is None or row.from_day <= day) and (row.to_day is None or row.to_day >= day)
 
 
 def facts_of(clinic: Clinic, row: Patient, covers: Sequence[Coverage], day: date) -> Facts:

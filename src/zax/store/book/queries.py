@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date, datetime
 
-from sqlalchemy import Connection, bindparam, func, select, text
+from sqlalchemy import Connection, bindparam, func, select
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
-from zax.core.book.track import FREES_THE_TIME, INSIDE, ON_THE_BOOK, STOP_WORDS, Stop
+from zax.core.book.track import FREES_THE_TIME, INSIDE, STOP_WORDS, Stop
 from zax.store.book.records import (
     BusyPerson,
     BusyRoom,
@@ -16,7 +16,6 @@ from zax.store.book.records import (
     DayVisit,
     HeldRequest,
     InRoom,
-    NextVisit,
     OwnVisit,
     Person,
     StaffSlotRow,
@@ -25,7 +24,7 @@ from zax.store.book.records import (
     Visit,
     WeekVisit,
 )
-from zax.store.rows import many, one, sql_list
+from zax.store.rows import many, one
 from zax.store.schema import audit, patient, provider_day, room_day, staff_slot, track_move, user, visit
 
 _BAR = (
@@ -266,27 +265,11 @@ def lock_visit(connection: Connection, visit_id: int) -> Visit | None:
     return one_visit(connection, visit_id)
 
 
-_NEXT_VISIT = text(
-    f"""
-    SELECT id, day, start_min, provider_id, type_id
-    FROM visit
-    WHERE patient_id = :patient_id AND day > :day AND state IN {sql_list(ON_THE_BOOK)}
-    ORDER BY day, start_min
-    LIMIT 1
-    """
-)
-
-
 def person(connection: Connection, patient_id: int) -> Person | None:
     """The few facts of a patient that stand beside a booking."""
     p = patient
     query = select(p.c.id, p.c.first, p.c.last, p.c.birth, p.c.phone, p.c.likes, p.c.never)
     return one(connection, query.where(p.c.id == patient_id, p.c.status == "active"), Person)
-
-
-def next_visit(connection: Connection, patient_id: int, after: date) -> NextVisit | None:
-    """The patient's first visit booked for a later day."""
-    return one(connection, _NEXT_VISIT, NextVisit, patient_id=patient_id, day=after)
 
 
 def slots_of(connection: Connection, visit_id: int) -> list[StaffSlotRow]:

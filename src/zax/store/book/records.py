@@ -207,15 +207,6 @@ class InRoom:
     last: str
 
 
-@dataclass(frozen=True, slots=True)
-class NextVisit:
-    id: int
-    day: date
-    start_min: int
-    provider_id: int
-    type_id: int
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Person:
     """The few facts of a patient that stand beside a booking."""

@@ -1,4 +1,4 @@
-"""Reading coverage: which holds on a day, what its plan has used up, who else shares a plan or a
+"""Reading coverage: what is on file, what its plan has used up, who else shares a plan or a
 member id.
 """
 
@@ -31,12 +31,6 @@ _WITH_PLAN = (
     .join(patient, patient.c.id == coverage.c.subscriber_id, isouter=True)
 )
 _BY_RANK = (coverage.c.rank, coverage.c.id.desc())
-_ON_DAY = _WITH_PLAN.where(
-    coverage.c.patient_id == bindparam("patient_id"),
-    plan.c.dental == bindparam("dental"),
-    or_(coverage.c.from_day.is_(None), coverage.c.from_day <= bindparam("day")),
-    or_(coverage.c.to_day.is_(None), coverage.c.to_day >= bindparam("day")),
-).order_by(*_BY_RANK)
 _OF_PATIENTS = _WITH_PLAN.where(coverage.c.patient_id.in_(bindparam("patient_ids", expanding=True))).order_by(
     coverage.c.to_day.is_not(None), coverage.c.patient_id, plan.c.dental.desc(), *_BY_RANK
 )
@@ -83,13 +77,6 @@ _DAY_STATES = text(
     WHERE v.day = :day AND v.site_id = :site_id AND v.state IN {sql_list(NOT_CHARGED)}
     """
 )
-
-
-def coverages_on(connection: Connection, patient_id: int, dental: bool, day: date) -> list[Coverage]:
-    """The coverages of this kind that count on the day, first payer first, with plan and payer."""
-    found = many(connection, _ON_DAY, Coverage, patient_id=patient_id, dental=dental, day=day)
-    first_of_rank = {row.rank: row for row in reversed(found)}
-    return [first_of_rank[rank] for rank in sorted(first_of_rank)]
 
 
 def coverages_of(connection: Connection, patient_ids: Sequence[int]) -> list[Coverage]:

@@ -4,12 +4,13 @@ helpers and claims.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
 from sqlalchemy import Connection, text
 
-from zax.core.book.track import Stop
+from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.claims.claim import IN_TROUBLE
 from zax.core.money.tender import OPEN_STATES
 from zax.core.remits.placing import FOR_A_PERSON
@@ -71,14 +72,25 @@ _BESIDE = text(
         book_act WHERE by_id = :user_id AND at > :since) AS acts
     """
 )
-_HELPERS = text(
-    """
-    SELECT provider_id, start_min, words
+# One statement for the little that stands beside a visit: each way to the server costs more than these rows.
+_WITH_VISIT = text(
+    f"""
+    SELECT 'helper' AS what, NULL AS id, NULL AS day, start_min, provider_id, NULL AS type_id, words, NULL AS
+        state
     FROM staff_slot
     WHERE visit_id = :visit_id AND words <> ''
+    UNION ALL
+    SELECT 'claim', id, NULL, NULL, NULL, NULL, number, state
+    FROM claim
+    WHERE visit_id = :visit_id
+    UNION ALL
+    (SELECT 'next', id, day, start_min, provider_id, type_id, NULL, state
+    FROM visit
+    WHERE patient_id = :patient_id AND day > :today AND state IN {sql_list(ON_THE_BOOK)}
+    ORDER BY day, start_min
+    LIMIT 1)
     """
 )
-_CLAIMS = text("SELECT id, number, state FROM claim WHERE visit_id = :visit_id ORDER BY id")
 _IN_HAND = text(
     """
     SELECT u.name AS who, s.at
@@ -136,6 +148,24 @@ class SheetClaim:
 
 
 @dataclass(frozen=True, slots=True)
+class NextVisit:
+    id: int
+    day: date
+    start_min: int
+    provider_id: int
+    type_id: int
+
+
+@dataclass(frozen=True, slots=True)
+class WithVisit:
+    """What stands beside a visit on its sheet."""
+
+    helpers: Sequence[Helper]
+    claims: Sequence[SheetClaim]
+    next_visit: NextVisit | None
+
+
+@dataclass(frozen=True, slots=True)
 class InHand:
     """Who has a visit on the shelf, since when."""
 
@@ -161,13 +191,20 @@ def what_is_beside(connection: Connection, user_id: int | None, site_id: int, si
     return found
 
 
-def helpers_of(connection: Connection, visit_id: int) -> list[Helper]:
-    """Who else is needed at the visit, and when."""
-    return many(connection, _HELPERS, Helper, visit_id=visit_id)
-
-
-def claims_of(connection: Connection, visit_id: int) -> list[SheetClaim]:
-    return many(connection, _CLAIMS, SheetClaim, visit_id=visit_id)
+def with_visit(connection: Connection, visit_id: int, patient_id: int, today: date) -> WithVisit:
+    """Who helps at a visit, its claims in the order they were made, and the patient's first visit after
+    today.
+    """
+    helpers, claims, coming = [], [], None
+    values = {"visit_id": visit_id, "patient_id": patient_id, "today": today}
+    for row in connection.execute(_WITH_VISIT, values):
+        if row.what == "helper":
+            helpers.append(Helper(row.provider_id, row.start_min, row.words))
+        elif row.what == "claim":
+            claims.append(SheetClaim(row.id, row.words, row.state))
+        else:
+            coming = NextVisit(row.id, row.day, row.start_min, row.provider_id, row.type_id)
+    return WithVisit(helpers, sorted(claims, key=lambda claim: claim.id), coming)
 
 
 def in_whose_hand(connection: Connection, visit_id: int) -> InHand | None:

@@ -320,14 +320,6 @@ def listed_rests(connection: Connection, site_id: int, wanted: Wanted) -> Listed
     return listed(connection, query, OpenRest, wanted, (rest.first, rest.last), orders, "owed")
 
 
-def owed_by(connection: Connection, patient_id: int) -> int:
-    """The patient's part of everything, visits and own ledger; cents."""
-    query = select(func.coalesce(func.sum(journal.c.patient_cents), 0)).where(
-        journal.c.patient_id == patient_id
-    )
-    return int(connection.execute(query).scalar_one())
-
-
 def household_name(connection: Connection, household_id: int) -> str:
     return str(
         connection.execute(select(household.c.name).where(household.c.id == household_id)).scalar_one()

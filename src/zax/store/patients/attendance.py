@@ -4,35 +4,22 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Collection, Iterable
 from datetime import date
 
-from sqlalchemy import ColumnElement, Connection, Label, bindparam, case, func, select
+from sqlalchemy import Connection, bindparam, func, select
 
-from zax.core.book.cancellation import OFF, Attendance, OffWhy
+from zax.core.book.cancellation import Attendance, OffWhy, tally
 from zax.core.book.track import CAME, EXPECTED, Stop
 from zax.store.schema import visit
 
-_CANCELLED = tuple(why.value for why, off in OFF.items() if off.counts_as == "cancelled")
-
-
-def _count(condition: ColumnElement[bool], name: str) -> Label[int]:
-    return func.sum(case((condition, 1), else_=0)).label(name)
-
-
 _IS_MISSED = (visit.c.state == Stop.MISSED) | (visit.c.off_why == OffWhy.MISSED.value)
-_TALLY = (
-    select(
-        visit.c.patient_id,
-        _count(visit.c.state.in_(sorted(CAME)), "kept"),
-        _count(_IS_MISSED, "missed"),
-        _count((visit.c.state == Stop.CANCELLED) & visit.c.off_why.in_(_CANCELLED), "cancelled"),
-    )
+_VISITS = (
+    select(visit.c.patient_id, visit.c.state, visit.c.off_why, func.count().label("n"))
     .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
-    .group_by(visit.c.patient_id)
+    .group_by(visit.c.patient_id, visit.c.state, visit.c.off_why)
 )
-
-
 _MISSED = (
     select(visit.c.patient_id, func.count().label("n"))
     .where(
@@ -70,11 +57,10 @@ def missed_by(connection: Connection, patient_ids: Collection[int]) -> dict[int,
 def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Attendance]:
     """By patient; one without visits has an empty one."""
     ids = list(set(patient_ids))
-    found = {
-        row.patient_id: Attendance(row.kept, row.missed, row.cancelled)
-        for row in connection.execute(_TALLY, {"patient_ids": ids or [0]})
-    }
-    return {number: found.get(number, Attendance()) for number in ids}
+    found: dict[int, list[tuple[str, str, int]]] = defaultdict(list)
+    for row in connection.execute(_VISITS, {"patient_ids": ids or [0]}):
+        found[row.patient_id].append((row.state, row.off_why, row.n))
+    return {number: tally(found[number]) for number in ids}
 
 
 def attendance_of(connection: Connection, patient_id: int) -> Attendance:

@@ -89,11 +89,9 @@ def arrival_page(
     """`about` names the step that a problem belongs to."""
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
-        arrival = arrival_of(connection, ctx.clinic, ctx.now, sheet.visit, sheet.bill)
+        arrival = arrival_of(connection, ctx.clinic, ctx.now, sheet.visit, sheet.known, sheet.bill)
         patient = sheet.visit.patient_id
-        ups = heads_ups(
-            connection, ctx.clinic, Place.ARRIVAL, Asking(patient), ctx.today, visit_id, arrival.about
-        )
+        ups = heads_ups(connection, ctx.clinic, Place.ARRIVAL, Asking(patient), ctx.today, arrival.known)
         away = away_with_names(connection, patient, visit_id, ctx.today)
         words = record_words(connection, ctx.clinic, arrival.patient, ctx.now, ctx.site_id)
         household = sheet.visit.household_id

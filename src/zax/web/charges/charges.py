@@ -22,6 +22,7 @@ from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.store.book.planned import planned_for
+from zax.store.money.queries import visit_diagnoses
 from zax.store.money.records import ServiceLine
 from zax.web.charges.tooth_chart import mouth_svg
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
@@ -67,6 +68,7 @@ def charges_page(
     with ctx.read() as connection:
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
         planned = planned_for(connection, sheet.visit.patient_id)
+        coded = visit_diagnoses(connection, visit_id)
         teeth = (
             teeth_of(connection, ctx.clinic, sheet.visit.patient_id, visit_id, sheet.bill.lines, planned)
             if sheet.dental
@@ -81,7 +83,7 @@ def charges_page(
     chosen = next((line for line in sheet.bill.lines if line.id == open_line), None)
     tooth = typed["tooth"] if typed and edit else chosen.tooth if chosen else ""
     surfaces = typed["surfaces"] if typed and edit else chosen.surfaces if chosen else ""
-    codes = [row.code for row in sheet.diagnoses]
+    codes = [row.code for row in coded]
     page = ctx.page(
         "charges/charges.html",
         status,
@@ -89,6 +91,7 @@ def charges_page(
         editable=editable,
         edit=open_line,
         planned=planned,
+        diagnoses=coded,
         places=PLACES,
         areas=AREAS,
         quadrants=QUADRANTS,

@@ -113,8 +113,7 @@ def checkout_page(
             Place.CHECKOUT,
             Asking(sheet.visit.patient_id),
             ctx.today,
-            visit_id,
-            view.arrival.about,
+            view.arrival.known,
         )
         kind, since = _next_wish(ctx, sheet, view, next_type, after)
         openings, none_why = (

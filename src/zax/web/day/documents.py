@@ -71,12 +71,21 @@ def summary_pdf(desk: Desk, visit_id: int) -> bytes:
     clinic's tax id.
     """
     with desk.engine.connect() as connection:
-        codes = [row.code for row in money.visit_diagnoses(connection, visit_id)]
+        diagnoses = money.visit_diagnoses(connection, visit_id)
+    codes = [row.code for row in diagnoses]
 
     def letters(line: ServiceLine) -> str:
         return "".join(LETTERS[n - 1] for n in pointed(line.points_to, codes))
 
-    return _of_visit(desk, visit_id, "day/papers/summary.html", letters=letters, names=LETTERS, places=PLACES)
+    return _of_visit(
+        desk,
+        visit_id,
+        "day/papers/summary.html",
+        letters=letters,
+        names=LETTERS,
+        places=PLACES,
+        diagnoses=diagnoses,
+    )
 
 
 def attendance_pdf(desk: Desk, visit_id: int) -> bytes:

@@ -111,9 +111,9 @@ def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | Non
         return {"ups": [], "stays": []}
     visit = sheet.visit
     place = Place.ARRIVAL if visit.day == ctx.today else Place.BOOKING
-    asked = Asking(visit.patient_id, visit.type_id, visit.provider_id)
+    asked = Asking(visit.patient_id, visit.type_id, visit.provider_id, visit.id)
     return {
-        "ups": heads_ups(connection, ctx.clinic, place, asked, ctx.today, visit.id),
+        "ups": heads_ups(connection, ctx.clinic, place, asked, ctx.today, sheet.known),
         "stays": stays_of(connection, ctx.clinic, visit.id, visit.state, ctx.now),
     }
 
