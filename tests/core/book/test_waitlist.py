@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zax.core.book.cancellation import Attendance, OffWhy, check_off, tally
+from zax.core.book.cancellation import OFF, Attendance, OffWhy, check_off, tally
 from zax.core.book.waitlist import (
     Entry,
     Gap,
