@@ -28,7 +28,8 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.money.tender import TenderForm
 from zax.core.people.roles import Role
-from zax.demo.world import PASSWORD, TYPE_ID, ZONE, write_world
+from zax.demo.setup_rows import write_world
+from zax.demo.world import PASSWORD, TYPE_ID, ZONE
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import check_in

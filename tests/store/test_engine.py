@@ -43,23 +43,36 @@ def test_days_and_moments_come_back_as_they_were_given(engine: Engine) -> None:
             assert tuple(row) == (date(2026, 2, 28), at, 1)
 
 
+def kill_connection_of(pool: Engine, engine: Engine) -> None:
+    with pool.connect() as connection:
+        number = connection.execute(text("SELECT CONNECTION_ID()")).scalar_one()
+    with engine.connect() as other:
+        other.execute(text(f"KILL {number}"))
+
+
 def test_a_connection_that_died_in_a_pause_is_replaced(
     engine: Engine, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Used again at once it tells its trouble; after a pause it is asked first, and nobody notices."""
     own = connect(engine.url, pool_size=1)
-
-    def kill() -> None:
-        with own.connect() as connection:
-            number = connection.execute(text("SELECT CONNECTION_ID()")).scalar_one()
-        with engine.connect() as other:
-            other.execute(text(f"KILL {number}"))
-
-    kill()
+    kill_connection_of(own, engine)
     with pytest.raises(TROUBLE), own.connect() as connection:
         connection.execute(text("SELECT 1"))
     monkeypatch.setattr(store, "PAUSE_SECONDS", 0.0)
-    kill()
+    kill_connection_of(own, engine)
     with own.connect() as connection:
         assert connection.execute(text("SELECT 1")).scalar_one() == 1
     own.dispose()
+
+
+def test_one_lost_connection_puts_the_other_pool_in_doubt(engine: Engine) -> None:
+    """Kills: only the pool that met the trouble looks after itself, and the next page fails on the other."""
+    first, second = connect(engine.url, pool_size=1), connect(engine.url, pool_size=1)
+    for pool in (second, first):
+        kill_connection_of(pool, engine)
+    with pytest.raises(TROUBLE), first.connect() as connection:
+        connection.execute(text("SELECT 1"))
+    with second.connect() as connection:
+        assert connection.execute(text("SELECT 1")).scalar_one() == 1
+    for pool in (first, second):
+        pool.dispose()

@@ -4,7 +4,7 @@ patient's options.
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import Connection, Engine, insert, select, text, update
@@ -256,6 +256,7 @@ def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None
         inside = connection.execute(
             select(v.c.id, v.c.room_id).where(v.c.day == day, v.c.state == "room")
         ).all()
+    clock.set_to(opens - timedelta(minutes=2))
     for visit_id in here:
         do_step(desk, SAM, visit_id, 1)
     for code, tooth, surfaces in (("D2740", "14", ""), ("D2392", "18", "DO"), ("D2330", "9", "M")):

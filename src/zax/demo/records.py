@@ -39,7 +39,8 @@ def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Pat
     """Write it, each at a plausible time; the clock stands at the opening minute afterwards."""
     people = _ids(desk)
     fern = people["Fern Whitaker"]
-    clock.set_to(to_utc(datetime(day.year, day.month, 3, 9, 20), ZONE))
+    before = day - timedelta(days=21)
+    clock.set_to(to_utc(datetime(before.year, before.month, before.day, 9, 20), ZONE))
     _details(
         desk,
         fern,

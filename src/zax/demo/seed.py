@@ -17,12 +17,21 @@ from zax.demo.accounts import add_money
 from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
 from zax.demo.history import History
-from zax.demo.people import make_people
+from zax.demo.people import Person, make_people
 from zax.demo.records import enrich
+from zax.demo.setup_rows import diagnosis_rows, write_world
 from zax.demo.standin_state import tell_standin
-from zax.demo.today import OPENS_AT, VISITS, PayingTerminal, Today, give_helen_a_household
+from zax.demo.today import (
+    OPENS_AT,
+    VISITS,
+    PayingTerminal,
+    Today,
+    give_helen_a_household,
+    regulars,
+    write_patients,
+)
 from zax.demo.waiting import ASKED, SHELVED, WAITERS, Waiting
-from zax.demo.world import ZONE, diagnosis_rows, working_day_after, write_world
+from zax.demo.world import ZONE, working_day_after
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.store import schema
@@ -75,13 +84,16 @@ def seed(
     size = SIZES[size_name]
     opens = to_utc(datetime(day.year, day.month, day.day) + timedelta(minutes=OPENS_AT), ZONE)
     with progress or _bar() as bar:
-        visits = _fill(engine, size, opens, bar)
+        people = _write_setup(engine, size, opens, bar)
+        expected = write_patients(engine, day) if size.plays_today else []
+        visits = _fill(engine, size, opens, (people, expected), bar)
         if size.plays_today:
             write_copays(engine)
             clock = ShiftedClock()
             desk = _desk(engine, clock)
             task = bar.add_task("Today", total=len(VISITS) * 4)
-            Today(desk, clock, day).play(lambda: bar.advance(task))
+            by_name = {f"{person.first} {person.last}": person.id for person in expected}
+            Today(desk, clock, day).play(by_name, lambda: bar.advance(task))
             bar.update(task, completed=len(VISITS) * 4)
             give_helen_a_household(desk)
             task = bar.add_task("Waiting", total=len(WAITERS) + len(SHELVED) + len(ASKED))
@@ -110,7 +122,8 @@ def _bar() -> Progress:
     )
 
 
-def _fill(engine: Engine, size: Size, opens: datetime, bar: Progress) -> int:
+def _write_setup(engine: Engine, size: Size, opens: datetime, bar: Progress) -> list[Person]:
+    """The clinic, and the people it knows."""
     now = local(opens, ZONE)
     with engine.begin() as connection:
         write_world(connection, now.date(), size.copies)
@@ -120,8 +133,18 @@ def _fill(engine: Engine, size: Size, opens: datetime, bar: Progress) -> int:
         bar.advance(task)
         task = bar.add_task("Patients", total=1)
         people = make_people(bulk, size.patients, now.date(), SEED)
-        bar.advance(task)
-        history = History(bulk, people, now, SEED + 1, size.full)
+    bar.advance(task)
+    return people
+
+
+def _fill(
+    engine: Engine, size: Size, opens: datetime, known: tuple[list[Person], list[Person]], bar: Progress
+) -> int:
+    """Past and coming visits of the people `known`: those of any day, and those who come today."""
+    now = local(opens, ZONE)
+    people, expected = known
+    with Bulk(engine) as bulk:
+        history = History(bulk, people, now, SEED + 1, size.full, regulars(expected))
         task = bar.add_task("Visits", total=size.back + size.ahead + 1)
         _make_days(history, size, now, lambda: bar.advance(task))
         history.flush()

@@ -4,18 +4,21 @@ patients gone, some at checkout, in rooms, waiting, expected, and one who did no
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import defaultdict
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import Engine, select, update
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.json import Json
 from zax.core.money.tender import TenderForm
 from zax.core.people.roles import Role
-from zax.demo.world import MEMBER_PREFIX, TYPE_ID, ZONE
+from zax.demo.people import Person
+from zax.demo.waiting import PLANNED
+from zax.demo.world import MEMBER_PREFIX, PLANS, TYPE_ID, ZONE
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import check_in
@@ -162,6 +165,14 @@ TEETH = {
     "Gus Fairley": "17",
     "Mina Castell": "14",
 }
+# What is planned for these two this morning (zax.demo.arrivals).
+PLANNED_TODAY = (
+    ("Priya Raman", "14"),
+    ("Priya Raman", "12"),
+    ("Dana Whitlow", "14"),
+    ("Dana Whitlow", "18"),
+    ("Dana Whitlow", "9"),
+)
 
 
 class PayingTerminal(Terminal):
@@ -193,8 +204,8 @@ class Today:
         )
         self.events.append((to_utc(wall, ZONE), len(self.events), work))
 
-    def play(self, progress: Callable[[], None]) -> None:
-        patients = _write_patients(self.desk, self.day)
+    def play(self, patients: Mapping[str, int], progress: Callable[[], None]) -> None:
+        """`patients` are today's by name."""
         for number, row in enumerate(VISITS):
             self._plan(number, row, patients[row[4]])
         for moment, _, work in sorted(self.events, key=lambda event: event[:2]):
@@ -292,10 +303,10 @@ def _minute(text: str) -> int:
     return int(hour) * 60 + int(minute)
 
 
-def _write_patients(desk: Desk, day: date) -> dict[str, int]:
+def write_patients(engine: Engine, day: date) -> list[Person]:
     """Today's patients with address and coverage, but for the gaps some of them have."""
-    made: dict[str, int] = {}
-    with desk.engine.begin() as connection:
+    made: list[Person] = []
+    with engine.begin() as connection:
         for number, (_, _, _, _, name, _, plan) in enumerate(VISITS):
             first, last = name.split()
             household = add(connection, schema.household, name=last)
@@ -312,23 +323,50 @@ def _write_patients(desk: Desk, day: date) -> dict[str, int]:
                 "city": "Marrow Harbor",
                 "state": "WA",
                 "zip": "98201",
-                "made_at": to_utc(datetime(day.year, 1, 12, 9), ZONE),
+                "made_at": to_utc(datetime(day.year - 2, 1, 12, 9), ZONE),
             } | asdict(name_keys(first, last))
-            made[name] = add(connection, schema.patient, **(values | GAPS.get(name, {})))
-            if plan:
-                member = f"{MEMBER_PREFIX[plan]}-{44100 + number}"
-                connection.execute(
-                    insert(schema.coverage).values(
-                        patient_id=made[name],
-                        plan_id=plan,
-                        subscriber_id=made[name],
-                        member_id=member,
-                        member_key=member_key(member),
-                        group_number=f"G{plan}04",
-                        from_day=date(day.year - 1, 1, 1),
-                    )
+            values |= GAPS.get(name, {})
+            patient_id = add(connection, schema.patient, **values)
+            member = f"{MEMBER_PREFIX.get(plan, '')}-{44100 + number}"
+            coverage_id = plan and add(
+                connection,
+                schema.coverage,
+                patient_id=patient_id,
+                plan_id=plan,
+                subscriber_id=patient_id,
+                member_id=member,
+                member_key=member_key(member),
+                group_number=f"G{plan}04",
+                from_day=date(day.year - 1, 1, 1),
+            )
+            dental = bool(plan) and PLANS[plan - 1][2]
+            made.append(
+                Person(
+                    id=patient_id,
+                    household_id=household,
+                    first=first,
+                    last=last,
+                    birth=values["birth"],
+                    plans=(plan, 0) if dental else (0, plan),
+                    coverages=(coverage_id, 0) if dental else (0, coverage_id),
+                    member=member,
                 )
+            )
     return made
+
+
+def regulars(patients: Sequence[Person]) -> list[tuple[Person, frozenset[str]]]:
+    """Those of today's dental patients who came before, each with the teeth that are treated or planned
+    today.
+    """
+    work: dict[str, set[str]] = defaultdict(set)
+    for name, tooth in (*TEETH.items(), *((row[0], row[2]) for row in PLANNED), *PLANNED_TODAY):
+        work[name].add(tooth)
+    return [
+        (person, frozenset(work[f"{person.first} {person.last}"]))
+        for person in patients
+        if person.plans[0] and person.birth
+    ]
 
 
 def give_helen_a_household(desk: Desk) -> None:

@@ -251,7 +251,7 @@ class Waiting:
                 zip="98201",
                 likes=wishes.likes,
                 never=wishes.never,
-                made_at=to_utc(datetime(self.day.year, 1, 12, 9), ZONE),
+                made_at=to_utc(datetime(self.day.year - 1, 1, 12, 9), ZONE),
             )
         self.people[name] = int(made)
         return int(made)

@@ -16,7 +16,7 @@ from typing import Any
 
 import mariadb
 from mariadb.constants import FIELD_TYPE
-from sqlalchemy import URL, Connection, Engine, create_engine, event
+from sqlalchemy import URL, Connection, Engine, ExceptionContext, create_engine, event
 from sqlalchemy.exc import (
     DataError,
     DBAPIError,
@@ -65,8 +65,7 @@ def _whole(value: Decimal | None) -> int | Decimal | None:
     return int(value) if value == int(value) else value
 
 
-# A connection that nobody used for longer is asked whether it still stands. A server that is started again
-# takes longer than this.
+# A connection that nobody used for longer is asked whether it still stands.
 PAUSE_SECONDS = 2.0
 # How both pools read the server's values.
 _VALUES = {"converter": {FIELD_TYPE.NEWDECIMAL: _whole}}
@@ -81,26 +80,39 @@ def _days_in_words(
     return statement, tuple(str(value) if isinstance(value, date) else value for value in values)
 
 
-def _note_use(_connection: object, record: ConnectionPoolEntry) -> None:
-    record.info["used"] = time.monotonic()
-
-
-def _ask_after_a_pause(connection: Any, record: ConnectionPoolEntry, _proxy: object) -> None:
-    """Whether a connection still stands, before it is used again. One that was used a moment ago is not
-    asked: a page takes two, and each question is a way to the server and back.
+class _Doubt:
+    """Whether a pooled connection must be asked if it still stands, before it is used again. One that was
+    used a moment ago is not asked: a page takes two, and each question is a way to the server and back. But
+    one lost connection puts all in doubt, those of the other pool too, since the server may have died.
     """
-    if time.monotonic() - record.info.get("used", 0.0) < PAUSE_SECONDS:
-        return
-    try:
-        connection.ping()
-    except mariadb.Error as error:
-        raise DisconnectionError from error
+
+    lost_at = 0.0
+
+    def note_use(self, _connection: object, record: ConnectionPoolEntry) -> None:
+        record.info["used"] = time.monotonic()
+
+    def note_loss(self, context: ExceptionContext) -> None:
+        if context.is_disconnect:
+            self.lost_at = time.monotonic()
+
+    def ask(self, connection: Any, record: ConnectionPoolEntry, _proxy: object) -> None:
+        used = record.info.get("used", 0.0)
+        if used > max(self.lost_at, time.monotonic() - PAUSE_SECONDS):
+            return
+        try:
+            connection.ping()
+        except mariadb.Error as error:
+            raise DisconnectionError from error
+
+
+_DOUBT = _Doubt()
 
 
 def _made(engine: Engine) -> Engine:
     event.listen(engine, "before_cursor_execute", _days_in_words, retval=True)
-    event.listen(engine, "checkin", _note_use)
-    event.listen(engine, "checkout", _ask_after_a_pause)
+    event.listen(engine, "handle_error", _DOUBT.note_loss)
+    event.listen(engine, "checkin", _DOUBT.note_use)
+    event.listen(engine, "checkout", _DOUBT.ask)
     return engine
 
 

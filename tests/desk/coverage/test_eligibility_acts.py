@@ -49,9 +49,10 @@ from zax.desk.coverage.eligibility import (
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.standin.eligibility import GARBAGE, answer, read_question
-from zax.store.coverage.checks import batches_of
 from zax.store.coverage.checks import checks_to_mend as needs_a_person
+from zax.store.coverage.checks import listed_batches
 from zax.store.coverage.queries import day_states, one_coverage
+from zax.store.listing import Wanted
 
 
 class Payer(FakeClearinghouse):
@@ -184,7 +185,7 @@ def test_the_night_asks_once_for_everybody_booked(desk: Desk, payer: Payer, cloc
     run_once(desk, outside, None)
     assert len(payer.asked) == 2 and nightly(desk) == 0
     with desk.engine.connect() as connection:
-        (batch,) = batches_of(connection)
+        (batch,) = listed_batches(connection, Wanted()).rows
         states = day_states(connection, TODAY, 1)
     assert (batch.total, batch.fine, batch.asking, batch.by_id) == (2, 2, 0, None)
     marks = {mark_of(desk.clinic, row, clock.now()) for row in states.values()}

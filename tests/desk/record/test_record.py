@@ -22,6 +22,7 @@ from zax.desk.patients.details import change_section, set_reach, set_ssn, set_st
 from zax.desk.patients.household import join_household, leave_household, make_payer
 from zax.desk.patients.notes import NoteForm, add_note, end_flag, end_note, save_flag, set_flag
 from zax.desk.record.record import changes_of, number_of, record_of
+from zax.store.listing import Order, Wanted
 from zax.store.patients.notes import flags_of, notes_of
 from zax.store.patients.patients import members_of
 from zax.store.vault import Vault
@@ -61,7 +62,7 @@ def test_a_section_is_saved_with_what_every_field_was(desk: Desk) -> None:
         "FSKS",
     )
     with desk.engine.connect() as connection:
-        latest, first = changes_of(connection, patient_id)
+        latest, first = changes_of(connection, patient_id, Wanted(order=Order.NEWEST)).rows
     assert (latest.by_name, latest.detail["changed"]) == (
         "Ravi Teller",
         {"email": ["helen@example.org", "nell@example.org"]},

@@ -24,7 +24,7 @@ from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, picked
 from tests.web.conftest import Browser
 from zax.clock import ShiftedClock
-from zax.demo.world import write_world
+from zax.demo.setup_rows import write_world
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.desk.day.checkout import finish_checkout

@@ -15,7 +15,7 @@ from tests.conftest import TODAY, FakeClearinghouse, FakeMail, FakeTerminal, add
 from tests.web.conftest import Browser
 from zax import logs
 from zax.clock import ShiftedClock
-from zax.demo.world import write_world
+from zax.demo.setup_rows import write_world
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.outside.doors import Outside

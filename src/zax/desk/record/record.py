@@ -22,6 +22,7 @@ from zax.store.book.waitlist import waits_of as reasons_of
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
+from zax.store.listing import Listed, Wanted
 from zax.store.patients.attendance import attendance_of
 from zax.store.patients.files import files_of
 from zax.store.patients.notes import flags_of, notes_of
@@ -141,8 +142,6 @@ def _orders(clinic: Clinic, covers: Sequence[Coverage], today: date) -> list[str
     return [words for found in kinds if (words := order_words(clinic, found))]
 
 
-def changes_of(connection: Connection, patient_id: int, limit: int = 60) -> list[RecordChange]:
-    """What was changed on the record, by whom and when, the latest first; also what was done on records
-    merged into it.
-    """
-    return stored.changes_of(connection, patient_id, _CHANGES, limit)
+def changes_of(connection: Connection, patient_id: int, wanted: Wanted) -> Listed[RecordChange]:
+    """What was changed on the record, by whom and when; also what was done on records merged into it."""
+    return stored.listed_changes(connection, patient_id, _CHANGES, wanted)

@@ -11,6 +11,7 @@ from zax.core.book.track import NOT_CHARGED, Stop
 from zax.core.coverage.answer import ASKING, FAILED, FINE, PROBLEM
 from zax.store.coverage.records import Check, CheckBatch, CheckToMend, NamedCheck, ToAsk
 from zax.store.coverage.tables import eligibility_batch, eligibility_check
+from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.people.tables import user
 from zax.store.rows import add, change, many, one, sql_list
 
@@ -45,7 +46,6 @@ _NEEDS_A_PERSON = text(
             WHERE x.coverage_id = e.coverage_id AND x.state <> '{ASKING}')
         AND (v.id IS NULL OR v.state IN {sql_list(NOT_CHARGED)})
     ORDER BY e.day, v.start_min, e.id
-    LIMIT 200
     """
 )
 
@@ -147,16 +147,12 @@ def coverages_to_ask(connection: Connection, first: date, last: date, fresh_sinc
     return many(connection, _BOOKED, ToAsk, first=first, last=last, fresh=fresh_since)
 
 
-def batches_of(connection: Connection, most: int = 5) -> list[CheckBatch]:
-    """The last runs with how many questions are answered, and how."""
+def listed_batches(connection: Connection, wanted: Wanted) -> Listed[CheckBatch]:
+    """The runs with how many questions are answered, and how."""
     b, e = eligibility_batch, eligibility_check
     counted = [
         func.count(case((e.c.state == state, 1))).label(state) for state in (ASKING, FINE, PROBLEM, FAILED)
     ]
-    query = (
-        select(b, *counted)
-        .join(e, e.c.batch_id == b.c.id, isouter=True)
-        .group_by(b.c.id)
-        .order_by(b.c.id.desc())
-    )
-    return many(connection, query.limit(most), CheckBatch)
+    query = select(b, *counted).join(e, e.c.batch_id == b.c.id, isouter=True).group_by(b.c.id)
+    orders = {Order.OLDEST: (b.c.id,), Order.NEWEST: (b.c.id.desc(),)}
+    return listed(connection, query, CheckBatch, wanted, (), orders)

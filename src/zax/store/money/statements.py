@@ -11,6 +11,7 @@ from sqlalchemy import Connection, func, insert, select, text, update
 
 from zax.core.money.statement import StatementState
 from zax.store.clinic.settings import hold
+from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.money.records import StatementRow, StatementRun
 from zax.store.money.tables import interest_charged, statement, statement_run
 from zax.store.patients.tables import household, patient, patient_flag
@@ -132,14 +133,14 @@ def members_of(connection: Connection, households: Iterable[int]) -> list[int]:
     return [*connection.execute(query).scalars()]
 
 
-def statements_of(connection: Connection, household_id: int, most: int = 20) -> list[StatementRow]:
+def statements_of(connection: Connection, household_id: int) -> list[StatementRow]:
     """The household's statements, the newest first."""
     query = (
         select(_s)
         .where(_s.c.household_id == household_id, _s.c.state == StatementState.MADE)
         .order_by(_s.c.id.desc())
     )
-    return many(connection, query.limit(most), StatementRow)
+    return many(connection, query, StatementRow)
 
 
 def claim_interest(connection: Connection, line_ids: Iterable[int], today: date, since: date) -> set[int]:
@@ -213,10 +214,11 @@ def waiting_statements(connection: Connection, run_id: int, most: int) -> list[S
     return many(connection, query, StatementRow)
 
 
-def runs(connection: Connection, most: int = 12) -> list[NamedRun]:
-    """The last runs, the newest first."""
+def listed_runs(connection: Connection, wanted: Wanted) -> Listed[NamedRun]:
+    """Every run; found by who made it."""
     query = select(_r, user.c.name.label("by_name")).join(user, user.c.id == _r.c.by_id)
-    return many(connection, query.order_by(_r.c.id.desc()).limit(most), NamedRun)
+    orders = {Order.OLDEST: (_r.c.id,), Order.NEWEST: (_r.c.id.desc(),)}
+    return listed(connection, query, NamedRun, wanted, (user.c.name,), orders)
 
 
 def statements_of_run(connection: Connection, run_id: int) -> list[NamedStatement]:

@@ -11,6 +11,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, Table, delete, insert, select, tuple_, update
 
 from zax.core.record.importing import JobState
+from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.record.tables import import_job, import_row
 from zax.store.rows import add, many, one, save
 from zax.store.schema import audit, charge_line, coverage, household, journal, patient
@@ -78,9 +79,10 @@ def job_for_update(connection: Connection, job_id: int) -> ImportJob | None:
     return one(connection, select(_j).where(_j.c.id == job_id).with_for_update(), ImportJob)
 
 
-def jobs(connection: Connection, most: int) -> list[ImportJob]:
-    """The last ones, the newest first."""
-    return many(connection, select(_j).order_by(_j.c.id.desc()).limit(most), ImportJob)
+def listed_jobs(connection: Connection, wanted: Wanted) -> Listed[ImportJob]:
+    """Every file that was opened; found by its name."""
+    orders = {Order.OLDEST: (_j.c.id,), Order.NEWEST: (_j.c.id.desc(),)}
+    return listed(connection, select(_j), ImportJob, wanted, (_j.c.name,), orders)
 
 
 def save_job(connection: Connection, before: ImportJob, after: ImportJob) -> None:

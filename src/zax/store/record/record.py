@@ -12,10 +12,11 @@ from sqlalchemy import Connection, or_, select, text
 
 from zax.core.book.track import ON_THE_BOOK
 from zax.core.json import KeptJson
+from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.patients.records import Patient
 from zax.store.patients.tables import patient, patient_alias
 from zax.store.rows import many, sql_list
-from zax.store.schema import audit, user, visit
+from zax.store.schema import audit, provider, user, visit, visit_type
 
 _NEXT = text(
     f"""
@@ -71,6 +72,22 @@ def visits_past(connection: Connection, patient_id: int, today: date, most: int)
     return many(connection, query.order_by(visit.c.day.desc(), visit.c.start_min).limit(most), RecordVisit)
 
 
+def listed_visits(connection: Connection, patient_id: int, wanted: Wanted) -> Listed[RecordVisit]:
+    """All of a patient; found by the visit's type or who it is with."""
+    query = (
+        select(visit)
+        .join(visit_type, visit_type.c.id == visit.c.type_id)
+        .join(provider, provider.c.id == visit.c.provider_id)
+        .where(visit.c.patient_id == patient_id)
+    )
+    orders = {
+        Order.OLDEST: (visit.c.day, visit.c.start_min, visit.c.id),
+        Order.NEWEST: (visit.c.day.desc(), visit.c.start_min.desc(), visit.c.id.desc()),
+    }
+    named_by = (visit_type.c.name, provider.c.first, provider.c.last)
+    return listed(connection, query, RecordVisit, wanted, named_by, orders)
+
+
 def visits_of(connection: Connection, patient_ids: Sequence[int]) -> list[RecordVisit]:
     """All of these patients, in order of time."""
     query = select(visit).where(visit.c.patient_id.in_(patient_ids))
@@ -95,14 +112,17 @@ def merged_numbers(connection: Connection, patient_id: int) -> list[str]:
     return [*connection.execute(query).scalars()]
 
 
-def changes_of(connection: Connection, patient_id: int, acts: Iterable[str], most: int) -> list[RecordChange]:
-    """What was done of these kinds of act, the latest first; also on records merged into this one."""
+def listed_changes(
+    connection: Connection, patient_id: int, acts: Iterable[str], wanted: Wanted
+) -> Listed[RecordChange]:
+    """What was done of these kinds of act, also on records merged into this one; found by who did it."""
     merged = select(patient.c.id).where(patient.c.merged_into_id == patient_id)
     ids = [patient_id, *connection.execute(merged).scalars()]
     query = select(audit.c.at, audit.c.act, audit.c.detail, user.c.name.label("by_name"))
     query = query.join(user, user.c.id == audit.c.by_id, isouter=True)
     query = query.where(audit.c.patient_id.in_(ids), or_(*(audit.c.act.like(each) for each in acts)))
-    return many(connection, query.order_by(audit.c.id.desc()).limit(most), RecordChange)
+    orders = {Order.OLDEST: (audit.c.id,), Order.NEWEST: (audit.c.id.desc(),)}
+    return listed(connection, query, RecordChange, wanted, (user.c.name,), orders)
 
 
 def patients_after(

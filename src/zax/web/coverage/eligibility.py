@@ -5,7 +5,7 @@ a visit's estimate with its reasons.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import PlainTextResponse, Response
@@ -18,11 +18,13 @@ from zax.core.x12.eligibility import Member
 from zax.desk.coverage import eligibility as acts
 from zax.desk.coverage.coverages import RANKS
 from zax.desk.day.visit_sheet import sheet_of
-from zax.store.coverage.checks import batches_of, check_of, checks_of, checks_to_mend
+from zax.store.coverage.checks import check_of, checks_of, checks_to_mend, listed_batches
 from zax.store.coverage.queries import one_coverage
 from zax.store.coverage.records import Check
 from zax.store.engine import Connection
+from zax.store.listing import Order
 from zax.store.patients.patients import known_patient
+from zax.web.shell.listing import wanted_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -116,10 +118,11 @@ def take_over(request: Request, check_id: int, form: PostedForm = Depends(posted
 
 @router.get("/eligibility")
 def show_runs(request: Request) -> Response:
-    """The last runs with their progress, and what needs a person."""
+    """The runs with their progress, and what needs a person."""
     ctx = enter(request)
     with ctx.read() as connection:
-        batches, waiting = batches_of(connection), checks_to_mend(connection, ctx.today)
+        batches = listed_batches(connection, replace(wanted_of(request, Order.NEWEST), find=""))
+        waiting = checks_to_mend(connection, ctx.today)
     return ctx.page(
         "coverage/eligibility.html",
         batches=batches,

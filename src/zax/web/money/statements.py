@@ -10,9 +10,11 @@ from fastapi.responses import Response
 from zax.core.errors import Mendable, NotFound
 from zax.core.money.statement import Rule, RuleForm, StatementState
 from zax.desk.money.statements import make_statement, preview, run_of, start_run, stop_run
-from zax.store.money.statements import members_of, runs, statement_of
+from zax.store.listing import Order
+from zax.store.money.statements import listed_runs, members_of, statement_of
 from zax.store.patients.patients import household_of
 from zax.web.money.documents import statement_pdfs
+from zax.web.shell.listing import wanted_of
 from zax.web.shell.pdf import joined_pdf
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
@@ -76,7 +78,7 @@ def statements_page(
     """`rule` None shows the runs that were made; otherwise the list of whom the rule picks."""
     with ctx.read() as connection:
         found = preview(connection, rule, ctx.today) if rule is not None else None
-        made = runs(connection)
+        made = listed_runs(connection, wanted_of(ctx.request, Order.NEWEST))
     return ctx.page(
         "money/statements.html",
         status,

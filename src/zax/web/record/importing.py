@@ -15,7 +15,9 @@ from zax.core.record.fhir import bundle_lines
 from zax.core.record.importing import AT_WORK, CAN_START, COLUMNS
 from zax.desk.record import importing as acts
 from zax.desk.record.exporting import cards_of, note_export
+from zax.store.listing import Order
 from zax.store.record import imports as stored
+from zax.web.shell.listing import wanted_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -31,7 +33,7 @@ def show_imports(request: Request) -> Response:
 
 def imports_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
-        jobs = stored.jobs(connection, SHOWN)
+        jobs = stored.listed_jobs(connection, wanted_of(ctx.request, Order.NEWEST))
     return ctx.page("record/imports.html", status, jobs=jobs, screen="patients", **more)
 
 

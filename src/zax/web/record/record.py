@@ -34,7 +34,11 @@ from zax.desk.record.record import changes_of, number_of, record_of
 from zax.store.arrivals.signed import signed_forms
 from zax.store.coverage.queries import one_coverage
 from zax.store.followup.recalls import recalls_of
+from zax.store.listing import Order
+from zax.store.patients.patients import known_patient
 from zax.store.patients.records import Patient
+from zax.store.record.record import listed_visits
+from zax.web.shell.listing import wanted_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -137,11 +141,23 @@ def show_changes(request: Request, patient_id: int) -> Response:
     ctx = enter(request)
     with ctx.read() as connection:
         record = record_of(connection, ctx.clinic, patient_id, ctx.now, ctx.today)
-        changes = changes_of(connection, patient_id)
+        changes = changes_of(connection, patient_id, wanted_of(request, Order.NEWEST))
     return ctx.looked(
         ctx.page("record/changes.html", p=record.patient, changes=changes, screen="patients"),
         patient_id,
         "changes",
+    )
+
+
+@router.get("/patients/{patient_id}/visits")
+def show_visits(request: Request, patient_id: int) -> Response:
+    """Every visit of the patient, ahead and past."""
+    ctx = enter(request)
+    with ctx.read() as connection:
+        patient = known_patient(connection, patient_id)
+        visits = listed_visits(connection, patient.id, wanted_of(request, Order.NEWEST))
+    return ctx.looked(
+        ctx.page("record/visits.html", p=patient, visits=visits, screen="patients"), patient.id, "visits"
     )
 
 
