@@ -28,6 +28,7 @@ from starlette.types import ASGIApp, Message
 from zax.clock import ShiftedClock, SystemClock, local
 from zax.core.json import Json
 from zax.demo import bench_book, bench_money, bench_visit
+from zax.demo.bench_memory import export_cost, in_a_fresh_process, large_picture, portrait_cost
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
@@ -423,6 +424,21 @@ def main() -> None:
         console.print(
             f"{counted['statements']} statements in {counted['run_s']} s (aim 180); whom the rule picks in"
             f" {counted['preview_s']} s"
+        )
+        cost = {
+            "portrait": in_a_fresh_process(portrait_cost, large_picture()),
+            "progressive": in_a_fresh_process(portrait_cost, large_picture(progressive=True)),
+            "export": in_a_fresh_process(export_cost, url),
+        }
+        (base.var / "bench-memory.json").write_text(json.dumps(cost, indent=1))
+        console.print(
+            f"portrait of a 59-megapixel picture: {cost['portrait']['seconds']} s and"
+            f" {cost['portrait']['mb']} MB, of a progressive one {cost['progressive']['seconds']} s and"
+            f" {cost['progressive']['mb']} MB (aim 3 and 200)"
+        )
+        console.print(
+            f"export of {cost['export']['lines']:,} lines, {cost['export']['mb_written']} MB:"
+            f" {cost['export']['seconds']} s, {cost['export']['mb']} MB more than its first lines took"
         )
         console.print(f"200 heads-ups for 60 people: {bench_visit.headsup_ms():.1f} ms of CPU (aim 20)")
     finally:

@@ -5,8 +5,6 @@ no picture is read larger than it is needed.
 from __future__ import annotations
 
 import io
-import struct
-import zlib
 from typing import Any
 
 import pikepdf
@@ -16,6 +14,7 @@ from hypothesis import strategies as st
 from pikepdf import Array, Dictionary, Name
 from PIL import Image
 
+from tests.pictures import headed_png
 from zax.core.errors import Refused
 from zax.core.patients.uploads import MOST_POINTS, MOST_POINTS_WHOLE, open_picture, read_points, recognise
 
@@ -108,16 +107,9 @@ def test_a_pdf_that_bites_its_tail_is_walked_once() -> None:
     assert recognise(out.getvalue()) == "application/pdf"
 
 
-def headed_png(width: int, height: int) -> bytes:
-    """The header of a PNG with these sides, and no points."""
-    head = struct.pack(">IIBBBBB", width, height, 8, 2, 0, 0, 0)
-    chunk = struct.pack(">I", 13) + b"IHDR" + head + struct.pack(">I", zlib.crc32(b"IHDR" + head))
-    return b"\x89PNG\r\n\x1a\n" + chunk + b"\x00\x00\x00\x00IEND\xaeB`\x82"
-
-
-@pytest.mark.parametrize(("width", "height"), [(MOST_POINTS_WHOLE + 1, 1), (6325, 6325)])
+@pytest.mark.parametrize(("width", "height"), [(MOST_POINTS_WHOLE + 1, 1), (6_001, 6_000)])
 def test_a_picture_that_is_read_whole_may_have_fewer_points(width: int, height: int) -> None:
-    with pytest.raises(Refused, match="40 million"):
+    with pytest.raises(Refused, match="36 million"):
         open_picture(headed_png(width, height), "photo")
 
 

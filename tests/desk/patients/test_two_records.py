@@ -5,8 +5,6 @@ and what not.
 from __future__ import annotations
 
 import io
-import struct
-import zlib
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -17,6 +15,7 @@ from PIL import Image
 from sqlalchemy import text
 
 from tests.conftest import JUNO, ODILE, TODAY, add_patient, order, scalar, visit_at_checkout
+from tests.pictures import headed_png
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
 from zax.core.patients.search_terms import parse_query
 from zax.core.patients.uploads import Cut, as_png, portrait, recognise
@@ -63,13 +62,6 @@ def pdf(action: str = "") -> bytes:
     out = io.BytesIO()
     made.save(out, object_stream_mode=pikepdf.ObjectStreamMode.generate)
     return out.getvalue()
-
-
-def huge_png() -> bytes:
-    """The header of a PNG of 40,000 x 40,000 points, and no points."""
-    head = struct.pack(">IIBBBBB", 40_000, 40_000, 8, 2, 0, 0, 0)
-    chunk = struct.pack(">I", 13) + b"IHDR" + head + struct.pack(">I", zlib.crc32(b"IHDR" + head))
-    return b"\x89PNG\r\n\x1a\n" + chunk + b"\x00\x00\x00\x00IEND\xaeB`\x82"
 
 
 def pair(desk: Desk) -> tuple[int, int]:
@@ -212,7 +204,7 @@ def test_what_is_kept_is_known_by_its_content(content: bytes, media: str) -> Non
         (pdf("hidden"), "runs by itself"),
         (b"\xff\xd8\xff" + b"0" * 40, "breaks off"),
         (b"\xff\xd8\xff" + b"0" * 40 + b"\xff\xd9", "broken"),
-        (huge_png(), "40,000 x 40,000|far too large"),
+        (headed_png(40_000, 40_000), "40,000 x 40,000|far too large"),
         (b"%PDF-" + b"0" * (25 * 1024 * 1024), "at most 25 MB"),
     ],
     ids=[

@@ -24,7 +24,7 @@ from zax.core.errors import Refused
 LARGEST = 25 * 1024 * 1024
 MOST_POINTS = 60_000_000
 # A PNG or TIFF is read whole before it can be made smaller, four bytes a point.
-MOST_POINTS_WHOLE = 40_000_000
+MOST_POINTS_WHOLE = 36_000_000
 MOST_PDF_PARTS = 2_000_000
 PORTRAIT = 480
 KINDS = {
