@@ -422,8 +422,8 @@ def main() -> None:
             f" {counted['faults']} faults"
         )
         console.print(
-            f"{counted['statements']} statements in {counted['run_s']} s (aim 180); whom the rule picks in"
-            f" {counted['preview_s']} s"
+            f"{counted['statements']} statements in {counted['run_s']} s (aim 180), the first progress after"
+            f" {counted['first_s']} s (aim 2); whom the rule picks in {counted['preview_s']} s"
         )
         cost = {
             "portrait": in_a_fresh_process(portrait_cost, large_picture()),

@@ -37,7 +37,9 @@ def in_a_fresh_process(work: Callable[P, T], *args: P.args, **more: P.kwargs) ->
 
 
 def large_picture(progressive: bool = False) -> bytes:
-    """A photo as a camera makes it: fine structure everywhere. A progressive one cannot be read row by row."""
+    """A photo as a camera makes it: fine structure everywhere. A progressive one cannot be read row by
+    row.
+    """
     rng = random.Random(9)
     grain = Image.frombytes("RGB", (900, 660), rng.randbytes(900 * 660 * 3))
     out = io.BytesIO()

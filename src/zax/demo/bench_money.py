@@ -84,7 +84,9 @@ def accounts(engine: Engine) -> Sequence[Any]:
 
 
 def statements_seconds(desk: Desk, number: int = STATEMENTS) -> dict[str, float]:
-    """Seconds to look at whom a rule picks, and to make `number` statements in this one process."""
+    """Seconds to look at whom a rule picks, to make `number` statements in this one process, and until the first
+    progress shows.
+    """
     rule = Rule(minimum=500, days=0)
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE statement_run SET state = 'stopped' WHERE state = 'waiting'"))
@@ -99,14 +101,22 @@ def statements_seconds(desk: Desk, number: int = STATEMENTS) -> dict[str, float]
             " statement WHERE run_id = :run ORDER BY id LIMIT :number) AS kept)"
         )
         connection.execute(keep, {"run": run_id, "number": number})
-    began = time.monotonic()
+    began, shown = time.monotonic(), list[float]()
     with tempfile.TemporaryDirectory() as folder:
-        finished = carry_on(desk, FileStore(Path(folder)), statement_pdfs, run_id, 3_600)
+        finished = carry_on(
+            desk,
+            FileStore(Path(folder)),
+            statement_pdfs,
+            run_id,
+            3_600,
+            lambda: shown.append(time.monotonic() - began),
+        )
     assert finished
     return {
         "picked": picked,
         "preview_s": round(looked, 2),
         "statements": min(number, picked),
+        "first_s": round(shown[0], 2),
         "run_s": round(time.monotonic() - began, 1),
     }
 
