@@ -84,8 +84,8 @@ def accounts(engine: Engine) -> Sequence[Any]:
 
 
 def statements_seconds(desk: Desk, number: int = STATEMENTS) -> dict[str, float]:
-    """Seconds to look at whom a rule picks, to make `number` statements in this one process, and until the first
-    progress shows.
+    """Seconds to look at whom a rule picks, to make `number` statements in this one process, and until the
+    first progress shows.
     """
     rule = Rule(minimum=500, days=0)
     with desk.engine.begin() as connection:

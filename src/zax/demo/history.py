@@ -5,7 +5,6 @@ places at once, and nothing that was done is dated later than now.
 from __future__ import annotations
 
 import random
-from collections import Counter
 from collections.abc import Sequence
 from datetime import date, datetime, timedelta
 
@@ -35,9 +34,9 @@ ROLE_TYPES = {
 
 CONFIRMED_BEFORE = timedelta(days=2)
 # What regulars came for, and since when not: far enough back that no limit of today's work counts it.
-REGULAR_TYPES = frozenset({"Filling", "Hygiene"})
+APART = {"Filling": 40, "Hygiene": 170}  # days between two of a kind
 REGULARS_LAST_CAME = timedelta(days=400)
-REGULAR_SHARE, OFTEN = 0.12, 4
+REGULAR_SHARE = 0.2
 
 
 class History:
@@ -58,7 +57,7 @@ class History:
         self.rng, self.habit = random.Random(seed), random.Random(seed + 1)
         self.rows = Rows()
         self.regulars = [person for person, _ in regulars]
-        self.came: Counter[int] = Counter()
+        self.came: dict[tuple[int, str], date] = {}
         kept = {person.id: set(teeth) for person, teeth in regulars}
         self.money = PastMoney(self.rows, now, self.rng, full, kept)
         self.visits = 0
@@ -134,11 +133,11 @@ class History:
         return None
 
     def _someone(self, seen: set[int], kind: str, day: date) -> Person:
-        if kind in REGULAR_TYPES and self._long_ago(day) and self.habit.random() < REGULAR_SHARE:
-            free = [each for each in self.regulars if each.id not in seen and self.came[each.id] < OFTEN]
+        if kind in APART and self._long_ago(day) and self.habit.random() < REGULAR_SHARE:
+            free = [each for each in self.regulars if each.id not in seen and self._due(each, kind, day)]
             if free:
                 person = self.habit.choice(free)
-                self.came[person.id] += 1
+                self.came[person.id, kind] = self.came[person.id, ""] = day
                 seen.add(person.id)
                 return person
         while True:
@@ -149,6 +148,12 @@ class History:
                 continue
             seen.add(person.id)
             return person
+
+    def _due(self, person: Person, kind: str, day: date) -> bool:
+        """Whether they were not here for a while, and not for this."""
+        any_visit, same = self.came.get((person.id, "")), self.came.get((person.id, kind))
+        pause = timedelta(days=APART[kind])
+        return (not any_visit or day - any_visit > timedelta(days=20)) and (not same or day - same > pause)
 
     def _long_ago(self, day: date) -> bool:
         """In the benefit year before this one, and long before today."""

@@ -35,7 +35,7 @@ from zax.store.arrivals.signed import signed_forms
 from zax.store.coverage.queries import one_coverage
 from zax.store.followup.recalls import recalls_of
 from zax.store.listing import Order
-from zax.store.patients.patients import known_patient
+from zax.store.patients.patients import patient_of
 from zax.store.patients.records import Patient
 from zax.store.record.record import listed_visits
 from zax.web.shell.listing import wanted_of
@@ -154,7 +154,9 @@ def show_visits(request: Request, patient_id: int) -> Response:
     """Every visit of the patient, ahead and past."""
     ctx = enter(request)
     with ctx.read() as connection:
-        patient = known_patient(connection, patient_id)
+        patient = patient_of(connection, patient_id)
+        if patient is None:
+            raise NotFound("There is no such patient.")
         visits = listed_visits(connection, patient.id, wanted_of(request, Order.NEWEST))
     return ctx.looked(
         ctx.page("record/visits.html", p=patient, visits=visits, screen="patients"), patient.id, "visits"
