@@ -249,6 +249,8 @@ def main() -> None:
             began = time.monotonic()
             seed(engine, "region", opening_day(local(SystemClock().now(), ZONE).date()), None)
             console.print(f"seeded the region in {time.monotonic() - began:.0f} s")
+        else:
+            migrate(engine)
         results = asyncio.run(run_region(engine, url, settings))
         show(results)
         with engine.connect() as connection:

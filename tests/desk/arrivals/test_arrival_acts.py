@@ -48,6 +48,7 @@ from zax.desk.book.track import move_room, set_stage, step_back, take_to_room
 from zax.desk.day.corridor import new_wall_address
 from zax.store import schema
 from zax.store.arrivals.signed import signed_forms
+from zax.store.book.stages import whereabouts_of
 from zax.store.files import FileStore
 from zax.web.arrivals.documents import signed_paper
 
@@ -343,7 +344,9 @@ def test_stages_begin_with_the_first_and_the_time_in_each_is_kept(desk: Desk, cl
     move_room(desk, INES, visit_id, 6)
     clock.set_to(at(10, 42) + timedelta(minutes=25, seconds=40))
     with desk.engine.connect() as connection:
-        found = stays_of(connection, desk.clinic, visit_id, row(desk, visit_id).state, clock.now())
+        found = stays_of(
+            desk.clinic, whereabouts_of(connection, visit_id), row(desk, visit_id).state, clock.now()
+        )
     assert [(s.where, s.stage, s.minutes) for s in found] == [
         ("waiting", "", 8),
         ("Exam A", "Nurse first", 5),

@@ -275,7 +275,14 @@ def test_a_run_makes_one_statement_for_everybody_the_rule_picks(
     run_id = start_run(desk, ODILE, rule)
     with pytest.raises(Conflict, match="being made"):
         start_run(desk, SAM, rule)
-    run_once(desk, outside, receipt_pdf, store, statement_pdfs=statement_pdfs)
+    sizes: list[int] = []
+
+    def pdfs(where: Desk, made: Any) -> list[bytes]:
+        sizes.append(len(made))
+        return statement_pdfs(where, made)
+
+    run_once(desk, outside, receipt_pdf, store, statement_pdfs=pdfs)
+    assert sizes == [1, 2]  # the first alone, so that progress shows soon
     with desk.engine.connect() as connection:
         run, rows, kept = run_of(connection, run_id)
         again = preview(connection, rule, TODAY)

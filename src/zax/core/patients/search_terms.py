@@ -169,7 +169,7 @@ def _has_digits(digits: str, row: FoundPatient) -> bool:
 
 def named(query: Query, row: FoundPatient) -> bool:
     """Whether the words begin the patient's names, in any order; or are one name written apart."""
-    names = re.split(r"[\s-]+", f"{row.first_key} {row.last_key} {search_key(row.used_name)}")
+    names = _names(row)
     if not query.words:
         return False
     together = "".join(query.words)
@@ -178,11 +178,17 @@ def named(query: Query, row: FoundPatient) -> bool:
     )
 
 
+def _names(row: FoundPatient) -> list[str]:
+    """Every part of the patient's names, the one they like among them."""
+    used = search_key(row.used_name) if row.used_name else ""
+    return re.split(r"[\s-]+", f"{row.first_key} {row.last_key} {used}".rstrip())
+
+
 def called_so(query: Query, row: FoundPatient) -> bool:
     """Whether every word is a whole name of the patient's, the one they like, or a short form of one: who
     types 'bob' means a Bob or a Robert before a Bobbi.
     """
-    names = set(re.split(r"[\s-]+", f"{row.first_key} {row.last_key} {search_key(row.used_name)}"))
+    names = set(_names(row))
     return bool(query.words) and all(word in names or stands_for(word) & names for word in query.words)
 
 

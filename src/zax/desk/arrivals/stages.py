@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Annotated
 
-from zax.core.arrivals.stages import WHOSE, Stage, Stay, stays
+from zax.core.arrivals.stages import WHOSE, Stage, Stay, Whereabouts, stays
 from zax.core.book.track import CHARGED, Stop
 from zax.core.errors import NotFound, Refused
 from zax.core.form import Form, a_number, one_of
@@ -17,7 +17,6 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book import stages as stored
-from zax.store.engine import Connection
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,12 +30,12 @@ class StayShown:
 
 
 def stays_of(
-    connection: Connection, clinic: Clinic, visit_id: int, state: str, now: datetime
+    clinic: Clinic, whereabouts: Sequence[Whereabouts], state: str, now: datetime
 ) -> list[StayShown]:
     """The visit's stretches on the premises; the last one runs until now while the patient is in a room or
     waiting.
     """
-    found = stays(stored.whereabouts_of(connection, visit_id), now)
+    found = stays(whereabouts, now)
     here = state in {Stop.HERE, Stop.ROOM}
     if state in CHARGED and found and found[-1].room_id is None:
         found = found[:-1]  # the time at checkout is the track's to tell

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 
 from zax.clock import local
+from zax.core.arrivals.stages import Whereabouts
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Moved, Stop, minutes_since, reached
 from zax.core.clinic.places import Room
 from zax.core.clinic.providers import Provider
@@ -63,6 +64,7 @@ class Sheet:
     known: Known
     gaps: list[Gap]
     claims: Sequence[SheetClaim]
+    whereabouts: Sequence[Whereabouts]
     next_visit: NextVisit | None
     today: date
     mark: str
@@ -106,6 +108,7 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         known,
         record_gaps(visit_facts(clinic, visit, bill.coverages)),
         beside.claims,
+        beside.whereabouts,
         beside.next_visit,
         today,
         cover_mark(clinic, bill.coverage, now),

@@ -224,7 +224,9 @@ def carry_on(
     while True:
         with desk.engine.connect() as connection:
             run = stored.run_row(connection, run_id)
-            rows = stored.waiting_statements(connection, run_id, BATCH)
+            # The first alone: it is written before the helpers for many have started.
+            most = BATCH if run is not None and run.done else 1
+            rows = stored.waiting_statements(connection, run_id, most)
             going = run is not None and run.state == StatementState.WAITING and bool(rows)
             made = [
                 statement_of(connection, desk.clinic, row.household_id, row.patient_id, row.id, row.day)

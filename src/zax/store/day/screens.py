@@ -10,6 +10,7 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, text
 
+from zax.core.arrivals.stages import Whereabouts
 from zax.core.book.track import ON_THE_BOOK, Stop
 from zax.core.claims.claim import IN_TROUBLE
 from zax.core.money.tender import OPEN_STATES
@@ -76,15 +77,19 @@ _BESIDE = text(
 _WITH_VISIT = text(
     f"""
     SELECT 'helper' AS what, NULL AS id, NULL AS day, start_min, provider_id, NULL AS type_id, words, NULL AS
-        state
+        state, NULL AS at, NULL AS room_id, NULL AS stage_id
     FROM staff_slot
     WHERE visit_id = :visit_id AND words <> ''
     UNION ALL
-    SELECT 'claim', id, NULL, NULL, NULL, NULL, number, state
+    SELECT 'claim', id, NULL, NULL, NULL, NULL, number, state, NULL, NULL, NULL
     FROM claim
     WHERE visit_id = :visit_id
     UNION ALL
-    (SELECT 'next', id, day, start_min, provider_id, type_id, NULL, state
+    SELECT 'place', id, NULL, NULL, NULL, NULL, NULL, NULL, at, room_id, stage_id
+    FROM whereabouts
+    WHERE visit_id = :visit_id
+    UNION ALL
+    (SELECT 'next', id, day, start_min, provider_id, type_id, NULL, state, NULL, NULL, NULL
     FROM visit
     WHERE patient_id = :patient_id AND day > :today AND state IN {sql_list(ON_THE_BOOK)}
     ORDER BY day, start_min
@@ -162,6 +167,7 @@ class WithVisit:
 
     helpers: Sequence[Helper]
     claims: Sequence[SheetClaim]
+    whereabouts: Sequence[Whereabouts]
     next_visit: NextVisit | None
 
 
@@ -192,19 +198,26 @@ def what_is_beside(connection: Connection, user_id: int | None, site_id: int, si
 
 
 def with_visit(connection: Connection, visit_id: int, patient_id: int, today: date) -> WithVisit:
-    """Who helps at a visit, its claims in the order they were made, and the patient's first visit after
-    today.
+    """Who helps at a visit, its claims in the order they were made, every change of room or stage, and the
+    patient's first visit after today.
     """
-    helpers, claims, coming = [], [], None
+    helpers, claims, places, coming = [], [], [], None
     values = {"visit_id": visit_id, "patient_id": patient_id, "today": today}
     for row in connection.execute(_WITH_VISIT, values):
         if row.what == "helper":
             helpers.append(Helper(row.provider_id, row.start_min, row.words))
         elif row.what == "claim":
             claims.append(SheetClaim(row.id, row.words, row.state))
+        elif row.what == "place":
+            places.append((row.id, Whereabouts(row.at, row.room_id, row.stage_id)))
         else:
             coming = NextVisit(row.id, row.day, row.start_min, row.provider_id, row.type_id)
-    return WithVisit(helpers, sorted(claims, key=lambda claim: claim.id), coming)
+    return WithVisit(
+        helpers,
+        sorted(claims, key=lambda claim: claim.id),
+        [place for _, place in sorted(places, key=lambda each: each[0])],
+        coming,
+    )
 
 
 def in_whose_hand(connection: Connection, visit_id: int) -> InHand | None:

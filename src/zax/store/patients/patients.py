@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection, func, select, update
+from sqlalchemy import Connection, bindparam, func, select, update
 
 from zax.core.book.track import ON_THE_BOOK
 from zax.core.json import KeptJson
@@ -14,6 +14,8 @@ from zax.store.patients.records import Patient
 from zax.store.patients.tables import household, patient
 from zax.store.rows import add, many, one, save
 from zax.store.schema import audit, user, visit
+
+_THESE = select(patient).where(patient.c.id.in_(bindparam("ids", expanding=True)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,8 +60,7 @@ def patient_for_update(connection: Connection, patient_id: int) -> Patient | Non
 
 
 def patients_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Patient]:
-    query = select(patient).where(patient.c.id.in_(list(patient_ids)))
-    return {each.id: each for each in many(connection, query, Patient)}
+    return {each.id: each for each in many(connection, _THESE, Patient, ids=list(patient_ids) or [0])}
 
 
 def members_of(connection: Connection, household_id: int) -> list[Patient]:

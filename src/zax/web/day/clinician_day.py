@@ -14,6 +14,7 @@ from zax.core.form import OfVersion, Reference
 from zax.desk.arrivals.stages import stays_of
 from zax.desk.book import track
 from zax.desk.day.live_day import Filter, day_view
+from zax.store.book.stages import whereabouts_of
 from zax.store.people.people import active_user
 from zax.web.day.steps import back_with
 from zax.web.shell.address import number_in
@@ -46,7 +47,10 @@ def mine_page(ctx: RequestContext, provider_id: int = 0, status: int = 200, prob
             connection, ctx.clinic, ctx.now, ctx.site_id, ctx.today, Filter(provider_id=chosen.id)
         )
         inside = [bar for bar in view.bars if bar.stop == Stop.ROOM]
-        stays = {bar.id: stays_of(connection, ctx.clinic, bar.id, bar.stop, ctx.now) for bar in inside}
+        stays = {
+            bar.id: stays_of(ctx.clinic, whereabouts_of(connection, bar.id), bar.stop, ctx.now)
+            for bar in inside
+        }
     groups = [
         ("Waiting", [bar for bar in view.bars if bar.stop == Stop.HERE]),
         ("To come", [bar for bar in view.bars if bar.stop in {Stop.BOOKED, Stop.CONFIRMED}]),

@@ -114,7 +114,7 @@ def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | Non
     asked = Asking(visit.patient_id, visit.type_id, visit.provider_id, visit.id)
     return {
         "ups": heads_ups(connection, ctx.clinic, place, asked, ctx.today, sheet.known),
-        "stays": stays_of(connection, ctx.clinic, visit.id, visit.state, ctx.now),
+        "stays": stays_of(ctx.clinic, sheet.whereabouts, visit.state, ctx.now),
     }
 
 
