@@ -4,6 +4,7 @@ on SIGTERM or Ctrl-C.
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import threading
@@ -54,10 +55,19 @@ def desk_of(settings: Settings) -> Desk:
         return Desk(engine, clock_of_environment(), load(connection))
 
 
+def leave_what_stays() -> None:
+    """What is there once the application stands, its code above all, stays for good: looking through it for
+    garbage would hold up a page for a fifth of a second, every thousand objects or so.
+    """
+    gc.collect()
+    gc.freeze()
+
+
 def serve_web() -> None:
     settings = Settings()
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
     app = create_app(desk_of(settings), outside, settings)
+    leave_what_stays()
     uvicorn.run(
         app,
         host="127.0.0.1",

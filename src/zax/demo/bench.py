@@ -35,6 +35,7 @@ from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.outside.adapters import real_outside
+from zax.processes import leave_what_stays
 from zax.settings import Settings
 from zax.store.engine import connect
 from zax.store.migrate import drop_everything, migrate
@@ -347,6 +348,7 @@ async def run(engine: Engine, url: URL, settings: Settings) -> list[Json]:
     )  # cash asks nobody
     ours, floor = Asgi(create_app(desk, outside, settings)), Asgi(Floor(url).app())
     token = await sign_in(ours)
+    leave_what_stays()
     at_site = {1: ours}
     for site in (bench_book.SITE, bench_visit.SITE):
         at_site[site] = Asgi(ours.app)

@@ -28,15 +28,13 @@ from zax.store.book import waitlist as stored
 from zax.store.book.planned import value_of_visit
 from zax.store.book.records import OpenWait, WaitRow
 from zax.store.engine import Connection
-from zax.store.patients.attendance import missed_by
 
 LEAST_GAP = 30
 
 
 def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]:
-    """Everybody who waits at the site, once each; two reads."""
+    """Everybody who waits at the site, once each; one read."""
     rows = stored.open_waits(connection, site_id)
-    missed = missed_by(connection, {row.patient_id for row in rows})
     zone = clinic.sites[site_id].timezone
     reasons: dict[int, list[Waits]] = defaultdict(list)
     people: dict[int, OpenWait] = {}
@@ -49,7 +47,7 @@ def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]
             name=f"{p.first} {p.last}",
             phone=p.phone,
             wishes=Wishes(p.likes, p.never),
-            missed=missed.get(number, 0),
+            missed=p.missed,
             reasons=weightiest_first(reasons[number]),
             last_try=p.last_try,
         )

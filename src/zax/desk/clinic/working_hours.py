@@ -31,6 +31,7 @@ class WorkingHours:
     closures: tuple[Closure, ...]
     _kept: dict[tuple[int, int, date], DayHours] = field(default_factory=dict)
     _columns: dict[tuple[int, date], list[Provider]] = field(default_factory=dict)
+    _teams: dict[int, list[Provider]] = field(default_factory=dict)
     _closed: dict[tuple[int, date], str] = field(default_factory=dict)
     _bits: dict[tuple[int, int, date], int] = field(default_factory=dict)
 
@@ -93,6 +94,11 @@ class WorkingHours:
 
     def team(self, site_id: int) -> list[Provider]:
         """Everybody who ever works at the site, by weekly rule or for once."""
+        if site_id not in self._teams:
+            self._teams[site_id] = self._find_team(site_id)
+        return list(self._teams[site_id])
+
+    def _find_team(self, site_id: int) -> list[Provider]:
         regular = {
             number for number, rules in self.rules.items() if any(rule.site_id == site_id for rule in rules)
         }

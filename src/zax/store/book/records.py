@@ -359,6 +359,7 @@ class OpenWait(WaitRow):
     never: int
     booked: date | None
     visit_state: str | None
+    missed: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

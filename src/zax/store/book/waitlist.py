@@ -10,6 +10,7 @@ from sqlalchemy import Connection, bindparam, or_, select, update
 from zax.core.book.waitlist import WaitWhy
 from zax.store.book.records import OpenWait, WaitRow
 from zax.store.book.tables import visit, waiting
+from zax.store.patients.attendance import missed_of
 from zax.store.patients.tables import patient
 from zax.store.rows import add, change, many, one
 
@@ -24,6 +25,7 @@ _OPEN = (
         patient.c.never,
         visit.c.day.label("booked"),
         visit.c.state.label("visit_state"),
+        missed_of(_w.c.patient_id).label("missed"),
     )
     .join(patient, patient.c.id == _w.c.patient_id)
     .join(visit, visit.c.id == _w.c.visit_id, isouter=True)

@@ -5,29 +5,19 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable
 from datetime import date
 
-from sqlalchemy import Connection, bindparam, func, select
+from sqlalchemy import ColumnElement, Connection, ScalarSelect, bindparam, func, select
 
 from zax.core.book.cancellation import Attendance, OffWhy, tally
 from zax.core.book.track import CAME, EXPECTED, Stop
 from zax.store.schema import visit
 
-_IS_MISSED = (visit.c.state == Stop.MISSED) | (visit.c.off_why == OffWhy.MISSED.value)
 _VISITS = (
     select(visit.c.patient_id, visit.c.state, visit.c.off_why, func.count().label("n"))
     .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
     .group_by(visit.c.patient_id, visit.c.state, visit.c.off_why)
-)
-_MISSED = (
-    select(visit.c.patient_id, func.count().label("n"))
-    .where(
-        visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)),
-        visit.c.state.in_(sorted(set(Stop) - CAME - EXPECTED)),
-        _IS_MISSED,
-    )
-    .group_by(visit.c.patient_id)
 )
 _LAST_CAME = (
     select(visit.c.patient_id, func.max(visit.c.day).label("day"))
@@ -46,12 +36,15 @@ def last_came(connection: Connection, patient_ids: Iterable[int], before: date) 
     return {row.patient_id: row.day for row in connection.execute(_LAST_CAME, values)}
 
 
-def missed_by(connection: Connection, patient_ids: Collection[int]) -> dict[int, int]:
-    """How often each did not come; who always came is left out. For many people at once: only the few visits
-    that did not take place are read.
+def missed_of(patient_id: ColumnElement[int]) -> ScalarSelect[int]:
+    """How often the patient of a row did not come, for a statement about many: only the few visits that did
+    not take place are read.
     """
-    values = {"patient_ids": list(patient_ids) or [0]}
-    return {row.patient_id: row.n for row in connection.execute(_MISSED, values)}
+    past = visit.alias("past")
+    missed = (past.c.state == Stop.MISSED) | (past.c.off_why == OffWhy.MISSED.value)
+    off = past.c.state.in_(sorted(set(Stop) - CAME - EXPECTED))
+    query = select(func.count()).where(past.c.patient_id == patient_id, off, missed)
+    return query.scalar_subquery()
 
 
 def tallies_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int, Attendance]:

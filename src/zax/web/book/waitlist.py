@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from itertools import islice
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Depends, Request
@@ -123,13 +124,10 @@ def _days(ctx: RequestContext, query: Mapping[str, str]) -> list[date]:
     """The next days on which somebody works here, from today or the day asked for."""
     asked = day_in(query.get("from", ""), ctx.today, "This is not a day. Open the waitlist anew.")
     first = max(ctx.today, asked)
-    ahead = [first + timedelta(days=number) for number in range(30)]
-    working = [
-        day
-        for day in ahead
-        if any(ctx.clinic.hours.windows(p.id, ctx.site_id, day) for p in ctx.clinic.hours.team(ctx.site_id))
-    ]
-    return working[:DAYS_SHOWN]
+    hours, team = ctx.clinic.hours, ctx.clinic.hours.team(ctx.site_id)
+    ahead = (first + timedelta(days=number) for number in range(30))
+    working = (day for day in ahead if any(hours.windows(p.id, ctx.site_id, day) for p in team))
+    return list(islice(working, DAYS_SHOWN))
 
 
 def _picked(
