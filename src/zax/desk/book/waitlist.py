@@ -57,12 +57,13 @@ def entries(connection: Connection, clinic: Clinic, site_id: int) -> list[Entry]
 
 def _waits(row: OpenWait, clinic: Clinic, zone: str) -> Waits:
     kind = clinic.types[row.type_id]
+    since = local_date(row.since_at, zone)
     leaves = row.why == WaitWhy.SOONER and row.visit_state in ON_THE_BOOK
     return Waits(
         id=row.id,
         why=WaitWhy(row.why),
-        since=local_date(row.since_at, zone),
-        asked=local_date(row.asked_at, zone),
+        since=since,
+        asked=since if row.asked_at == row.since_at else local_date(row.asked_at, zone),
         ask_after=kind.ask_after,
         type_id=kind.id,
         type_words=kind.name,

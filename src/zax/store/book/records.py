@@ -328,7 +328,7 @@ class NewLine:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class WaitRow:
+class Wait:
     """One reason of one person on the waitlist; `value_cents` is what it would bring."""
 
     id: int
@@ -344,13 +344,19 @@ class WaitRow:
     since_at: datetime
     asked_at: datetime
     last_try: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WaitRow(Wait):
+    """With how it ended, if it has."""
+
     ended_at: datetime | None
     ended_why: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class OpenWait(WaitRow):
-    """A reason with its person, and the visit it is about if there is one."""
+class OpenWait(Wait):
+    """An open reason with its person, and the visit it is about if there is one."""
 
     first: str
     last: str

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import fields
 from datetime import datetime
 
 from sqlalchemy import Connection, bindparam, or_, select, update
 
 from zax.core.book.waitlist import WaitWhy
-from zax.store.book.records import OpenWait, WaitRow
+from zax.store.book.records import OpenWait, Wait, WaitRow
 from zax.store.book.tables import visit, waiting
 from zax.store.patients.attendance import missed_of
 from zax.store.patients.tables import patient
@@ -17,7 +18,7 @@ from zax.store.rows import add, change, many, one
 _w = waiting
 _OPEN = (
     select(
-        _w,
+        *(_w.c[each.name] for each in fields(Wait)),
         patient.c.first,
         patient.c.last,
         patient.c.phone,
