@@ -258,7 +258,7 @@ class FakeClearinghouse:
 
     def ask(self, text: str) -> str:
         self.asked.append(text)
-        answer = self.answers.pop(0) if self.answers else OutsideTrouble("The payer does not answer.")
+        answer = self.answers.pop(0) if self.answers else OutsideTrouble("The payer didn’t respond to.")
         if isinstance(answer, OutsideTrouble):
             raise answer
         return answer

@@ -328,7 +328,7 @@ def arrive(desk: Person) -> None:
     desk.ready()
     write_and_keep(desk)
     desk.at("/arrival")
-    desk.see("Nothing stands before", ".fin")
+    desk.see("Ready to check in", ".fin")
     desk.control_enter()
     desk.until(lambda: desk.driver.current_url.endswith("/day"), "back on Day")
     desk.ready()

@@ -85,9 +85,9 @@ def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Runni
     desk.control_enter()
     desk.see("Finished", "body")
     assert due.startswith("$")
-    desk.until(lambda: state(zax, visit_id) == "settled", "the insurer has paid and the visit is settled")
+    desk.until(lambda: state(zax, visit_id) == "settled", "insurance has paid and the visit is settled")
     desk.open(f"/visits/{visit_id}")
-    desk.see("Settled: nothing is open", "#sheet")
+    desk.see("Settled: nothing due", "#sheet")
     assert of(zax, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=visit_id) == 0
 
 
@@ -152,7 +152,7 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     desk.click("#next")
     desk.at("/charges")
     desk.click_words("Ready for checkout", ".fin")
-    desk.see("needs its tooth")
+    desk.see("needs a tooth")
     desk.type("#tooth", "8")
     desk.type("#surfaces", "MO")
     desk.click_words("Save", ".lineform")
@@ -172,7 +172,7 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     assert state(zax, visit_id) == "checkout"
     httpx.post(f"{zax.standin}/terminal/mode", data={"mode": "silent"}, trust_env=False)
     desk.click_words("Take $97.20 and finish", ".fin")
-    desk.see("being clarified")
+    desk.see("not confirmed yet")
     assert of(zax, "SELECT COUNT(*) FROM journal WHERE visit_id = :id AND kind = 'payment'", id=visit_id) == 0
     zax.clock.shift += timedelta(seconds=20)
     desk.until(
@@ -206,7 +206,7 @@ def test_a_rest_after_the_insurers_answer_is_a_job_on_day(
         "the morning's claims are answered",
     )
     desk.open("/day")
-    desk.see("rest of", ".c")
+    desk.see("balance of", ".c")
     desk.click_words("Collect", ".c")
     desk.at("/accounts/")
     desk.click_words("Collect", ".doings")
@@ -255,7 +255,7 @@ def test_a_session_that_ends_in_the_middle_of_a_form_loses_nothing(
         desk.type(f"#{field}", value)
     desk.driver.delete_cookie("zax_session")
     desk.control_enter()
-    desk.see("What you typed is kept")
+    desk.see("What you typed is saved")
     desk.type("#name", "juno")
     desk.find("#password").send_keys("ferry-bell-7", Keys.ENTER)
     desk.at("visit=")
@@ -275,7 +275,7 @@ def test_keys_find_and_arrows(person: Callable[[str], Person], zax: Running) -> 
     desk.press("?")
     desk.see("All shortcuts", "h1")
     desk.press("d")
-    desk.see("Ready to leave")
+    desk.see("Ready to check out")
     desk.press(Keys.ARROW_DOWN)
     desk.until(lambda: desk.focus().get_attribute("data-act") is not None, "a row's act has the focus")
     desk.press("b")

@@ -62,7 +62,7 @@ def test_a_payment_is_split_over_cash_and_card_by_keyboard_alone(
     desk.find("#amount2")
     desk.press("40")
     desk.until(lambda: value(desk, "#amount") == "11.20", "the card above takes the rest")
-    desk.see("51.20 covered, nothing left open", "[data-covered]")
+    desk.see("51.20 covered, nothing left due", "[data-covered]")
     desk.control_enter()
     desk.at("/receipts/")
     desk.see("$51.20", ".rsum")
@@ -113,19 +113,19 @@ def test_too_much_cash_is_change_and_a_deposit_waits_for_its_charges(
     choose(desk, 0, "cash")
     desk.until(lambda: value(desk, "#amount") == "30.00", "the deposit is the sum")
     desk.type("#amount", "50", clear=True)
-    desk.see("20.00 too much", "[data-over]")
+    desk.see("20.00 over", "[data-over]")
     desk.see("Take $30.00", ".fin")
     desk.click_words("Take $30.00", ".fin")
     desk.at("/receipts/")
     desk.see("20.00", ".change")
     desk.open(f"/accounts/{nina}")
-    desk.see("Credit, not yet given", ".amargin")
+    desk.see("Unused credit", ".amargin")
     desk.open(f"/pay/{nina}")
     desk.see("30.00 of Nina’s", ".creditrow")
     before = owes(zax, nina)
     if desk.all(".creditrow button"):
         desk.press(Keys.ESCAPE, "'")
-        desk.see("of credit was used", "#said")
+        desk.see("of credit was applied", "#said")
     assert owes(zax, nina) == before  # credit moves, nothing is lost
 
 
@@ -140,18 +140,18 @@ def test_a_refund_opens_what_it_paid_and_the_account_says_why(
     desk.find("[name=why]").send_keys("overpaid")
     desk.type("[name=amount]", "999999", clear=True)
     desk.click(".backbox[open] [value=refund]")
-    desk.see("at most that can be given back", ".backbox")
+    desk.see("the most you can refund", ".backbox")
     assert value(desk, ".backbox[open] [name=why]") == "overpaid"
     desk.type("[name=amount]", "5", clear=True)
     desk.click(".backbox[open] [value=refund]")
-    desk.see("Given back", "#said")
-    desk.until(lambda: owes(zax, patient) == before + 500, "what it paid is open again")
+    desk.see("Refunded", "#said")
+    desk.until(lambda: owes(zax, patient) == before + 500, "what it paid is reopen")
     desk.open(f"/accounts/{patient}?by=date")
     desk.click("a.jl.refund")
     desk.see("How 5.00 came about", "#why")
     desk.see("overpaid", "#why")
     desk.press(Keys.ESCAPE)
-    desk.see("To pay", "#why")
+    desk.see("Due", "#why")
 
 
 def of_pair(zax: Running) -> tuple[int, int]:

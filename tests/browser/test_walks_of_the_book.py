@@ -56,7 +56,7 @@ def test_a_visit_is_moved_by_keys_alone_and_the_move_undone(
     desk.find(".ghost")
     desk.until(
         lambda: "does not do physical" in desk.find("[data-head=p1]").text,
-        "columns that cannot take it say so at their heads",
+        "columns that cannot take payment say so at their heads",
     )
     desk.press(Keys.ARROW_DOWN)
     desk.until(lambda: "13:50" in desk.find(".ghost").text, "the hand follows the arrow")
@@ -86,7 +86,7 @@ def test_a_refused_place_offers_the_nearest_fit_by_one_key(
         desk.press(Keys.ARROW_DOWN)
     desk.until(lambda: "not free" in desk.find(".ghost").text, "the collision shows while it is carried")
     desk.press(Keys.ENTER)
-    desk.see("Not there", ".refusal")
+    desk.see("Out", ".refusal")
     desk.press(Keys.ESCAPE)
     desk.gone(".ghost")
     assert where(zax, "Brandt")[1] == 15 * 60 + 30
@@ -207,7 +207,7 @@ def test_requests_are_accepted_by_one_key(person: Callable[[str], Person], zax: 
     desk.see("Chipped a tooth", "table")
     desk.control_enter()
     desk.until(lambda: of(zax, "SELECT COUNT(*) FROM visit WHERE state = 'held'") == 0, "all answered")
-    desk.see("Nothing is waiting for an answer")
+    desk.see("No requests waiting")
 
 
 def test_a_manager_changes_hours_and_shelves_what_lies_outside(

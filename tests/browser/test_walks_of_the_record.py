@@ -44,7 +44,7 @@ def test_a_gap_is_mended_by_keys_and_the_second_is_told(
     desk.type("#emergency_name", "Anders Lindqvist", clear=True)
     desk.type("#emergency_phone", "555 01", clear=True)
     desk.control_enter()
-    desk.see("cannot be a phone number", "#part-person")
+    desk.see("isn’t a phone number", "#part-person")
     assert desk.find("#emergency_name").get_attribute("value") == "Anders Lindqvist"
     desk.type("#emergency_phone", "360 555 0193", clear=True)
     desk.control_enter()
@@ -52,7 +52,7 @@ def test_a_gap_is_mended_by_keys_and_the_second_is_told(
     other.type("#employer", "Ferry Works", clear=True)
     other.control_enter()
     other.see("Juno Park has changed")
-    other.see("in an emergency to “Anders Lindqvist”")
+    other.see("emergency contact to “Anders Lindqvist”")
     assert other.find("#employer").get_attribute("value") == "Ferry Works"
     other.type("#emergency_name", "Anders Lindqvist", clear=True)
     other.control_enter()
@@ -68,9 +68,9 @@ def test_coverage_is_entered_asked_about_and_taken_over(
     odile.press("q")
     odile.see("Active, Brightwater Family.")
     odile.see("Fillings, root canals, gum care, mouth surgery")
-    odile.see("Yearly maximum: plan says 2,000.00, payer says 1,500.00")
+    odile.see("Annual maximum: plan says 2,000.00, payer says 1,500.00")
     odile.press("2")
-    odile.see("is corrected for everybody who has it")
+    odile.see("is updated for everyone who has it")
     odile.until(
         lambda: of(zax, "SELECT JSON_VALUE(terms, '$.maximum_cents') FROM plan WHERE id = 2") == "150000",
         "the plan follows",
@@ -85,7 +85,7 @@ def test_coverage_is_entered_asked_about_and_taken_over(
     odile.type("#holder_first", "Ada")
     odile.type("#holder_last", "Bell")
     odile.control_enter()
-    odile.see("first dental coverage already")
+    odile.see("already the first dental coverage")
     odile.type("#rank", "second")
     odile.control_enter()
     odile.see("through Ada Bell, spouse")
@@ -100,7 +100,7 @@ def test_two_records_become_one(person: Callable[[str], Person], zax: Running) -
     odile.open(f"/duplicates?with={drop}")
     odile.open(f"/merge?keep={keep}&drop={drop}")
     odile.control_enter()
-    odile.see("Tick that you have looked at both sides")
+    odile.see("Check the box to confirm you compared both records")
     odile.click("input[name=sure]")
     odile.control_enter()
     odile.at(f"/patients/{keep}")
@@ -116,7 +116,7 @@ def test_somebody_new_may_be_on_file(person: Callable[[str], Person], zax: Runni
     desk.type("#first", "Iriss")
     desk.type("#last", "Noll")
     desk.type("#phone", str(of(zax, "SELECT phone FROM patient WHERE last = 'Noll'")))
-    desk.see("On file already?", "#likely")
+    desk.see("Already on file?", "#likely")
     desk.see("Iris Noll", "#likely")
 
 
@@ -128,8 +128,8 @@ def test_a_photo_and_a_card_are_kept(person: Callable[[str], Person], zax: Runni
     desk.open(f"/patients/{number}/photo")
     desk.find("input[name=photo]").send_keys(str(tmp_path / "face.jpg"))
     desk.until(lambda: desk.find("canvas").is_displayed(), "the picture is drawn")
-    desk.click_words("Turn", "form.camera")
-    desk.click_words("Closer", "form.camera")
+    desk.click_words("Rotate", "form.camera")
+    desk.click_words("Zoom in", "form.camera")
     assert (
         desk.driver.execute_script(
             "return document.querySelector('[name=turns]').value +"
@@ -147,12 +147,12 @@ def test_a_photo_and_a_card_are_kept(person: Callable[[str], Person], zax: Runni
     )
     desk.open(f"/patients/{number}/files")
     desk.find("input[name=file]").send_keys(str(tmp_path / "letter.pdf"))
-    desk.click_words("Keep it", ".importform")
-    desk.see("Only PDF, JPEG, PNG and TIFF can be kept")
+    desk.click_words("Save file", ".importform")
+    desk.see("Only PDF, JPEG, PNG and TIFF files work. What’s")
     desk.find("input[name=file]").send_keys(str(tmp_path / "face.jpg"))
-    desk.click_words("Keep it", ".importform")
+    desk.click_words("Save file", ".importform")
     desk.see("face.jpg", ".filelist")
-    desk.click_words("take off", ".filelist")
+    desk.click_words("remove", ".filelist")
     desk.see("No files yet")
     desk.click_words("Put it back", "#said")
     desk.see("face.jpg", ".filelist")
@@ -166,16 +166,16 @@ def test_a_list_is_looked_at_and_taken_in(
     (tmp_path / "old.csv").write_bytes(f"\ufeffgiven,Surname,Born,Cell\n{rows}Bad,,x,\n".encode())
     odile.open("/import")
     odile.find("input[name=file]").send_keys(str(tmp_path / "old.csv"))
-    odile.click_words("Look at it")
+    odile.click_words("Review")
     odile.see("61 rows, 4 columns")
     odile.type("select[name=column-0]", "First name")
     odile.type("select[name=column-2]", "Birth date")
     odile.control_enter()
-    odile.see("Dry run done, nothing kept yet")
-    odile.see("60 would be new, 0 known already, 1 refused")
+    odile.see("Dry run done. Nothing saved yet")
+    odile.see("60 would be new, 0 already on file, 1 refused")
     odile.see("line 62", "main")
     odile.control_enter()
-    odile.see("Taken in: 61 of 61 rows; 60 new")
+    odile.see("Imported: 61 of 61 rows; 60 new")
     assert of(zax, "SELECT COUNT(*) FROM patient WHERE last = 'Wharf'") == 60
 
 
@@ -197,7 +197,7 @@ def test_a_plan_is_corrected_and_the_estimate_follows(person: Callable[[str], Pe
     odile.see("0 to 100.")
     odile.type("input[name=percent-basic]", "60", clear=True)
     odile.control_enter()
-    odile.see("It holds for everybody who has the plan.")
+    odile.see("It applies to everyone who has the plan.")
     odile.open(f"/visits/{visit}/estimate")
     odile.see("60 percent of 215.00 after 25.00 deductible")
 

@@ -91,7 +91,7 @@ def test_every_wrong_field_is_told_at_once_in_words_for_people() -> None:
         Everything(**wrong)
     assert set(told.value.problems) == set(wrong)
     assert told.value.problems["every"] == "Choose how often."
-    assert told.value.problems["count"] == "A whole number from 2 to 60."
+    assert told.value.problems["count"] == "Enter a whole number from 2 to 60."
     assert all("validation" not in words and "Input" not in words for words in told.value.problems.values())
 
 
@@ -112,7 +112,7 @@ def test_a_form_says_which_version_it_was_filled_in_from() -> None:
         wait_id: Reference = Field(default=0, validation_alias="wait")
 
     assert Renamed(version="3", wait="4").but(version=None) == Renamed(wait_id=4)
-    with pytest.raises(Refused, match="not a number we know"):
+    with pytest.raises(Refused, match="We don’t recognize this number"):
         Renamed(version="three")
 
 

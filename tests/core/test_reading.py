@@ -22,7 +22,7 @@ def test_an_empty_number_is_the_least_where_it_may_be_empty_and_refused_where_no
     assert whole_number("  ", "days", 3, 9) == 3 and whole_number(" 7 ", "days", 3, 9) == 7
     with pytest.raises(Refused, match="from 3 to 9") as wrong:
         needed_number(" ", "days", 3, 9)
-    assert wrong.value.problems == {"days": "A whole number from 3 to 9."}
+    assert wrong.value.problems == {"days": "Enter a whole number from 3 to 9."}
     with pytest.raises(Refused, match="Three to nine"):
         whole_number("10", "days", 3, 9, "Three to nine.")
 

@@ -21,8 +21,8 @@ from zax.core.money.cents import parse_amount
 from zax.core.reading import needed_day, needed_number, parse_clock, reference
 
 LONGEST_KEY = 40
-_NO_REFERENCE = "This is not a number we know. Reload the page and try again."
-_NO_CHOICE = "This is not a choice we know. Reload the page and try again."
+_NO_REFERENCE = "We don’t recognize this number. Reload the page and try again."
+_NO_CHOICE = "We don’t recognize this choice. Reload the page and try again."
 
 
 class Form(BaseModel):
@@ -70,7 +70,7 @@ def _reference(text: str, field: str) -> int:
 
 
 def _minutes(text: str, field: str) -> int:
-    return needed_number(text, field, 1, 99_999, "Write the length in minutes, such as 30.")
+    return needed_number(text, field, 1, 99_999, "Enter the length in minutes, such as 30.")
 
 
 def _references(given: object) -> object:

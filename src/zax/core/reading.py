@@ -29,7 +29,7 @@ def needed_number(text: str, field: str, least: int, most: int, words: str = "")
     """A whole number between two limits, in the digits 0 to 9; Refused when the field is empty."""
     typed = text.strip()
     if not _is_number(typed) or len(typed) > 6 or not least <= int(typed) <= most:
-        raise Refused(words or f"A whole number from {least} to {most}.", field)
+        raise Refused(words or f"Enter a whole number from {least} to {most}.", field)
     return int(typed)
 
 
@@ -67,12 +67,12 @@ def parse_clock(text: str, field: str = "at") -> int:
     """'10:30', '1030', '2 pm' -> minutes from midnight."""
     found = re.fullmatch(r"(\d{1,2})(?::?(\d{2}))?\s*([ap])?\.?m?\.?", text.strip().lower())
     if not found:
-        raise Refused(f"“{text.strip()[:12]}” is not a time. Write it as 10:30.", field)
+        raise Refused(f"“{text.strip()[:12]}” isn’t a time. Write it like 10:30 am.", field)
     hour, minute = int(found[1]), int(found[2] or 0)
     if found[3]:
         hour = hour % 12 + (12 if found[3] == "p" else 0)
     if hour > 23 or minute > 59:
-        raise Refused(f"“{text.strip()[:12]}” is not a time of day.", field)
+        raise Refused(f"“{text.strip()[:12]}” isn’t a time of day.", field)
     return hour * 60 + minute
 
 

@@ -54,7 +54,7 @@ class HttpTerminal:
                 return Sale(state="absent", words="the terminal never received it")
             return _sale(answer.raise_for_status().json())
         except (httpx.HTTPError, ValueError) as error:
-            raise OutsideTrouble(f"The terminal cannot be asked: {error}") from error
+            raise OutsideTrouble(f"The terminal can’t be reached: {error}") from error
 
 
 class HttpClearinghouse:
@@ -98,10 +98,10 @@ class HttpClearinghouse:
             return asked.raise_for_status()
         except httpx.HTTPStatusError as error:
             raise OutsideTrouble(
-                f"The clearinghouse answers with an error ({error.response.status_code})."
+                f"The clearinghouse returned an error ({error.response.status_code})."
             ) from error
         except httpx.HTTPError as error:
-            raise OutsideTrouble(f"The clearinghouse cannot be reached ({type(error).__name__}).") from error
+            raise OutsideTrouble(f"The clearinghouse can’t be reached ({type(error).__name__}).") from error
 
 
 class SmtpMail:
@@ -113,7 +113,7 @@ class SmtpMail:
             with smtplib.SMTP(self.host, self.port, timeout=20) as server:
                 server.send_message(message)
         except (OSError, smtplib.SMTPException) as error:
-            raise OutsideTrouble(f"The mail server cannot be reached: {error}") from error
+            raise OutsideTrouble(f"The mail server can’t be reached: {error}") from error
 
 
 def real_outside(url: str, smtp_port: int, terminal_seconds: float) -> Outside:

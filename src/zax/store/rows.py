@@ -77,7 +77,7 @@ def keep(
     if row is None:
         raise NotFound(f"There is no such {what}.")
     if row.version != version:
-        raise Stale(f"Somebody has changed this {what} since you opened it. Look at it again, then save.")
+        raise Stale(f"Someone changed this {what} since you opened it. Check it again, then save.")
     change(connection, table, row_id, **values, version=row.version + 1)
     return row_id
 

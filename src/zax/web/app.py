@@ -241,19 +241,17 @@ def _done_before(request: Request, error: DoneBefore) -> Response:
 
 def _http_error(request: Request, error: HTTPException) -> Response:
     if error.status_code == 404:
-        return _refused(request, NotFound("There is no such page. Look for it with / or go back to Day."))
+        return _refused(request, NotFound("That page doesn’t exist. Find it with / or go back to Day."))
     return PlainTextResponse(str(error.detail), error.status_code)
 
 
 def _bad_address(request: Request, _: RequestValidationError) -> Response:
-    return _refused(
-        request, NotFound("This address does not lead anywhere. Look for it with / or go back to Day.")
-    )
+    return _refused(request, NotFound("That address doesn’t exist. Find it with / or go back to Day."))
 
 
 def _forged(request: Request, _: ForgedForm) -> Response:
     return PlainTextResponse(
-        "This form was not made for this browser. Reload the page it came from and send it again.", 403
+        "This form wasn’t opened in this browser. Reload the page it came from and send it again.", 403
     )
 
 

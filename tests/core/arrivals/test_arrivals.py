@@ -148,7 +148,7 @@ def test_a_compiled_condition_says_what_reading_it_says(tree: dict[str, Any], ab
 
 def test_unknown_conditions_and_values_are_refused_in_words() -> None:
     for wrong in ({"fact": "mood", "value": 1}, {"fact": "flag"}):
-        with pytest.raises(Refused, match="not one we know"):
+        with pytest.raises(Refused, match="We don’t recognize this condition"):
             compile_condition(wrong)
     assert (parse_value("owes", "$42.5"), parse_value("older", "65"), parse_value("diagnosis", "e11")) == (
         4250,
@@ -171,8 +171,8 @@ def test_words_are_filled_and_what_is_unknown_is_said() -> None:
         fill("{first} owes {balance}, {days} away; {missing}", FERN)
         == "Fern owes 120.50, 400 days away; no address"
     )
-    assert fill("{age}, {days}", NOBODY) == "age not known, never here"
-    assert unknown_placeholders("{first} likes {tea}") == ["tea"]
+    assert fill("{age}, {days}", NOBODY) == "age not known, first visit"
+    assert unknown_placeholders("{first} prefers {tea}") == ["tea"]
 
 
 def test_heads_ups_show_where_asked_until_put_away_and_warnings_first() -> None:
@@ -219,7 +219,7 @@ def test_a_step_is_on_the_list_of_those_it_is_for(limits: ForWhom, who: Arriving
 def test_needed_steps_block_until_done_and_what_has_nothing_to_do_is_done_by_itself() -> None:
     steps = [step(1, required=True), step(2, required=True), step(3, required=True), step(4)]
     answers = {1: Answer(1, "done", "", "Juno", None), 2: Answer(2, "skipped", "in a hurry", "Juno", None)}
-    found = standing(steps, Arriving(by_itself={3: "nothing is due"}), answers, DAY)
+    found = standing(steps, Arriving(by_itself={3: "nothing due"}), answers, DAY)
     assert [each.state for each in found] == ["done", "skipped", "itself", "open"]
     assert [each.step.id for each in blocking(found)] == [2]
     now = next_open(found)
@@ -289,7 +289,7 @@ def test_a_signature_has_strokes_that_are_more_than_a_dot() -> None:
     strokes = parse_signature(json.dumps([line, [[5, 5]]]))
     assert stroke_paths(strokes)[0].startswith("M10 100 L19 120")
     for empty in ("", "[]", "[[]]"):
-        with pytest.raises(Refused, match="Nothing is signed"):
+        with pytest.raises(Refused, match="Not signed"):
             parse_signature(empty)
     for dot in ("[[[5, 5]]]", json.dumps([[[5, 5]] * 30])):
         with pytest.raises(Refused, match="only a dot"):
@@ -302,7 +302,7 @@ def test_a_signature_has_strokes_that_are_more_than_a_dot() -> None:
         json.dumps([[[700, 5]] * 20]),
         json.dumps([[[5, 5], [9, 9]] * 10_001]),
     ):
-        with pytest.raises(Refused, match="could not be read"):
+        with pytest.raises(Refused, match="couldn’t be read"):
             parse_signature(broken)
 
 

@@ -303,10 +303,10 @@ def reasons(need: SearchRequest, *days: SiteDay) -> list[tuple[str, ...]]:
 def test_each_reason_says_what_it_is_worth() -> None:
     need = SearchRequest(minutes=60, leads=(1,), rooms=(11,))
     assert reasons(need, day_of([(600, 660)])) == [("Fills a 60-min gap exactly",)]
-    assert reasons(need, day_of([(600, 670)]))[0] == ("Leaves 10 min hard to fill",)
-    assert reasons(need, day_of([(600, 690)]))[0] == ("Leaves no unusable rest",)
+    assert reasons(need, day_of([(600, 670)]))[0] == ("Leaves 10 min that’s hard to fill",)
+    assert reasons(need, day_of([(600, 690)]))[0] == ("Leaves no unusable gap",)
     whole = best_openings([need], [day_of([(480, 720)])], FIRST)
-    assert [o.start for o in whole] == [480, 660] and "Keeps a long block whole" in whole[0].reasons
+    assert [o.start for o in whole] == [480, 660] and "Keeps a long block open" in whole[0].reasons
     assert any(
         "Next to Ana’s visit" in r
         for r in reasons(need, day_of([(480, 720)], household=((Span(560, 600), "Ana"),)))[:1]
@@ -314,7 +314,7 @@ def test_each_reason_says_what_it_is_worth() -> None:
     liking = SearchRequest(
         minutes=60, leads=(1,), rooms=(11,), wishes=Wishes(likes=1 << half_day(FIRST, 480))
     )
-    assert f"{half_day_words(0)}, as they like it" in reasons(liking, day_of([(480, 540)]))[0]
+    assert f"{half_day_words(0)}, as they prefer" in reasons(liking, day_of([(480, 540)]))[0]
     assert (
         "Number 3 of the 4 wanted that day"
         in reasons(

@@ -64,11 +64,18 @@ def test_who_lost_their_time_and_likes_that_afternoon_comes_first() -> None:
     long = entry(waits(minutes=60), patient_id=5)
     found = best_for([long, priti, noor, bram, ada], GAP, TODAY)
     assert [fit.entry.patient_id for fit in found] == [1, 2, 3, 4, 5]
-    assert [fit.words for fit in found] == ["fills it", "fills it", "10 left", "other hour", "20 too long"]
+    assert [fit.words for fit in found] == [
+        "fills it",
+        "fills it",
+        "10 left",
+        "different time",
+        "20 too long",
+    ]
     assert (
-        found[0].why == "Lost their time, waits since 12 Nov, likes Thursday afternoons, short notice is fine"
+        found[0].why
+        == "Lost their spot, waiting since 12 Nov, prefers Thursday afternoons, short notice is fine"
     )
-    assert "but likes Monday mornings, Tuesday mornings" in found[3].why
+    assert "but prefers Monday mornings, Tuesday mornings" in found[3].why
 
 
 @pytest.mark.parametrize(
@@ -139,7 +146,7 @@ def test_no_half_day_is_both_liked_and_ruled_out(likes: set[int], never: set[int
 
 
 def test_wishes_in_words() -> None:
-    assert wishes_of([2, 3, 6], [8, 9]).words == "likes Tuesdays, Thursday mornings; never Fridays"
+    assert wishes_of([2, 3, 6], [8, 9]).words == "prefers Tuesdays, Thursday mornings; never Fridays"
     assert Wishes().words == ""
 
 
@@ -170,11 +177,11 @@ def test_a_reason_must_be_chosen_and_the_clinics_own_explained(why: str, note: s
 @pytest.mark.parametrize(
     ("attendance", "words"),
     [
-        (Attendance(), "no visit yet"),
-        (Attendance(0, 0, 1), "no visit yet, cancelled 1"),
-        (Attendance(6), "never missed, 6 visits"),
-        (Attendance(1), "never missed, 1 visit"),
-        (Attendance(8, 1, 2), "missed 1 of 9, cancelled 2"),
+        (Attendance(), "no visits yet"),
+        (Attendance(0, 0, 1), "no visits yet, canceled 1"),
+        (Attendance(6), "no missed visits, 6 visits"),
+        (Attendance(1), "no missed visits, 1 visit"),
+        (Attendance(8, 1, 2), "missed 1 of 9, canceled 2"),
     ],
 )
 def test_attendance_in_words(attendance: Attendance, words: str) -> None:

@@ -58,7 +58,7 @@ def test_teeth_are_one_to_thirty_two_and_a_to_t() -> None:
 
 
 def test_unfinished_lines_say_what_they_lack() -> None:
-    assert unfinished(FILLING, "", "", "", ()) == "D2392 needs its tooth"
+    assert unfinished(FILLING, "", "", "", ()) == "D2392 needs a tooth"
     assert unfinished(FILLING, "14", "M", "", ()) == "D2392 needs its surfaces"
     assert unfinished(OFFICE, "", "", "", ()) == "99213 needs a diagnosis"
     assert unfinished(OFFICE, "", "", "", ("J02.9",)) == ""
@@ -67,7 +67,7 @@ def test_unfinished_lines_say_what_they_lack() -> None:
 def test_a_cheque_needs_its_number() -> None:
     with pytest.raises(Problems) as wrong:
         check_tenders([TenderForm("cheque", "12", " ")], {})
-    assert "printed on the cheque" in wrong.value.problems["number-1"]
+    assert "printed on the check" in wrong.value.problems["number-1"]
     assert check_tenders([TenderForm("cheque", "12", "1 184")], {})[0].number == "1184"
     assert check_tenders([TenderForm("cash", "12", "99")], {})[0].number == ""
     with pytest.raises(Problems) as wrong:

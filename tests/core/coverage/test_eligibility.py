@@ -270,13 +270,13 @@ def test_our_figures_and_where_they_differ_from_the_plan() -> None:
         (NAME + "AAA*Y**75*C~", PROBLEM, "The subscriber was not found; correct it and ask again."),
         (NAME + "AAA*Y**71*C~", PROBLEM, "birth date is not the one the payer has"),
         (NAME + "AAA*Y**Q9*Z~", PROBLEM, "Code q9; code z"),
-        ("NM1*IL*1*QUILLFEATHER*BARNABY****MI*HG-44102~DMG*D8*19511130~EB*1**35~", PROBLEM, "somebody else"),
-        (NAME + "DMG*D8*19500101~EB*1**35~", PROBLEM, "somebody else"),
+        ("NM1*IL*1*QUILLFEATHER*BARNABY****MI*HG-44102~DMG*D8*19511130~EB*1**35~", PROBLEM, "someone else"),
+        (NAME + "DMG*D8*19500101~EB*1**35~", PROBLEM, "someone else"),
         (NAME.replace("44102", "99999").replace("HELEN", "HELENA") + "EB*1**35~", FINE, "Active."),
-        (NAME + "EB*U**35~", PROBLEM, "cannot say: ask this contact"),
-        (NAME + "EB*B*IND*98****30~", PROBLEM, "does not say whether"),
+        (NAME + "EB*U**35~", PROBLEM, "can’t say: ask this contact"),
+        (NAME + "EB*B*IND*98****30~", PROBLEM, "response doesn’t say whether"),
         (NAME + "EB*1**35~DTP*349*D8*20261001~", PROBLEM, "Covered until 1 Oct 2026 only."),
-        ("", PROBLEM, "somebody else (nobody)"),
+        ("", PROBLEM, "someone else (no one)"),
     ],
 )
 def test_the_verdict_in_one_sentence(body: str, state: str, says: str) -> None:
@@ -364,7 +364,7 @@ def test_a_refused_question_and_garbage_fail() -> None:
     assert "cannot answer now; ask again" in judge(read_eligibility(refused), ASKED, DAY).words
     for garbage in ("", "<html>503</html>", "ISA*00*", HEAD.replace("ST*271", "ST*835")):
         judged = judge(read_eligibility(garbage), ASKED, DAY)
-        assert judged.state == FAILED and "cannot be read" in judged.words
+        assert judged.state == FAILED and "can’t be read" in judged.words
 
 
 def test_the_command_shows_it_as_json() -> None:

@@ -94,11 +94,11 @@ def test_a_tooth_of_the_other_numbering_is_not_taken_for_another() -> None:
         (FRONT, TypedLine(tooth="14", surfaces="M"), "tooth", "front teeth"),
         (CROWN, TypedLine(tooth="?99"), "tooth", "no tooth “99”"),
         (CLEANING, TypedLine(), "area", "needs its quadrant"),
-        (CLEANING, TypedLine(area="01"), "area", "not done by upper arch"),
+        (CLEANING, TypedLine(area="01"), "area", "isn’t done by upper arch"),
         (CLEANING, TypedLine(area="77"), "area", "Choose an area"),
-        (CROWN, TypedLine(tooth="14", area="10"), "area", "not done by upper right"),
+        (CROWN, TypedLine(tooth="14", area="10"), "area", "isn’t done by upper right"),
         (CROWN, TypedLine(tooth="14", modifiers="25"), "modifiers", "dental"),
-        (OFFICE, TypedLine(units="１"), "units", "from 1 to 20"),
+        (OFFICE, TypedLine(units="１"), "units", "can be 1 to 20"),
     ],
 )
 def test_what_a_service_cannot_be_done_on_is_said_at_its_field(
@@ -120,14 +120,14 @@ def test_areas_and_teeth_that_fit_are_taken() -> None:
 @pytest.mark.parametrize(
     ("typed", "code", "words"),
     [
-        ("25 25", "99213", "there twice"),
+        ("25 25", "99213", "listed twice"),
         ("25 LT RT 59 76", "99213", "at most 4"),
-        ("5", "99213", "not a modifier"),
-        ("LT,RT", "93000", "exclude each other"),
+        ("5", "99213", "isn’t a modifier"),
+        ("LT,RT", "93000", "can’t go together"),
         ("ZZ", "99213", "There is no modifier ZZ"),
         ("25 1X", "99213", "There is no modifier 1X"),
-        ("26 TC", "93000", "exclude"),
-        ("x9!", "93000", "not a modifier"),
+        ("26 TC", "93000", "can’t go together"),
+        ("x9!", "93000", "isn’t a modifier"),
     ],
 )
 def test_modifiers_that_cannot_be_are_refused(typed: str, code: str, words: str) -> None:
@@ -401,10 +401,10 @@ def test_what_stays_open_is_listed_with_its_reason_trouble_first() -> None:
     assert [point.trouble for point in found] == [True] * 4 + [False] * 4
     assert [point.what for point in found] == [
         "the claim is held back",
-        "“Privacy policy” is not signed",
-        "“Photo” was left out at arrival",
-        "5.00 by card is being clarified",
-        "32.60 of today",
+        "“Privacy policy” isn’t signed",
+        "“Photo” was skipped at arrival",
+        "5.00 by card isn’t confirmed yet",
+        "32.60 for today",
         "38.40 from earlier visits",
         "171.40 with Harbor Guild Dental",
         "2.00 of credit",

@@ -71,17 +71,17 @@ def test_what_is_typed_is_kept_in_one_form(name: str, typed: str, kept: object) 
     [
         ("first", "", "first name"),
         ("last", "x" * 61, "at most 60"),
-        ("birth", "13/45/1984", "not a date"),
+        ("birth", "13/45/1984", "isn’t a date"),
         ("birth", "1/1/2050", "future"),
-        ("phone", "299 555-017", "Ten digits"),
+        ("phone", "299 555-017", "Use ten digits"),
         ("email", "a@b@c", "name@example.org"),
         ("email", "a b@c.org", "name@example.org"),
         ("zip", "9820", "5 digits"),
         ("zip", "٩٨٢٠١", "5 digits"),
-        ("state", "Wash", "two letters"),
+        ("state", "Wash", "two-letter"),
         ("sex", "X", "list"),
         ("employer", "y" * 81, "At most 80"),
-        ("language", "a\x07b", "cannot be printed"),
+        ("language", "a\x07b", "can’t be printed"),
         ("texts_to", "fax", "list"),
     ],
 )
@@ -165,7 +165,7 @@ def test_gaps_are_told_by_purpose_and_only_of_what_was_looked_up() -> None:
         (8, "holder_birth"),
         (8, "holder_street"),
     ]
-    assert found[0].words == "Guild: no member id" and found[0].section == "coverage"
+    assert found[0].words == "Guild: no member ID" and found[0].section == "coverage"
     assert [g.purpose for g in record_gaps(replace(WHOLE, emergency=""), Purpose.TREAT)] == [Purpose.TREAT]
 
 

@@ -264,7 +264,7 @@ def test_a_lower_payment_moves_the_rest_to_the_patient_with_its_reason() -> None
         (Kind.WRITE_OFF, 0, -1280),
         (Kind.TRANSFER, 896, -896),
     ]
-    assert "above the agreed price" in placed.postings[1].words
+    assert "above the contracted amount" in placed.postings[1].words
     assert "coinsurance" in placed.postings[2].words
 
 
@@ -288,15 +288,15 @@ def test_after_posting_nothing_is_left_with_the_insurer() -> None:
     ("text", "says"),
     [
         (remittance(status="4", paid="0", cas="CAS*CO*27*128"), "Denied: CO 27: coverage had ended"),
-        (remittance(status="22"), "takes an earlier payment back"),
-        (remittance(charge="100", paid="80", cas="CAS*PR*2*20"), "not the charge we sent"),
-        (remittance(line="L99", service="HC:87880"), "not on this claim"),
+        (remittance(status="22"), "is reversing an earlier payment"),
+        (remittance(charge="100", paid="80", cas="CAS*PR*2*20"), "isn’t the charge we sent"),
+        (remittance(line="L99", service="HC:87880"), "isn’t on this claim"),
         (remittance(paid="0", cas="CAS*PI*204*128"), "PI 204: not covered by this plan"),
         (
             remittance(cas="CAS*PR*2*25.6", paid="102.4")
             .replace("NM1*QC", "CAS*CO*45*0~NM1*QC")
             .replace("SE*18", "SE*19"),
-            "the claim as a whole",
+            "the whole claim",
         ),
     ],
 )
@@ -309,7 +309,7 @@ def test_what_does_not_agree_goes_to_a_person_with_the_reason(text: str, says: s
 def test_lines_without_our_number_are_matched_by_code_and_missing_ones_noticed() -> None:
     assert place(answer(remittance(line="")), OURS).why_not == ""
     two = [*OURS, ExpectedLine(8, "L8", "87880", 0, Parts(), 0)]
-    assert "does not answer 87880" in place(answer(remittance()), two).why_not
+    assert "didn’t respond to 87880" in place(answer(remittance()), two).why_not
 
 
 @given(

@@ -12,9 +12,9 @@ from zax.desk.acts.transaction import Desk
 @pytest.mark.parametrize(
     ("statement", "says"),
     [
-        ("UPDATE patient SET household_id = 987654321 WHERE id = :id", "is not there any more"),
-        ("UPDATE patient SET last = REPEAT('x', 5000) WHERE id = :id", "more than can be kept"),
-        ("UPDATE patient SET version = 99999999999 WHERE id = :id", "larger than can be kept"),
+        ("UPDATE patient SET household_id = 987654321 WHERE id = :id", "Something on this form no longer"),
+        ("UPDATE patient SET last = REPEAT('x', 5000) WHERE id = :id", "is too long"),
+        ("UPDATE patient SET version = 99999999999 WHERE id = :id", "too large"),
     ],
 )
 def test_what_cannot_be_kept_is_refused_in_words_and_nothing_is(

@@ -94,7 +94,7 @@ def test_a_needed_step_stands_in_the_door_until_it_is_done(desk: Desk) -> None:
 def test_a_skipped_needed_step_still_blocks_and_can_be_done_or_opened_again(desk: Desk) -> None:
     number = step(desk, required=True)
     visit_id = booked(desk)
-    with pytest.raises(Refused, match="why it is left out"):
+    with pytest.raises(Refused, match="Say briefly why it’s skipped"):
         do_step(desk, JUNO, visit_id, number, "skipped")
     do_step(desk, JUNO, visit_id, number, "skipped", "left the card at home")
     with pytest.raises(StepsOpen):
@@ -113,10 +113,10 @@ def test_a_manager_lets_somebody_in_with_a_reason_on_record(desk: Desk) -> None:
     first, second = booked(desk), booked(desk, "15:00")
     with pytest.raises(StepsOpen):
         check_in(desk, JUNO, first, reason="she is in pain", boss=ODILE)  # a biller is no manager
-    with pytest.raises(Refused, match="why they may come in"):
+    with pytest.raises(Refused, match="why they can be checked in"):
         check_in(desk, JUNO, first, boss=SAM)
     check_in(desk, JUNO, first, reason="she is in pain", boss=SAM)
-    assert "let in by Sam Quill without Look at the card" in scalar(
+    assert "checked in by Sam Quill without Look at the card" in scalar(
         desk, "SELECT reason FROM track_move WHERE visit_id = :id AND to_stop = 'here'", id=first
     )
     assert scalar(desk, "SELECT COUNT(*) FROM audit WHERE act = 'visit.let_in'") == 1
@@ -213,7 +213,7 @@ def test_the_list_is_put_in_order_and_a_stale_order_is_refused(desk: Desk) -> No
     order_steps(desk, SAM, [three, one])
     assert list(desk.clinic.steps) == [three, one, two]
     for wrong in ([one, one], [one, 999]):
-        with pytest.raises(Refused, match="changed meanwhile"):
+        with pytest.raises(Refused, match="The list changed in the meantime"):
             order_steps(desk, SAM, wrong)
     with pytest.raises(NotAllowed):
         order_steps(desk, JUNO, [one])
@@ -236,7 +236,7 @@ def signing(version: int = 1, strokes: str = STROKES, **answers: str) -> SignFor
     return SignForm(
         strokes=strokes,
         signer="Helen Vasquez",
-        relation="for themselves",
+        relation="self",
         answers={"answer-2": "Yes"} | answers,
         version=version,
     )
@@ -298,7 +298,7 @@ def test_an_empty_signature_or_a_missing_answer_is_told_at_its_place(desk: Desk,
         )
     assert set(wrong.value.problems) == {"signature", "signer", "relation", "block-2"}
     other = booked(desk)
-    with pytest.raises(Stale, match="somebody else"):
+    with pytest.raises(Stale, match="This visit belongs to someone else"):
         sign_form(desk, JUNO, store, signed_paper, patient, template, signing(), 1, other)
     with pytest.raises(NotFound):
         sign_form(desk, JUNO, store, signed_paper, patient, 999, signing(), 1)

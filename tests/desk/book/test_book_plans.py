@@ -74,9 +74,9 @@ def test_nobody_leaves_silently_and_the_stale_surface(desk: Desk, clock: Shifted
         assert entries(connection, desk.clinic, 1)[0].last_try == "Wed 2 Dec: left word (JP)"
     with pytest.raises(Refused):
         leave_waitlist(desk, JUNO, wait_id, "")
-    leave_waitlist(desk, JUNO, wait_id, "done elsewhere")
-    assert waiting(desk) == [] and scalar(desk, "SELECT ended_why FROM waiting") == "done elsewhere"
-    with pytest.raises(Refused, match="done elsewhere"):
+    leave_waitlist(desk, JUNO, wait_id, "went elsewhere")
+    assert waiting(desk) == [] and scalar(desk, "SELECT ended_why FROM waiting") == "went elsewhere"
+    with pytest.raises(Refused, match="went elsewhere"):
         still_waits(desk, JUNO, wait_id)
     with pytest.raises(NotAllowed):
         still_waits(desk, INES, wait_id)
@@ -297,7 +297,7 @@ def test_what_the_finder_offers_can_be_booked_and_says_why(desk: Desk) -> None:
     with desk.engine.connect() as connection:
         found = find_openings(connection, desk.clinic, desk.clock.now(), request)
     assert len(found) == 20 and {o.day.weekday() for o in found} <= {1, 3}
-    assert any("as they like it" in words for o in found for words in o.reasons)
+    assert any("as they prefer" in words for o in found for words in o.reasons)
     best = found[0]
     visit_id = book_visit(
         desk,

@@ -58,7 +58,7 @@ from zax.web.charges.documents import plan_pdf, proposal_paper
 SIGNED = SignForm(
     strokes=json.dumps([[[20 + n * 10, 90] for n in range(30)]]),
     signer="Helen Vasquez",
-    relation="for themselves",
+    relation="self",
 )
 
 
@@ -109,7 +109,7 @@ def test_planned_work_done_today_moves_with_its_visit_and_back(desk: Desk) -> No
     visit_id = in_room(desk, patient, dental=True)
     planned = scalar(desk, "SELECT id FROM planned_service")
     add_planned(desk, JUNO, visit_id, planned)
-    with pytest.raises(Conflict, match="done, booked or taken away"):
+    with pytest.raises(Conflict, match="done, booked or removed"):
         add_planned(desk, JUNO, visit_id, planned)
     change_line(
         desk, JUNO, visit_id, lines(desk, visit_id)[0].id, LineForm(units="1", tooth="14", surfaces="MO")
@@ -173,7 +173,7 @@ def test_a_diagnosis_taken_off_leaves_no_line_pointing_to_it(desk: Desk) -> None
     change_line(desk, INES, visit_id, office, LineForm(pointers="BA"))
     remove_diagnosis(desk, INES, visit_id, "I10")
     assert lines(desk, visit_id)[0].points_to == ["J02.9"]
-    with pytest.raises(Refused, match="not on this visit"):
+    with pytest.raises(Refused, match="isn’t on this visit"):
         make_main(desk, INES, visit_id, "I10")
     with pytest.raises(Refused, match="heading"):
         add_diagnosis(desk, INES, visit_id, "J02")
@@ -330,7 +330,7 @@ def test_options_carry_the_maximum_from_line_to_line_and_year_to_year(desk: Desk
     move_in_option(desk, INES, made, first, 2)
     dropped = option_b.phases[0].lines[1].row.id
     drop_from_option(desk, INES, made, dropped)
-    with pytest.raises(NotFound, match="not part of this"):
+    with pytest.raises(NotFound, match="isn’t part of this"):
         move_in_option(desk, INES, made, dropped, 2)
     option_b = view(desk, made).options[1]
     assert [len(phase.lines) for phase in option_b.phases] == [0, 2]

@@ -83,11 +83,11 @@ def test_two_of_one_rank_never_hold_on_one_day(desk: Desk) -> None:
     patient_id = add_patient(desk)
     save(desk, patient_id)
     with pytest.raises(
-        Conflict, match="Harbor Guild Dental is the first dental coverage already, with no end"
+        Conflict, match="Harbor Guild Dental is already the first dental coverage, no end date"
     ):
         save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="2026-07-01")
     save(desk, patient_id, plan_id="4", member_id="CP-1")  # medical: another kind
-    with pytest.raises(Conflict, match="first day after the other began"):
+    with pytest.raises(Conflict, match="start date after the other began"):
         save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="", end_other="yes")
     save(desk, patient_id, plan_id="2", member_id="BW-1", from_day="2026-07-01", end_other="yes")
     with desk.engine.connect() as connection:
@@ -114,7 +114,7 @@ def test_nobody_is_covered_through_somebody_who_is_covered_through_them(desk: De
     save(desk, helen)
     save(desk, mateo, holder="patient", relationship="19", subscriber_id=str(helen))
     with pytest.raises(
-        Problems, match="Mateo is covered through Helen, so Helen cannot be covered through Mateo"
+        Problems, match="Mateo is covered through Helen, so Helen can’t be covered through Mateo"
     ):
         save(desk, helen, rank="2", holder="patient", relationship="01", subscriber_id=str(mateo))
 
@@ -136,7 +136,7 @@ def test_a_holder_outside_goes_onto_the_claim(desk: Desk) -> None:
     save(desk, patient_id, **OUTSIDE)
     finish_checkout(desk, JUNO, visit_at_checkout(desk, patient_id, dental=True))
     findings = scalar(desk, "SELECT findings FROM claim")
-    assert "full address of the subscriber" in findings and "birth date of the subscriber" not in findings
+    assert "full address for the subscriber" in findings and "birth date for the subscriber" not in findings
     save(
         desk,
         patient_id,
@@ -247,4 +247,4 @@ def test_a_payer_that_wants_the_group_gets_no_claim_without(setup: Desk) -> None
     with setup.engine.begin() as connection:
         connection.execute(text("UPDATE coverage SET group_number = ''"))
     finish_checkout(setup, JUNO, visit_at_checkout(setup, patient_id, dental=True))
-    assert "no claim without a group number" in scalar(setup, "SELECT findings FROM claim")
+    assert "claims without a group number" in scalar(setup, "SELECT findings FROM claim")

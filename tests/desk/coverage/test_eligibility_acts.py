@@ -63,7 +63,7 @@ class Payer(FakeClearinghouse):
     def ask(self, text: str) -> str:
         self.asked.append(text)
         if self.mode == "down":
-            raise OutsideTrouble("The clearinghouse answers with an error (503).")
+            raise OutsideTrouble("The clearinghouse returned an error (503).")
         from datetime import UTC, datetime
 
         return answer(read_question(text), self.mode, len(self.asked), datetime(2026, 11, 24, tzinfo=UTC))
@@ -117,8 +117,8 @@ def test_one_question_is_kept_with_its_answer_as_they_went(desk: Desk, payer: Pa
         ("inactive", "problem", "ended on 31 Aug 2026"),
         ("not_found", "problem", "not found"),
         ("wrong_birth", "problem", "birth date"),
-        ("other", "problem", "somebody else (Barnaby Quillfeather)"),
-        ("garbage", "failed", "cannot be read"),
+        ("other", "problem", "someone else (Barnaby Quillfeather)"),
+        ("garbage", "failed", "can’t be read"),
         ("down", "failed", "503"),
     ],
 )
@@ -152,7 +152,7 @@ def test_what_cannot_be_asked(desk: Desk, payer: Payer) -> None:
     _, coverage_id = covered(desk)
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE coverage SET member_id = ''"))
-    with pytest.raises(Refused, match="member id first"):
+    with pytest.raises(Refused, match="member ID first. Payers need it"):
         ask(desk, JUNO, payer, coverage_id, TODAY)
     with pytest.raises(NotFound):
         ask(desk, JUNO, payer, 10**7, TODAY)
@@ -245,7 +245,7 @@ def test_a_biller_takes_over_what_the_payer_says(plans: Desk, payer: Payer) -> N
         take_over(desk, JUNO, row.id, "percents.basic")
     assert take_over(desk, ODILE, row.id, "percents.basic") == "Brightwater Family"
     assert desk.clinic.plans[2].benefits.percents["basic"] == 50
-    with pytest.raises(Conflict, match="agrees"):
+    with pytest.raises(Conflict, match="The plan already matches the response"):
         take_over(desk, ODILE, row.id, "percents.basic")
     with pytest.raises(NotFound):
         take_over(desk, ODILE, 10**7, "percents.basic")
@@ -317,7 +317,7 @@ def test_trouble_on_the_line_is_told_without_the_line(monkeypatch: pytest.Monkey
     from zax.outside.adapters import HttpClearinghouse
 
     door = HttpClearinghouse("http://127.0.0.1:9")
-    with pytest.raises(OutsideTrouble, match=r"cannot be reached \(ConnectError\)"):
+    with pytest.raises(OutsideTrouble, match=r"The clearinghouse can’t be reached \(ConnectError\)"):
         door.ask("x")
     monkeypatch.setattr(
         door,

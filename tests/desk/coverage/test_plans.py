@@ -133,7 +133,7 @@ def test_every_wrong_field_of_a_plan_is_named(setup: Desk) -> None:
         "coordination",
         "household_deductible",
     }
-    with pytest.raises(Problems, match="of that name already"):
+    with pytest.raises(Problems, match="with that name"):
         save_plan(setup, ODILE, 0, 1, "harbor guild dental", True, "", FORM, 0)
     with pytest.raises(NotFound):
         save_plan(setup, ODILE, 999, 1, "Nothing", True, "", FORM, 0)

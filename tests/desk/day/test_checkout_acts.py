@@ -83,7 +83,7 @@ def test_money_being_clarified_is_reserved_on_every_visit_it_is_for(desk: Desk) 
         "card",
         total,
         "slow",
-        terminal=FakeTerminal([Sale(state="unknown", words="no answer")]),
+        terminal=FakeTerminal([Sale(state="unknown", words="no response")]),
         also=(earlier,),
     )
     _, shown = counter(desk, today)
@@ -179,7 +179,7 @@ def test_what_stays_open_is_said_and_the_papers_are_there(desk: Desk) -> None:
     assert words[0] == "the claim is held back" and any("with Copperline Health" in each for each in words)
     for paper in (itemised_pdf, summary_pdf, attendance_pdf):
         assert paper(desk, visit_id).startswith(b"%PDF")
-    with pytest.raises(Refused, match="not checked in"):
+    with pytest.raises(Refused, match="wasn’t checked in"):
         attendance_pdf(desk, booked(desk, "16:00"))
     with pytest.raises(NotFound):
         receipt_pdf(desk, visit_id)

@@ -99,17 +99,17 @@ def test_jobs_name_what_waits_for_the_desk(desk: Desk, clock: ShiftedClock) -> N
     rest = visit_at_checkout(desk, add_patient(desk, last="Lane"), start="14:00")
     finish_checkout(desk, JUNO, rest)
     held = visit_at_checkout(desk, add_patient(desk, plan_id=1, street="", last="Tully"), dental=True)
-    terminal = FakeTerminal([Sale(state="unknown", words="no answer")])
+    terminal = FakeTerminal([Sale(state="unknown", words="no response")])
     pay_visit(desk, held, "card", "97.20", "k", terminal=terminal)
     finish_checkout(desk, JUNO, held)
     missed = book_visit(desk, JUNO, order(add_patient(desk, last="Dunn"), start="11:00"))
     clock.set_to(at(11, 30))
     did_not_come(desk, JUNO, missed)
     words = [(job.words, job.link) for job in seen(desk)[1].jobs]
-    assert ("card payment of Helen Tully is being clarified", "Look at 97.20") in words
-    assert ("rest of Helen Lane, 24 Nov", "Collect 128.00") in words
-    assert ("claims held back or rejected", "Mend them") in words
-    assert ("did not come, 11:00", "Call Helen Dunn") in words
+    assert ("card payment from Helen Tully isn’t confirmed yet", "See 97.20") in words
+    assert ("balance of Helen Lane, 24 Nov", "Collect 128.00") in words
+    assert ("claims held back or rejected", "Fix them") in words
+    assert ("no-show, 11:00", "Call Helen Dunn") in words
 
 
 def test_the_sheet_of_each_state_has_its_line(desk: Desk) -> None:

@@ -23,11 +23,11 @@ FIGURE = r"([\d,]+\.\d\d)"
 
 def signed(said: str) -> int:
     """The cents of one spoken step, by its words alone."""
-    spoken = [("{payer} should still pay {}.", -1)]
+    spoken = [("{payer} is still expected to pay {}.", -1)]
     spoken += [(words, sign) for pair in SAID.values() for words, sign in zip(pair, (1, -1), strict=True)]
     found = set()
     for words, sign in spoken:
-        pattern = re.escape(words).replace(r"\{payer\}", "The insurer").replace(r"\{\}", FIGURE)
+        pattern = re.escape(words).replace(r"\{payer\}", "Insurance").replace(r"\{\}", FIGURE)
         if match := re.fullmatch(pattern, said):
             found.add(sign * int(match[1].replace(",", "").replace(".", "")))
     assert len(found) == 1, said

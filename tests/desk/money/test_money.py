@@ -191,7 +191,7 @@ def test_payments_that_cannot_be_taken(desk: Desk, tender: str, amount: str, che
 def test_nothing_is_paid_for_a_visit_that_is_off_and_only_with_the_right(desk: Desk) -> None:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
     take_off(desk, JUNO, visit_id, "wants", "", None)
-    with pytest.raises(Conflict, match="not on the Book"):
+    with pytest.raises(Conflict, match="isn’t on the Book"):
         pay(desk, visit_id, "10")
     with pytest.raises(NotAllowed):
         take_payment(
@@ -256,7 +256,7 @@ def test_a_declined_card_takes_nothing(desk: Desk) -> None:
 def test_a_card_without_answer_is_being_clarified_and_holds_its_amount(desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
     taken = pay(
-        desk, visit_id, "286", "card", terminal=FakeTerminal([Sale(state="unknown", words="no answer")])
+        desk, visit_id, "286", "card", terminal=FakeTerminal([Sale(state="unknown", words="no response")])
     )
     assert taken.state == PaymentState.UNKNOWN
     with pytest.raises(Refused, match="0.00 due"):
@@ -295,7 +295,7 @@ def test_the_whole_way_back_reverses_together(desk: Desk) -> None:
 def test_a_claim_that_has_left_cannot_be_pulled_back(desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     finish_checkout(desk, JUNO, visit_id)
-    with pytest.raises(Conflict, match="already with the insurer"):
+    with pytest.raises(Conflict, match="is already with the payer"):
         take_checkout_back(desk, JUNO, visit_id, "oh")
     assert state_of(desk, visit_id) == "left"
 

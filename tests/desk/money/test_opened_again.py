@@ -64,11 +64,11 @@ def test_a_manager_opens_it_again_and_money_falls_on_today(desk: Desk, owing: in
     assert reopen_day(desk, SAM, number, "closed too early") == TODAY
     pay(desk, owing, [Item()], ("cash", "7"), key="again")
     assert scalar(desk, "SELECT day FROM payment ORDER BY id DESC LIMIT 1") == TODAY
-    with pytest.raises(Conflict, match="open already"):
+    with pytest.raises(Conflict, match="already open"):
         reopen_day(desk, SAM, number, "once more")
     again = close(desk)
     assert again != number and scalar(desk, "SELECT COUNT(*) FROM day_close") == 2
-    with pytest.raises(Conflict, match="open already, or a later"):
+    with pytest.raises(Conflict, match="already open, or a later"):
         reopen_day(desk, SAM, number, "the old one")
     with pytest.raises(Conflict, match="no longer good"):
         note_slip(desk, JUNO, number)  # its money may be on the new slip
@@ -88,7 +88,7 @@ def test_it_stays_closed_once_the_slip_is_printed_or_the_day_is_over(
         note_slip(desk, JUNO, number)  # printed twice
     else:
         clock.set_to(at(9, 0, TOMORROW))
-    with pytest.raises(Conflict, match="slip was printed" if late == "slip" else "on the day itself"):
+    with pytest.raises(Conflict, match="slip was printed" if late == "slip" else "on that same day"):
         reopen_day(desk, SAM, number, "too late")
     assert scalar(desk, "SELECT closed_day FROM site_books") == TODAY
 
@@ -110,10 +110,10 @@ def test_a_receipt_after_the_close_keeps_the_day_it_was_taken_and_says_where_it_
     reopen_day(desk, SAM, scalar(desk, "SELECT id FROM day_close"), "too early")
     with desk.engine.connect() as connection:
         shown = [receipt_of(connection, desk.clinic, number) for number in (before, after)]
-    assert shown[0].why_not_void(TODAY) == "" and "not begun" in shown[1].why_not_void(TODAY)
+    assert shown[0].why_not_void(TODAY) == "" and "hasn’t started" in shown[1].why_not_void(TODAY)
     monkeypatch.setattr("zax.web.shell.pdf.write", str.encode)
     paper = " ".join(receipt_pdf(desk, after).decode().split())
     today, tomorrow = long_day(TODAY), long_day(TOMORROW)
-    assert f"Our books of {today} were closed, so this counts on {tomorrow}." in paper
+    assert f"Our books of {today} were already closed, so this counts on {tomorrow}." in paper
     assert f", {today} {TODAY.year}</p>" in paper
     assert "were closed" not in receipt_pdf(desk, before).decode()

@@ -127,7 +127,7 @@ def test_a_checkout_that_the_insurer_has_answered_is_not_taken_back(desk: Desk) 
     visit_id, number, line = left_visit(desk, paid="97.20")
     import_file(desk, ODILE, "x.835", answer(number, line))
     assert scalar(desk, "SELECT state FROM claim") == "closed"
-    with pytest.raises(Conflict, match="has answered"):
+    with pytest.raises(Conflict, match="The payer has responded to this"):
         take_checkout_back(desk, SAM, visit_id, "one more")
     assert state_of(desk, visit_id) == "settled"
 
@@ -158,7 +158,7 @@ def test_the_same_file_twice_changes_nothing(desk: Desk) -> None:
     with pytest.raises(Conflict, match="imported before"):
         import_file(desk, ODILE, "again.835", file)
     again = import_file(desk, ODILE, "reissued.835", file.replace("~", "~\n"))
-    assert "came before in x.835" in again.words
+    assert "already came in x.835" in again.words
     assert scalar(desk, "SELECT COUNT(*) FROM journal") == before
 
 
@@ -184,7 +184,7 @@ def test_ten_imports_at_once_post_once(desk: Desk) -> None:
         (lambda t: "Dear clinic", "not an X12 file"),
         (lambda t: t.replace("188.8", "1"), "does not add up"),
         (lambda t: "", "empty"),
-        (lambda t: t.replace("835", "271"), "Zax takes in payments"),
+        (lambda t: t.replace("835", "271"), "Zax imports payments"),
     ],
     ids=["truncated", "not x12", "wrong sum", "empty", "another kind"],
 )
@@ -351,7 +351,7 @@ def test_a_worker_killed_in_the_middle_of_sending_loses_nothing_and_sends_nothin
 def test_an_unanswered_card_is_asked_again_by_its_key(desk: Desk, clock: ShiftedClock) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
     terminal = FakeTerminal(
-        [Sale(state="unknown", words="no answer"), Sale(state="unknown", words="no answer")]
+        [Sale(state="unknown", words="no response"), Sale(state="unknown", words="no response")]
     )
     pay_visit(desk, visit_id, "card", "100", "first", terminal=terminal)
     pay_visit(desk, visit_id, "card", "50", "second", terminal=terminal)

@@ -73,7 +73,7 @@ def test_what_the_second_plan_should_pay_is_not_asked_of_the_patient(desk: Desk)
     told = answer(number, line, paid="182.7", cas="CAS*PR*1*25**2*78.3")
     result = import_file(desk, ODILE, "x.835", told)
     assert result.for_a_person == 1 and parts(desk, visit) == (0, 10_330)
-    assert waiting(desk) == [("second", "103.30 is for the second plan. Bill it, then post its payment.")]
+    assert waiting(desk) == [("second", "103.30 is for the secondary plan. Bill it, then post its payment.")]
     assert state_of(desk, visit) == "left" and agrees(desk)
 
 
@@ -94,7 +94,7 @@ def test_a_denied_line_in_a_paid_claim_waits_and_the_rest_is_posted(desk: Desk) 
     two = two.replace(f"SVC*AD:D2392*{(28_600 + fee) / 100:g}", "SVC*AD:D2392*286").replace("SE*18", "SE*22")
     result = import_file(desk, ODILE, "x.835", two)
     assert result.for_a_person == 1
-    assert waiting(desk) == [("person", "D1110 was not paid: CO 16: information missing.")]
+    assert waiting(desk) == [("person", "D1110 wasn’t paid: CO 16: information missing.")]
     assert scalar(desk, "SELECT state FROM claim") == "denied"
     assert parts(desk, visit) == (before[0], before[1] - 18_880)
     off = "SELECT COUNT(*) FROM journal WHERE kind = 'writeoff'"

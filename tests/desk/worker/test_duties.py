@@ -154,7 +154,7 @@ def test_a_payment_that_got_no_answer_is_asked_about(
     terminal = outside.terminal
     assert isinstance(terminal, FakeTerminal)
     patient = owing(desk)
-    terminal.answers.append(Sale(state="unknown", words="no answer"))
+    terminal.answers.append(Sale(state="unknown", words="no response"))
     pay(desk, patient, all_lines(desk, patient), ("card", "286"), key="slow", terminal=terminal)
     terminal.later["slow-1"] = Sale(state="approved", words="", card_ending="4417", reference="T1")
     clock.set_to(at(11))
@@ -205,7 +205,7 @@ def test_a_receipt_by_email_waits_for_a_silent_terminal_and_holds_up_nobody(
     """Kills: a checkout that cannot be finished, a receipt that never goes or goes without anything taken."""
     patient = add_patient(desk, 1)
     visit = visit_at_checkout(desk, patient, dental=True)
-    outside.terminal.answers.append(Sale(state="unknown", words="no answer"))  # type: ignore[attr-defined]
+    outside.terminal.answers.append(Sale(state="unknown", words="no response"))  # type: ignore[attr-defined]
     pay(desk, patient, [Item(visit)], ("card", "97.20"), terminal=outside.terminal)
     finish_checkout(desk, JUNO, visit, receipt="email")
     receipt = scalar(desk, "SELECT MAX(id) FROM receipt")

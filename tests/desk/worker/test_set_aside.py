@@ -87,7 +87,7 @@ def test_what_fails_again_and_again_is_set_aside_and_the_rest_goes_on(
     assert scalar(desk, "SELECT state FROM claim") == "sent"  # not held up by the receipt
     assert aside(desk) == []
     rounds(desk, outside, clock, MOST_FAILURES)
-    assert aside(desk) == [("Receipt by email", "An error nobody expected: ZeroDivisionError.")]
+    assert aside(desk) == [("Receipt by email", "An unexpected error: ZeroDivisionError.")]
     with desk.engine.connect() as connection:
         from zax.store.day.screens import job_counts
 
@@ -156,7 +156,7 @@ def test_an_errand_that_ends_its_worker_each_time_is_set_aside_too(
 def test_what_the_outside_cannot_take_is_never_set_aside(desk: Desk, clock: ShiftedClock) -> None:
     class Down(FakeClearinghouse):
         def deliver(self, key: str, name: str, text: str) -> None:
-            raise OutsideTrouble("The clearinghouse cannot be reached.")
+            raise OutsideTrouble("The clearinghouse can’t be reached.")
 
     left_visit(desk)
     house = Down()
@@ -165,7 +165,7 @@ def test_what_the_outside_cannot_take_is_never_set_aside(desk: Desk, clock: Shif
     assert aside(desk) == []
     with desk.engine.connect() as connection:
         said = missing(connection, clock.now(), "America/Los_Angeles")
-    assert said[-1] == "1 claim file waits. The clearinghouse cannot be reached."
+    assert said[-1] == "1 claim file waits. The clearinghouse can’t be reached."
     rounds(desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail()), clock, 1)
     assert scalar(desk, "SELECT state FROM claim") == "sent"
 
@@ -209,7 +209,7 @@ def test_a_file_that_nobody_can_carry_out_stops_neither_the_next_one_nor_the_wor
     run_once(desk, outside, receipt_pdf)
     assert state_of(desk, visit) == "settled"
     rounds(desk, outside, clock, MOST_FAILURES)
-    assert aside(desk) == [("File from an insurer", "An error nobody expected: OverflowError.")]
+    assert aside(desk) == [("File from a payer", "An unexpected error: OverflowError.")]
 
 
 def test_a_duty_that_fails_is_said_on_day_and_does_not_stop_the_others(
@@ -220,7 +220,7 @@ def test_a_duty_that_fails_is_said_on_day_and_does_not_stop_the_others(
 
         def collect(self) -> list[Incoming]:
             if self.down:
-                raise OutsideTrouble("The clearinghouse cannot be reached.")
+                raise OutsideTrouble("The clearinghouse can’t be reached.")
             return super().collect()
 
     house = Locked()
@@ -232,7 +232,7 @@ def test_a_duty_that_fails_is_said_on_day_and_does_not_stop_the_others(
         said = missing(connection, clock.now(), "America/Los_Angeles")
     assert said[1] == (
         "Zax hasn’t been able to fetch files from insurers since 10:42 and keeps trying."
-        " The clearinghouse cannot be reached."
+        " The clearinghouse can’t be reached."
     )
     house.down = False
     rounds(desk, shut, clock, 1)

@@ -67,7 +67,9 @@ def test_a_wrong_line_keeps_what_was_typed_and_opens_where_it_is_wrong(odile: Br
     )
     assert wrong.status_code == 422 and 'value="25 25"' in wrong.text
     assert (
-        "there twice" in wrong.text and "no diagnosis C" in wrong.text and "why the fee differs" in wrong.text
+        "listed twice" in wrong.text
+        and "no diagnosis C" in wrong.text
+        and "why the fee differs" in wrong.text
     )
     right = odile.post(
         f"/visits/{visit_id}/charges/change",
@@ -91,7 +93,7 @@ def test_options_are_made_compared_signed_and_booked_from(sam: Browser, desk: De
     wrong = sam.post(
         f"{made}/add", choice=f"service:{SERVICE_ID['D2740']}", what="crown", letter="A", phase=1
     )
-    assert wrong.status_code == 422 and "D2740 needs its tooth" in wrong.text
+    assert wrong.status_code == 422 and "D2740 needs a tooth" in wrong.text
     assert sam.post(f"{made}/add", choice="", what="crown", letter="A", phase=1).status_code == 422
     assert (
         sam.post(
@@ -103,10 +105,8 @@ def test_options_are_made_compared_signed_and_booked_from(sam: Browser, desk: De
     page = sam.get(made).text
     assert page.count("Crown, ceramic") >= 2 and "1,180.00" in page and "565.00" in page and "Sign B" in page
     version = hidden(sam.get(f"{made}?sign=A").text, "version")
-    empty = sam.post(
-        f"{made}/sign", letter="A", version=version, strokes="", signer="Helen", relation="for themselves"
-    )
-    assert empty.status_code == 422 and "Nothing is signed yet" in empty.text
+    empty = sam.post(f"{made}/sign", letter="A", version=version, strokes="", signer="Helen", relation="self")
+    assert empty.status_code == 422 and "Not signed yet" in empty.text
     assert (
         sam.post(
             f"{made}/sign",
@@ -114,12 +114,12 @@ def test_options_are_made_compared_signed_and_booked_from(sam: Browser, desk: De
             version=version,
             strokes=STROKES,
             signer="Helen",
-            relation="for themselves",
+            relation="self",
         ).status_code
         == 303
     )
     page = sam.get(made).text
-    assert f"/book/new?patient={patient}&amp;provider=1&amp;planned=" in page and "The signed paper" in page
+    assert f"/book/new?patient={patient}&amp;provider=1&amp;planned=" in page and "Signed copy" in page
     assert sam.get(f"{made}.pdf").headers["content-type"] == "application/pdf"
     planned = scalar(desk, "SELECT MIN(id) FROM planned_service")
     slip = sam.get(f"/book/new?patient={patient}&provider=1&planned={planned}").headers["location"]

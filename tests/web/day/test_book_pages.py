@@ -74,7 +74,7 @@ def test_jumping_keeps_the_view(juno: Browser, to: str, day: str) -> None:
 
 def test_a_jump_nobody_understands_is_said_beside_the_field(juno: Browser) -> None:
     answer = juno.get(f"/book/jump?to=soonish&day={TODAY}")
-    assert answer.status_code == 422 and "is no day" in answer.text and 'value="soonish"' in answer.text
+    assert answer.status_code == 422 and "isn’t a day" in answer.text and 'value="soonish"' in answer.text
 
 
 def test_the_day_on_paper(juno: Browser, desk: Desk) -> None:
@@ -165,7 +165,7 @@ def test_shelf_undo_and_taking_off_from_the_page(juno: Browser, desk: Desk) -> N
     juno.post(f"/visits/{visit_id}/act/cancel", back="/book", why="clinic", note="storm")
     assert (
         state_of(desk, visit_id) == "cancelled"
-        and "Clinic cancelled: storm" in juno.get(f"/book?visit={visit_id}").text
+        and "Clinic canceled: storm" in juno.get(f"/book?visit={visit_id}").text
     )
 
 
@@ -174,10 +174,10 @@ def test_the_sheet_of_a_past_visit_corrects_only_the_track(juno: Browser, desk: 
     clock.set_to(at(10, day=TODAY + timedelta(days=1)))
     page = juno.get(f"/visits/{visit_id}").headers["location"]
     sheet = juno.get(page).text
-    assert "Why is its track corrected?" in sheet and "Take off" not in sheet and "Take up" not in sheet
+    assert "Why correct it?" in sheet and "Remove" not in sheet and "Pick up" not in sheet
     back = f"/book?day={TODAY}&visit={visit_id}"
-    assert "Say in a few words why" in juno.post(f"/visits/{visit_id}/act/missed", back=back, reason="").text
-    juno.post(f"/visits/{visit_id}/act/missed", back=back, reason="was not here")
+    assert "Say briefly why" in juno.post(f"/visits/{visit_id}/act/missed", back=back, reason="").text
+    juno.post(f"/visits/{visit_id}/act/missed", back=back, reason="hasn’t been in")
     assert state_of(desk, visit_id) == "missed"
 
 
@@ -191,14 +191,14 @@ def test_the_right_patient_in_place(juno: Browser, desk: Desk) -> None:
 
 
 def test_the_finder_answers_from_its_address(juno: Browser, desk: Desk) -> None:
-    assert "Choose what the visit is for" in juno.get("/book?find=1").text
+    assert "Choose the visit type" in juno.get("/book?find=1").text
     page = juno.get(f"/book?find=1&type={TYPE_ID['Hygiene']}&when=next&days=1&after=13:00").text
     assert page.count('class="pick"') == 5 and "Tue 1 Dec, 1" in page and "steps in at" in page
     first = html.unescape(re.search(r'class="pick" data-key="1" href="([^"]+)"', page)[1])  # type: ignore[index]
     assert 'id="slip"' in juno.get(first).text
     both = juno.get(f"/book?find=1&type={TYPE_ID['Hygiene']}&then={TYPE_ID['Filling']}").text
     assert '<p class="q">then ' in both
-    assert "is not a time" in juno.get(f"/book?find=1&type={TYPE_ID['Hygiene']}&after=noonish").text
+    assert "isn’t a time" in juno.get(f"/book?find=1&type={TYPE_ID['Hygiene']}&after=noonish").text
     assert "No time like this" in juno.get(f"/book?find=1&type={TYPE_ID['Hygiene']}&days=6").text
     visit_id = booked(desk, "13:30", 2, "Hygiene")
     carried = juno.get(f"/book?find=1&carry={visit_id}").text
@@ -268,7 +268,7 @@ def test_a_series_is_planned_changed_and_booked(juno: Browser, desk: Desk) -> No
     )
     assert clash.status_code == 409 and "The plan as it stands now" in clash.text
     odd = juno.post("/book/plan", rows="x", back="/book")
-    assert odd.status_code == 303 and "A whole number from 0 to 40" in juno.get("/book").text
+    assert odd.status_code == 303 and "Enter a whole number from 0 to 40" in juno.get("/book").text
     done = juno.post(
         "/book/plan",
         **rows,
@@ -310,11 +310,11 @@ def test_a_household_is_planned_side_by_side(juno: Browser, desk: Desk) -> None:
         how="together",
         **{f"member_type-{rafa}": TYPE_ID["Hygiene"], f"member_with-{rafa}": ""},
     ).text
-    assert "Every time can be had" in plan and "P. Okwu" in plan and "Rafael Vasquez" in plan
+    assert "Every time is available" in plan and "P. Okwu" in plan and "Rafael Vasquez" in plan
 
 
 def test_waitlist_page_fits_filters_asks_again_and_notes(juno: Browser, desk: Desk, clock: Any) -> None:
-    assert "Nobody waits" in juno.get("/waitlist").text
+    assert "The waitlist is empty" in juno.get("/waitlist").text
     patient = add_patient(desk)
     juno.post(
         "/waitlist",
@@ -326,10 +326,10 @@ def test_waitlist_page_fits_filters_asks_again_and_notes(juno: Browser, desk: De
         back="/waitlist",
     )
     page = juno.get("/waitlist").text
-    assert "1 person" in page and "Book Helen Vasquez" in page and "Comes at short notice" in page
+    assert "1 person" in page and "Book Helen Vasquez" in page and "Available on short notice" in page
     link = html.unescape(re.search(r'data-act data-key="1" href="([^"]+)"', page)[1])  # type: ignore[index]
     assert "Helen Vasquez" in juno.get(link).text
-    assert "Nobody waits for this choice" in juno.get(f"/waitlist?type={TYPE_ID['Hygiene']}").text
+    assert "No one on the waitlist matches" in juno.get(f"/waitlist?type={TYPE_ID['Hygiene']}").text
     for query in ("who=5", "room=5", "why=short", "order=wait", "order=fit", "since=7", f"from={FRIDAY}"):
         assert juno.get(f"/waitlist?{query}").status_code == 200
     assert "0 of 1" in juno.get("/waitlist?since=7").text and "0 of 1" in juno.get("/waitlist?room=1").text
@@ -338,12 +338,12 @@ def test_waitlist_page_fits_filters_asks_again_and_notes(juno: Browser, desk: De
     assert "left word (JP)" in juno.get("/waitlist").text
     clock.set_to(at(9, day=TODAY + timedelta(days=9)))
     juno.sign_in("juno")
-    assert 'Asked again by rule <span class="n">1</span>' in juno.get("/waitlist").text
+    assert 'Time to ask again <span class="n">1</span>' in juno.get("/waitlist").text
     juno.post(f"/waitlist/{wait_id}/still", back="/waitlist")
-    assert "Everybody was asked in time" in juno.get("/waitlist").text
+    assert "Everyone has been asked on time" in juno.get("/waitlist").text
     assert juno.post(f"/waitlist/{wait_id}/leave", reason=" ", back="/waitlist").status_code == 422
     juno.post(f"/waitlist/{wait_id}/leave", reason="moved away", back="/waitlist?why=short")
-    assert "Nobody waits" in juno.get("/waitlist").text
+    assert "The waitlist is empty" in juno.get("/waitlist").text
     assert juno.post(f"/waitlist/{wait_id}/sing", back="/waitlist").status_code == 404
     assert juno.post("/waitlist", patient_id="", why="short", type_id=1, back="/waitlist").status_code == 422
 
@@ -355,12 +355,12 @@ def test_who_would_leave_a_later_visit_is_moved_not_booked_twice(juno: Browser, 
     juno.post(f"/visits/{visit_id}/place", day=TODAY, at="14:00", provider_id=5, back="/waitlist")
     assert (
         scalar(desk, "SELECT day FROM visit WHERE id = :v", v=visit_id) == TODAY
-        and "Nobody waits" in juno.get("/waitlist").text
+        and "The waitlist is empty" in juno.get("/waitlist").text
     )
 
 
 def test_requests_are_answered_together(juno: Browser, desk: Desk) -> None:
-    assert "Nothing is waiting for an answer" in juno.get("/requests").text
+    assert "No requests waiting" in juno.get("/requests").text
     asked = [
         booked(desk, start, first=name, held_until=at(12), web_message="it hurts")
         for start, name in (("14:00", "Ana"), ("15:00", "Ben"))
@@ -380,7 +380,7 @@ def test_requests_are_answered_together(juno: Browser, desk: Desk) -> None:
 def test_a_day_off_from_the_book(juno: Browser, desk: Desk) -> None:
     visit_id = booked(desk, day=FRIDAY)
     missing = juno.post("/book/dayoff", provider_id=5, day=FRIDAY, note="", back=f"/book?day={FRIDAY}")
-    assert missing.status_code == 422 and "Say why" in missing.text
+    assert missing.status_code == 422 and "Say briefly why" in missing.text
     answer = juno.post("/book/dayoff", provider_id=5, day=FRIDAY, note="ill", back=f"/book?day={FRIDAY}")
     assert answer.status_code == 303 and state_of(desk, visit_id) == "cancelled"
     page = juno.get(f"/book?day={FRIDAY}").text
@@ -477,4 +477,4 @@ def test_the_patients_page_keeps_wishes_and_planned_work(juno: Browser, desk: De
     wait_for(desk, JUNO, patient, "short", TYPE_ID["Hygiene"], 0, 1, "")
     shelve(desk, JUNO, [booked(desk, "15:00", first="Ben")])
     page = juno.get(f"/patients/{patient}").text
-    assert "lost their time" in page and "no visit yet, cancelled 1" in page
+    assert "lost their spot" in page and "no visits yet, canceled 1" in page

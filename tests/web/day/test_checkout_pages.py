@@ -78,7 +78,7 @@ def test_a_next_visit_that_is_taken_meanwhile_stops_nothing_else_from_being_kept
         opening=taken,
         receipt="none",
     )
-    assert answer.status_code == 422 and "could not be booked" in answer.text and 'value="128"' in answer.text
+    assert answer.status_code == 422 and "couldn’t be booked" in answer.text and 'value="128"' in answer.text
     assert state_of(desk, visit_id) == "checkout" and scalar(desk, "SELECT COUNT(*) FROM payment") == 0
     assert "Follow-up" in juno.get(f"/visits/{visit_id}/checkout?next={TYPE_ID['Follow-up']}&after=1m").text
 
@@ -119,5 +119,5 @@ def test_a_claim_is_promised_only_where_finishing_sends_it(juno: Browser, desk: 
     assert "ready to bill" in page and "the claim goes out when you finish" in page
     lacking = visit_at_checkout(desk, add_patient(desk, 4, first="Iris", zip=""), start="15:00")
     page = juno.get(f"/visits/{lacking}/checkout").text
-    assert "is kept here until what it lacks is" in page and "No full address of the subscriber." in page
-    assert "the claim waits until that is fixed" in page and "ready to bill" not in page
+    assert "stays here until" in page and "No full address for the subscriber." in page
+    assert "the claim waits until that’s fixed" in page and "ready to bill" not in page

@@ -99,7 +99,7 @@ def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_t
             assert (
                 told.status_code == 503
                 and f"/pay/check/k?back=/pay/{patient}" in told.text
-                and "whole or not at all" in told.text
+                and "Either all of it went through or none of it did" in told.text
             )
             monkeypatch.undo()
             server.start()
@@ -116,7 +116,7 @@ def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_t
             else:
                 assert checked.headers["location"].startswith("/receipts/")
                 assert (
-                    "being clarified" in web.get(checked.headers["location"]).text
+                    "not confirmed yet" in web.get(checked.headers["location"]).text
                     and patient_open(desk, visit) == 28_600
                 )
                 clock.set_to(at(10, 42) + CLARIFY_AFTER * 4)

@@ -54,7 +54,7 @@ def test_the_payment_page_is_one_key_away_and_takes_what_is_ticked(
     receipt = juno.get(done.headers["location"]).text
     assert (
         "$286.00" in receipt
-        and "Change to give back" in receipt
+        and "Change due" in receipt
         and "14.00" in receipt
         and patient_open(desk, visit) == 0
     )
@@ -69,10 +69,10 @@ def test_the_payment_page_is_one_key_away_and_takes_what_is_ticked(
 @pytest.mark.parametrize(
     ("changes", "field", "words"),
     [
-        ({"amount": "x"}, "amount-1", "not an amount"),
-        ({"tender": "cheque"}, "number-1", "printed on the cheque"),
+        ({"amount": "x"}, "amount-1", "isn’t an amount"),
+        ({"tender": "cheque"}, "number-1", "printed on the check"),
         ({"amount": "287"}, "over", "1.00 more than the 286.00 due"),
-        ({"pick": ""}, "items", "Tick what is paid"),
+        ({"pick": ""}, "items", "Check what’s being paid"),
         ({"receipt": "email"}, "receipt", "No email address"),
     ],
 )
@@ -96,7 +96,7 @@ def test_too_much_on_one_line_is_said_beside_it(juno: Browser, desk: Desk, owing
     assert (
         answer.status_code == 422
         and f'id="err-item-{line}"' in answer.text
-        and "Only 286.00 is open here" in answer.text
+        and "Only 286.00 is due here" in answer.text
     )
     answer = juno.post(f"/pay/{patient}", **picked(desk, patient, visit, **{f"for-line-{line}": "abc"}))
     assert answer.status_code == 422 and f'id="err-item-{line}"' in answer.text
@@ -117,7 +117,7 @@ def test_a_product_is_put_on_the_form_and_sold(juno: Browser, desk: Desk, engine
     assert done.status_code == 303 and scalar(desk, "SELECT stock FROM product WHERE id = 1") == before - 2
     line = scalar(desk, "SELECT id FROM charge_line WHERE kind = 'product'")
     assert (
-        "Take it back into stock"
+        "Return it to stock"
         in juno.get(f"/accounts/{patient}?why=e{scalar(desk, 'SELECT MIN(id) FROM journal')}").text
     )
     assert juno.post(f"/accounts/{patient}/correct", do="product-back", line_id=line).status_code == 303
@@ -152,7 +152,7 @@ def test_a_copay_is_taken_ahead_and_a_declined_card_leads_to_another_way(
     receipt = juno.get(done.headers["location"]).text
     assert (
         "declined: the bank refuses this card" in receipt
-        and "20.00 was not approved" in receipt
+        and "20.00 wasn’t approved" in receipt
         and f"/pay/{patient}?visit={visit}" in receipt
     )
     assert juno.post(f"/pay/{patient}", **form, key="two").status_code == 303
@@ -204,7 +204,7 @@ def test_money_is_given_back_voided_and_mailed_from_the_receipt(
     )
     assert (
         patient_open(desk, visit) == 2_000
-        and "Given back" in juno.get(location).text
+        and "Refunded" in juno.get(location).text
         and "overpaid" in juno.get(location).text
     )
     assert juno.post(f"{location}/mail").status_code == 303
@@ -222,10 +222,10 @@ def test_a_returned_cheque_is_undone_with_its_fee(juno: Browser, desk: Desk, owi
         .split("?")[0]
     )
     payment = scalar(desk, "SELECT id FROM payment")
-    assert "The bank sent it back" in juno.get(location).text
+    assert "Bank returned it" in juno.get(location).text
     juno.post(f"{location}/back", payment=payment, why="no funds", fee="yes", do="returned")
     assert patient_open(desk, visit) == 28_600 and items_of(desk, patient).due == 31_100
-    assert "Came back from the bank" in juno.get(location).text and agrees(desk)
+    assert "Returned by the bank" in juno.get(location).text and agrees(desk)
 
 
 # --- the account
@@ -298,7 +298,7 @@ def test_corrections_are_made_where_the_amount_is_explained(
 def test_a_plan_is_looked_at_kept_and_ended(juno: Browser, desk: Desk, owing: tuple[int, int]) -> None:
     patient, _ = owing
     line = line_of(desk, patient)
-    assert "286.00 ticked" in juno.get(f"/accounts/{patient}/plan").text
+    assert "286.00 checked" in juno.get(f"/accounts/{patient}/plan").text
     form = {"line": line, "amount": "286", "count": "3", "first": TODAY, "every": "month"}
     seen = juno.post(f"/accounts/{patient}/plan", **form, do="look").text
     assert "95.34" in seen and "95.33" in seen and "24 Jan 2027" in seen
@@ -379,7 +379,7 @@ def test_money_is_set_up(sam: Browser, desk: Desk) -> None:
     )
     assert wrong.status_code == 422 and all(
         words in wrong.text
-        for words in ("Give it a name", "not an amount", "At most 100 percent", "A whole number")
+        for words in ("Give it a name", "isn’t an amount", "At most 100 percent", "A whole number")
     )
     made = {
         "reason": {"words": "Test reason", "active": ""},

@@ -95,7 +95,7 @@ def test_flags_notes_status_messages_number_and_household(juno: Browser, desk: D
         ("note", {"note": ""}, "Write the note first"),
         ("ssn", {"ssn": "1"}, "nine digits"),
         ("status", {"status": "gone"}, "Choose active"),
-        ("join", {"patient_id": other}, "one household already"),
+        ("join", {"patient_id": other}, "one household"),
     ):
         wrong = act(name, **fields)
         assert wrong.status_code == 422 and says in wrong.text, name
@@ -109,7 +109,7 @@ def test_flags_notes_status_messages_number_and_household(juno: Browser, desk: D
     ):
         assert act(name, **fields).status_code == 303, name
     page = juno.get(f"/patients/{number}").text
-    assert "Inactive" in page and "Likes mornings" not in page and act("dance").status_code == 404
+    assert "Hidden from lists" in page and "Likes mornings" not in page and act("dance").status_code == 404
     assert (
         "Vasquez, Helen" not in juno.get("/find?q=helen").text
         and "Vasquez, Helen" in juno.get("/patients?q=helen&all=true").text
@@ -124,13 +124,13 @@ def test_a_coverage_form_says_what_is_wrong_and_offers_the_way_out(juno: Browser
     assert clash.status_code == 409 and 'name="end_other"' in clash.text and 'value="BW-7"' in clash.text
     assert juno.post(f"/patients/{number}/coverage/0", **fields, end_other="yes").status_code == 303
     page = juno.get(f"/patients/{number}").text
-    assert "Brightwater Family" in page and "1 not of today" in page and "Yearly most" in page
+    assert "Brightwater Family" in page and "1 not current" in page and "Annual maximum" in page
     edit = juno.get(f"/patients/{number}?edit=coverage-{old}").text
     assert 'id="member_id"' in edit and f'action="/patients/{number}/coverage/{old}"' in edit
     new = scalar(desk, "SELECT MAX(id) FROM coverage")
     assert juno.post(f"/patients/{number}/coverage/{new}/end", last_day="").status_code == 422
     assert juno.post(f"/patients/{number}/coverage/{new}/end", last_day="2026-11-23").status_code == 303
-    assert "pays alone" not in juno.get(f"/patients/{number}").text
+    assert "pays in full" not in juno.get(f"/patients/{number}").text
 
 
 def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(
@@ -139,7 +139,7 @@ def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(
     number = add_patient(desk, 2)
     cover = scalar(desk, "SELECT id FROM coverage")
     web.sign_in("juno")
-    assert "was not asked about this coverage yet" in web.get(f"/coverage/{cover}/answer").text
+    assert "hasn’t been asked about this coverage yet" in web.get(f"/coverage/{cover}/answer").text
     visit = book_visit(desk, JUNO, order(number, 1, kind="Filling"))
     assert "not checked" in web.get(f"/visits/{visit}/sheet").text
 
@@ -161,7 +161,7 @@ def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(
     assert (
         "Active, Brightwater Family." in page
         and "patient pays 50 percent" in page
-        and "Billing or a manager can take it over" in page
+        and "Billing or a manager can do this" in page
     )
     check = scalar(desk, "SELECT id FROM eligibility_check")
     assert web.get(f"/eligibility/{check}/raw.txt").status_code == 403
@@ -175,7 +175,7 @@ def test_the_answer_page_tells_takes_over_and_keeps_the_raw_text(
     assert web.get(f"/eligibility/{check}/raw.txt").text.startswith("ISA")
     assert web.post(f"/eligibility/{check}/take", row="used", back="/eligibility").status_code == 303
     assert scalar(desk, "SELECT elsewhere_paid_cents FROM coverage") == 12000
-    assert "Nothing: every answer about a coming visit is fine" in web.get("/eligibility").text
+    assert "All clear: every response for upcoming visits is fine" in web.get("/eligibility").text
     assert (
         web.post("/eligibility", days="3").status_code == 303
         and web.post(f"/eligibility/{check}/handled").status_code == 303
@@ -193,7 +193,7 @@ def test_the_estimate_gives_its_reasons(juno: Browser, desk: Desk) -> None:
         and "2,500.00" in page
     )
     bare = book_visit(desk, JUNO, order(add_patient(desk, first="Bo", phone="3605550177"), 5, start="15:00"))
-    assert "No coverage of this kind" in juno.get(f"/visits/{bare}/estimate").text
+    assert "No coverage of this type" in juno.get(f"/visits/{bare}/estimate").text
 
 
 def test_files_and_photos_over_the_wire(juno: Browser, desk: Desk) -> None:
@@ -250,7 +250,8 @@ def test_pairs_typing_and_merging_over_the_wire(web: Browser, desk: Desk) -> Non
         and web.get(f"/duplicates?with={keep}").text.count("Helena") >= 1
     )
     assert (
-        "On file already" in web.get("/duplicates/typing?first=Helen&last=Vasques&birth=5/3/84&phone=36").text
+        "Already on file?"
+        in web.get("/duplicates/typing?first=Helen&last=Vasques&birth=5/3/84&phone=36").text
     )
     assert (
         web.get("/duplicates/typing?first=H").text.strip() == ""
@@ -260,7 +261,7 @@ def test_pairs_typing_and_merging_over_the_wire(web: Browser, desk: Desk) -> Non
     web.sign_in("odile")
     assert "goes into it" in web.get(f"/merge?keep={keep}&drop={drop}").text
     fields = {"keep": keep, "drop": drop, "keep_version": 1, "drop_version": 1, "first": "drop"}
-    assert "Tick that you have looked" in web.post("/merge", **fields).text
+    assert "Check the box to confirm you compared" in web.post("/merge", **fields).text
     assert web.post("/merge", **fields, sure="yes").status_code == 303
     assert (
         web.get(f"/patients/{drop}").headers["location"] == f"/patients/{keep}"
@@ -269,7 +270,7 @@ def test_pairs_typing_and_merging_over_the_wire(web: Browser, desk: Desk) -> Non
     third = add_patient(desk, first="Helen")
     assert (
         web.post("/duplicates/two", a=keep, b=third).status_code == 303
-        and "No two records" in web.get("/duplicates").text
+        and "No likely duplicates" in web.get("/duplicates").text
     )
 
 
@@ -338,7 +339,7 @@ def test_plans_payers_fees_and_flags_over_the_wire(web: Browser, desk: Desk) -> 
             and web.get("/fees/999").status_code == 404
         )
         assert (
-            "Days from the service"
+            "Days after the service"
             in web.post(
                 "/payers/1",
                 name="Harbor Guild Dental",
@@ -374,7 +375,7 @@ def test_import_and_export_over_the_wire(web: Browser, desk: Desk) -> None:
     assert web.get("/import").status_code == 403 and web.get("/export/patients.csv").status_code == 403
     assert web.get(f"/patients/{number}/export.vcf").status_code == 403
     web.sign_in("odile")
-    assert "Nothing was taken in yet" in web.get("/import").text
+    assert "No imports yet" in web.get("/import").text
     assert "is empty" in upload(web, "/import", "file", b"", "x.csv").text
     made = upload(web, "/import", "file", b"given,last\nAna,Ruiz\n", "x.csv")
     path = made.headers["location"]
@@ -385,7 +386,7 @@ def test_import_and_export_over_the_wire(web: Browser, desk: Desk) -> None:
     )
     assert "Say which column is" in web.post(path, **{"column-0": "first", "do": "dry"}).text
     assert web.post(path, **{"column-0": "first", "column-1": "last", "do": "dry"}).status_code == 303
-    assert "Stop here" in web.get(path).text and web.post(path, do="stop").status_code == 303
+    assert "Stop" in web.get(path).text and web.post(path, do="stop").status_code == 303
     assert web.get(f"{path}/refused.csv").text.startswith("line,reason")
     assert (
         "Helen,Vasquez" in web.get("/export/patients.csv").text
@@ -410,7 +411,7 @@ def test_a_session_that_ends_while_somebody_types_leaves_the_form_alone(juno: Br
     asked = juno.get("/duplicates/typing?first=Otis&last=Finch", headers={"hx-request": "true"})
     assert (
         asked.status_code == 401
-        and "what you typed is kept" in asked.text
+        and "What you typed is kept" in asked.text
         and "hx-redirect" not in asked.headers
     )
     live = juno.get("/day", headers={"hx-request": "true", "x-live": "1"})

@@ -72,7 +72,7 @@ def test_tries_are_counted_before_they_are_judged_and_two_are_checked_at_once(
 
     with ThreadPoolExecutor(20) as pool:
         said = list(pool.map(guess, range(40)))
-    assert hasher.checked == sign_in.LIMITS.pair == sum("do not belong" in each for each in said)
+    assert hasher.checked == sign_in.LIMITS.pair == sum("don’t match" in each for each in said)
     assert hasher.most <= 2
 
 
@@ -115,7 +115,7 @@ def test_a_manager_signs_somebody_out_everywhere(
         assert "Juno Park" in sam.get("/setup/signed-in").text
         assert sam.post("/setup/signed-in/1").status_code == 303
         assert "Juno Park" not in sam.get("/setup/signed-in").text
-        assert "not signed in anywhere" in sam.get(sam.post("/setup/signed-in/1").headers["location"]).text
+        assert "isn’t signed in anywhere" in sam.get(sam.post("/setup/signed-in/1").headers["location"]).text
         assert sam.get("/day").status_code == 200
     assert juno.get("/day").status_code == 303
     assert scalar(desk, "SELECT COUNT(*) FROM audit WHERE act = 'sessions.ended'") == 1

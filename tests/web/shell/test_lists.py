@@ -90,7 +90,7 @@ def visits(connection: Connection, desk: Desk, patient: int) -> str:
 SHOWS = {
     runs: r"/statements/runs/(\d+)",
     imports: r"file-(\d+)\.csv",
-    questions: r"of (10\d\d) answered|of (10\d\d)</td>",
+    questions: r"of (10\d\d) responded|of (10\d\d)</td>",
     changes: r"Town (\d\d\d)",
     visits: r"/visits/(\d+)",
 }

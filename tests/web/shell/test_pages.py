@@ -53,7 +53,7 @@ def test_signing_in_leads_back_to_where_one_wanted(web: Browser) -> None:
     assert web.get("/sign-in?to=//evil.example").text.count("evil") == 0
     wrong = web.post("/sign-in", name="juno", password="no", to="/day")
     assert wrong.status_code == 422
-    assert "do not belong together" in wrong.text and 'value="juno"' in wrong.text
+    assert "don’t match" in wrong.text and 'value="juno"' in wrong.text
 
 
 def test_every_answer_carries_the_safety_headers(juno: Browser) -> None:
@@ -151,7 +151,7 @@ def test_a_collision_answers_409_and_keeps_the_form(juno: Browser, desk: Desk) -
 def test_unknown_things_and_other_roles_pages(juno: Browser, path: str, status: int) -> None:
     answer = juno.get(path)
     assert answer.status_code == status
-    assert "Not possible" in answer.text
+    assert "Not allowed" in answer.text
 
 
 def test_roles_see_only_their_entries(web: Browser) -> None:
@@ -168,7 +168,7 @@ def test_an_expired_session_in_the_middle_of_a_form_loses_nothing(juno: Browser,
     del juno.client.cookies["zax_session"]
     answer = juno.post("/book", patient_id=patient_id, note="wants a “window” chair", **BOOKING)
     assert answer.status_code == 401
-    assert "What you typed is kept" in answer.text
+    assert "What you typed is saved" in answer.text
     kept = hidden(answer.text, "kept").replace("&#34;", '"').replace("&quot;", '"')
     resend = juno.post("/sign-in", name="juno", password=PASSWORD, to=hidden(answer.text, "to"), kept=kept)
     assert resend.status_code == 200
@@ -185,11 +185,11 @@ def test_a_refused_step_shows_on_the_page_it_was_pressed_on(juno: Browser, desk:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
     answer = juno.post(f"/visits/{visit_id}/act/check-in", version=7, back="/day")
     assert answer.status_code == 409
-    assert "What you see now is current" in answer.text and re.search(r"<h1>\s*Tuesday", answer.text)
+    assert "You’re seeing the latest now" in answer.text and re.search(r"<h1>\s*Tuesday", answer.text)
     cancelled = juno.post(
         f"/visits/{visit_id}/act/cancel", reason="", back=f"/book?day={TODAY}&visit={visit_id}"
     )
-    assert cancelled.status_code == 422 and "Choose why the visit is taken off" in cancelled.text
+    assert cancelled.status_code == 422 and "Choose why the visit is canceled" in cancelled.text
     assert juno.post(f"/visits/{visit_id}/act/dance", back="/day").status_code == 404
     outside = juno.post(f"/visits/{visit_id}/act/check-in", back="https://evil.example/x")
     assert outside.headers["location"] == "/day"
@@ -252,9 +252,7 @@ def test_paying_and_finishing_in_one_press(juno: Browser, desk: Desk) -> None:
         "do": "pay-finish",
     }
     wrong = juno.post(f"/visits/{visit_id}/checkout", **form, number="")
-    assert (
-        wrong.status_code == 422 and "printed on the cheque" in wrong.text and 'value="97.20"' in wrong.text
-    )
+    assert wrong.status_code == 422 and "printed on the check" in wrong.text and 'value="97.20"' in wrong.text
     done = juno.post(f"/visits/{visit_id}/checkout", **form, number="1184")
     assert (done.status_code, done.headers["location"]) == (303, "/day")
     again = juno.post(f"/visits/{visit_id}/checkout", **(form | {"receipt": "print"}), number="1184")
@@ -279,7 +277,7 @@ def test_finding_people_and_screens(juno: Browser, desk: Desk) -> None:
     assert "Vasquez, Helen" in juno.get("/find?q=vas").text
     assert 'href="/money"' in juno.get("/find?q=mon").text
     assert 'href="/claims"' not in juno.get("/find?q=cla").text
-    assert "Nobody found" in juno.get("/find?q=zzzz").text
+    assert "No one found" in juno.get("/find?q=zzzz").text
     assert "Vasquez, Helen" in juno.get("/book/people?who=0148").text
     assert "found for “vas”" in juno.get("/patients?q=vas").text
 
@@ -331,7 +329,7 @@ def test_a_defect_says_its_number_and_nothing_more(juno: Browser, monkeypatch: p
     juno.client._transport.raise_server_exceptions = False
     answer = juno.get("/accounts/1")
     assert answer.status_code == 500
-    assert re.search(r"the number <b>[0-9a-f]{8}</b>", answer.text)
+    assert re.search(r"this number: <b>[0-9a-f]{8}</b>", answer.text)
     assert "ZeroDivision" not in answer.text
     assert "content-security-policy" in answer.headers
 
@@ -430,7 +428,7 @@ def test_the_sheet_comes_alone_or_over_its_page(juno: Browser, desk: Desk) -> No
 
 def test_people_looked_at_last_come_first(juno: Browser, desk: Desk) -> None:
     first, second = add_patient(desk, first="Ada"), add_patient(desk, first="Ben")
-    assert "Nobody yet" in juno.get("/patients").text
+    assert "No one yet" in juno.get("/patients").text
     for patient_id in (first, second):
         juno.get(f"/patients/{patient_id}")
     page = juno.get("/patients").text

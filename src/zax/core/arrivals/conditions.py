@@ -84,14 +84,14 @@ FACTS: Mapping[str, Fact] = {
     "older": Fact("is older than (years)", "number"),
     "younger": Fact("is younger than (years)", "number"),
     "owes": Fact("owes more than ($)", "money"),
-    "away": Fact("was not here for more than (days)", "number"),
-    "recent": Fact("was here within the last (days)", "number"),
+    "away": Fact("hasn’t been in for more than (days)", "number"),
+    "recent": Fact("was in within the last (days)", "number"),
     "overdue": Fact("a recall is overdue by more than (days)", "number"),
     "diagnosis": Fact("has a diagnosis beginning with", "code"),
 }
 KIND_WORDS = {
     "none": "missing",
-    "insurer": "with an insurer",
+    "insurer": "with insurance",
     "public": "public",
     "dental": "dental",
     "medical": "medical",
@@ -147,7 +147,7 @@ def _expression(tree: KeptJson, values: Json) -> str:
     if "not" in tree:
         return f"(not {_expression(tree['not'], values)})"
     if tree.get("fact") not in FACTS or "value" not in tree:
-        raise Refused("This condition is not one we know. Choose it again from the list.", "condition")
+        raise Refused("We don’t recognize this condition. Choose it again from the list.", "condition")
     name = f"v{len(values)}"
     values[name] = tree["value"]
     return _ASKS[tree["fact"]].format(v=name)
@@ -196,7 +196,7 @@ def placeholders(about: About) -> dict[str, str]:
         "last": about.last,
         "age": "age not known" if about.age is None else str(about.age),
         "balance": money_words(about.balance),
-        "days": "never here" if about.days_since is None else f"{about.days_since} days",
+        "days": "first visit" if about.days_since is None else f"{about.days_since} days",
         "type": about.type_name,
         "provider": about.provider,
         "overdue": "" if about.overdue is None else f"{about.overdue} days",

@@ -39,7 +39,7 @@ FILLS = {
     "payer": "the payer",
 }
 _BRACES = re.compile(r"\{([a-z_]*)\}")
-RELATIONS = ("for themselves", "parent", "guardian", "spouse", "holder of a power of attorney")
+RELATIONS = ("self", "parent", "guardian", "spouse", "power of attorney")
 
 
 class BlockKind(StrEnum):
@@ -108,13 +108,13 @@ def check_template(name: str, rows: Sequence[tuple[str, str, str, bool]]) -> tup
             made.append(block)
             unknown = [each for each in _BRACES.findall(words) if each not in FILLS]
             if unknown:
-                wrong.add(at, f"“{{{unknown[0]}}}” is not on the record. Choose from the list below.")
+                wrong.add(at, f"“{{{unknown[0]}}}” isn’t on the record. Choose from the list below.")
             elif block.kind == BlockKind.CHOICE and len(block.options) < 2:
                 wrong.add(at, "A choice needs at least two answers, with commas between them.")
             elif block.fills and block.fills not in FILLS:
-                wrong.add(at, f"“{block.fills}” is not on the record. Choose from the list below.")
+                wrong.add(at, f"“{block.fills}” isn’t on the record. Choose from the list below.")
         if not made:
-            wrong.add("blocks", "Write what is to be signed.")
+            wrong.add("blocks", "Enter the text to be signed.")
         elif len(made) > MOST_BLOCKS:
             wrong.add("blocks", f"A form has at most {MOST_BLOCKS} parts.")
     return name.strip(), tuple(made)
@@ -146,9 +146,7 @@ def check_answers(blocks: Sequence[Block], typed: Mapping[str, str]) -> dict[str
             if block.needed and not given:
                 wrong.add(
                     f"block-{number}",
-                    "Choose one."
-                    if block.kind == BlockKind.CHOICE
-                    else "This must be filled in before signing.",
+                    "Choose one." if block.kind == BlockKind.CHOICE else "Fill this in before signing.",
                 )
             elif given and block.kind == BlockKind.CHOICE and given not in block.options:
                 wrong.add(f"block-{number}", "Choose one of the answers.")
@@ -169,18 +167,16 @@ def parse_signature(text: str, width: int = 640, height: int = 200) -> Strokes:
         kept = json.loads(text) if text.strip() else []
         strokes = tuple(tuple((round(float(x)), round(float(y))) for x, y in stroke) for stroke in kept)
     except (ValueError, TypeError) as error:
-        raise Refused(
-            "The signature could not be read. Clear the field and sign again.", "signature"
-        ) from error
+        raise Refused("The signature couldn’t be read. Clear it and sign again.", "signature") from error
     points = [point for stroke in strokes for point in stroke]
     if len(points) > MOST_POINTS or any(not (0 <= x <= width and 0 <= y <= height) for x, y in points):
-        raise Refused("The signature could not be read. Clear the field and sign again.", "signature")
+        raise Refused("The signature couldn’t be read. Clear it and sign again.", "signature")
     if not points:
-        raise Refused("Nothing is signed yet. Sign in the field with pen, finger or mouse.", "signature")
+        raise Refused("Not signed yet. Sign in the box with a pen, finger or mouse.", "signature")
     wide = max(x for x, _ in points) - min(x for x, _ in points)
     high = max(y for _, y in points) - min(y for _, y in points)
     if len(points) < LEAST_POINTS or wide + high < 30:
-        raise Refused("That is only a dot. Sign with the whole name.", "signature")
+        raise Refused("That’s only a dot. Please sign the full name.", "signature")
     return strokes
 
 

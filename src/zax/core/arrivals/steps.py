@@ -30,8 +30,8 @@ class StepKind(StrEnum):
 KIND_WORDS = {
     StepKind.DETAILS: "Confirm details",
     StepKind.COVERAGE: "Insurance card, both sides",
-    StepKind.ELIGIBILITY: "Look at the payer’s answer",
-    StepKind.GAPS: "Fill what is missing",
+    StepKind.ELIGIBILITY: "Review the payer’s response",
+    StepKind.GAPS: "Fill in what’s missing",
     StepKind.COLLECT: "Collect copay and balance",
     StepKind.FORM: "Sign a form",
     StepKind.PHOTO: "Take a photo",

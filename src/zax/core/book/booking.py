@@ -128,7 +128,7 @@ def check_length(minutes: int, grid: int) -> None:
     if minutes <= 0 or minutes > LONGEST_VISIT:
         raise Refused(f"A visit takes from {grid} minutes to {LONGEST_VISIT // 60} hours.", "minutes")
     if minutes % grid:
-        raise Refused(f"Lengths go in steps of {grid} minutes.", "minutes")
+        raise Refused(f"Visit lengths go in steps of {grid} minutes.", "minutes")
 
 
 def check_time(day: date, span: Span, grid: int, now: datetime) -> None:
@@ -174,9 +174,7 @@ def check_column(column: Column, span: Span, doubles: bool = False, buffer: int 
     """Raises Refused outside working hours and Conflict, naming who is in the way, on a collision."""
     if not fits(column.windows, span):
         open_at = [w for w in column.windows if w.minutes >= span.minutes]
-        hint = (
-            ", ".join(f"{clock_words(w.start)} to {clock_words(w.end)}" for w in open_at) or "not on this day"
-        )
+        hint = ", ".join(f"{clock_words(w.start)} to {clock_words(w.end)}" for w in open_at) or "not this day"
         raise Refused(
             f"{column.name} does not work {clock_words(span.start)} to {clock_words(span.end)} here. Hours:"
             f" {hint}.",
@@ -222,19 +220,19 @@ def _nobody_free(want: Want) -> str:
     need = want.needs[0]
     names = ", ".join(person.name for person in want.people.get(need.role, ()) if person.id != want.lead.id)
     if not names:
-        return f"Nobody works that day who could do the {need.words}. Choose another day."
+        return f"No one working that day can do the {need.words}. Choose another day."
     return (
-        f"Nobody is free for the {need.words} in the middle of this visit. Choose a time at which one of"
+        f"No one is free for the {need.words} in the middle of this visit. Choose a time at which one of"
         f" {names} can step in."
     )
 
 
 def _no_room(want: Want) -> str:
     if not want.rooms:
-        return "No room here is equipped for this kind of visit. Choose another site or type."
+        return "No room here is set up for this type of visit. Choose another site or type."
     blocked = ((room, room.in_the_way(_with_buffer(want.span, want.buffer))) for room in want.rooms)
     who = ", ".join(f"{room.name} by {taken.who}" for room, taken in blocked if taken)
-    return f"Every room for this kind of visit is taken at that time: {who}. Choose another time."
+    return f"Every room for this type of visit is taken at that time: {who}. Choose another time."
 
 
 def nearest_fit(

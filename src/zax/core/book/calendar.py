@@ -158,7 +158,7 @@ def hours_on(
     work = [rule.span for rule in today if not rule.rest] + [e.span for e in here if e.extra]
     rests = [(rule.span, rule.rest) for rule in today if rule.rest]
     shut = rests + [(e.span, e.words) for e in here if not e.extra] + closed_spans(closures, site_id, day)
-    shut += [(span, "Clocks go forward") for span in skipped(timezone, day)]
+    shut += [(span, "Clocks spring forward") for span in skipped(timezone, day)]
     extra = [e.span for e in here if e.extra]
     breaks = [span for rest, _ in rests for span in without([rest], extra)]
     windows = without(work, [*breaks, *(span for span, _ in shut[len(rests) :])])

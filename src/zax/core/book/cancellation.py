@@ -39,12 +39,12 @@ class Off:
 
 
 OFF: Mapping[OffWhy, Off] = {
-    OffWhy.MISSED: Off("Patient did not come", counts_as="missed", waits=True),
-    OffWhy.WANTS_ANOTHER: Off("Patient cancelled, wants another time", counts_as="cancelled", waits=True),
-    OffWhy.DOES_NOT: Off("Patient cancelled, wants no other time", counts_as="cancelled"),
-    OffWhy.CLINIC: Off("Clinic cancelled", waits=True, note=True),
+    OffWhy.MISSED: Off("No-show", counts_as="missed", waits=True),
+    OffWhy.WANTS_ANOTHER: Off("Patient canceled, wants another time", counts_as="cancelled", waits=True),
+    OffWhy.DOES_NOT: Off("Patient canceled, doesn’t want another time", counts_as="cancelled"),
+    OffWhy.CLINIC: Off("Clinic canceled", waits=True, note=True),
     OffWhy.MISTAKE: Off("Entered by mistake"),
-    OffWhy.EXPIRED: Off("Web request not answered in time", offered=False),
+    OffWhy.EXPIRED: Off("Web request expired", offered=False),
     OffWhy.REFUSED: Off("Web request declined", offered=False),
 }
 
@@ -61,12 +61,12 @@ class Attendance:
     def words(self) -> str:
         """'missed 1 of 9, cancelled 2', 'never missed, 6 visits', 'first visit'."""
         came = self.kept + self.missed
-        gone = f", cancelled {self.cancelled}" if self.cancelled else ""
+        gone = f", canceled {self.cancelled}" if self.cancelled else ""
         if not came:
-            return f"no visit yet{gone}"
+            return f"no visits yet{gone}"
         if self.missed:
             return f"missed {self.missed} of {came}{gone}"
-        return f"never missed, {came} visit{'s' if came > 1 else ''}{gone}"
+        return f"no missed visits, {came} visit{'s' if came > 1 else ''}{gone}"
 
 
 def tally(visits: Iterable[tuple[str, str, int]]) -> Attendance:
@@ -85,8 +85,8 @@ def check_off(why: str, note: str) -> OffWhy:
     """The reason, if it is one to choose; Refused when none was chosen or its note is missing."""
     offered = {each.value for each, off in OFF.items() if off.offered}
     if why not in offered:
-        raise Refused("Choose why the visit is taken off.", "why")
+        raise Refused("Choose why the visit is canceled.", "why")
     chosen = OffWhy(why)
     if OFF[chosen].note and not note.strip():
-        raise Refused("Say in a few words what happened; the patient will ask.", "note")
+        raise Refused("Say briefly what happened. The patient will ask.", "note")
     return chosen

@@ -34,9 +34,9 @@ def reasons_for(need: SearchRequest, site_day: SiteDay, visit: Opening) -> Itera
     if near:
         yield f"Next to {near}’s visit", POINTS["household"]
     if need.wishes.liked(visit.day, visit.start):
-        yield f"{half_day_words(half_day(visit.day, visit.start))}, as they like it", POINTS["likes"]
+        yield f"{half_day_words(half_day(visit.day, visit.start))}, as they prefer", POINTS["likes"]
     elif need.wishes.ruled_out(visit.day, visit.start):
-        yield f"They never come on {half_day_words(half_day(visit.day, visit.start))}s", POINTS["never"]
+        yield f"They can’t come on {half_day_words(half_day(visit.day, visit.start))}s", POINTS["never"]
     if need.last_person and need.last_person == visit.lead:
         yield "Same person as last time", POINTS["same_person"]
     have = site_day.counts.get(need.type_id, 0)
@@ -56,17 +56,17 @@ def _fit(need: SearchRequest, site_day: SiteDay, visit: Opening) -> Iterator[tup
         return
     scraps = [rest for rest in (before, after) if 0 < rest < need.shortest]
     if scraps:
-        yield f"Leaves {sum(scraps)} min hard to fill", POINTS["scrap"]
+        yield f"Leaves {sum(scraps)} min that’s hard to fill", POINTS["scrap"]
     else:
-        yield "Leaves no unusable rest", POINTS["tidy"]
+        yield "Leaves no unusable gap", POINTS["tidy"]
     if run.minutes >= LONG_BLOCK and visit.minutes <= run.minutes // 2:
         if before and after:
             yield (
-                f"Cuts the free time {clock_words(run.start)} to {clock_words(run.end)} in two",
+                f"Splits the open time {clock_words(run.start)} to {clock_words(run.end)} in two",
                 POINTS["cuts"],
             )
         else:
-            yield "Keeps a long block whole", POINTS["edge"]
+            yield "Keeps a long block open", POINTS["edge"]
 
 
 def _near(span: Span, other: Span) -> bool:

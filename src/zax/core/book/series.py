@@ -22,7 +22,7 @@ def series_days(first: date, every: int, unit: str, times: int) -> list[date]:
     is one.
     """
     if not 1 <= times <= MOST_IN_A_SERIES:
-        raise Refused(f"A series has 2 to {MOST_IN_A_SERIES} visits.", "times")
+        raise Refused(f"A series is 2 to {MOST_IN_A_SERIES} visits.", "times")
     if not 1 <= every <= 26:
         raise Refused("Repeat every 1 to 26 weeks or months.", "every")
     step = step_months if unit == "months" else step_weeks
@@ -65,7 +65,9 @@ def parse_jump(text: str, shown: date, today: date) -> date:
         return today + timedelta(days=(WEEKDAYS.index(typed[:3]) - today.weekday()) % 7 or 7)
     found = next((match for pattern in _DATES if (match := pattern.fullmatch(typed))), None)
     if found is None:
-        raise Refused(f"“{text.strip()[:20]}” is no day. Write 12/24, fri, 3w (three weeks on) or 6m.", "to")
+        raise Refused(
+            f"“{text.strip()[:20]}” isn’t a day. Enter 12/24, fri, 3w (three weeks out) or 6m.", "to"
+        )
     return _next_date(found, today)
 
 

@@ -37,10 +37,10 @@ STOP_WORDS = {
     Stop.HERE: "here",
     Stop.ROOM: "in room",
     Stop.CHECKOUT: "checkout",
-    Stop.LEFT: "left, money open",
+    Stop.LEFT: "left, balance due",
     Stop.SETTLED: "settled",
-    Stop.MISSED: "did not come",
-    Stop.CANCELLED: "taken off",
+    Stop.MISSED: "no-show",
+    Stop.CANCELLED: "canceled",
     Stop.SHELF: "on the shelf",
 }
 
@@ -133,7 +133,7 @@ UNDOING = frozenset(
 def check_undo(now: Stop, to: Stop) -> None:
     """Raises Conflict unless undoing may put the visit back from the one stop to the other."""
     if (now, to) not in UNDOING and (now, to) not in MOVES:
-        raise Conflict(f"This visit is already “{STOP_WORDS[now]}”, so that cannot be undone.")
+        raise Conflict(f"This visit is already “{STOP_WORDS[now]}”, so that can’t be undone.")
 
 
 def check_move(now: Stop, to: Stop, reason: str = "") -> Move:
@@ -142,9 +142,9 @@ def check_move(now: Stop, to: Stop, reason: str = "") -> Move:
     """
     move = MOVES.get((now, to))
     if move is None:
-        raise Conflict(f"This visit is already “{STOP_WORDS[now]}”, so it cannot go to “{STOP_WORDS[to]}”.")
+        raise Conflict(f"This visit is already “{STOP_WORDS[now]}”, so it can’t go to “{STOP_WORDS[to]}”.")
     if move.needs_reason and not reason.strip():
-        raise Refused("Say in a few words why.", "reason")
+        raise Refused("Say briefly why.", "reason")
     return move
 
 

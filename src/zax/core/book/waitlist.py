@@ -25,7 +25,7 @@ class WaitWhy(StrEnum):
 
 
 WAIT_WORDS = {
-    WaitWhy.LOST: "lost their time",
+    WaitWhy.LOST: "lost their spot",
     WaitWhy.SOONER: "would come sooner",
     WaitWhy.SHORT: "short notice",
 }
@@ -130,7 +130,7 @@ class Fit:
         if self.left < 0:
             return f"{-self.left} too long"
         if not self.wishes_met:
-            return "other hour"
+            return "different time"
         return "fills it" if self.left == 0 else f"{self.left} left"
 
 
@@ -184,17 +184,17 @@ def _why(fit: Fit) -> str:
     liked = entry.wishes.liked(gap.day, gap.start)
     half = half_day_words(half_day(gap.day, gap.start))
     parts = {
-        WaitWhy.LOST: f"lost their time, waits since {day_words(wait.since)}",
+        WaitWhy.LOST: f"lost their spot, waiting since {day_words(wait.since)}",
         WaitWhy.SOONER: f"would leave {day_words(wait.booked)} for it"
         if wait.booked
         else "would come sooner",
-        WaitWhy.SHORT: "comes at short notice",
+        WaitWhy.SHORT: "available on short notice",
     }
     found = [parts[wait.why]]
     if ruled_out:
         found.append(f"but never on {half}s")
     elif liked:
-        found.append(f"likes {half}s")
+        found.append(f"prefers {half}s")
     elif entry.wishes.likes:
         found.append(f"but {Wishes(entry.wishes.likes).words}")
     if _is_soon(gap, fit.today) and entry.short_notice and wait.why != WaitWhy.SHORT:

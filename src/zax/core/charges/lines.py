@@ -92,7 +92,7 @@ def check_line(rule: ServiceRule, typed: TypedLine) -> LineDetail:
             "units",
             1,
             rule.most_units,
-            f"Units go from 1 to {rule.most_units}.",
+            f"Units can be 1 to {rule.most_units}.",
         )
         if message := _tooth_problem(rule, tooth):
             wrong.add("tooth", message)
@@ -108,11 +108,11 @@ def check_line(rule: ServiceRule, typed: TypedLine) -> LineDetail:
 
 def _tooth_problem(rule: ServiceRule, tooth: str) -> str:
     if rule.needs_tooth and not tooth:
-        return f"{rule.code} needs its tooth: 1 to 32, or A to T for a primary tooth."
+        return f"{rule.code} needs a tooth: 1 to 32, or A to T for a primary tooth."
     if tooth and not is_tooth(tooth):
-        return f"There is no tooth “{tooth.lstrip('?')[:6]}”. Choose one in the picture, or type its number."
+        return f"There is no tooth “{tooth.lstrip('?')[:6]}”. Choose one on the chart, or type its number."
     if tooth and not rule.needs_tooth and not rule.dental:
-        return f"{rule.code} is not done on a tooth."
+        return f"{rule.code} isn’t done on a tooth."
     if tooth and not fits(tooth, rule.teeth):
         return f"{rule.code} is for {TEETH_WORDS[rule.teeth]}; tooth {tooth} is the {TEETH[tooth].words}."
     return ""
@@ -124,7 +124,7 @@ def _area_problem(rule: ServiceRule, area: str) -> str:
         return f"{rule.code} needs its {rule.area}: {', '.join(AREAS[code] for code in fitting)}."
     if area and area not in fitting:
         return (
-            f"{rule.code} is not done by {AREAS[area]}." if area in AREAS else "Choose an area of the mouth."
+            f"{rule.code} isn’t done by {AREAS[area]}." if area in AREAS else "Choose an area of the mouth."
         )
     return ""
 
@@ -132,7 +132,7 @@ def _area_problem(rule: ServiceRule, area: str) -> str:
 def _surface_problem(rule: ServiceRule, tooth: str, wanted: str) -> str:
     unknown = [ch for ch in wanted if ch not in SURFACE_ORDER]
     if unknown:
-        return f"“{unknown[0]}” is not a surface. Use M, O, D, I, B, F, L."
+        return f"“{unknown[0]}” isn’t a surface. Use M, O, D, I, B, F, L."
     if rule.surfaces and len(wanted) not in rule.fitting:
         if len(rule.fitting) > 1:
             return f"{rule.code} covers four surfaces or more; name four or five."
@@ -146,14 +146,14 @@ def _surface_problem(rule: ServiceRule, tooth: str, wanted: str) -> str:
     if found and found.kind == "front" and "O" in wanted:
         return f"Tooth {tooth} is a front tooth: its edge is I, not O."
     if found and found.kind != "front" and "I" in wanted:
-        return f"Tooth {tooth} is a back tooth: its biting face is O, not I."
+        return f"Tooth {tooth} is a back tooth: its biting surface is O, not I."
     return ""
 
 
 def unfinished(rule: ServiceRule, tooth: str, surfaces: str, area: str, diagnoses: Sequence[str]) -> str:
     """Why this line cannot be charged yet, in words; empty when it can."""
     if rule.needs_tooth and not tooth:
-        return f"{rule.code} needs its tooth"
+        return f"{rule.code} needs a tooth"
     if rule.surfaces and len(surfaces) not in rule.fitting:
         return f"{rule.code} needs its surfaces"
     if rule.area and not area:
@@ -167,7 +167,7 @@ def check_retired(code: str, retired_on: date | None, day: date) -> None:
     """A code retired on a day is not used for visits of that day or later. Refused beside `service`."""
     if retired_on is not None and day >= retired_on:
         raise Refused(
-            f"{code} was retired on {day_words(retired_on, year=True)}. Choose the code that took its place.",
+            f"{code} was retired on {day_words(retired_on, year=True)}. Choose the code that replaced it.",
             "service",
         )
 
@@ -192,7 +192,7 @@ def check_pointers(typed: str, diagnoses: Sequence[str]) -> tuple[str, ...]:
         said = f"Use {known[0]} to {known[-1]}." if known else "Add a diagnosis first."
         raise Refused(f"There is no diagnosis {wrong}. {said}", "pointers")
     if len(set(letters)) != len(letters):
-        raise Refused("A line names each diagnosis once.", "pointers")
+        raise Refused("List each diagnosis once.", "pointers")
     if len(letters) > MOST_POINTERS:
-        raise Refused(f"A line points to at most {MOST_POINTERS} diagnoses.", "pointers")
+        raise Refused(f"A line can point to at most {MOST_POINTERS} diagnoses.", "pointers")
     return tuple(diagnoses[LETTERS.index(ch)] for ch in letters)

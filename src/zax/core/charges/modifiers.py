@@ -16,29 +16,29 @@ from zax.core.errors import Refused
 
 MOST_MODIFIERS = 4
 MODIFIER_WORDS = {
-    "24": "visit unrelated to the surgery before it",
-    "25": "visit of its own beside a procedure",
+    "24": "unrelated visit after surgery",
+    "25": "separate visit on the same day as a procedure",
     "26": "the reading only",
     "TC": "the technical part only",
-    "50": "on both sides",
+    "50": "both sides",
     "LT": "left side",
     "RT": "right side",
     "51": "one of several procedures",
-    "52": "less than usual",
+    "52": "reduced service",
     "53": "stopped",
     "57": "visit that led to surgery",
     "59": "separate procedure",
-    "76": "repeated by the same person",
-    "77": "repeated by another person",
+    "76": "repeated by the same provider",
+    "77": "repeated by another provider",
     "90": "outside laboratory",
     "91": "laboratory test repeated",
     "93": "by telephone",
     "95": "by video",
     "GT": "by video",
-    "GA": "notice of cost signed",
+    "GA": "signed notice of cost on file",
     "GY": "not a covered service",
     "GZ": "expected to be denied",
-    "KX": "requirements are met",
+    "KX": "requirements met",
     "QW": "simple laboratory test",
     "SL": "vaccine paid by the state",
 }
@@ -67,21 +67,21 @@ def check_modifiers(typed: str, code: str, dental: bool) -> tuple[str, ...]:
 
 def _problem(found: Sequence[str], code: str, dental: bool) -> str:
     if found and dental:
-        return f"{code} is a dental service: it takes no modifiers."
+        return f"{code} is a dental service. It doesn’t take modifiers."
     wrong = next((each for each in found if not re.fullmatch(r"[A-Z0-9]{2}", each)), "")
     if wrong:
-        return f"“{wrong[:6]}” is not a modifier. They have two letters or digits, such as 25 or LT."
+        return f"“{wrong[:6]}” isn’t a modifier. Modifiers have two letters or digits, such as 25 or LT."
     unknown = next((each for each in found if each not in KNOWN), "")
     if unknown:
         return f"There is no modifier {unknown}. Check it against the note, such as 25 or LT."
     if len(found) > MOST_MODIFIERS:
-        return f"A line takes at most {MOST_MODIFIERS} modifiers."
+        return f"A line can have at most {MOST_MODIFIERS} modifiers."
     twice = next((each for at, each in enumerate(found) if each in found[:at]), "")
     if twice:
-        return f"Modifier {twice} is there twice. Once is enough."
+        return f"Modifier {twice} is listed twice. Once is enough."
     for one, other in _OPPOSED:
         if one in found and other in found:
-            return f"{one} ({MODIFIER_WORDS[one]}) and {other} ({MODIFIER_WORDS[other]}) exclude each other."
+            return f"{one} ({MODIFIER_WORDS[one]}) and {other} ({MODIFIER_WORDS[other]}) can’t go together."
     return ""
 
 
@@ -89,7 +89,7 @@ def modifier_warning(modifiers: Sequence[str], code: str) -> str:
     """What a biller may want to look at again, in words; empty when nothing is unusual."""
     for each in modifiers:
         if each in _VISITS and not is_visit_code(code):
-            return f"{each} ({MODIFIER_WORDS[each]}) goes with an office visit. Is it meant for {code}?"
+            return f"{each} ({MODIFIER_WORDS[each]}) goes with an office visit. Did you mean it for {code}?"
         if each == "25" and is_preventive_visit(code):
             return f"Payers differ about 25 on {code}: some want it on the other visit of the day instead."
     return ""

@@ -16,7 +16,7 @@ PRIMARY = "ABCDEFGHIJKLMNOPQRST"
 SURFACE_ORDER = "MODIBFL"
 SURFACE_WORDS = {
     "M": "toward the middle",
-    "O": "biting face",
+    "O": "biting surface",
     "I": "edge",
     "D": "toward the back",
     "B": "cheek",

@@ -41,22 +41,18 @@ def _who(claim: Claim) -> list[Finding]:
             continue
         if person.birth is None:
             found.append(
-                Finding("birth", "patient", f"No birth date of the {word}. Ask for it and enter it.")
+                Finding("birth", "patient", f"No birth date for the {word}. Ask for it and enter it.")
             )
         if not person.address.complete:
             found.append(
                 Finding(
                     "street",
                     "patient",
-                    f"No full address of the {word}. Street, city, state and ZIP are needed.",
+                    f"No full address for the {word}. Street, city, state and ZIP are needed.",
                 )
             )
         if person.sex not in {"M", "F", "U"}:
-            found.append(
-                Finding(
-                    "sex", "patient", f"No sex of the {word} as the insurer has it. Look at the card or ask."
-                )
-            )
+            found.append(Finding("sex", "patient", f"No sex on file for the {word} Check the card or ask."))
     return found
 
 
@@ -64,15 +60,15 @@ def _coverage(claim: Claim, today: date) -> list[Finding]:
     found: list[Finding] = []
     if not claim.subscriber.member_id:
         found.append(
-            Finding("member_id", "coverage", "No member id. It stands on the front of the insurance card.")
+            Finding("member_id", "coverage", "No member ID. It’s on the front of the insurance card.")
         )
     if claim.needs_group and not claim.group_number:
         words = (
-            f"{claim.payer.name} takes no claim without a group number. It stands on the front of the card."
+            f"{claim.payer.name} doesn’t take claims without a group number. It’s on the front of the card."
         )
         found.append(Finding("group_number", "coverage", words))
     if not claim.payer.identifier:
-        found.append(Finding("payer", "setup", f"{claim.payer.name} has no electronic id."))
+        found.append(Finding("payer", "setup", f"{claim.payer.name} has no electronic ID."))
     for line in claim.lines:
         early = claim.coverage_from and line.day < claim.coverage_from
         late = claim.coverage_to and line.day > claim.coverage_to
@@ -81,7 +77,7 @@ def _coverage(claim: Claim, today: date) -> list[Finding]:
                 Finding(
                     "coverage",
                     "coverage",
-                    f"The coverage was not active on {day_words(line.day, year=True)}. Check its dates.",
+                    f"The coverage wasn’t active on {day_words(line.day, year=True)}. Check its dates.",
                 )
             )
             break
@@ -103,7 +99,7 @@ def _clinicians(claim: Claim) -> list[Finding]:
         *(who for line in claim.lines for who in (line.rendering, line.supervising) if who),
     ]
     return [
-        Finding("npi", "setup", f"{who.first} {who.last} has no valid NPI. Enter it in the clinic's setup.")
+        Finding("npi", "setup", f"{who.first} {who.last} has no valid NPI. Enter it in Setup.")
         for who in dict.fromkeys(people)
         if not is_npi(who.npi)
     ]
@@ -111,7 +107,7 @@ def _clinicians(claim: Claim) -> list[Finding]:
 
 def _lines(claim: Claim, today: date) -> list[Finding]:
     if not claim.lines:
-        return [Finding("lines", "charges", "Nothing on this claim is billed to the insurer.")]
+        return [Finding("lines", "charges", "Nothing on this claim is billed to insurance.")]
     found: list[Finding] = []
     if not claim.dental and not claim.diagnoses:
         found.append(
@@ -122,7 +118,7 @@ def _lines(claim: Claim, today: date) -> list[Finding]:
             found.append(Finding("pointers", "charges", f"{line.code} points to no diagnosis."))
         if any(not 1 <= pointer <= len(claim.diagnoses) for pointer in line.pointers):
             found.append(
-                Finding("pointers", "charges", f"{line.code} points to a diagnosis that is not there.")
+                Finding("pointers", "charges", f"{line.code} points to a diagnosis that isn’t there.")
             )
         if line.day > today:
             found.append(Finding("day", "charges", f"{line.code} is dated in the future."))

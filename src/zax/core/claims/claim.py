@@ -37,7 +37,7 @@ STATE_WORDS = {
     ClaimState.HELD_BACK: "held back",
     ClaimState.READY: "going out",
     ClaimState.SENT: "sent",
-    ClaimState.ACCEPTED: "with the insurer",
+    ClaimState.ACCEPTED: "with the payer",
     ClaimState.REJECTED: "rejected",
     ClaimState.CLOSED: "closed",
     ClaimState.DENIED: "denied",

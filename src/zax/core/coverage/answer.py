@@ -81,11 +81,11 @@ def judge(file: EligibilityFile, asked: Asked, day: date) -> Judged:
     """The verdict in one sentence."""
     if not file.answers:
         return Judged(
-            FAILED, f"The answer cannot be read: {file.problems[0] if file.problems else 'it is empty.'}"
+            FAILED, f"The response can’t be read: {file.problems[0] if file.problems else 'it is empty.'}"
         )
     answer = file.answers[0]
     if answer.rejections:
-        return Judged(FAILED, f"The payer refuses the question: {_refusals(answer.rejections)}.")
+        return Judged(FAILED, f"The payer rejected the request: {_refusals(answer.rejections)}.")
     refused = [r for member in answer.members for r in member.rejections]
     if refused:
         return Judged(PROBLEM, f"{_refusals(refused).capitalize()}.")
@@ -94,7 +94,7 @@ def judge(file: EligibilityFile, asked: Asked, day: date) -> Judged:
         others = [f"{each.first} {each.last}".strip().title() for each in answer.members]
         return Judged(
             PROBLEM,
-            f"The answer is about somebody else ({', '.join(others) or 'nobody'}); it is kept, but not used.",
+            f"The response is about someone else ({', '.join(others) or 'no one'}); it’s kept but not used.",
         )
     return _coverage(member, answer.members, asked.dental, day)
 
@@ -136,9 +136,9 @@ def _coverage(member: Member, members: Sequence[Member], dental: bool, day: date
         stuck = next((b for b in member.benefits if b.information in {"U", "V"}), None)
         if stuck is not None:
             return Judged(
-                PROBLEM, f"The payer cannot say: {words_for(codes.INFORMATION, stuck.information)}.", member
+                PROBLEM, f"The payer can’t say: {words_for(codes.INFORMATION, stuck.information)}.", member
             )
-        return Judged(PROBLEM, "The answer does not say whether the coverage is active.", member)
+        return Judged(PROBLEM, "The response doesn’t say whether the coverage is active.", member)
     ended = next(
         (d for b in active for d in [*b.dates, *member.dates] if _ends(d) and d.last and d.last < day), None
     )
@@ -178,7 +178,7 @@ def _since(dates: Iterable[Period]) -> str:
     return (
         f"ended on {day_words(ended.first, year=True)}"
         if ended and ended.first
-        else "the payer says it is not active"
+        else "the payer says it’s not active"
     )
 
 
@@ -372,15 +372,15 @@ def differences(plan: Benefits, found: Figures) -> list[Difference]:
         ("deductible_cents", "Deductible", plan.deductible_cents, found.deductible),
         (
             "household_deductible_cents",
-            "Household’s deductible",
+            "Family deductible",
             plan.household_deductible_cents,
             found.household_deductible,
         ),
-        ("maximum_cents", "Yearly maximum", plan.maximum_cents, found.maximum),
+        ("maximum_cents", "Annual maximum", plan.maximum_cents, found.maximum),
         ("out_of_pocket_cents", "Out-of-pocket maximum", plan.out_of_pocket_cents, found.out_of_pocket),
         (
             "household_out_of_pocket_cents",
-            "Household’s out-of-pocket maximum",
+            "Family out-of-pocket maximum",
             plan.household_out_of_pocket_cents,
             found.household_out_of_pocket,
         ),

@@ -47,13 +47,13 @@ USUALLY: Mapping[str, str] = {
     "implants": "major",
 }
 MEDICAL_CATEGORIES = ("office", "lab", "procedure", "vaccine", "other")
-COUNTS_WORDS = {"done": "whoever paid for it", "paid": "only what this plan paid"}
+COUNTS_WORDS = {"done": "no matter who paid", "paid": "only what this plan paid"}
 UNTIL_WORDS = {"birthday": "until the birthday", "month": "until the end of the birthday’s month"}
 PER_WORDS = {"person": "", "tooth": " on one tooth", "quadrant": " in one quadrant"}
 COORDINATION_WORDS = {
-    "standard": "pays up to what is left of the bill",
-    "carve_out": "pays only what it would have paid, less what the first plan paid",
-    "maintenance": "pays its share of what the first plan left",
+    "standard": "pays up to what’s left of the bill",
+    "carve_out": "pays what it would have paid, minus what the primary paid",
+    "maintenance": "pays its share of what the primary left",
 }
 
 

@@ -157,7 +157,7 @@ class ActivePlan:
         percent = plan.percent(group, self.cover.in_network, code)
         full = percent_of(base - copay - deductible, percent)
         own = self.left.own_part(base - full)
-        most = "" if own == base - full else ", the most to pay in a year is reached"
+        most = "" if own == base - full else ", the out-of-pocket maximum is met"
         pays, held_by = self.left.within_maxima(group, base - own)
         words = CATEGORY_WORDS.get(category, category)
         why = _sentence(base, copay, deductible, percent, words, bool(plan.deductible_cents) and not free)
@@ -276,14 +276,14 @@ def _second(
     if rule == "carve_out":
         pays = min(max(0, would - first.pays), made.patient)
         why = (
-            f"would pay {money_words(would)}, less {money_words(first.pays)} from the first plan"
+            f"would pay {money_words(would)}, less {money_words(first.pays)} from the primary plan"
             if would
             else why
         )
     elif rule == "maintenance" and share.base:
-        why = f"{why}, figured on what the first plan left"
+        why = f"{why}, figured on what the primary plan left"
     elif pays < would:
-        why = f"{why}, but no more than the {money_words(made.patient)} left open"
+        why = f"{why}, but no more than the {money_words(made.patient)} left to pay"
     use = plan.take(line, share, pays)
     return replace(made, second=pays, patient=made.patient - pays, why_second=why, uses=(*made.uses, use))
 

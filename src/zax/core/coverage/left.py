@@ -93,16 +93,14 @@ def _out_of_pocket_left(plan: Benefits, used: Used) -> int | None:
 def _maxima_left(plan: Benefits, used: Used, in_network: bool) -> list[_Maximum]:
     made = []
     if plan.maximum_out_cents is not None and not in_network:
-        made.append(_Maximum("yearly maximum outside of the network", plan.maximum_out_cents - used.paid_out))
+        made.append(_Maximum("annual out-of-network maximum", plan.maximum_out_cents - used.paid_out))
     elif plan.maximum_cents is not None:
         paid = used.paid if plan.maximum_out_cents is None else used.paid - used.paid_out
-        made.append(_Maximum("yearly maximum", plan.maximum_cents - paid))
+        made.append(_Maximum("annual maximum", plan.maximum_cents - paid))
     if plan.household_maximum_cents is not None:
-        made.append(
-            _Maximum("household's yearly maximum", plan.household_maximum_cents - used.household_paid)
-        )
+        made.append(_Maximum("family annual maximum", plan.household_maximum_cents - used.household_paid))
     for words, limits, before in (
-        ("yearly", plan.category_maximums, used.by_category),
+        ("annual", plan.category_maximums, used.by_category),
         ("lifetime", plan.lifetime_maximums, used.lifetime),
     ):
         made += [

@@ -39,12 +39,12 @@ def check_member_id(text: str, field: str = "member_id") -> str:
     """
     typed = " ".join(text.upper().split())
     if not typed:
-        raise Refused("Enter the member id as it stands on the card.", field)
+        raise Refused("Enter the member ID as it appears on the card.", field)
     if (
         len(typed) > LONGEST
         or not all(ch.isalnum() or ch in "- ." for ch in typed)
         or not typed.isascii()
         or len(member_key(typed)) < 2
     ):
-        raise Refused("A member id has 2 to 30 letters and digits. Copy it from the card.", field)
+        raise Refused("A member ID has 2 to 30 letters and digits. Copy it from the card.", field)
     return typed

@@ -48,7 +48,7 @@ def order_reason(first: Candidate, second: Candidate) -> str:
     if second.public and not first.public:
         return "public assistance pays last"
     if first.relationship == "18" and second.relationship != "18":
-        return "the patient's own coverage pays before one held by somebody else"
+        return "the patient’s own coverage pays before one held by someone else"
     if (
         first.relationship == second.relationship == "19"
         and first.subscriber_birth

@@ -57,31 +57,29 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     if facts.stops:
         found.append(OpenPoint("the claim is held back", " ".join(facts.stops), True))
     found += [
-        OpenPoint(f"“{name}” is not signed", "ask before they go, or next time", True)
+        OpenPoint(f"“{name}” isn’t signed", "ask before they go, or next time", True)
         for name in facts.unsigned
     ]
     found += [
-        OpenPoint(f"“{name}” was left out at arrival", "do it now, or next time", True)
+        OpenPoint(f"“{name}” was skipped at arrival", "do it now, or next time", True)
         for name in facts.skipped
     ]
     if facts.pending:
         found.append(
             OpenPoint(
-                f"{money_words(facts.pending)} by card is being clarified",
-                "the terminal gave no answer yet",
+                f"{money_words(facts.pending)} by card isn’t confirmed yet",
+                "the terminal hasn’t answered yet",
                 True,
             )
         )
     rest = facts.due - facts.paying
     if rest > 0:
-        found.append(OpenPoint(f"{money_words(rest)} of today", "not paid today; it stays on the account"))
+        found.append(OpenPoint(f"{money_words(rest)} for today", "not paid today; stays on the account"))
     if facts.earlier > 0:
-        found.append(
-            OpenPoint(f"{money_words(facts.earlier)} from earlier visits", "not chosen to be paid today")
-        )
+        found.append(OpenPoint(f"{money_words(facts.earlier)} from earlier visits", "not being paid today"))
     if facts.plan > 0:
-        goes = "the claim waits until that is fixed" if facts.stops else "the claim goes out when you finish"
+        goes = "the claim waits until that’s fixed" if facts.stops else "the claim goes out when you finish"
         found.append(OpenPoint(f"{money_words(facts.plan)} with {facts.payer}", goes))
     if facts.credit > 0:
-        found.append(OpenPoint(f"{money_words(facts.credit)} of credit", "kept for the next visit"))
+        found.append(OpenPoint(f"{money_words(facts.credit)} of credit", "kept for next time"))
     return found

@@ -44,11 +44,11 @@ def check_within(cents: int, still_open: int, what: str) -> None:
     """Refused when more would be taken off than is open; an answered or reversed charge has nothing open."""
     if still_open <= 0:
         raise Refused(
-            "Nothing is owed on this charge any more: it was reversed or is paid. Choose another.", "line_id"
+            "Nothing is due on this charge anymore: it was reversed or paid. Choose another.", "line_id"
         )
     if cents > still_open:
         raise Refused(
-            f"Only {money_words(still_open)} is open on it, so at most that can be {what}.", "amount"
+            f"Only {money_words(still_open)} is due on it, so that’s the most that can be {what}.", "amount"
         )
 
 

@@ -22,13 +22,13 @@ def parse_amount(text: str, field: str = "amount") -> int:
     if not typed:
         raise no_amount(field)
     if typed.startswith(("-", "−", "(")):
-        raise Refused("An amount here is more than zero. To give money back, make a refund.", field)
+        raise Refused("The amount must be more than zero. To return money, make a refund.", field)
     found = _AMOUNT.match(typed)
     if not found or not (found["whole"] or found["part"]):
-        raise Refused(f"“{text.strip()[:30]}” is not an amount. Use digits, such as 42.60.", field)
+        raise Refused(f"“{text.strip()[:30]}” isn’t an amount. Use digits, such as 42.60.", field)
     whole, part = found["whole"].replace(",", ""), found["part"] or ""
     if len(part) > 2:
-        raise Refused("An amount has at most two digits after the point.", field)
+        raise Refused("Use at most two digits after the decimal point.", field)
     cents = int(whole or 0) * 100 + int(part.ljust(2, "0") or 0)
     if cents > LARGEST_PAYMENT:
         raise Refused("The largest amount is 9,999,999.99. Check the number of digits.", field)

@@ -40,7 +40,7 @@ def count_pieces(typed: Mapping[int, str]) -> dict[int, int]:
     found = {}
     for value in PIECES:
         pieces = wrong.take(
-            whole_number, typed.get(value, ""), f"piece-{value}", 0, 999_999, "A whole number of pieces."
+            whole_number, typed.get(value, ""), f"piece-{value}", 0, 999_999, "Enter a whole number."
         )
         if pieces:
             found[value] = pieces
@@ -68,5 +68,5 @@ def check_difference(tenders: list[CountedTender], why: str) -> int:
     if differing and not why.strip():
         first = differing[0]
         words = f"{money_words(abs(first.over))} {'over' if first.over > 0 else 'short'}"
-        raise Refused(f"The count differs ({words}). Count again, or say why.", "why")
+        raise Refused(f"The count is off ({words}). Count again, or say why.", "why")
     return sum(each.over for each in tenders)

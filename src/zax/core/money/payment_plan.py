@@ -81,21 +81,21 @@ def check_plan(cents: int, count: int, still_open: int) -> None:
     """
     wrong = ProblemCollector()
     if not still_open:
-        wrong.add("lines", "Tick the charges that the plan is for.")
+        wrong.add("lines", "Check the charges the plan is for.")
     elif cents != still_open:
         wrong.add(
             "amount",
-            f"The ticked charges come to {money_words(still_open)}. Take a down payment first, or tick other"
-            " charges.",
+            f"The checked charges come to {money_words(still_open)}. Take a down payment first, or check"
+            " other charges.",
         )
     if cents < count:
-        wrong.add("count", "An instalment would be less than a cent.")
+        wrong.add("count", "An installment would be less than a cent.")
     wrong.raise_if_any()
 
 
 def check_first(first: date, today: date) -> None:
     if not today <= first <= step_months(today, 3):
-        raise Refused("The first instalment is due between today and three months from now.", "first")
+        raise Refused("The first installment is due between today and three months from now.", "first")
 
 
 def may_try(tries: Sequence[tuple[date, str]], today: date) -> bool:

@@ -103,11 +103,11 @@ def why_not(each: Candidate, rule: Rule, today: date) -> str:
     if each.asked < rule.minimum:
         return f"{money_words(each.asked)} is below the minimum"
     if each.flags & set(rule.without):
-        return "has a flag that is left out"
+        return "has a skipped flag"
     if rule.answered and each.insurer_cents > 0:
-        return f"the insurer still owes {money_words(each.insurer_cents)}"
+        return f"insurance still owes {money_words(each.insurer_cents)}"
     if each.last is not None and (today - each.last).days < rule.days:
-        return f"had one {(today - each.last).days} days ago"
+        return f"got one {(today - each.last).days} days ago"
     return ""
 
 

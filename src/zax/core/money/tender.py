@@ -35,7 +35,7 @@ class PaymentState(StrEnum):
 
 TENDER_WORDS = {
     Tender.CASH: "Cash",
-    Tender.CHEQUE: "Cheque",
+    Tender.CHEQUE: "Check",
     Tender.CARD: "Card",
     Tender.FILE: "Card on file",
 }
@@ -99,11 +99,11 @@ def _check(
     number = re.sub(r"\s", "", form.number)
     cents = wrong.take(parse_amount, form.amount, f"amount-{row}")
     if form.tender not in set(Tender) and form.tender not in own:
-        wrong.add(f"tender-{row}", "Choose how the patient pays: cash, cheque or card.")
+        wrong.add(f"tender-{row}", "Choose how the patient pays: cash, check or card.")
     if form.tender == Tender.FILE and form.card_id is None:
-        wrong.add(f"tender-{row}", "There is no card on file. Choose another tender.")
+        wrong.add(f"tender-{row}", "There’s no card on file. Choose another payment type.")
     needed = form.tender == Tender.CHEQUE or (form.tender in own and own[form.tender].needs_number)
-    what = "the cheque" if form.tender == Tender.CHEQUE else "it"
+    what = "the check" if form.tender == Tender.CHEQUE else "it"
     if needed and not number:
         wrong.add(f"number-{row}", f"Enter the number printed on {what}.")
     elif needed and not re.fullmatch(r"[0-9A-Za-z-]{1,20}", number):
@@ -146,14 +146,14 @@ def settle_over(tenders: Sequence[Tendered], due: int, over: str) -> Handed:
     if over == "change":
         if rest > cash:
             raise Refused(
-                f"Change comes from cash, and only {money_words(cash)} of it is cash. "
+                f"Change comes out of cash, and only {money_words(cash)} of it is cash. "
                 f"Take {money_words(rest)} less, or keep it as credit.",
                 "over",
             )
         return Handed(_without(tenders, rest), change=rest)
     raise Refused(
         f"That is {money_words(rest)} more than the {money_words(max(0, due))} due. "
-        "Give it back as change, keep it as credit, or take less.",
+        "Give change, keep it as credit, or take less.",
         "over",
     )
 
@@ -184,7 +184,7 @@ def split_over(cents: int, owed: Sequence[tuple[int, int]]) -> list[tuple[int, i
             made.append((number, part))
         cents -= part
     if cents:
-        raise ValueError("more is paid than is owed")
+        raise ValueError("more is paid than is due")
     return made
 
 

@@ -58,7 +58,7 @@ def _text(most: int) -> Check:
         if len(kept) > most:
             raise Refused(f"At most {most} letters can be kept here; this has {len(kept)}.", name)
         if any(ord(ch) < 32 for ch in kept):
-            raise Refused("This holds signs that cannot be printed. Type it again.", name)
+            raise Refused("This has characters that can’t be printed. Type it again.", name)
         return kept
 
     return check
@@ -75,7 +75,7 @@ def _birth(text: str, name: str, today: date) -> date | None:
 def _choice(choices: Mapping[str, str]) -> Check:
     def check(text: str, name: str, today: date) -> str:
         if text and text not in choices:
-            raise Refused("Choose one of the list.", name)
+            raise Refused("Choose one from the list.", name)
         return text
 
     return check
@@ -102,7 +102,7 @@ def _zip(text: str, name: str, today: date) -> str:
 def _state(text: str, name: str, today: date) -> str:
     text = text.strip().upper()
     if text and (len(text) != 2 or not text.isalpha() or not text.isascii()):
-        raise Refused("The state has two letters.", name)
+        raise Refused("Use the two-letter state.", name)
     return text
 
 
@@ -124,11 +124,11 @@ SECTIONS: Mapping[str, Section] = {
             (
                 Field("first", "First name", _name("first name")),
                 Field("last", "Last name", _name("last name")),
-                Field("used_name", "Name used", _text(60), "as they like to be called"),
+                Field("used_name", "Name used", _text(60), "what they like to be called"),
                 Field("pronouns", "Pronouns", _text(20), "she/her"),
                 Field("birth", "Birth date", _birth, "5/3/1984"),
-                Field("sex", "Sex, as the insurer has it", _choice(SEXES), "", SEXES),
-                Field("alert", "Shown everywhere", _text(80), "penicillin allergy"),
+                Field("sex", "Sex on the insurance", _choice(SEXES), "", SEXES),
+                Field("alert", "Alert", _text(80), "penicillin allergy"),
             ),
         ),
         Section(
@@ -149,8 +149,8 @@ SECTIONS: Mapping[str, Section] = {
             (
                 Field("language", "Language", _text(30), "English"),
                 Field("employer", "Employer", _text(80)),
-                Field("emergency_name", "In an emergency", _text(80), "whom to call"),
-                Field("emergency_relation", "who is their", _text(30), "sister"),
+                Field("emergency_name", "Emergency contact", _text(80), "who to call"),
+                Field("emergency_relation", "relationship", _text(30), "sister"),
                 Field("emergency_phone", "Phone", _phone),
             ),
         ),
@@ -182,9 +182,9 @@ def check_ssn(text: str) -> str:
     if not digits:
         return ""
     if not digits.isdecimal() or not digits.isascii() or len(digits) != 9:
-        raise Refused("A social security number has nine digits, such as 123-45-6789.", "ssn")
+        raise Refused("A Social Security number has nine digits, such as 123-45-6789.", "ssn")
     if digits[:3] in {"000", "666"} or digits[0] == "9" or digits[3:5] == "00" or digits[5:] == "0000":
-        raise Refused("No such number was ever given out. Look at the card again.", "ssn")
+        raise Refused("That number was never issued. Check the card again.", "ssn")
     return digits
 
 

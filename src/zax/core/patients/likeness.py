@@ -1,7 +1,7 @@
 """How likely two records are one person: points for what agrees, taken away for what speaks against it, each
 with its words.
 
-Pairs come from blocking (same birth date and sounding alike, same phone, same member id), so a pair already
+Pairs come from blocking (same birth date and sounding alike, same phone, same member ID), so a pair already
 shares something. From `LIKELY` points on it is worth a look; a middle name is no reason to think of two
 people, a birth date that differs by one digit none.
 """
@@ -73,7 +73,7 @@ def _names(a: Known, b: Known) -> Iterator[tuple[int, str]]:
     if a.first == b.first:
         yield 18, "same first name"
     elif _nickname(a, b):
-        yield 16, "one first name is short for the other"
+        yield 16, "one first name is a nickname of the other"
     elif first >= 80 or _short_form(a.first, b.first) or _part_of(a.first, b.first):
         yield 12, "first names alike"
     elif first < 50 and not _begins(a.first, b.first):
@@ -110,14 +110,14 @@ def _births(a: Known, b: Known) -> Iterator[tuple[int, str]]:
     elif a.birth.year == b.birth.year and (a.birth.month, a.birth.day) == (b.birth.day, b.birth.month):
         yield 25, "birth dates with day and month swapped"
     elif jellyfish.damerau_levenshtein_distance(f"{a.birth:%Y%m%d}", f"{b.birth:%Y%m%d}") == 1:
-        yield 18, "birth dates differ in one place"
+        yield 18, "birth dates differ by one digit"
     else:
         yield -30, "birth dates differ"
 
 
 def _contacts(a: Known, b: Known) -> Iterator[tuple[int, str]]:
     if a.members & b.members:
-        yield 20, "same member id"
+        yield 20, "same member ID"
     if a.phones & b.phones:
         yield 20, "same phone"
     if a.email and a.email.lower() == b.email.lower():

@@ -47,7 +47,7 @@ def check_name(text: str, what: str, field: str) -> str:
     if len(name) > LONGEST_NAME:
         raise Refused(f"The {what} has {len(name)} letters; at most {LONGEST_NAME} can be kept.", field)
     if not any(ch.isalpha() for ch in name) or any(unicodedata.category(ch) == "Cc" for ch in name):
-        raise Refused(f"“{name[:30]}” is not a name.", field)
+        raise Refused(f"“{name[:30]}” isn’t a name.", field)
     return name
 
 
@@ -58,7 +58,7 @@ _PHONE = re.compile(r"[2-9]\d{2}[2-9]\d{6}", re.ASCII)
 def check_phone(text: str, field: str = "phone") -> str:
     """Ten national digits; Refused for a number that cannot exist, or lacks its area code."""
     if not text.strip():
-        raise Refused("Enter a mobile number, or the household's number.", field)
+        raise Refused("Enter a mobile or household number.", field)
     try:
         number = phonenumbers.parse(text, REGION)
     except phonenumbers.NumberParseException:
@@ -67,10 +67,10 @@ def check_phone(text: str, field: str = "phone") -> str:
     if len(digits) == 7:
         raise Refused("Add the area code: ten digits, such as 360 555 0148.", field)
     if number is not None and number.extension:
-        raise Refused("Enter the ten digits alone, and put the extension in a note.", field)
+        raise Refused("Enter just the ten digits, and put the extension in a note.", field)
     if not _PHONE.fullmatch(digits):
         raise Refused(
-            f"“{text.strip()[:30]}” cannot be a phone number. Ten digits, such as 360 555 0148.", field
+            f"“{text.strip()[:30]}” isn’t a phone number. Use ten digits, such as 360 555 0148.", field
         )
     return digits
 
@@ -99,7 +99,7 @@ def parse_birth(text: str, today: date, field: str = "birth") -> date:
         raise Refused("Enter the birth date, such as 5/3/1984.", field)
     birth = read_date(typed, today)
     if birth is None:
-        raise Refused(f"“{text.strip()[:30]}” is not a date. Month, day, year, such as 5/3/1984.", field)
+        raise Refused(f"“{text.strip()[:30]}” isn’t a date. Use month, day, year, such as 5/3/1984.", field)
     if birth > today:
         raise Refused("The birth date is in the future. Check the year.", field)
     if today.year - birth.year > OLDEST_YEARS:

@@ -72,14 +72,16 @@ def recognise(content: bytes, field: str = "file") -> str:
     if not content:
         raise Refused("The file is empty. Choose it again.", field)
     if len(content) > LARGEST:
-        raise Refused(f"The file has {len(content) / 1024 / 1024:.0f} MB; at most 25 MB can be kept.", field)
+        raise Refused(f"The file has {len(content) / 1024 / 1024:.0f} MB; the limit is 25 MB.", field)
     media = next((media for begins, media in _BEGINNINGS if content.startswith(begins)), "")
     if not media:
-        raise Refused("Only PDF, JPEG, PNG and TIFF can be kept. What is inside counts, not the name.", field)
+        raise Refused(
+            "Only PDF, JPEG, PNG and TIFF files work. What’s inside counts, not the file name.", field
+        )
     if media == "application/pdf":
         _check_pdf(content, field)
     elif media in _ENDS and _ENDS[media] not in content[-TAIL:]:
-        raise Refused("The picture breaks off in the middle. Take or save it again.", field)
+        raise Refused("The picture is cut off partway. Take it or save it again.", field)
     else:
         open_picture(content, field)
     return media
@@ -93,12 +95,12 @@ def _check_pdf(content: bytes, field: str) -> None:
     except pikepdf.PasswordError:
         raise Refused("The PDF is locked with a password. Save it without one.", field) from None
     except (pikepdf.PdfError, ValueError, RecursionError):
-        raise Refused("The PDF is broken and cannot be opened. Print it to a new PDF.", field) from None
+        raise Refused("The PDF is damaged and can’t be opened. Print it to a new PDF.", field) from None
     if not pages:
         raise Refused("The PDF has no pages.", field)
     if active:
         raise Refused(
-            f"The PDF holds something that runs by itself ({active[1:]}). Print it to a new PDF and keep"
+            f"The PDF contains something that runs on its own ({active[1:]}). Print it to a new PDF and keep"
             " that.",
             field,
         )
@@ -148,7 +150,7 @@ def open_picture(content: bytes, field: str) -> Image.Image:
             picture = Image.open(io.BytesIO(content), formats=("JPEG", "PNG", "TIFF"))
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
         raise Refused(
-            "The picture is broken, or far too large, and cannot be opened. Save it again in a smaller size.",
+            "The picture is damaged or far too large and can’t be opened. Save it again in a smaller size.",
             field,
         ) from None
     width, height = picture.size
@@ -195,7 +197,7 @@ def portrait(content: bytes, cut: Cut, field: str = "photo") -> bytes:
         with _one_at_a_time:
             upright = ImageOps.exif_transpose(read_points(picture, PORTRAIT * 1000 // share)).convert("RGB")
     except (OSError, ValueError, SyntaxError):
-        raise Refused("The picture breaks off in the middle. Take or save it again.", field) from None
+        raise Refused("The picture is cut off partway. Take it or save it again.", field) from None
     if cut.turns % 4:
         upright = upright.rotate(-90 * (cut.turns % 4), expand=True)
     width, height = upright.size

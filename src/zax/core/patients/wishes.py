@@ -41,8 +41,8 @@ class Wishes:
 
     @property
     def words(self) -> str:
-        """'likes Tuesday mornings; never Friday afternoons', or nothing."""
-        parts = [("likes", self.likes), ("never", self.never)]
+        """'prefers Tuesday mornings; never Friday afternoons', or nothing."""
+        parts = [("prefers", self.likes), ("never", self.never)]
         return "; ".join(f"{what} {', '.join(_listed(bits))}" for what, bits in parts if bits)
 
 

@@ -32,14 +32,14 @@ RIGHT_WORDS = {
     "payments": "take payments and finish a checkout",
     "accounts": "see accounts",
     "close": "close the day",
-    "statements": "make statements for everybody",
+    "statements": "make statements for everyone",
     "claims": "work on claims and insurer payments",
     "plans": "change payers, plans and contract fees",
     "merge": "merge records and import patients",
-    "export": "take lists of patients and money out of Zax",
-    "reopen": "open a closed day again",
-    "fees": "charge another fee than the schedule's",
-    "overrule": "let a patient in although a required step is open",
+    "export": "export patient and money lists",
+    "reopen": "reopen a closed day",
+    "fees": "charge a fee that isn’t on the schedule",
+    "overrule": "check a patient in with a required step open",
     "setup": "change hours, visit types and other settings",
 }
 
@@ -77,5 +77,5 @@ def require(role: Role, right: str) -> None:
     if not may(role, right):
         holders = " or ".join(ROLE_WORDS[r].lower() for r in Role if may(r, right))
         raise NotAllowed(
-            f"{ROLE_WORDS[role]} may not {RIGHT_WORDS[right]}. Ask {holders}, or sign in as somebody who may."
+            f"{ROLE_WORDS[role]} can’t {RIGHT_WORDS[right]}. Ask {holders}, or sign in as someone who can."
         )

@@ -77,12 +77,12 @@ def _all(facts: Facts) -> Iterator[Gap]:
     elif facts.zip == "":
         yield Gap("zip", "address without ZIP code", section="address")
     if not facts.sex:
-        yield Gap("sex", "sex not given")
+        yield Gap("sex", "no sex on file")
     if not facts.phone:
         words = "no mobile number" if facts.other_phones else "no phone"
         yield Gap("phone", words, Purpose.REACH, "reach")
     if facts.texts_go == "":
-        yield Gap("texts_to", "texts go to a number that is missing", Purpose.REACH, "reach")
+        yield Gap("texts_to", "texts go to a missing number", Purpose.REACH, "reach")
     for cover in facts.coverages or ():
         yield from _of_coverage(cover)
     if facts.emergency == "":
@@ -94,7 +94,7 @@ def _of_coverage(cover: CoverFacts) -> Iterator[Gap]:
         return Gap(field, f"{cover.words}: {words}", Purpose.BILL, "coverage", cover.id)
 
     if not cover.member_id:
-        yield gap("member_id", "no member id")
+        yield gap("member_id", "no member ID")
     if cover.needs_group and not cover.group:
         yield gap("group_number", "no group number")
     if not cover.own and cover.holder_birth is None:

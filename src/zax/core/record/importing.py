@@ -28,9 +28,9 @@ MORE = {
     "chart": "Number in the old system",
     "household": "Household (same text, same household)",
     "plan": "Plan",
-    "member_id": "Member id",
+    "member_id": "Member ID",
     "group_number": "Group number",
-    "balance": "Balance brought over",
+    "balance": "Starting balance",
 }
 COLUMNS: Mapping[str, str] = {
     name: f"Mail, {field.words.lower()}" if name.startswith("mail_") else field.words
@@ -112,7 +112,7 @@ def read_sheet(content: bytes) -> Sheet:
     if not text.strip():
         raise Refused("The file is empty.", "file")
     if "\x00" in text:
-        raise Refused("This is not a table of text (CSV). Export it as CSV and try again.", "file")
+        raise Refused("This isn’t a CSV file. Export it as CSV and try again.", "file")
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=_separator(text), strict=False)
     rows: list[tuple[int, tuple[str, ...]]] = []
     try:
@@ -123,11 +123,11 @@ def read_sheet(content: bytes) -> Sheet:
                 rows.append((line, tuple(row)))
             line = reader.line_num + 1
             if len(rows) > MOST_ROWS:
-                raise Refused(f"The file has more than {MOST_ROWS:,} rows. Cut it into several.", "file")
+                raise Refused(f"The file has more than {MOST_ROWS:,} rows. Split it into several.", "file")
     except csv.Error as error:
-        raise Refused(f"The file cannot be read as a table: {error}.", "file") from error
+        raise Refused(f"The file can’t be read as a table: {error}.", "file") from error
     if not rows:
-        raise Refused("The file has a heading but no rows.", "file")
+        raise Refused("The file has a header but no rows.", "file")
     return Sheet(heading, tuple(rows))
 
 
@@ -192,7 +192,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
         wrong.add("chart", "A number has at most 12 letters and digits.")
     number = wrong.take(check_member_id, member) if member else ""
     if bool(member) != bool(typed.get("plan")):
-        wrong.add("plan", "Plan and member id belong together; one is missing.")
+        wrong.add("plan", "Plan and member ID go together; one is missing.")
     group = wrong.take(check_group_number, typed.get("group_number", ""))
     balance = wrong.take(parse_balance, typed.get("balance", ""))
     wrong.raise_if_any()

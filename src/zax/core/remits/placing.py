@@ -27,17 +27,17 @@ REASON_WORDS = {
     "23": "what another plan did",
     "27": "coverage had ended",
     "29": "filed too late",
-    "45": "above the agreed price",
-    "50": "not seen as necessary",
+    "45": "above the contracted amount",
+    "50": "not medically necessary",
     "59": "several procedures on one day",
     "96": "not covered",
     "97": "part of another service",
     "109": "not this payer’s patient",
-    "119": "yearly maximum reached",
-    "131": "agreed discount",
+    "119": "annual maximum reached",
+    "131": "contracted discount",
     "197": "no prior approval",
     "204": "not covered by this plan",
-    "252": "papers missing",
+    "252": "documents missing",
     "253": "federal payment cut",
 }
 
@@ -112,14 +112,14 @@ class ExpectedLine:
 def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
     """Post where everything agrees, line by line; otherwise say what does not."""
     if answer.status == "22":
-        return Placed(why_not="The payer takes an earlier payment back (status 22). Decide line by line.")
+        return Placed(why_not="The payer is reversing an earlier payment (status 22). Decide line by line.")
     if answer.status == "4":
         reasons = sorted({reason_words(a) for line in answer.lines for a in line.adjustments})
         return Placed(why_not=f"Denied: {'; '.join(reasons) or 'no reason given'}.", denied=True)
     if answer.charge_cents != sum(line.cents for line in expected):
-        return Placed(why_not="The charge the payer answers is not the charge we sent.")
+        return Placed(why_not="The payer’s charge isn’t the charge we sent.")
     if answer.adjustments:
-        return Placed(why_not="The payer adjusts the claim as a whole, not its lines. Decide where it goes.")
+        return Placed(why_not="The payer adjusted the whole claim, not its lines. Decide where it goes.")
     pairs = _pair(answer.lines, expected)
     if isinstance(pairs, str):
         return Placed(why_not=pairs)
@@ -144,18 +144,18 @@ def _pair(
     for line in answered:
         ours = by_number.get(line.number) or next((o for o in left.values() if o.code == line.code), None)
         if ours is None or left.pop(ours.line_id, None) is None:
-            return f"The payer answers {line.code}, which is not on this claim."
+            return f"The payer responded to {line.code}, which isn’t on this claim."
         pairs.append((line, ours))
     if left:
-        return f"The payer does not answer {next(iter(left.values())).code}."
+        return f"The payer didn’t respond to {next(iter(left.values())).code}."
     return pairs
 
 
 def _line_problem(line: RemitLine, ours: ExpectedLine) -> str:
     if line.charge_cents != ours.cents:
-        return f"The payer answers another charge for {ours.code} than we sent."
+        return f"The payer responded to a different charge for {ours.code} than we sent."
     if line.paid_cents < 0 or any(a.cents < 0 for a in line.adjustments):
-        return f"{ours.code} is paid or adjusted by less than nothing."
+        return f"{ours.code} is paid or adjusted below zero."
     return ""
 
 
@@ -178,7 +178,7 @@ def _place_line(line: RemitLine, ours: ExpectedLine) -> _PlacedLine:
         others = []  # the payer leaves to the patient what they owe already
     if (others or contract) and not line.paid_cents and not share:
         why = "; ".join(reason_words(a) for a in [*others, *contract])
-        return _PlacedLine((), f"{ours.code} was not paid: {why}.")
+        return _PlacedLine((), f"{ours.code} wasn’t paid: {why}.")
     made: list[Posting] = []
     if line.paid_cents:
         made.append(Posting(ours.line_id, Kind.INSURER_PAYMENT, 0, -line.paid_cents, "Plan paid"))
@@ -211,9 +211,9 @@ def _rest_postings(ours: ExpectedLine, rest: int, share: Sequence[Adjustment]) -
     made: list[Posting] = []
     back = min(-rest, max(0, ours.owed))
     if back:
-        words = "Moved to plan, patient's part is smaller than expected"
+        words = "Moved to insurance, patient share is smaller than estimated"
         made.append(Posting(ours.line_id, Kind.TRANSFER, -back, back, words))
     if -rest > back:
-        words = "Plan paid more than was left, kept as a credit"
+        words = "Plan paid more than was left; kept as a credit"
         made.append(Posting(ours.line_id, Kind.TRANSFER, 0, -rest - back, words, credit=True))
     return made

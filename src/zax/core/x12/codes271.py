@@ -218,7 +218,7 @@ REJECTED = {
     "69": "not consistent with the patient's age",
     "70": "not consistent with the patient's sex",
     "71": "the birth date is not the one the payer has",
-    "72": "the member id is missing or wrong",
+    "72": "the member ID is missing or wrong",
     "73": "the name is not the one the payer has",
     "74": "the subscriber's sex is missing or wrong",
     "75": "the subscriber was not found",

@@ -32,9 +32,9 @@ TRIES = 8
 _DEADLOCK, _LOCK_TIMEOUT, _THERE_BEFORE = 1213, 1205, 1062
 # By MariaDB's number: a row that is named is not there, a text is too long, a number too large.
 _NOT_TAKEN = {
-    1452: "Something that this form names is not there any more. Reload the page and try again.",
-    1406: "One of the fields holds more than can be kept. Shorten it and try again.",
-    1264: "One of the numbers is larger than can be kept. Check it and try again.",
+    1452: "Something on this form no longer exists. Reload the page and try again.",
+    1406: "One of the fields is too long. Shorten it and try again.",
+    1264: "One of the numbers is too large. Check it and try again.",
 }
 
 
@@ -66,7 +66,7 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
             if error_number(error) != _THERE_BEFORE:
                 raise refusal_of(error) from error
             if attempt == TRIES:
-                raise Conflict("This was already done a moment ago. Take another look.") from error
+                raise Conflict("This was just done. Take another look.") from error
             _pause(attempt)
         except TROUBLE as error:
             if error_number(error) not in {_DEADLOCK, _LOCK_TIMEOUT} or attempt == TRIES:
@@ -78,7 +78,7 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
 def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T], key: str) -> T:
     with desk.engine.begin() as connection:
         if key and not claim_form(connection, key, desk.clock.now()):
-            raise DoneBefore("That was already done.")
+            raise DoneBefore("That’s already done.")
         version = setup_version(connection)
         if version is not None and version != desk.clinic.version:
             desk.adopt(load(connection))

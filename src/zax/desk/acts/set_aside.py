@@ -18,13 +18,13 @@ from zax.store.engine import Connection
 # What each kind of errand is about, and whose work it is.
 KINDS: Mapping[str, tuple[str, str]] = {
     "claim_file": ("Claim file to the clearinghouse", "claims"),
-    "insurer_file": ("File from an insurer", "claims"),
+    "insurer_file": ("File from a payer", "claims"),
     "eligibility": ("Coverage check", "claims"),
     "receipt_mail": ("Receipt by email", "payments"),
     "patient_mail": ("Email to a patient", "payments"),
     "import": ("Import of patients", "merge"),
-    "statements": ("Run of statements", "statements"),
-    "terminal": ("Card payment to be clarified", "payments"),
+    "statements": ("Statement run", "statements"),
+    "terminal": ("Card payment to confirm", "payments"),
     "instalment": ("Payment due on a payment plan", "payments"),
 }
 MOST_SHOWN = 200
@@ -85,5 +85,5 @@ def dismiss(tx: Transaction, errand_id: int, reason: str) -> None:
 def _take(tx: Transaction, errand_id: int) -> None:
     found = outbox.errand_aside_for_update(tx.connection, errand_id)
     if found is None:
-        raise Conflict("Somebody has already taken care of this.")
+        raise Conflict("Someone has already taken care of this.")
     require(tx.actor.role, KINDS[found.kind][1])

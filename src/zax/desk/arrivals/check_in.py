@@ -43,7 +43,7 @@ class StepsOpen(Conflict):
 
     def __init__(self, names: Sequence[str]) -> None:
         super().__init__(
-            f"Before check-in: {', '.join(names)}. A manager may let them in with a reason.", "steps"
+            f"Before check-in: {', '.join(names)}. A manager can check them in with a reason.", "steps"
         )
         self.names = list(names)
 
@@ -128,14 +128,14 @@ def _by_itself(
 ) -> str:
     """Why a built-in step has nothing to do for this visit; empty when it has."""
     if each.kind == StepKind.GAPS:
-        return "" if gaps else "nothing is missing"
+        return "" if gaps else "nothing missing"
     if each.kind == StepKind.COLLECT:
-        return "" if collect.due else "paid" if collect.paid else "nothing is due"
+        return "" if collect.due else "paid" if collect.paid else "nothing due"
     if each.kind == StepKind.PHOTO:
         return "on file" if known.patient.photo else ""
     if each.kind == StepKind.ELIGIBILITY:
         mark = cover_mark(clinic, bill.coverage, now)
-        return {"": "no payer to ask", "fine": "active, checked"}.get(mark, "")
+        return {"": "no payer to check with", "fine": "active, checked"}.get(mark, "")
     if each.kind == StepKind.COVERAGE:
         fresh = [
             kind
@@ -152,7 +152,7 @@ def _by_itself(
     if each.kind == StepKind.FORM:
         template = clinic.forms.get(each.template_id or 0)
         if template is None or not template.active:
-            return "this form is no longer in use"
+            return "this form is no longer used"
         signed = known.signed.get(template.id)
         if template.id in known.about.unsigned or not signed:
             return ""
@@ -184,11 +184,11 @@ def do_step(tx: Transaction, visit_id: int, step_id: int, how: str = "done", not
     """
     visit = locked_visit(tx, visit_id)
     if step_id not in tx.clinic.steps:
-        raise NotFound("This step is no longer on the list.")
+        raise NotFound("This step isn’t on the list anymore.")
     if how not in {"done", "skipped"}:
-        raise Refused("A step is done or skipped.", "how")
+        raise Refused("A step is either done or skipped.", "how")
     if how == "skipped" and not note.strip():
-        raise Refused("Say in a few words why it is left out.", "note")
+        raise Refused("Say briefly why it’s skipped.", "note")
     before = next(
         (each for each in steps.steps_done(tx.connection, visit.id) if each.step_id == step_id), None
     )
@@ -239,7 +239,7 @@ def check_in(
     visit = locked_visit(tx, visit_id, version)
     today = tx.business_day(visit.site_id)
     if visit.day > today:
-        raise Refused("This visit is not today, so nobody can be checked in for it.")
+        raise Refused("This visit isn’t today, so it can’t be checked in.")
     check_correction(visit, today, reason)
     if visit.day == today and visit.state in {Stop.BOOKED, Stop.CONFIRMED, Stop.MISSED}:
         reason = _past_the_door(tx, visit, reason, boss)
@@ -260,7 +260,7 @@ def _past_the_door(tx: Transaction, visit: Visit, reason: str, boss: Actor | Non
     if manager is None or (not reason.strip() and boss is None):
         raise StepsOpen(names)
     if not reason.strip():
-        raise Refused("Say in a few words why they may come in all the same.", "reason")
+        raise Refused("Say briefly why they can be checked in anyway.", "reason")
     tx.audit(
         "visit.let_in",
         patient_id=visit.patient_id,
@@ -269,7 +269,7 @@ def _past_the_door(tx: Transaction, visit: Visit, reason: str, boss: Actor | Non
         without=names,
         reason=reason,
     )
-    return f"{reason.strip()} (let in by {manager.name} without {', '.join(names)})"
+    return f"{reason.strip()} (checked in by {manager.name} without {', '.join(names)})"
 
 
 # --- setup
@@ -297,7 +297,7 @@ def save_step(tx: Transaction, step_id: int, form: StepForm) -> int:
     if form.kind not in set(StepKind):
         raise Refused("Choose what kind of step it is.", "kind")
     if form.kind == StepKind.FORM and form.template_id not in tx.clinic.forms:
-        raise Refused("Choose which form is to be signed.", "template_id")
+        raise Refused("Choose the form to sign.", "template_id")
     terms = StepTerms(
         kind=form.kind,
         words=words,
@@ -325,7 +325,7 @@ def order_steps(tx: Transaction, ids: Sequence[int]) -> None:
     meanwhile.
     """
     if set(ids) - set(tx.clinic.steps) or len(set(ids)) != len(ids):
-        raise Refused("The list was changed meanwhile. Look at it again.", "order")
+        raise Refused("The list changed in the meantime. Take another look.", "order")
     rest = [number for number in tx.clinic.steps if number not in ids]
     setup.order_steps(tx.connection, [*ids, *rest])
     tx.change_setup("arrival.ordered", steps=list(ids))

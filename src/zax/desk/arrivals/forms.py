@@ -119,9 +119,9 @@ def sign_form(
     """
     template = tx.clinic.forms.get(template_id)
     if template is None or not template.active:
-        raise NotFound("This form is no longer in use.")
+        raise NotFound("This form is no longer used.")
     if template.version != form.version:
-        raise Stale("The text of this form was changed while it was being read. Read it again, then sign.")
+        raise Stale("This form’s text changed while it was being read. Read it again, then sign.")
     patient = _person(tx, patient_id, visit_id)
     wrong = ProblemCollector()
     answers = wrong.take(check_answers, template.blocks, form.answers)
@@ -197,16 +197,16 @@ def _person(tx: Transaction, patient_id: int, visit_id: int | None) -> Patient:
         raise NotFound("There is no such patient.")
     visit = one_visit(tx.connection, visit_id) if visit_id is not None else None
     if visit_id is not None and (visit is None or visit.patient_id != patient_id):
-        raise Stale("This visit belongs to somebody else now. Nothing was signed; open it again.")
+        raise Stale("This visit belongs to someone else now. Nothing was signed. Open it again.")
     return patient
 
 
 def _signer(wrong: ProblemCollector, form: SignForm) -> tuple[str, str]:
     signer = " ".join(form.signer.split())
     if not 2 <= len(signer) <= 80:
-        wrong.add("signer", "Write the name of the person who signs.")
+        wrong.add("signer", "Enter the name of the person signing.")
     if form.relation not in RELATIONS:
-        wrong.add("relation", "Choose for whom they sign.")
+        wrong.add("relation", "Choose who they’re signing for.")
     return signer, form.relation
 
 
@@ -227,10 +227,7 @@ def signed_pdf(connection: Connection, store: FileStore, signed_id: int) -> tupl
         raise NotFound("There is no such signed form.")
     content = store.get(row.digest)
     if not store.is_whole(row.digest, content):
-        raise Refused(
-            "This paper is not what was signed: its content was changed outside Zax. Restore it from a"
-            " backup."
-        )
+        raise Refused("This isn’t what was signed: it was changed outside Zax. Restore it from a backup.")
     return row, content
 
 
@@ -257,7 +254,7 @@ def save_template(
     )
     others: list[FormTemplate] = [f for f in tx.clinic.forms.values() if f.id != template_id]
     if any(f.name.lower() == name.strip().lower() for f in others):
-        wrong.add("name", "There is a form of that name already.")
+        wrong.add("name", "There’s already a form with that name.")
     wrong.raise_if_any()
     assert checked is not None and again is not None
     template_id = store_template(

@@ -85,7 +85,7 @@ def shown_as(each: HeadsUp, about: About) -> Shown:
 def dismiss(tx: Transaction, headsup_id: int, patient_id: int, visit_id: int | None, site_id: int) -> None:
     """Put a heads-up away for this visit, or for today where there is none; who did is on record."""
     if headsup_id not in tx.clinic.headsups:
-        raise NotFound("There is no such heads-up any more.")
+        raise NotFound("That heads-up no longer exists.")
     if patient_of(tx.connection, patient_id) is None:
         raise NotFound("There is no such patient.")
     today = tx.business_day(site_id)
@@ -187,15 +187,15 @@ def checked(form: HeadsUpForm) -> HeadsUpTerms:
     wrong = ProblemCollector()
     words, todo = " ".join(form.words.split()), " ".join(form.todo.split())
     if not 3 <= len(words) <= 160:
-        wrong.add("words", "Say what is so, in 3 to 160 letters.")
+        wrong.add("words", "Enter the message, 3 to 160 characters.")
     if len(todo) > 160:
-        wrong.add("todo", "At most 160 letters.")
+        wrong.add("todo", "At most 160 characters.")
     for field, said in (("words", words), ("todo", todo)):
         if unknown := unknown_placeholders(said):
-            wrong.add(field, f"“{{{unknown[0]}}}” is not known here. Choose from the list below.")
+            wrong.add(field, f"“{{{unknown[0]}}}” isn’t available here. Choose from the list below.")
     places = [place.value for place in Place if place.value in form.places]
     if not places:
-        wrong.add("places", "Choose at least one place where it shows.")
+        wrong.add("places", "Choose at least one place to show it.")
     joins = {"all", "any"}
     inner, outer = form.inner if form.inner in joins else "all", form.outer if form.outer in joins else "any"
     tree = wrong.take(tree_of, form.groups, inner, outer)

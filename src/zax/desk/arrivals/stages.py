@@ -58,7 +58,7 @@ def save_stage(tx: Transaction, stage_id: int, name: str, whose: str, dental: bo
         raise Refused("Choose whose turn it is then.", "whose")
     others = [each for each in tx.clinic.stages.values() if each.id != stage_id and each.dental == dental]
     if any(each.name.lower() == words.lower() for each in others):
-        raise Refused("There is a stage of that name already.", "name")
+        raise Refused("There’s already a stage with that name.", "name")
     if stage_id and stage_id not in tx.clinic.stages:
         raise NotFound("There is no such stage.")
     stage_id = stored.save_stage(
@@ -72,7 +72,7 @@ def save_stage(tx: Transaction, stage_id: int, name: str, whose: str, dental: bo
 def order_stages(tx: Transaction, ids: Sequence[int]) -> None:
     """The stages in this order."""
     if set(ids) != set(tx.clinic.stages):
-        raise Refused("The list was changed meanwhile. Look at it again.", "order")
+        raise Refused("The list changed in the meantime. Take another look.", "order")
     stored.order_stages(tx.connection, ids)
     tx.change_setup("stage.ordered", stages=list(ids))
 

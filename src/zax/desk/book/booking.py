@@ -196,7 +196,7 @@ def _check_order(tx: Transaction, order: BookOrder, provider: Provider) -> tuple
             check_new_patient, order.first, order.last, order.birth, order.phone, tx.business_day(site.id)
         )
     if len(order.note) > 500:
-        wrong.add("note", f"The note has {len(order.note)} letters; at most 500 can be kept.")
+        wrong.add("note", f"The note has {len(order.note)} characters; the limit is 500.")
     wrong.raise_if_any()
     assert kind is not None
     return kind, minutes, order.at
@@ -218,7 +218,7 @@ def active_patient(tx: Transaction, patient_id: int) -> int:
     or inactive one.
     """
     if not visits.active_patient_for_update(tx.connection, patient_id):
-        raise Refused("This patient cannot be booked. Find the patient again.", "patient")
+        raise Refused("This patient can’t be booked. Find the patient again.", "patient")
     return patient_id
 
 

@@ -39,7 +39,7 @@ def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: 
     memo = Memo(tx=tx)
     memo.look_at(visit)
     drop(tx, visit, chosen, note, memo)
-    memo.write(f"took off {visit.first} {visit.last}, {day_words(visit.day)} {clock_words(visit.start_min)}")
+    memo.write(f"canceled {visit.first} {visit.last}, {day_words(visit.day)} {clock_words(visit.start_min)}")
 
 
 @act("arrivals")
@@ -51,7 +51,7 @@ def _miss(tx: Transaction, visit: Visit, reason: str) -> None:
     """The patient did not come: possible once the visit has begun; for a past day with a reason."""
     now = tx.local_now(visit.site_id)
     if (visit.day, visit.start_min) > (now.date(), now.hour * 60 + now.minute):
-        raise Refused("The visit has not begun yet, so nobody can have missed it.", "why")
+        raise Refused("The visit hasn’t started yet, so it can’t be a no-show.", "why")
     check_correction(visit, now.date(), reason)
     memo = Memo(tx=tx)
     memo.look_at(visit)
@@ -59,7 +59,7 @@ def _miss(tx: Transaction, visit: Visit, reason: str) -> None:
     step(tx, visit, Stop.MISSED, reason, after=replace(visit, off_why=OffWhy.MISSED))
     memo.waits_made += add_wait(tx, visit.id, WaitWhy.LOST, reason)
     tx.audit("visit.missed", patient_id=visit.patient_id, visit_id=visit.id)
-    memo.write(f"marked {visit.first} {visit.last} as did not come")
+    memo.write(f"marked {visit.first} {visit.last} as a no-show")
 
 
 def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> None:
@@ -67,7 +67,7 @@ def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> N
     everything told.
     """
     shelf.off_shelf(tx.connection, visit.id)
-    memo.waits_ended += end_waits_of_visit(tx, visit.id, "the visit was taken off")
+    memo.waits_ended += end_waits_of_visit(tx, visit.id, "the visit was canceled")
     if OFF[why].waits:
         memo.waits_made += add_wait(tx, visit.id, WaitWhy.LOST, note)
     _plan_again(tx, visit)
@@ -79,7 +79,7 @@ def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> N
         visit_id=visit.id,
         why=why,
         note=note.strip(),
-        said="took it off",
+        said="canceled it",
     )
 
 
@@ -114,7 +114,7 @@ def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dic
     """
     provider = provider_of(tx.clinic, provider_id)
     if not note.strip():
-        raise Refused("Say why, in a few words: the patients will be told.", "note")
+        raise Refused("Say briefly why. The patients will be told.", "note")
     if day < min(tx.business_day(site) for site in tx.clinic.sites):
         raise Refused("That day is over.", "day")
     done: dict[str, list[str]] = {"off": [], "others": [], "stay": []}

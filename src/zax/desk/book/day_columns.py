@@ -27,7 +27,7 @@ from zax.store.book.records import DayMove, DayVisit, StrapRow
 from zax.store.coverage.queries import day_states
 from zax.store.engine import Connection
 
-COVER_GAP = {"problem": "coverage in doubt"}
+COVER_GAP = {"problem": "coverage problem"}
 LEAST_FREE = 15
 CLOSE = 15  # minutes under which two straps would lie on each other when drawn
 
@@ -142,7 +142,7 @@ def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id:
         bar.cover = mark_of(clinic, found, now_utc)
         if not bar.gap:
             bar.gap = (
-                "no member id"
+                "no member ID"
                 if found is not None and found.member_id == ""
                 else COVER_GAP.get(bar.cover, "")
             )
@@ -299,7 +299,7 @@ def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, s
     if elsewhere:
         return f"At {elsewhere[0]}"
     if not hours.windows:
-        return "Not in"
+        return "Out"
     return f"In at {clock_words(hours.windows[0].start)}" if span.end <= hours.windows[0].start else "Closed"
 
 

@@ -42,7 +42,7 @@ def check_day_open(tx: Transaction, visit: Visit) -> None:
     """Past days stay as they were. A visit on the shelf stands on no day."""
     if visit.state != Stop.SHELF and visit.day < tx.business_day(visit.site_id):
         raise Refused(
-            "That day is over, so its visits stay as they were. Only their track can be corrected, with a"
+            "That day is over, so its visits stay as they were. You can only correct their track, with a"
             " reason."
         )
 
@@ -117,10 +117,11 @@ def _spot_of_move(tx: Transaction, visit: Visit, order: MoveOrder) -> Spot:
     if visit.state in {Stop.HERE, Stop.ROOM}:
         if not stays:
             raise Refused(
-                "The patient is already here. The visit can be made longer or shorter, not moved.", "at"
+                "The patient is already here. You can make the visit longer or shorter, but not move it.",
+                "at",
             )
     elif visit.state not in ON_THE_BOOK and visit.state != Stop.SHELF:
-        raise Refused("Only a visit that is still to come can be moved.", "at")
+        raise Refused("Only an upcoming visit can be moved.", "at")
     elif not stays or visit.state == Stop.SHELF:
         check_time(order.day, span, site.grid, tx.local_now(site.id))
     room_id = order.room_id or (visit.room_id if order.site_id == visit.site_id and stays else 0)
@@ -160,7 +161,7 @@ def replace_patient(
     check_day_open(tx, visit)
     if visit.state not in ON_THE_BOOK:
         raise Refused(
-            "The patient can be changed until they have come. Take the visit off and book the right one.",
+            "You can’t change the patient after check-in. Cancel this visit and book the right one.",
             "patient",
         )
     if not patient_id:

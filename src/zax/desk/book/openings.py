@@ -85,7 +85,7 @@ def find_openings(connection: Connection, clinic: Clinic, now: datetime, request
     if request.last < first:
         raise Refused("The last day is before the first. Choose a later one.", "until")
     if request.last - first > FARTHEST:
-        raise Refused("Openings are looked for up to two years ahead.", "until")
+        raise Refused("You can search up to two years ahead.", "until")
     about = _about(connection, request)
     days = site_days(
         connection, clinic, now, replace(request, first=first), needs, about.family or {}, about.id
@@ -126,7 +126,9 @@ def _need(
     elif request.same and last:
         leads = [number for number in leads if number == last]
     if not leads:
-        raise Refused(f"Nobody here does “{kind.name}” with this choice of person and site. Widen it.", "who")
+        raise Refused(
+            f"No one here does “{kind.name}” with these choices. Try another provider or site.", "who"
+        )
     rooms = [
         room.id
         for site in request.sites

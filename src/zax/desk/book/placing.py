@@ -157,7 +157,7 @@ def find_place(tx: Transaction, spot: Spot) -> Placed:
         hint = (
             f" Nearest free: {clock_words(near.span.start)}."
             if near
-            else " Nothing of that length is free that day."
+            else " Nothing that long is open that day."
         )
         raise type(error)(error.message + hint, "at") from error
 
@@ -188,7 +188,7 @@ def check_type_day(connection: Connection, clinic: Clinic, spot: Spot) -> None:
         there = visits.visits_of_type(connection, spot.site_id, spot.day, kind.id)
         if len(there - spot.leaving) >= kind.most:
             raise Conflict(
-                f"There are already {kind.most} visits “{kind.name}” that day, as many as the clinic allows.",
+                f"There are already {kind.most} visits “{kind.name}” that day, the most the clinic allows.",
                 "at",
             )
 
@@ -247,7 +247,7 @@ def check_still_free(
     kind = tx.clinic.types[where.type_id]
     team = [tx.clinic.providers[number] for number in {slot.provider_id for slot in slots}]
     taken = people_taken(tx.connection, tx.clinic, team, where.site_id, where.day, leaving)
-    back = f"so {who.first} {who.last} cannot go back there"
+    back = f"so {who.first} {who.last} can’t go back there"
     for slot in slots:
         provider = tx.clinic.providers[slot.provider_id]
         column = Column(provider.id, provider.name, (), tuple(taken[provider.id]), provider.at_once)

@@ -39,9 +39,9 @@ def drop_planned(tx: Transaction, planned_id: int) -> int:
     """Take a planned service away; the patient's id. It stays on record."""
     row = stored.planned_for_update(tx.connection, planned_id)
     if row is None or row.removed_at is not None:
-        raise NotFound("This service is not planned any more.")
+        raise NotFound("This service isn’t planned anymore.")
     if row.visit_id is not None:
-        raise Refused("A visit is booked for this service. Take it off that visit first.")
+        raise Refused("A visit is booked for this service. Remove it from that visit first.")
     stored.remove_planned(tx.connection, planned_id, tx.now)
     tx.audit("planned.removed", patient_id=row.patient_id, code=tx.clinic.services[row.service_id].code)
     return row.patient_id

@@ -108,7 +108,7 @@ def _planned(
     earliest = today_minute[1] if order.day.isoformat() == today_minute[0] else 0
     why, near = trial(connection, clinic, spot, earliest)
     if clash and not why:
-        why = f"{spot.provider.name} is with {clash[0].name} at that time. Choose somebody else."
+        why = f"{spot.provider.name} is with {clash[0].name} at that time. Choose someone else."
     instead = []
     if why:
         found: list[tuple[date, tuple[Provider, Span] | None]] = [(order.day, near)] if near else []

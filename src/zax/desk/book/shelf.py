@@ -46,9 +46,7 @@ def shelve(
 def lift(tx: Transaction, visit: Visit, words: str, shared: bool, memo: Memo) -> None:
     check_day_open(tx, visit)
     if visit.state not in ON_THE_BOOK:
-        raise Refused(
-            f"{visit.first} {visit.last} is not expected any more, so the visit cannot be taken up."
-        )
+        raise Refused(f"{visit.first} {visit.last} isn’t expected anymore, so the visit can’t be picked up.")
     memo.look_at(visit)
     step(tx, visit, Stop.SHELF)
     stored.put_on_shelf(
@@ -70,9 +68,9 @@ def put_back(tx: Transaction, visit_id: int) -> None:
     visit = locked_visit(tx, visit_id)
     row = stored.shelf_row(tx.connection, visit_id)
     if row is None:
-        raise Refused("This visit is not on the shelf any more.")
+        raise Refused("This visit isn’t on the shelf anymore.")
     if visit.day < tx.business_day(visit.site_id):
-        raise Refused("That day is over. Place the visit on a day to come.")
+        raise Refused("That day is over. Place the visit on a later day.")
     slots = visits.slots_of(tx.connection, visit.id)
     visits.lock_days(
         tx.connection, {(slot.provider_id, slot.day) for slot in slots}, {(visit.room_id, visit.day)}
@@ -89,5 +87,5 @@ def put_back(tx: Transaction, visit_id: int) -> None:
 def share(tx: Transaction, visit_id: int, shared: bool) -> None:
     """Let everybody place it, or only its owner see it."""
     if not stored.set_shared(tx.connection, visit_id, shared):
-        raise Refused("This visit is not on the shelf any more.")
+        raise Refused("This visit isn’t on the shelf anymore.")
     tx.tell("shelf")

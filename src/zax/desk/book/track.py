@@ -85,12 +85,12 @@ def locked_visit(tx: Transaction, visit_id: int, version: int | None = None) -> 
     """The visit, locked; NotFound for an unknown id, Stale when the form showed an older version."""
     visit = visits.lock_visit(tx.connection, visit_id)
     if visit is None:
-        raise NotFound("There is no such visit. It may be an old link; look for the patient instead.")
+        raise NotFound("That visit doesn’t exist. The link may be old; look up the patient instead.")
     if version is not None and version != visit.version:
         who, at, what = visits.last_change(tx.connection, visit_id)
         ago = max(0, int((tx.desk.clock.now() - at).total_seconds() // 60))
         when = f"{ago} min ago" if ago else "just now"
-        raise Stale(f"{who} {what} {when}. What you see now is current.")
+        raise Stale(f"{who} {what} {when}. You’re seeing the latest now.")
     return visit
 
 
@@ -103,7 +103,7 @@ def check_correction(visit: Visit, today: date, reason: str) -> None:
     """A past day's track is corrected only with a reason."""
     if visit.day < today and not reason.strip():
         raise Refused(
-            f"This visit was on {day_words(visit.day)}. Say in a few words why its track is corrected.",
+            f"This visit was on {day_words(visit.day)}. Say briefly why you’re correcting it.",
             "reason",
         )
 
@@ -222,7 +222,7 @@ def step_back(tx: Transaction, visit_id: int, reason: str, version: int | None =
     """Undo a wrong step on the premises: back to where the visit came from, with a reason on record."""
     visit = locked_visit(tx, visit_id, version)
     if visit.state not in {Stop.HERE, Stop.ROOM, Stop.MISSED}:
-        raise Refused("Only a step on the premises can be taken back here.")
+        raise Refused("Only a step in the clinic can be undone here.")
     to = Stop.HERE if visit.state == Stop.ROOM else Stop.BOOKED
     if visit.state == Stop.HERE:
         came_from = [

@@ -136,16 +136,16 @@ def undo_act(tx: Transaction, act_id: int) -> str:
     """
     row = acts.act_for_update(tx.connection, act_id, tx.actor.id)
     if row is None:
-        raise NotFound("There is nothing of yours to undo.")
+        raise NotFound("You have nothing to undo.")
     if row.undone_at is not None:
-        raise Conflict("This was undone already.")
+        raise Conflict("This was already undone.")
     if row.at < tx.now - WITHIN:
-        raise Refused("This was done too long ago to be undone. Change the visit itself.")
+        raise Refused("This was too long ago to undo. Change the visit itself.")
     now = {number: _held(tx, number) for number in sorted(each["id"] for each in row.detail["visits"])}
     for each in row.detail["visits"]:
         if now[each["id"]].version != each["after"]:
             raise Conflict(
-                f"{_what_since(tx, now[each['id']])} It cannot be undone any more; change the visit itself."
+                f"{_what_since(tx, now[each['id']])} It can’t be undone anymore. Change the visit itself."
             )
     before = {
         each["id"]: each["before"] and _read(each["before"], each["id"]) for each in row.detail["visits"]
@@ -176,7 +176,7 @@ def _what_since(tx: Transaction, visit: Visit) -> str:
 def _check_not_over(tx: Transaction, where: VisitPlace) -> None:
     """Past days stay as they were, also by way of undoing."""
     if where.state in ON_THE_BOOK and where.day < tx.business_day(where.site_id):
-        raise Refused("That day is over, so nothing can be put back into it.")
+        raise Refused("That day is over, so nothing can be put back on it.")
 
 
 def _lock_back(tx: Transaction, before: list[Before]) -> None:

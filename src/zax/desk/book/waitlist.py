@@ -217,7 +217,7 @@ def _end(tx: Transaction, rows: Sequence[WaitRow], why: str) -> list[int]:
 def _locked(tx: Transaction, wait_id: int) -> WaitRow:
     row = stored.wait_for_update(tx.connection, wait_id)
     if row is None:
-        raise NotFound("There is no such entry on the waitlist.")
+        raise NotFound("That waitlist entry no longer exists.")
     if row.ended_at is not None:
         raise Refused(f"This entry has left the waitlist: {row.ended_why}.")
     return row
@@ -237,7 +237,7 @@ def leave_waitlist(tx: Transaction, wait_id: int, reason: str) -> None:
     """Nobody leaves silently: the reason stays on record."""
     row = _locked(tx, wait_id)
     if not reason.strip():
-        raise Refused("Say why they leave the waitlist.", "reason")
+        raise Refused("Say why they’re leaving the waitlist.", "reason")
     _end(tx, [row], reason.strip())
     tx.audit("waitlist.left", patient_id=row.patient_id, wait=wait_id, reason=reason.strip())
 
@@ -247,7 +247,7 @@ def note_try(tx: Transaction, wait_id: int, words: str) -> None:
     """What came of calling them, with the day and who called."""
     row = _locked(tx, wait_id)
     if not words.strip():
-        raise Refused("Say what came of it: left word, no answer, wants a Friday.", "words")
+        raise Refused("Say what happened: left a message, no answer, wants a Friday.", "words")
     today = tx.business_day(row.site_id)
     kept = f"{weekday_day(today)}: {words.strip()} ({tx.actor.initials})"
     stored.note_try(tx.connection, row.patient_id, kept)
@@ -262,12 +262,12 @@ def wait_for(
     """Put somebody on the waitlist without a visit: they called, nothing suited."""
     kind = tx.clinic.types.get(type_id)
     if kind is None or why not in {each.value for each in WaitWhy} or site_id not in tx.clinic.sites:
-        raise Refused("Choose what they wait for.", "type_id")
+        raise Refused("Choose what they’re waiting for.", "type_id")
     if visits.person(tx.connection, patient_id) is None:
         raise Refused("Find the patient.", "patient")
     if stored.open_wait_for_update(tx.connection, patient_id, why, type_id) is not None:
         raise Refused(
-            f"They are on the waitlist for “{kind.name}” already ({WAIT_WORDS[WaitWhy(why)]}).", "type_id"
+            f"They’re already on the waitlist for “{kind.name}” ({WAIT_WORDS[WaitWhy(why)]}).", "type_id"
         )
     value = sum(tx.clinic.services[number].fee_cents for number in kind.services)
     stored.add_wait(

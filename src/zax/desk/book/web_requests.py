@@ -52,7 +52,7 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
     for visit in asked:
         if visit.state != Stop.HELD:
             raise Conflict(
-                f"The request of {visit.first} {visit.last} was answered already. Look again; nothing was"
+                f"The request of {visit.first} {visit.last} was already answered. Look again; nothing was"
                 " changed."
             )
         memo.look_at(visit)
@@ -83,10 +83,10 @@ def _words(tx: Transaction, visit: Visit, accept: bool, note: str) -> tuple[str,
         )
     more = f" {note.strip()}" if note.strip() else ""
     return (
-        "About the time you asked for",
+        "About the time you requested",
         (
-            f"Dear {visit.first},\n\nwe are sorry: we cannot keep {when} for you.{more}\nPlease call us, and"
-            f" we will find another time.\n\n{about['clinic_name']}\n"
+            f"Dear {visit.first},\n\nWe’re sorry, but we can’t offer you {when}.{more}\nPlease call us and"
+            f" we’ll find another time.\n\n{about['clinic_name']}\n"
         ),
     )
 

@@ -51,9 +51,11 @@ def open_visit(tx: Transaction, visit_id: int, patient_id: int | None = None) ->
     """The visit, locked, if it can still be charged. Stale when the form was filled in for somebody else."""
     visit = locked_visit(tx, visit_id)
     if patient_id is not None and visit.patient_id != patient_id:
-        raise Stale(f"This visit is {visit.first} {visit.last}’s now. Nothing was charged; look at it again.")
+        raise Stale(
+            f"This visit is {visit.first} {visit.last}’s now. Nothing was charged. Take another look."
+        )
     if visit.state not in OPEN_FOR_CHARGES:
-        raise Conflict("This visit is finished. Take the checkout back first, then change what was done.")
+        raise Conflict("This visit is finished. Undo the checkout first, then change what was done.")
     return visit
 
 
@@ -130,7 +132,7 @@ def add_set(tx: Transaction, visit_id: int, set_id: int, patient_id: int | None 
     there = {line.service_id for line in money.visit_lines(tx.connection, visit.id)}
     services = [_fitting(tx, visit, number) for number in chosen.services if number not in there]
     if not services:
-        raise Refused(f"Everything of “{chosen.name}” is on the visit already.", "service")
+        raise Refused(f"Everything in “{chosen.name}” is on the visit already.", "service")
     made = [_write_line(tx, visit, service, LineDetail(1)) for service in services]
     lines_changed(tx, visit, "charge.set_added", name=chosen.name)
     return made
@@ -144,7 +146,7 @@ def add_planned(tx: Transaction, visit_id: int, planned_id: int, patient_id: int
     if row is None or row.patient_id != visit.patient_id:
         raise NotFound(f"{visit.first} {visit.last} has no such planned service.")
     if row.removed_at is not None or row.done_at is not None or row.visit_id is not None:
-        raise Conflict("This planned service is done, booked or taken away already.", "service")
+        raise Conflict("This planned service is already done, booked or removed.", "service")
     service = _fitting(tx, visit, row.service_id)
     line_id = _write_line(
         tx, visit, service, LineDetail(1, row.tooth, row.surfaces, row.area), planned_id=planned_id
@@ -200,9 +202,11 @@ def _people(tx: Transaction, service: Service, line: ServiceLine, form: LineForm
     doing = form.provider_id or line.provider_id
     for number, field in ((doing, "provider_id"), (form.supervising_id, "supervising_id")):
         if number and (number not in known or known[number].dental != service.dental):
-            raise Refused("Choose somebody of this kind of care.", field)
+            raise Refused("Choose a provider for this type of care.", field)
     if form.supervising_id == doing:
-        raise Refused("Nobody supervises themselves. Choose another person, or none.", "supervising_id")
+        raise Refused(
+            "Providers can’t supervise themselves. Choose someone else, or no one.", "supervising_id"
+        )
     return doing, form.supervising_id or None
 
 
@@ -218,7 +222,7 @@ def _priced(tx: Transaction, service: Service, line: ServiceLine, form: LineForm
             f"{ROLE_WORDS[tx.actor.role]} may not {RIGHT_WORDS['fees']}. Ask billing or the manager.", "fee"
         )
     if not form.fee_why.strip():
-        raise Refused("Say in a few words why the fee differs from the schedule.", "fee_why")
+        raise Refused("Say briefly why the fee differs from the schedule.", "fee_why")
     return replace(line, fee_cents=cents, fee_why=form.fee_why.strip()[:120], fee_by=tx.actor.id)
 
 
@@ -243,5 +247,5 @@ def put_line_back(tx: Transaction, visit_id: int, line_id: int) -> None:
 def _line(tx: Transaction, visit: Visit, line_id: int) -> ServiceLine:
     found = next((line for line in money.visit_lines(tx.connection, visit.id) if line.id == line_id), None)
     if found is None:
-        raise NotFound("That service is no longer on this visit. Somebody may have taken it off.")
+        raise NotFound("That service isn’t on this visit anymore. Someone may have removed it.")
     return found

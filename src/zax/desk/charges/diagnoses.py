@@ -54,7 +54,7 @@ def make_main(tx: Transaction, visit_id: int, code: str) -> None:
     visit = open_visit(tx, visit_id)
     codes = [row.code for row in money.visit_diagnoses(tx.connection, visit.id)]
     if code not in codes:
-        raise Refused(f"{code} is not on this visit any more.", "diagnosis")
+        raise Refused(f"{code} isn’t on this visit anymore.", "diagnosis")
     ordered = [code, *(each for each in codes if each != code)]
     lines.set_diagnoses(tx.connection, visit.id, ordered)
     lines_changed(tx, visit, "diagnosis.first", code=code)

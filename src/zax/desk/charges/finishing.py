@@ -34,7 +34,7 @@ def ready_for_checkout(
     lines = money.visit_lines(tx.connection, visit.id)
     if not lines and not reason.strip():
         raise Refused(
-            "Nothing is charged for this visit. Add what was done, or say why there is no charge.", "reason"
+            "There are no charges on this visit. Add what was done, or say why there’s no charge.", "reason"
         )
     diagnoses = [row.code for row in money.visit_diagnoses(tx.connection, visit.id)]
     open_points = [

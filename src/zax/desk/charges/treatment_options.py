@@ -182,7 +182,7 @@ def _open(tx: Transaction, proposal_id: int) -> Proposal:
     if row.signed_option:
         raise Conflict("This was signed and stays as it is. Make a new proposal for other work.")
     if row.ended_at is not None:
-        raise Conflict("This proposal was put away.")
+        raise Conflict("This proposal was dismissed.")
     return row
 
 
@@ -200,7 +200,7 @@ def make_proposal(tx: Transaction, patient_id: int, name: str, provider_id: int)
     if not 2 <= len(words) <= 80:
         raise Refused("Name the work in 2 to 80 letters, such as “Upper left side”.", "name")
     if provider_id not in tx.clinic.providers:
-        raise Refused("Choose who would do it.", "provider_id")
+        raise Refused("Choose the provider.", "provider_id")
     if patient_of(tx.connection, patient_id) is None:
         raise NotFound("There is no such patient.")
     made = stored.add_proposal(
@@ -285,7 +285,7 @@ def move_in_option(tx: Transaction, proposal_id: int, planned_id: int, phase: in
 def _line(tx: Transaction, row: Proposal, planned_id: int) -> PlannedService:
     line = stored.line_for_update(tx.connection, row.id, planned_id)
     if line is None:
-        raise NotFound("That line is not part of this proposal any more.")
+        raise NotFound("That line isn’t part of this proposal anymore.")
     return line
 
 
@@ -295,7 +295,7 @@ def add_option(tx: Transaction, proposal_id: int, like: str = "") -> str:
     row = _open(tx, proposal_id)
     letter = next((each for each in OPTIONS if each not in row.options), "")
     if not letter:
-        raise Refused(f"At most {len(OPTIONS)} options: more would not help to decide.")
+        raise Refused(f"At most {len(OPTIONS)} options: more wouldn’t help anyone decide.")
     for line in stored.lines_of(tx.connection, row.id):
         if line.option_letter == like:
             stored.add_option_line(
@@ -327,7 +327,7 @@ def name_parts(
     """
     row = _open(tx, proposal_id)
     if row.version != version:
-        raise Stale("This planned work was changed meanwhile. What you see now is current.")
+        raise Stale("This planned work changed in the meantime. You’re seeing the latest now.")
     wrong = f"Say in how many months each phase is, 0 to {MOST_MONTHS}."
     kept = [
         (words.strip()[:40], whole_number(months, "phases", 0, MOST_MONTHS, wrong))
@@ -340,7 +340,7 @@ def name_parts(
     if months != sorted(months):
         raise Refused("Phases come in order of time.", "phases")
     if stored.last_phase(tx.connection, row.id) > len(kept):
-        raise Refused("Move the services out of a phase before it is taken away.", "phases")
+        raise Refused("Move the services out of a phase before removing it.", "phases")
     named = {letter: options.get(letter, words).strip()[:60] for letter, words in row.options.items()}
     ordered: list[Mapping[str, str | int]] = [{"words": words, "months": m} for words, m in kept]
     _write(tx, row, "named", replace(row, options=named, phases=ordered))
@@ -353,7 +353,7 @@ def put_away(tx: Transaction, proposal_id: int) -> int:
     """
     row = proposal_row(tx.connection, proposal_id, lock=True)
     if stored.is_booked(tx.connection, row.id):
-        raise Refused("A visit is booked for part of this work. Take that visit off first.")
+        raise Refused("A visit is booked for part of this work. Cancel that visit first.")
     _write(tx, row, "put_away", replace(row, ended_at=tx.now))
     return row.patient_id
 
@@ -373,11 +373,11 @@ def sign_option(
     """
     row = _open(tx, proposal_id)
     if row.version != form.version:
-        raise Stale("This planned work was changed while it was being read. Read it again, then sign.")
+        raise Stale("This planned work changed while it was being read. Read it again, then sign.")
     shown = proposal_of(tx.connection, tx.clinic, row.id, tx.now)
     option = next((each for each in shown.options if each.letter == letter), None)
     if option is None:
-        raise Refused("Choose which option is signed.", "letter")
+        raise Refused("Choose which option to sign.", "letter")
     if not option.count:
         raise Refused(f"Option {letter} has no services yet.", "letter")
     strokes, signer, relation = check_signer(form)

@@ -41,7 +41,7 @@ def make_claim(tx: Transaction, visit: Visit, bill: Bill) -> int | None:
         made_at=tx.now,
         lines=lines,
     )
-    add_event(tx, claim_id, "Made from the charges of the visit")
+    add_event(tx, claim_id, "Created from the visit’s charges")
     check_and_send(tx, claim_id)
     return claim_id
 
@@ -51,7 +51,7 @@ def recheck(tx: Transaction, claim_id: int) -> bool:
     """Check a held-back or rejected claim again; whether it is on its way now."""
     row = stored.claim_for_update(tx.connection, claim_id)
     if row is None:
-        raise NotFound("There is no such claim.")
+        raise NotFound("That claim doesn’t exist.")
     if row.state not in {ClaimState.HELD_BACK, ClaimState.REJECTED}:
         raise Conflict("This claim is already on its way.")
     return check_and_send(tx, claim_id)
@@ -62,7 +62,7 @@ def check_and_send(tx: Transaction, claim_id: int) -> bool:
     row = stored.claim_of(tx.connection, claim_id)
     visit = one_visit(tx.connection, row.visit_id) if row else None
     if row is None or visit is None:
-        raise NotFound("There is no such claim.")
+        raise NotFound("That claim doesn’t exist.")
     claim = claim_of(tx.connection, tx.clinic, row, visit)
     findings = [
         {"field": f.field, "where": f.where, "message": f.message}
@@ -105,14 +105,12 @@ def withdraw_unsent(tx: Transaction, visit: Visit) -> None:
     """
     rows = stored.claims_of_visit_for_update(tx.connection, visit.id)
     if stored.any_answered(tx.connection, [row.id for row in rows]):
-        raise Conflict("The insurer has answered this visit’s claim, so the checkout cannot be taken back.")
+        raise Conflict("The payer has responded to this visit’s claim, so the checkout can’t be undone.")
     for row in rows:
         if row.state not in {ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.CLOSED}:
-            raise Conflict(
-                f"Claim {row.number} is already with the insurer, so the checkout cannot be taken back."
-            )
+            raise Conflict(f"Claim {row.number} is already with the payer, so the checkout can’t be undone.")
         stored.set_state(tx.connection, row.id, ClaimState.CLOSED)
-        add_event(tx, row.id, "Withdrawn: the checkout was taken back")
+        add_event(tx, row.id, "Withdrawn: the checkout was undone")
 
 
 def deliver_claim_file(desk: Desk, clearinghouse: Clearinghouse, errand: Errand) -> None:

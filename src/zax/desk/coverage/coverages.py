@@ -25,7 +25,7 @@ from zax.store.patients.patients import patient_of
 from zax.store.patients.records import Patient
 
 RANKS = {1: "first", 2: "second", 3: "third"}
-HOLDERS = {"self": "the patient", "patient": "another patient", "outside": "somebody outside"}
+HOLDERS = {"self": "the patient", "patient": "another patient", "outside": "someone else"}
 
 
 @act("patients")
@@ -49,7 +49,7 @@ def save_coverage(
     last = wrong.take(_day, typed["to_day"], "to_day")
     subscriber_id, relationship, holder = _holder(tx, patient, typed, wrong)
     if first and last and last < first:
-        wrong.add("to_day", "It ends before it begins. Look at the two dates again.")
+        wrong.add("to_day", "It ends before it starts. Check the two dates.")
     wrong.raise_if_any()
     terms = CoverageTerms(
         plan_id=plan_id or 0,
@@ -76,7 +76,7 @@ def _before(tx: Transaction, patient_id: int, coverage_id: int, version: int | N
         raise NotFound("This patient has no such coverage.")
     if version is not None and row.version != version:
         raise Stale(
-            "Somebody has changed this coverage since you opened it. What you typed is still here: compare,"
+            "Someone changed this coverage since you opened it. What you typed is still here: compare,"
             " then save again."
         )
     return row
@@ -143,12 +143,12 @@ def _subscriber(tx: Transaction, patient: Patient, typed: Mapping[str, str]) -> 
     text = typed["subscriber_id"]
     found = patient_of(tx.connection, reference(text))
     if found is None or found.merged_into_id:
-        raise Refused("Choose who holds it: type letters of the name, then pick.", "subscriber_id")
+        raise Refused("Choose the subscriber: type part of the name, then pick.", "subscriber_id")
     if found.id == patient.id:
-        raise Refused(f"{found.first} holds it then: choose “{HOLDERS['self']}”.", "subscriber_id")
+        raise Refused(f"{found.first} is the subscriber then: choose “{HOLDERS['self']}”.", "subscriber_id")
     if stored.is_covered_through(tx.connection, found.id, patient.id, tx.clinic_day):
         raise Refused(
-            f"{found.first} is covered through {patient.first}, so {patient.first} cannot be covered through"
+            f"{found.first} is covered through {patient.first}, so {patient.first} can’t be covered through"
             f" {found.first}.",
             "subscriber_id",
         )
@@ -169,7 +169,7 @@ def _check_member(tx: Transaction, patient: Patient, terms: CoverageTerms, same_
     )
     if other is not None and not same_card:
         raise Conflict(
-            f"{terms.member_id} is on file for {other}. Look at the card; if they really share it, say so"
+            f"{terms.member_id} is on file for {other}. Check the card. If they really share it, say so"
             " below.",
             "member_id",
         )
@@ -185,16 +185,16 @@ def _make_room(
         if (other.from_day or date.min) > last or (other.to_day or date.max) < first:
             continue
         rank, kind = RANKS[terms.rank], "dental" if dental else "medical"
-        until = f"until {day_words(other.to_day, year=True)}" if other.to_day else "with no end"
+        until = f"until {day_words(other.to_day, year=True)}" if other.to_day else "no end date"
         if not end_other:
             raise Conflict(
-                f"{other.plan_name} is the {rank} {kind} coverage already, {until}. End it the day before, or"
-                " choose another rank.",
+                f"{other.plan_name} is already the {rank} {kind} coverage, {until}. End it the day before, or"
+                " choose another order.",
                 "rank",
             )
         if terms.from_day is None or (other.from_day or date.min) >= first:
             raise Conflict(
-                "To end the other one the day before, this one needs a first day after the other began.",
+                "To end the other one the day before, this one needs a start date after the other began.",
                 "from_day",
             )
         ends = first - timedelta(days=1)
@@ -235,9 +235,9 @@ def end_coverage(tx: Transaction, patient_id: int, coverage_id: int, last_day: s
     row = _known(tx, patient_id, coverage_id)
     day = _day(last_day, "last_day")
     if day is None:
-        raise Refused("Choose the last day it holds.", "last_day")
+        raise Refused("Choose its last day.", "last_day")
     if row.from_day and day < row.from_day:
-        raise Refused("It ends before it begins. Look at the dates again.", "last_day")
+        raise Refused("It ends before it starts. Check the dates.", "last_day")
     stored.save_coverage(tx.connection, row, replace(row, to_day=day, version=row.version + 1))
     tx.audit(
         "coverage.ended",
@@ -286,11 +286,7 @@ def order_words(clinic: Clinic, rows: Sequence[Coverage]) -> str:
     ]
     first, second = suggested_order(found)
     reason = order_reason(first, second)
-    return (
-        reason
-        if first.coverage_id == rows[0].id
-        else f"By the usual rule the other one pays first: {reason}."
-    )
+    return reason if first.coverage_id == rows[0].id else f"Usually the other one pays first: {reason}."
 
 
 @dataclass(frozen=True, slots=True)

@@ -125,7 +125,7 @@ def ask(
     try:
         answer = door.ask(question)
     except OutsideTrouble as error:
-        return _fail(desk, actor, check_id, f"{error} Ask again later, or call the payer.")
+        return _fail(desk, actor, check_id, f"{error} Try again later, or call the payer.")
     return _finish(desk, actor, check_id, answer)
 
 
@@ -136,9 +136,9 @@ def _begin(tx: Transaction, coverage_id: int, day: date, visit_id: int | None) -
         raise NotFound("There is no such coverage.")
     payer = tx.clinic.payers[row.payer_id]
     if payer.eligibility != "auto":
-        raise Refused(f"{payer.name} answers by phone only.", "ask")
+        raise Refused(f"{payer.name} can only be checked by phone.", "ask")
     if not row.member_id:
-        raise Refused("Enter the member id first: without it no payer answers.", "ask")
+        raise Refused("Enter the member ID first. Payers need it.", "ask")
     return _question(tx, row, day, visit_id, None)
 
 
@@ -262,7 +262,7 @@ def _ask_one(tx: Transaction, row: Coverage, day: date, visit_id: int | None, ba
     except Exception as error:
         log.error("question.unwritten", coverage=row.id, exc_info=error)
         check_id = _add_check(tx, row, day, visit_id, batch_id)
-        words = "The question could not be written. Check this coverage’s member id, names and birth date."
+        words = "The request couldn’t be created. Check this coverage’s member ID, names and birth date."
         _note(tx, check_id, Judged(FAILED, words), None)
 
 
@@ -302,7 +302,7 @@ def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> 
 def handled(tx: Transaction, check_id: int) -> None:
     """Somebody has looked at it and done what is needed."""
     if not checks.mark_handled(tx.connection, check_id, tx.now, tx.actor.id):
-        raise Conflict("Somebody has dealt with this already.")
+        raise Conflict("Someone already took care of this.")
     tx.tell("eligibility")
 
 
@@ -323,10 +323,10 @@ def take_over(tx: Transaction, check_id: int, key: str) -> str:
     """The plan is what the payer says, in this one point, for every patient of it; its name."""
     check = checks.check_of(tx.connection, check_id)
     if check is None:
-        raise NotFound("There is no such answer.")
+        raise NotFound("That response doesn’t exist.")
     found = next((d for d in plan_differences(tx.connection, tx.clinic, check) if d.key == key), None)
     if found is None:
-        raise Conflict("The plan agrees with the answer already.")
+        raise Conflict("The plan already matches the response.")
     row = one_coverage(tx.connection, check.coverage_id)
     assert row is not None
     plan = tx.clinic.plans[row.plan_id]
@@ -367,11 +367,11 @@ def take_over_used(desk: Desk, actor: Actor, check_id: int) -> None:
     with desk.engine.connect() as connection:
         check = checks.check_of(connection, check_id)
         if check is None:
-            raise NotFound("There is no such answer.")
+            raise NotFound("That response doesn’t exist.")
         found = used_elsewhere(connection, desk.clinic, check)
         starts = benefits_of(connection, desk.clinic, check).year_starts_month
     if found is None:
-        raise Conflict("The answer says nothing that we do not know.")
+        raise Conflict("The response doesn’t say anything new.")
     year = benefit_year(check.day, starts)[0].year
     set_elsewhere(desk, actor, check.patient_id, check.coverage_id, found[0], found[1], year)
 

@@ -29,7 +29,7 @@ from zax.store.coverage import plans as stored
 from zax.store.coverage.plans import PayerTerms, PlanNames, ScheduleTerms
 
 PAYER_KINDS = {"insurer": "insurer", "public": "public assistance", "other": "other"}
-ELIGIBILITY = {"auto": "asks by itself", "phone": "only by phone"}
+ELIGIBILITY = {"auto": "electronic", "phone": "phone only"}
 REQUIRED = {"group": "group number"}
 
 
@@ -108,12 +108,12 @@ def read_benefits(form: PlanTermsForm, name: str, dental: bool, codes: frozenset
         maximum_out_cents=cents("maximum_out"),
     )
     if benefits.coordination not in COORDINATION_WORDS:
-        wrong.add("coordination", "Choose one of the list.")
+        wrong.add("coordination", "Choose one from the list.")
     if (
         benefits.household_deductible_cents
         and benefits.household_deductible_cents < benefits.deductible_cents
     ):
-        wrong.add("household_deductible", "The household’s deductible is not less than a person’s.")
+        wrong.add("household_deductible", "The family deductible can’t be less than the individual one.")
     wrong.raise_if_any()
     return benefits
 
@@ -190,7 +190,7 @@ def _age(number: int, row: tuple[str, str, str, str], codes: frozenset[str]) -> 
     if youngest is None and oldest is None:
         raise Refused(wrong, field)
     if youngest is not None and oldest is not None and oldest < youngest:
-        raise Refused("The ages are the wrong way round.", field)
+        raise Refused("The ages are reversed.", field)
     return AgeLimit(found, youngest, oldest, row[3])
 
 
@@ -200,7 +200,7 @@ def _alternate(number: int, row: tuple[str, str], codes: frozenset[str]) -> tupl
     if not done and not paid:
         return None
     if len(done) != 1 or len(paid) != 1 or done == paid:
-        raise Refused("One service done, and the cheaper one it is paid as.", field)
+        raise Refused("One service, and the cheaper one it’s paid as.", field)
     return next(iter(done)), next(iter(paid))
 
 
@@ -221,7 +221,7 @@ def save_plan(
     if payer_id not in tx.clinic.payers:
         wrong.add("payer_id", "Choose the payer.")
     if not 2 <= len(kept) <= 80:
-        wrong.add("name", "Name the plan as it stands on the card.")
+        wrong.add("name", "Enter the plan name as it appears on the card.")
     before = tx.clinic.plans.get(plan_id)
     if plan_id and before is None:
         raise NotFound("There is no such plan.")
@@ -229,7 +229,7 @@ def save_plan(
         p.name.lower() == kept.lower() and p.payer_id == payer_id and p.id != plan_id
         for p in tx.clinic.plans.values()
     ):
-        wrong.add("name", "This payer has a plan of that name already.")
+        wrong.add("name", "This payer already has a plan with that name.")
     kind = before.dental if before else dental
     benefits = wrong.take(read_benefits, form, kept, kind, frozenset(tx.clinic.fees))
     wrong.raise_if_any()
@@ -251,7 +251,7 @@ def correct_plan(tx: Transaction, plan_id: int, benefits: Benefits, version: int
         raise NotFound("There is no such plan.")
     if kept.version != version:
         raise Stale(
-            "Somebody has changed this plan since you opened it. What you typed is still here: compare, then"
+            "Someone changed this plan since you opened it. What you typed is still here: compare, then"
             " save again."
         )
     stored.save_terms(tx.connection, plan_id, terms, version + 1)
@@ -274,8 +274,8 @@ def delete_plan(tx: Transaction, plan_id: int) -> None:
     used = stored.coverages_with(tx.connection, plan_id)
     if used:
         raise Conflict(
-            f"{used} coverage{'s' if used > 1 else ''} on file name this plan, so it stays. Retire it: it is"
-            " offered no more, and those who have it keep it."
+            f"{used} coverage{'s' if used > 1 else ''} on file name this plan, so it stays. Retire it"
+            " instead: it won’t be offered anymore, and patients who have it keep it."
         )
     if stored.has_schedule(tx.connection, plan_id):
         raise Conflict("A fee schedule is made for this plan. End that one first.")
@@ -293,20 +293,20 @@ def save_payer(
     if not 2 <= len(name) <= 80:
         wrong.add("name", "Enter the payer’s name.")
     if not 2 <= len(number) <= 20 or not number.isalnum() or not number.isascii():
-        wrong.add("electronic_id", "The id for electronic claims: 2 to 20 letters and digits.")
+        wrong.add("electronic_id", "The ID for electronic claims: 2 to 20 letters and digits.")
     if any(p.electronic_id == number and p.id != payer_id for p in tx.clinic.payers.values()):
-        wrong.add("electronic_id", "Another payer has this id.")
+        wrong.add("electronic_id", "Another payer has this ID.")
     days = wrong.take(
         needed_number,
         typed["filing_days"],
         "filing_days",
         1,
         1825,
-        "Days from the service to the last day a claim is taken, 1 to 1825.",
+        "Days after the service a claim can be filed, 1 to 1825.",
     )
     for field, choices in (("kind", PAYER_KINDS), ("eligibility", ELIGIBILITY)):
         if typed[field] not in choices:
-            wrong.add(field, "Choose one of the list.")
+            wrong.add(field, "Choose one from the list.")
     wrong.raise_if_any()
     assert days is not None
     terms = PayerTerms(
@@ -333,20 +333,20 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
     if not 2 <= len(name) <= 80:
         wrong.add("name", "Name the schedule, such as “Guild 2027”.")
     if typed["network"] not in {"in", "out", "any"}:
-        wrong.add("network", "Choose one of the list.")
+        wrong.add("network", "Choose one from the list.")
     days = {
         field: wrong.take(optional_day, typed[field], field, "This is not a day.")
         for field in ("from_day", "to_day")
     }
     if days["from_day"] and days["to_day"] and days["to_day"] < days["from_day"]:
-        wrong.add("to_day", "It ends before it begins.")
+        wrong.add("to_day", "It ends before it starts.")
     ids = {key: reference(typed[key]) or None for key in ("payer_id", "plan_id", "provider_id")}
     if ids["payer_id"] not in tx.clinic.payers:
-        wrong.add("payer_id", "Choose the payer whose contract it is.")
+        wrong.add("payer_id", "Choose the payer this contract is with.")
     if ids["plan_id"] and (
         ids["plan_id"] not in tx.clinic.plans or tx.clinic.plans[ids["plan_id"]].payer_id != ids["payer_id"]
     ):
-        wrong.add("plan_id", "That plan is another payer’s.")
+        wrong.add("plan_id", "That plan belongs to another payer.")
     amounts = {n: wrong.take(_cents, text, f"fee-{n}") for n, text in fees.items() if n in tx.clinic.services}
     wrong.raise_if_any()
     terms = ScheduleTerms(

@@ -197,7 +197,7 @@ def walked_out(tx: Transaction, visit_id: int, version: int | None = None) -> No
     """
     visit = locked_visit(tx, visit_id, version)
     if visit.state != Stop.CHECKOUT:
-        raise Conflict("Only somebody who is ready to leave can have walked out.")
+        raise Conflict("Only someone at checkout can be marked as walked out.")
     gone = None if visit.gone_at else tx.now
     save_visit(tx.connection, visit, replace(visit, gone_at=gone))
     tx.audit("visit.gone" if gone else "visit.not_gone", patient_id=visit.patient_id, visit_id=visit.id)
@@ -215,7 +215,7 @@ def _email_receipt(tx: Transaction, visit: Visit) -> None:
         return
     paid = [each for each in payments if each.state == PaymentState.TAKEN]
     if not paid:
-        raise Refused("Nothing was paid, so there is no receipt to send.", "receipt")
+        raise Refused("Nothing was paid, so there’s no receipt to send.", "receipt")
     key = f"receipt-{visit.id}-{visit.version}"
     payload = {
         "receipt_id": paid[-1].receipt_id,

@@ -267,15 +267,15 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
             jobs.append(
                 Job(
                     "◇",
-                    f"card payment of {row.first} {row.last} is being clarified",
-                    f"Look at {money_words(abs(row.cents))}",
+                    f"card payment from {row.first} {row.last} isn’t confirmed yet",
+                    f"See {money_words(abs(row.cents))}",
                     Subject(About.RECEIPT, row.receipt_id),
                 )
             )
     if counts["aside"].n:
         n = counts["aside"].n
         words = "background job couldn’t be done" if n == 1 else "background jobs couldn’t be done"
-        jobs.append(Job(str(n), words, "Decide", Subject(About.SET_ASIDE)))
+        jobs.append(Job(str(n), words, "Review", Subject(About.SET_ASIDE)))
     for left in screens.unfinished_checkouts(connection, view.site.id, view.today):
         on = f", {day_words(left.day)}" if left.day != view.today else ""
         words = f"{left.first} {left.last} left before the checkout{on}"
@@ -292,24 +292,24 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
         )
     first = money.newest_rest(connection, view.site.id)
     if first is not None:
-        does = "Collect" if first.patient_cents > 0 else "Give back"
+        does = "Collect" if first.patient_cents > 0 else "Refund"
         jobs.append(
             Job(
                 "1",
-                f"rest of {first.first} {first.last}, {day_words(first.day)}",
+                f"balance of {first.first} {first.last}, {day_words(first.day)}",
                 f"{does} {money_words(abs(first.patient_cents))}",
                 Subject(About.ACCOUNT, first.patient_id, visit_id=first.id or 0),
             )
         )
     if first is not None and first.of_visits > 1:
         every = f"{first.of_visits}"
-        jobs.append(Job(every, "visits with a balance", "Work through them", Subject(About.BALANCES)))
+        jobs.append(Job(every, "visits with a balance due", "Work through them", Subject(About.BALANCES)))
     if counts["held"].n:
         jobs.append(
             Job(
                 str(counts["held"].n),
                 "claims held back or rejected",
-                "Mend them",
+                "Fix them",
                 Subject(About.CLAIMS_IN_TROUBLE),
             )
         )
@@ -317,15 +317,15 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
         jobs.append(
             Job(
                 str(counts["remit"].n + counts["bad"].n),
-                "insurer answers need a person",
-                "Decide",
+                "payer responses need review",
+                "Review",
                 Subject(About.ANSWERS),
             )
         )
     jobs += [
         Job(
             "1",
-            f"did not come, {clock_words(bar.at)}",
+            f"no-show, {clock_words(bar.at)}",
             f"Call {bar.name}",
             Subject(About.TODAYS_VISIT, bar.id),
         )

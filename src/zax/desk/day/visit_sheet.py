@@ -78,7 +78,7 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
     """Read and compute one visit; NotFound for an unknown id."""
     visit = visits.one_visit(connection, visit_id)
     if visit is None:
-        raise NotFound("There is no such visit. It may be an old link; look for the patient instead.")
+        raise NotFound("That visit doesn’t exist. The link may be old; look up the patient instead.")
     zone = clinic.sites[visit.site_id].timezone
     history = list(visits.track(connection, visit_id))
     moved = [Moved(Stop(row.to_stop), row.at) for row in history]

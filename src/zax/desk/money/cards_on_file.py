@@ -19,7 +19,7 @@ def usable_card(tx: Transaction, card_id: int, patient_id: int) -> CardOnFile:
     cards = payments.cards_of(tx.connection, household_id)
     found = next((each for each in cards if each.id == card_id), None)
     if found is None:
-        raise Refused("This card is not on file any more. Choose another tender.", "tender-1")
+        raise Refused("This card isn’t on file anymore. Choose another payment type.", "tender-1")
     return found
 
 

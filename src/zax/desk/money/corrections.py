@@ -67,7 +67,7 @@ class ShiftForm(Form):
     """What of a line somebody else is to pay: `to` "patient" or "insurer"."""
 
     line_id: Reference = 0
-    to: Annotated[str, one_of(("patient", "insurer"), "Choose who is to pay it.")]
+    to: Annotated[str, one_of(("patient", "insurer"), "Choose who owes it.")]
     amount: Cents
     why: str = ""
 
@@ -87,7 +87,7 @@ def write_off(tx: Transaction, form: OffForm) -> int:
     ledger, parts = _line_ledger(tx, form.line_id)
     found = tx.clinic.money.reasons.get(form.reason_id)
     if found is None or not found.active:
-        raise Refused("Choose why it is written off.", "reason_id")
+        raise Refused("Choose why it’s written off.", "reason_id")
     cents = form.cents
     check_within(cents, parts.patient, "written off")
     _check_limit(tx, ledger, form.line_id, cents, "write off")
@@ -103,10 +103,10 @@ def give_discount(tx: Transaction, form: OffForm) -> int:
         cents, what = percent_of(max(0, parts.patient), form.percent), f"{form.percent} percent"
     else:
         cents, what = form.cents, "by hand"
-    check_within(cents, parts.patient, "taken off")
-    _check_limit(tx, ledger, form.line_id, cents, "take off")
+    check_within(cents, parts.patient, "discounted")
+    _check_limit(tx, ledger, form.line_id, cents, "discount")
     if not form.why.strip():
-        raise Refused("Say what the discount is for; it stands on the account.", "why")
+        raise Refused("Say what the discount is for. It shows on the account.", "why")
     return _take_off(tx, ledger, Kind.DISCOUNT, form.line_id, cents, f"Discount, {what}: {form.why.strip()}")
 
 
@@ -160,14 +160,14 @@ def shift_part(tx: Transaction, form: ShiftForm) -> int:
     ledger, parts = _line_ledger(tx, line_id)
     wrong = ProblemCollector()
     most = parts.insurer if to == "patient" else parts.patient
-    holder = "the insurer" if to == "patient" else "the patient"
+    holder = "insurance" if to == "patient" else "the patient"
     if cents > max(0, most):
         wrong.add(
             "amount",
-            f"Only {money_words(max(0, most))} of it is with {holder}, so at most that can be moved.",
+            f"Only {money_words(max(0, most))} of it is with {holder}, so that’s the most that can be moved.",
         )
     if not why.strip():
-        wrong.add("why", "Say why; it stands on the account.")
+        wrong.add("why", "Say why. It shows on the account.")
     wrong.raise_if_any()
     sign = 1 if to == "patient" else -1
     words = f"Moved to {'patient' if to == 'patient' else 'insurer'}: {why.strip()}"
@@ -192,9 +192,9 @@ def hand_over(tx: Transaction, form: HandOverForm) -> int:
         or to_patient_id not in people
         or len({row.household_id for row in people.values()}) != 1
     ):
-        raise Refused("Choose another person of this household.", "to_patient")
+        raise Refused("Choose another person in this household.", "to_patient")
     if not why.strip():
-        raise Refused("Say why; it stands on both accounts.", "why")
+        raise Refused("Say why. It shows on both accounts.", "why")
     target = ledger_of(tx, to_patient_id, None, ledger.site_id)
     words = f"Moved to {people[to_patient_id].first}: {why.strip()}"
     out = add_entry(tx, ledger, Kind.TRANSFER, -cents, 0, words, line_id=line_id)
@@ -236,11 +236,11 @@ def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
         raise NotFound("There is no such entry.")
     if row.kind not in _CAN_BE_TAKEN_BACK or row.line_id is None or row.claim_id is not None:
         raise Refused(
-            "This cannot be taken back here: void or refund a payment, change a service on its visit.",
+            "This can’t be undone here. Void or refund a payment; change a service on its visit.",
             "entry",
         )
     if not why.strip():
-        raise Refused("Say why; it stands on the account.", "why")
+        raise Refused("Say why. It shows on the account.", "why")
     partner = _partner(tx, row)
     pair = [each for each in (row, partner) if each is not None]
     ledgers = [
@@ -249,12 +249,12 @@ def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
     ]
     for each in pair:
         if journal.is_reversed(tx.connection, each.id):
-            raise Conflict("This was taken back before.", "entry")
+            raise Conflict("This was already undone.", "entry")
     if row.kind in {Kind.FEE, Kind.INTEREST}:  # taking these back forgives them
-        check_limit(row.patient_cents, tx.actor.role, tx.clinic.money.limits, "take back")
+        check_limit(row.patient_cents, tx.actor.role, tx.clinic.money.limits, "undo")
     for each in pair:
         ledger = next(one for one in ledgers if (one.patient_id, one.id) == (each.patient_id, each.visit_id))
-        reverse(tx, ledger, each.entry, f"Taken back: {why.strip()}")
+        reverse(tx, ledger, each.entry, f"Undone: {why.strip()}")
     for ledger in ledgers:
         settle(tx, ledger)
         tell_money(tx, ledger)

@@ -46,9 +46,9 @@ def spread_credit(tx: Transaction, patient_id: int, credit_id: int, visit_id: in
     items = open_items(tx.connection, tx.clinic, household_id)
     left = next((each.cents for each in items.credits if each.entry_id == credit_id), 0)
     if not left:
-        raise Conflict("This credit was used meanwhile.", "credit")
+        raise Conflict("This credit was used in the meantime.", "credit")
     if not items.lines:
-        raise Refused("Nothing is open, so the credit stays where it is.", "credit")
+        raise Refused("Nothing is due, so the credit stays where it is.", "credit")
     used = 0
     for line in sorted(
         items.lines, key=lambda each: (each.visit_id != visit_id or visit_id is None, each.since)
@@ -62,7 +62,7 @@ def _use(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | N
     source, target = _hold_both(tx, credit_id, visit_id, line_id)
     left = credit_left(entries_of(tx, source), allocations_of(tx, source)).get(credit_id, 0)
     if left <= 0:
-        raise Conflict("This credit was used meanwhile.", "credit")
+        raise Conflict("This credit was used in the meantime.", "credit")
     due = _open_on(tx, target, line_id) if line_id else due_now(tx.connection, target.id or 0)
     cents = min(left, due)
     if cents <= 0:
@@ -97,7 +97,7 @@ def _hold_both(
     target = held[to]
     if isinstance(target, Visit) and target.state not in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}:
         raise Conflict(
-            "Nothing is charged for this visit yet. The credit is offered again at checkout.", "credit"
+            "There are no charges on this visit yet. The credit is offered again at checkout.", "credit"
         )
     return held[here], target
 
@@ -105,9 +105,7 @@ def _hold_both(
 def _open_on(tx: Transaction, ledger: Ledger, line_id: int) -> int:
     parts = line_parts(entries_of(tx, ledger), allocations_of(tx, ledger)).get(line_id, Parts())
     if parts.patient <= 0:
-        raise Refused(
-            "Nothing is owed on this charge: it was reversed or is paid. Choose another.", "line_id"
-        )
+        raise Refused("Nothing is due on this charge: it was reversed or paid. Choose another.", "line_id")
     pending = money.pending_lines(tx.connection, lock_household(tx, ledger.patient_id)).get(line_id, 0)
     return max(0, parts.patient - pending)
 
@@ -150,18 +148,21 @@ def move_allocation(tx: Transaction, credit_id: int, from_line: int, to_line: in
     if row is None:
         raise NotFound("There is no such charge.")
     if to_line == from_line:
-        raise Refused("It pays this charge already. Choose another.", "line_id")
+        raise Refused("It already pays this charge. Choose another.", "line_id")
     source, target = _hold_both(tx, credit_id, None, to_line if to_line is not None else from_line)
     held = held_by(credit_id, allocations_of(tx, source)).get(from_line, 0)
     if cents > held:
         raise Refused(
-            f"This payment gives {money_words(held)} to that charge, so at most that can be moved.", "amount"
+            f"This payment gives {money_words(held)} to that charge, so that’s the most that can be moved.",
+            "amount",
         )
     if to_line is None:
         target = OwnLedger(source.patient_id, source.site_id)
         lock_household(tx, source.patient_id)
     elif cents > (due := _open_on(tx, target, to_line)):
-        raise Refused(f"Only {money_words(due)} is open there, so at most that can be moved to it.", "amount")
+        raise Refused(
+            f"Only {money_words(due)} is due there, so that’s the most that can be moved to it.", "amount"
+        )
     write_allocations(tx, source, [Allocation(credit_id, from_line, -cents)])
     if (source.patient_id, source.id) == (target.patient_id, target.id) and to_line is None:
         settle(tx, source)

@@ -183,19 +183,17 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
     found = closing_of(tx.connection, tx.clinic, site_id, day, today)
     _check_day(tx, found, closed_day, today)
     if form.mark != found.mark:
-        raise Stale("Money came in while you counted. The figures are new; look at them again, then close.")
+        raise Stale("Money came in while you counted. Check the new figures, then close.")
     if not any(text.strip() for text in form.pieces.values()):
-        raise Refused(
-            "Count the drawer first: how many pieces of each, or 0 when it is empty.", "piece-10000"
-        )
+        raise Refused("Count the drawer first: how many of each, or 0 if it’s empty.", "piece-10000")
     pieces = count_pieces(form.pieces)
     float_cents = tx.clinic.money.float_cents
     tenders = counted_tenders(found, worth(pieces) - float_cents, form.cheques, form.counted)
     over = check_difference(tenders, form.why)
     if found.expected_visits and not form.anyway:
         raise Refused(
-            f"{found.expected_visits} still expected. Wait for them, mark who did not come, or tick to close"
-            " all the same: what they pay then falls on the next day.",
+            f"{found.expected_visits} still expected. Wait for them, mark no-shows, or check the box to close"
+            " anyway: what they pay then counts on the next day.",
             "anyway",
         )
     bank = to_bank(worth(pieces), float_cents)
@@ -230,14 +228,14 @@ def reopen_day(tx: Transaction, close_id: int, why: str) -> date:
     close stays on the next day. Refused without a reason, Conflict when it is too late.
     """
     if not why.strip():
-        raise Refused("Say why it is opened again.", "reopen")
+        raise Refused("Say why it’s reopened.", "reopen")
     closed = close_of(tx.connection, close_id)
     closed_day = journal.hold_books_alone(tx.connection, closed.site_id)
     held = closing.close_on(tx.connection, closed.site_id, closed.day)
     if held is None or held.id != close_id or closed_day != closed.day:
-        raise Conflict("This day is open already, or a later one was closed.", "reopen")
+        raise Conflict("This day is already open, or a later one was closed.", "reopen")
     if closed.day != tx.business_day(closed.site_id):
-        raise Conflict("A day can be opened again only on the day itself.", "reopen")
+        raise Conflict("A day can be reopened only on that same day.", "reopen")
     if held.slip_at is not None:
         raise Conflict("Its deposit slip was printed, so the day stays closed.", "reopen")
     before = closing.close_before(tx.connection, closed.site_id, closed.day)
@@ -264,7 +262,7 @@ def note_slip(tx: Transaction, close_id: int) -> None:
     held = closing.close_on(tx.connection, closed.site_id, closed.day)
     if held is None or held.id != close_id:
         raise Conflict(
-            "This day was opened again, so this slip is no longer good. Close it, then print the new one."
+            "This day was reopened, so this slip is no longer good. Close the day, then print the new one."
         )
     if held.slip_at is None:
         closing.note_slip(tx.connection, close_id, tx.now)
@@ -275,12 +273,12 @@ def _check_day(tx: Transaction, found: Closing, closed_day: date | None, today: 
         at = local(found.closed.at, tx.clinic.sites[found.site_id].timezone)
         raise Conflict(
             f"{found.closed.by_name} closed this day at {time_words(at)}."
-            " What comes now falls on the next day."
+            " Anything taken now counts on the next day."
         )
     if closed_day is not None and found.day <= closed_day:
-        raise Conflict("This day lies before the last closed one and is final.")
+        raise Conflict("This day is before the last closed day and is final.")
     if found.day > today:
-        raise Refused("This day has not come yet.")
+        raise Refused("This day hasn’t come yet.")
 
 
 def counted_tenders(

@@ -21,7 +21,7 @@ from zax.store.money.records import NamedEntry
 KIND_WORDS = {
     Kind.CHARGE: "Charge",
     Kind.PAYMENT: "Payment",
-    Kind.INSURER_PAYMENT: "Insurer’s payment",
+    Kind.INSURER_PAYMENT: "Insurance payment",
     Kind.WRITE_OFF: "Write-off",
     Kind.DISCOUNT: "Discount",
     Kind.TRANSFER: "Moved",
@@ -29,7 +29,7 @@ KIND_WORDS = {
     Kind.REVERSAL: "Reversal",
     Kind.FEE: "Fee",
     Kind.INTEREST: "Interest",
-    Kind.OPENING: "Balance brought over",
+    Kind.OPENING: "Starting balance",
 }
 
 
@@ -66,7 +66,7 @@ def explain(account: Account, key: str) -> Why:
     if kind == "t":
         return _whole(account)
     if not number:
-        raise NotFound("There is no such amount on this account.")
+        raise NotFound("That amount isn’t on this account.")
     if kind == "e":
         for visit in account.visits:
             for entry in visit.entries:
@@ -77,7 +77,7 @@ def explain(account: Account, key: str) -> Why:
             return _part(account, visit, insurer=kind == "i")
         if kind == "o" and visit.id is None and visit.patient_id == number:
             return _part(account, visit, insurer=False)
-    raise NotFound("There is no such amount on this account.")
+    raise NotFound("That amount isn’t on this account.")
 
 
 def _whole(account: Account) -> Why:
@@ -96,7 +96,7 @@ def _whole(account: Account) -> Why:
     say = (
         " ".join(reasons)
         if reasons
-        else "Nothing is open."
+        else "Nothing due."
         if not total
         else f"{money_words(-total)} is in credit."
     )
@@ -147,16 +147,16 @@ def entry_words(account: Account, entry: NamedEntry) -> str:
 
 # What each step is called on the phone: when it raises what the patient owes, and when it lowers it.
 SAID: Mapping[Step, tuple[str, str]] = {
-    Step.CAME_TO: ("It came to {}.", "Charges of {} were taken back."),
-    Step.FEES: ("Fees of {} were added.", "Fees of {} were taken back."),
-    Step.INTEREST: ("Interest of {} was added.", "Interest of {} was taken back."),
+    Step.CAME_TO: ("It came to {}.", "Charges of {} were reversed."),
+    Step.FEES: ("Fees of {} were added.", "Fees of {} were reversed."),
+    Step.INTEREST: ("Interest of {} was added.", "Interest of {} was reversed."),
     Step.BROUGHT_OVER: ("{} was brought over from before.", "A credit of {} was brought over from before."),
     Step.INSURER_PAID: ("{payer} took back {}.", "{payer} paid {}."),
-    Step.WITH_INSURER: ("{payer} paid {} too much.", "{payer} should pay {} and has not answered yet."),
-    Step.TAKEN_OFF: ("A reduction of {} was taken back.", "{} was taken off."),
-    Step.MOVED: ("{} was moved here.", "{} was moved to somebody else or another visit."),
+    Step.WITH_INSURER: ("{payer} paid {} too much.", "{payer} is expected to pay {}."),
+    Step.TAKEN_OFF: ("An adjustment of {} was reversed.", "{} was adjusted off."),
+    Step.MOVED: ("{} was moved here.", "{} was moved to someone else or another visit."),
     Step.PAID: ("Payments of {} came back.", "{} was paid before."),
-    Step.GIVEN_BACK: ("{} was given back.", "{} of a refund was taken back."),
+    Step.GIVEN_BACK: ("{} was refunded.", "{} of a refund was reversed."),
 }
 
 
@@ -171,9 +171,9 @@ def sentence(account: Account, visit: LedgerView) -> str:
     )
     open_now = visit.open.patient
     told = [
-        f"{money_words(-open_now)} of {for_what} waits as credit."
+        f"{money_words(-open_now)} of {for_what} is kept as credit."
         if open_now < 0
-        else f"{money_words(open_now)} is open for {for_what}."
+        else f"{money_words(open_now)} is due for {for_what}."
     ]
     told += steps_said(visit)
     owed = {
@@ -187,19 +187,19 @@ def sentence(account: Account, visit: LedgerView) -> str:
         if (line := account.lines.get(line_id)) is not None and line.open.patient > 0
     ]
     if reasons and open_now > 0:
-        told.append(f"Open are {'; '.join(reasons[:4])}{' and more' if len(reasons) > 4 else ''}.")
+        told.append(f"Due: {'; '.join(reasons[:4])}{' and more' if len(reasons) > 4 else ''}.")
     return " ".join(told)
 
 
 def steps_said(visit: LedgerView) -> list[str]:
     """How the patient's open part of a ledger came about, a sentence a step."""
-    payer = visit.claims[0].payer_name if visit.claims else "the insurer"
+    payer = visit.claims[0].payer_name if visit.claims else "insurance"
     story = story_of([entry.entry for entry in visit.entries])
     said = []
     for step, cents in story.items():
         words = SAID[step][0 if cents > 0 else 1]
         if step == Step.WITH_INSURER and cents < 0 and Step.INSURER_PAID in story:
-            words = "{payer} should still pay {}."
+            words = "{payer} is still expected to pay {}."
         said.append(words.format(money_words(abs(cents)), payer=_capital(payer)))
     return said
 
@@ -211,7 +211,7 @@ def _capital(words: str) -> str:
 def _entry(account: Account, visit: LedgerView, entry: NamedEntry) -> Why:
     """One entry: its parts, who made it and when, and what it pays or what pays it."""
     line = account.lines.get(entry.line_id or 0)
-    rows = [Row("Patient’s part", entry.patient_cents), Row("Insurer’s part", entry.insurer_cents, True)]
+    rows = [Row("Patient", entry.patient_cents), Row("Insurance", entry.insurer_cents, True)]
     notes = [entry_words(account, entry)]
     held = [
         (account.lines[n], cents)
@@ -221,12 +221,12 @@ def _entry(account: Account, visit: LedgerView, entry: NamedEntry) -> Why:
     if line is not None and entry.kind in RAISES:
         notes += _what_pays(account, line)
         notes.append(
-            f"Open on it: {money_words(line.open.patient)} with the patient,"
-            f" {money_words(line.open.insurer)} with the insurer."
+            f"Due on it: {money_words(line.open.patient)} from the patient,"
+            f" {money_words(line.open.insurer)} from insurance."
         )
     left = next((each.cents for each in account.credits if each.entry_id == entry.id), 0)
     if left:
-        notes.append(f"{money_words(left)} of it pays nothing yet.")
+        notes.append(f"{money_words(left)} of it isn’t applied yet.")
     notes.append(
         f"{KIND_WORDS[Kind(entry.kind)]} {entry.id}, {day_words(entry.day, year=True)},"
         f" by {entry.by_name or 'Zax'}."

@@ -145,9 +145,7 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
             entry.patient_cents,
             entry.insurer_cents,
         ):
-            _undo_line(
-                tx, visit, entries, line_id, "Service taken off" if each is None else "Service changed"
-            )
+            _undo_line(tx, visit, entries, line_id, "Service removed" if each is None else "Service changed")
         else:
             wanted.pop(line_id)
     off = _discount_by_flag(tx, visit.patient_id) if wanted else None
@@ -198,8 +196,7 @@ def _undo_line(tx: Transaction, visit: Visit, entries: Sequence[Entry], line_id:
     mine = [entry for entry in unreversed(entries) if entry.line_id == line_id]
     if any(entry.kind == Kind.TRANSFER and not entry.insurer_cents for entry in mine):
         raise Conflict(
-            "Part of a charge was moved to another person of the household. Take that back on the account"
-            " first."
+            "Part of a charge was moved to someone else in the household. Undo that on the account first."
         )
     for entry in reversed(mine):
         reverse(tx, visit, entry, words)
@@ -332,7 +329,7 @@ def settle_visit(tx: Transaction, visit: Visit) -> Parts:
     if visit.state == Stop.LEFT and not unsettled:
         step(tx, visit, Stop.SETTLED)
     elif visit.state == Stop.SETTLED and unsettled:
-        step(tx, visit, Stop.LEFT, "money came open again")
+        step(tx, visit, Stop.LEFT, "balance due again")
     return left
 
 

@@ -53,9 +53,9 @@ class PaymentPlanForm(Form):
 
     lines: References = Field(default=(), validation_alias="line")
     amount: Cents
-    count: Annotated[int, a_number(2, MOST_INSTALMENTS, f"Between 2 and {MOST_INSTALMENTS} instalments.")]
-    first: Annotated[date, a_day("Choose the day of the first instalment.")]
-    every: Annotated[str, one_of(EVERY, "Choose how often an instalment is due.")]
+    count: Annotated[int, a_number(2, MOST_INSTALMENTS, f"Between 2 and {MOST_INSTALMENTS} installments.")]
+    first: Annotated[date, a_day("Choose the day of the first installment.")]
+    every: Annotated[str, one_of(EVERY, "Choose how often an installment is due.")]
     card_id: ReferenceOrNone = Field(default=None, validation_alias="card")
 
 
@@ -93,7 +93,7 @@ def make_plan(tx: Transaction, patient_id: int, form: PaymentPlanForm) -> int:
     }
     wanted = [line for line in dict.fromkeys(form.lines) if line in open_lines]
     if stored.any_on_plan(tx.connection, wanted):
-        raise Refused("One of these charges is on a plan already. End that plan first.", "lines")
+        raise Refused("One of these charges is already on a plan. End that plan first.", "lines")
     check_plan(form.amount, form.count, sum(open_lines[line] for line in wanted))
     check_first(form.first, tx.clinic_day)
     if form.card_id is not None:

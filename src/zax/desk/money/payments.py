@@ -95,7 +95,7 @@ class Taken:
     @property
     def words(self) -> str:
         if self.whole:
-            return f"Paid.{f' Change to give back: {money_words(self.change)}.' if self.change else ''}"
+            return f"Paid.{f' Change due: {money_words(self.change)}.' if self.change else ''}"
         taken = f"{money_words(self.cents)} was taken. " if self.cents else ""
         return taken + " ".join(each.words for each in self.tenders if not each.whole)
 
@@ -182,7 +182,7 @@ def _lock(tx: Transaction, patient_id: int, form: PayForm) -> dict[int, Visit]:
             "One of these visits belongs to another household. Reload the page; nothing was taken.", "also"
         )
     if any(row.state in FREES_THE_TIME or row.state == Stop.HELD for row in visits.values()):
-        raise Conflict("This visit is not on the Book, so nothing can be taken for it.", "amount-1")
+        raise Conflict("This visit isn’t on the Book, so you can’t take a payment for it.", "amount-1")
     return visits
 
 
@@ -211,7 +211,8 @@ def _dues(
         asked = sum(cents for _, number, _, cents in found if number == visit_id)
         if visit.state in CHARGED and asked > max(0, due_now(tx.connection, visit_id)):
             raise Conflict(
-                "Part of this was paid or asked of the terminal meanwhile. Look at what is open now.", "items"
+                "Part of this was paid or sent to the terminal in the meantime. Check what’s due now.",
+                "items",
             )
     left = tendered - sum(cents for *_, cents in found)
     for each in items:
@@ -242,7 +243,7 @@ def _due_of(
         or (line.visit_id is None and not _same_household(tx, line.person_id, patient_id))
     ):
         raise Refused(
-            "This charge is not on the account any more. Reload the page; nothing was taken.", "items"
+            "This charge isn’t on the account anymore. Reload the page; nothing was taken.", "items"
         )
     ledger: Ledger = (
         visits[line.visit_id] if line.visit_id is not None else OwnLedger(line.person_id, site_id)
@@ -262,9 +263,9 @@ def _at_most(item: Item, most: int) -> int:
     if item.cents > most:
         field = f"item-{item.line_id}" if item.line_id else f"visit-{item.visit_id}"
         raise Refused(
-            f"Only {money_words(most)} is open here."
+            f"Only {money_words(most)} is due here."
             if most
-            else "Nothing is open here any more: it was paid or reversed.",
+            else "Nothing is due here anymore: it was paid or reversed.",
             field,
         )
     return item.cents

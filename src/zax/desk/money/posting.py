@@ -47,7 +47,7 @@ def lock_household(tx: Transaction, patient_id: int) -> int:
     """
     household_id = journal.hold_household(tx.connection, patient_id)
     if household_id is None:
-        raise Refused("There is no such patient. Look for them again.", "patient")
+        raise Refused("That patient doesn’t exist. Find them again.", "patient")
     return household_id
 
 
@@ -124,8 +124,8 @@ def _back_words(clinic: Clinic, payment: Payment) -> str:
     """'Given back, card ending 4417: overpaid'."""
     what = {
         "void": "Payment voided",
-        "returned": f"Cheque {payment.cheque_number} came back",
-        "refund": f"Given back, {tender_words(clinic, payment)}",
+        "returned": f"Check {payment.cheque_number} was returned",
+        "refund": f"Refunded, {tender_words(clinic, payment)}",
     }[payment.kind]
     return f"{what}: {payment.words}" if payment.words else what
 
@@ -167,9 +167,7 @@ def make_free(tx: Transaction, ledger: Ledger, credit_id: int, cents: int) -> No
             return
         short -= _bring_back(tx, ledger, moved)
     if short > 0:
-        raise Conflict(
-            f"{money_words(short)} of this payment is not there any more. Look at the account first."
-        )
+        raise Conflict(f"{money_words(short)} of this payment has been used. Check the account first.")
 
 
 def _bring_back(tx: Transaction, ledger: Ledger, moved: LedgerEntry) -> int:
@@ -178,7 +176,7 @@ def _bring_back(tx: Transaction, ledger: Ledger, moved: LedgerEntry) -> int:
     assert there is not None, "credit is moved by two entries"
     target = ledger_of(tx, there.patient_id, there.visit_id, there.site_id)
     make_free(tx, target, there.id, -there.patient_cents)
-    words = "Credit taken back, its payment was given back"
+    words = "Credit removed, its payment was refunded"
     reverse(tx, target, there.entry, words)
     reverse(tx, ledger, moved.entry, words)
     settle(tx, target)

@@ -29,7 +29,7 @@ def sell_product(tx: Transaction, ledger: OwnLedger, sale: ProductSale) -> tuple
     """Charge it and take it out of the stock: (line_id, cents). Refused when there are not so many."""
     row = lines.product_for_update(tx.connection, sale.product_id)
     if row is None:
-        raise Refused("This product is not sold any more. Choose another.", "product")
+        raise Refused("This product isn’t sold anymore. Choose another.", "product")
     check_stock(row.words, row.stock, sale.pieces)
     priced = price_of(row.price_cents, row.tax, sale.pieces)
     lines.add_to_stock(tx.connection, row.id, -sale.pieces)
@@ -65,9 +65,9 @@ def take_product_back(tx: Transaction, line_id: int) -> int:
     ledger = OwnLedger(line.patient_id, first.site_id)
     mine = [entry for entry in unreversed(entries_of(tx, ledger)) if entry.line_id == line_id]
     if not mine:
-        raise Refused("This sale was taken back before.")
+        raise Refused("This sale was already returned.")
     for entry in reversed(mine):
-        reverse(tx, ledger, entry, "Product taken back")
+        reverse(tx, ledger, entry, "Product returned")
     lines.add_to_stock(tx.connection, line.product_id, line.units)
     settle(tx, ledger)
     tx.audit("product.back", patient_id=line.patient_id, line=line_id, pieces=line.units)

@@ -57,7 +57,7 @@ class Receipt:
         if day == now:
             return ""
         if day > now:
-            return f"It counts on {day_words(day)}, which has not begun"
+            return f"It counts on {day_words(day)}, which hasn’t started"
         return f"{day_words(day)} is {'closed' if closed and day <= closed else 'over'}"
 
     def later_than(self, zone: str) -> date | None:
@@ -164,7 +164,7 @@ def send_receipt(tx: Transaction, receipt_id: int) -> str:
     to = email_of(tx, row.patient_id)
     states = {each.state for each in stored.payments_of_receipt(tx.connection, receipt_id)}
     if PaymentState.TAKEN not in states:
-        raise Refused("Nothing was taken yet, so there is no receipt to send.", "receipt")
+        raise Refused("Nothing was taken yet, so there’s no receipt to send.", "receipt")
     _mail(tx, f"receipt-again-{receipt_id}-{tx.now:%y%m%d%H%M}", receipt_id, to)  # pressed twice it goes once
     tx.audit("receipt.sent", patient_id=row.patient_id, receipt=receipt_id)
     return to

@@ -92,7 +92,7 @@ def _held_payment(tx: Transaction, payment_id: int) -> Payment:
         ledger_of(tx, row.patient_id, row.visit_id, paid.site_id)
     paid = payments.payment_for_update(tx.connection, payment_id) or paid
     if paid.state != PaymentState.TAKEN:
-        raise Conflict("This payment was not taken, so nothing can be given back.", "amount")
+        raise Conflict("This payment wasn’t taken, so there’s nothing to refund.", "amount")
     return paid
 
 
@@ -107,21 +107,19 @@ def given_back(tx: Transaction, payment_id: int) -> int:
 def _check_back(tx: Transaction, kind: str, paid: Payment, cents: int, left: int, why: str) -> None:
     wrong = ProblemCollector()
     if not why.strip():
-        wrong.add("why", "Say why; it stands on the account.")
+        wrong.add("why", "Say why. It shows on the account.")
     if left <= 0:
-        wrong.add("amount", "All of this payment was given back before.")
+        wrong.add("amount", "This payment was already fully refunded.")
     elif cents > left:
         wrong.add(
-            "amount", f"Only {money_words(left)} of this payment is left, so at most that can be given back."
+            "amount", f"Only {money_words(left)} of this payment is left, so that’s the most you can refund."
         )
     wrong.raise_if_any()
     if kind == "void" and paid.day != books_day(tx, paid.site_id):
-        raise Conflict(
-            "Its day is closed or over, so it cannot be voided. Give it back as a refund.", "amount"
-        )
+        raise Conflict("Its day is closed or over, so it can’t be voided. Refund it instead.", "amount")
     if kind == "refund":
         before = payments.refunded_by(tx.connection, paid.id, books_day(tx, paid.site_id), tx.actor.role)
-        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "give back", before)
+        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "refund", before)
 
 
 def _write_back(
@@ -180,10 +178,10 @@ def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) 
     """
     paid = _held_payment(tx, payment_id)
     if paid.tender != Tender.CHEQUE:
-        raise Refused("Only a cheque can come back from the bank.", "why")
+        raise Refused("Only a check can be returned by the bank.", "why")
     before = given_back(tx, paid.id)
     if any(each.kind in {"returned", "void"} for each in payments.given_back_of(tx.connection, [paid.id])):
-        raise Conflict("This cheque was returned or voided before.", "why")
+        raise Conflict("This check was already returned or voided.", "why")
     back = _write_back(tx, paid, "returned", f"returned-{paid.id}", paid.cents, PaymentState.TAKEN, why)
     unpaid = post_back(tx, back)
     ledger = OwnLedger(paid.patient_id, paid.site_id)
@@ -194,11 +192,11 @@ def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) 
             "fee",
             Kind.FEE,
             unpaid,
-            f"Cheque {paid.cheque_number} came back after {money_words(unpaid)} of it was refunded",
+            f"Check {paid.cheque_number} was returned after {money_words(unpaid)} of it was refunded",
         )
     fee = tx.clinic.money.returned_fee if with_fee else 0
     if fee:
-        charge_own(tx, ledger, "fee", Kind.FEE, fee, f"Fee, cheque {paid.cheque_number} came back")
+        charge_own(tx, ledger, "fee", Kind.FEE, fee, f"Fee, check {paid.cheque_number} was returned")
     tx.audit("cheque.returned", patient_id=paid.patient_id, visit_id=paid.visit_id, payment=paid.id, fee=fee)
     tell_money(tx, ledger)
     return fee

@@ -147,13 +147,14 @@ def start_run(tx: Transaction, rule: Rule) -> int:
     """
     today = tx.clinic_day
     if stored.run_being_made(tx.connection):
-        raise Conflict("A run is being made. Wait until it is done, or stop it.")
+        raise Conflict("A run is in progress. Wait until it’s done, or stop it.")
     if rule.interest:
         _charge_interest(tx, today)
     chosen = [each.each for each in preview(tx.connection, rule, today) if not each.why_not]
     if not chosen:
         raise Refused(
-            "Nobody gets a statement by this rule. Lower the minimum, or the days since the last.", "minimum"
+            "No one gets a statement with these settings. Lower the minimum, or the days since the last one.",
+            "minimum",
         )
     run_id = stored.add_run(
         tx.connection,
@@ -204,7 +205,7 @@ def _charge_interest(tx: Transaction, today: date) -> None:
 def stop_run(tx: Transaction, run_id: int) -> None:
     """Stop a run; what was made is kept."""
     if stored.waiting_run_for_update(tx.connection, run_id) is None:
-        raise Conflict("This run is not being made any more.")
+        raise Conflict("This run is no longer in progress.")
     stored.end_run(tx.connection, run_id, StatementState.STOPPED, tx.now)
     tx.audit("statements.stopped", run=run_id)
 

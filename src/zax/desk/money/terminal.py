@@ -147,17 +147,17 @@ def _said(payment: Payment, state: PaymentState) -> str:
     if state == PaymentState.DECLINED:
         why = payment.words or "no reason given"
         return (
-            f"The bank refused it: {why}. Nothing was given back."
+            f"The bank declined it: {why}. Nothing was refunded."
             if back
-            else f"The card was declined: {why}. Try another card or tender."
+            else f"The card was declined: {why}. Try another card or payment type."
         )
     if state == PaymentState.UNKNOWN:
         what = (
-            "Giving it back is being clarified and is never done twice."
+            "The refund isn’t confirmed yet. It’s never done twice."
             if back
-            else "The payment is being clarified and is never charged twice."
+            else "The payment isn’t confirmed yet. It’s never charged twice."
         )
-        return f"The terminal gave no answer. {what}"
+        return f"The terminal didn’t answer. {what}"
     if state == PaymentState.ASKING:
         return "The terminal is being asked."
     if payment.cents != payment.asked_cents:
@@ -165,7 +165,7 @@ def _said(payment: Payment, state: PaymentState) -> str:
             f"Only {money_words(payment.cents)} of {money_words(payment.asked_cents)} was approved."
             " Take the rest another way."
         )
-    return "Given back." if back else "Paid."
+    return "Refunded." if back else "Paid."
 
 
 def clarify(desk: Desk, terminal: Terminal, key: str) -> None:

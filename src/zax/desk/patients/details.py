@@ -108,7 +108,7 @@ def _shown(name: str, value: object) -> str:
 
 def _who_changed(tx: Transaction, patient_id: int) -> str:
     last = stored.last_change_of(tx.connection, patient_id, but=REVEALED)
-    who = (last.name if last else None) or "Somebody"
+    who = (last.name if last else None) or "Someone"
     changed = (last.detail.get("changed") or {}) if last else {}
     what = "; ".join(
         (
@@ -120,7 +120,7 @@ def _who_changed(tx: Transaction, patient_id: int) -> str:
     )
     return (
         f"{who} has changed {what or 'the record'} since you opened this. What you typed is still here: save"
-        " it again, or leave it."
+        " it again, or cancel."
     )
 
 
@@ -137,7 +137,7 @@ def set_status(
     today = tx.business_day(site_id)
     died = parse_birth(died_on, today, "died_on") if status == "deceased" and died_on.strip() else None
     if died and row.birth and died < row.birth:
-        raise Refused("That is before the birth date.", "died_on")
+        raise Refused("That’s before the birth date.", "died_on")
     save_patient(tx.connection, row, replace(row, status=status, died_on=died, version=row.version + 1))
     tx.audit(
         "patient.status",
@@ -152,7 +152,7 @@ def set_status(
     if withdrawn:
         said += f" {withdrawn} message{'s' if withdrawn > 1 else ''} not sent."
     if ahead and status != "active":
-        said += f" {ahead} visit{'s are' if ahead > 1 else ' is'} still booked: take them off."
+        said += f" {ahead} visit{'s are' if ahead > 1 else ' is'} still booked: cancel them."
     return said
 
 
@@ -175,7 +175,7 @@ def set_reach(tx: Transaction, patient_id: int, choices: Mapping[str, str], vers
     for topic in TOPICS:
         channel = choices.get(topic, "")
         if channel not in CHANNELS and channel:
-            raise Refused("Choose one of the list.", topic)
+            raise Refused("Choose one from the list.", topic)
         if channel and channel != before.get(topic, {}).get("by"):
             after[topic] = {"by": channel, "since": tx.clinic_day.isoformat()}
     changed = {
@@ -197,7 +197,7 @@ def set_ssn(tx: Transaction, vault: Vault, patient_id: int, typed: str, version:
     tx.audit(
         "patient.ssn",
         patient_id=row.id,
-        changed={"social security number": ["", "a new one" if digits else "none"]},
+        changed={"Social Security number": ["", "a new one" if digits else "none"]},
     )
     tx.tell("patient", patient_id=row.id)
 
@@ -207,6 +207,6 @@ def show_ssn(tx: Transaction, vault: Vault, patient_id: int) -> str:
     """The number in clear, and on record who saw it."""
     row = locked_patient(tx, patient_id)
     if not row.ssn_cipher:
-        raise NotFound("There is no social security number on file.")
+        raise NotFound("There’s no Social Security number on file.")
     tx.audit(REVEALED, patient_id=patient_id)
     return vault.open(row.ssn_cipher)

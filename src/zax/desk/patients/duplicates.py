@@ -174,7 +174,7 @@ def _pair(connection: Connection, keep_id: int, drop_id: int, lock: bool = False
     if set(rows) != {keep_id, drop_id}:
         raise NotFound("There is no such patient.")
     if any(row.merged_into_id for row in rows.values()):
-        raise Conflict("One of them was merged before. Look at the list again.")
+        raise Conflict("One of them was already merged. Check the list again.")
     return rows[keep_id], rows[drop_id]
 
 
@@ -187,7 +187,7 @@ def merge(
     """
     keep, drop = _pair(tx.connection, keep_id, drop_id, lock=True)
     if (keep.version, drop.version) != versions:
-        raise Conflict("One of the records has changed since you opened this. Look at both sides again.")
+        raise Conflict("One of the records changed since you opened this. Compare them again.")
     values = {
         name: getattr(drop, name)
         for name in FIELDS

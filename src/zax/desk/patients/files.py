@@ -31,7 +31,7 @@ def keep_file(
     """Keep a file; its id. Refused beside `file` or `kind`."""
     locked_patient(tx, patient_id)
     if kind not in KINDS:
-        raise Refused("Choose what it is.", "kind")
+        raise Refused("Choose the type.", "kind")
     media = recognise(content)
     if coverage_id and not stored.has_coverage(tx.connection, patient_id, coverage_id):
         raise NotFound("This patient has no such coverage.")

@@ -20,7 +20,7 @@ def join_household(tx: Transaction, patient_id: int, other_id: int) -> None:
     """Move the patient into the household of another; whoever pays there goes on paying."""
     row, other = locked_patient(tx, patient_id), locked_patient(tx, other_id)
     if row.household_id == other.household_id:
-        raise Refused(f"{row.first} and {other.first} are of one household already.", "who")
+        raise Refused(f"{row.first} and {other.first} are already in one household.", "who")
     _leave(tx, row)
     _move(tx, row, other.household_id, guarantor=False)
 
@@ -30,7 +30,7 @@ def leave_household(tx: Transaction, patient_id: int) -> None:
     """The patient gets a household of their own and pays for themselves."""
     row = locked_patient(tx, patient_id)
     if len(members_of(tx.connection, row.household_id)) == 1:
-        raise Refused(f"{row.first} is alone in this household.")
+        raise Refused(f"{row.first} is the only one in this household.")
     _leave(tx, row)
     _move(tx, row, add_household(tx.connection, row.last), guarantor=True)
 
@@ -47,7 +47,7 @@ def _leave(tx: Transaction, row: Patient) -> None:
     if others:
         heir = min(others, key=lambda each: (each.birth is None, each.birth or date.max))
         save_patient(tx.connection, heir, replace(heir, guarantor=True))
-        tx.audit("patient.pays", patient_id=heir.id, changed={"pays for the household": ["no", "yes"]})
+        tx.audit("patient.pays", patient_id=heir.id, changed={"guarantor": ["no", "yes"]})
 
 
 def _move(tx: Transaction, row: Patient, household_id: int, guarantor: bool) -> None:
@@ -68,5 +68,5 @@ def make_payer(tx: Transaction, patient_id: int) -> None:
     nobody_pays(tx.connection, row.household_id)
     unpaid = replace(row, guarantor=False)
     save_patient(tx.connection, unpaid, replace(unpaid, guarantor=True, version=row.version + 1))
-    tx.audit("patient.pays", patient_id=row.id, changed={"pays for the household": ["no", "yes"]})
+    tx.audit("patient.pays", patient_id=row.id, changed={"guarantor": ["no", "yes"]})
     tx.tell("patient", patient_id=row.id)

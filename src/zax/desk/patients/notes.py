@@ -90,7 +90,7 @@ def save_flag(tx: Transaction, flag_id: int, words: str, warns: bool, active: bo
     if not 2 <= len(kept) <= 40:
         raise Refused("A flag is 2 to 40 letters, such as “Cash only”.", "words")
     if any(each.words.lower() == kept.lower() and each.id != flag_id for each in tx.clinic.flags.values()):
-        raise Conflict(f"There is a flag “{kept}” already.", "words")
+        raise Conflict(f"There’s already a flag “{kept}”.", "words")
     before = tx.clinic.flags.get(flag_id)
     position = before.position if before else len(tx.clinic.flags) + 1
     flag_id = stored.save_flag(tx.connection, Flag(flag_id, kept, warns, active, position))

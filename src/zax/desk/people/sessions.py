@@ -88,5 +88,5 @@ def signed_in(connection: Connection, zone: str) -> list[SignedIn]:
 def sign_out_everywhere(tx: Transaction, user_id: int) -> None:
     """End every session of a person: a lost tablet, somebody who has left."""
     if not stored.end_sessions_of(tx.connection, system_now(), user_id):
-        raise NotFound("This person is not signed in anywhere.")
+        raise NotFound("This person isn’t signed in anywhere.")
     tx.audit("sessions.ended", user=user_id)

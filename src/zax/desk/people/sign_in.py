@@ -35,7 +35,7 @@ _at_once = BoundedSemaphore(2)
 @cache
 def _nobody() -> str:
     """A hash to check against when there is no such user, so that the answer takes as long."""
-    return hasher.hash("nobody at all")
+    return hasher.hash("no one at all")
 
 
 def sign_in(desk: Desk, name: str, password: str, address: str) -> Actor:
@@ -56,7 +56,7 @@ def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
     with desk.engine.connect() as connection:
         user = people.user_called(connection, name)
     if not _matches(user.password_hash if user else _nobody(), password) or user is None:
-        raise Refused("Name and password do not belong together. Check both and try again.", "password")
+        raise Refused("The name and password don’t match. Check both and try again.", "password")
     in_transaction(desk, WORKER, lambda tx: people.forget_tries(tx.connection, name, address))
     return actor_of(user)
 

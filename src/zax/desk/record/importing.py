@@ -57,7 +57,7 @@ def sheet_of(content: bytes) -> Sheet:
                 else read_vcards(content.decode("utf-8-sig"))
             )
         except (ValueError, LookupError, AttributeError) as error:
-            raise Refused(f"The file cannot be read: {str(error).splitlines()[0][:120]}.", "file") from error
+            raise Refused(f"The file can’t be read: {str(error).splitlines()[0][:120]}.", "file") from error
         heading = tuple(COLUMNS)
         rows = tuple(
             (n, tuple(_sound_text(card.values.get(name, "")) for name in heading))
@@ -110,7 +110,7 @@ def start_import(
     if job.state in AT_WORK:
         raise Conflict("This import is running.")
     if job.state == JobState.DONE:
-        raise Conflict("This import is done. To take in more, choose a file again.")
+        raise Conflict("This import is done. To import more, choose a file again.")
     missing = [COLUMNS[name] for name in NEEDED if name not in columns]
     if missing:
         raise Refused(f"Say which column is: {' and '.join(missing)}.", "columns")
@@ -255,19 +255,19 @@ class _Part:
             key = keys[line]
             other = on_file.get(key)
             if other is not None:
-                results.append(ImportRow(line, "known", "same name and birth date are on file", other))
+                results.append(ImportRow(line, "known", "the same name and birth date are on file", other))
             elif row.chart and row.chart in charts:
                 results.append(
                     ImportRow(
                         line,
                         "refused",
-                        f"Number {row.chart} belongs to somebody else on file.",
+                        f"Number {row.chart} belongs to someone else on file.",
                         charts[row.chart],
                     )
                 )
             elif key in seen or (row.chart and ("chart", row.chart) in seen):
                 results.append(
-                    ImportRow(line, "known", "the same person stands further up in this file", None)
+                    ImportRow(line, "known", "the same person is listed earlier in this file", None)
                 )
             else:
                 seen |= {key, ("chart", row.chart)}
@@ -319,7 +319,7 @@ class _Part:
         """What was owed elsewhere is a line of the patient's own ledger; a credit waits there."""
         site_id = self.tx.clinic.first_site.id
         owing = [(number, cents) for number, cents in balances if cents > 0]
-        words = "Balance brought over"
+        words = "Starting balance"
         lines = stored.add_opening_lines(self.tx.connection, owing, words, self.tx.now, self.tx.actor.id)
         line_of = {number: line for (number, _), line in zip(owing, lines, strict=True)}
         entries = [
@@ -367,9 +367,7 @@ def _plan_of(clinic: Clinic, row: Row) -> int:
         if p.active and wanted in {p.name.lower(), f"{p.payer_name} {p.name}".lower()}
     ]
     if len(found) != 1:
-        raise Refused(
-            f"The clinic has no plan “{row.plan[:40]}”. Enter it first, or correct its name.", "plan"
-        )
+        raise Refused(f"The clinic has no plan “{row.plan[:40]}”. Enter it first, or fix its name.", "plan")
     return found[0]
 
 

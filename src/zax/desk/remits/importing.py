@@ -55,25 +55,25 @@ def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None]
     document = read(text)
     kinds = {each.kind for each in document.transactions}
     if document.problems:
-        raise Refused(f"The file is damaged and nothing of it was used. {document.problems[0]}", "file")
+        raise Refused(f"The file is damaged, so none of it was used. {document.problems[0]}", "file")
     if kinds == {"999"}:
         found = acknowledgements_of(document)
         if found.problems:
-            raise Refused(f"The acknowledgement cannot be read. {found.problems[0]}", "file")
+            raise Refused(f"The acknowledgment can’t be read. {found.problems[0]}", "file")
         file_id = _keep(tx, "999", name, text, digest)
         return _done(tx, file_id, [_acknowledge(tx, file_id, each) for each in found.acknowledgements])
     if kinds == {"835"}:
         payments = remittances_of(document)
         if payments.problems:
             raise Refused(
-                f"The payment file does not add up and nothing of it was used. {payments.problems[0]}", "file"
+                f"The payment file doesn’t add up, so none of it was used. {payments.problems[0]}", "file"
             )
         file_id = _keep(tx, "835", name, text, digest)
         return _done(
             tx, file_id, [_take_remittance(tx, file_id, each, alive) for each in payments.remittances]
         )
     listed = ", ".join(sorted(kinds)) or "nothing"
-    raise Refused(f"The file holds {listed}. Zax takes in payments (835) and acknowledgements (999).", "file")
+    raise Refused(f"The file holds {listed}. Zax imports payments (835) and acknowledgments (999).", "file")
 
 
 @act("claims")
@@ -102,7 +102,7 @@ def _done(tx: Transaction, file_id: int, results: list[tuple[str, int]]) -> Impo
 def _acknowledge(tx: Transaction, file_id: int, answer: Acknowledgement) -> tuple[str, int]:
     sent = claims.file_sent_as(tx.connection, answer.group.lstrip("0"))
     if sent is None:
-        return f"Acknowledgement for group {answer.group}, which we did not send.", 1
+        return f"Acknowledgment for group {answer.group}, which we did not send.", 1
     rejected = answer.code not in {"A", "E", "P"} or any(not each.taken for each in answer.files)
     errors = "; ".join(error for each in answer.files for error in each.errors)
     words = f"Claim file {sent.name} {verdict_words('R' if rejected else answer.code)}"
@@ -127,7 +127,7 @@ def _take_remittance(
 ) -> tuple[str, int]:
     known = remits.remit_known(tx.connection, remittance.payer, remittance.trace)
     if known is not None:
-        return f"Payment {remittance.trace} came before in {known}; it was not posted again.", 0
+        return f"Payment {remittance.trace} already came in {known}; it was not posted again.", 0
     remit_id = remits.add_remit(
         tx.connection,
         file_id=file_id,
@@ -146,12 +146,12 @@ def _take_remittance(
         f"{remittance.payer.title()} paid {money_words(remittance.paid_cents)} for {count}"
         f" claim{'s' if count != 1 else ''} ({remittance.trace})"
     )
-    return f"{words}; {waiting} need a person." if waiting else f"{words}; all posted.", waiting
+    return f"{words}; {waiting} need review." if waiting else f"{words}; all posted.", waiting
 
 
 def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:
     for each in remittance.provider_adjustments:
-        why = f"The payer held back {money_words(each.cents)} from the whole payment (reason {each.reason})."
+        why = f"The payer withheld {money_words(each.cents)} from the entire payment (reason {each.reason})."
         remits.add_answer(
             tx.connection,
             remit_id=remit_id,
@@ -182,7 +182,7 @@ def _take_claim(
             row,
             answer,
             Outcome.REPEATED,
-            "This claim was answered before; the payer may have paid twice.",
+            "The payer already responded to this claim; it may have paid twice.",
         )
     placed = place(answer, _expected(tx, row))
     if not placed.postings and placed.why_not:
@@ -212,7 +212,7 @@ def _note_outcome(
         _put_aside(tx, file_id, row, placed)
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
     if placed.second:
-        why = f"{money_words(placed.second)} is for the second plan. Bill it, then post its payment."
+        why = f"{money_words(placed.second)} is for the secondary plan. Bill it, then post its payment."
         add_event(tx, row.id, why, file_id)
         return _for_a_person(tx, remit_id, row, answer, Outcome.SECOND, why)
     remits.add_answer(

@@ -155,13 +155,13 @@ def add_exception(
         if last < first:
             wrong.add("last", "The last day is before the first.")
         if last - first > timedelta(days=366):
-            wrong.add("last", "At most a year at once. Change the weekly hours instead.")
+            wrong.add("last", "At most a year at a time. Change the weekly hours instead.")
         if last < tx.clinic_day:
             wrong.add("first", "These days are over.")
         if begins is not None and ends is not None and ends <= begins:
-            wrong.add("end", "It has to end after it begins.")
+            wrong.add("end", "It has to end after it starts.")
         if not words.strip():
-            wrong.add("words", "Say what it is: holiday, course, extra clinic.")
+            wrong.add("words", "Say what it is: vacation, course, extra clinic.")
         if extra and (site_id not in tx.clinic.sites or not (start.strip() and end.strip())):
             wrong.add("start", "For extra time give the site, from and to.")
     assert begins is not None and ends is not None
@@ -191,7 +191,7 @@ def end_exception(tx: Transaction, exception_id: int, decision: str = "") -> Non
     """Take an exception back; the weekly hours hold again."""
     row = hours.locked_exception(tx.connection, exception_id)
     if row is None:
-        raise NotFound("This exception was taken back already.")
+        raise NotFound("This was already removed.")
     hours.end_exception(tx.connection, exception_id, tx.now)
     tx.change_setup("hours.exception_ended", provider=row.provider_id, words=row.words)
     _decide(tx, [row.provider_id], row.from_day, decision, "hours changed")
@@ -206,13 +206,13 @@ def close_clinic(
     """
     with ProblemCollector() as wrong:
         if ends <= starts:
-            wrong.add("ends", "It has to end after it begins.")
+            wrong.add("ends", "It has to end after it starts.")
         if ends - starts > timedelta(days=90):
             wrong.add("ends", "At most 90 days at once.")
         if starts.date() < tx.business_day(site_id or tx.clinic.first_site.id):
-            wrong.add("starts", "A closure can begin today or later.")
+            wrong.add("starts", "A closure can start today or later.")
         if not words.strip():
-            wrong.add("words", "Say why: the patients will ask.")
+            wrong.add("words", "Say why. Patients will ask.")
         if site_id is not None and site_id not in tx.clinic.sites:
             wrong.add("site_id", "Choose a site.")
     _close(tx, starts, ends, words, site_id)
@@ -226,7 +226,7 @@ def close_clinic(
 def close_holidays(tx: Transaction, days: Sequence[tuple[date, str]], decision: str = "") -> None:
     """Close the whole clinic on the public holidays chosen."""
     if not days:
-        raise Refused("Tick at least one holiday.", "days")
+        raise Refused("Check at least one holiday.", "days")
     for day, words in days:
         _close(
             tx, datetime.combine(day, time()), datetime.combine(day + timedelta(days=1), time()), words, None
@@ -243,7 +243,7 @@ def _close(tx: Transaction, starts: datetime, ends: datetime, words: str, site_i
 def open_again(tx: Transaction, closure_id: int) -> None:
     """Take a closure back."""
     if not hours.end_closure(tx.connection, closure_id, tx.now):
-        raise NotFound("This closure was taken back already.")
+        raise NotFound("This closure was already removed.")
     tx.change_setup("closure.ended", closure=closure_id)
 
 

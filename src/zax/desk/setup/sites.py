@@ -80,7 +80,7 @@ def save_room(
             r.site_id == site_id and r.name.lower() == name.strip().lower() and r.id != room_id
             for r in tx.clinic.rooms.values()
         ):
-            wrong.add("name", "The site has a room of that name already.")
+            wrong.add("name", "This site already has a room with that name.")
     if room_id and room_id not in tx.clinic.rooms:
         raise NotFound("There is no such room.")
     words = sorted({" ".join(each.split()).lower() for each in equipment.split(",") if each.strip()})
@@ -112,7 +112,7 @@ def save_provider(tx: Transaction, provider_id: int, at_once: int, room_id: int)
             wrong.add("at_once", "One to four visits at once.")
         room = tx.clinic.rooms.get(room_id)
         if room is None or room.dental != provider.dental:
-            wrong.add("room_id", "Choose a room of the same kind.")
+            wrong.add("room_id", "Choose a room of the same type.")
     setup.save_provider(tx.connection, provider_id, at_once=at_once, room_id=room_id)
     tx.change_setup("provider.saved", provider=provider_id, at_once=at_once, room=room_id)
 

@@ -19,8 +19,8 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.store.clinic import setup
 
-FOR_WHOM = {"all": "everybody", "new": "new patients only", "known": "known patients only"}
-WEB = {"no": "not on the web", "held": "on the web, held until accepted", "firm": "on the web, firm at once"}
+FOR_WHOM = {"all": "everyone", "new": "new patients only", "known": "existing patients only"}
+WEB = {"no": "not online", "held": "online, held until accepted", "firm": "online, confirmed right away"}
 
 
 class NeedRow(Form):
@@ -77,15 +77,15 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> Json:
     if not name or len(name) > 60:
         wrong.add("name", "Give the type a name of up to 60 letters.")
     if any(kind.name.lower() == name.lower() and kind.id != type_id for kind in clinic.types.values()):
-        wrong.add("name", "There is a type of that name already.")
+        wrong.add("name", "There’s already a type with that name.")
     if form.role not in ROLE_NAMES:
-        wrong.add("role", "Choose who does it.")
+        wrong.add("role", "Choose the provider.")
     if form.for_whom not in FOR_WHOM or form.web not in WEB:
-        wrong.add("web", "Choose one of the list.")
+        wrong.add("web", "Choose one from the list.")
     dental = form.role != "medical"
     minutes = wrong.take(whole_number, form.minutes, "minutes", 5, LONGEST_VISIT) or 0
     if minutes % 5:
-        wrong.add("minutes", "Lengths go in steps of 5 minutes.")
+        wrong.add("minutes", "Visit lengths go in steps of 5 minutes.")
     numbers = {
         "buffer_min": wrong.take(whole_number, form.buffer, "buffer", 0, 120),
         "most_a_day": wrong.take(whole_number, form.most, "most", 0, 200),
@@ -138,7 +138,7 @@ def _needs(rows: Sequence[NeedRow], minutes: int) -> list[Json]:
             for text in row.offsets.replace(";", ",").replace(" ", ",").split(",")
             if text.strip()
         ]
-        steps = "Say at which minutes they can step in, the best first: 30, 40, 20 (steps of 5)."
+        steps = "Say at which minutes they can step in, best first: 30, 40, 20 (steps of 5)."
         starts = [needed_number(text, field, 0, LONGEST_VISIT, steps) for text in offsets]
         if not starts or any(start % 5 for start in starts):
             raise Refused(steps, field)
@@ -216,9 +216,9 @@ def save_set(tx: Transaction, set_id: int, name: str, services: Sequence[int], a
         if not words or len(words) > 60:
             wrong.add("name", "Give the set a name of up to 60 letters.")
         if any(each.name.lower() == words.lower() and each.id != set_id for each in tx.clinic.sets.values()):
-            wrong.add("name", "There is a set of that name already.")
+            wrong.add("name", "There’s already a set with that name.")
         if not known:
-            wrong.add("services", "A set brings at least one service.")
+            wrong.add("services", "A set needs at least one service.")
         if len({service.dental for service in known}) > 1:
             wrong.add("services", "A set is all dental or all medical.")
     if set_id and set_id not in tx.clinic.sets:

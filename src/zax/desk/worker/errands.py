@@ -83,9 +83,7 @@ def carry_out_next(tools: Tools) -> bool:
 
 def why_it_failed(error: Exception) -> str:
     """A rule's own words; of a defect its kind alone, since its message may hold a patient's data."""
-    return (
-        error.message if isinstance(error, ZaxError) else f"An error nobody expected: {type(error).__name__}."
-    )
+    return error.message if isinstance(error, ZaxError) else f"An unexpected error: {type(error).__name__}."
 
 
 def _failed(desk: Desk, errand: Errand, why: str) -> None:

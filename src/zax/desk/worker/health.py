@@ -20,7 +20,7 @@ TRIES = 4
 _DUTIES: Mapping[str, str] = {
     "nightly eligibility": "start the nightly coverage checks",
     "plans": "charge the payment plans",
-    "held requests": "free online requests nobody answered",
+    "held requests": "release online requests no one answered",
     "mailbox": "fetch files from insurers",
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {

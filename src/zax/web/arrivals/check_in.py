@@ -139,12 +139,12 @@ def _done(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 def _skip(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     sent = form.read(StepSent)
     do_step(ctx.desk, ctx.actor, visit_id, sent.step_id, "skipped", sent.note)
-    return "Left out."
+    return "Skipped."
 
 
 def _undo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     undo_step(ctx.desk, ctx.actor, visit_id, form.read(StepSent).step_id)
-    return "Open again."
+    return "Reopened."
 
 
 def _card(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
@@ -164,7 +164,7 @@ def _card(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     )
     if sent.last:
         _done(ctx, visit_id, form)
-    return "Kept."
+    return "Saved."
 
 
 def _photo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
@@ -172,7 +172,7 @@ def _photo(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         raise Refused("Choose a picture first.", "file")
     patient_id = form.read(OfPatient).patient_id
     set_photo(ctx.desk, ctx.actor, ctx.shared.files, patient_id, form.content, Cut())
-    return _done(ctx, visit_id, form) or "Photo kept."
+    return _done(ctx, visit_id, form) or "Photo saved."
 
 
 def _collect(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
@@ -188,7 +188,7 @@ def _collect(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     if not taken.whole:
         raise Refused(taken.words, "tender")
     _done(ctx, visit_id, form)
-    return f"{taken.words} It is offered to the charges when they come."
+    return f"{taken.words} It’ll be applied to the charges when they come."
 
 
 def _ask(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
@@ -210,7 +210,7 @@ def _check_in(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         address = ctx.request.client.host if ctx.request.client else ""
         boss = authenticate(ctx.desk, sent.boss, sent.boss_password, address)
     check_in(ctx.desk, ctx.actor, visit_id, sent.version, sent.reason, boss)
-    return "Checked in. The waiting time runs."
+    return "Checked in. The wait time is running."
 
 
 ACTS = {
@@ -251,11 +251,11 @@ def put_away(request: Request, headsup_id: int, form: PostedForm = Depends(poste
     ctx = enter(request)
     sent = form.read(OfPatient)
     dismiss(ctx.desk, ctx.actor, headsup_id, sent.patient_id, sent.visit_id, ctx.site_id)
-    return ctx.go(form.back, "Put away; who did is on record.")
+    return ctx.go(form.back, "Dismissed. Who did it is on record.")
 
 
 @router.post("/headsups/{headsup_id}/again")
 def again(request: Request, headsup_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request)
     show_again(ctx.desk, ctx.actor, headsup_id, form.read(OfPatient).patient_id)
-    return ctx.go(form.back, "Shown again.")
+    return ctx.go(form.back, "Showing again.")

@@ -53,7 +53,7 @@ def form_page(
 ) -> Response:
     template = ctx.clinic.forms.get(template_id)
     if template is None or not template.active:
-        raise NotFound("This form is no longer in use.")
+        raise NotFound("This form is no longer used.")
     with ctx.read() as connection:
         patient = _patient(connection, patient_id)
         words = record_words(connection, ctx.clinic, patient, ctx.now, ctx.site_id)
@@ -108,7 +108,7 @@ def keep_form(
             ctx, patient_id, template_id, visit, step, error.status, problems=error.problems, typed=form
         )
     return ctx.go(
-        f"/visits/{visit}/arrival" if visit else f"/patients/{patient_id}/signed", "Signed and kept."
+        f"/visits/{visit}/arrival" if visit else f"/patients/{patient_id}/signed", "Signed and saved."
     )
 
 

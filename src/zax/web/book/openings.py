@@ -40,12 +40,12 @@ WHEN = {
     "": "soonest",
     "week": "this week",
     "next": "next week",
-    "2w": "from 2 weeks on",
-    "4w": "from 4 weeks on",
-    "6w": "from 6 weeks on",
-    "3m": "from 3 months on",
-    "6m": "from 6 months on",
-    "12m": "from a year on",
+    "2w": "2 weeks out or later",
+    "4w": "4 weeks out or later",
+    "6w": "6 weeks out or later",
+    "3m": "3 months out or later",
+    "6m": "6 months out or later",
+    "12m": "a year out or later",
 }
 FIRST, MORE = 5, 20
 HORIZON = timedelta(days=365)
@@ -111,7 +111,7 @@ def _request(ctx: RequestContext, typed: Mapping[str, str], carried: Visit | Non
     after = parse_clock(typed["after"], "after") if typed.get("after") else 0
     before = parse_clock(typed["before"], "before") if typed.get("before") else 24 * 60
     if before <= after:
-        raise Refused("The end is before the beginning. Widen the times.", "before")
+        raise Refused("The end is before the start. Check the times.", "before")
     sites = tuple(ctx.clinic.sites) if typed.get("both") else (ctx.site_id,)
     return Request(
         parts=tuple(parts),
@@ -138,7 +138,7 @@ def _number(typed: Mapping[str, str], name: str) -> int:
 
 
 def _day(typed: Mapping[str, str], name: str, usual: date) -> date:
-    return optional_day(typed.get(name, ""), name, "This is not a day.") or usual
+    return optional_day(typed.get(name, ""), name, "That isn’t a day.") or usual
 
 
 def _provider(typed: Mapping[str, str], name: str) -> int:

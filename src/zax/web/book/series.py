@@ -74,7 +74,7 @@ def plan_page(
     with ctx.read() as connection:
         person = visits.person(connection, order.patient_id)
         if person is None:
-            raise Refused("This patient cannot be booked. Find the patient again.", "patient")
+            raise Refused("This patient can’t be booked. Find the patient again.", "patient")
         name = f"{person.first} {person.last}"
         if form.all.get("member"):
             rows = plan_household(
@@ -111,11 +111,11 @@ def _members(
         wish = form.read(MemberWish, "member_", f"-{number}")
         person, kind = visits.person(connection, number), ctx.clinic.types.get(wish.type)
         if person is None or kind is None:
-            raise Refused("Choose what each of them comes for.", "members")
+            raise Refused("Choose what each of them is coming in for.", "members")
         lead = wish.lead or _free_lead(ctx, connection, order, kind, busy)
         if ctx.clinic.providers[lead].role != kind.role:
             raise Refused(
-                f"{ctx.clinic.providers[lead].name} does not do “{kind.name}”. Choose somebody else for"
+                f"{ctx.clinic.providers[lead].name} does not do “{kind.name}”. Choose someone else for"
                 f" {person.first}.",
                 "members",
             )
@@ -132,7 +132,7 @@ def _free_lead(
         p for p in ctx.clinic.hours.leads(kind, order.site_id) if p.id not in busy
     ] or ctx.clinic.hours.leads(kind, order.site_id)
     if not leads:
-        raise Refused(f"Nobody here does “{kind.name}”.", "members")
+        raise Refused(f"No one here does “{kind.name}”.", "members")
     own = next((p for p in leads if p.id == order.provider_id), leads[0])
     spot = Spot(
         site_id=order.site_id,
@@ -156,7 +156,7 @@ def book_plan(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
         rows = range(form.read(PlanRows).rows)
         orders = [order for number in rows if (order := _row(form, number)) is not None]
         if not orders:
-            return ctx.go(form.back, "Nothing was booked: every row was left out.")
+            return ctx.go(form.back, "Nothing was booked: every row was skipped.")
         made = book_many(ctx.desk, ctx.actor, orders)
     except Mendable as error:
         return _again(ctx, form, orders, error) if orders else ctx.go(form.back, error.message)

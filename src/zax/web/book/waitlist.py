@@ -46,7 +46,7 @@ class NewWait(Form):
 
 
 KEPT = ("name", "why", "who", "room", "type", "order", "since", "gap", "from")
-ORDERS = {"": "worth most first", "wait": "longest waiting first", "fit": "best fit first"}
+ORDERS = {"": "most valuable first", "wait": "longest waiting first", "fit": "best fit first"}
 DAYS_SHOWN = 3
 BEST = 5
 SHOWN = 60
@@ -122,7 +122,7 @@ def _href(kept: Mapping[str, str], changes: Mapping[str, object]) -> str:
 
 def _days(ctx: RequestContext, query: Mapping[str, str]) -> list[date]:
     """The next days on which somebody works here, from today or the day asked for."""
-    asked = day_in(query.get("from", ""), ctx.today, "This is not a day. Open the waitlist anew.")
+    asked = day_in(query.get("from", ""), ctx.today, "That isn’t a day. Reload the waitlist.")
     first = max(ctx.today, asked)
     hours, team = ctx.clinic.hours, ctx.clinic.hours.team(ctx.site_id)
     ahead = (first + timedelta(days=number) for number in range(30))
@@ -209,7 +209,7 @@ def act_on_wait(
     except Mendable as error:
         return _again(ctx, form, error, about={"wait": wait_id, "what": what})
     said = {
-        "still": "Kept; asked again when its time has come.",
+        "still": "Kept. We’ll ask again later.",
         "leave": "Off the waitlist.",
         "tried": "Noted.",
     }[what]

@@ -192,7 +192,7 @@ def _change(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 def _remove(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     acts.remove_line(ctx.desk, ctx.actor, visit_id, form.read(OfLine).line_id)
-    return "Taken off."
+    return "Removed."
 
 
 def _put_back(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
@@ -208,7 +208,7 @@ def _add_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 def _remove_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     diagnoses.remove_diagnosis(ctx.desk, ctx.actor, visit_id, form.read(OfDiagnosis).code)
-    return "Diagnosis taken off."
+    return "Diagnosis removed."
 
 
 def _main_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:

@@ -77,8 +77,8 @@ def mouth_svg(
         for kind in (False, True)
     )
     return Markup(
-        f'<svg class="mouth" id="mouth" viewBox="0 0 {WIDTH} {HEIGHT}" role="group" aria-label="Picture of'
-        f' the mouth, facing the patient" data-numbering="{numbering.value}"'
+        f'<svg class="mouth" id="mouth" viewBox="0 0 {WIDTH} {HEIGHT}" role="group" aria-label="Tooth'
+        f' chart, facing the patient" data-numbering="{numbering.value}"'
         f' data-chosen="{escape(chosen)}">{_areas()}{teeth}{_surfaces(surfaces)}</svg>'
     )
 

@@ -177,7 +177,7 @@ def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
 
 def _drop(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
     acts.drop_from_option(ctx.desk, ctx.actor, proposal_id, form.read(InOption).planned_id)
-    return "Taken out."
+    return "Removed."
 
 
 def _move(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
@@ -210,7 +210,7 @@ def _sign(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
         sign_of(form),
         ctx.site_id,
     )
-    return "Signed and kept. It can be booked now."
+    return "Signed and saved. It can be booked now."
 
 
 ACTS = {"add": _add, "drop": _drop, "move": _move, "option": _option, "names": _names, "sign": _sign}
@@ -223,7 +223,7 @@ def change_proposal(
     ctx = enter(request, "charges")
     if act == "away":
         patient = acts.put_away(ctx.desk, ctx.actor, proposal_id)
-        return ctx.go(f"/patients/{patient}/planned", "Put away. It stays on record.")
+        return ctx.go(f"/patients/{patient}/planned", "Dismissed. It stays on record.")
     if act not in ACTS:
         raise NotFound("There is no such step.")
     try:

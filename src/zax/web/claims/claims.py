@@ -35,9 +35,9 @@ SHOWS: dict[str, tuple[str, tuple[ClaimState, ...]]] = {
             ClaimState.DENIED,
         ),
     ),
-    "trouble": ("Held back or refused", (ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.DENIED)),
+    "trouble": ("Held or rejected", (ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.DENIED)),
     "closed": ("Closed", (ClaimState.CLOSED,)),
-    "answers": ("Answers for a person", ()),
+    "answers": ("Needs review", ()),
     "files": ("Files", ()),
 }
 MOST_FILES = 8
@@ -122,7 +122,7 @@ def recheck_claim(request: Request, claim_id: int, form: PostedForm = Depends(po
     sent = recheck(ctx.desk, ctx.actor, claim_id)
     return ctx.go(
         f"/claims/{claim_id}",
-        "Nothing stops it any more: it is going out." if sent else "Something still stops it.",
+        "All set: it’s going out." if sent else "Something is still holding it.",
     )
 
 

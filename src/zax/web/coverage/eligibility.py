@@ -107,10 +107,10 @@ def take_over(request: Request, check_id: int, form: PostedForm = Depends(posted
     try:
         if form["row"] == "used":
             acts.take_over_used(ctx.desk, ctx.actor, check_id)
-            said = "Kept. Estimates reckon with it from now on."
+            said = "Saved. Estimates use it from now on."
         else:
             name = acts.take_over(ctx.desk, ctx.actor, check_id, form["row"])
-            said = f"{name} is corrected for everybody who has it."
+            said = f"{name} is updated for everyone who has it."
     except ZaxError as error:
         said = error.message
     return ctx.go(form.back, said)
@@ -142,7 +142,9 @@ def start_run(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
         return ctx.go("/eligibility", error.message)
     return ctx.go(
         "/eligibility",
-        f"{count} questions are on their way." if count else "Everybody booked then was checked already.",
+        f"{count} eligibility checks are on their way."
+        if count
+        else "Everyone booked then was already checked.",
     )
 
 
@@ -153,7 +155,7 @@ def mark_handled(request: Request, check_id: int, form: PostedForm = Depends(pos
         acts.handled(ctx.desk, ctx.actor, check_id)
     except ZaxError as error:
         return ctx.go("/eligibility", error.message)
-    return ctx.go("/eligibility", "Dealt with.")
+    return ctx.go("/eligibility", "Done.")
 
 
 @router.get("/visits/{visit_id}/estimate")

@@ -213,7 +213,7 @@ def save_plan(request: Request, plan_id: int, form: PostedForm = Depends(posted_
         )
     return ctx.go(
         f"/plans/{number}",
-        "Saved. It holds for everybody who has the plan." if plan_id else "Saved. Patients can have it now.",
+        "Saved. It applies to everyone who has the plan." if plan_id else "Saved. Patients can have it now.",
     )
 
 
@@ -231,7 +231,7 @@ def end_plan(request: Request, plan_id: int, what: str, form: PostedForm = Depen
     except Mendable as error:
         return plan_page(ctx, plan_id, error.status, problems={"": error.message})
     return ctx.go(
-        f"/plans/{plan_id}", "Retired: it is offered no more." if what == "retire" else "Offered again."
+        f"/plans/{plan_id}", "Retired. It won’t be offered anymore." if what == "retire" else "Offered again."
     )
 
 
@@ -300,11 +300,11 @@ def save_fees(request: Request, schedule_id: int, form: PostedForm = Depends(pos
         number = acts.save_fees(ctx.desk, ctx.actor, schedule_id, form, fees)
     except ZaxError as error:
         return fees_page(ctx, schedule_id, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/fees/{number}", "Saved. Estimates of coming charges follow it.")
+    return ctx.go(f"/fees/{number}", "Saved. New estimates use it.")
 
 
 @router.post("/fees/{schedule_id}/end")
 def end_fees(request: Request, schedule_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "plans")
     acts.end_schedule(ctx.desk, ctx.actor, schedule_id)
-    return ctx.go("/plans", "Ended: it prices nothing any more.")
+    return ctx.go("/plans", "Ended. It no longer sets prices.")

@@ -247,7 +247,7 @@ def book_new(
             whom = f"&patient={patient}" if patient else ""
             work = f"&planned={quote(planned)}" if planned else ""
             return ctx.go(f"/book?{place}{whom}{work}")
-    raise NotFound("Nothing is free at this site in the next 60 days. Look further with the openings finder.")
+    raise NotFound("Nothing is open at this site in the next 60 days. Search further with Openings.")
 
 
 @router.post("/book")

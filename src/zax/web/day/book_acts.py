@@ -190,8 +190,8 @@ def on_the_shelf(
         return shown_again(ctx, form, error)
     said = {
         "back": "Back where it was.",
-        "share": "Everybody can place it now.",
-        "keep": "Only you see it now.",
+        "share": "Anyone can place it now.",
+        "keep": "Only you can see it now.",
     }[what]
     return ctx.go(back_without(form, "carry"), said)
 
@@ -228,9 +228,9 @@ def day_off(request: Request, form: PostedForm = Depends(posted_form)) -> Respon
     except ZaxError as error:
         return shown_again(ctx, form, error, dayoff=form["provider_id"])
     parts = [f"{len(done['off'])} to the waitlist"]
-    parts += [f"{len(done['others'])} exams given to others"] if done["others"] else []
+    parts += [f"{len(done['others'])} exams reassigned"] if done["others"] else []
     parts += [f"still here: {', '.join(done['stay'])}"] if done["stay"] else []
-    return ctx.go(back_without(form, "visit"), f"The day is off. {'; '.join(parts)}.")
+    return ctx.go(back_without(form, "visit"), f"The day is canceled. {'; '.join(parts)}.")
 
 
 @router.get("/requests")
@@ -258,6 +258,6 @@ def answer_requests(request: Request, form: PostedForm = Depends(posted_form)) -
         return requests_page(ctx, status=error.status, problems=error.problems, typed=form)
     said = (
         f"{many} {'accepted' if sent.accepts else 'declined'}; the messages go out in two minutes,"
-        " until then it can be undone on the Book."
+        " until then you can undo it on the Book."
     )
     return ctx.go(form.back if form["back"] else "/requests", said)

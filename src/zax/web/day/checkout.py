@@ -244,7 +244,7 @@ def _book_next(ctx: RequestContext, visit_id: int, form: CheckoutForm) -> str:
         book_visit(ctx.desk, ctx.actor, order)
     except ZaxError as error:
         raise Refused(
-            f"The next visit could not be booked: {error.message} Choose another time.", "opening"
+            f"The next visit couldn’t be booked: {error.message} Choose another time.", "opening"
         ) from error
     return f"Next visit booked for {weekday_day(order.day)}. "
 
@@ -273,7 +273,7 @@ def _pay(ctx: RequestContext, visit_id: int, form: PostedForm, sent: CheckoutFor
 def _finish(ctx: RequestContext, visit_id: int, form: CheckoutForm, said: str) -> Response:
     version = form.version if not said else None
     stop = finish_checkout(ctx.desk, ctx.actor, visit_id, form.receipt or "none", version, form.recall)
-    words = "settled" if stop == Stop.SETTLED else "left; what is still open shows on the account"
+    words = "settled" if stop == Stop.SETTLED else "left; any balance is on the account"
     if form.receipt == "print":
         return ctx.go(
             f"/visits/{visit_id}/checkout?print=1",
@@ -290,7 +290,7 @@ def take_credit(request: Request, visit_id: int, form: PostedForm = Depends(post
         use_credit(ctx.desk, ctx.actor, form.read(CreditOf).entry_id, visit_id)
     except Mendable as error:
         return checkout_page(ctx, visit_id, error.status, problems={"": error.message})
-    return ctx.go(f"/visits/{visit_id}/checkout", "The credit is used here.")
+    return ctx.go(f"/visits/{visit_id}/checkout", "Credit applied.")
 
 
 @router.post("/visits/{visit_id}/walked-out")
@@ -298,7 +298,7 @@ def gone(request: Request, visit_id: int, form: PostedForm = Depends(posted_form
     """The patient has left before the checkout; it waits among the jobs."""
     ctx = enter(request, "arrivals")
     walked_out(ctx.desk, ctx.actor, visit_id, form.read(OfVersion).version)
-    return ctx.go(form.back, "The checkout waits among the next jobs.")
+    return ctx.go(form.back, "The checkout is on the to-do list.")
 
 
 PAPERS = {

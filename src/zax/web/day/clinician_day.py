@@ -53,7 +53,7 @@ def mine_page(ctx: RequestContext, provider_id: int = 0, status: int = 200, prob
         }
     groups = [
         ("Waiting", [bar for bar in view.bars if bar.stop == Stop.HERE]),
-        ("To come", [bar for bar in view.bars if bar.stop in {Stop.BOOKED, Stop.CONFIRMED}]),
+        ("Coming up", [bar for bar in view.bars if bar.stop in {Stop.BOOKED, Stop.CONFIRMED}]),
         ("Done today", [bar for bar in view.bars if bar.stop in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}]),
     ]
     return ctx.page(

@@ -33,7 +33,7 @@ def _known(request: Request, token: str) -> Shared:
     shared: Shared = request.app.state.shared
     kept = str(shared.desk.clinic.about.get("wall_token", ""))
     if not kept or not secrets.compare_digest(kept.encode(), token.encode()):
-        raise NotFound("This screen's address is not valid any more. Take the new one from Setup.")
+        raise NotFound("This screen’s address no longer works. Get the new one from Setup.")
     return shared
 
 
@@ -95,4 +95,4 @@ def new_address(request: Request, form: PostedForm = Depends(posted_form)) -> Re
     """A new secret: screens with the old address stop."""
     ctx: RequestContext = enter(request, "setup")
     new_wall_address(ctx.desk, ctx.actor)
-    return ctx.go("/setup/day", "The screen has a new address; the old one is dead.")
+    return ctx.go("/setup/day", "The screen has a new address. The old one no longer works.")

@@ -55,7 +55,7 @@ def visit_receipt_pdf(desk: Desk, visit_id: int) -> bytes:
     """The receipt of a visit's payments; NotFound when nothing was paid."""
     with desk.engine.connect() as connection:
         if not _paid_for(connection, visit_id):
-            raise NotFound("Nothing was paid for this visit yet, so there is no receipt.")
+            raise NotFound("Nothing was paid for this visit yet, so there’s no receipt.")
     return _of_visit(desk, visit_id, "day/papers/visit_receipt.html")
 
 
@@ -96,7 +96,7 @@ def attendance_pdf(desk: Desk, visit_id: int) -> bytes:
     times = {row.to_stop: local(row.at, zone) for row in sheet.history if row.to_stop in {"here", "checkout"}}
     if "here" not in times:
         raise Refused(
-            f"{sheet.visit.first} {sheet.visit.last} was not checked in, so there is nothing to confirm."
+            f"{sheet.visit.first} {sheet.visit.last} wasn’t checked in, so there’s nothing to confirm."
         )
     until = times.get("checkout", local(desk.clock.now(), zone))
     return _of_visit(desk, visit_id, "day/papers/attendance.html", came=times["here"], until=until)

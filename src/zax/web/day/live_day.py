@@ -37,7 +37,7 @@ def home(request: Request) -> Response:
 
 def parse_day(text: str, today: date) -> date:
     """The day of an address, today for none; NotFound for what is no date."""
-    return day_in(text, today, f"“{text[:20]}” is not a day. Choose one on the Book.")
+    return day_in(text, today, f"“{text[:20]}” isn’t a day. Choose one on the Book.")
 
 
 def filter_of(clinic: Clinic, show: str) -> Filter:

@@ -45,7 +45,7 @@ def _confirm(ctx: RequestContext, visit_id: int, sent: Step) -> str:
 
 def _check_in(ctx: RequestContext, visit_id: int, sent: Step) -> str:
     check_in(ctx.desk, ctx.actor, visit_id, sent.version, sent.reason)
-    return "Checked in. The waiting time runs."
+    return "Checked in. The wait time is running."
 
 
 def _to_room(ctx: RequestContext, visit_id: int, sent: Step) -> str:
@@ -55,12 +55,12 @@ def _to_room(ctx: RequestContext, visit_id: int, sent: Step) -> str:
 
 def _missed(ctx: RequestContext, visit_id: int, sent: Step) -> str:
     off.did_not_come(ctx.desk, ctx.actor, visit_id, sent.version, sent.reason)
-    return "Marked as did not come."
+    return "Marked as a no-show."
 
 
 def _cancel(ctx: RequestContext, visit_id: int, sent: Step) -> str:
     off.take_off(ctx.desk, ctx.actor, visit_id, sent.why, sent.note, sent.version)
-    return "Taken off. The time is free again."
+    return "Canceled. The time is open again."
 
 
 def _undo(ctx: RequestContext, visit_id: int, sent: Step) -> str:
@@ -73,7 +73,7 @@ def _undo(ctx: RequestContext, visit_id: int, sent: Step) -> str:
         "settled": take_checkout_back,
     }.get(state, acts.step_back)
     undo(ctx.desk, ctx.actor, visit_id, sent.reason, sent.version)
-    return "Taken back."
+    return "Undone."
 
 
 def _finish(ctx: RequestContext, visit_id: int, sent: Step) -> str:

@@ -162,24 +162,24 @@ def _hand_over(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 def _take_back(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     sent = form.read(Correction)
     take_entry_back(ctx.desk, ctx.actor, sent.entry, sent.why)
-    return "Taken back."
+    return "Undone."
 
 
 def _product_back(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     take_product_back(ctx.desk, ctx.actor, form.read(Correction).line_id)
-    return "Taken back into stock; what was paid for it is credit."
+    return "Returned to stock. What was paid for it is now credit."
 
 
 def _move(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     sent = form.read(MoveForm)
     target = None if sent.to_line == "credit" else reference(sent.to_line)
     move_allocation(ctx.desk, ctx.actor, sent.credit, sent.line_id, target, sent.amount)
-    return "Moved." if target else "It waits as credit now."
+    return "Moved." if target else "It’s kept as credit now."
 
 
 def _use(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     used = spread_credit(ctx.desk, ctx.actor, patient_id, form.read(Correction).credit)
-    return f"{money_words(used)} of credit was used."
+    return f"{money_words(used)} of credit was applied."
 
 
 ACTS = {

@@ -42,9 +42,9 @@ UNFINISHED_WORDS = {
     "visit": ("visit not checked out", "visits not checked out"),
     "expected": ("visit still expected", "visits still expected"),
     "claim": ("charge without a claim", "charges without a claim"),
-    "asking": ("payment being clarified", "payments being clarified"),
-    "credit": ("credit not given", "credits not given"),
-    "plan": ("payment plan that waits", "payment plans that wait"),
+    "asking": ("payment not confirmed", "payments not confirmed"),
+    "credit": ("unused credit", "unused credits"),
+    "plan": ("payment plan on hold", "payment plans on hold"),
 }
 
 
@@ -162,7 +162,9 @@ def open_again(request: Request, close_id: int, form: PostedForm = Depends(poste
         reopen_day(ctx.desk, ctx.actor, close_id, form["why"])
     except Mendable as error:
         return close_page(ctx, day, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/close?day={day}", f"{weekday_name(day)} is open again. Count it anew when it is over.")
+    return ctx.go(
+        f"/close?day={day}", f"{weekday_name(day)} is open again. Count it again at the end of the day."
+    )
 
 
 @router.get("/close/{close_id}/slip.pdf")

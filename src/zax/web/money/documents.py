@@ -29,7 +29,7 @@ def receipt_pdf(desk: Desk, receipt_id: int) -> bytes:
         shown = receipt_of(connection, desk.clinic, receipt_id)
         patient = known_patient(connection, shown.row.patient_id)
     if not shown.taken:
-        raise NotFound("Nothing was paid, so there is no receipt.")
+        raise NotFound("Nothing was paid, so there’s no receipt.")
     site = desk.clinic.sites[shown.row.site_id]
     return paper(
         "money/papers/receipt.html",

@@ -59,8 +59,10 @@ def check(request: Request, key: str, back: str = "/day") -> Response:
     with ctx.read() as connection:
         receipt_id = receipt_by_key(connection, key)
     if receipt_id is not None:
-        return ctx.go(f"/receipts/{receipt_id}?now=1", "It was taken, once. Nothing need be entered again.")
-    said = "Nothing was taken and nothing was charged. Enter it again."
+        return ctx.go(
+            f"/receipts/{receipt_id}?now=1", "The payment went through, once. No need to enter it again."
+        )
+    said = "Nothing was taken or charged. Enter it again."
     return ctx.go(PostedForm({"back": back}).back, said)
 
 
@@ -155,7 +157,7 @@ def take(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
             return pay_page(ctx, patient_id, visit_id=sent.visit, typed=form)
         items, sales = _items(form), _sales_typed(form)
         if not items and not sales:
-            raise Refused("Tick what is paid, or type a deposit.", "items")
+            raise Refused("Check what’s being paid, or enter a deposit.", "items")
         pay = PayForm(
             tenders=tender_forms(form),
             items=items,
@@ -222,11 +224,11 @@ def use(request: Request, patient_id: int, form: PostedForm = Depends(posted_for
         used = spread_credit(ctx.desk, ctx.actor, patient_id, sent.credit, sent.visit or None)
     except Mendable as error:
         return pay_page(ctx, patient_id, error.status, visit_id=sent.visit, problems=error.problems)
-    return ctx.go(form.back, f"{money_words(used)} of credit was used.")
+    return ctx.go(form.back, f"{money_words(used)} of credit was applied.")
 
 
 @router.post("/cards/{card_id}/remove")
 def forget_card(request: Request, card_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "payments")
     ending = remove_card(ctx.desk, ctx.actor, card_id)
-    return ctx.go(form.back, f"The card ending {ending} is off file.")
+    return ctx.go(form.back, f"The card ending {ending} was removed.")

@@ -86,7 +86,7 @@ def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
         make_plan(ctx.desk, ctx.actor, patient_id, plan)
     except Mendable as error:
         return plan_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/accounts/{patient_id}", f"The plan over {money_words(plan.amount)} runs.")
+    return ctx.go(f"/accounts/{patient_id}", f"The plan over {money_words(plan.amount)} is set up.")
 
 
 @router.post("/plans-of-payment/{plan_id}/end")
@@ -97,4 +97,4 @@ def end(request: Request, plan_id: int, form: PostedForm = Depends(posted_form))
         patient_id = end_plan(ctx.desk, ctx.actor, plan_id, sent.why)
     except Mendable as error:
         return plan_page(ctx, sent.patient_id, error.status, plan_id=plan_id, problems=error.problems)
-    return ctx.go(f"/accounts/{patient_id}", "The plan has ended; what is open is due as before.")
+    return ctx.go(f"/accounts/{patient_id}", "The plan has ended. The balance is due as before.")

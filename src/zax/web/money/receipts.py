@@ -94,7 +94,7 @@ def mail(request: Request, receipt_id: int, form: PostedForm = Depends(posted_fo
         to = send_receipt(ctx.desk, ctx.actor, receipt_id)
     except Mendable as error:
         return receipt_page(ctx, receipt_id, error.status, problems=error.problems)
-    return ctx.go(f"/receipts/{receipt_id}", f"The receipt goes to {to}.")
+    return ctx.go(f"/receipts/{receipt_id}", f"The receipt is going to {to}.")
 
 
 @router.post("/receipts/{receipt_id}/back")
@@ -105,7 +105,7 @@ def give_back(request: Request, receipt_id: int, form: PostedForm = Depends(post
     try:
         if about.do == "returned":
             cheque_returned(ctx.desk, ctx.actor, about.payment, about.why, about.fee)
-            return ctx.go(f"/receipts/{receipt_id}", "The cheque is undone; what it paid is open again.")
+            return ctx.go(f"/receipts/{receipt_id}", "Check returned. What it paid is due again.")
         act = void if about.do == "void" else refund
         done = act(ctx.desk, ctx.actor, ctx.shared.outside.terminal, form.read(BackForm))
     except Mendable as error:

@@ -118,4 +118,4 @@ def show_run(request: Request, run_id: int) -> Response:
 def stop(request: Request, run_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "statements")
     stop_run(ctx.desk, ctx.actor, run_id)
-    return ctx.go(f"/statements/runs/{run_id}", "Stopped. What was made is kept.")
+    return ctx.go(f"/statements/runs/{run_id}", "Stopped. Finished statements are kept.")

@@ -83,7 +83,7 @@ def call_two(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
     ctx = enter(request, "patients")
     sent = form.read(TwoPeople)
     acts.call_two(ctx.desk, ctx.actor, sent.a, sent.b)
-    return ctx.go("/duplicates", "Noted: two people. They are not shown together again.")
+    return ctx.go("/duplicates", "Noted: not the same person. They won’t be suggested again.")
 
 
 @router.get("/merge")
@@ -132,7 +132,7 @@ def do_merge(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
     try:
         if not sent.sure:
             raise Refused(
-                "Tick that you have looked at both sides. A merge cannot be taken apart again.", "sure"
+                "Check the box to confirm you compared both records. A merge can’t be undone.", "sure"
             )
         acts.merge(
             ctx.desk,
@@ -144,4 +144,4 @@ def do_merge(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
         )
     except Mendable as error:
         return merge_page(ctx, keep_id, drop_id, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/patients/{keep_id}", f"Merged. Number {drop_id} finds this record from now on.")
+    return ctx.go(f"/patients/{keep_id}", f"Merged. Number {drop_id} now finds this record.")

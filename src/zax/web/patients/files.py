@@ -90,7 +90,7 @@ def take_in(request: Request, patient_id: int, form: PostedForm = Depends(posted
         return files_page(
             ctx, patient_id, error.status, sent.coverage_id, problems=error.problems, typed=form
         )
-    return ctx.go(f"/patients/{patient_id}/files", "Kept.")
+    return ctx.go(f"/patients/{patient_id}/files", "Saved.")
 
 
 @router.post("/patients/{patient_id}/files/{file_id}/end")
@@ -99,7 +99,7 @@ def take_away(
 ) -> Response:
     ctx = enter(request, "patients")
     acts.end_file(ctx.desk, ctx.actor, patient_id, file_id)
-    return ctx.go(f"/patients/{patient_id}/files", f"Taken off the list.|{file_id}")
+    return ctx.go(f"/patients/{patient_id}/files", f"Removed from the list.|{file_id}")
 
 
 @router.post("/patients/{patient_id}/files/{file_id}/back")
@@ -160,4 +160,4 @@ def take_photo(request: Request, patient_id: int, form: PostedForm = Depends(pos
         acts.set_photo(ctx.desk, ctx.actor, ctx.shared.files, patient_id, form.content, cut)
     except Mendable as error:
         return photo_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/patients/{patient_id}", "Photo kept.")
+    return ctx.go(f"/patients/{patient_id}", "Photo saved.")

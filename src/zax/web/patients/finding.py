@@ -24,7 +24,7 @@ SCREENS = (
     ("Openings", "/book?find=1", "book"),
     ("Web requests", "/requests", "book"),
     ("Eligibility", "/eligibility", "see"),
-    ("Payers and plans", "/plans", "see"),
+    ("Insurance", "/plans", "see"),
     ("Likely duplicates", "/duplicates", "patients"),
     ("Import and export", "/import", "merge"),
     ("Flags", "/setup/flags", "setup"),

@@ -46,7 +46,7 @@ def ask_to_sign_in(request: Request, error: SignInNeeded) -> Response:
         if "hx-request" in request.headers and "hx-boosted" not in request.headers:
             if "x-live" in request.headers:
                 return Response(status_code=401, headers={"HX-Redirect": "/sign-in"})
-            words = "You are signed out. Send the form, then sign in: what you typed is kept."
+            words = "You’re signed out. Send the form, then sign in. What you typed is kept."
             return HTMLResponse(f'<p class="none" role="status">{words}</p>', 401)
         return RedirectResponse(f"/sign-in?to={quote(url_of(request))}", 303)
     kept = {name: value for name, value in error.kept.items() if "password" not in name}

@@ -89,7 +89,9 @@ def run_import(request: Request, job_id: int, form: PostedForm = Depends(posted_
                 ctx,
                 job_id,
                 422,
-                problems={"columns": "One field is chosen for two columns. Each field can come from one."},
+                problems={
+                    "columns": "One field is chosen for two columns. Each field can come from only one."
+                },
                 typed=form,
             )
         else:

@@ -197,17 +197,17 @@ def _flag(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 
 def _unflag(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     notes.end_flag(ctx.desk, ctx.actor, patient_id, form.read(OfRecord).flag_id)
-    return "Flag taken off."
+    return "Flag removed."
 
 
 def _note(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     notes.add_note(ctx.desk, ctx.actor, patient_id, form.read(NoteForm))
-    return "Note kept."
+    return "Note saved."
 
 
 def _end_note(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     notes.end_note(ctx.desk, ctx.actor, patient_id, form.read(OfRecord).note_id)
-    return "Note put away. It stays on record."
+    return "Note archived. It stays on record."
 
 
 def _status(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
@@ -226,7 +226,7 @@ def _status(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 
 def _messages(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     acts.set_reach(ctx.desk, ctx.actor, patient_id, form, form.read(OfVersion).version or 0)
-    return "Saved. Messages follow it from now on."
+    return "Saved. Messages use it from now on."
 
 
 def _ssn(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
@@ -247,7 +247,7 @@ def _leave(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 
 def _pays(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     household.make_payer(ctx.desk, ctx.actor, patient_id)
-    return "Pays for the household now."
+    return "Now the guarantor."
 
 
 ACTS: dict[str, tuple[Callable[[RequestContext, int, PostedForm], str], str]] = {
@@ -294,7 +294,7 @@ def save_wishes(request: Request, patient_id: int, form: PostedForm = Depends(po
     chosen = {number: form[f"half-{number}"] for number in range(14)}
     likes, never = ([n for n, value in chosen.items() if value == wanted] for wanted in ("likes", "never"))
     set_wishes(ctx.desk, ctx.actor, patient_id, likes, never)
-    return ctx.go(f"/patients/{patient_id}", "Times saved. Openings and the waitlist follow them.")
+    return ctx.go(f"/patients/{patient_id}", "Times saved. Openings and the waitlist use them.")
 
 
 @router.post("/patients/{patient_id}/planned")
@@ -305,7 +305,7 @@ def add_planned(request: Request, patient_id: int, form: PostedForm = Depends(po
         plan_service(ctx.desk, ctx.actor, patient_id, sent.service_id, sent.tooth, sent.surfaces)
     except Mendable as error:
         return _again(ctx, patient_id, "planned", error, form)
-    return ctx.go(f"/patients/{patient_id}", "Planned. It is offered when a visit is booked.")
+    return ctx.go(f"/patients/{patient_id}", "Planned. It’s offered when you book a visit.")
 
 
 @router.post("/patients/{patient_id}/recalls/{recall_id}/end")
@@ -314,7 +314,7 @@ def stop_recall(
 ) -> Response:
     ctx = enter(request, "book")
     end_recall(ctx.desk, ctx.actor, recall_id)
-    return ctx.go(f"/patients/{patient_id}", "Not recalled for this any more.")
+    return ctx.go(f"/patients/{patient_id}", "No more recalls for this.")
 
 
 @router.post("/patients/{patient_id}/planned/{planned_id}/drop")
@@ -323,7 +323,7 @@ def drop_plan(
 ) -> Response:
     ctx = enter(request, "charges")
     drop_planned(ctx.desk, ctx.actor, planned_id)
-    return ctx.go(f"/patients/{patient_id}", "Not planned any more.")
+    return ctx.go(f"/patients/{patient_id}", "No longer planned.")
 
 
 # --- coverage
@@ -351,7 +351,7 @@ def stop_coverage(
         end_coverage(ctx.desk, ctx.actor, patient_id, coverage_id, form["last_day"])
     except Mendable as error:
         return _again(ctx, patient_id, f"coverage-{coverage_id}", error, form)
-    return ctx.go(f"/patients/{patient_id}", "Ended. Claims of its time still go out on it.")
+    return ctx.go(f"/patients/{patient_id}", "Ended. Claims from its time still go out on it.")
 
 
 @router.post("/coverage/{coverage_id}/ask")

@@ -64,7 +64,7 @@ def put_in_order(request: Request, form: PostedForm = Depends(posted_form)) -> R
         lambda: order_steps(ctx.desk, ctx.actor, form.read(InOrder).ids),
         lambda status, more: steps_page(ctx, status, **more),
         "/setup/arrival",
-        "The list is in this order now.",
+        "Order saved.",
     )
 
 
@@ -112,7 +112,7 @@ def order_the_stages(request: Request, form: PostedForm = Depends(posted_form)) 
         lambda: order_stages(ctx.desk, ctx.actor, form.read(InOrder).ids),
         lambda status, more: day_setup_page(ctx, status, **more),
         "/setup/day",
-        "The stages are in this order now.",
+        "Order saved.",
     )
 
 
@@ -205,5 +205,5 @@ def store_form(request: Request, template_id: int, form: PostedForm = Depends(po
         save,
         lambda status, more: forms_page(ctx, status, edit=template_id, **more),
         "/setup/forms",
-        "Form saved. What was signed stays as it was.",
+        "Form saved. Signed copies stay as they were.",
     )

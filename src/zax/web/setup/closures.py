@@ -68,7 +68,7 @@ def save_closure(request: Request, form: PostedForm = Depends(posted_form)) -> R
         work,
         lambda status, more: closures_page(ctx, status, **more),
         "/setup/closures",
-        "Closed then.",
+        "Closure saved.",
     )
 
 
@@ -104,5 +104,5 @@ def end_closure(request: Request, closure_id: int, form: PostedForm = Depends(po
         lambda: open_again(ctx.desk, ctx.actor, closure_id),
         lambda status, more: closures_page(ctx, status, **more),
         "/setup/closures",
-        "Open again then.",
+        "Closure removed.",
     )

@@ -184,7 +184,7 @@ def take_exception_back(
         lambda: end_exception(ctx.desk, ctx.actor, exception_id, form.read(Decision).decision or "leave"),
         lambda status, more: hours_page(ctx, provider_id, status, **more),
         f"/setup/hours/{provider_id}",
-        "Taken back.",
+        "Removed.",
     )
 
 

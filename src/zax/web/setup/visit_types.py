@@ -133,7 +133,7 @@ def store_type(request: Request, type_id: int, form: PostedForm = Depends(posted
         lambda: save_type(ctx.desk, ctx.actor, type_id, _type_form(form)),
         lambda status, more: type_page(ctx, type_id, status, **more),
         "/setup/types",
-        "Visit type saved. Visits booked from now on follow it.",
+        "Visit type saved. New bookings use it.",
     )
 
 

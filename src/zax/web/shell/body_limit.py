@@ -10,7 +10,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 MOST_FORM = 2 * 1024 * 1024
 MOST_UPLOAD = 26 * 1024 * 1024  # a file of 25 MB and the form around it
-_WORDS = "This is more than Zax takes at once: a file may have 25 MB, a form 2 MB. Send less."
+_WORDS = "That’s too large: files can be up to 25 MB, forms up to 2 MB."
 
 
 class _TooLarge(Exception):

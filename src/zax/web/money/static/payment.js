@@ -38,7 +38,7 @@ function show(form) {
   }
   const total = form.querySelector("#alldue");
   if (total) total.textContent = `$${words(wanted)}`;
-  for (const [name, text] of [["covered", over > 0 ? `${words(over)} more than the ${words(wanted)} due` : over < 0 ? `${words(given)} of ${words(wanted)} covered, ${words(-over)} stays open` : `${words(given)} covered, nothing left open`], ["tendered", words(given)]]) {
+  for (const [name, text] of [["covered", over > 0 ? `${words(over)} more than the ${words(wanted)} due` : over < 0 ? `${words(given)} of ${words(wanted)} covered, ${words(-over)} still due` : `${words(given)} covered, nothing left due`], ["tendered", words(given)]]) {
     const place = form.querySelector(`[data-${name}]`);
     if (place) place.textContent = text;
   }
@@ -48,7 +48,7 @@ function show(form) {
   const ask = form.querySelector("[data-over]");
   if (ask && wanted > 0) {
     ask.hidden = over <= 0;
-    ask.querySelector("[data-over-says]").textContent = over > 0 ? `${words(over)} too much` : "";
+    ask.querySelector("[data-over-says]").textContent = over > 0 ? `${words(over)} over` : "";
     const cash = rowsOf(form).some((row) => !row.hidden && row.querySelector("select").value === "cash");
     ask.querySelector("[value=change]").disabled = !cash;
     if (over <= 0 || (!cash && ask.querySelector("[value=change]").checked)) for (const each of ask.querySelectorAll("input")) each.checked = false;

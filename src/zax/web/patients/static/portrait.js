@@ -42,7 +42,7 @@ async function show(form, blob) {
   try {
     s.picture = await createImageBitmap(blob, { imageOrientation: "from-image" });
   } catch {
-    form.querySelector("[data-said]").textContent = "The browser cannot show this picture; it can still be kept, cut in the middle.";
+    form.querySelector("[data-said]").textContent = "This browser can’t show the picture. You can still save it, cropped in the center.";
     return;
   }
   Object.assign(s, { turns: 0, side: 1000, left: 0, top: 0 });
@@ -57,7 +57,7 @@ async function camera(form) {
   try {
     stateOf(form).stream = await navigator.mediaDevices.getUserMedia({ video: { width: 1280, height: 960 } });
   } catch {
-    said.textContent = "No camera can be used here. Allow it in the browser, or choose a file.";
+    said.textContent = "No camera is available here. Allow it in the browser, or choose a file.";
     return;
   }
   const video = form.querySelector("video");
@@ -76,7 +76,7 @@ function shoot(form) {
   still.getContext("2d").drawImage(video, 0, 0);
   still.toBlob((blob) => {
     if (!blob) {
-      form.querySelector("[data-said]").textContent = "The camera gave no picture. Press once more.";
+      form.querySelector("[data-said]").textContent = "The camera didn’t return a picture. Try again.";
       return;
     }
     const files = new DataTransfer();
