@@ -321,7 +321,7 @@ def test_a_paper_changed_outside_is_not_shown_as_signed(desk: Desk, tmp_path: Pa
     template = save_template(desk, SAM, 0, "Policy", BLOCKS, "0", True, 0)
     signed = sign_form(desk, JUNO, store, signed_paper, patient, template, signing(), 1)
     store.path(scalar(desk, "SELECT digest FROM signed_form")).write_bytes(b"%PDF something else")
-    with desk.engine.connect() as connection, pytest.raises(Refused, match="not what was signed"):
+    with desk.engine.connect() as connection, pytest.raises(Refused, match="what was signed: it was changed"):
         signed_pdf(connection, store, signed)
     with desk.engine.connect() as connection, pytest.raises(NotFound):
         signed_pdf(connection, store, 999)
