@@ -78,8 +78,8 @@ STEPS: tuple[tuple[str, str, str, bool, Json, int | None], ...] = (
         {"yearly": True, "types": [TYPE_ID[name] for name in ("Sick visit", "Follow-up", "Physical")]},
         None,
     ),
-    ("eligibility", "Look at the payer’s answer", "", False, {}, None),
-    ("gaps", "Fill what is missing", "", False, {}, None),
+    ("eligibility", "Review the payer’s response", "", False, {}, None),
+    ("gaps", "Fill in what’s missing", "", False, {}, None),
     ("form", "Privacy policy, 2026", "", True, {}, 1),
     (
         "form",
@@ -89,7 +89,7 @@ STEPS: tuple[tuple[str, str, str, bool, Json, int | None], ...] = (
         {"types": [TYPE_ID[name] for name in ("Root canal", "Extraction")]},
         2,
     ),
-    ("collect", "Copay and what is open", "", False, {}, None),
+    ("collect", "Copay and balance", "", False, {}, None),
     ("photo", "Photo for the record", "", False, {"new": True}, None),
 )
 # words, what to do, places, condition, warns

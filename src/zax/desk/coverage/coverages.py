@@ -190,7 +190,7 @@ def _make_room(
             raise Conflict(
                 f"{other.plan_name} is already the {rank} {kind} coverage, {until}. End it the day before, or"
                 " choose another order.",
-                "rank",
+                "end_other",
             )
         if terms.from_day is None or (other.from_day or date.min) >= first:
             raise Conflict(

@@ -42,7 +42,7 @@ from zax.store.money.records import CardOnFile, VisitPayment
 class CheckoutView:
     """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits,
     `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs,
-    `claim` is what finishing sends.
+    `claim` is what finishing will send, while it lies ahead.
     """
 
     payments: Sequence[VisitPayment]
@@ -113,7 +113,9 @@ def checkout_view(
         cards=stored.cards_of(connection, visit.household_id),
         last_tender=last_ways(connection, visit.household_id).tender,
         arrival=arrival_of(connection, clinic, now, visit, sheet.known, sheet.bill),
-        claim=coming_claim(connection, clinic, visit, sheet.bill, sheet.today),
+        claim=coming_claim(connection, clinic, visit, sheet.bill, sheet.today)
+        if sheet.stop == Stop.CHECKOUT
+        else None,
         recalls=recalls,
         planned=planned_for(connection, visit.patient_id),
         recall_type=kind if months else None,

@@ -74,11 +74,17 @@ class Sheet:
     begun: bool
 
 
-def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: int) -> Sheet:
-    """Read and compute one visit; NotFound for an unknown id."""
+def visit_of(connection: Connection, visit_id: int) -> Visit:
+    """The visit alone; NotFound for an unknown id."""
     visit = visits.one_visit(connection, visit_id)
     if visit is None:
         raise NotFound("That visit doesn’t exist. The link may be old; look up the patient instead.")
+    return visit
+
+
+def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: int) -> Sheet:
+    """Read and compute one visit; NotFound for an unknown id."""
+    visit = visit_of(connection, visit_id)
     zone = clinic.sites[visit.site_id].timezone
     history = list(visits.track(connection, visit_id))
     moved = [Moved(Stop(row.to_stop), row.at) for row in history]

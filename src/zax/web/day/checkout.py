@@ -28,7 +28,7 @@ from zax.desk.book.booking import BookOrder, book_visit
 from zax.desk.book.openings import Part, find_openings
 from zax.desk.book.openings import Request as Wanted
 from zax.desk.day.checkout import CheckoutView, checkout_view, finish_checkout, walked_out, what_stays_open
-from zax.desk.day.visit_sheet import Sheet, sheet_of
+from zax.desk.day.visit_sheet import Sheet, sheet_of, visit_of
 from zax.desk.money.credits import use_credit
 from zax.desk.money.payment_page import patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
@@ -228,7 +228,7 @@ def _book_next(ctx: RequestContext, visit_id: int, form: CheckoutForm) -> str:
         return ""
     day, start, provider, room, kind = _opening(form.opening)
     with ctx.read() as connection:
-        visit = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit
+        visit = visit_of(connection, visit_id)
     order = BookOrder(
         site_id=visit.site_id,
         day=day,

@@ -20,7 +20,7 @@ from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.arrivals.stages import stays_of
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.live_day import Filter, day_view, desk_lists
-from zax.desk.day.visit_sheet import Sheet, sheet_of
+from zax.desk.day.visit_sheet import Sheet, sheet_of, visit_of
 from zax.desk.worker.health import missing
 from zax.store.engine import Connection
 from zax.web.shell.address import day_in, number_in
@@ -123,8 +123,8 @@ def show_visit(request: Request, visit_id: int) -> Response:
     """A visit's own address: its sheet on the Book of its day."""
     ctx = enter(request)
     with ctx.read() as connection:
-        sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
-    return RedirectResponse(f"/book?day={sheet.visit.day}&visit={visit_id}", 303)
+        visit = visit_of(connection, visit_id)
+    return RedirectResponse(f"/book?day={visit.day}&visit={visit_id}", 303)
 
 
 @router.get("/visits/{visit_id}/sheet")

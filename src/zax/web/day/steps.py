@@ -18,7 +18,7 @@ from zax.desk.book import cancellation as off
 from zax.desk.book import track as acts
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
 from zax.desk.day.checkout import take_checkout_back
-from zax.desk.day.visit_sheet import sheet_of
+from zax.desk.day.visit_sheet import visit_of
 from zax.web.arrivals.check_in import arrival_page
 from zax.web.charges.charges import charges_page
 from zax.web.day.book import book_page
@@ -66,7 +66,7 @@ def _cancel(ctx: RequestContext, visit_id: int, sent: Step) -> str:
 def _undo(ctx: RequestContext, visit_id: int, sent: Step) -> str:
     """The last step back, whichever area it belongs to."""
     with ctx.read() as connection:
-        state = sheet_of(connection, ctx.clinic, ctx.now, visit_id).visit.state
+        state = visit_of(connection, visit_id).state
     undo: Callable[..., None] = {
         "checkout": back_to_room,
         "left": take_checkout_back,
