@@ -148,7 +148,7 @@ def test_a_refund_opens_what_it_paid_and_the_account_says_why(
     desk.until(lambda: owes(zax, patient) == before + 500, "what it paid is reopen")
     desk.open(f"/accounts/{patient}?by=date")
     desk.click("a.jl.refund")
-    desk.see("How 5.00 came about", "#why")
+    desk.see("How $5.00 came about", "#why")
     desk.see("overpaid", "#why")
     desk.press(Keys.ESCAPE)
     desk.see("Due", "#why")

@@ -59,7 +59,7 @@ def test_a_visit_is_moved_by_keys_alone_and_the_move_undone(
         "columns that cannot take payment say so at their heads",
     )
     desk.press(Keys.ARROW_DOWN)
-    desk.until(lambda: "13:50" in desk.find(".ghost").text, "the hand follows the arrow")
+    desk.until(lambda: "1:50 pm" in desk.find(".ghost").text, "the hand follows the arrow")
     assert "bad" not in (desk.find(".ghost").get_attribute("class") or ""), "free there"
     desk.press(Keys.ENTER)
     desk.until(lambda: where(zax, "Said")[1] == 13 * 60 + 50, "moved")
@@ -105,7 +105,7 @@ def test_a_visit_is_dragged_to_another_time(person: Callable[[str], Person], zax
     desk.find(".ghost")
     desk.until(lambda: "does not do sick visit" in desk.find("[data-head=p1]").text, "the hints are there")
     ActionChains(desk.driver).move_by_offset(0, round(15 * px) - 8).perform()
-    desk.until(lambda: "14:25" in desk.find(".ghost").text, "the ghost is under the hand")
+    desk.until(lambda: "2:25 pm" in desk.find(".ghost").text, "the ghost is under the hand")
     ActionChains(desk.driver).release().perform()
     desk.until(lambda: where(zax, "Vale")[1] == 14 * 60 + 25, "dropped")
 

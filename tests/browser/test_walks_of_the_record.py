@@ -68,7 +68,7 @@ def test_coverage_is_entered_asked_about_and_taken_over(
     odile.press("q")
     odile.see("Active, Brightwater Family.")
     odile.see("Fillings, root canals, gum care, mouth surgery")
-    odile.see("Annual maximum: plan says 2,000.00, payer says 1,500.00")
+    odile.see("Annual maximum: plan says $2,000.00, payer says $1,500.00")
     odile.press("2")
     odile.see("is updated for everyone who has it")
     odile.until(
@@ -187,7 +187,7 @@ def test_a_plan_is_corrected_and_the_estimate_follows(person: Callable[[str], Pe
         " 'Whitaker' ORDER BY v.id DESC LIMIT 1",
     )
     odile.open(f"/visits/{visit}/estimate")
-    odile.see("70 percent of 215.00 after 25.00 deductible")
+    odile.see("70 percent of $215.00 after $25.00 deductible")
     odile.press("l")
     odile.at("/plans")
     odile.click_words("Brightwater Family")

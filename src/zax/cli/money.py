@@ -7,7 +7,7 @@ import time
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.money.ledger_audit import recount
 from zax.processes import engine_of
 from zax.settings import Settings
@@ -26,8 +26,8 @@ def audit_money() -> int:
         )
     console.print(
         f"{found.entries:,} entries on {found.ledgers:,} ledgers and {found.payments:,} payments recounted in"
-        f" {time.monotonic() - began:.1f} s. Open with patients: {money_words(found.open.patient)},"
-        f" with insurers: {money_words(found.open.insurer)}."
+        f" {time.monotonic() - began:.1f} s. Open with patients: {dollars(found.open.patient)},"
+        f" with insurers: {dollars(found.open.insurer)}."
     )
     for fault in found.faults[:SHOWN]:
         console.print(f"✗ {fault}")

@@ -1,5 +1,5 @@
 """What people type and what forms send, read one way everywhere: whole numbers, references, days, times of
-day.
+day. What wording writes is understood again, in either style.
 
 A value that cannot be read is Refused beside its field. Where a wrong value means "none" (a part of an
 address, a choice of a list), `reference` and `day_or_none` say so instead.
@@ -11,6 +11,7 @@ import re
 from datetime import date
 
 from zax.core.errors import Refused
+from zax.core.wording import END_OF_DAY, clock_words, style
 
 _LONGEST_REFERENCE = 9
 FIRST_YEAR, LAST_YEAR = 1900, 2200
@@ -63,17 +64,49 @@ def optional_day(text: str, field: str, words: str) -> date | None:
     return needed_day(text, field, words) if text.strip() else None
 
 
+_CLOCK = re.compile(r"(\d{1,2})(?:[:.]?(\d{2}))?\s*([ap])?\.?m?\.?", re.ASCII)
+_NAMED = {"noon": 12 * 60, "midnight": 0}
+FIRST_MORNING_HOUR = 7
+
+
 def parse_clock(text: str, field: str = "at") -> int:
-    """'10:30', '1030', '2 pm' -> minutes from midnight."""
-    found = re.fullmatch(r"(\d{1,2})(?::?(\d{2}))?\s*([ap])?\.?m?\.?", text.strip().lower())
+    """'10:30', '1030', '2 pm', '14:30', 'noon' -> minutes from midnight.
+
+    Where the clinic writes 'am' and 'pm', a bare hour is one of the clinic's: 7 to 11 are in the morning, 12
+    to 6 after noon ('2:30' is 2:30 pm). Two digits before the colon mean the 24-hour clock: '02:30'.
+    """
+    typed = text.strip().lower()
+    if typed in _NAMED:
+        return _NAMED[typed]
+    found = _CLOCK.fullmatch(typed)
     if not found:
-        raise Refused(f"“{text.strip()[:12]}” isn’t a time. Write it like 10:30 am.", field)
+        raise Refused(f"“{text.strip()[:12]}” isn’t a time. Write it like {clock_words(630)}.", field)
     hour, minute = int(found[1]), int(found[2] or 0)
+    if hour > (12 if found[3] else 23) or minute > 59:
+        raise Refused(f"“{text.strip()[:12]}” isn’t a time of day.", field)
     if found[3]:
         hour = hour % 12 + (12 if found[3] == "p" else 0)
-    if hour > 23 or minute > 59:
-        raise Refused(f"“{text.strip()[:12]}” isn’t a time of day.", field)
+    elif 0 < hour < FIRST_MORNING_HOUR and not found[1].startswith("0") and not style().hours_24:
+        hour += 12
     return hour * 60 + minute
+
+
+def parse_end(text: str, field: str = "at") -> int:
+    """A time at which something ends: midnight is then the end of the day, 1440, however it is written."""
+    return END_OF_DAY if text.strip() in {"24:00", "24"} else parse_clock(text, field) or END_OF_DAY
+
+
+def plain_clock(minute: int) -> str:
+    """870 -> '14:30', 150 -> '02:30': as addresses and hidden fields carry a time, whatever the style."""
+    return f"{minute // 60:02d}:{minute % 60:02d}"
+
+
+def tidy_clock(text: str) -> str:
+    """A time as it came, shown the clinic's way; what is no time stays as it was typed."""
+    try:
+        return clock_words(parse_clock(text))
+    except Refused:
+        return text
 
 
 def _is_number(text: str) -> bool:

@@ -169,7 +169,7 @@ def test_unknown_conditions_and_values_are_refused_in_words() -> None:
 def test_words_are_filled_and_what_is_unknown_is_said() -> None:
     assert (
         fill("{first} owes {balance}, {days} away; {missing}", FERN)
-        == "Fern owes 120.50, 400 days away; no address"
+        == "Fern owes $120.50, 400 days away; no address"
     )
     assert fill("{age}, {days}", NOBODY) == "age not known, first visit"
     assert unknown_placeholders("{first} prefers {tea}") == ["tea"]

@@ -86,13 +86,13 @@ ROOM = Column(9, "Chair 2", ())
 def test_a_collision_names_who_is_in_the_way() -> None:
     with pytest.raises(Conflict) as conflict:
         check_column(WREN, Span(660, 700))
-    assert "10:30 to 11:20 by Arlo Benedetti" in conflict.value.problems["at"]
+    assert "10:30 to 11:20 am by Arlo Benedetti" in conflict.value.problems["at"]
 
 
 def test_outside_hours_says_the_hours() -> None:
     with pytest.raises(Refused) as refused:
         check_column(WREN, Span(720, 780))
-    assert "8:30 to 12:20, 13:00 to 17:00" in refused.value.message
+    assert "8:30 am to 12:20 pm, 1:00 to 5:00 pm" in refused.value.message
 
 
 def test_back_to_back_is_no_collision() -> None:
@@ -103,7 +103,7 @@ def test_back_to_back_is_no_collision() -> None:
 @pytest.mark.parametrize(
     ("day", "span", "says"),
     [
-        (TODAY, Span(600, 630), "10:00 on that day has passed"),
+        (TODAY, Span(600, 630), "10:00 am on that day has passed"),
         (date(2026, 11, 23), Span(900, 930), "has passed"),
         (TODAY, Span(843, 873), "steps of 5"),
         (TODAY, Span(1430, 1460), "past midnight"),
@@ -307,4 +307,4 @@ def test_waiting_runs_from_the_last_time_the_visit_came_there() -> None:
     assert minutes_since(rows, Stop.HERE, NOW) == 14
     assert minutes_since(rows, Stop.ROOM, NOW) is None
     assert reached(rows, Stop.BOOKED) == NOW
-    assert clock_words(605) == "10:05"
+    assert clock_words(605) == "10:05 am"

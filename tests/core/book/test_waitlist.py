@@ -73,7 +73,7 @@ def test_who_lost_their_time_and_likes_that_afternoon_comes_first() -> None:
     ]
     assert (
         found[0].why
-        == "Lost their spot, waiting since 12 Nov, prefers Thursday afternoons, short notice is fine"
+        == "Lost their spot, waiting since Nov 12, prefers Thursday afternoons, short notice is fine"
     )
     assert "but prefers Monday mornings, Tuesday mornings" in found[3].why
 

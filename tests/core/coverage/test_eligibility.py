@@ -202,7 +202,7 @@ def test_the_table_speaks_plain_words_and_shows_what_it_does_not_know() -> None:
         "patient pays 20 percent",
         "in network",
     )
-    assert (rows[5].what, rows[5].value, rows[5].when) == ("deductible", "12.50", "left")
+    assert (rows[5].what, rows[5].value, rows[5].when) == ("deductible", "$12.50", "left")
     assert "1 visit in 6 months" in rows[9].notes
     unknown = rows[12]
     assert (unknown.what, unknown.who, unknown.service, unknown.when) == (
@@ -247,8 +247,8 @@ def test_our_figures_and_where_they_differ_from_the_plan() -> None:
     made = differences(plan, found)
     assert [(d.key, d.on_file, d.says) for d in made] == [
         ("percents.basic", "70 percent", "80 percent"),
-        ("household_deductible_cents", "none", "150.00"),
-        ("maximum_cents", "1,500.00", "2,000.00"),
+        ("household_deductible_cents", "none", "$150.00"),
+        ("maximum_cents", "$1,500.00", "$2,000.00"),
     ]
     for each in made:
         plan = taken_over(plan, each)
@@ -266,7 +266,7 @@ def test_our_figures_and_where_they_differ_from_the_plan() -> None:
     ("body", "state", "says"),
     [
         (RICH, FINE, "Active, Guild Dental."),
-        (NAME + "DMG*D8*19840503~EB*6**35~DTP*347*D8*20260831~", PROBLEM, "ended on 31 Aug 2026"),
+        (NAME + "DMG*D8*19840503~EB*6**35~DTP*347*D8*20260831~", PROBLEM, "ended on Aug 31, 2026"),
         (NAME + "AAA*Y**75*C~", PROBLEM, "The subscriber was not found; correct it and ask again."),
         (NAME + "AAA*Y**71*C~", PROBLEM, "birth date is not the one the payer has"),
         (NAME + "AAA*Y**Q9*Z~", PROBLEM, "Code q9; code z"),
@@ -275,7 +275,7 @@ def test_our_figures_and_where_they_differ_from_the_plan() -> None:
         (NAME.replace("44102", "99999").replace("HELEN", "HELENA") + "EB*1**35~", FINE, "Active."),
         (NAME + "EB*U**35~", PROBLEM, "can’t say: ask this contact"),
         (NAME + "EB*B*IND*98****30~", PROBLEM, "response doesn’t say whether"),
-        (NAME + "EB*1**35~DTP*349*D8*20261001~", PROBLEM, "Covered until 1 Oct 2026 only."),
+        (NAME + "EB*1**35~DTP*349*D8*20261001~", PROBLEM, "Covered until Oct 1, 2026 only."),
         ("", PROBLEM, "someone else (no one)"),
     ],
 )

@@ -65,13 +65,13 @@ def test_a_tender_of_the_clinics_own_may_want_a_number() -> None:
 
 
 def test_more_than_is_due_is_asked_about_given_back_or_kept() -> None:
-    with pytest.raises(Refused, match=r"7\.40 more than the 42\.60 due") as asked:
+    with pytest.raises(Refused, match=r"\$7\.40 more than the \$42\.60 due") as asked:
         settle_over([in_cash(5000)], 4260, "")
     assert set(asked.value.problems) == {"over"}
     change = settle_over([on_card(2000), in_cash(5000)], 4260, "change")
     assert (change.change, [each.cents for each in change.tenders]) == (2740, [2000, 2260])
     assert settle_over([in_cash(5000)], 4260, "credit").over == 740
-    with pytest.raises(Refused, match=r"only 1\.00 of it is cash"):
+    with pytest.raises(Refused, match=r"only \$1\.00 of it is cash"):
         settle_over([on_card(5000), in_cash(100)], 4260, "change")
     assert settle_over([on_card(4260), in_cash(100)], 4260, "change").tenders == [
         on_card(4260)
@@ -122,7 +122,7 @@ def test_tenders_cover_dues_in_order_without_losing_a_cent(amounts: list[int], d
 def test_limits_by_role_name_who_may() -> None:
     check_limit(2_500, Role.RECEPTIONIST, DEFAULT_LIMITS, "write off")
     check_limit(10**9, Role.MANAGER, DEFAULT_LIMITS, "write off")
-    with pytest.raises(NotAllowed, match=r"at most 25\.00 a day on one item\. Ask billing or manager"):
+    with pytest.raises(NotAllowed, match=r"at most \$25\.00 a day on one item\. Ask billing or manager"):
         check_limit(2_501, Role.RECEPTIONIST, DEFAULT_LIMITS, "write off")
     with pytest.raises(NotAllowed, match="refund nothing"):
         check_limit(1, Role.CLINICIAN, DEFAULT_LIMITS, "refund")
@@ -131,7 +131,7 @@ def test_limits_by_role_name_who_may() -> None:
 
 def test_nothing_can_be_taken_off_a_charge_that_is_paid_or_reversed() -> None:
     check_within(500, 500, "written off")
-    for open_cents, words in ((400, "Only 4.00"), (0, "reversed or paid"), (-100, "reversed or paid")):
+    for open_cents, words in ((400, r"Only \$4\.00"), (0, "reversed or paid"), (-100, "reversed or paid")):
         with pytest.raises(Refused, match=words):
             check_within(500, open_cents, "written off")
 
@@ -256,7 +256,7 @@ def test_the_rule_says_why_somebody_gets_none() -> None:
     assert one() == ""
     assert "below the minimum" in one(patient_cents=999)
     assert "flag" in one(flags=frozenset({7, 2})) and one(flags=frozenset({2})) == ""
-    assert "insurance still owes 171.40" in one(insurer_cents=17_140)
+    assert "insurance still owes $171.40" in one(insurer_cents=17_140)
     assert (
         "12 days ago" in one(last=TODAY - timedelta(days=12)) and one(last=TODAY - timedelta(days=28)) == ""
     )

@@ -14,10 +14,10 @@ from zax.core.patients.person import (
     check_phone,
     parse_birth,
     search_key,
-    show_phone,
 )
 from zax.core.patients.search_terms import parse_query
 from zax.core.people.roles import RIGHT_WORDS, RIGHTS, Role, may, require
+from zax.core.wording import phone_words
 from zax.core.x12.syntax import clean
 
 TODAY = date(2026, 11, 24)
@@ -75,7 +75,7 @@ def test_two_digit_years_are_never_ahead() -> None:
 )
 def test_phones_are_ten_digits(typed: str) -> None:
     assert check_phone(typed) == "3605550148"
-    assert show_phone("3605550148") == "360 555 0148"
+    assert phone_words("3605550148") == "(360) 555-0148"
 
 
 @pytest.mark.parametrize("typed", ["", "12", "555-01", "call me", "+49 30 1234567", "99999999999999"])

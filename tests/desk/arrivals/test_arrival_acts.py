@@ -60,7 +60,9 @@ BLOCKS = [
 
 
 def habits(wait: str, late: str, names: str, numbering: str) -> DayHabits:
-    return DayHabits(wait_limit=wait, late_limit=late, wall_names=names, numbering=numbering)  # type: ignore[arg-type]
+    return DayHabits(
+        wait_limit=wait, late_limit=late, wall_names=names, numbering=numbering, clock="12", day_order="month"
+    )  # type: ignore[arg-type]
 
 
 def step(desk: Desk, words: str = "Look at the card", kind: str = "own", **changes: Any) -> int:

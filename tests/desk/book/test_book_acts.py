@@ -64,7 +64,7 @@ def test_a_longer_visit_stays_confirmed_and_never_runs_into_the_next(desk: Desk)
     confirm(desk, JUNO, visit_id)
     move_visit(desk, JUNO, visit_id, to("14:00", minutes="45"))
     assert (row(desk, visit_id).minutes, state_of(desk, visit_id)) == (45, "confirmed")
-    with pytest.raises(Conflict, match="taken 14:45 to 15:15 by Next"):
+    with pytest.raises(Conflict, match="taken 2:45 to 3:15 pm by Next"):
         move_visit(desk, JUNO, visit_id, to("14:00", minutes="50"))
 
 
@@ -102,7 +102,7 @@ def test_who_is_here_can_be_given_more_time_but_not_moved(desk: Desk) -> None:
 def test_a_stale_move_says_who_moved_it(desk: Desk) -> None:
     visit_id = booked(desk)
     move_visit(desk, RAVI, visit_id, to("15:00"), 1)
-    with pytest.raises(Stale, match="Ravi Teller moved it to 24 Nov 15:00, Dr. Abernathy just now"):
+    with pytest.raises(Stale, match="Ravi Teller moved it to Nov 24, 3:00 pm, Dr. Abernathy just now"):
         move_visit(desk, JUNO, visit_id, to("16:00"), 1)
     with pytest.raises(NotFound):
         move_visit(desk, JUNO, 10**8, to("16:00"))
@@ -156,7 +156,7 @@ def test_nobody_is_in_two_chairs_at_once(desk: Desk) -> None:
     book_visit(desk, JUNO, order(patient, 5, "14:00"))
     with pytest.raises(Conflict) as twice:
         book_visit(desk, JUNO, order(patient, 6, "14:15"))
-    assert "from 14:00 to 14:30" in twice.value.problems["patient"]
+    assert "from 2:00 to 2:30 pm" in twice.value.problems["patient"]
 
 
 # --- shelf
@@ -313,9 +313,9 @@ def test_a_whole_day_off_in_one_act_and_back(desk: Desk) -> None:
         take_day_off(desk, JUNO, 1, TODAY, " ")
     done = take_day_off(desk, JUNO, 1, TODAY, "ill")
     assert (done["off"], done["others"], done["stay"]) == (
-        ["16:00 Own Vasquez"],
-        ["13:30 Exam Vasquez"],
-        ["11:00 Here Vasquez"],
+        ["4:00 pm Own Vasquez"],
+        ["1:30 pm Exam Vasquez"],
+        ["11:00 am Here Vasquez"],
     )
     assert (
         scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene)
@@ -328,7 +328,7 @@ def test_a_whole_day_off_in_one_act_and_back(desk: Desk) -> None:
     )
     with pytest.raises(Refused, match="ill"):
         booked(desk, "15:00", 1, "Filling")
-    assert undo(desk) == "took Dr. Calloway’s 24 Nov off, 1 visits to the waitlist"
+    assert undo(desk) == "took Dr. Calloway’s Nov 24 off, 1 visits to the waitlist"
     assert (state_of(desk, own), waiting(desk)) == ("booked", [])
     assert (
         scalar(desk, "SELECT provider_id FROM staff_slot WHERE visit_id = :v AND words = 'exam'", v=hygiene)
@@ -343,7 +343,7 @@ def test_undo_puts_everything_back_until_something_else_happened(desk: Desk) -> 
     confirm(desk, JUNO, visit_id)
     before = replace(row(desk, visit_id), version=0)
     move_visit(desk, JUNO, visit_id, to("15:00", 6))
-    assert undo(desk) == "moved Ana Vasquez to 24 Nov 15:00, N. Ferro"
+    assert undo(desk) == "moved Ana Vasquez to Nov 24, 3:00 pm, N. Ferro"
     assert replace(row(desk, visit_id), version=0) == before
     shelve(desk, JUNO, [visit_id])
     undo(desk)
@@ -373,7 +373,7 @@ def test_undo_is_refused_when_the_time_is_gone_twice_and_by_others(desk: Desk, c
     visit_id = booked(desk, "14:00", first="Ana")
     move_visit(desk, JUNO, visit_id, to("15:00"))
     book_visit(desk, RAVI, order(add_patient(desk, first="Ben"), 5, "14:00"))
-    with pytest.raises(Conflict, match="now has Ben Vasquez at 14:00"):
+    with pytest.raises(Conflict, match="now has Ben Vasquez at 2:00 pm"):
         undo(desk)
     act_id = scalar(desk, "SELECT MAX(id) FROM book_act WHERE by_id = 1")
     with pytest.raises(NotFound):

@@ -114,7 +114,7 @@ def test_one_question_is_kept_with_its_answer_as_they_went(desk: Desk, payer: Pa
 @pytest.mark.parametrize(
     ("mode", "state", "says"),
     [
-        ("inactive", "problem", "ended on 31 Aug 2026"),
+        ("inactive", "problem", "ended on Aug 31, 2026"),
         ("not_found", "problem", "not found"),
         ("wrong_birth", "problem", "birth date"),
         ("other", "problem", "someone else (Barnaby Quillfeather)"),
@@ -239,7 +239,7 @@ def test_a_biller_takes_over_what_the_payer_says(plans: Desk, payer: Payer) -> N
         found = plan_differences(connection, desk.clinic, row)
     assert [(d.key, d.on_file, d.says) for d in found] == [
         ("percents.basic", "70 percent", "50 percent"),
-        ("maximum_cents", "2,000.00", "1,500.00"),
+        ("maximum_cents", "$2,000.00", "$1,500.00"),
     ]
     with pytest.raises(NotAllowed):
         take_over(desk, JUNO, row.id, "percents.basic")

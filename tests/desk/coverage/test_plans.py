@@ -172,7 +172,7 @@ def test_contract_fees_hold_by_plan_provider_network_and_day(setup: Desk) -> Non
         3600,
         16000,
         9000,
-    ) and "contract fee 250.00" in line.why
+    ) and "contract fee $250.00" in line.why
     payer = PostedForm(
         name="Harbor Guild Dental",
         electronic_id="HGD01",

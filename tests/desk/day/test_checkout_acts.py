@@ -88,7 +88,7 @@ def test_money_being_clarified_is_reserved_on_every_visit_it_is_for(desk: Desk) 
     )
     _, shown = counter(desk, today)
     assert shown.asked == sheet.due and shown.earlier == []
-    with pytest.raises(Refused, match="more than the 0.00 due"):
+    with pytest.raises(Refused, match=r"more than the \$0\.00 due"):
         pay_visit(desk, earlier, "cash", "1", "other")
 
 

@@ -48,7 +48,7 @@ def test_an_empty_day_has_six_columns_of_free_time(desk: Desk) -> None:
     view, lists = seen(desk)
     assert [day_column.provider.id for day_column in view.day_columns] == [1, 2, 3, 4, 5, 6]
     assert [(span.start, span.end) for span in lane_of(view, 1).free] == [(645, 735), (780, 1050)]
-    assert [words for _, words in lane_of(view, 5).shut] == ["In at 8:00", "Lunch", "At Hillcrest"]
+    assert [words for _, words in lane_of(view, 5).shut] == ["In at 8:00 am", "Lunch", "At Hillcrest"]
     assert (lists.ready, lists.waiting, lists.expected, lists.jobs, lists.worked) == ([], [], [], [], 0)
     assert view.past_until == view.now == 642
 
@@ -106,10 +106,10 @@ def test_jobs_name_what_waits_for_the_desk(desk: Desk, clock: ShiftedClock) -> N
     clock.set_to(at(11, 30))
     did_not_come(desk, JUNO, missed)
     words = [(job.words, job.link) for job in seen(desk)[1].jobs]
-    assert ("card payment from Helen Tully isn’t confirmed yet", "See 97.20") in words
-    assert ("balance of Helen Lane, 24 Nov", "Collect 128.00") in words
+    assert ("card payment from Helen Tully isn’t confirmed yet", "See $97.20") in words
+    assert ("balance of Helen Lane, Nov 24", "Collect $128.00") in words
     assert ("claims held back or rejected", "Fix them") in words
-    assert ("no-show, 11:00", "Call Helen Dunn") in words
+    assert ("no-show, 11:00 am", "Call Helen Dunn") in words
 
 
 def test_the_sheet_of_each_state_has_its_line(desk: Desk) -> None:

@@ -69,7 +69,7 @@ def test_a_refund_goes_to_the_tender_it_came_from_and_never_above_what_was_paid(
     pay(desk, patient, all_lines(desk, patient), ("card", "286"), terminal=terminal)
     with pytest.raises(Problems) as wrong:
         refund(desk, SAM, terminal, back(desk, "286.01"))
-    assert "Only 286.00 of this payment is left" in wrong.value.problems["amount"]
+    assert "Only $286.00 of this payment is left" in wrong.value.problems["amount"]
     with pytest.raises(Problems) as wrong:
         refund(desk, SAM, terminal, back(desk, "5", why=" "))
     assert set(wrong.value.problems) == {"why"}
@@ -77,7 +77,7 @@ def test_a_refund_goes_to_the_tender_it_came_from_and_never_above_what_was_paid(
     assert done.state == PaymentState.TAKEN and terminal.asked[-1] == ("back-1", -8_600)
     assert refund(desk, SAM, terminal, back(desk, "86")) == done and len(terminal.asked) == 2  # pressed twice
     assert patient_open(desk, visit) == 8_600
-    with pytest.raises(Problems, match=r"Only 200\.00"):
+    with pytest.raises(Problems, match=r"Only \$200\.00"):
         refund(desk, SAM, terminal, back(desk, "200.01", key="more"))
     assert refund(desk, SAM, terminal, back(desk, "200", key="rest")).cents == -20_000
     with pytest.raises(Problems, match="already fully refunded"):
@@ -100,7 +100,7 @@ def test_a_refund_takes_waiting_credit_before_it_opens_a_charge(
 def test_a_role_may_give_back_only_up_to_its_limit(desk: Desk, owing: tuple[int, int, int]) -> None:
     patient, _, _ = owing
     pay(desk, patient, all_lines(desk, patient), ("cash", "286"))
-    with pytest.raises(NotAllowed, match=r"at most 25\.00 a day on one item\. Ask manager"):
+    with pytest.raises(NotAllowed, match=r"at most \$25\.00 a day on one item\. Ask manager"):
         refund(desk, JUNO, FakeTerminal(), back(desk, "280"))
     assert refund(desk, JUNO, FakeTerminal(), back(desk, "25")).cents == -2_500 and agrees(desk)
 
@@ -118,7 +118,7 @@ def test_a_declined_or_unclear_refund_changes_nothing_until_it_is_known(
     assert refund(desk, SAM, terminal, back(desk, "10", key="a")).state == PaymentState.DECLINED
     assert patient_open(desk, visit) == 0
     assert refund(desk, SAM, terminal, back(desk, "10", key="b")).state == PaymentState.UNKNOWN
-    with pytest.raises(Problems, match=r"Only 276\.00"):  # what is being given back is held
+    with pytest.raises(Problems, match=r"Only \$276\.00"):  # what is being given back is held
         refund(desk, SAM, terminal, back(desk, "280", key="c"))
     from zax.desk.money.payments import close_payment
 
@@ -219,8 +219,8 @@ def test_a_write_off_needs_a_reason_and_fits_the_role(desk: Desk, owing: tuple[i
     patient, visit, line = owing
     for changes, actor, error, words in (
         ({"amount": "10", "reason_id": 0}, JUNO, Refused, "Choose why"),
-        ({"amount": "25.01"}, JUNO, NotAllowed, "at most 25.00"),
-        ({"amount": "286.01"}, SAM, Refused, r"Only 286\.00 is due on it"),
+        ({"amount": "25.01"}, JUNO, NotAllowed, r"at most \$25\.00"),
+        ({"amount": "286.01"}, SAM, Refused, r"Only \$286\.00 is due on it"),
         ({"amount": "x"}, SAM, Refused, "isn’t an amount"),
         ({"amount": ""}, SAM, Refused, "Enter an amount"),
         ({"amount": "1", "line_id": 999_999}, SAM, NotFound, "no such charge"),
@@ -362,7 +362,7 @@ def test_somebody_else_of_the_household_takes_a_charge_over(desk: Desk, owing: t
     for to, amount, why, words in (
         (stranger, "10", "x", "another person in this household"),
         (patient, "10", "x", "another person"),
-        (rafael, "300", "x", "Only 286.00"),
+        (rafael, "300", "x", r"Only \$286\.00"),
         (rafael, "10", "", "Say why"),
     ):
         with pytest.raises(Refused, match=words):

@@ -246,10 +246,12 @@ def test_what_is_unfinished_is_listed_with_where_it_is_finished(desk: Desk) -> N
     covered = add_patient(desk, plan_id=1, first="Walt", street="")
     finish_checkout(desk, JUNO, visit_at_checkout(desk, covered, dental=True, start="16:00"))
     found = {each.kind: each for each in closing(desk).unfinished}
-    assert found["visit"].subject == Subject(About.CHECKOUT, visit) and found["visit"].words == "14:00"
-    assert found["claim"].who == "Walt Vasquez" and found["claim"].words == "188.80"
-    assert found["asking"].words == "45.00, in neither sum" and found["asking"].subject.about == About.RECEIPT
-    assert found["credit"].words == "30.00" and found["credit"].subject.entry_id
+    assert found["visit"].subject == Subject(About.CHECKOUT, visit) and found["visit"].words == "2:00 pm"
+    assert found["claim"].who == "Walt Vasquez" and found["claim"].words == "$188.80"
+    assert (
+        found["asking"].words == "$45.00, in neither sum" and found["asking"].subject.about == About.RECEIPT
+    )
+    assert found["credit"].words == "$30.00" and found["credit"].subject.entry_id
     assert closing(desk).expected["card"] == 0
 
 

@@ -14,20 +14,20 @@ from tests.conftest import TODAY
 from zax.core.book.track import Stop
 from zax.core.money.journal import Kind, Parts
 from zax.desk.money.account import LedgerView
-from zax.desk.money.explain_amount import SAID, steps_said
+from zax.desk.money.explain_amount import SAID, STILL_WITH_INSURER, steps_said
 from zax.store.money.records import NamedEntry
 
 cents = st.integers(-(10**7), 10**7)
-FIGURE = r"([\d,]+\.\d\d)"
+FIGURE = r"\$([\d,]+\.\d\d)"
 
 
 def signed(said: str) -> int:
     """The cents of one spoken step, by its words alone."""
-    spoken = [("{payer} is still expected to pay {}.", -1)]
+    spoken = [(STILL_WITH_INSURER, -1)]
     spoken += [(words, sign) for pair in SAID.values() for words, sign in zip(pair, (1, -1), strict=True)]
     found = set()
     for words, sign in spoken:
-        pattern = re.escape(words).replace(r"\{payer\}", "Insurance").replace(r"\{\}", FIGURE)
+        pattern = re.escape(words).replace(r"\{payer\}", "Your plan").replace(r"\{\}", FIGURE)
         if match := re.fullmatch(pattern, said):
             found.add(sign * int(match[1].replace(",", "").replace(".", "")))
     assert len(found) == 1, said

@@ -78,7 +78,7 @@ def test_the_deductible_used_at_one_visit_counts_at_the_next(desk: Desk) -> None
     other = book_visit(desk, JUNO, order(patient_id, 3, "15:00", "Filling"))
     with desk.engine.connect() as connection:
         bill = bill_of(connection, desk.clinic, visits.one_visit(connection, other))
-    assert bill.estimates[0].why == "80 percent of 286.00, deductible met"
+    assert bill.estimates[0].why == "80 percent of $286.00, deductible met"
 
 
 def test_changing_a_line_at_checkout_reverses_and_posts_again(desk: Desk) -> None:
@@ -164,7 +164,7 @@ def test_tenders_pay_in_parts_until_nothing_is_due(desk: Desk) -> None:
     assert pay(desk, visit_id, "7.20", "card", "c").state == PaymentState.TAKEN
     assert open_parts(desk, visit_id) == Parts(0, 18880)
     assert nothing_is_wrong(desk, visit_id)
-    with pytest.raises(Refused, match="more than the 0.00 due"):
+    with pytest.raises(Refused, match=r"more than the \$0\.00 due"):
         pay(desk, visit_id, "1", key="d")
 
 

@@ -115,5 +115,5 @@ def test_a_receipt_after_the_close_keeps_the_day_it_was_taken_and_says_where_it_
     paper = " ".join(receipt_pdf(desk, after).decode().split())
     today, tomorrow = long_day(TODAY), long_day(TOMORROW)
     assert f"Our books of {today} were already closed, so this counts on {tomorrow}." in paper
-    assert f", {today} {TODAY.year}</p>" in paper
+    assert f", {today}, {TODAY.year}</p>" in paper
     assert "were closed" not in receipt_pdf(desk, before).decode()

@@ -103,7 +103,7 @@ def test_a_line_may_be_paid_in_part_and_another_left(desk: Desk) -> None:
     lines = {each.visit_id: each for each in items_of(desk, patient).lines}
     pay(desk, patient, [Item(first, lines[first].line_id, 5_000)], ("cash", "50"))
     assert patient_open(desk, first) == 23_600 and patient_open(desk, visit) == 12_800
-    with pytest.raises(Refused, match=r"Only 236\.00 is due here") as refused:
+    with pytest.raises(Refused, match=r"Only \$236\.00 is due here") as refused:
         pay(desk, patient, [Item(first, lines[first].line_id, 23_601)], ("cash", "300"), key="more")
     assert set(refused.value.problems) == {f"item-{lines[first].line_id}"}
     with pytest.raises(Refused, match="isn’t on the account"):
@@ -114,7 +114,7 @@ def test_a_line_may_be_paid_in_part_and_another_left(desk: Desk) -> None:
 def test_more_than_owed_is_change_or_credit_as_somebody_says(desk: Desk, owing: tuple[int, int]) -> None:
     patient, visit = owing
     items = all_lines(desk, patient)
-    with pytest.raises(Refused, match=r"14\.00 more than the 286\.00 due"):
+    with pytest.raises(Refused, match=r"\$14\.00 more than the \$286\.00 due"):
         pay(desk, patient, items, ("cash", "300"))
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 0
     taken = pay(desk, patient, items, ("cash", "300"), over="change")
@@ -147,7 +147,7 @@ def test_credit_can_be_moved_from_line_to_line_and_back_to_waiting(desk: Desk) -
     )
     pay(desk, patient, [Item(first, one)], ("cash", "128"))
     credit = scalar(desk, "SELECT id FROM journal WHERE kind = 'payment'")
-    with pytest.raises(Refused, match=r"gives 128\.00 to that charge"):
+    with pytest.raises(Refused, match=r"gives \$128\.00 to that charge"):
         move_allocation(desk, JUNO, credit, one, two, 12_801)
     move_allocation(desk, JUNO, credit, one, two, 10_000)
     assert (patient_open(desk, first), patient_open(desk, second)) == (10_000, 2_800)
@@ -183,7 +183,7 @@ def test_a_card_approved_in_part_leaves_the_rest_open(desk: Desk, owing: tuple[i
         [Answer(state="approved", words="", card_ending="4417", reference="T1", cents=10_000)]
     )
     taken = pay(desk, patient, all_lines(desk, patient), ("card", "286"), terminal=terminal)
-    assert not taken.whole and taken.cents == 10_000 and "Only 100.00 of 286.00 was approved" in taken.words
+    assert not taken.whole and taken.cents == 10_000 and "Only $100.00 of $286.00 was approved" in taken.words
     assert patient_open(desk, visit) == 18_600
     assert scalar(desk, "SELECT SUM(cents) FROM payment_part") == 10_000
     with desk.engine.connect() as connection:
@@ -208,7 +208,7 @@ def test_a_terminal_that_answers_after_the_page_was_left(
     items = all_lines(desk, patient)
     pay(desk, patient, items, ("card", "286"), terminal=outside.terminal, receipt="email")
     assert patient_open(desk, visit) == 28_600 and items_of(desk, patient).lines == []  # held for the card
-    with pytest.raises(Refused, match="more than the 0.00 due"):
+    with pytest.raises(Refused, match=r"more than the \$0\.00 due"):
         pay(desk, patient, items, ("cash", "286"), key="cash")
     with desk.engine.connect() as connection:
         assert [

@@ -73,7 +73,7 @@ def test_what_the_second_plan_should_pay_is_not_asked_of_the_patient(desk: Desk)
     told = answer(number, line, paid="182.7", cas="CAS*PR*1*25**2*78.3")
     result = import_file(desk, ODILE, "x.835", told)
     assert result.for_a_person == 1 and parts(desk, visit) == (0, 10_330)
-    assert waiting(desk) == [("second", "103.30 is for the secondary plan. Bill it, then post its payment.")]
+    assert waiting(desk) == [("second", "$103.30 is for the secondary plan. Bill it, then post its payment.")]
     assert state_of(desk, visit) == "left" and agrees(desk)
 
 

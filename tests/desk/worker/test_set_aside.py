@@ -231,7 +231,7 @@ def test_a_duty_that_fails_is_said_on_day_and_does_not_stop_the_others(
     with desk.engine.connect() as connection:
         said = missing(connection, clock.now(), "America/Los_Angeles")
     assert said[1] == (
-        "Zax hasn’t been able to fetch files from insurers since 10:42 and keeps trying."
+        "Zax hasn’t been able to fetch files from insurers since 10:42 am and keeps trying."
         " The clearinghouse can’t be reached."
     )
     house.down = False

@@ -91,7 +91,7 @@ def test_a_copay_is_taken_at_arrival_and_a_declined_card_leaves_the_step_open(
     finish_checkout(desk, JUNO, other)
     number = step(desk, "Collect", "collect")
     page = juno.get(f"/visits/{visit}/arrival").text
-    assert 'Take <span id="takes">105.60</span>' in page
+    assert 'Take <span id="takes">$105.60</span>' in page
     wrong = juno.post(
         f"/visits/{visit}/arrival/collect", step_id=number, tender="cheque", amount="x", key="k1", also=other
     )
@@ -170,7 +170,7 @@ def test_a_heads_up_is_written_tried_and_saved(sam: Browser, desk: Desk) -> None
         "version": "0",
     }
     tried = sam.post("/setup/headsups/0", **typed, do="try", patient_id=patient)
-    assert tried.status_code == 200 and "It would say" in tried.text and "Owes 0.00" in tried.text
+    assert tried.status_code == 200 and "It would say" in tried.text and "Owes $0.00" in tried.text
     assert sam.post("/setup/headsups/0", **typed, do="try").status_code == 422
     wrong = sam.post("/setup/headsups/0", **(typed | {"words": "Owes {tea}"}), do="save")
     assert wrong.status_code == 422 and "isn’t available here" in wrong.text and "Owes {tea}" in wrong.text
@@ -296,17 +296,13 @@ def test_the_setup_of_arrival_and_day_over_http(sam: Browser, desk: Desk) -> Non
         sam.post("/setup/stages/0", name="Ready", whose="desk", dental="yes", active="yes").status_code == 303
     )
     assert sam.post("/setup/stages/0", name="", whose="desk").status_code == 422
-    assert (
-        sam.post(
-            "/setup/day", wait_limit="0", late_limit="5", wall_names="first", numbering="fdi"
-        ).status_code
-        == 422
-    )
-    assert (
-        sam.post(
-            "/setup/day", wait_limit="9", late_limit="5", wall_names="first", numbering="fdi"
-        ).status_code
-        == 303
-    )
+    habits = {"wait_limit": "9", "late_limit": "5", "wall_names": "first", "numbering": "fdi"}
+    habits |= {"clock": "24", "day_order": "day"}
+    assert sam.post("/setup/day", **habits | {"wait_limit": "0"}).status_code == 422
+    assert sam.post("/setup/day", **habits | {"clock": "sun"}).status_code == 422
+    assert sam.post("/setup/day", **habits).status_code == 303
     assert 'name="wait_limit" value="9"' in sam.get("/setup/day").text and desk.clinic.numbering == "fdi"
-    sam.post("/setup/day", wait_limit="10", late_limit="10", wall_names="initials", numbering="universal")
+    assert 'data-clock="24"' in sam.get("/day").text and "Tuesday 24 November" in sam.get("/day").text
+    habits = {"wait_limit": "10", "late_limit": "10", "wall_names": "initials", "numbering": "universal"}
+    sam.post("/setup/day", **habits, clock="12", day_order="month")
+    assert "Tuesday, November 24" in sam.get("/day").text

@@ -124,7 +124,7 @@ def test_where_it_cannot_go_the_page_says_why_and_offers_the_nearest_fit(juno: B
         at="15:10",
         back=f"/book?day={TODAY}&carry={visit_id}",
     )
-    assert answer.status_code == 409 and "taken 15:00 to 15:30 by Ben Vasquez" in answer.text
+    assert answer.status_code == 409 and "taken 3:00 to 3:30 pm by Ben Vasquez" in answer.text
     assert "Nearest fit: 15:10 with N. Ferro" in answer.text
     other = juno.post(
         f"/visits/{visit_id}/place", version=1, day=TODAY, provider_id=1, at="15:10", back="/book"
@@ -193,7 +193,7 @@ def test_the_right_patient_in_place(juno: Browser, desk: Desk) -> None:
 def test_the_finder_answers_from_its_address(juno: Browser, desk: Desk) -> None:
     assert "Choose the visit type" in juno.get("/book?find=1").text
     page = juno.get(f"/book?find=1&type={TYPE_ID['Hygiene']}&when=next&days=1&after=13:00").text
-    assert page.count('class="pick"') == 5 and "Tue 1 Dec, 1" in page and "steps in at" in page
+    assert page.count('class="pick"') == 5 and "Tue, Dec 1, 1" in page and "steps in at" in page
     first = html.unescape(re.search(r'class="pick" data-key="1" href="([^"]+)"', page)[1])  # type: ignore[index]
     assert 'id="slip"' in juno.get(first).text
     both = juno.get(f"/book?find=1&type={TYPE_ID['Hygiene']}&then={TYPE_ID['Filling']}").text

@@ -71,7 +71,7 @@ def test_the_payment_page_is_one_key_away_and_takes_what_is_ticked(
     [
         ({"amount": "x"}, "amount-1", "isn’t an amount"),
         ({"tender": "cheque"}, "number-1", "printed on the check"),
-        ({"amount": "287"}, "over", "1.00 more than the 286.00 due"),
+        ({"amount": "287"}, "over", "$1.00 more than the $286.00 due"),
         ({"pick": ""}, "items", "Check what’s being paid"),
         ({"receipt": "email"}, "receipt", "No email address"),
     ],
@@ -96,7 +96,7 @@ def test_too_much_on_one_line_is_said_beside_it(juno: Browser, desk: Desk, owing
     assert (
         answer.status_code == 422
         and f'id="err-item-{line}"' in answer.text
-        and "Only 286.00 is due here" in answer.text
+        and "Only $286.00 is due here" in answer.text
     )
     answer = juno.post(f"/pay/{patient}", **picked(desk, patient, visit, **{f"for-line-{line}": "abc"}))
     assert answer.status_code == 422 and f'id="err-item-{line}"' in answer.text
@@ -172,7 +172,7 @@ def test_credit_is_offered_and_used_on_the_payment_page(juno: Browser, desk: Des
     )
     visit = visit_at_checkout(desk, patient)
     page = juno.get(f"/pay/{patient}").text
-    assert "Use 50.00 of it" in page
+    assert "Use $50.00 of it" in page
     credit = hidden(page, "credit")
     assert (
         juno.post(f"/pay/{patient}/credit", credit=credit, back=f"/pay/{patient}").headers["location"]
@@ -193,7 +193,7 @@ def test_money_is_given_back_voided_and_mailed_from_the_receipt(
     wrong = juno.post(f"{location}/back", payment=payment, amount="300", why="", key="b", do="refund")
     assert (
         wrong.status_code == 422
-        and "Only 286.00 of this payment is left" in wrong.text
+        and "Only $286.00 of this payment is left" in wrong.text
         and "Say why" in wrong.text
     )
     assert (
@@ -236,12 +236,12 @@ def test_the_account_by_visit_by_date_and_for_one_person(
     rafael = relative(desk, patient)
     visit_at_checkout(desk, rafael, start="16:00")
     whole = juno.get(f"/accounts/{patient}").text
-    assert "$414.00" in whole and "How 414.00 came about" in whole and f'id="v{visit}"' in whole
-    assert "How 286.00 came about" in juno.get(f"/accounts/{patient}?who=one").text
+    assert "$414.00" in whole and "How $414.00 came about" in whole and f'id="v{visit}"' in whole
+    assert "How $286.00 came about" in juno.get(f"/accounts/{patient}?who=one").text
     dates = juno.get(f"/accounts/{patient}?by=date").text
     assert "By date" in dates and dates.count('class="jl charge') == 2
     part = juno.get(f"/accounts/{patient}/why/v{visit}").text
-    assert "How 286.00 came about" in part and "<html" not in part
+    assert "How $286.00 came about" in part and "<html" not in part
     assert (
         juno.get(f"/accounts/{patient}/why/v999999").status_code == 404
         and juno.get(f"/accounts/{patient}?why=zzz").status_code == 404
@@ -259,7 +259,7 @@ def test_corrections_are_made_where_the_amount_is_explained(
 
     assert "Write off" in juno.get(f"/accounts/{patient}?why=e{charge}").text
     wrong = post("write-off", amount="30", reason_id="1")
-    assert wrong.status_code == 403 and "at most 25.00" in wrong.text and 'value="30"' in wrong.text
+    assert wrong.status_code == 403 and "at most $25.00" in wrong.text and 'value="30"' in wrong.text
     assert post("write-off", amount="5", reason_id="1", why="note").status_code == 303
     assert post("discount", amount="5", why="today").status_code == 303
     assert post("discount", discount_id="1").status_code == 303  # 5 percent of 276.00
@@ -301,9 +301,10 @@ def test_a_plan_is_looked_at_kept_and_ended(juno: Browser, desk: Desk, owing: tu
     assert "286.00 checked" in juno.get(f"/accounts/{patient}/plan").text
     form = {"line": line, "amount": "286", "count": "3", "first": TODAY, "every": "month"}
     seen = juno.post(f"/accounts/{patient}/plan", **form, do="look").text
-    assert "95.34" in seen and "95.33" in seen and "24 Jan 2027" in seen
+    assert "95.34" in seen and "95.33" in seen and "Jan 24, 2027" in seen
     assert (
-        "come to 286.00" in juno.post(f"/accounts/{patient}/plan", **form | {"amount": "300"}, do="keep").text
+        "come to $286.00"
+        in juno.post(f"/accounts/{patient}/plan", **form | {"amount": "300"}, do="keep").text
     )
     assert juno.post(f"/accounts/{patient}/plan", **form, do="keep").status_code == 303
     assert "Payment plan" in juno.get(f"/accounts/{patient}").text

@@ -188,9 +188,9 @@ def test_the_estimate_gives_its_reasons(juno: Browser, desk: Desk) -> None:
     visit = book_visit(desk, JUNO, order(add_patient(desk, 1), 1, kind="Filling"))
     page = juno.get(f"/visits/{visit}/estimate").text
     assert (
-        "80 percent of 236.00 after 50.00 deductible" in page
-        and "0.00 of 50.00 met" in page
-        and "2,500.00" in page
+        "80 percent of $236.00 after $50.00 deductible" in page
+        and "$0.00 of $50.00 met" in page
+        and "$2,500.00" in page
     )
     bare = book_visit(desk, JUNO, order(add_patient(desk, first="Bo", phone="3605550177"), 5, start="15:00"))
     assert "No coverage of this type" in juno.get(f"/visits/{bare}/estimate").text

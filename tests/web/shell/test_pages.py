@@ -242,7 +242,7 @@ def test_diagnoses_are_searched_and_kept(juno: Browser, desk: Desk) -> None:
 def test_paying_and_finishing_in_one_press(juno: Browser, desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     page = juno.get(f"/visits/{visit_id}/checkout").text
-    assert "80 percent of 236.00 after 50.00 deductible" in page and "$97.20" in page
+    assert "80 percent of $236.00 after $50.00 deductible" in page and "$97.20" in page
     form = {
         "tender": "cheque",
         "amount": "97.20",
@@ -400,7 +400,7 @@ def test_leaving_with_an_open_rest_and_paying_it_later(juno: Browser, desk: Desk
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
     assert juno.post(f"/visits/{visit_id}/checkout", do="finish", receipt="none").status_code == 303
     assert state_of(desk, visit_id) == "left"
-    assert "Collect $286.00" in juno.get("/money").text and "Collect 286.00" in juno.get("/day").text
+    assert "Collect $286.00" in juno.get("/money").text and "Collect $286.00" in juno.get("/day").text
     page = juno.get(f"/visits/{visit_id}/checkout").text
     paid = juno.post(
         f"/visits/{visit_id}/checkout", do="pay", tender="cash", amount="286", key=hidden(page, "key")

@@ -16,7 +16,7 @@ from enum import StrEnum
 
 from zax.core.errors import Refused
 from zax.core.json import Json, KeptJson
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 Test = Callable[["About"], bool]
 MOST_LEAVES = 40
@@ -195,7 +195,7 @@ def placeholders(about: About) -> dict[str, str]:
         "first": about.first,
         "last": about.last,
         "age": "age not known" if about.age is None else str(about.age),
-        "balance": money_words(about.balance),
+        "balance": dollars(about.balance),
         "days": "first visit" if about.days_since is None else f"{about.days_since} days",
         "type": about.type_name,
         "provider": about.provider,

@@ -17,7 +17,7 @@ from zax.core.book.hours import Span, fits
 from zax.core.book.minutes import STEP, WHOLE_DAY, bits_of, bits_within, minutes_in, on_grid, starts
 from zax.core.errors import Conflict, Refused, ZaxError
 from zax.core.json import KeptJson
-from zax.core.wording import clock_words
+from zax.core.wording import clock_span, clock_words
 
 LONGEST_VISIT = 8 * 60
 
@@ -174,17 +174,15 @@ def check_column(column: Column, span: Span, doubles: bool = False, buffer: int 
     """Raises Refused outside working hours and Conflict, naming who is in the way, on a collision."""
     if not fits(column.windows, span):
         open_at = [w for w in column.windows if w.minutes >= span.minutes]
-        hint = ", ".join(f"{clock_words(w.start)} to {clock_words(w.end)}" for w in open_at) or "not this day"
+        hint = ", ".join(clock_span(w.start, w.end) for w in open_at) or "not this day"
         raise Refused(
-            f"{column.name} does not work {clock_words(span.start)} to {clock_words(span.end)} here. Hours:"
-            f" {hint}.",
+            f"{column.name} does not work {clock_span(span.start, span.end)} here. Hours: {hint}.",
             "at",
         )
     other = column.in_the_way(_with_buffer(span, buffer), doubles)
     if other:
         raise Conflict(
-            f"{column.name} is taken {clock_words(other.span.start)} to {clock_words(other.span.end)} by"
-            f" {other.who}.",
+            f"{column.name} is taken {clock_span(other.span.start, other.span.end)} by {other.who}.",
             "at",
         )
 

@@ -8,7 +8,7 @@ from zax.core.book.hours import Span
 from zax.core.book.minutes import run_around
 from zax.core.book.search_request import Opening, SearchRequest, SiteDay
 from zax.core.patients.wishes import half_day, half_day_words
-from zax.core.wording import clock_words
+from zax.core.wording import clock_span
 
 LONG_BLOCK = 120
 NEAR_HOUSEHOLD = 15
@@ -62,7 +62,7 @@ def _fit(need: SearchRequest, site_day: SiteDay, visit: Opening) -> Iterator[tup
     if run.minutes >= LONG_BLOCK and visit.minutes <= run.minutes // 2:
         if before and after:
             yield (
-                f"Splits the open time {clock_words(run.start)} to {clock_words(run.end)} in two",
+                f"Splits the open time {clock_span(run.start, run.end)} in two",
                 POINTS["cuts"],
             )
         else:

@@ -21,7 +21,7 @@ from zax.core.coverage.member import member_key
 from zax.core.coverage.used import Used
 from zax.core.json import Json
 from zax.core.patients.person import search_key
-from zax.core.wording import day_words, money_words
+from zax.core.wording import day_words, dollars
 from zax.core.x12 import codes271 as codes
 from zax.core.x12.codes271 import words_for
 from zax.core.x12.eligibility import Benefit, EligibilityFile, Member, Period, Rejection
@@ -217,7 +217,7 @@ def _told(b: Benefit) -> Told:
 
 
 def _value(b: Benefit) -> str:
-    found = [money_words(b.cents)] if b.cents is not None else []
+    found = [dollars(b.cents)] if b.cents is not None else []
     if b.percent is not None:
         found.append(
             f"patient pays {b.percent:f} percent" if b.information == "A" else f"{b.percent:f} percent"
@@ -395,7 +395,7 @@ def differences(plan: Benefits, found: Figures) -> list[Difference]:
         ),
     )
     made += [
-        Difference(key, words, money_words(ours) if ours else "none", money_words(theirs), theirs)
+        Difference(key, words, dollars(ours) if ours else "none", dollars(theirs), theirs)
         for key, words, ours, theirs in amounts
         if theirs is not None and theirs != ours
     ]

@@ -23,7 +23,7 @@ from zax.core.coverage.left import Left
 from zax.core.coverage.limits import Done, Insured, Wanted, payable
 from zax.core.coverage.used import Use, Used
 from zax.core.money.cents import percent_of
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -213,16 +213,16 @@ class ActivePlan:
 
 def _sentence(base: int, copay: int, deductible: int, percent: int, words: str, met: bool) -> str:
     if deductible and deductible == base - copay:
-        return f"all of {money_words(base - copay)} goes to the deductible" + (
-            f" after {money_words(copay)} copay" if copay else ""
+        return f"all of {dollars(base - copay)} goes to the deductible" + (
+            f" after {dollars(copay)} copay" if copay else ""
         )
-    taken = [f"{money_words(copay)} copay"] if copay else []
-    taken += [f"{money_words(deductible)} deductible"] if deductible else []
+    taken = [f"{dollars(copay)} copay"] if copay else []
+    taken += [f"{dollars(deductible)} deductible"] if deductible else []
     if taken:
-        return f"{percent} percent of {money_words(base - copay - deductible)} after {' and '.join(taken)}"
+        return f"{percent} percent of {dollars(base - copay - deductible)} after {' and '.join(taken)}"
     if percent == 100:
         return f"100 percent, {words}"
-    return f"{percent} percent of {money_words(base)}, {'deductible met' if met else words}"
+    return f"{percent} percent of {dollars(base)}, {'deductible met' if met else words}"
 
 
 def estimate(lines: Sequence[PricedLine], covers: Sequence[Cover], day: date) -> list[LineEstimate]:
@@ -243,7 +243,7 @@ def _estimate_line(line: PricedLine, plans: list[ActivePlan]) -> LineEstimate:
     share = plan.share(line)
     use = plan.take(line, share, share.pays)
     write_off = line.cents - share.allowed if plan.binds and share.covered else 0
-    why = share.why + (f", contract fee {money_words(share.allowed)}" if write_off else "")
+    why = share.why + (f", contract fee {dollars(share.allowed)}" if write_off else "")
     made = LineEstimate(
         line_id=line.line_id,
         fee=line.cents,
@@ -270,20 +270,18 @@ def _second(
     if not bound and plan.binds and share.covered:
         write_off = min(line.cents - share.allowed, made.patient)
         made = replace(made, write_off=write_off, patient=made.patient - write_off)
-        why += f", contract fee {money_words(share.allowed)}" if write_off else ""
+        why += f", contract fee {dollars(share.allowed)}" if write_off else ""
     would = share.pays
     pays = min(would, made.patient)
     if rule == "carve_out":
         pays = min(max(0, would - first.pays), made.patient)
         why = (
-            f"would pay {money_words(would)}, less {money_words(first.pays)} from the primary plan"
-            if would
-            else why
+            f"would pay {dollars(would)}, less {dollars(first.pays)} from the primary plan" if would else why
         )
     elif rule == "maintenance" and share.base:
         why = f"{why}, figured on what the primary plan left"
     elif pays < would:
-        why = f"{why}, but no more than the {money_words(made.patient)} left to pay"
+        why = f"{why}, but no more than the {dollars(made.patient)} left to pay"
     use = plan.take(line, share, pays)
     return replace(made, second=pays, patient=made.patient - pays, why_second=why, uses=(*made.uses, use))
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from zax.core.coverage.benefits import CATEGORY_WORDS, Benefits
 from zax.core.coverage.used import Use, Used
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 
 @dataclass(slots=True)
@@ -47,7 +47,7 @@ class Left:
         left = max(0, least.left)
         if not left:
             return 0, f", but the {least.words} is used up"
-        return left, f", but only {money_words(left)} is left of the {least.words}"
+        return left, f", but only {dollars(left)} is left of the {least.words}"
 
     def take(self, use: Use, copay: int) -> None:
         self.deductible -= use.deductible

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,19 +67,19 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     if facts.pending:
         found.append(
             OpenPoint(
-                f"{money_words(facts.pending)} by card isn’t confirmed yet",
+                f"{dollars(facts.pending)} by card isn’t confirmed yet",
                 "the terminal hasn’t answered yet",
                 True,
             )
         )
     rest = facts.due - facts.paying
     if rest > 0:
-        found.append(OpenPoint(f"{money_words(rest)} for today", "not paid today; stays on the account"))
+        found.append(OpenPoint(f"{dollars(rest)} for today", "not paid today; stays on the account"))
     if facts.earlier > 0:
-        found.append(OpenPoint(f"{money_words(facts.earlier)} from earlier visits", "not being paid today"))
+        found.append(OpenPoint(f"{dollars(facts.earlier)} from earlier visits", "not being paid today"))
     if facts.plan > 0:
         goes = "the claim waits until that’s fixed" if facts.stops else "the claim goes out when you finish"
-        found.append(OpenPoint(f"{money_words(facts.plan)} with {facts.payer}", goes))
+        found.append(OpenPoint(f"{dollars(facts.plan)} with {facts.payer}", goes))
     if facts.credit > 0:
-        found.append(OpenPoint(f"{money_words(facts.credit)} of credit", "kept for next time"))
+        found.append(OpenPoint(f"{dollars(facts.credit)} of credit", "kept for next time"))
     return found

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from zax.core.errors import NotAllowed, Refused
 from zax.core.people.roles import ROLE_WORDS, Role
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 NO_LIMIT = -1
 DEFAULT_LIMITS: Mapping[str, int] = {
@@ -31,8 +31,8 @@ def check_limit(cents: int, role: Role, limits: Mapping[str, int], what: str, be
     holders = [
         ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= wanted
     ]
-    most = f"at most {money_words(limit)} a day" if limit else "nothing"
-    had = f", and {money_words(before)} was done today already" if before else ""
+    most = f"at most {dollars(limit)} a day" if limit else "nothing"
+    had = f", and {dollars(before)} was done today already" if before else ""
     raise NotAllowed(
         f"{ROLE_WORDS[role]} may {what} {most} on one item{had}."
         f" Ask {' or '.join(holders) or 'the manager'}.",
@@ -48,7 +48,7 @@ def check_within(cents: int, still_open: int, what: str) -> None:
         )
     if cents > still_open:
         raise Refused(
-            f"Only {money_words(still_open)} is due on it, so that’s the most that can be {what}.", "amount"
+            f"Only {dollars(still_open)} is due on it, so that’s the most that can be {what}.", "amount"
         )
 
 

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.money.cents import parse_amount
 from zax.core.reading import whole_number
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 PIECES = (10_000, 5_000, 2_000, 1_000, 500, 100, 50, 25, 10, 5, 1)
 _NOTHING = {"", "0", "0.00", "0.0", "-", "−"}
@@ -67,6 +67,6 @@ def check_difference(tenders: list[CountedTender], why: str) -> int:
     differing = [each for each in tenders if each.over]
     if differing and not why.strip():
         first = differing[0]
-        words = f"{money_words(abs(first.over))} {'over' if first.over > 0 else 'short'}"
+        words = f"{dollars(abs(first.over))} {'over' if first.over > 0 else 'short'}"
         raise Refused(f"The count is off ({words}). Count again, or say why.", "why")
     return sum(each.over for each in tenders)

@@ -14,7 +14,7 @@ from datetime import date, timedelta
 from zax.core.book.calendar import step_months
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.money.tender import PaymentState
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 EVERY = {"week": "every week", "fortnight": "every two weeks", "month": "every month"}
 MOST_INSTALMENTS = 60
@@ -85,7 +85,7 @@ def check_plan(cents: int, count: int, still_open: int) -> None:
     elif cents != still_open:
         wrong.add(
             "amount",
-            f"The checked charges come to {money_words(still_open)}. Take a down payment first, or check"
+            f"The checked charges come to {dollars(still_open)}. Take a down payment first, or check"
             " other charges.",
         )
     if cents < count:

@@ -17,7 +17,7 @@ from zax.core.form import Form, References, Tick, a_number, typed
 from zax.core.json import Json, KeptJson
 from zax.core.money.aging import Piece
 from zax.core.money.drawer import counted_amount
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 PAY_WITHIN = timedelta(days=21)
 
@@ -101,11 +101,11 @@ def why_not(each: Candidate, rule: Rule, today: date) -> str:
     if each.patient_cents > 0 >= each.asked:
         return "on a payment plan, nothing due"
     if each.asked < rule.minimum:
-        return f"{money_words(each.asked)} is below the minimum"
+        return f"{dollars(each.asked)} is below the minimum"
     if each.flags & set(rule.without):
         return "has a skipped flag"
     if rule.answered and each.insurer_cents > 0:
-        return f"insurance still owes {money_words(each.insurer_cents)}"
+        return f"insurance still owes {dollars(each.insurer_cents)}"
     if each.last is not None and (today - each.last).days < rule.days:
         return f"got one {(today - each.last).days} days ago"
     return ""

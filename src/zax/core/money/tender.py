@@ -14,7 +14,7 @@ from enum import StrEnum
 
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.money.cents import parse_amount
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 
 
 class Tender(StrEnum):
@@ -146,13 +146,13 @@ def settle_over(tenders: Sequence[Tendered], due: int, over: str) -> Handed:
     if over == "change":
         if rest > cash:
             raise Refused(
-                f"Change comes out of cash, and only {money_words(cash)} of it is cash. "
-                f"Take {money_words(rest)} less, or keep it as credit.",
+                f"Change comes out of cash, and only {dollars(cash)} of it is cash. "
+                f"Take {dollars(rest)} less, or keep it as credit.",
                 "over",
             )
         return Handed(_without(tenders, rest), change=rest)
     raise Refused(
-        f"That is {money_words(rest)} more than the {money_words(max(0, due))} due. "
+        f"That is {dollars(rest)} more than the {dollars(max(0, due))} due. "
         "Give change, keep it as credit, or take less.",
         "over",
     )

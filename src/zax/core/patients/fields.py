@@ -135,7 +135,7 @@ SECTIONS: Mapping[str, Section] = {
             "reach",
             "Phones and email",
             (
-                Field("phone", "Mobile", _phone, "360 555 0148"),
+                Field("phone", "Mobile", _phone, "(360) 555-0148"),
                 Field("home_phone", "Home", _phone),
                 Field("work_phone", "Work", _phone),
                 Field("texts_to", "Texts go to", _choice(TEXTS_TO), "", TEXTS_TO),

@@ -16,6 +16,7 @@ import phonenumbers
 
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.spelling import plain_spelling
+from zax.core.wording import style, typed_day
 
 LONGEST_NAME = 60
 OLDEST_YEARS = 125
@@ -65,25 +66,20 @@ def check_phone(text: str, field: str = "phone") -> str:
         number = None
     digits = str(number.national_number) if number is not None and number.country_code == 1 else ""
     if len(digits) == 7:
-        raise Refused("Add the area code: ten digits, such as 360 555 0148.", field)
+        raise Refused("Add the area code: ten digits, such as (360) 555-0148.", field)
     if number is not None and number.extension:
         raise Refused("Enter just the ten digits, and put the extension in a note.", field)
     if not _PHONE.fullmatch(digits):
         raise Refused(
-            f"“{text.strip()[:30]}” isn’t a phone number. Use ten digits, such as 360 555 0148.", field
+            f"“{text.strip()[:30]}” isn’t a phone number. Use ten digits, such as (360) 555-0148.", field
         )
     return digits
 
 
-def show_phone(digits: str) -> str:
-    """'3605550148' -> '360 555 0148': the one form in which phones are shown."""
-    return f"{digits[:3]} {digits[3:6]} {digits[6:]}" if len(digits) == 10 else digits
-
-
 _DATES = (
     re.compile(r"(?P<y>\d{4})[-/. ](?P<m>\d{1,2})[-/. ](?P<d>\d{1,2})", re.ASCII),
-    re.compile(r"(?P<m>\d{1,2})[/. -](?P<d>\d{1,2})[/. -](?P<y>\d{4}|\d{2})", re.ASCII),
-    re.compile(r"(?P<m>\d{2})(?P<d>\d{2})(?P<y>\d{4}|\d{2})", re.ASCII),
+    re.compile(r"(?P<first>\d{1,2})[/. -](?P<second>\d{1,2})[/. -](?P<y>\d{4}|\d{2})", re.ASCII),
+    re.compile(r"(?P<first>\d{2})(?P<second>\d{2})(?P<y>\d{4}|\d{2})", re.ASCII),
     re.compile(r"(?P<y>\d{4})(?P<m>\d{2})(?P<d>\d{2})", re.ASCII),
     re.compile(r"(?P<d>\d{1,2})[-/. ]*(?P<m>[a-z]{3,9})[-/. ]*(?P<y>\d{4}|\d{2})", re.ASCII),
     re.compile(r"(?P<m>[a-z]{3,9})[-/. ]*(?P<d>\d{1,2})[-/. ]+(?P<y>\d{4}|\d{2})", re.ASCII),
@@ -96,10 +92,11 @@ def parse_birth(text: str, today: date, field: str = "birth") -> date:
     """
     typed = " ".join(text.lower().replace(",", " ").split())
     if not typed:
-        raise Refused("Enter the birth date, such as 5/3/1984.", field)
+        raise Refused(f"Enter the birth date, such as {_example()}.", field)
     birth = read_date(typed, today)
     if birth is None:
-        raise Refused(f"“{text.strip()[:30]}” isn’t a date. Use month, day, year, such as 5/3/1984.", field)
+        order = "day, month, year" if style().day_first else "month, day, year"
+        raise Refused(f"“{text.strip()[:30]}” isn’t a date. Use {order}, such as {_example()}.", field)
     if birth > today:
         raise Refused("The birth date is in the future. Check the year.", field)
     if today.year - birth.year > OLDEST_YEARS:
@@ -108,8 +105,9 @@ def parse_birth(text: str, today: date, field: str = "birth") -> date:
 
 
 def read_date(typed: str, today: date) -> date | None:
-    """A date in one of the usual spellings, month before day, lower case and without commas; None when it is
-    none. With a year of two digits it is the latest such day that is not ahead of today.
+    """A date in one of the usual spellings, in lower case and without commas; None when it is none. In
+    digits alone the month stands before the day, unless the clinic writes it after. With a year of two digits
+    it is the latest such day that is not ahead of today.
     """
     for pattern in _DATES:
         found = pattern.fullmatch(typed)
@@ -119,10 +117,23 @@ def read_date(typed: str, today: date) -> date | None:
     return None
 
 
+def _month_and_day(parts: dict[str, str]) -> tuple[int, int]:
+    """As typed in digits alone, month and day stand in the clinic's order."""
+    if "first" in parts:
+        first, second = int(parts["first"]), int(parts["second"])
+        return (second, first) if style().day_first else (first, second)
+    month = parts["m"]
+    return int(month) if month.isdecimal() else _month(month), int(parts["d"])
+
+
+def _example() -> str:
+    return typed_day(date(1984, 5, 3))
+
+
 def _date(found: re.Match[str], today: date) -> date | None:
-    month = int(found["m"]) if found["m"].isdecimal() else _month(found["m"])
+    month, day = _month_and_day(found.groupdict())
     try:
-        made = date(full_year(found["y"], today), month, int(found["d"]))
+        made = date(full_year(found["y"], today), month, day)
         return made.replace(year=made.year - 100) if len(found["y"]) == 2 and made > today else made
     except ValueError:
         return None

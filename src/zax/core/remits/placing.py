@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from zax.core.money.journal import Kind, Parts
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
 
 REASON_WORDS = {
@@ -188,7 +188,7 @@ def _place_line(line: RemitLine, ours: ExpectedLine) -> _PlacedLine:
     ]
     second = max(0, min(ours.second, sum(a.cents for a in share), rest))
     made += _rest_postings(ours, rest - held - second, share)
-    why = "; ".join(f"{money_words(a.cents)} {reason_words(a)}" for a in others)
+    why = "; ".join(f"{dollars(a.cents)} {reason_words(a)}" for a in others)
     return _PlacedLine(tuple(made), f"{ours.code}: {why}." if why else "", second)
 
 

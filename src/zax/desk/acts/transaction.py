@@ -8,6 +8,7 @@ from datetime import date, datetime
 from threading import Lock
 
 from zax.clock import Clock, local
+from zax.core.wording import use
 from zax.desk.acts.actor import Actor
 from zax.desk.clinic.clinic import Clinic, load
 from zax.store.acts.outbox import put_errand
@@ -27,6 +28,9 @@ class Desk:
     clinic: Clinic
     _turn: Lock = field(default_factory=Lock, repr=False)
 
+    def __post_init__(self) -> None:
+        use(self.clinic.style)
+
     def read_setup(self) -> None:
         with self.engine.connect() as connection:
             self.adopt(load(connection))
@@ -38,6 +42,7 @@ class Desk:
         with self._turn:
             if clinic.version >= self.clinic.version:
                 self.clinic = clinic
+                use(clinic.style)
 
 
 @dataclass(slots=True)

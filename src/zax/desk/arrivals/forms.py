@@ -26,9 +26,8 @@ from zax.core.arrivals.forms import (
 from zax.core.errors import NotFound, ProblemCollector, Refused, Stale
 from zax.core.form import Form, Reference
 from zax.core.json import KeptJson
-from zax.core.patients.person import show_phone
 from zax.core.reading import whole_number
-from zax.core.wording import day_words, full_day
+from zax.core.wording import day_words, full_day, phone_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -84,13 +83,13 @@ def record_words(
         "first": patient.first,
         "last": patient.last,
         "birth": day_words(patient.birth, year=True) if patient.birth else "",
-        "phone": show_phone(patient.phone),
+        "phone": phone_words(patient.phone),
         "email": patient.email,
         "street": patient.street,
         "city": patient.city,
         "zip": patient.zip,
         "emergency_name": patient.emergency_name,
-        "emergency_phone": show_phone(patient.emergency_phone),
+        "emergency_phone": phone_words(patient.emergency_phone),
         "employer": patient.employer,
         "today": full_day(today, year=True),
         "clinic": clinic.about["clinic_name"],

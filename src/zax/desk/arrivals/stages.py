@@ -78,12 +78,15 @@ def order_stages(tx: Transaction, ids: Sequence[int]) -> None:
 
 
 class DayHabits(Form):
-    """How long is too long (minutes), how the corridor screen names people, how teeth are written."""
+    """How long is too long (minutes), how the corridor screen names people, how teeth, times and
+    dates are written."""
 
     wait_limit: Annotated[int, a_number(1, 120, "Minutes from 1 to 120.")]
     late_limit: Annotated[int, a_number(1, 120, "Minutes from 1 to 120.")]
     wall_names: Annotated[str, one_of(("initials", "first"), "Choose how people are named.")]
     numbering: Annotated[str, one_of(("universal", "fdi"), "Choose how teeth are written.")]
+    clock: Annotated[str, one_of(("12", "24"), "Choose how times are written.")]
+    day_order: Annotated[str, one_of(("month", "day"), "Choose how dates are written.")]
 
 
 @act("setup")
@@ -93,6 +96,8 @@ def save_day_habits(tx: Transaction, habits: DayHabits) -> None:
         ("late_limit_minutes", habits.late_limit),
         ("wall_names", habits.wall_names),
         ("tooth_numbering", habits.numbering),
+        ("clock", habits.clock),
+        ("day_order", habits.day_order),
     ):
         tx.keep_setting(name, value)
     tx.change_setup("day.habits")

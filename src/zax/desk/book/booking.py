@@ -32,7 +32,7 @@ from zax.core.form import (
     a_day,
 )
 from zax.core.patients.person import check_new_patient, is_new
-from zax.core.wording import clock_words
+from zax.core.wording import clock_span, clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
@@ -248,8 +248,7 @@ def check_own_time(tx: Transaction, patient_id: int, spot: Spot) -> None:
         if other.id not in spot.leaving and other.day == spot.day and theirs.overlaps(spot.span):
             who = tx.clinic.providers[other.provider_id].name
             raise Conflict(
-                f"This patient has a visit with {who} from {clock_words(theirs.start)} to"
-                f" {clock_words(theirs.end)}.",
+                f"This patient has a visit with {who} from {clock_span(theirs.start, theirs.end)}.",
                 "patient",
             )
 

@@ -39,7 +39,7 @@ def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: 
     memo = Memo(tx=tx)
     memo.look_at(visit)
     drop(tx, visit, chosen, note, memo)
-    memo.write(f"canceled {visit.first} {visit.last}, {day_words(visit.day)} {clock_words(visit.start_min)}")
+    memo.write(f"canceled {visit.first} {visit.last}, {day_words(visit.day)}, {clock_words(visit.start_min)}")
 
 
 @act("arrivals")

@@ -80,7 +80,7 @@ def move_visit(tx: Transaction, visit_id: int, order: MoveOrder, version: int | 
         check_move(Stop(visit.state), to)
         write_move(tx, visit.id, visit.state, to, "moved")
     _lead_follows(tx, visit, spot.provider.id)
-    where = f"{day_words(spot.day)} {clock_words(spot.span.start)}, {spot.provider.short}"
+    where = f"{day_words(spot.day)}, {clock_words(spot.span.start)}, {spot.provider.short}"
     if spot.day < visit.day:
         memo.waits_ended += settle_waits(tx, visit.patient_id, visit.type_id, 0, visit.id)
     tx.audit(

@@ -18,7 +18,7 @@ from zax.core.book.track import FREES_THE_TIME
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Conflict, NotFound, Refused, ZaxError
-from zax.core.wording import clock_words
+from zax.core.wording import clock_span, clock_words
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.store.book import queries as visits
@@ -177,9 +177,7 @@ def check_type_day(connection: Connection, clinic: Clinic, spot: Spot) -> None:
     kind = spot.kind
     if not kind.allows(spot.day, spot.span):
         windows = ", ".join(
-            f"{clock_words(w.start)} to {clock_words(w.end)}"
-            for days, w in kind.hours
-            if spot.day.weekday() in days
+            clock_span(w.start, w.end) for days, w in kind.hours if spot.day.weekday() in days
         )
         raise Refused(
             f"“{kind.name}” is booked {windows or 'on other weekdays'} only. Choose such a time.", "at"

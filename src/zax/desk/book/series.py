@@ -12,7 +12,6 @@ from zax.core.book.hours import Span
 from zax.core.book.series import row_of_starts, series_days
 from zax.core.clinic.providers import Provider
 from zax.core.errors import Refused
-from zax.core.wording import clock_words
 from zax.desk.book.booking import BookOrder, length_of
 from zax.desk.book.placing import Spot, nearest_anywhere, provider_of, trial
 from zax.desk.clinic.clinic import Clinic
@@ -33,7 +32,7 @@ class Planned:
     minutes: int
     provider: Provider
     why: str
-    instead: tuple[tuple[str, str, int, str], ...]
+    instead: tuple[tuple[str, int, int, str], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,9 +114,7 @@ def _planned(
         for ahead in range(1, NEXT_DAYS + 1):
             day = order.day + timedelta(days=ahead)
             found.append((day, nearest_anywhere(connection, clinic, replace(spot, day=day), 0)))
-        instead = [
-            (day.isoformat(), clock_words(hit[1].start), hit[0].id, hit[0].short) for day, hit in found if hit
-        ]
+        instead = [(day.isoformat(), hit[1].start, hit[0].id, hit[0].short) for day, hit in found if hit]
     return Planned(
         order=order,
         name=name,

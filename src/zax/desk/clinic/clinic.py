@@ -23,6 +23,7 @@ from zax.core.errors import Refused
 from zax.core.json import KeptJson
 from zax.core.money.rules import MoneyRules
 from zax.core.patients.flags import Flag
+from zax.core.wording import Style
 from zax.desk.clinic.contracts import Contracts, load_contracts
 from zax.desk.clinic.money_rules import load_money
 from zax.desk.clinic.working_hours import WorkingHours, load_hours
@@ -95,6 +96,11 @@ class Clinic:
     def numbering(self) -> Numbering:
         """How teeth are written on the screen."""
         return Numbering(self.about.get("tooth_numbering", Numbering.UNIVERSAL))
+
+    @property
+    def style(self) -> Style:
+        """How days and times are written."""
+        return Style(hours_24=self.about.get("clock") == "24", day_first=self.about.get("day_order") == "day")
 
     def find_service(self, service_id: int) -> Service:
         """Refused, beside `service`, for one that does not exist."""

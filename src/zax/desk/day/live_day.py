@@ -15,7 +15,7 @@ from zax.core.book.hours import Span
 from zax.core.book.track import EXPECTED, FREES_THE_TIME, Stop
 from zax.core.clinic.places import Room, Site
 from zax.core.subject import About, Subject
-from zax.core.wording import clock_words, day_words, money_words
+from zax.core.wording import clock_words, day_words, dollars
 from zax.desk.book.day_columns import (
     Bar,
     DayColumn,
@@ -268,7 +268,7 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
                 Job(
                     "◇",
                     f"card payment from {row.first} {row.last} isn’t confirmed yet",
-                    f"See {money_words(abs(row.cents))}",
+                    f"See {dollars(abs(row.cents))}",
                     Subject(About.RECEIPT, row.receipt_id),
                 )
             )
@@ -297,7 +297,7 @@ def _jobs(connection: Connection, view: DayView, missed: Sequence[Bar]) -> list[
             Job(
                 "1",
                 f"balance of {first.first} {first.last}, {day_words(first.day)}",
-                f"{does} {money_words(abs(first.patient_cents))}",
+                f"{does} {dollars(abs(first.patient_cents))}",
                 Subject(About.ACCOUNT, first.patient_id, visit_id=first.id or 0),
             )
         )

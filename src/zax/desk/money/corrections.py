@@ -11,7 +11,7 @@ from zax.core.form import Cents, CentsOrNone, Choice, Form, Reference, a_number_
 from zax.core.money.adjust import check_limit, check_within
 from zax.core.money.cents import no_amount, percent_of
 from zax.core.money.journal import Kind, Parts, line_parts
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.ledger import Ledger, add_entry, allocations_of, books_day, entries_of, reverse, settle
@@ -164,7 +164,7 @@ def shift_part(tx: Transaction, form: ShiftForm) -> int:
     if cents > max(0, most):
         wrong.add(
             "amount",
-            f"Only {money_words(max(0, most))} of it is with {holder}, so that’s the most that can be moved.",
+            f"Only {dollars(max(0, most))} of it is with {holder}, so that’s the most that can be moved.",
         )
     if not why.strip():
         wrong.add("why", "Say why. It shows on the account.")

@@ -9,7 +9,7 @@ from __future__ import annotations
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.journal import Allocation, Parts, credit_left, held_by, line_parts
-from zax.core.wording import day_words, money_words
+from zax.core.wording import day_words, dollars
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.dues import open_items
@@ -115,7 +115,7 @@ def _apply(
 ) -> None:
     """Give free credit to where it is wanted; across ledgers by a transfer."""
     if (source.patient_id, source.id) != (target.patient_id, target.id):
-        words = (f"Credit used {_where(target)}", f"Credit of {money_words(cents)} {_from(source)}")
+        words = (f"Credit used {_where(target)}", f"Credit of {dollars(cents)} {_from(source)}")
         credit_id = move_credit(tx, source, target, credit_id, cents, words)
     if line_id is not None:
         write_allocations(tx, target, [Allocation(credit_id, line_id, cents)])
@@ -153,7 +153,7 @@ def move_allocation(tx: Transaction, credit_id: int, from_line: int, to_line: in
     held = held_by(credit_id, allocations_of(tx, source)).get(from_line, 0)
     if cents > held:
         raise Refused(
-            f"This payment gives {money_words(held)} to that charge, so that’s the most that can be moved.",
+            f"This payment gives {dollars(held)} to that charge, so that’s the most that can be moved.",
             "amount",
         )
     if to_line is None:
@@ -161,7 +161,7 @@ def move_allocation(tx: Transaction, credit_id: int, from_line: int, to_line: in
         lock_household(tx, source.patient_id)
     elif cents > (due := _open_on(tx, target, to_line)):
         raise Refused(
-            f"Only {money_words(due)} is due there, so that’s the most that can be moved to it.", "amount"
+            f"Only {dollars(due)} is due there, so that’s the most that can be moved to it.", "amount"
         )
     write_allocations(tx, source, [Allocation(credit_id, from_line, -cents)])
     if (source.patient_id, source.id) == (target.patient_id, target.id) and to_line is None:

@@ -28,7 +28,7 @@ from zax.core.money.drawer import (
 )
 from zax.core.money.tender import Tender
 from zax.core.subject import About, Subject
-from zax.core.wording import clock_words, day_words, money_words, time_words
+from zax.core.wording import clock_words, day_words, dollars, time_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -138,20 +138,20 @@ def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[U
         words = clock_words(visit.start_min)
         found.append(Unfinished("expected", _name(visit), words, Subject(About.VISIT, visit.id)))
     for row in closing.without_claim(connection, stretch):
-        found.append(Unfinished("claim", _name(row), money_words(row.cents), Subject(About.VISIT, row.id)))
+        found.append(Unfinished("claim", _name(row), dollars(row.cents), Subject(About.VISIT, row.id)))
     for asking in closing.asking_sums(connection, stretch):
-        words = f"{money_words(abs(asking.cents))}, in neither sum"
+        words = f"{dollars(abs(asking.cents))}, in neither sum"
         found.append(Unfinished("asking", _name(asking), words, Subject(About.RECEIPT, asking.receipt_id)))
     for row in closing.idle_credits(connection, stretch):
         entry = Subject(About.ACCOUNT, row.patient_id, entry_id=row.id)
-        found.append(Unfinished("credit", _name(row), money_words(row.cents), entry))
+        found.append(Unfinished("credit", _name(row), dollars(row.cents), entry))
     for plan in running_plans(connection, today):
         if plan.needs_a_person:
             found.append(
                 Unfinished(
                     "plan",
                     f"{plan.row.first} {plan.row.last}",
-                    f"{money_words(plan.standing.due)} due",
+                    f"{dollars(plan.standing.due)} due",
                     Subject(About.ACCOUNT, plan.row.patient_id),
                 )
             )

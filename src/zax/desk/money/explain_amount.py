@@ -14,7 +14,7 @@ from zax.core.errors import NotFound
 from zax.core.money.journal import RAISES, Kind, held_by
 from zax.core.money.story import Step, story_of
 from zax.core.reading import reference
-from zax.core.wording import day_words, money_words
+from zax.core.wording import day_words, dollars
 from zax.desk.money.account import Account, LedgerView, Line
 from zax.store.money.records import NamedEntry
 
@@ -94,11 +94,7 @@ def _whole(account: Account) -> Why:
     total = account.open.patient
     reasons = [sentence(account, each) for each in account.visits if each.open.patient > 0][:3]
     say = (
-        " ".join(reasons)
-        if reasons
-        else "Nothing due."
-        if not total
-        else f"{money_words(-total)} is in credit."
+        " ".join(reasons) if reasons else "Nothing due." if not total else f"{dollars(-total)} is in credit."
     )
     return Why(key="t", cents=total, rows=rows, notes=(), say=say)
 
@@ -150,14 +146,15 @@ SAID: Mapping[Step, tuple[str, str]] = {
     Step.CAME_TO: ("It came to {}.", "Charges of {} were reversed."),
     Step.FEES: ("Fees of {} were added.", "Fees of {} were reversed."),
     Step.INTEREST: ("Interest of {} was added.", "Interest of {} was reversed."),
-    Step.BROUGHT_OVER: ("{} was brought over from before.", "A credit of {} was brought over from before."),
-    Step.INSURER_PAID: ("{payer} took back {}.", "{payer} paid {}."),
-    Step.WITH_INSURER: ("{payer} paid {} too much.", "{payer} is expected to pay {}."),
-    Step.TAKEN_OFF: ("An adjustment of {} was reversed.", "{} was adjusted off."),
+    Step.BROUGHT_OVER: ("{} came over from an earlier balance.", "A credit of {} came over from before."),
+    Step.INSURER_PAID: ("{payer} took back {}.", "{payer} has paid {}."),
+    Step.WITH_INSURER: ("{payer} paid {} too much.", "{payer} should pay {}."),
+    Step.TAKEN_OFF: ("An adjustment of {} was reversed.", "We took {} off."),
     Step.MOVED: ("{} was moved here.", "{} was moved to someone else or another visit."),
-    Step.PAID: ("Payments of {} came back.", "{} was paid before."),
-    Step.GIVEN_BACK: ("{} was refunded.", "{} of a refund was reversed."),
+    Step.PAID: ("Payments of {} came back.", "You’ve paid {}."),
+    Step.GIVEN_BACK: ("We refunded {}.", "{} of a refund was reversed."),
 }
+STILL_WITH_INSURER = "{payer} should still pay {}."
 
 
 def sentence(account: Account, visit: LedgerView) -> str:
@@ -169,38 +166,42 @@ def sentence(account: Account, visit: LedgerView) -> str:
         if visit.id
         else f"{visit.first}’s account"
     )
-    open_now = visit.open.patient
-    told = [
-        f"{money_words(-open_now)} of {for_what} is kept as credit."
-        if open_now < 0
-        else f"{money_words(open_now)} is due for {for_what}."
-    ]
-    told += steps_said(visit)
+    steps, open_now = steps_said(visit), visit.open.patient
+    if steps and steps[0].startswith("It "):
+        told = [for_what + steps[0].removeprefix("It"), *steps[1:]]
+    else:
+        told = [f"This is about {for_what}.", *steps]
+    if open_now < 0:
+        told.append(f"That leaves a credit of {dollars(-open_now)}.")
+    elif len(steps) > 1:
+        told.append(f"The remaining {dollars(open_now)} is your share.")
+    else:
+        told.append(f"{'All of it' if steps else dollars(open_now)} is your share.")
     owed = {
         entry.line_id: entry.words
         for entry in visit.entries
         if entry.patient_cents > 0 and entry.line_id is not None
     }
     reasons = [
-        f"{line.words} {money_words(line.open.patient)}{f' ({words})' if words else ''}"
+        f"{line.words} {dollars(line.open.patient)}{f' ({words})' if words else ''}"
         for line_id, words in owed.items()
         if (line := account.lines.get(line_id)) is not None and line.open.patient > 0
     ]
     if reasons and open_now > 0:
-        told.append(f"Due: {'; '.join(reasons[:4])}{' and more' if len(reasons) > 4 else ''}.")
+        told.append(f"It’s for {'; '.join(reasons[:4])}{' and more' if len(reasons) > 4 else ''}.")
     return " ".join(told)
 
 
 def steps_said(visit: LedgerView) -> list[str]:
     """How the patient's open part of a ledger came about, a sentence a step."""
-    payer = visit.claims[0].payer_name if visit.claims else "insurance"
+    payer = visit.claims[0].payer_name if visit.claims else "your plan"
     story = story_of([entry.entry for entry in visit.entries])
     said = []
     for step, cents in story.items():
         words = SAID[step][0 if cents > 0 else 1]
         if step == Step.WITH_INSURER and cents < 0 and Step.INSURER_PAID in story:
-            words = "{payer} is still expected to pay {}."
-        said.append(words.format(money_words(abs(cents)), payer=_capital(payer)))
+            words = STILL_WITH_INSURER
+        said.append(words.format(dollars(abs(cents)), payer=_capital(payer)))
     return said
 
 
@@ -221,12 +222,12 @@ def _entry(account: Account, visit: LedgerView, entry: NamedEntry) -> Why:
     if line is not None and entry.kind in RAISES:
         notes += _what_pays(account, line)
         notes.append(
-            f"Due on it: {money_words(line.open.patient)} from the patient,"
-            f" {money_words(line.open.insurer)} from insurance."
+            f"Due on it: {dollars(line.open.patient)} from the patient,"
+            f" {dollars(line.open.insurer)} from insurance."
         )
     left = next((each.cents for each in account.credits if each.entry_id == entry.id), 0)
     if left:
-        notes.append(f"{money_words(left)} of it isn’t applied yet.")
+        notes.append(f"{dollars(left)} of it isn’t applied yet.")
     notes.append(
         f"{KIND_WORDS[Kind(entry.kind)]} {entry.id}, {day_words(entry.day, year=True)},"
         f" by {entry.by_name or 'Zax'}."
@@ -252,7 +253,7 @@ def _what_pays(account: Account, line: Line) -> list[str]:
             paid[each.credit_id] = paid.get(each.credit_id, 0) + each.cents
     by_id = {entry.id: entry for visit in account.visits for entry in visit.entries}
     return [
-        f"{money_words(cents)} of it: {by_id[n].words} {day_words(by_id[n].day, year=True)}."
+        f"{dollars(cents)} of it: {by_id[n].words} {day_words(by_id[n].day, year=True)}."
         for n, cents in paid.items()
         if cents and n in by_id
     ]

@@ -32,7 +32,7 @@ from zax.core.money.payment_plan import (
     standing,
 )
 from zax.core.money.tender import PaymentState, TenderForm
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -239,7 +239,7 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> None
     cents = plan.standing.due
     card_id = plan.card.id if plan.card else None
     form = PayForm(
-        tenders=[TenderForm("file", money_words(cents), card_id=card_id)],
+        tenders=[TenderForm("file", dollars(cents), card_id=card_id)],
         items=items,
         key=_try_key(plan.row.id, number, today),
     )

@@ -23,7 +23,7 @@ from zax.core.money.tender import (
     cover,
     settle_over,
 )
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
@@ -95,8 +95,8 @@ class Taken:
     @property
     def words(self) -> str:
         if self.whole:
-            return f"Paid.{f' Change due: {money_words(self.change)}.' if self.change else ''}"
-        taken = f"{money_words(self.cents)} was taken. " if self.cents else ""
+            return f"Paid.{f' Change due: {dollars(self.change)}.' if self.change else ''}"
+        taken = f"{dollars(self.cents)} was taken. " if self.cents else ""
         return taken + " ".join(each.words for each in self.tenders if not each.whole)
 
 
@@ -263,7 +263,7 @@ def _at_most(item: Item, most: int) -> int:
     if item.cents > most:
         field = f"item-{item.line_id}" if item.line_id else f"visit-{item.visit_id}"
         raise Refused(
-            f"Only {money_words(most)} is due here."
+            f"Only {dollars(most)} is due here."
             if most
             else "Nothing is due here anymore: it was paid or reversed.",
             field,

@@ -12,7 +12,7 @@ from collections import defaultdict
 
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import Allocation, Kind, Parts, credit_left, free, line_parts
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.clinic.clinic import Clinic
@@ -167,7 +167,7 @@ def make_free(tx: Transaction, ledger: Ledger, credit_id: int, cents: int) -> No
             return
         short -= _bring_back(tx, ledger, moved)
     if short > 0:
-        raise Conflict(f"{money_words(short)} of this payment has been used. Check the account first.")
+        raise Conflict(f"{dollars(short)} of this payment has been used. Check the account first.")
 
 
 def _bring_back(tx: Transaction, ledger: Ledger, moved: LedgerEntry) -> int:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from zax.core.errors import NotFound, Refused
 from zax.core.money.adjust import check_stock, price_of
 from zax.core.money.journal import Kind, unreversed
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.money.ledger import OwnLedger, add_entry, entries_of, reverse, settle
@@ -45,8 +45,8 @@ def sell_product(tx: Transaction, ledger: OwnLedger, sale: ProductSale) -> tuple
         at=tx.now,
         by_id=tx.actor.id,
     )
-    tax = f" and {money_words(priced.tax)} tax" if priced.tax else ""
-    why = f"{sale.pieces} × {money_words(row.price_cents)}{tax}"
+    tax = f" and {dollars(priced.tax)} tax" if priced.tax else ""
+    why = f"{sale.pieces} × {dollars(row.price_cents)}{tax}"
     add_entry(tx, ledger, Kind.CHARGE, priced.total, 0, why, line_id=line_id)
     return line_id, priced.total
 

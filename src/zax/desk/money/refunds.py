@@ -12,7 +12,7 @@ from zax.core.money.adjust import check_limit
 from zax.core.money.cents import no_amount
 from zax.core.money.journal import Kind
 from zax.core.money.tender import BY_TERMINAL, PaymentState, Tender
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
@@ -112,7 +112,7 @@ def _check_back(tx: Transaction, kind: str, paid: Payment, cents: int, left: int
         wrong.add("amount", "This payment was already fully refunded.")
     elif cents > left:
         wrong.add(
-            "amount", f"Only {money_words(left)} of this payment is left, so that’s the most you can refund."
+            "amount", f"Only {dollars(left)} of this payment is left, so that’s the most you can refund."
         )
     wrong.raise_if_any()
     if kind == "void" and paid.day != books_day(tx, paid.site_id):
@@ -192,7 +192,7 @@ def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) 
             "fee",
             Kind.FEE,
             unpaid,
-            f"Check {paid.cheque_number} was returned after {money_words(unpaid)} of it was refunded",
+            f"Check {paid.cheque_number} was returned after {dollars(unpaid)} of it was refunded",
         )
     fee = tx.clinic.money.returned_fee if with_fee else 0
     if fee:

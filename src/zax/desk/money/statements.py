@@ -26,7 +26,7 @@ from zax.core.money.statement import (
     rule_from,
     why_not,
 )
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -188,7 +188,7 @@ def _charge_interest(tx: Transaction, today: date) -> None:
         cents = interest_on(old, setup.interest)
         if cents:
             words = (
-                f"Interest, {setup.interest / 100:g} percent of {money_words(old)} open"
+                f"Interest, {setup.interest / 100:g} percent of {dollars(old)} open"
                 f" over {setup.interest_after} days"
             )
             charge_own(

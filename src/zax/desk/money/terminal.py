@@ -9,7 +9,7 @@ from datetime import timedelta
 
 from zax.core.errors import NotFound
 from zax.core.money.tender import OPEN_STATES, PaymentState
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -162,7 +162,7 @@ def _said(payment: Payment, state: PaymentState) -> str:
         return "The terminal is being asked."
     if payment.cents != payment.asked_cents:
         return (
-            f"Only {money_words(payment.cents)} of {money_words(payment.asked_cents)} was approved."
+            f"Only {dollars(payment.cents)} of {dollars(payment.asked_cents)} was approved."
             " Take the rest another way."
         )
     return "Refunded." if back else "Paid."

@@ -10,8 +10,9 @@ from datetime import date
 
 from zax.core.errors import Conflict, NotFound, Refused, Stale
 from zax.core.patients.fields import CHANNELS, FIELDS, SECTIONS, STATUSES, TOPICS, check_section, check_ssn
-from zax.core.patients.person import LONGEST_NAME, check_new_patient, parse_birth, search_key, show_phone
+from zax.core.patients.person import LONGEST_NAME, check_new_patient, parse_birth, search_key
 from zax.core.patients.sounds import sound_of
+from zax.core.wording import phone_words, typed_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.store.acts.outbox import waiting_errands, withdraw_errand
@@ -100,9 +101,9 @@ def _write(tx: Transaction, before: Patient, after: Patient, values: Mapping[str
 
 def _shown(name: str, value: object) -> str:
     if isinstance(value, date):
-        return f"{value.month}/{value.day}/{value.year}"
+        return typed_day(value)
     if name.endswith("phone") and value:
-        return show_phone(str(value))
+        return phone_words(str(value))
     return FIELDS[name].choices.get(str(value), str(value or ""))
 
 

@@ -15,7 +15,7 @@ from zax.core.claims.claim import ClaimState
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import Kind, Parts, line_parts
 from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, place
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
 from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
 from zax.core.x12.syntax import read
@@ -143,7 +143,7 @@ def _take_remittance(
     waiting += _keep_provider_adjustments(tx, remit_id, remittance)
     count = len(remittance.claims)
     words = (
-        f"{remittance.payer.title()} paid {money_words(remittance.paid_cents)} for {count}"
+        f"{remittance.payer.title()} paid {dollars(remittance.paid_cents)} for {count}"
         f" claim{'s' if count != 1 else ''} ({remittance.trace})"
     )
     return f"{words}; {waiting} need review." if waiting else f"{words}; all posted.", waiting
@@ -151,7 +151,7 @@ def _take_remittance(
 
 def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:
     for each in remittance.provider_adjustments:
-        why = f"The payer withheld {money_words(each.cents)} from the entire payment (reason {each.reason})."
+        why = f"The payer withheld {dollars(each.cents)} from the entire payment (reason {each.reason})."
         remits.add_answer(
             tx.connection,
             remit_id=remit_id,
@@ -195,8 +195,8 @@ def _take_claim(
     add_event(
         tx,
         row.id,
-        f"{remittance.payer.title()} paid {money_words(answer.paid_cents)}"
-        f" of {money_words(answer.charge_cents)}, posted",
+        f"{remittance.payer.title()} paid {dollars(answer.paid_cents)}"
+        f" of {dollars(answer.charge_cents)}, posted",
         file_id,
     )
     settle_visit(tx, visit)
@@ -212,7 +212,7 @@ def _note_outcome(
         _put_aside(tx, file_id, row, placed)
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
     if placed.second:
-        why = f"{money_words(placed.second)} is for the secondary plan. Bill it, then post its payment."
+        why = f"{dollars(placed.second)} is for the secondary plan. Bill it, then post its payment."
         add_event(tx, row.id, why, file_id)
         return _for_a_person(tx, remit_id, row, answer, Outcome.SECOND, why)
     remits.add_answer(

@@ -17,7 +17,7 @@ import holidays
 from zax.core.book.calendar import DAY, Pattern
 from zax.core.book.hours import Span
 from zax.core.errors import Mendable, NotFound, ProblemCollector, Refused
-from zax.core.reading import parse_clock, reference
+from zax.core.reading import parse_clock, parse_end, reference
 from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -93,7 +93,7 @@ def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
     with ProblemCollector() as wrong:
         for number, row in enumerate(rows):
             start = wrong.take(parse_clock, row.start, f"start-{number}")
-            end = wrong.take(_parse_end, row.end, f"end-{number}")
+            end = wrong.take(parse_end, row.end, f"end-{number}")
             if row.weekday not in WEEKDAYS or row.pattern not in {p.value for p in Pattern}:
                 wrong.add(f"start-{number}", "Choose a weekday and how often.")
             elif reference(row.site_id) not in clinic.sites:
@@ -113,11 +113,6 @@ def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
                 )
         _check_two_places(checked, wrong)
     return checked
-
-
-def _parse_end(text: str, field: str) -> int:
-    """Like a time of day, but 24:00 is the end of the day."""
-    return DAY.end if text.strip() in {"24:00", "24"} else parse_clock(text, field)
 
 
 def _check_two_places(lines: Sequence[HoursLine], wrong: ProblemCollector) -> None:
@@ -151,7 +146,7 @@ def add_exception(
     provider = provider_of(tx.clinic, provider_id)
     with ProblemCollector() as wrong:
         begins = wrong.take(parse_clock, start, "start") if start.strip() else DAY.start
-        ends = wrong.take(_parse_end, end, "end") if end.strip() else DAY.end
+        ends = wrong.take(parse_end, end, "end") if end.strip() else DAY.end
         if last < first:
             wrong.add("last", "The last day is before the first.")
         if last - first > timedelta(days=366):

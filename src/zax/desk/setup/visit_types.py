@@ -4,6 +4,7 @@ booked ones keep what they have.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 
 from pydantic import Field
@@ -13,7 +14,8 @@ from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.form import Choice, Form, OfVersion, References, Tick
 from zax.core.json import Json
-from zax.core.reading import needed_number, parse_clock, whole_number
+from zax.core.reading import needed_number, parse_clock, parse_end, whole_number
+from zax.core.wording import clock_span
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -185,6 +187,7 @@ def _parts(text: str, minutes: int) -> list[list[int]]:
 
 
 _DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+_STRETCH = re.compile(r"(?P<days>[a-z, ]*?) *(?P<start>\d.*?|noon) *(?:-|–|\bto\b) *(?P<end>\w.*)")
 
 
 def parse_type_hours(text: str) -> list[Json]:
@@ -195,12 +198,13 @@ def parse_type_hours(text: str) -> list[Json]:
     for piece in (each.strip().lower() for each in text.split(";")):
         if not piece:
             continue
-        words = piece.replace(",", " ").split()
-        start, _, end = words[-1].partition("-")
-        days = [_DAYS.index(word[:3]) for word in words[:-1] if word[:3] in _DAYS]
-        if not end or len(days) != len(words) - 1:
-            raise Refused("Write it as: mon tue 8:00-12:00; fri 13:00-16:00.", "hours")
-        first, last = parse_clock(start, "hours"), parse_clock(end, "hours")
+        found = _STRETCH.fullmatch(piece)
+        words = found["days"].replace(",", " ").split() if found else []
+        days = [_DAYS.index(word[:3]) for word in words if word[:3] in _DAYS]
+        if not found or len(days) != len(words):
+            example = f"mon tue {clock_span(480, 720)}; fri {clock_span(780, 960)}"
+            raise Refused(f"Write it as: {example}.", "hours")
+        first, last = parse_clock(found["start"], "hours"), parse_end(found["end"], "hours")
         if last <= first:
             raise Refused("Each stretch has to end after it begins.", "hours")
         rows.append({"weekdays": sorted(set(days)) or list(range(7)), "start": first, "end": last})

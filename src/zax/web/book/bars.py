@@ -12,6 +12,7 @@ from markupsafe import Markup, escape
 
 from zax.core.book.hours import Span
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Stop
+from zax.core.reading import plain_clock
 from zax.core.wording import clock_words, span_words
 from zax.desk.book.day_columns import Bar, DayColumn
 from zax.web.shell.signs import mark_sign, sign
@@ -107,7 +108,7 @@ def _trouble(bar: Bar) -> str:
 def gap_html(span: Span, day_column: DayColumn, drawn: Drawn, provider_id: int) -> Markup:
     """One free time, as the link that books it."""
     more = f"&amp;day={day_column.day}" if drawn.by == "week" else ""
-    more += f"&amp;provider={provider_id}&amp;at={clock_words(span.start)}"
+    more += f"&amp;provider={provider_id}&amp;at={plain_clock(span.start)}"
     more += f"&amp;room_id={day_column.room.id}" if day_column.room else ""
     more += f"&amp;site_id={day_column.site_id}" if day_column.site_id != drawn.site_id else ""
     return Markup(

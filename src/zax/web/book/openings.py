@@ -11,7 +11,7 @@ from datetime import date, timedelta
 from zax.core.book.search_request import Opening
 from zax.core.book.series import parse_jump
 from zax.core.errors import Refused, ZaxError
-from zax.core.reading import optional_day, parse_clock, reference
+from zax.core.reading import optional_day, parse_clock, parse_end, reference
 from zax.desk.book.openings import Part, Request, find_openings
 from zax.store.book import queries as visits
 from zax.store.book.records import Person, Visit
@@ -109,7 +109,7 @@ def _request(ctx: RequestContext, typed: Mapping[str, str], carried: Visit | Non
         parts.append(Part(_number(typed, "then"), 0, _provider(typed, "thenwith")))
     days = frozenset(int(each) for each in typed.get("days", "") if each in "0123456")
     after = parse_clock(typed["after"], "after") if typed.get("after") else 0
-    before = parse_clock(typed["before"], "before") if typed.get("before") else 24 * 60
+    before = parse_end(typed["before"], "before") if typed.get("before") else 24 * 60
     if before <= after:
         raise Refused("The end is before the start. Check the times.", "before")
     sites = tuple(ctx.clinic.sites) if typed.get("both") else (ctx.site_id,)

@@ -22,8 +22,7 @@ from zax.core.book.track import CAN_BE_PLACED
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.json import Json
 from zax.core.patients.search_terms import parse_query
-from zax.core.reading import reference
-from zax.core.wording import clock_words
+from zax.core.reading import plain_clock, reference
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.booking import BookOrder, book_visit
@@ -243,7 +242,7 @@ def book_new(
         ]
         if gaps:
             first = min(gaps, key=lambda gap: gap.start)
-            place = f"day={at_day}&provider={first.provider_id}&at={clock_words(first.start)}"
+            place = f"day={at_day}&provider={first.provider_id}&at={plain_clock(first.start)}"
             whom = f"&patient={patient}" if patient else ""
             work = f"&planned={quote(planned)}" if planned else ""
             return ctx.go(f"/book?{place}{whom}{work}")

@@ -16,7 +16,7 @@ from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, References, Tick, a_day
 from zax.core.json import Json
-from zax.core.wording import clock_words
+from zax.core.reading import plain_clock
 from zax.desk.book.booking import length_of
 from zax.desk.book.cancellation import take_day_off
 from zax.desk.book.moving import MoveOrder, move_visit, replace_patient
@@ -156,7 +156,7 @@ def _near(ctx: RequestContext, visit_id: int, order: MoveOrder) -> Json | None:
         return None
     return {
         "provider": found[0],
-        "at": clock_words(found[1].start),
+        "at": plain_clock(found[1].start),
         "day": order.day,
         "minutes": order.minutes or "",
     }

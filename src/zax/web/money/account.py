@@ -14,7 +14,7 @@ from zax.core.form import Cents, Form, Reference, some_text
 from zax.core.money.aging import BUCKETS
 from zax.core.money.journal import Kind
 from zax.core.reading import reference
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.money.account import account_of
 from zax.desk.money.corrections import (
     HandOverForm,
@@ -179,7 +179,7 @@ def _move(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
 
 def _use(ctx: RequestContext, patient_id: int, form: PostedForm) -> str:
     used = spread_credit(ctx.desk, ctx.actor, patient_id, form.read(Correction).credit)
-    return f"{money_words(used)} of credit was applied."
+    return f"{dollars(used)} of credit was applied."
 
 
 ACTS = {

@@ -17,7 +17,7 @@ from zax.core.money.adjust import price_of
 from zax.core.money.cents import parse_amount
 from zax.core.money.rules import Product
 from zax.core.reading import reference
-from zax.core.wording import money_words
+from zax.core.wording import dollars, money_words
 from zax.desk.money.cards_on_file import remove_card
 from zax.desk.money.credits import spread_credit
 from zax.desk.money.payment_page import PayDesk, pay_desk
@@ -224,7 +224,7 @@ def use(request: Request, patient_id: int, form: PostedForm = Depends(posted_for
         used = spread_credit(ctx.desk, ctx.actor, patient_id, sent.credit, sent.visit or None)
     except Mendable as error:
         return pay_page(ctx, patient_id, error.status, visit_id=sent.visit, problems=error.problems)
-    return ctx.go(form.back, f"{money_words(used)} of credit was applied.")
+    return ctx.go(form.back, f"{dollars(used)} of credit was applied.")
 
 
 @router.post("/cards/{card_id}/remove")

@@ -10,7 +10,7 @@ from fastapi.responses import Response
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Form, Reference
 from zax.core.money.payment_plan import EVERY, Instalment, schedule
-from zax.core.wording import money_words
+from zax.core.wording import dollars
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
 from zax.store.money.payments import cards_of
@@ -86,7 +86,7 @@ def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
         make_plan(ctx.desk, ctx.actor, patient_id, plan)
     except Mendable as error:
         return plan_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
-    return ctx.go(f"/accounts/{patient_id}", f"The plan over {money_words(plan.amount)} is set up.")
+    return ctx.go(f"/accounts/{patient_id}", f"The plan over {dollars(plan.amount)} is set up.")
 
 
 @router.post("/plans-of-payment/{plan_id}/end")

@@ -12,8 +12,8 @@ from fastapi.responses import Response
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.form import Form, Reference, Tick
 from zax.core.patients.fields import FIELDS
-from zax.core.patients.person import check_phone, parse_birth, show_phone
-from zax.core.wording import day_words
+from zax.core.patients.person import check_phone, parse_birth
+from zax.core.wording import day_words, phone_words
 from zax.desk.patients import duplicates as acts
 from zax.store.patients.duplicates import known_patients
 from zax.web.shell.address import number_in
@@ -121,7 +121,7 @@ def _shown(name: str, value: object) -> str:
     if isinstance(value, date):
         return day_words(value, year=True)
     text = str(value or "")
-    return show_phone(text) if name.endswith("phone") else FIELDS[name].choices.get(text, text)
+    return phone_words(text) if name.endswith("phone") else FIELDS[name].choices.get(text, text)
 
 
 @router.post("/merge")

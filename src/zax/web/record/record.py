@@ -17,10 +17,10 @@ from zax.core.coverage.member import RELATIONSHIP_WORDS
 from zax.core.errors import Mendable, NotFound, Stale, ZaxError
 from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, Tick
 from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
-from zax.core.patients.person import show_phone
 from zax.core.patients.uploads import KINDS
 from zax.core.reading import reference
 from zax.core.record.gaps import PURPOSE_WORDS
+from zax.core.wording import phone_words
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.planned import drop_planned, plan_service, set_wishes
@@ -132,7 +132,7 @@ def value_of(row: Patient, name: str) -> str:
     value = getattr(row, name)
     if isinstance(value, date):
         return f"{value.month}/{value.day}/{value.year}"
-    return show_phone(value) if name.endswith("phone") and value else str(value or "")
+    return phone_words(value) if name.endswith("phone") and value else str(value or "")
 
 
 @router.get("/patients/{patient_id}/changes")

@@ -102,13 +102,12 @@ def _fortnight(ctx: RequestContext, provider_id: int) -> list[tuple[date, list[S
 
 
 def _row_of(row: WeeklyHours) -> HoursRow:
-    end = "24:00" if row.end_min == 1440 else clock_words(row.end_min)
     return HoursRow(
         weekday=str(row.weekday),
         pattern=row.pattern,
         site_id=str(row.site_id),
         start=clock_words(row.start_min),
-        end=end,
+        end=clock_words(row.end_min),
         rest=row.rest,
     )
 

@@ -81,7 +81,7 @@ def _form_of(kind: VisitType) -> TypeForm:
     """A type as the form shows it."""
     hours = "; ".join(
         f"{' '.join(WEEKDAYS[day][:3].lower() for day in sorted(days)) if len(days) < 7 else ''}"
-        f" {clock_words(w.start)}-{clock_words(w.end)}".strip()
+        f" {clock_words(w.start)} to {clock_words(w.end)}".strip()
         for days, w in kind.hours
     )
     needs = tuple(

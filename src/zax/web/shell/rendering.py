@@ -28,8 +28,9 @@ from zax.core.charges.teeth import show_tooth
 from zax.core.claims.claim import CAN_BE_CHECKED, STATE_WORDS, ClaimState
 from zax.core.money.statement import StatementState
 from zax.core.money.tender import PaymentState
-from zax.core.patients.person import age_on, show_phone
+from zax.core.patients.person import age_on
 from zax.core.people.roles import ROLE_WORDS, may
+from zax.core.reading import plain_clock, tidy_clock
 from zax.core.record.importing import JobState
 from zax.web.shell import keys
 from zax.web.shell.assets import assets
@@ -116,8 +117,13 @@ def template_environment() -> Environment:
         "money": wording.money_words,
         "balance": wording.balance_words,
         "dollars": wording.dollars,
-        "phone": show_phone,
+        "phone": wording.phone_words,
         "clock": wording.clock_words,
+        "hour": wording.hour_words,
+        "clock_face": wording.clock_face,
+        "clock_span": wording.clock_span,
+        "plain_clock": plain_clock,
+        "tidy_clock": tidy_clock,
         "time": wording.time_words,
         "moment": wording.moment_words,
         "day": wording.day_words,
@@ -146,6 +152,7 @@ def template_environment() -> Environment:
         "list_query": query_of,
         "order_words": ORDER_WORDS,
         "sign": sign,
+        "style": wording.style,
         "mark_sign": mark_sign,
         "key": keys.key_attributes,
         "cap": keys.key_cap,

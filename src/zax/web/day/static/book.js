@@ -47,6 +47,6 @@ document.addEventListener("click", (event) => {
   const at = start + (inside < 15 ? 0 : Math.floor(inside / 15) * 15);
   const url = new URL(gap.href);
   const rounded = Math.ceil(at / step) * step;
-  url.searchParams.set("at", `${Math.floor(rounded / 60)}:${String(rounded % 60).padStart(2, "0")}`);
+  url.searchParams.set("at", `${String(Math.floor(rounded / 60)).padStart(2, "0")}:${String(rounded % 60).padStart(2, "0")}`);
   gap.href = url.pathname + url.search;
 }, true);

@@ -1,7 +1,12 @@
 // A visit in hand on the Book: by keys (arrows move it, Enter puts it down) or dragged. The server says beforehand which columns can take it
 // and at which minutes, so a collision shows while it moves; what happens in the end the server decides.
 const grid = () => document.getElementById("grid");
-const clock = (minute) => `${Math.floor(minute / 60)}:${String(minute % 60).padStart(2, "0")}`;
+// The clinic's own style of writing times, as on the rest of the page.
+const hours12 = () => document.documentElement.dataset.clock !== "24";
+const clock = (minute) => {
+  const [hour, past] = [Math.floor(minute / 60), String(minute % 60).padStart(2, "0")];
+  return hours12() ? `${hour % 12 || 12}:${past} ${hour % 24 < 12 ? "am" : "pm"}` : `${hour}:${past}`;
+};
 const typing = (el) => el?.matches?.("input, select, textarea");
 let hand = null; // {id, minutes, step, columns, column, minute, ghost}
 
