@@ -23,7 +23,7 @@ def visit_in_address(person: Person) -> str:
 
 
 def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Running) -> None:
-    """Book, check in, room, diagnosis, charges, checkout with a cheque, claim, payment, settled: no mouse."""
+    """Book, check in, room, diagnosis, charges, checkout with a check, claim, payment, settled: no mouse."""
     desk = person("sam")
     desk.press("b")
     desk.at("/book")
@@ -79,7 +79,7 @@ def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Runni
     desk.open(f"/visits/{visit_id}/checkout")
     desk.see("because", "table.done")
     due = desk.find(".due .tot b").text
-    Select(desk.find("[data-tender] select")).select_by_value("cheque")
+    Select(desk.find("[data-tender] select")).select_by_value("check")
     number = desk.find("[name=number]")
     number.send_keys("2041")
     desk.control_enter()

@@ -199,7 +199,7 @@ def test_a_plan_is_corrected_and_the_estimate_follows(person: Callable[[str], Pe
     odile.control_enter()
     odile.see("It applies to everyone who has the plan.")
     odile.open(f"/visits/{visit}/estimate")
-    odile.see("60 percent of 215.00 after 25.00 deductible")
+    odile.see("60 percent of $215.00 after $25.00 deductible")
 
 
 def test_a_bar_of_progress_is_as_long_as_what_is_done(person: Callable[[str], Person], zax: Running) -> None:

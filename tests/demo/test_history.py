@@ -86,7 +86,7 @@ def test_each_visits_journal_is_true_and_agrees_with_its_state(rows: Rows) -> No
             assert balance(mine).settled
         elif visit["state"] == "left":
             assert not balance(mine).settled
-        elif visit["state"] in {"booked", "confirmed", "missed", "cancelled", "here", "room"}:
+        elif visit["state"] in {"booked", "confirmed", "missed", "canceled", "here", "room"}:
             assert mine == []
     assert seen >= {"settled", "left", "missed", "booked", "room"}
 
@@ -119,7 +119,7 @@ def test_nobody_is_in_two_places_at_once(rows: Rows) -> None:
     state = {row["id"]: row["state"] for row in rows["visit"]}
     taken: dict[tuple[int, date], list[tuple[int, int]]] = defaultdict(list)
     for slot in rows["staff_slot"]:
-        if state[slot["visit_id"]] != "cancelled":
+        if state[slot["visit_id"]] != "canceled":
             taken[slot["provider_id"], slot["day"]].append((slot["start_min"], slot["end_min"]))
     for (provider, _), spans in taken.items():
         spans.sort()

@@ -70,7 +70,7 @@ BEFORE = text(
     FROM patient p
     JOIN visit today ON today.patient_id = p.id AND today.day = :day AND today.site_id = 1
     JOIN visit_type t ON t.id = today.type_id AND t.dental
-    LEFT JOIN visit v ON v.patient_id = p.id AND v.day < :day AND v.state NOT IN ('missed', 'cancelled')
+    LEFT JOIN visit v ON v.patient_id = p.id AND v.day < :day AND v.state NOT IN ('missed', 'canceled')
     LEFT JOIN charge_line l ON l.visit_id = v.id AND l.removed_at IS NULL
     GROUP BY p.id
     """

@@ -79,5 +79,5 @@ def patient_open(desk: Desk, visit_id: int) -> int:
 ROOMS = """
 SELECT COUNT(*) FROM visit v JOIN visit w ON v.room_id = w.room_id AND v.day = w.day AND v.id < w.id
 AND v.start_min < w.start_min + w.minutes AND w.start_min < v.start_min + v.minutes
-WHERE v.state NOT IN ('missed', 'cancelled', 'shelf') AND w.state NOT IN ('missed', 'cancelled', 'shelf')
+WHERE v.state NOT IN ('missed', 'canceled', 'shelf') AND w.state NOT IN ('missed', 'canceled', 'shelf')
 """

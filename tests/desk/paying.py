@@ -16,7 +16,7 @@ from zax.store import schema
 
 
 def rows(*tenders: tuple[str, ...]) -> list[TenderForm]:
-    """('cash', '40'), ('cheque', '21', '1042')."""
+    """('cash', '40'), ('check', '21', '1042')."""
     return [TenderForm(*each) for each in tenders]
 
 

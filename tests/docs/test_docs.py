@@ -1,4 +1,4 @@
-"""The docs say what is so: sign-ins, ports, commands, pictures, licences, formats, and what the tree may not
+"""The docs say what is so: sign-ins, ports, commands, pictures, licenses, formats, and what the tree may not
 hold.
 """
 

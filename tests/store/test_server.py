@@ -131,6 +131,20 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
                     "INSERT INTO journal (id, kind, day, at, patient_id, visit_id, payment_id, patient_cents,"
                     " words) VALUES (5, 'payment', '2026-11-24', NOW(), 1, 1, 9, -4260, 'Paid')"
                 ),
+                (
+                    "INSERT INTO visit (id, site_id, patient_id, provider_id, room_id, type_id, day,"
+                    " start_min, minutes, state, made_at, made_by) VALUES (2, 1, 1, 1, 7, 1, '2026-11-25',"
+                    " 600, 30, 'cancelled', NOW(), 1)"
+                ),
+                (
+                    "INSERT INTO track_move (visit_id, from_stop, to_stop, at) VALUES (2, 'booked',"
+                    " 'cancelled', '2026-11-24 18:00:00')"
+                ),
+                (
+                    "INSERT INTO payment (id, request_key, patient_id, visit_id, tender, cheque_number,"
+                    " cents, state, day, at, by_id) VALUES (10, 'c', 1, 1, 'cheque', '1184', 500, 'taken',"
+                    " '2026-11-24', NOW(), 1)"
+                ),
                 "SET foreign_key_checks=1",
             ):
                 connection.exec_driver_sql(statement)
@@ -144,7 +158,9 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
                     " ON c.patient_id = p.id"
                 )
             ).one()
-            part = connection.execute(text("SELECT payment_id, visit_id, cents FROM payment_part")).one()
+            part = connection.execute(
+                text("SELECT payment_id, visit_id, cents FROM payment_part WHERE payment_id = 9")
+            ).one()
             place = connection.execute(text("SELECT visit_id, room_id, stage_id FROM whereabouts")).one()
             paid = connection.execute(
                 text(
@@ -153,11 +169,19 @@ def test_a_database_of_before_the_record_keeps_its_plans_people_and_payments(tmp
                     " journal j ON j.payment_id = p.id"
                 )
             ).one()
+            check = connection.execute(text("SELECT tender, check_number FROM payment WHERE id = 10")).one()
+            off = connection.execute(
+                text(
+                    "SELECT v.state, m.to_stop FROM visit v JOIN track_move m ON m.visit_id = v.id"
+                    " WHERE v.id = 2"
+                )
+            ).one()
         assert benefits_from("Old", terms) == Benefits(
             name="Old", percents={"basic": 80}, deductible_cents=5000, no_deductible=frozenset({"preventive"})
         )
         assert tuple(person) == ("TLKRS", "cruz", "HG441", 1)
         assert (tuple(part), tuple(place)) == ((9, 1, 4260), (1, 7, None))
+        assert (tuple(check), tuple(off)) == (("check", "1184"), ("canceled", "canceled"))
         assert tuple(paid) == (1, 4260, date(2026, 11, 24), 1, 1)
     finally:
         old.dispose()

@@ -94,7 +94,7 @@ def _vasquez(desk: Desk, terminal: Terminal) -> None:
 
 
 def _plan_of_somebody(desk: Desk, clock: ShiftedClock, day: date) -> None:
-    """A household with an old rest pays it in instalments at the desk; one of them is overdue."""
+    """A household with an old rest pays it in installments at the desk; one of them is overdue."""
     with desk.engine.connect() as connection:
         row = connection.execute(_OWING).first()
         if row is None:
@@ -128,11 +128,11 @@ def _close(desk: Desk, clock: ShiftedClock, site_id: int, day: date) -> None:
     for value in PIECES:
         number, drawer = divmod(drawer, value)
         pieces[value] = str(number)
-    cheques = tuple(each.id for each in found.cheques)
+    checks = tuple(each.id for each in found.checks)
     close_day(
         desk,
         RAVI,
         site_id,
         last,
-        CloseForm(pieces=pieces, counted={}, cheques=cheques, mark=found.mark, anyway=True),
+        CloseForm(pieces=pieces, counted={}, checks=checks, mark=found.mark, anyway=True),
     )

@@ -44,7 +44,7 @@ WAITLIST = (
     ),
     (
         "SELECT v.patient_id, SUM(v.state IN ('here', 'room', 'checkout', 'left', 'settled')), SUM(v.state ="
-        " 'missed' OR v.off_why = 'missed'), SUM(v.state = 'cancelled') FROM visit v JOIN waiting w ON"
+        " 'missed' OR v.off_why = 'missed'), SUM(v.state = 'canceled') FROM visit v JOIN waiting w ON"
         f" w.patient_id = v.patient_id WHERE w.ended_at IS NULL AND w.site_id = {SITE} GROUP BY v.patient_id"
     ),
 )
@@ -52,11 +52,11 @@ SLOTS = (
     (
         "SELECT s.provider_id, s.day, s.start_min, s.end_min FROM staff_slot s JOIN visit v ON v.id ="
         " s.visit_id WHERE s.provider_id BETWEEN %s AND %s AND s.day BETWEEN %s AND %s AND v.state NOT IN"
-        " ('missed', 'cancelled', 'shelf')"
+        " ('missed', 'canceled', 'shelf')"
     ),
     (
         f"SELECT room_id, day, type_id, patient_id, start_min, minutes FROM visit WHERE site_id = {SITE} AND"
-        " day BETWEEN %s AND %s AND state NOT IN ('missed', 'cancelled', 'shelf')"
+        " day BETWEEN %s AND %s AND state NOT IN ('missed', 'canceled', 'shelf')"
     ),
 )
 

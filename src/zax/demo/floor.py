@@ -43,7 +43,7 @@ BOOK = (
     (
         "SELECT s.visit_id, s.provider_id, s.start_min, s.end_min, s.words FROM staff_slot s JOIN visit v ON"
         " v.id = s.visit_id WHERE v.day = %s AND v.site_id = %s AND s.words <> '' AND v.state NOT IN"
-        " ('missed', 'cancelled') ORDER BY s.start_min"
+        " ('missed', 'canceled') ORDER BY s.start_min"
     ),
     (
         "SELECT v.id, c.member_id, c.checked_at, c.check_state, y.eligibility FROM visit v JOIN visit_type t"

@@ -215,14 +215,14 @@ class History:
                 if visit.start + visit.minutes > minute
                 else "checkout"
             )
-        return "missed" if roll < 0.04 else "cancelled" if roll < 0.07 else "left"
+        return "missed" if roll < 0.04 else "canceled" if roll < 0.07 else "left"
 
     def _off_why(self, state: str) -> str:
         return (
             "missed"
             if state == "missed"
             else self.rng.choice(("wants", "declined", "clinic"))
-            if state == "cancelled"
+            if state == "canceled"
             else ""
         )
 
@@ -239,7 +239,7 @@ class History:
             ("left", end + timedelta(minutes=6)),
             ("settled", end + timedelta(minutes=7)),
         ]
-        if visit.state in {"missed", "cancelled"}:
+        if visit.state in {"missed", "canceled"}:
             steps = [full[0], (visit.state, start)]
         else:
             steps = full[: [name for name, _ in full].index(visit.state) + 1]

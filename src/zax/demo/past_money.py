@@ -257,9 +257,9 @@ class PastMoney:
         return sum(due.values()) + sum(moved.values())
 
     def _payment(self, visit: PastVisit, due: dict[int, int], day: date, at: datetime, by: int) -> None:
-        tender = self.rng.choice(("card", "card", "card", "cash", "cheque"))
+        tender = self.rng.choice(("card", "card", "card", "cash", "check"))
         number = self.rows.next_id("payment")
-        cheque = str(self.rng.randrange(1000, 9999)) if tender == "cheque" else ""
+        check = str(self.rng.randrange(1000, 9999)) if tender == "check" else ""
         ending = f"{self.rng.randrange(10_000):04d}" if tender == "card" else ""
         total = sum(due.values())
         self.rows["receipt"].append((number, f"past-{number}", visit.person.id, visit.site_id, day, at, by))
@@ -274,7 +274,7 @@ class PastMoney:
                 tender,
                 total,
                 total,
-                cheque,
+                check,
                 "taken",
                 ending,
                 day,
@@ -283,9 +283,7 @@ class PastMoney:
             )
         )
         self.rows["payment_part"].append((number, visit.person.id, visit.id, total))
-        words = (
-            f"Patient paid, {tender}{' ' + cheque if cheque else ''}{' ending ' + ending if ending else ''}"
-        )
+        words = f"Patient paid, {tender}{' ' + check if check else ''}{' ending ' + ending if ending else ''}"
         credit = self._entry(visit, "payment", day, at, by, -total, 0, words, payment=number)
         self.rows["allocation"].extend(
             (credit, line, visit.person.id, cents, at, by) for line, cents in due.items()

@@ -29,7 +29,7 @@ COLUMNS = {
     "receipt": "id, request_key, patient_id, site_id, day, at, by_id",
     "payment": (
         "id, request_key, receipt_id, patient_id, visit_id, site_id, tender, cents, asked_cents,"
-        " cheque_number, state, card_ending, day, at, by_id"
+        " check_number, state, card_ending, day, at, by_id"
     ),
     "payment_part": "payment_id, patient_id, visit_id, cents",
     "journal": (

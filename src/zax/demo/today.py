@@ -283,11 +283,11 @@ class Today:
         with self.desk.engine.connect() as connection:
             due = sum(entry.patient_cents for entry in money.visit_entries(connection, visit_id))
         if due:
-            tender, cheque = (("card", ""), ("cash", ""), ("cheque", f"{1042 + visit_id % 89 * 37}"))[
+            tender, check = (("card", ""), ("cash", ""), ("check", f"{1042 + visit_id % 89 * 37}"))[
                 visit_id % 3
             ]
             form = PayForm(
-                tenders=[TenderForm(tender, f"{due / 100:.2f}", cheque)],
+                tenders=[TenderForm(tender, f"{due / 100:.2f}", check)],
                 items=[Item(visit_id)],
                 key=f"{key}-pays",
             )

@@ -57,7 +57,7 @@ def test_free_time_is_the_steps_that_are_wholly_free(windows: list[Span], busy: 
 
 
 @given(st.lists(spans, max_size=8))
-def test_joining_changes_no_minute_and_leaves_no_neighbours(pieces: list[Span]) -> None:
+def test_joining_changes_no_minute_and_leaves_no_neighbors(pieces: list[Span]) -> None:
     together = joined(pieces)
     assert minutes_of(together) == minutes_of(pieces)
     assert all(a.end < b.start for a, b in zip(together, together[1:], strict=False))
@@ -295,7 +295,7 @@ def test_a_track_replays_to_its_state_or_is_refused(stops: list[Stop]) -> None:
 
 def test_every_stop_on_the_way_can_be_reached_and_left() -> None:
     assert {to for _, to in MOVES} >= set(Stop) - {Stop.HELD}
-    assert {start for start, _ in MOVES} >= set(Stop) - {Stop.CANCELLED}
+    assert {start for start, _ in MOVES} >= set(Stop) - {Stop.CANCELED}
 
 
 def test_waiting_runs_from_the_last_time_the_visit_came_there() -> None:

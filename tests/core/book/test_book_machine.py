@@ -123,7 +123,7 @@ class Book(RuleBasedStateMachine):
             check_move(visit.state, to)
         return self.change(number, replace(visit, day=day, span=span, lead=lead, placed=placed, state=to))
 
-    @rule(target=undos, number=visits, to=st.sampled_from([Stop.SHELF, Stop.CANCELLED, Stop.CONFIRMED]))
+    @rule(target=undos, number=visits, to=st.sampled_from([Stop.SHELF, Stop.CANCELED, Stop.CONFIRMED]))
     def step(self, number: int, to: Stop) -> tuple[int, Visit, int] | None:
         visit = self.book.get(number)
         if visit is None:

@@ -195,15 +195,15 @@ def test_only_what_the_patient_did_counts_against_them() -> None:
         ("checkout", "", 1),
         ("booked", "", 2),
         ("missed", "", 1),
-        ("cancelled", "missed", 1),
-        ("cancelled", "wants", 1),
-        ("cancelled", "declined", 2),
-        ("cancelled", "clinic", 4),
-        ("cancelled", "mistake", 3),
-        ("cancelled", "expired", 1),
-        ("cancelled", "", 1),
+        ("canceled", "missed", 1),
+        ("canceled", "wants", 1),
+        ("canceled", "declined", 2),
+        ("canceled", "clinic", 4),
+        ("canceled", "mistake", 3),
+        ("canceled", "expired", 1),
+        ("canceled", "", 1),
     ]
-    assert tally(visits) == Attendance(kept=7, missed=2, cancelled=3)
+    assert tally(visits) == Attendance(kept=7, missed=2, canceled=3)
     assert tally([]) == Attendance()
 
 

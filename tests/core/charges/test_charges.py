@@ -64,11 +64,11 @@ def test_unfinished_lines_say_what_they_lack() -> None:
     assert unfinished(OFFICE, "", "", "", ("J02.9",)) == ""
 
 
-def test_a_cheque_needs_its_number() -> None:
+def test_a_check_needs_its_number() -> None:
     with pytest.raises(Problems) as wrong:
-        check_tenders([TenderForm("cheque", "12", " ")], {})
+        check_tenders([TenderForm("check", "12", " ")], {})
     assert "printed on the check" in wrong.value.problems["number-1"]
-    assert check_tenders([TenderForm("cheque", "12", "1 184")], {})[0].number == "1184"
+    assert check_tenders([TenderForm("check", "12", "1 184")], {})[0].number == "1184"
     assert check_tenders([TenderForm("cash", "12", "99")], {})[0].number == ""
     with pytest.raises(Problems) as wrong:
         check_tenders([TenderForm("cash", "1"), TenderForm("shells", "abc", "")], {})

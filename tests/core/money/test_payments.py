@@ -19,7 +19,7 @@ from zax.core.money.drawer import (
     worth,
 )
 from zax.core.money.journal import Kind
-from zax.core.money.payment_plan import Instalment, check_first, check_plan, may_try, schedule, standing
+from zax.core.money.payment_plan import Installment, check_first, check_plan, may_try, schedule, standing
 from zax.core.money.statement import (
     Candidate,
     Rule,
@@ -159,7 +159,7 @@ def test_stock_never_goes_below_nothing(pieces: int, words: str) -> None:
     st.sampled_from(["week", "fortnight", "month"]),
     st.dates(date(2024, 1, 1), date(2030, 12, 31)),
 )
-def test_instalments_add_up_and_fall_in_order(total: int, count: int, every: str, first: date) -> None:
+def test_installments_add_up_and_fall_in_order(total: int, count: int, every: str, first: date) -> None:
     made = schedule(total, count, first, every)
     assert sum(each.cents for each in made) == total and len(made) == count
     assert max(each.cents for each in made) - min(each.cents for each in made) <= 1
@@ -182,7 +182,7 @@ def test_a_plan_stands_where_its_charges_stand(total: int, count: int, data: st.
 
 def test_a_plan_that_is_behind_says_by_how_much() -> None:
     made = schedule(10_000, 4, date(2026, 9, 24), "month")
-    assert made[0] == Instalment(1, date(2026, 9, 24), 2500)
+    assert made[0] == Installment(1, date(2026, 9, 24), 2500)
     found = standing(10_000, made, 7_000, TODAY)  # 30.00 paid; due are 9/24, 10/24 and today's 11/24
     assert (found.paid, found.due, found.overdue, found.next) == (3000, 4500, 2000, made[1])
 

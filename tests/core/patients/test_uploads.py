@@ -16,7 +16,7 @@ from PIL import Image
 
 from tests.pictures import headed_png
 from zax.core.errors import Refused
-from zax.core.patients.uploads import MOST_POINTS, MOST_POINTS_WHOLE, open_picture, read_points, recognise
+from zax.core.patients.uploads import MOST_POINTS, MOST_POINTS_WHOLE, open_picture, read_points, recognize
 
 # Each does something by itself or carries a file (ISO 32000-1, 7.11.4, 12.5.6, 12.6).
 ACTIVE: list[dict[str, Any]] = [
@@ -75,12 +75,12 @@ def pdf_with(part: dict[str, Any], around: list[str]) -> bytes:
 def test_what_runs_is_found_however_deep_it_lies(part: dict[str, Any], around: list[str]) -> None:
     """Kills: looking at objects of their own alone, at the catalog alone, not into arrays of arrays."""
     with pytest.raises(Refused, match="runs on its own"):
-        recognise(pdf_with(part, around))
+        recognize(pdf_with(part, around))
 
 
 @given(st.sampled_from(HARMLESS), wrappers)
 def test_what_only_looks_like_it_is_taken(part: dict[str, Any], around: list[str]) -> None:
-    assert recognise(pdf_with(part, around)) == "application/pdf"
+    assert recognize(pdf_with(part, around)) == "application/pdf"
 
 
 def test_a_name_spelled_with_figures_is_the_name_it_stands_for() -> None:
@@ -92,7 +92,7 @@ def test_a_name_spelled_with_figures_is_the_name_it_stands_for() -> None:
     spelled = out.getvalue().replace(b"/JavaScript", b"/Java#53cript")
     assert spelled != out.getvalue()
     with pytest.raises(Refused, match="runs on its own"):
-        recognise(spelled)
+        recognize(spelled)
 
 
 def test_a_pdf_that_bites_its_tail_is_walked_once() -> None:
@@ -104,7 +104,7 @@ def test_a_pdf_that_bites_its_tail_is_walked_once() -> None:
     made.pages[0].obj["/PieceInfo"] = Dictionary(Z=a)
     out = io.BytesIO()
     made.save(out)
-    assert recognise(out.getvalue()) == "application/pdf"
+    assert recognize(out.getvalue()) == "application/pdf"
 
 
 @pytest.mark.parametrize(("width", "height"), [(MOST_POINTS_WHOLE + 1, 1), (6_001, 6_000)])

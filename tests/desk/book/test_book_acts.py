@@ -192,7 +192,7 @@ def test_a_shelved_visit_whose_day_is_over_can_still_be_placed_or_taken_off(
         put_back(desk, JUNO, placed)
     move_visit(desk, JUNO, placed, to("14:00", day=TOMORROW))
     take_off(desk, JUNO, gone, "wants")
-    assert (state_of(desk, placed), state_of(desk, gone)) == ("booked", "cancelled")
+    assert (state_of(desk, placed), state_of(desk, gone)) == ("booked", "canceled")
 
 
 def test_put_back_keeps_a_confirmation(desk: Desk) -> None:
@@ -224,7 +224,7 @@ def test_why_a_visit_is_taken_off_decides_what_follows(desk: Desk, why: str, wor
         assert attendance_of(connection, patient).words == words
     assert waiting(desk) == ([("Helen Vasquez", "lost")] if waits else [])
     assert scalar(
-        desk, "SELECT reason FROM track_move WHERE visit_id = :v AND to_stop = 'cancelled'", v=visit_id
+        desk, "SELECT reason FROM track_move WHERE visit_id = :v AND to_stop = 'canceled'", v=visit_id
     ).endswith("a note")
 
 
@@ -362,10 +362,10 @@ def test_an_undone_booking_leaves_no_trace_in_the_way(desk: Desk) -> None:
     visit_id = book_visit(desk, JUNO, order(patient, sooner=True))
     assert waiting(desk) == [("Helen Vasquez", "sooner")]
     undo(desk)
-    assert (state_of(desk, visit_id), waiting(desk)) == ("cancelled", [("Helen Vasquez", "short")])
+    assert (state_of(desk, visit_id), waiting(desk)) == ("canceled", [("Helen Vasquez", "short")])
     with desk.engine.connect() as connection:
         assert last_act(connection, JUNO.id, desk.clock.now()) is None
-        assert attendance_of(connection, patient).cancelled == 0
+        assert attendance_of(connection, patient).canceled == 0
     assert booked(desk, "14:00")
 
 
@@ -411,7 +411,7 @@ SELECT COUNT(*) FROM staff_slot a JOIN staff_slot b
 ON a.provider_id = b.provider_id AND a.day = b.day AND a.id < b.id AND a.visit_id <> b.visit_id
 AND a.start_min < b.end_min AND b.start_min < a.end_min
 JOIN visit v ON v.id = a.visit_id JOIN visit w ON w.id = b.visit_id
-WHERE v.state NOT IN ('missed', 'cancelled', 'shelf') AND w.state NOT IN ('missed', 'cancelled', 'shelf')
+WHERE v.state NOT IN ('missed', 'canceled', 'shelf') AND w.state NOT IN ('missed', 'canceled', 'shelf')
 AND a.provider_id <> 6
 """
 

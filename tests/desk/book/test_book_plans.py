@@ -151,7 +151,7 @@ def test_several_requests_are_accepted_at_once_and_the_patients_told(
         and "The doctor is away." in mail.get_content()
         and "throat" not in mail.get_content()
     )
-    assert state_of(desk, asked[0]) == "cancelled"
+    assert state_of(desk, asked[0]) == "canceled"
     with pytest.raises(Refused):
         accept_requests(desk, JUNO, [])
 
@@ -161,7 +161,7 @@ def test_a_request_nobody_answers_in_time_frees_its_slot(desk: Desk, clock: Shif
     assert release_held(desk) == 0
     clock.set_to(at(10, 46))
     assert release_held(desk) == 1
-    assert state_of(desk, visit_id) == "cancelled" and booked(desk, "14:00")
+    assert state_of(desk, visit_id) == "canceled" and booked(desk, "14:00")
     assert scalar(desk, "SELECT COUNT(*) FROM outbox WHERE kind = 'patient_mail'") == 1
 
 
@@ -180,7 +180,7 @@ def test_a_series_shows_its_conflicts_before_and_is_booked_whole_or_not_at_all(d
     made = book_many(desk, JUNO, [each.order for each in rows if not each.why])
     assert len(made) == 3 and book_many(desk, JUNO, [each.order for each in rows if not each.why]) == made
     undo(desk)
-    assert {state_of(desk, v) for v in made} == {"cancelled"}
+    assert {state_of(desk, v) for v in made} == {"canceled"}
 
 
 def test_a_household_back_to_back_or_side_by_side(desk: Desk) -> None:

@@ -251,7 +251,7 @@ def test_who_did_not_come_can_still_turn_up(desk: Desk, clock: ShiftedClock) -> 
     assert state_of(desk, visit_id) == "here"
 
 
-def test_a_cancelled_visit_frees_its_time(desk: Desk) -> None:
+def test_a_canceled_visit_frees_its_time(desk: Desk) -> None:
     visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
     take_off(desk, JUNO, visit_id, "declined", "patient is ill")
     again = book_visit(desk, JUNO, order(add_patient(desk, first="Ben")))

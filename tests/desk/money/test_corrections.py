@@ -1,4 +1,4 @@
-"""Refund, void, returned cheque, write-off, discount, transfer: entries of their own, never above what was
+"""Refund, void, returned check, write-off, discount, transfer: entries of their own, never above what was
 paid or is open.
 """
 
@@ -31,7 +31,7 @@ from zax.desk.money.corrections import (
 )
 from zax.desk.money.credits import spread_credit
 from zax.desk.money.payments import Item
-from zax.desk.money.refunds import BackForm, cheque_returned, refund, void
+from zax.desk.money.refunds import BackForm, check_returned, refund, void
 from zax.desk.money.terminal import close_payment
 from zax.desk.setup.money import save_discount
 from zax.outside.doors import Sale
@@ -178,38 +178,38 @@ def test_a_credit_that_was_used_elsewhere_comes_back_when_its_payment_is_voided(
     one, two = visit_at_checkout(desk, patient), visit_at_checkout(desk, patient, start="15:00")
     spread_credit(desk, JUNO, patient, items_of(desk, patient).credits[0].entry_id, one)
     assert patient_open(desk, one) == 2_800
-    void(desk, JUNO, FakeTerminal(), back(desk, payment=deposit, why="cheque forgotten"))
+    void(desk, JUNO, FakeTerminal(), back(desk, payment=deposit, why="check forgotten"))
     assert (
         patient_open(desk, one) == patient_open(desk, two) == 12_800 and items_of(desk, patient).credit == 0
     )
     assert agrees(desk)
 
 
-def test_a_returned_cheque_opens_what_it_paid_and_charges_the_fee(
+def test_a_returned_check_opens_what_it_paid_and_charges_the_fee(
     desk: Desk, owing: tuple[int, int, int]
 ) -> None:
     patient, visit, _ = owing
-    pay(desk, patient, all_lines(desk, patient), ("cheque", "286", "1042"))
-    assert cheque_returned(desk, JUNO, last_payment(desk), "no funds", True) == 2_500
+    pay(desk, patient, all_lines(desk, patient), ("check", "286", "1042"))
+    assert check_returned(desk, JUNO, last_payment(desk), "no funds", True) == 2_500
     assert patient_open(desk, visit) == 28_600 and items_of(desk, patient).due == 31_100
     assert "Fee, check 1042 was returned" in {each.words for each in items_of(desk, patient).lines}
     with pytest.raises(Conflict, match="returned or voided"):
-        cheque_returned(desk, JUNO, last_payment(desk), "", True)
+        check_returned(desk, JUNO, last_payment(desk), "", True)
     pay(desk, patient, all_lines(desk, patient), ("cash", "311"), key="cash")
     with pytest.raises(Refused, match="Only a check"):
-        cheque_returned(desk, JUNO, last_payment(desk), "", False)
+        check_returned(desk, JUNO, last_payment(desk), "", False)
     with pytest.raises(NotFound):
-        cheque_returned(desk, JUNO, 999_999, "", False)
+        check_returned(desk, JUNO, 999_999, "", False)
     assert agrees(desk)
 
 
-def test_a_cheque_that_was_refunded_before_it_came_back_is_owed_as_a_fee(
+def test_a_check_that_was_refunded_before_it_came_back_is_owed_as_a_fee(
     desk: Desk, owing: tuple[int, int, int]
 ) -> None:
     patient, visit, _ = owing
-    pay(desk, patient, all_lines(desk, patient), ("cheque", "286", "1042"))
+    pay(desk, patient, all_lines(desk, patient), ("check", "286", "1042"))
     refund(desk, SAM, FakeTerminal(), back(desk, "86"))
-    cheque_returned(desk, JUNO, last_payment(desk), "", False)
+    check_returned(desk, JUNO, last_payment(desk), "", False)
     assert patient_open(desk, visit) == 28_600 and items_of(desk, patient).due == 28_600 + 8_600
     assert agrees(desk)
 

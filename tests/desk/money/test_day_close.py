@@ -45,12 +45,12 @@ def closing(desk: Desk, day: date = TODAY) -> Closing:
 
 
 def count(found: Closing, cash: int | None = None, **more: Any) -> CloseForm:
-    """The drawer counted: the float and the cash that is expected (or `cash`), every cheque in the bag."""
+    """The drawer counted: the float and the cash that is expected (or `cash`), every check in the bag."""
     drawer = 15_000 + (found.expected["cash"] if cash is None else cash)
     values: dict[str, Any] = {
         "pieces": {100: str(drawer // 100), 1: str(drawer % 100)},
         "counted": {},
-        "cheques": [each.id for each in found.cheques],
+        "checks": [each.id for each in found.checks],
         "why": "",
         "mark": found.mark,
     }
@@ -59,10 +59,10 @@ def count(found: Closing, cash: int | None = None, **more: Any) -> CloseForm:
 
 @pytest.fixture
 def day(desk: Desk) -> int:
-    """A day with a visit over 286.00 paid by cash, cheque and card; the patient."""
+    """A day with a visit over 286.00 paid by cash, check and card; the patient."""
     patient = add_patient(desk)
     finish_checkout(desk, JUNO, visit_at_checkout(desk, patient, dental=True))
-    pay(desk, patient, all_lines(desk, patient), ("cash", "100"), ("cheque", "86", "1042"), ("card", "100"))
+    pay(desk, patient, all_lines(desk, patient), ("cash", "100"), ("check", "86", "1042"), ("card", "100"))
     return patient
 
 
@@ -71,7 +71,7 @@ def test_the_count_is_held_against_the_journal_and_the_day_is_final(
 ) -> None:
     found = closing(desk)
     assert (
-        dict(found.expected) == {"cash": 10_000, "cheque": 8_600, "card": 10_000}
+        dict(found.expected) == {"cash": 10_000, "check": 8_600, "card": 10_000}
         and found.from_patients == 28_600
     )
     number = close_day(desk, JUNO, 1, TODAY, count(found))
@@ -83,7 +83,7 @@ def test_the_count_is_held_against_the_journal_and_the_day_is_final(
         found.entries,
         "Juno Park",
     )
-    assert [each["number"] for each in row.cheques] == ["1042"] and row.counted["card"] == 10_000
+    assert [each["number"] for each in row.checks] == ["1042"] and row.counted["card"] == 10_000
     pay(desk, day, [Item()], ("cash", "5"), key="later")
     assert scalar(desk, "SELECT day FROM journal ORDER BY id DESC LIMIT 1") == TOMORROW
     assert scalar(desk, "SELECT day FROM payment ORDER BY id DESC LIMIT 1") == TOMORROW
@@ -118,10 +118,10 @@ def test_over_and_short_are_kept_with_their_reason(desk: Desk, day: int) -> None
     assert scalar(desk, "SELECT CONCAT(over_cents, why) FROM day_close") == "-200wrong change at noon"
 
 
-def test_a_cheque_missing_from_the_bag_and_a_slip_that_differs_are_differences(desk: Desk, day: int) -> None:
+def test_a_check_missing_from_the_bag_and_a_slip_that_differs_are_differences(desk: Desk, day: int) -> None:
     found = closing(desk)
     with pytest.raises(Refused, match=r"86\.00 short"):
-        close_day(desk, JUNO, 1, TODAY, count(found, cheques=[]))
+        close_day(desk, JUNO, 1, TODAY, count(found, checks=[]))
     with pytest.raises(Refused, match=r"1\.00 over"):
         close_day(desk, JUNO, 1, TODAY, count(found, counted={"card": "101"}))
     with pytest.raises(Refused) as refused:
@@ -129,9 +129,9 @@ def test_a_cheque_missing_from_the_bag_and_a_slip_that_differs_are_differences(d
     assert set(refused.value.problems) == {"counted-card"}
 
 
-def test_a_voided_cheque_is_not_in_the_bag_and_one_of_the_same_number_is(desk: Desk, day: int) -> None:
+def test_a_voided_check_is_not_in_the_bag_and_one_of_the_same_number_is(desk: Desk, day: int) -> None:
     iris = add_patient(desk, first="Iris")
-    pay(desk, iris, [Item()], ("cheque", "5", "1042"), key="same")
+    pay(desk, iris, [Item()], ("check", "5", "1042"), key="same")
     void(
         desk,
         SAM,
@@ -141,7 +141,7 @@ def test_a_voided_cheque_is_not_in_the_bag_and_one_of_the_same_number_is(desk: D
         ),
     )
     found = closing(desk)
-    assert [each.first for each in found.cheques] == ["Helen"] and found.expected["cheque"] == 8_600
+    assert [each.first for each in found.checks] == ["Helen"] and found.expected["check"] == 8_600
     close_day(desk, JUNO, 1, TODAY, count(found))
 
 

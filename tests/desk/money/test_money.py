@@ -60,9 +60,9 @@ def pay(
     tender: str = "cash",
     key: str = "k",
     terminal: FakeTerminal | None = None,
-    cheque: str = "",
+    check: str = "",
 ):  # type: ignore[no-untyped-def]
-    return pay_visit(desk, visit_id, tender, amount, key, cheque, terminal)
+    return pay_visit(desk, visit_id, tender, amount, key, check, terminal)
 
 
 def test_charges_become_entries_split_by_the_estimate(desk: Desk) -> None:
@@ -160,7 +160,7 @@ def test_lines_refuse_what_does_not_belong(desk: Desk) -> None:
 def test_tenders_pay_in_parts_until_nothing_is_due(desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     assert pay(desk, visit_id, "40", "cash", "a").state == PaymentState.TAKEN
-    assert pay(desk, visit_id, "50.00", "cheque", "b", cheque="1184").state == PaymentState.TAKEN
+    assert pay(desk, visit_id, "50.00", "check", "b", check="1184").state == PaymentState.TAKEN
     assert pay(desk, visit_id, "7.20", "card", "c").state == PaymentState.TAKEN
     assert open_parts(desk, visit_id) == Parts(0, 18880)
     assert nothing_is_wrong(desk, visit_id)
@@ -169,21 +169,21 @@ def test_tenders_pay_in_parts_until_nothing_is_due(desk: Desk) -> None:
 
 
 @pytest.mark.parametrize(
-    ("tender", "amount", "cheque", "field"),
+    ("tender", "amount", "check", "field"),
     [
         ("cash", "0", "", "amount-1"),
         ("cash", "-5", "", "amount-1"),
         ("cash", "99999999", "", "amount-1"),
         ("cash", "lots", "", "amount-1"),
         ("cash", "97.21", "", "over"),
-        ("cheque", "10", "", "number-1"),
+        ("check", "10", "", "number-1"),
         ("shells", "10", "", "tender-1"),
     ],
 )
-def test_payments_that_cannot_be_taken(desk: Desk, tender: str, amount: str, cheque: str, field: str) -> None:
+def test_payments_that_cannot_be_taken(desk: Desk, tender: str, amount: str, check: str, field: str) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     with pytest.raises(ZaxError) as error:
-        pay(desk, visit_id, amount, tender, cheque=cheque)
+        pay(desk, visit_id, amount, tender, check=check)
     assert field in error.value.problems
     assert scalar(desk, "SELECT COUNT(*) FROM payment") == 0
 

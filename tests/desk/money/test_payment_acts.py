@@ -343,7 +343,7 @@ def test_a_tender_of_the_clinics_own(desk: Desk) -> None:
     assert "printed on it" in wrong.value.problems["number-1"]
     assert pay(desk, patient, [Item()], ("own-1", "20", "TR-7"), ("own-2", "5")).whole
     assert (
-        scalar(desk, "SELECT GROUP_CONCAT(CONCAT(tender, ':', cheque_number) ORDER BY id) FROM payment")
+        scalar(desk, "SELECT GROUP_CONCAT(CONCAT(tender, ':', check_number) ORDER BY id) FROM payment")
         == "own-1:TR-7,own-2:"
     )
     assert scalar(desk, "SELECT MAX(words) FROM journal") == "Patient paid, ferry voucher"

@@ -31,7 +31,7 @@ from zax.desk.money.payment_plans import (
     PaymentPlanForm,
     PlanView,
     charge_due,
-    charge_instalment,
+    charge_installment,
     end_plan,
     make_plan,
     plans_of,
@@ -101,15 +101,15 @@ def charge(desk: Desk, terminal: FakeTerminal) -> int:
     """What the worker does about plans, without a defect being set aside: how many cards were charged."""
     due = charge_due(desk)
     with desk.engine.connect() as connection:
-        errands = waiting_errands(connection, "instalment")
+        errands = waiting_errands(connection, "installment")
     for errand in errands:
-        charge_instalment(desk, terminal, errand.payload["plan_id"])
+        charge_installment(desk, terminal, errand.payload["plan_id"])
         in_transaction(desk, WORKER, lambda tx, id=errand.id: finish_errand(tx.connection, id, tx.now))
     return due
 
 
 # --- plans
-def test_a_plan_charges_the_card_on_file_as_instalments_fall_due(
+def test_a_plan_charges_the_card_on_file_as_installments_fall_due(
     desk: Desk, owing: int, clock: ShiftedClock
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
@@ -133,7 +133,7 @@ def test_money_from_anywhere_moves_the_plan(desk: Desk, owing: int) -> None:
     assert plan(desk, owing, date(2026, 12, 25)).standing.overdue == 4_300
 
 
-def test_a_failed_instalment_is_tried_again_and_then_waits_for_the_desk(
+def test_a_failed_installment_is_tried_again_and_then_waits_for_the_desk(
     desk: Desk, owing: int, clock: ShiftedClock
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
@@ -149,7 +149,7 @@ def test_a_failed_instalment_is_tried_again_and_then_waits_for_the_desk(
     assert not plan(desk, owing, TODAY + timedelta(days=30)).needs_a_person and agrees(desk)
 
 
-def test_an_unclear_instalment_is_never_charged_twice(
+def test_an_unclear_installment_is_never_charged_twice(
     desk: Desk, owing: int, clock: ShiftedClock, outside: Outside
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))
@@ -162,7 +162,7 @@ def test_an_unclear_instalment_is_never_charged_twice(
     assert len(outside.terminal.asked) == 1 and plan(desk, owing).standing.paid == 7_150 and agrees(desk)
 
 
-def test_an_unclear_instalment_that_was_refused_after_all_is_tried_again(
+def test_an_unclear_installment_that_was_refused_after_all_is_tried_again(
     desk: Desk, owing: int, clock: ShiftedClock
 ) -> None:
     make_plan(desk, JUNO, owing, form(desk, owing, card_id=card(desk, owing)))

@@ -18,7 +18,7 @@ from tests.conftest import JUNO, ODILE, TODAY, add_patient, order, scalar, visit
 from tests.pictures import headed_png
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
 from zax.core.patients.search_terms import parse_query
-from zax.core.patients.uploads import Cut, as_png, portrait, recognise
+from zax.core.patients.uploads import Cut, as_png, portrait, recognize
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
@@ -189,7 +189,7 @@ def test_every_table_that_names_a_patient_follows_a_merge() -> None:
     ids=["jpeg", "png", "tiff", "pdf", "pdf that opens at a page"],
 )
 def test_what_is_kept_is_known_by_its_content(content: bytes, media: str) -> None:
-    assert recognise(content) == media
+    assert recognize(content) == media
 
 
 @pytest.mark.parametrize(
@@ -223,7 +223,7 @@ def test_what_is_kept_is_known_by_its_content(content: bytes, media: str) -> Non
 )
 def test_what_is_refused_says_why(content: bytes, says: str) -> None:
     with pytest.raises(Refused, match=says) as wrong:
-        recognise(content)
+        recognize(content)
     assert set(wrong.value.problems) == {"file"}
 
 
@@ -232,7 +232,7 @@ def test_a_locked_pdf_is_refused() -> None:
     with pikepdf.open(io.BytesIO(pdf())) as made:
         made.save(out, encryption=pikepdf.Encryption(owner="x", user="y"))
     with pytest.raises(Refused, match="locked"):
-        recognise(out.getvalue())
+        recognize(out.getvalue())
 
 
 def test_a_portrait_is_turned_cut_small_and_without_metadata() -> None:

@@ -65,7 +65,7 @@ def owing(desk: Desk) -> int:
 
 
 def with_plan(desk: Desk, terminal: FakeTerminal) -> int:
-    """Somebody with four instalments on a card on file, the first due today; the patient."""
+    """Somebody with four installments on a card on file, the first due today; the patient."""
     patient = owing(desk)
     deposit = PayForm(tenders=[TenderForm("card", "1", keep_card=True)], items=[Item()], key="keep")
     take_payment(desk, JUNO, terminal, patient, deposit)
@@ -79,7 +79,7 @@ def with_plan(desk: Desk, terminal: FakeTerminal) -> int:
     return patient
 
 
-def test_due_instalments_are_charged_to_the_card_on_file(
+def test_due_installments_are_charged_to_the_card_on_file(
     desk: Desk, outside: Outside, clock: ShiftedClock
 ) -> None:
     terminal = outside.terminal
@@ -116,7 +116,7 @@ def test_a_request_that_nobody_answered_in_time_frees_its_time(
     assert state_of(desk, visit) == "held"
     clock.set_to(at(12, 1))
     assert work(desk, outside) == 1
-    assert state_of(desk, visit) == "cancelled"
+    assert state_of(desk, visit) == "canceled"
 
 
 def test_a_run_of_statements_and_an_import_are_carried_out(

@@ -227,7 +227,7 @@ def test_a_duty_that_fails_is_said_on_day_and_does_not_stop_the_others(
     shut = Outside(FakeTerminal(), house, FakeMail())
     held = book_visit(desk, JUNO, order(add_patient(desk), held_until=at(10, 50)))
     rounds(desk, shut, clock, 4)
-    assert state_of(desk, held) == "cancelled"
+    assert state_of(desk, held) == "canceled"
     with desk.engine.connect() as connection:
         said = missing(connection, clock.now(), "America/Los_Angeles")
     assert said[1] == (
@@ -255,7 +255,7 @@ def test_one_request_that_cannot_be_released_does_not_hold_up_the_next(
     monkeypatch.setattr(web_requests, "_release", release)
     clock.set_to(at(11))
     run_once(desk, outside, receipt_pdf)
-    assert (state_of(desk, first), state_of(desk, second)) == ("held", "cancelled")
+    assert (state_of(desk, first), state_of(desk, second)) == ("held", "canceled")
     assert scalar(desk, "SELECT failures FROM beat WHERE name = 'held requests'") == 1
 
 

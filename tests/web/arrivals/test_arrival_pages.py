@@ -93,7 +93,7 @@ def test_a_copay_is_taken_at_arrival_and_a_declined_card_leaves_the_step_open(
     page = juno.get(f"/visits/{visit}/arrival").text
     assert 'Take <span id="takes">$105.60</span>' in page
     wrong = juno.post(
-        f"/visits/{visit}/arrival/collect", step_id=number, tender="cheque", amount="x", key="k1", also=other
+        f"/visits/{visit}/arrival/collect", step_id=number, tender="check", amount="x", key="k1", also=other
     )
     assert (
         wrong.status_code == 422 and "isn’t an amount" in wrong.text and "printed on the check" in wrong.text

@@ -164,7 +164,7 @@ def test_shelf_undo_and_taking_off_from_the_page(juno: Browser, desk: Desk) -> N
     assert answer.status_code == 422 and "Choose why" in answer.text and 'value="hm"' in answer.text
     juno.post(f"/visits/{visit_id}/act/cancel", back="/book", why="clinic", note="storm")
     assert (
-        state_of(desk, visit_id) == "cancelled"
+        state_of(desk, visit_id) == "canceled"
         and "Clinic canceled: storm" in juno.get(f"/book?visit={visit_id}").text
     )
 
@@ -372,7 +372,7 @@ def test_requests_are_answered_together(juno: Browser, desk: Desk) -> None:
     assert juno.post("/requests", do="accept", back="/requests").status_code == 422
     juno.post("/requests", do="accept", visit=asked[0], back="/requests")
     juno.post("/requests", do="decline", visit=asked[1], note="full", back="/requests")
-    assert [state_of(desk, v) for v in asked] == ["booked", "cancelled"]
+    assert [state_of(desk, v) for v in asked] == ["booked", "canceled"]
     again = juno.post("/requests", do="accept", visit=asked[0], back="/requests")
     assert again.status_code == 409 and "already answered" in again.text
 
@@ -382,7 +382,7 @@ def test_a_day_off_from_the_book(juno: Browser, desk: Desk) -> None:
     missing = juno.post("/book/dayoff", provider_id=5, day=FRIDAY, note="", back=f"/book?day={FRIDAY}")
     assert missing.status_code == 422 and "Say briefly why" in missing.text
     answer = juno.post("/book/dayoff", provider_id=5, day=FRIDAY, note="ill", back=f"/book?day={FRIDAY}")
-    assert answer.status_code == 303 and state_of(desk, visit_id) == "cancelled"
+    assert answer.status_code == 303 and state_of(desk, visit_id) == "canceled"
     page = juno.get(f"/book?day={FRIDAY}").text
     assert "1 to the waitlist" in page
     juno.post("/book/undo", act_id=hidden(page, "act_id"), back=f"/book?day={FRIDAY}")

@@ -70,7 +70,7 @@ def test_the_payment_page_is_one_key_away_and_takes_what_is_ticked(
     ("changes", "field", "words"),
     [
         ({"amount": "x"}, "amount-1", "isn’t an amount"),
-        ({"tender": "cheque"}, "number-1", "printed on the check"),
+        ({"tender": "check"}, "number-1", "printed on the check"),
         ({"amount": "287"}, "over", "$1.00 more than the $286.00 due"),
         ({"pick": ""}, "items", "Check what’s being paid"),
         ({"receipt": "email"}, "receipt", "No email address"),
@@ -214,10 +214,10 @@ def test_money_is_given_back_voided_and_mailed_from_the_receipt(
         assert juno.get(missing).status_code == 404
 
 
-def test_a_returned_cheque_is_undone_with_its_fee(juno: Browser, desk: Desk, owing: tuple[int, int]) -> None:
+def test_a_returned_check_is_undone_with_its_fee(juno: Browser, desk: Desk, owing: tuple[int, int]) -> None:
     patient, visit = owing
     location = (
-        juno.post(f"/pay/{patient}", **picked(desk, patient, visit, tender="cheque", number="1042"))
+        juno.post(f"/pay/{patient}", **picked(desk, patient, visit, tender="check", number="1042"))
         .headers["location"]
         .split("?")[0]
     )

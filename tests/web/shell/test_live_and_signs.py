@@ -69,7 +69,7 @@ def test_every_stop_has_its_sign_in_both_sizes() -> None:
     shapes = re.findall(r'<symbol id="(\w+)" [^>]*>(.*?)</symbol>', drawn)
     assert (
         len({shape for _, shape in shapes}) >= len(Stop) - 1
-    )  # did not come and cancelled share the cut line
+    )  # did not come and canceled share the cut line
 
 
 def test_passed_stops_are_low_the_present_one_is_full_height() -> None:

@@ -186,10 +186,10 @@ def test_a_refused_step_shows_on_the_page_it_was_pressed_on(juno: Browser, desk:
     answer = juno.post(f"/visits/{visit_id}/act/check-in", version=7, back="/day")
     assert answer.status_code == 409
     assert "You’re seeing the latest now" in answer.text and re.search(r"<h1>\s*Tuesday", answer.text)
-    cancelled = juno.post(
+    canceled = juno.post(
         f"/visits/{visit_id}/act/cancel", reason="", back=f"/book?day={TODAY}&visit={visit_id}"
     )
-    assert cancelled.status_code == 422 and "Choose why the visit is canceled" in cancelled.text
+    assert canceled.status_code == 422 and "Choose why the visit is canceled" in canceled.text
     assert juno.post(f"/visits/{visit_id}/act/dance", back="/day").status_code == 404
     outside = juno.post(f"/visits/{visit_id}/act/check-in", back="https://evil.example/x")
     assert outside.headers["location"] == "/day"
@@ -244,7 +244,7 @@ def test_paying_and_finishing_in_one_press(juno: Browser, desk: Desk) -> None:
     page = juno.get(f"/visits/{visit_id}/checkout").text
     assert "80 percent of $236.00 after $50.00 deductible" in page and "$97.20" in page
     form = {
-        "tender": "cheque",
+        "tender": "check",
         "amount": "97.20",
         "key": hidden(page, "key"),
         "version": hidden(page, "version"),

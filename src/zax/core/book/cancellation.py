@@ -40,8 +40,8 @@ class Off:
 
 OFF: Mapping[OffWhy, Off] = {
     OffWhy.MISSED: Off("No-show", counts_as="missed", waits=True),
-    OffWhy.WANTS_ANOTHER: Off("Patient canceled, wants another time", counts_as="cancelled", waits=True),
-    OffWhy.DOES_NOT: Off("Patient canceled, doesn’t want another time", counts_as="cancelled"),
+    OffWhy.WANTS_ANOTHER: Off("Patient canceled, wants another time", counts_as="canceled", waits=True),
+    OffWhy.DOES_NOT: Off("Patient canceled, doesn’t want another time", counts_as="canceled"),
     OffWhy.CLINIC: Off("Clinic canceled", waits=True, note=True),
     OffWhy.MISTAKE: Off("Entered by mistake"),
     OffWhy.EXPIRED: Off("Web request expired", offered=False),
@@ -51,17 +51,17 @@ OFF: Mapping[OffWhy, Off] = {
 
 @dataclass(frozen=True, slots=True)
 class Attendance:
-    """How a patient has kept their times: `kept`, `missed` and `cancelled` visits."""
+    """How a patient has kept their times: `kept`, `missed` and `canceled` visits."""
 
     kept: int = 0
     missed: int = 0
-    cancelled: int = 0
+    canceled: int = 0
 
     @property
     def words(self) -> str:
-        """'missed 1 of 9, cancelled 2', 'never missed, 6 visits', 'first visit'."""
+        """'missed 1 of 9, canceled 2', 'never missed, 6 visits', 'first visit'."""
         came = self.kept + self.missed
-        gone = f", canceled {self.cancelled}" if self.cancelled else ""
+        gone = f", canceled {self.canceled}" if self.canceled else ""
         if not came:
             return f"no visits yet{gone}"
         if self.missed:
@@ -71,7 +71,7 @@ class Attendance:
 
 def tally(visits: Iterable[tuple[str, str, int]]) -> Attendance:
     """How times were kept, from (state, why it was taken off, how many) of a patient's visits."""
-    found = {"kept": 0, "missed": 0, "cancelled": 0}
+    found = {"kept": 0, "missed": 0, "canceled": 0}
     for state, why, count in visits:
         counts_as = "kept" if state in CAME else "missed" if state == Stop.MISSED else ""
         if not counts_as and why:

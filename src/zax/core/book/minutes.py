@@ -27,7 +27,7 @@ def bits_of(spans: Iterable[Span]) -> int:
 
 
 def bits_within(spans: Iterable[Span]) -> int:
-    """Open spans as bits: the steps that lie wholly inside them, neighbours taken together."""
+    """Open spans as bits: the steps that lie wholly inside them, neighbors taken together."""
     found = 0
     for span in joined(spans):
         first, last = -(-span.start // STEP), span.end // STEP

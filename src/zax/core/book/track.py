@@ -26,7 +26,7 @@ class Stop(StrEnum):
     LEFT = "left"
     SETTLED = "settled"
     MISSED = "missed"
-    CANCELLED = "cancelled"
+    CANCELED = "canceled"
     SHELF = "shelf"
 
 
@@ -40,7 +40,7 @@ STOP_WORDS = {
     Stop.LEFT: "left, balance due",
     Stop.SETTLED: "settled",
     Stop.MISSED: "no-show",
-    Stop.CANCELLED: "canceled",
+    Stop.CANCELED: "canceled",
     Stop.SHELF: "on the shelf",
 }
 
@@ -49,7 +49,7 @@ ON_THE_BOOK = frozenset({Stop.HELD, Stop.BOOKED, Stop.CONFIRMED})
 INSIDE = frozenset({Stop.HERE, Stop.ROOM, Stop.CHECKOUT})
 FINISHED = frozenset({Stop.LEFT, Stop.SETTLED})
 PRESENT = frozenset({Stop.HERE, Stop.ROOM})
-CALLED_OFF = frozenset({Stop.MISSED, Stop.CANCELLED})
+CALLED_OFF = frozenset({Stop.MISSED, Stop.CANCELED})
 # Not in a room yet, so a delay still moves its beginning.
 NOT_IN_ROOM = EXPECTED | {Stop.HERE}
 # The patient came, however far the visit has got.
@@ -63,7 +63,7 @@ PAYING = frozenset({Stop.CHECKOUT, Stop.LEFT})
 # It stands on the Book or waits on the shelf, so it can be put down elsewhere.
 CAN_BE_PLACED = ON_THE_BOOK | {Stop.SHELF}
 HAPPENED = CAME | {Stop.MISSED}
-FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELLED, Stop.SHELF})
+FREES_THE_TIME = frozenset({Stop.MISSED, Stop.CANCELED, Stop.SHELF})
 NOT_ARRANGED = FREES_THE_TIME | {Stop.HELD}
 
 
@@ -87,9 +87,9 @@ _FORWARD = {
     (Stop.LEFT, Stop.SETTLED): Move("payments"),
 }
 _OFF = {
-    (Stop.HELD, Stop.CANCELLED): Move("book"),
-    (Stop.BOOKED, Stop.CANCELLED): Move("book", needs_reason=True),
-    (Stop.CONFIRMED, Stop.CANCELLED): Move("book", needs_reason=True),
+    (Stop.HELD, Stop.CANCELED): Move("book"),
+    (Stop.BOOKED, Stop.CANCELED): Move("book", needs_reason=True),
+    (Stop.CONFIRMED, Stop.CANCELED): Move("book", needs_reason=True),
     (Stop.BOOKED, Stop.MISSED): Move("arrivals"),
     (Stop.CONFIRMED, Stop.MISSED): Move("arrivals"),
     (Stop.BOOKED, Stop.SHELF): Move("book"),
@@ -98,7 +98,7 @@ _OFF = {
     (Stop.SHELF, Stop.HELD): Move("book"),
     (Stop.SHELF, Stop.BOOKED): Move("book"),
     (Stop.SHELF, Stop.CONFIRMED): Move("book"),
-    (Stop.SHELF, Stop.CANCELLED): Move("book", needs_reason=True),
+    (Stop.SHELF, Stop.CANCELED): Move("book", needs_reason=True),
     # A visit moved to another time is no longer confirmed for it.
     (Stop.CONFIRMED, Stop.BOOKED): Move("book"),
 }
@@ -117,11 +117,11 @@ MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK}
 
 # What undoing an act on the Book may do besides, see zax.desk.book.undo: no person can ask for these moves.
 UNDOING = frozenset(
-    {(Stop.CANCELLED, stop) for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)}
+    {(Stop.CANCELED, stop) for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)}
     | {
         (Stop.BOOKED, Stop.HELD),
-        (Stop.BOOKED, Stop.CANCELLED),
-        (Stop.HELD, Stop.CANCELLED),
+        (Stop.BOOKED, Stop.CANCELED),
+        (Stop.HELD, Stop.CANCELED),
         (Stop.MISSED, Stop.CONFIRMED),
         (Stop.MISSED, Stop.BOOKED),
         (Stop.CONFIRMED, Stop.SHELF),

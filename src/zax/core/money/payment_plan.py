@@ -1,4 +1,4 @@
-"""A payment plan: a sum in instalments. What is paid of it is never counted apart: it is what is no longer
+"""A payment plan: a sum in installments. What is paid of it is never counted apart: it is what is no longer
 open on the charges it covers.
 
 So a payment at the desk, a card charged at night or an insurer who pays after all move the plan alike, and
@@ -17,14 +17,14 @@ from zax.core.money.tender import PaymentState
 from zax.core.wording import dollars
 
 EVERY = {"week": "every week", "fortnight": "every two weeks", "month": "every month"}
-MOST_INSTALMENTS = 60
+MOST_INSTALLMENTS = 60
 TRY_AGAIN = timedelta(days=3)
 MOST_TRIES = 3
 
 
 @dataclass(frozen=True, slots=True)
-class Instalment:
-    """The n-th instalment (from 1), due on a local day; cents."""
+class Installment:
+    """The n-th installment (from 1), due on a local day; cents."""
 
     number: int
     day: date
@@ -40,14 +40,14 @@ class Standing:
     paid: int
     due: int
     overdue: int
-    next: Instalment | None
+    next: Installment | None
     done: bool
 
 
-def schedule(cents: int, count: int, first: date, every: str) -> list[Instalment]:
-    """Equal instalments; the cents that do not divide go to the first ones. They add up to the sum."""
+def schedule(cents: int, count: int, first: date, every: str) -> list[Installment]:
+    """Equal installments; the cents that do not divide go to the first ones. They add up to the sum."""
     each, rest = divmod(cents, count)
-    return [Instalment(n + 1, _day(first, n, every), each + (n < rest)) for n in range(count)]
+    return [Installment(n + 1, _day(first, n, every), each + (n < rest)) for n in range(count)]
 
 
 def _day(first: date, n: int, every: str) -> date:
@@ -56,16 +56,16 @@ def _day(first: date, n: int, every: str) -> date:
     return first + timedelta(weeks=n * (2 if every == "fortnight" else 1))
 
 
-def standing(cents: int, instalments: Sequence[Instalment], still_open: int, today: date) -> Standing:
+def standing(cents: int, installments: Sequence[Installment], still_open: int, today: date) -> Standing:
     """`still_open` are the cents open on the charges of the plan; more than the plan's sum counts as nothing
     paid.
     """
     paid = cents - max(0, min(cents, still_open))
-    due = sum(each.cents for each in instalments if each.day <= today) - paid
-    overdue = sum(each.cents for each in instalments if each.day < today) - paid
+    due = sum(each.cents for each in installments if each.day <= today) - paid
+    overdue = sum(each.cents for each in installments if each.day < today) - paid
     covered = 0
     following = None
-    for each in instalments:
+    for each in installments:
         covered += each.cents
         if covered > paid:
             following = each
@@ -74,7 +74,7 @@ def standing(cents: int, instalments: Sequence[Instalment], still_open: int, tod
 
 
 def check_plan(cents: int, count: int, still_open: int) -> None:
-    """Raises Problems when the sum is not that of the chosen charges, or the instalments are too small.
+    """Raises Problems when the sum is not that of the chosen charges, or the installments are too small.
 
     A plan covers whole charges, so that whatever pays them pays the plan; a down payment is taken before it
     is made.
@@ -99,7 +99,7 @@ def check_first(first: date, today: date) -> None:
 
 
 def may_try(tries: Sequence[tuple[date, str]], today: date) -> bool:
-    """Whether the card may be asked today for an instalment that was tried on these days [(day, state)],
+    """Whether the card may be asked today for an installment that was tried on these days [(day, state)],
     oldest first.
     """
     failed = [day for day, state in tries if state == PaymentState.DECLINED]

@@ -87,6 +87,6 @@ class MoneyRules:
         """The tenders to choose from [(tender, words)], the one used last first; the card on file is offered
         apart, with its ending.
         """
-        names = [Tender.CARD, Tender.CASH, Tender.CHEQUE, *self.own_active]
+        names = [Tender.CARD, Tender.CASH, Tender.CHECK, *self.own_active]
         names.sort(key=lambda name: name != last)
         return [(str(name), self.tender_words(name)) for name in names]

@@ -1,7 +1,7 @@
 """Who gets a statement, and why somebody does not: the rule of a run, told for every household so that the
 list can be read before it is made.
 
-What is on a payment plan is not asked for again beside its instalments: only the instalment that is due
+What is on a payment plan is not asked for again beside its installments: only the installment that is due
 counts.
 """
 

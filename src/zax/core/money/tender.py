@@ -1,6 +1,6 @@
 """How a patient pays: the tenders, what each must bring, and how what was handed over covers what it is for.
 
-Cash, cheque, card and the card on file are built in; a clinic adds tenders of its own ("own-3"). A cheque
+Cash, check, card and the card on file are built in; a clinic adds tenders of its own ("own-3"). A check
 without its number cannot be found again. More than is due is never simply taken: it is change, or it is kept
 as credit, and somebody says which.
 """
@@ -19,7 +19,7 @@ from zax.core.wording import dollars
 
 class Tender(StrEnum):
     CASH = "cash"
-    CHEQUE = "cheque"
+    CHECK = "check"
     CARD = "card"
     FILE = "file"
 
@@ -35,7 +35,7 @@ class PaymentState(StrEnum):
 
 TENDER_WORDS = {
     Tender.CASH: "Cash",
-    Tender.CHEQUE: "Check",
+    Tender.CHECK: "Check",
     Tender.CARD: "Card",
     Tender.FILE: "Card on file",
 }
@@ -45,7 +45,7 @@ OPEN_STATES = (PaymentState.ASKING, PaymentState.UNKNOWN)
 
 @dataclass(frozen=True, slots=True)
 class OwnTender:
-    """A tender of the clinic's own; `needs_number` asks for one as a cheque does."""
+    """A tender of the clinic's own; `needs_number` asks for one as a check does."""
 
     words: str
     needs_number: bool = False
@@ -64,7 +64,7 @@ class TenderForm:
 
 @dataclass(frozen=True, slots=True)
 class Tendered:
-    """A tender as checked: `cents` is positive; `number` is empty unless it is a cheque or the clinic wants
+    """A tender as checked: `cents` is positive; `number` is empty unless it is a check or the clinic wants
     one.
     """
 
@@ -102,8 +102,8 @@ def _check(
         wrong.add(f"tender-{row}", "Choose how the patient pays: cash, check or card.")
     if form.tender == Tender.FILE and form.card_id is None:
         wrong.add(f"tender-{row}", "There’s no card on file. Choose another payment type.")
-    needed = form.tender == Tender.CHEQUE or (form.tender in own and own[form.tender].needs_number)
-    what = "the check" if form.tender == Tender.CHEQUE else "it"
+    needed = form.tender == Tender.CHECK or (form.tender in own and own[form.tender].needs_number)
+    what = "the check" if form.tender == Tender.CHECK else "it"
     if needed and not number:
         wrong.add(f"number-{row}", f"Enter the number printed on {what}.")
     elif needed and not re.fullmatch(r"[0-9A-Za-z-]{1,20}", number):

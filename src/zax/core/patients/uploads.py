@@ -1,4 +1,4 @@
-"""What may be kept of a patient on paper: recognised by its content, whatever its name says; and how a photo
+"""What may be kept of a patient on paper: recognized by its content, whatever its name says; and how a photo
 becomes a portrait.
 
 PDF, JPEG, PNG and TIFF up to 25 MB. Every object of a PDF is walked, however deep: one that carries a script,
@@ -67,7 +67,7 @@ _KIND_KEYS = ("/S", "/Subtype", "/Type")
 _one_at_a_time = Lock()
 
 
-def recognise(content: bytes, field: str = "file") -> str:
+def recognize(content: bytes, field: str = "file") -> str:
     """The media type; Refused when it is empty, too large, of another kind, broken, or active."""
     if not content:
         raise Refused("The file is empty. Choose it again.", field)
@@ -189,7 +189,7 @@ class Cut:
 
 def portrait(content: bytes, cut: Cut, field: str = "photo") -> bytes:
     """A square JPEG of 480 points without metadata; Refused for what is no picture."""
-    if recognise(content, field) == "application/pdf":
+    if recognize(content, field) == "application/pdf":
         raise Refused("A photo is a picture: JPEG, PNG or TIFF.", field)
     picture = open_picture(content, field)
     share = max(50, min(1000, cut.side))

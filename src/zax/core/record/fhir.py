@@ -38,7 +38,7 @@ _STATUS = {
     "left": "fulfilled",
     "settled": "fulfilled",
     "missed": "noshow",
-    "cancelled": "cancelled",
+    "canceled": "cancelled",
     "shelf": "waitlist",
 }
 

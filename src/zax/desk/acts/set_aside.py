@@ -25,7 +25,7 @@ KINDS: Mapping[str, tuple[str, str]] = {
     "import": ("Import of patients", "merge"),
     "statements": ("Statement run", "statements"),
     "terminal": ("Card payment to confirm", "payments"),
-    "instalment": ("Payment due on a payment plan", "payments"),
+    "installment": ("Payment due on a payment plan", "payments"),
 }
 MOST_SHOWN = 200
 LONGEST_REASON = 200

@@ -72,7 +72,7 @@ def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> N
         memo.waits_made += add_wait(tx, visit.id, WaitWhy.LOST, note)
     _plan_again(tx, visit)
     words = OFF[why].words + (f": {note.strip()}" if note.strip() else "")
-    step(tx, visit, Stop.CANCELLED, words, after=replace(visit, off_why=why))
+    step(tx, visit, Stop.CANCELED, words, after=replace(visit, off_why=why))
     tx.audit(
         "visit.taken_off",
         patient_id=visit.patient_id,

@@ -206,7 +206,7 @@ def provider_column(
     day: date,
     now: int | None,
 ) -> DayColumn:
-    mine = [bar for bar in bars if bar.provider.id == provider.id and bar.stop != Stop.CANCELLED]
+    mine = [bar for bar in bars if bar.provider.id == provider.id and bar.stop != Stop.CANCELED]
     windows = clinic.hours.windows(provider.id, site.id, day)
     busy = [Span(bar.at, bar.end) for bar in mine if bar.stop != Stop.MISSED]
     busy += [Span(s.start_min, s.end_min) for s in straps if s.provider_id == provider.id]

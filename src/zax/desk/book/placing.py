@@ -61,7 +61,7 @@ def lock_spots(tx: Transaction, spots: Sequence[Spot]) -> None:
 
 
 def days_that_meet(clinic: Clinic, site_id: int, day: date) -> list[date]:
-    """The dates of other sites that overlap this site's date: the same one, and its neighbours where the
+    """The dates of other sites that overlap this site's date: the same one, and its neighbors where the
     zones differ.
     """
     zone = clinic.sites[site_id].timezone

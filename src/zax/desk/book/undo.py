@@ -186,7 +186,7 @@ def _lock_back(tx: Transaction, before: list[Before]) -> None:
 
 
 def _put_back(tx: Transaction, visit: Visit, was: Before | None) -> None:
-    place = replace(visit.place, state=Stop.CANCELLED, off_why="mistake") if was is None else was.place
+    place = replace(visit.place, state=Stop.CANCELED, off_why="mistake") if was is None else was.place
     if was is None:
         planned.free_planned(tx.connection, visit.id)
     else:

@@ -211,7 +211,7 @@ def _week_day(
     bars = [
         make_bar(row, clinic, {}, now, clinic.sites[row.site_id].timezone) for row in rows if row.day == day
     ]
-    bars = [bar for bar in bars if bar.stop != Stop.CANCELLED]
+    bars = [bar for bar in bars if bar.stop != Stop.CANCELED]
     windows = [w for each in clinic.sites for w in clinic.hours.windows(provider.id, each, day)]
     if day.weekday() > 4 and not bars and not windows:
         return None

@@ -152,7 +152,7 @@ def room_columns(clinic: Clinic, view: DayView) -> list[DayColumn]:
     for room in clinic.rooms.values():
         if room.site_id != view.site.id:
             continue
-        mine = [bar for bar in view.bars if bar.room_id == room.id and bar.stop != Stop.CANCELLED]
+        mine = [bar for bar in view.bars if bar.room_id == room.id and bar.stop != Stop.CANCELED]
         if not room.active and not mine:
             continue
         for bar in mine:

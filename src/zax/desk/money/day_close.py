@@ -70,13 +70,13 @@ class Closing:
     returned: int
 
     @property
-    def cheques(self) -> list[CountedPayment]:
-        """The cheques that should lie in the bag: those taken and not voided."""
+    def checks(self) -> list[CountedPayment]:
+        """The checks that should lie in the bag: those taken and not voided."""
         gone = {each.of_id for each in self.payments if each.kind == "void"}
         return [
             each
             for each in self.payments
-            if each.tender == Tender.CHEQUE and each.kind == "payment" and each.id not in gone
+            if each.tender == Tender.CHECK and each.kind == "payment" and each.id not in gone
         ]
 
     @property
@@ -101,7 +101,7 @@ def closing_of(connection: Connection, clinic: Clinic, site_id: int, day: date, 
     after = last.day if last else day - timedelta(days=1)
     stretch = Stretch(site_id, day, after, day - LOOK_BACK)
     payments = closing.counted_payments(connection, stretch)
-    expected: dict[str, int] = {Tender.CASH: 0, Tender.CHEQUE: 0, Tender.CARD: 0}
+    expected: dict[str, int] = {Tender.CASH: 0, Tender.CHECK: 0, Tender.CARD: 0}
     counts: dict[str, int] = dict.fromkeys(expected, 0)
     for each in payments:
         tender = str(Tender.CARD) if each.tender == Tender.FILE else each.tender
@@ -159,13 +159,13 @@ def _unfinished(connection: Connection, stretch: Stretch, today: date) -> list[U
 
 
 class CloseForm(Form):
-    """The count as typed: pieces of cash by value, an amount for every other tender, the cheques in the bag,
+    """The count as typed: pieces of cash by value, an amount for every other tender, the checks in the bag,
     why it differs.
     """
 
     pieces: Mapping[int, str]
     counted: Mapping[str, str]
-    cheques: References = Field(default=(), validation_alias="cheque")
+    checks: References = Field(default=(), validation_alias="check")
     why: str = ""
     mark: str
     anyway: Tick = False
@@ -188,7 +188,7 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
         raise Refused("Count the drawer first: how many of each, or 0 if it’s empty.", "piece-10000")
     pieces = count_pieces(form.pieces)
     float_cents = tx.clinic.money.float_cents
-    tenders = counted_tenders(found, worth(pieces) - float_cents, form.cheques, form.counted)
+    tenders = counted_tenders(found, worth(pieces) - float_cents, form.checks, form.counted)
     over = check_difference(tenders, form.why)
     if found.expected_visits and not form.anyway:
         raise Refused(
@@ -197,7 +197,7 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
             "anyway",
         )
     bank = to_bank(worth(pieces), float_cents)
-    cheques = [each for each in found.cheques if each.id in form.cheques]
+    checks = [each for each in found.checks if each.id in form.checks]
     close_id = closing.add_close(
         tx.connection,
         NewClose(
@@ -208,10 +208,10 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
             expected=dict(found.expected),
             counted={each.tender: each.counted for each in tenders},
             pieces={str(value): number for value, number in pieces.items()},
-            cheques=[_cheque(tx, each) for each in cheques],
+            checks=[_check(tx, each) for each in checks],
             unfinished=[[each.kind, each.who, each.words] for each in found.unfinished],
             float_cents=float_cents,
-            bank_cents=bank + sum(each.cents for each in cheques),
+            bank_cents=bank + sum(each.cents for each in checks),
             over_cents=over,
             why=form.why.strip()[:200],
             entries=found.entries,
@@ -282,17 +282,17 @@ def _check_day(tx: Transaction, found: Closing, closed_day: date | None, today: 
 
 
 def counted_tenders(
-    found: Closing, cash: int, cheques: Collection[int], typed: Mapping[str, str]
+    found: Closing, cash: int, checks: Collection[int], typed: Mapping[str, str]
 ) -> list[CountedTender]:
-    """Cash less the float, cheques as ticked, every other tender as typed; what was not typed counts as
+    """Cash less the float, checks as ticked, every other tender as typed; what was not typed counts as
     expected. Raises Problems.
     """
     made = []
     for tender, expected in found.expected.items():
         if tender == Tender.CASH:
             counted = cash
-        elif tender == Tender.CHEQUE:
-            counted = sum(each.cents for each in found.cheques if each.id in cheques)
+        elif tender == Tender.CHECK:
+            counted = sum(each.cents for each in found.checks if each.id in checks)
         else:
             said = typed.get(tender, "")
             counted = counted_amount(said, f"counted-{tender}") if said.strip() else expected
@@ -300,9 +300,9 @@ def counted_tenders(
     return made
 
 
-def _cheque(tx: Transaction, each: CountedPayment) -> dict[str, str | int]:
+def _check(tx: Transaction, each: CountedPayment) -> dict[str, str | int]:
     return {
-        "number": each.cheque_number,
+        "number": each.check_number,
         "who": f"{each.first} {each.last}",
         "cents": each.cents,
         "words": tender_words(tx.clinic, each),

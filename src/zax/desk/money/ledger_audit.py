@@ -83,9 +83,7 @@ def _payment(row: PostedPayment) -> Iterator[str]:
     """A payment that was taken is posted to the cent, one that was not is not posted."""
     wanted = -row.cents if row.state == PaymentState.TAKEN else 0
     posted = row.posted
-    if (
-        row.kind == "returned" and posted <= wanted
-    ):  # what of a cheque was refunded before is charged as a fee
+    if row.kind == "returned" and posted <= wanted:  # what of a check was refunded before is charged as a fee
         return
     if posted != wanted:
         yield f"payment {row.id}: {wanted} should be posted, {posted} is"

@@ -1,7 +1,7 @@
-"""Payment plans: made from open charges, charged to a card on file as instalments fall due, ended when paid
+"""Payment plans: made from open charges, charged to a card on file as installments fall due, ended when paid
 or by somebody.
 
-A failed instalment is tried again every three days, three times in all; then it waits for the desk, and the
+A failed installment is tried again every three days, three times in all; then it waits for the desk, and the
 plan shows among the jobs of Money.
 """
 
@@ -21,9 +21,9 @@ from zax.core.form import Cents, Form, ReferenceOrNone, References, a_day, a_num
 from zax.core.money.journal import line_parts
 from zax.core.money.payment_plan import (
     EVERY,
-    MOST_INSTALMENTS,
+    MOST_INSTALLMENTS,
     MOST_TRIES,
-    Instalment,
+    Installment,
     Standing,
     check_first,
     check_plan,
@@ -53,7 +53,7 @@ class PaymentPlanForm(Form):
 
     lines: References = Field(default=(), validation_alias="line")
     amount: Cents
-    count: Annotated[int, a_number(2, MOST_INSTALMENTS, f"Between 2 and {MOST_INSTALMENTS} installments.")]
+    count: Annotated[int, a_number(2, MOST_INSTALLMENTS, f"Between 2 and {MOST_INSTALLMENTS} installments.")]
     first: Annotated[date, a_day("Choose the day of the first installment.")]
     every: Annotated[str, one_of(EVERY, "Choose how often an installment is due.")]
     card_id: ReferenceOrNone = Field(default=None, validation_alias="card")
@@ -62,12 +62,12 @@ class PaymentPlanForm(Form):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlanView:
     """A plan as it stands; `open` are the cents open on its charges by line, `failed` what the card said last
-    of the instalment that is due.
+    of the installment that is due.
     """
 
     row: NamedPlan
     first: str
-    instalments: Sequence[Instalment]
+    installments: Sequence[Installment]
     standing: Standing
     open: dict[int, int]
     card: CardOnFile | None
@@ -76,7 +76,7 @@ class PlanView:
 
     @property
     def needs_a_person(self) -> bool:
-        """The card was tried as often as it may be, or there is none and an instalment is overdue."""
+        """The card was tried as often as it may be, or there is none and an installment is overdue."""
         return (
             self.row.ended_at is None
             and self.standing.due > 0
@@ -141,8 +141,8 @@ def running_plans(connection: Connection, today: date) -> list[PlanView]:
 
 def _view(connection: Connection, row: NamedPlan, today: date) -> PlanView:
     still = _open_of(connection, row.id)
-    instalments = schedule(row.cents, row.count, row.first_day, row.every)
-    found = standing(row.cents, instalments, sum(still.values()), today)
+    installments = schedule(row.cents, row.count, row.first_day, row.every)
+    found = standing(row.cents, installments, sum(still.values()), today)
     tries = _tries(connection, row.id, found.next.number if found.next else 0)
     card = payments.card_of(connection, row.card_id) if row.card_id else None
     declined = [each for each in tries if each.state == PaymentState.DECLINED]
@@ -150,7 +150,7 @@ def _view(connection: Connection, row: NamedPlan, today: date) -> PlanView:
     return PlanView(
         row=row,
         first=row.first,
-        instalments=instalments,
+        installments=installments,
         standing=found,
         open=still,
         card=card,
@@ -169,7 +169,7 @@ def _open_of(connection: Connection, plan_id: int) -> dict[int, int]:
 
 
 def _tries(connection: Connection, plan_id: int, number: int) -> list[PlanTry]:
-    """The tries of an instalment, oldest first. What came of one is what its payment says now; without a
+    """The tries of an installment, oldest first. What came of one is what its payment says now; without a
     payment it was refused before the terminal was asked, or broke off.
     """
     tries = {
@@ -188,7 +188,7 @@ def _try_key(plan_id: int, number: int, day: date) -> str:
 
 
 def charge_due(desk: Desk) -> int:
-    """See that every instalment that is due is charged to its card on file, once a day each; end plans that
+    """See that every installment that is due is charged to its card on file, once a day each; end plans that
     are paid. How many are to be charged: each is an errand for itself.
     """
     today = local(desk.clock.now(), desk.clinic.first_site.timezone).date()
@@ -199,7 +199,7 @@ def charge_due(desk: Desk) -> int:
         if plan.standing.done:
             _end_paid(desk, plan.row.id)
     for plan in due:
-        in_transaction(desk, WORKER, partial(_send_instalment, plan=plan, today=today))
+        in_transaction(desk, WORKER, partial(_send_installment, plan=plan, today=today))
     return len(due)
 
 
@@ -211,13 +211,13 @@ def _may_be_charged(connection: Connection, plan: PlanView, today: date) -> bool
     return today_once and may_try([(row.day, row.state) for row in tries], today)
 
 
-def _send_instalment(tx: Transaction, *, plan: PlanView, today: date) -> None:
+def _send_installment(tx: Transaction, *, plan: PlanView, today: date) -> None:
     assert plan.standing.next is not None
     key = _try_key(plan.row.id, plan.standing.next.number, today)
-    tx.send("instalment", f"errand-{key}", {"plan_id": plan.row.id})
+    tx.send("installment", f"errand-{key}", {"plan_id": plan.row.id})
 
 
-def charge_instalment(desk: Desk, terminal: Terminal, plan_id: int) -> None:
+def charge_installment(desk: Desk, terminal: Terminal, plan_id: int) -> None:
     """Charge what is due of a plan today, if it still is."""
     today = local(desk.clock.now(), desk.clinic.first_site.timezone).date()
     with desk.engine.connect() as connection:
@@ -250,7 +250,7 @@ def _charge(desk: Desk, terminal: Terminal, plan: PlanView, today: date) -> None
 
 
 def _claim_try(desk: Desk, plan_id: int, number: int, today: date) -> bool:
-    """Note that this instalment is tried today; False when another worker already did."""
+    """Note that this installment is tried today; False when another worker already did."""
     return in_transaction(
         desk, WORKER, lambda tx: stored.claim_try(tx.connection, plan_id, number, today, tx.now)
     )

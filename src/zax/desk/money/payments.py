@@ -296,7 +296,7 @@ def _open_tender(
         site_id=site_id,
         tender=tendered.tender,
         cents=tendered.cents,
-        cheque_number=tendered.number,
+        check_number=tendered.number,
         state=state,
         card_id=tendered.card_id,
         day=books_day(tx, site_id),

@@ -1,7 +1,7 @@
 """What a closed payment does to the journal: money taken becomes credit and finds its lines; money given back
 leaves the credit it came from.
 
-A refund, a void and a returned cheque are payments with the sign turned. They need the credit of the payment
+A refund, a void and a returned check are payments with the sign turned. They need the credit of the payment
 they are of to be free: what it pays is taken back from its lines first, and a credit that was used elsewhere
 comes back from there.
 """
@@ -34,10 +34,10 @@ from zax.store.money.records import LedgerEntry, Payment, PaymentPart
 
 
 def tender_words(clinic: Clinic, payment: Payment | CountedPayment) -> str:
-    """'card ending 4417', 'cheque 1184'."""
+    """'card ending 4417', 'check 1184'."""
     words = clinic.money.tender_words(payment.tender).lower()
-    if payment.cheque_number:
-        return f"{words} {payment.cheque_number}"
+    if payment.check_number:
+        return f"{words} {payment.check_number}"
     return f"{words} ending {payment.card_ending}" if payment.card_ending else words
 
 
@@ -97,7 +97,7 @@ def post_back(tx: Transaction, payment: Payment) -> int:
     """Money given back (`payment` is negative): drawn on the credit of the payment it is of, what waits
     before what pays a charge.
 
-    A void or a returned cheque reverses the whole; the cents that could not be drawn, since they were
+    A void or a returned check reverses the whole; the cents that could not be drawn, since they were
     refunded before, are returned.
     """
     left = -payment.cents
@@ -124,7 +124,7 @@ def _back_words(clinic: Clinic, payment: Payment) -> str:
     """'Given back, card ending 4417: overpaid'."""
     what = {
         "void": "Payment voided",
-        "returned": f"Check {payment.cheque_number} was returned",
+        "returned": f"Check {payment.check_number} was returned",
         "refund": f"Refunded, {tender_words(clinic, payment)}",
     }[payment.kind]
     return f"{what}: {payment.words}" if payment.words else what

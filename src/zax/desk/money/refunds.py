@@ -1,4 +1,4 @@
-"""Money given back: refund, void and the cheque that the bank returned. Each is a payment with the sign
+"""Money given back: refund, void and the check that the bank returned. Each is a payment with the sign
 turned that names its original.
 """
 
@@ -146,7 +146,7 @@ def _write_back(
         site_id=paid.site_id,
         tender=paid.tender,
         cents=-cents,
-        cheque_number=paid.cheque_number,
+        check_number=paid.check_number,
         card_ending=paid.card_ending,
         card_id=paid.card_id,
         state=state,
@@ -172,12 +172,12 @@ def _negative_parts(tx: Transaction, payment_id: int, cents: int) -> list[NewPar
 
 
 @act("payments")
-def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) -> int:
-    """The bank sent a cheque back: it is undone, what it paid is open again, and the clinic's fee is charged.
+def check_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) -> int:
+    """The bank sent a check back: it is undone, what it paid is open again, and the clinic's fee is charged.
     The fee in cents.
     """
     paid = _held_payment(tx, payment_id)
-    if paid.tender != Tender.CHEQUE:
+    if paid.tender != Tender.CHECK:
         raise Refused("Only a check can be returned by the bank.", "why")
     before = given_back(tx, paid.id)
     if any(each.kind in {"returned", "void"} for each in payments.given_back_of(tx.connection, [paid.id])):
@@ -192,11 +192,11 @@ def cheque_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) 
             "fee",
             Kind.FEE,
             unpaid,
-            f"Check {paid.cheque_number} was returned after {dollars(unpaid)} of it was refunded",
+            f"Check {paid.check_number} was returned after {dollars(unpaid)} of it was refunded",
         )
     fee = tx.clinic.money.returned_fee if with_fee else 0
     if fee:
-        charge_own(tx, ledger, "fee", Kind.FEE, fee, f"Fee, check {paid.cheque_number} was returned")
-    tx.audit("cheque.returned", patient_id=paid.patient_id, visit_id=paid.visit_id, payment=paid.id, fee=fee)
+        charge_own(tx, ledger, "fee", Kind.FEE, fee, f"Fee, check {paid.check_number} was returned")
+    tx.audit("check.returned", patient_id=paid.patient_id, visit_id=paid.visit_id, payment=paid.id, fee=fee)
     tell_money(tx, ledger)
     return fee

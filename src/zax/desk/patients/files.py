@@ -1,4 +1,4 @@
-"""Files and photos of a patient: recognised, kept by content, listed with kind, day and who; taken away by
+"""Files and photos of a patient: recognized, kept by content, listed with kind, day and who; taken away by
 ending, never by deleting.
 """
 
@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from zax.core.errors import NotFound, Refused
-from zax.core.patients.uploads import KINDS, Cut, portrait, recognise
+from zax.core.patients.uploads import KINDS, Cut, portrait, recognize
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.patients.details import locked_patient
@@ -32,7 +32,7 @@ def keep_file(
     locked_patient(tx, patient_id)
     if kind not in KINDS:
         raise Refused("Choose the type.", "kind")
-    media = recognise(content)
+    media = recognize(content)
     if coverage_id and not stored.has_coverage(tx.connection, patient_id, coverage_id):
         raise NotFound("This patient has no such coverage.")
     shown = " ".join(

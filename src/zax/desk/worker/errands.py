@@ -25,7 +25,7 @@ from zax.desk.acts.letters import send_letter
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.claims.claims import deliver_claim_file
 from zax.desk.coverage.eligibility import carry_out
-from zax.desk.money.payment_plans import charge_instalment
+from zax.desk.money.payment_plans import charge_installment
 from zax.desk.money.receipts import mail_waiting_receipt
 from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
@@ -163,8 +163,8 @@ def _insurer_file(tools: Tools, errand: Errand) -> None:
     _done(tools.desk, errand)
 
 
-def _instalment(tools: Tools, errand: Errand) -> None:
-    charge_instalment(tools.desk, tools.outside.terminal, errand.payload["plan_id"])
+def _installment(tools: Tools, errand: Errand) -> None:
+    charge_installment(tools.desk, tools.outside.terminal, errand.payload["plan_id"])
     _done(tools.desk, errand)
 
 
@@ -213,7 +213,7 @@ def _terminal(tools: Tools, errand: Errand) -> None:
 HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "claim_file": _claim_file,
     "insurer_file": _insurer_file,
-    "instalment": _instalment,
+    "installment": _installment,
     "receipt_mail": _receipt_mail,
     "patient_mail": _patient_mail,
     "eligibility": _eligibility,

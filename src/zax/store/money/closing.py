@@ -17,7 +17,7 @@ from zax.store.rows import add, change, many, one, sql_list
 
 _PAYMENTS = text(
     f"""
-    SELECT y.id, y.of_id, y.tender, y.kind, y.cents, y.cheque_number, y.card_ending, y.receipt_id, y.day,
+    SELECT y.id, y.of_id, y.tender, y.kind, y.cents, y.check_number, y.card_ending, y.receipt_id, y.day,
         p.first, p.last, y.patient_id
     FROM payment y
     JOIN patient p ON p.id = y.patient_id
@@ -101,7 +101,7 @@ class CountedPayment:
     tender: str
     kind: str
     cents: int
-    cheque_number: str
+    check_number: str
     card_ending: str
     receipt_id: int
     day: date
@@ -156,7 +156,7 @@ class AskingSum:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewClose:
-    """A closed day: counted and expected by tender (cents), pieces in the drawer, cheques in the bag, what
+    """A closed day: counted and expected by tender (cents), pieces in the drawer, checks in the bag, what
     was unfinished.
     """
 
@@ -167,7 +167,7 @@ class NewClose:
     expected: Mapping[str, int]
     counted: Mapping[str, int]
     pieces: Mapping[str, int]
-    cheques: Sequence[Mapping[str, str | int]]
+    checks: Sequence[Mapping[str, str | int]]
     unfinished: Sequence[Sequence[str]]
     float_cents: int
     bank_cents: int
@@ -206,7 +206,7 @@ def entry_sums(connection: Connection, stretch: Stretch) -> EntrySums:
 
 
 def returned_cents(connection: Connection, stretch: Stretch) -> int:
-    """What the bank sent back in cheques."""
+    """What the bank sent back in checks."""
     y = payment
     query = select(func.coalesce(func.sum(y.c.cents), 0)).where(
         y.c.site_id == stretch.site_id,

@@ -1,4 +1,4 @@
-"""Reading and writing payment plans, the charges on them, and the tries of their instalments."""
+"""Reading and writing payment plans, the charges on them, and the tries of their installments."""
 
 from __future__ import annotations
 
@@ -79,13 +79,13 @@ def lines_of_plan(connection: Connection, plan_id: int) -> list[int]:
 
 
 def tries_of(connection: Connection, plan_id: int, number: int) -> list[PlanTry]:
-    """The tries of an instalment, oldest first."""
+    """The tries of an installment, oldest first."""
     query = select(_t).where(_t.c.plan_id == plan_id, _t.c.number == number).order_by(_t.c.id)
     return many(connection, query, PlanTry)
 
 
 def claim_try(connection: Connection, plan_id: int, number: int, day: date, at: datetime) -> bool:
-    """Note that this instalment is tried that day; False when it was before."""
+    """Note that this installment is tried that day; False when it was before."""
     row = mysql_insert(_t).prefix_with("IGNORE").values(plan_id=plan_id, number=number, day=day, at=at)
     return bool(connection.execute(row).rowcount)
 

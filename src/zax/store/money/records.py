@@ -213,7 +213,7 @@ class Payment:
     tender: str
     cents: int
     asked_cents: int
-    cheque_number: str
+    check_number: str
     state: str
     card_ending: str
     card_id: int | None
@@ -244,7 +244,7 @@ class NewPayment:
     day: date
     at: datetime
     by_id: int | None
-    cheque_number: str = ""
+    check_number: str = ""
     card_id: int | None = None
     keep_card: bool = False
     kind: str = "payment"
@@ -328,7 +328,7 @@ class PaidHow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PaymentPlanRow:
-    """`every` is week, fortnight or month; `count` instalments from `first_day` on."""
+    """`every` is week, fortnight or month; `count` installments from `first_day` on."""
 
     id: int
     patient_id: int
@@ -352,7 +352,7 @@ class NamedPlan(PaymentPlanRow):
 
 @dataclass(frozen=True, slots=True)
 class PlanTry:
-    """An instalment for which the card on file was tried; what came of it its payment says, `state` and
+    """An installment for which the card on file was tried; what came of it its payment says, `state` and
     `words` only when none was made.
     """
 

@@ -23,7 +23,7 @@ from zax.store.columns import (
     words_map,
 )
 
-# A clinic's own way to be paid besides cash, cheque and card; `needs_number` asks for a number, as a cheque
+# A clinic's own way to be paid besides cash, check and card; `needs_number` asks for a number, as a check
 # has one.
 tender_kind = Table(
     "tender_kind",
@@ -120,7 +120,7 @@ payment = Table(
     text_column("tender", 10),
     cents_column("cents"),
     cents_column("asked_cents"),
-    text_column("cheque_number", 20),
+    text_column("check_number", 20),
     text_column("state", 10),
     text_column("card_ending", 4),
     ref("card_id", "card_on_file", nullable=True),
@@ -182,7 +182,7 @@ allocation = Table(
     ref("by_id", "user", nullable=True),
 )
 
-# `every` is week, fortnight or month; `count` instalments from `first_day` on. What is paid of it is read
+# `every` is week, fortnight or month; `count` installments from `first_day` on. What is paid of it is read
 # from the journal.
 payment_plan = Table(
     "payment_plan",
@@ -207,7 +207,7 @@ plan_line = Table(
     Column("line_id", Integer, ForeignKey("charge_line.id"), primary_key=True, autoincrement=False),
     cents_column("cents"),
 )
-# An instalment for which the card on file was tried, once a day; what came of it its payment says, `state`
+# An installment for which the card on file was tried, once a day; what came of it its payment says, `state`
 # and `words` only when none was made.
 plan_try = Table(
     "plan_try",
@@ -272,7 +272,7 @@ site_books = Table(
     Column("site_id", Integer, ForeignKey("site.id"), primary_key=True, autoincrement=False),
     Column("closed_day", Date),
 )
-# A closed day: what was `counted` and `expected` by tender (cents), the pieces in the drawer, the cheques in
+# A closed day: what was `counted` and `expected` by tender (cents), the pieces in the drawer, the checks in
 # the bag, what was unfinished.
 day_close = Table(
     "day_close",
@@ -285,7 +285,7 @@ day_close = Table(
     words_map("expected"),
     words_map("counted"),
     words_map("pieces"),
-    words_list("cheques"),
+    words_list("checks"),
     words_list("unfinished"),
     cents_column("float_cents"),
     cents_column("bank_cents"),

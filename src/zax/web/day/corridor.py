@@ -1,5 +1,5 @@
 """The corridor screen: who waits how long and which room is theirs, in letters that can be read from three
-metres, by initials or first name only.
+meters, by initials or first name only.
 
 It has an address of its own with a secret in it, so that a screen on the wall needs nobody signed in; the
 setup makes a new one.

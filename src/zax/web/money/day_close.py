@@ -94,7 +94,7 @@ class _Count:
     kept: int
     tenders: Sequence[CountedTender]
     ticked: Collection[int]
-    cheques: int
+    checks: int
 
     @property
     def cash(self) -> int:
@@ -107,16 +107,16 @@ def _count(ctx: RequestContext, found: Closing, typed: PostedForm) -> _Count:
         tenders = [
             CountedTender(name, cents, counted.get(name, cents)) for name, cents in found.expected.items()
         ]
-        cheques = sum(int(each["cents"]) for each in found.closed.cheques)
-        return _Count(counted[Tender.CASH] + kept, kept, tenders, (), cheques)
+        checks = sum(int(each["cents"]) for each in found.closed.checks)
+        return _Count(counted[Tender.CASH] + kept, kept, tenders, (), checks)
     drawer, kept = _worth(typed), ctx.clinic.money.float_cents
-    ticked = sorted(typed.ticked("cheque")) if typed else [each.id for each in found.cheques]
+    ticked = sorted(typed.ticked("check")) if typed else [each.id for each in found.checks]
     try:
         tenders = counted_tenders(found, drawer - kept, ticked, _counted(typed))
     except ZaxError:  # its field says what is wrong
         tenders = counted_tenders(found, drawer - kept, ticked, {})
-    cheques = sum(each.cents for each in found.cheques if each.id in ticked)
-    return _Count(drawer, kept, tenders, ticked, cheques)
+    checks = sum(each.cents for each in found.checks if each.id in ticked)
+    return _Count(drawer, kept, tenders, ticked, checks)
 
 
 def _counted(form: PostedForm) -> dict[str, str]:

@@ -72,7 +72,7 @@ def _statement_html(desk: Desk, made: Statement) -> str:
 
 
 def deposit_slip_pdf(desk: Desk, close: DayClose) -> bytes:
-    """What goes to the bank: cash by pieces and every cheque."""
+    """What goes to the bank: cash by pieces and every check."""
     site = desk.clinic.sites[close.site_id]
     pieces = sorted(((int(value), number) for value, number in close.pieces.items()), reverse=True)
     return paper(

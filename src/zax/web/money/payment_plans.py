@@ -1,5 +1,5 @@
-"""A payment plan on the screen: made from ticked charges with its instalments seen before it is kept, and how
-it stands.
+"""A payment plan on the screen: made from ticked charges with its installments seen before it is kept, and
+how it stands.
 """
 
 from __future__ import annotations
@@ -9,7 +9,7 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Form, Reference
-from zax.core.money.payment_plan import EVERY, Instalment, schedule
+from zax.core.money.payment_plan import EVERY, Installment, schedule
 from zax.core.wording import dollars
 from zax.desk.money.dues import open_items
 from zax.desk.money.payment_plans import PaymentPlanForm, end_plan, make_plan, plans_of
@@ -55,7 +55,7 @@ def plan_page(
         ticked=ticked,
         total=total,
         every=EVERY,
-        instalments=_seen(ctx, typed, total),
+        installments=_seen(ctx, typed, total),
         chosen=plan_id,
         screen="money",
         **more,
@@ -63,9 +63,9 @@ def plan_page(
     return ctx.looked(page, patient_id, "plan")
 
 
-def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Instalment]:
-    """The instalments of what is typed, so that they can be told before the plan is kept; empty while it does
-    not make sense.
+def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Installment]:
+    """The installments of what is typed, so that they can be told before the plan is kept; empty while it
+    does not make sense.
     """
     try:
         plan = PaymentPlanForm(amount=total, count=6, first=ctx.today, every="month")
@@ -77,7 +77,7 @@ def _seen(ctx: RequestContext, typed: PostedForm | None, total: int) -> list[Ins
 
 @router.post("/accounts/{patient_id}/plan")
 def keep(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    """Look at the instalments (`do` look) or keep the plan."""
+    """Look at the installments (`do` look) or keep the plan."""
     ctx = enter(request, "payments")
     if form["do"] == "look":
         return plan_page(ctx, patient_id, typed=form)

@@ -13,7 +13,7 @@ from zax.core.errors import Mendable, NotFound
 from zax.core.form import Form, Reference, Tick
 from zax.desk.money.posting import tender_words
 from zax.desk.money.receipts import given_back_of, receipt_of, send_receipt
-from zax.desk.money.refunds import BackForm, cheque_returned, refund, void
+from zax.desk.money.refunds import BackForm, check_returned, refund, void
 from zax.store.money.payments import payment_of
 from zax.web.money.documents import receipt_pdf
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
@@ -22,7 +22,7 @@ router = APIRouter()
 
 
 class BackOf(Form):
-    """Which payment, and what becomes of it: refund, void or returned cheque, with the fee for that."""
+    """Which payment, and what becomes of it: refund, void or returned check, with the fee for that."""
 
     do: str = ""
     payment: Reference = 0
@@ -99,12 +99,12 @@ def mail(request: Request, receipt_id: int, form: PostedForm = Depends(posted_fo
 
 @router.post("/receipts/{receipt_id}/back")
 def give_back(request: Request, receipt_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    """Refund, void or returned cheque, as `do` says."""
+    """Refund, void or returned check, as `do` says."""
     ctx = enter(request, "payments")
     about = form.read(BackOf)
     try:
         if about.do == "returned":
-            cheque_returned(ctx.desk, ctx.actor, about.payment, about.why, about.fee)
+            check_returned(ctx.desk, ctx.actor, about.payment, about.why, about.fee)
             return ctx.go(f"/receipts/{receipt_id}", "Check returned. What it paid is due again.")
         act = void if about.do == "void" else refund
         done = act(ctx.desk, ctx.actor, ctx.shared.outside.terminal, form.read(BackForm))

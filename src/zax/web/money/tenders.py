@@ -29,7 +29,7 @@ def tender_choices(clinic: Clinic, cards: Sequence[CardOnFile], last: str = "") 
         Choice(
             tender,
             words,
-            tender == Tender.CHEQUE or (tender in clinic.money.own and clinic.money.own[tender].needs_number),
+            tender == Tender.CHECK or (tender in clinic.money.own and clinic.money.own[tender].needs_number),
         )
         for tender, words in clinic.money.offered(last)
     ]

@@ -1,5 +1,5 @@
 """A patient's files and photo: taken in, listed, shown in the browser. Content is sent as what it was
-recognised as, never as what it was named.
+recognized as, never as what it was named.
 """
 
 from __future__ import annotations

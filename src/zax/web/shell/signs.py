@@ -20,7 +20,7 @@ _SMALL = ((0, 5, 12, 17, 22, 29), 4, 33)
 
 
 def _shapes(stop: Stop, xs: tuple[int, ...], width: int) -> str:
-    if stop in {Stop.MISSED, Stop.CANCELLED}:
+    if stop in {Stop.MISSED, Stop.CANCELED}:
         low = "".join(f'<rect x="{x}" y="7" width="{width}" height="5"/>' for x in xs[:2])
         rest = "".join(f'<rect x="{x}" y="11" width="{width}" height="1"/>' for x in xs[3:])
         slash = (

@@ -1,16 +1,16 @@
 // On the Book arrows move between visits and free times by where they stand, and a click in a free time means the minute under it.
-const centre = (el) => {
+const center = (el) => {
   const box = el.getBoundingClientRect();
   return { x: box.left + box.width / 2, y: box.top + Math.min(box.height / 2, 14) };
 };
 
 function nearest(from, cells, direction) {
-  const at = centre(from);
+  const at = center(from);
   let best = null;
   let least = Infinity;
   for (const cell of cells) {
     if (cell === from) continue;
-    const to = centre(cell);
+    const to = center(cell);
     const dx = to.x - at.x;
     const dy = to.y - at.y;
     const ahead = { ArrowDown: dy, ArrowUp: -dy, ArrowRight: dx, ArrowLeft: -dx }[direction];

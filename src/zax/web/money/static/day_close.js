@@ -6,7 +6,7 @@ function count(form) {
   const fields = [...form.querySelectorAll("[data-value]")];
   const begun = fields.some((each) => each.value.trim());
   const drawer = [...form.querySelectorAll("[data-value]")].reduce((sum, each) => sum + Number(each.dataset.value) * (Number(each.value) || 0), 0);
-  const bag = [...form.querySelectorAll("[data-cheque]:checked")].reduce((sum, each) => sum + Number(each.dataset.cheque), 0);
+  const bag = [...form.querySelectorAll("[data-check]:checked")].reduce((sum, each) => sum + Number(each.dataset.check), 0);
   const cash = Math.max(0, drawer - kept);
   form.querySelector("[data-drawer]").textContent = words(drawer);
   for (const each of form.querySelectorAll("[data-cash]")) each.textContent = words(cash);

@@ -32,7 +32,7 @@ function show(form) {
   const wanted = due(form), given = tendered(form), over = given - wanted;
   for (const row of rowsOf(form)) {
     const option = row.querySelector("select").selectedOptions[0];
-    row.querySelector(".cheque").hidden = !option.hasAttribute("data-number");
+    row.querySelector(".checkno").hidden = !option.hasAttribute("data-number");
     const typed = cents(amountOf(row).value);
     row.querySelector("[data-sum]").textContent = typed ? words(typed) : "";
   }
