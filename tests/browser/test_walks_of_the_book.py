@@ -218,7 +218,7 @@ def test_a_manager_changes_hours_and_shelves_what_lies_outside(
     desk.at("/setup/hours/")
     desk.ready()
     desk.open("/setup/hours/6")
-    desk.driver.execute_script("document.getElementById('from_day').value = arguments[0]", str(NEXT_MONDAY))
+    desk.type("#from_day", str(NEXT_MONDAY), clear=True)
     for number in range(0, 15, 3):
         desk.type(f"[name=end-{number}]", "13:00", clear=True)
     desk.control_enter()

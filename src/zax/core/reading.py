@@ -64,6 +64,18 @@ def optional_day(text: str, field: str, words: str) -> date | None:
     return needed_day(text, field, words) if text.strip() else None
 
 
+_MONTHS = (
+    *("january", "february", "march", "april", "may", "june"),
+    *("july", "august", "september", "october", "november", "december"),
+)
+
+
+def month_number(word: str) -> int:
+    """'nov', 'sept', 'november' in lower case -> 11; 0 for what begins no month's name or two."""
+    found = [number for number, name in enumerate(_MONTHS, 1) if name.startswith(word)]
+    return found[0] if len(word) >= 3 and len(found) == 1 else 0
+
+
 _CLOCK = re.compile(r"(\d{1,2})(?:[:.]?(\d{2}))?\s*([ap])?\.?m?\.?", re.ASCII)
 _NAMED = {"noon": 12 * 60, "midnight": 0}
 FIRST_MORNING_HOUR = 7

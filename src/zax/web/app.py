@@ -31,7 +31,7 @@ from zax.store.files import FileStore
 from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat
 from zax.web.arrivals import check_in, forms
-from zax.web.book import bars, series, waitlist
+from zax.web.book import bars, days, series, waitlist
 from zax.web.charges import charges, treatment_options
 from zax.web.claims import claims
 from zax.web.coverage import eligibility, plans
@@ -75,7 +75,7 @@ ROOMS = (
     *(charges, treatment_options),
     *(record, files, duplicates, importing),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
-    *(series, waitlist),
+    *(series, waitlist, days),
     claims,
     *(plans, eligibility),
     *(setup_frame, hours_setup, closure_setup, type_setup, site_setup),

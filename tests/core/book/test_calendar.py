@@ -19,8 +19,9 @@ from zax.core.book.calendar import (
     skipped,
     step_months,
 )
+from zax.core.book.day_phrases import parse_jump
 from zax.core.book.hours import Span
-from zax.core.book.series import parse_jump, row_of_starts, series_days
+from zax.core.book.series import row_of_starts, series_days
 from zax.core.errors import Refused
 
 ZONE = "America/Los_Angeles"

@@ -15,14 +15,13 @@ from datetime import date
 import phonenumbers
 
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.reading import month_number
 from zax.core.spelling import plain_spelling
 from zax.core.wording import style, typed_day
 
 LONGEST_NAME = 60
 OLDEST_YEARS = 125
 REGION = "US"
-
-_MONTHS = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +122,7 @@ def _month_and_day(parts: dict[str, str]) -> tuple[int, int]:
         first, second = int(parts["first"]), int(parts["second"])
         return (second, first) if style().day_first else (first, second)
     month = parts["m"]
-    return int(month) if month.isdecimal() else _month(month), int(parts["d"])
+    return int(month) if month.isdecimal() else month_number(month), int(parts["d"])
 
 
 def _example() -> str:
@@ -146,10 +145,6 @@ def full_year(text: str, today: date) -> int:
         return year
     century = today.year // 100 * 100
     return century + year if century + year <= today.year else century - 100 + year
-
-
-def _month(word: str) -> int:
-    return _MONTHS.index(word[:3]) + 1 if word[:3] in _MONTHS else 0
 
 
 def is_new(last_came: date | None) -> bool:

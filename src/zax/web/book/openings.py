@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
+from zax.core.book.day_phrases import parse_jump
 from zax.core.book.search_request import Opening
-from zax.core.book.series import parse_jump
 from zax.core.errors import Refused, ZaxError
 from zax.core.reading import optional_day, parse_clock, parse_end, reference
 from zax.desk.book.openings import Part, Request, find_openings

@@ -17,7 +17,7 @@ from markupsafe import escape
 
 from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
-from zax.core.book.series import parse_jump
+from zax.core.book.day_phrases import parse_jump
 from zax.core.book.track import CAN_BE_PLACED
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.json import Json

@@ -13,8 +13,8 @@ from fastapi.responses import Response
 from pydantic import Field
 
 from zax.core.arrivals.conditions import Place
+from zax.core.book.day_phrases import parse_jump
 from zax.core.book.search_request import Opening
-from zax.core.book.series import parse_jump
 from zax.core.book.track import Stop
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
