@@ -226,5 +226,5 @@ def test_a_manager_changes_hours_and_shelves_what_lies_outside(
     shelved = of(zax, "SELECT COUNT(*) FROM visit WHERE state = 'shelf'")
     desk.click_words("put them on the shared shelf", ".affected")
     desk.until(lambda: of(zax, "SELECT COUNT(*) FROM visit WHERE state = 'shelf'") > shelved, "shelved")
-    desk.open(f"/book?day={NEXT_MONDAY}")
+    desk.open(f"/book?day={NEXT_MONDAY}&side=on")
     desk.see("hours changed", "#side")

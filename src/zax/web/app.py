@@ -177,7 +177,7 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
 def _environment() -> Environment:
     """What the templates of the areas need beyond the shell's own."""
     made = template_environment()
-    made.globals |= {"bar_html": bars.bar_html, "gap_html": bars.gap_html}
+    made.globals |= {"bar_html": bars.bar_html, "gap_html": bars.gap_html, "strap_html": bars.strap_html}
     return made
 
 

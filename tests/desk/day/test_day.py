@@ -70,10 +70,12 @@ def test_straps_hang_in_the_dentists_column_and_lie_apart(desk: Desk) -> None:
     book_visit(desk, JUNO, order(add_patient(desk, last="Ito"), 2, "13:30", "Hygiene"))
     book_visit(desk, JUNO, order(add_patient(desk, last="Mensah"), 4, "13:20", "Hygiene"))
     straps = seen(desk)[0].straps
-    assert [(s.at, s.provider.id, s.host.id, s.column, s.host_column, s.close) for s in straps] == [
-        (830, 1, 4, 0, 3, False),
-        (840, 1, 2, 0, 1, True),
+    assert [(s.at, s.drawn_at, s.provider.id, s.host.id, s.joins) for s in straps] == [
+        (830, 830, 1, 4, False),
+        (840, 845, 1, 2, True),
     ]
+    hosted = [[guest.name for guest in column.guests] for column in seen(desk)[0].day_columns]
+    assert hosted[:4] == [[], ["Helen Ito"], [], ["Helen Mensah"]]
     free = [(span.start, span.end) for span in lane_of(seen(desk)[0], 1).free]
     assert (780, 830) in free and (850, 1050) in free
 

@@ -29,7 +29,7 @@ from zax.store.engine import Connection
 
 COVER_GAP = {"problem": "coverage problem"}
 LEAST_FREE = 15
-CLOSE = 15  # minutes under which two straps would lie on each other when drawn
+STRAP_HEIGHT = 15  # minutes that a strap takes when drawn, however short it is
 
 
 @dataclass(slots=True, kw_only=True)
@@ -94,23 +94,26 @@ class Bar:
 
 @dataclass(slots=True, kw_only=True)
 class Strap:
-    """A staff slot inside somebody else's visit; columns count from 0; `close` to the one before."""
+    """A staff slot inside somebody else's visit. `drawn_at` is the minute at which it is drawn: later than
+    `at` where it would lie on the one before; `joins` where the two columns stand side by side.
+    """
 
+    visit_id: int
     at: int
+    drawn_at: int
     minutes: int
     words: str
     provider: Provider
     host: Provider
     name: str
-    column: int
-    host_column: int
-    close: bool = False
+    joins: bool
 
 
 @dataclass(slots=True, kw_only=True)
 class DayColumn:
     """One column: a provider's day, a room's day, or one day of a provider's week. `key` names it; `under`
-    stands under its title.
+    stands under its title. `straps` are the slots in which its provider steps in elsewhere, `guests` those in
+    which others step in here: each drawn in a lane beside the visits, so that no name is covered.
     """
 
     key: str
@@ -126,6 +129,7 @@ class DayColumn:
     overrun: list[Span] = field(default_factory=list)
     behind: int = 0
     straps: list[Strap] = field(default_factory=list)
+    guests: list[Strap] = field(default_factory=list)
 
 
 def day_bars(connection: Connection, clinic: Clinic, now_utc: datetime, site_id: int, day: date) -> list[Bar]:
@@ -306,25 +310,28 @@ def _why_shut(span: Span, hours: DayHours, clinic: Clinic, provider: Provider, s
 def hang_straps(
     day_columns: list[DayColumn], bars: Sequence[Bar], rows: Sequence[StrapRow], columns: Sequence[Provider]
 ) -> None:
-    """Straps in order of time, each in the column of the person who steps in."""
+    """Straps in order of time, each in the lane of the person who steps in and in that of their host, at the
+    same height in both.
+    """
     place = {provider.id: number for number, provider in enumerate(columns)}
     by_visit = {bar.id: bar for bar in bars}
-    for row in rows:
+    for row in sorted(rows, key=lambda each: (each.start_min, each.visit_id)):
         host = by_visit[row.visit_id]
-        if row.provider_id in place and host.provider.id in place:
-            column, host_column = place[row.provider_id], place[host.provider.id]
-            before = day_columns[column].straps[-1] if day_columns[column].straps else None
-            close = before is not None and not before.close and row.start_min - before.at < CLOSE
-            day_columns[column].straps.append(
-                Strap(
-                    at=row.start_min,
-                    minutes=row.end_min - row.start_min,
-                    words=row.words,
-                    provider=columns[column],
-                    host=host.provider,
-                    name=host.name,
-                    column=column,
-                    host_column=host_column,
-                    close=close,
-                )
-            )
+        if row.provider_id not in place or host.provider.id not in place:
+            continue
+        column, host_column = place[row.provider_id], place[host.provider.id]
+        own, guests = day_columns[column].straps, day_columns[host_column].guests
+        before = [lane[-1].drawn_at + STRAP_HEIGHT for lane in (own, guests) if lane]
+        strap = Strap(
+            visit_id=row.visit_id,
+            at=row.start_min,
+            drawn_at=max([row.start_min, *before]),
+            minutes=row.end_min - row.start_min,
+            words=row.words,
+            provider=columns[column],
+            host=host.provider,
+            name=host.name,
+            joins=host_column == column + 1,
+        )
+        own.append(strap)
+        guests.append(strap)

@@ -17,7 +17,7 @@ from zax.desk.book.day_columns import Bar, DayColumn, make_bar, shut_spans, side
 from zax.desk.book.undo import WITHIN as UNDO_WITHIN
 from zax.desk.book.undo import last_act
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.day.live_day import DayView, day_view, room_columns
+from zax.desk.day.live_day import day_view, room_columns
 from zax.store.book import queries as visits
 from zax.store.book.queries import held_requests
 from zax.store.book.records import HeldRequest, LastAct, ShelvedVisit, WeekVisit
@@ -113,9 +113,6 @@ def book_view(
     if len(sites) > 1:
         for day_column in day_columns:
             day_column.under = clinic.sites[day_column.site_id].name
-            for strap in day_column.straps:
-                strap.column += _offset(views, day_column.site_id)
-                strap.host_column += _offset(views, day_column.site_id)
     opens, closes = _hours_shown(clinic, sites, day_columns)
     for day_column in day_columns:
         own = clinic.sites[day_column.site_id].day
@@ -138,15 +135,6 @@ def book_view(
         now=first.now,
         closure=closure,
     )
-
-
-def _offset(views: list[DayView], site_id: int) -> int:
-    before = 0
-    for view in views:
-        if view.site.id == site_id:
-            return before
-        before += len(view.day_columns)
-    return before
 
 
 def _hours_shown(clinic: Clinic, sites: tuple[int, ...], day_columns: list[DayColumn]) -> tuple[int, int]:

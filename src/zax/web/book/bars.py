@@ -14,10 +14,10 @@ from zax.core.book.hours import Span
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Stop
 from zax.core.reading import plain_clock
 from zax.core.wording import clock_words, span_words
-from zax.desk.book.day_columns import Bar, DayColumn
+from zax.desk.book.day_columns import Bar, DayColumn, Strap
 from zax.web.shell.signs import mark_sign, sign
 
-_GAP_FROM, _OUTSIDE_FROM, _TALL_FROM, _ONE_LINE_BELOW = 45, 25, 40, 25
+_ROOMY_FROM, _GAP_FROM, _OUTSIDE_FROM, _TALL_FROM, _ONE_LINE_BELOW = 58, 45, 25, 40, 25
 _OVER = {Stop.LEFT, Stop.SETTLED, Stop.MISSED}
 
 
@@ -56,6 +56,8 @@ def bar_title(bar: Bar) -> str:
 def bar_html(bar: Bar, drawn: Drawn, over: bool) -> Markup:
     """One visit; `over` when its day is, so that it cannot be moved any more."""
     size = " tall" if bar.minutes >= _TALL_FROM else " one" if bar.minutes < _ONE_LINE_BELOW else ""
+    size += " roomy" if bar.minutes >= _ROOMY_FROM else ""
+    size += " stopped" if _troubled(bar) else ""
     share = f" x-{bar.share[0]}-{bar.share[1]}" if bar.share[1] > 1 else ""
     marks = (" sel" if bar.id == drawn.chosen else "") + (" lifted" if bar.id == drawn.carried else "")
     does = ""
@@ -75,9 +77,8 @@ def bar_html(bar: Bar, drawn: Drawn, over: bool) -> Markup:
         f' hx-get="/visits/{bar.id}/sheet?{drawn.base.split("?")[1]}" hx-push-url="{address}"'
         f' hx-target="#over" hx-swap="innerHTML" href="{address}" title="{escape(bar_title(bar))}"><span'
         f' class="l1">{_mark(bar, drawn)}<span class="nm'
-        f' clip">{escape(bar.last if bar.share[1] > 1 else bar.name)}</span><span'
-        f' class="len">{bar.minutes}′</span></span><span class="l2">{sign(bar.stop, True)}<span class="t'
-        f' clip">{escape(_second_line(bar, drawn))}</span></span>{_trouble(bar)}</a>'
+        f' clip">{escape(bar.last if bar.share[1] > 1 else bar.name)}</span></span><span class="l2">'
+        f'{sign(bar.stop, True)}<span class="len">{bar.minutes}′</span>{_what(bar, drawn)}{_trouble(bar)}</a>'
     )
 
 
@@ -85,6 +86,13 @@ def _mark(bar: Bar, drawn: Drawn) -> str:
     if drawn.mark == "type":
         return mark_sign(drawn.types.index(bar.type_id))
     return mark_sign(drawn.people.index(bar.provider.id)) if drawn.mark == "provider" else ""
+
+
+def _what(bar: Bar, drawn: Drawn) -> str:
+    """What the visit is: on a line of its own where the bar is tall enough, else beside its length."""
+    words = f'<span class="t clip">{escape(_second_line(bar, drawn))}</span>'
+    own_line = bar.minutes >= (_ROOMY_FROM if _troubled(bar) else _GAP_FROM)
+    return f"</span>{words}" if own_line else f"{words}</span>"
 
 
 def _second_line(bar: Bar, drawn: Drawn) -> str:
@@ -97,12 +105,31 @@ def _second_line(bar: Bar, drawn: Drawn) -> str:
 
 def _trouble(bar: Bar) -> str:
     """What stands in the way of this visit, where there is room to say it."""
-    words = ""
+    words = _troubled(bar)
+    return f'<span class="stop clip">{escape(words)}</span>' if words else ""
+
+
+def _troubled(bar: Bar) -> str:
     if bar.outside and bar.minutes >= _OUTSIDE_FROM:
-        words = "outside hours"
-    elif bar.gap and bar.minutes >= _GAP_FROM and bar.stop not in _OVER:
-        words = bar.gap
-    return f'<span class="stop">{escape(words)}</span>' if words else ""
+        return "outside hours"
+    return bar.gap if bar.gap and bar.minutes >= _GAP_FROM and bar.stop not in _OVER else ""
+
+
+def strap_html(strap: Strap, drawn: Drawn, guest: bool, past: int) -> Markup:
+    """A staff slot in its lane: at what minute, and who steps in (`guest`) or in whose visit. What was over
+    at the minute `past` is drawn quietly.
+    """
+    who = (strap.provider.short if guest else strap.name).rpartition(" ")[2]
+    says = f"{strap.words} by {strap.provider.name}" if guest else f"{strap.words}, {strap.name}"
+    address = f"{drawn.base}&amp;visit={strap.visit_id}"
+    marks = (" joins" if strap.joins else "") + (" gone" if strap.at + strap.minutes <= past else "")
+    return Markup(
+        f'<a class="strap m-{strap.drawn_at}{marks}" tabindex="-1" draggable="false"'
+        f' data-tie="{strap.visit_id}" hx-get="/visits/{strap.visit_id}/sheet?{drawn.base.split("?")[1]}"'
+        f' hx-push-url="{address}" hx-target="#over" hx-swap="innerHTML" href="{address}"'
+        f' title="{clock_words(strap.at)} {escape(says)}"><b>:{strap.at % 60:02d}</b>'
+        f' <span class="clip">{escape(who)}</span></a>'
+    )
 
 
 def gap_html(span: Span, day_column: DayColumn, drawn: Drawn, provider_id: int) -> Markup:

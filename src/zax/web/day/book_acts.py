@@ -71,10 +71,10 @@ def shown_again(ctx: RequestContext, form: PostedForm, error: ZaxError, **about:
     )
 
 
-def back_without(form: PostedForm, *names: str) -> str:
-    """The address the form came from, less some of its parts."""
+def back_without(form: PostedForm, *names: str, **changes: str) -> str:
+    """The address the form came from, less some of its parts, and with changes where it is the Book's."""
     query = {name: value for name, value in form.back_query.items() if name not in names}
-    return f"/book?{base_of(query)}" if urlsplit(form.back).path == "/book" else form.back
+    return f"/book?{base_of(query, **changes)}" if urlsplit(form.back).path == "/book" else form.back
 
 
 @router.get("/book/carry/{visit_id}")
@@ -170,7 +170,7 @@ def to_shelf(request: Request, visit_id: int, form: PostedForm = Depends(posted_
         shelve(ctx.desk, ctx.actor, [visit_id], sent.words, sent.shared, sent.version)
     except ZaxError as error:
         return shown_again(ctx, form, error)
-    return ctx.go(back_without(form, "carry", "visit"), "On the shelf. Its time is free.")
+    return ctx.go(back_without(form, "carry", "visit", side="on"), "On the shelf. Its time is free.")
 
 
 @router.post("/shelf/{visit_id}/{what}")

@@ -120,9 +120,8 @@ def minutes_css() -> str:
     span = "".join(f".d-{n}{{--for:{n}}}" for n in range(721))
     opens = "".join(f".from-{n}{{--from:{n}}}" for n in range(0, 1441, 30))
     closes = "".join(f".span-{n}{{--span:{n}}}" for n in range(30, 1441, 30))
-    columns = "".join(f".col-{n}{{--col:{n}}}.cols-{n}{{--cols:{n}}}" for n in range(31))
     share = "".join(f".w-{n}{{--w:{n}%}}" for n in range(101))
     abreast = "".join(
         f".x-{which}-{of}{{--x:{which};--of:{of}}}" for of in range(2, 7) for which in range(of)
     )
-    return at + span + opens + closes + columns + share + abreast
+    return at + span + opens + closes + share + abreast

@@ -50,3 +50,34 @@ document.addEventListener("click", (event) => {
   url.searchParams.set("at", `${String(Math.floor(rounded / 60)).padStart(2, "0")}:${String(rounded % 60).padStart(2, "0")}`);
   gap.href = url.pathname + url.search;
 }, true);
+
+// A staff slot stands in two columns: pointing at either, or at its visit, shows both and the line between them.
+function untie() {
+  for (const each of document.querySelectorAll("#grid .tied")) each.classList.remove("tied");
+  for (const line of document.querySelectorAll("#grid .tie")) line.remove();
+}
+
+function tie(visit) {
+  const straps = [...document.querySelectorAll(`#grid [data-tie="${visit}"]`)];
+  const frame = document.getElementById("grid").getBoundingClientRect();
+  const heights = Map.groupBy(straps, (each) => Math.round(each.getBoundingClientRect().top));
+  for (const each of straps) each.classList.add("tied");
+  for (const pair of heights.values()) {
+    if (pair.length < 2) continue;
+    const boxes = pair.map((each) => each.getBoundingClientRect()).sort((a, b) => a.left - b.left);
+    const line = Object.assign(document.createElement("div"), { className: "tie" });
+    line.style.top = `${boxes[0].top - frame.top + boxes[0].height / 2}px`;
+    line.style.left = `${boxes[0].right - frame.left}px`;
+    line.style.width = `${Math.max(0, boxes[1].left - boxes[0].right)}px`;
+    document.getElementById("grid").append(line);
+  }
+}
+
+for (const kind of ["mouseover", "focusin"]) {
+  document.addEventListener(kind, (event) => {
+    if (!document.getElementById("grid")) return;
+    untie();
+    const visit = event.target.closest?.("#grid .strap")?.dataset.tie ?? event.target.closest?.("#grid .v[data-id]")?.dataset.id;
+    if (visit) tie(visit);
+  });
+}

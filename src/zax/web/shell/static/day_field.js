@@ -93,9 +93,10 @@ function draw(box, iso) {
   });
   head.append(back, Object.assign(document.createElement("b"), { textContent: titled.format(first) }), on);
   const grid = Object.assign(document.createElement("div"), { className: "calgrid" });
-  for (const name of ["M", "T", "W", "T", "F", "S", "S"]) grid.append(Object.assign(document.createElement("i"), { textContent: name }));
+  const sunday = page.days !== "day"; // where the month is said first, a week begins on Sunday
+  for (const name of sunday ? "SMTWTFS" : "MTWTFSS") grid.append(Object.assign(document.createElement("i"), { textContent: name }));
   const day = new Date(first);
-  day.setUTCDate(1 - ((first.getUTCDay() + 6) % 7));
+  day.setUTCDate(1 - ((first.getUTCDay() + (sunday ? 0 : 6)) % 7));
   do {
     for (let n = 0; n < 7; n += 1) {
       const each = isoOf(day);

@@ -1,0 +1,102 @@
+"""On the Book nothing covers a name and no two texts lie on each other, however many columns there are; a
+staff slot stands in both columns, tied.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from selenium.webdriver import ActionChains
+
+from tests.browser.conftest import Person
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+
+# Twice the columns of the day, to measure how more people would stand beside each other.
+TWICE = """
+for (const css of ['.heads > .head', '#grid > .column']) {
+  for (const each of [...document.querySelectorAll(css)]) each.parentElement.append(each.cloneNode(true));
+}"""
+# Every text as it is seen: its boxes, cut by whatever clips them, without what is not painted.
+OVERLAPS = """
+const seen = [];
+const walker = document.createTreeWalker(document.querySelector('#live'), NodeFilter.SHOW_TEXT);
+for (let node = walker.nextNode(); node; node = walker.nextNode()) {
+  if (!node.textContent.trim()) continue;
+  let hidden = false;
+  const clips = [];
+  for (let el = node.parentElement; el && el.id !== 'live'; el = el.parentElement) {
+    const style = getComputedStyle(el);
+    hidden ||= style.opacity === '0' || style.visibility === 'hidden';
+    if (style.overflowX !== 'visible') clips.push(el.getBoundingClientRect());
+  }
+  if (hidden) continue;
+  const range = document.createRange();
+  range.selectNodeContents(node);
+  for (const box of range.getClientRects()) {
+    let { left, right, top, bottom } = box;
+    for (const clip of clips) {
+      left = Math.max(left, clip.left); right = Math.min(right, clip.right);
+      top = Math.max(top, clip.top); bottom = Math.min(bottom, clip.bottom);
+    }
+    const words = node.textContent.trim();
+    if (right - left > 1 && bottom - top > 1) seen.push({ node, words, left, right, top, bottom });
+  }
+}
+const found = [];
+seen.forEach((a, n) => seen.slice(n + 1).forEach((b) => {
+  const wide = Math.min(a.right, b.right) - Math.max(a.left, b.left);
+  const high = Math.min(a.bottom, b.bottom) - Math.max(a.top, b.top);
+  if (wide > 1.5 && high > 3 && a.node !== b.node) found.push([a.words, b.words]);
+}));
+return [seen.length, found];"""
+COVERED = """
+const found = [];
+for (const name of document.querySelectorAll('#grid .v .nm')) {
+  name.scrollIntoView({ block: 'center' });
+  const box = name.getBoundingClientRect();
+  for (const x of [box.left + 2, (box.left + box.right) / 2, box.right - 2]) {
+    const top = document.elementFromPoint(x, box.top + Math.min(box.height, 14) / 2);
+    if (!name.closest('.v').contains(top)) found.push([name.textContent, top?.className]);
+  }
+}
+return found;"""
+
+
+@pytest.mark.parametrize("width", [1280, 1920])
+@pytest.mark.parametrize(("columns", "address"), [(6, "/book"), (8, "/book?site=all"), (12, "/book")])
+@pytest.mark.parametrize("shelf", ["", "on"])
+def test_no_two_texts_lie_on_each_other(
+    person: Callable[[str], Person], width: int, columns: int, address: str, shelf: str
+) -> None:
+    desk = person("juno")
+    desk.driver.set_window_size(width, 1000 if width == 1920 else 800)
+    desk.open(f"{address}{'&' if '?' in address else '?'}side={shelf}")
+    if columns == 12:
+        desk.driver.execute_script(TWICE)
+    assert len(desk.all("#grid .column")) == columns == len(desk.all(".heads .head"))
+    texts, overlaps = desk.driver.execute_script(OVERLAPS)
+    assert texts > 100 and overlaps == []
+    assert desk.driver.execute_script(COVERED) == []
+
+
+def test_a_staff_slot_is_tied_to_its_visit(person: Callable[[str], Person]) -> None:
+    desk = person("juno")
+    desk.open("/book")
+
+    def tied() -> list[str]:
+        return [str(each.get_attribute("title")) for each in desk.all("#grid .strap.tied")]
+
+    strap = next(each for each in desk.all(".slots .strap") if "Ito" in (each.get_attribute("title") or ""))
+    ActionChains(desk.driver).move_to_element(strap).perform()
+    desk.until(lambda: len(tied()) == 2, "both straps are lit")
+    assert sum("Ito" in title for title in tied()) == 1 and sum("by Dr." in title for title in tied()) == 1
+    assert len(desk.all("#grid .tie")) == 1
+    bar: Any = next(each for each in desk.all("#grid .v") if "Delgado" in (each.get_attribute("title") or ""))
+    desk.driver.execute_script("arguments[0].focus()", bar)
+    desk.until(lambda: any("Delgado" in title for title in tied()), "its slot follows the focus")
+    assert len(tied()) == 2 and not any("Ito" in title for title in tied())
+    strap.click()
+    desk.see("Hana Ito", "#over")
