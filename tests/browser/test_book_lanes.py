@@ -16,7 +16,7 @@ pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 # Twice the columns of the day, to measure how more people would stand beside each other.
 TWICE = """
-for (const css of ['.heads > .head', '#grid > .column']) {
+for (const css of ['.heads > .colhead', '#grid > .column']) {
   for (const each of [...document.querySelectorAll(css)]) each.parentElement.append(each.cloneNode(true));
 }"""
 # Every text as it is seen: its boxes, cut by whatever clips them, without what is not painted.
@@ -76,7 +76,7 @@ def test_no_two_texts_lie_on_each_other(
     desk.open(f"{address}{'&' if '?' in address else '?'}side={shelf}")
     if columns == 12:
         desk.driver.execute_script(TWICE)
-    assert len(desk.all("#grid .column")) == columns == len(desk.all(".heads .head"))
+    assert len(desk.all("#grid .column")) == columns == len(desk.all(".heads .colhead"))
     texts, overlaps = desk.driver.execute_script(OVERLAPS)
     assert texts > 100 and overlaps == []
     assert desk.driver.execute_script(COVERED) == []

@@ -136,6 +136,11 @@ def clock_face(minute: int) -> str:
     return clock_words(minute).partition(" ")[0]
 
 
+def past_hour(minute: int) -> str:
+    """630 -> ':30', where the hour stands beside it."""
+    return f":{minute % 60:02d}"
+
+
 def clock_span(start: int, end: int) -> str:
     """'10:30 to 11:00 am', '11:30 am to 1:00 pm'."""
     first, last = clock_words(start), clock_words(end)

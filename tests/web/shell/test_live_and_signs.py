@@ -84,5 +84,5 @@ def test_passed_stops_are_low_the_present_one_is_full_height() -> None:
 
 def test_every_minute_has_its_class() -> None:
     css = minutes_css()
-    for name in (".m-0{", ".m-1439{", ".d-5{", ".d-480{", ".w-100{", ".from-450{", ".span-630{", ".cols-6{"):
+    for name in (".m-0{", ".m-1439{", ".d-5{", ".d-480{", ".w-100{", ".from-450{", ".span-630{", ".x-1-6{"):
         assert name in css

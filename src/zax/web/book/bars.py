@@ -13,7 +13,7 @@ from markupsafe import Markup, escape
 from zax.core.book.hours import Span
 from zax.core.book.track import ON_THE_BOOK, STOP_WORDS, Stop
 from zax.core.reading import plain_clock
-from zax.core.wording import clock_words, span_words
+from zax.core.wording import clock_words, past_hour, span_words
 from zax.desk.book.day_columns import Bar, DayColumn, Strap
 from zax.web.shell.signs import mark_sign, sign
 
@@ -127,7 +127,7 @@ def strap_html(strap: Strap, drawn: Drawn, guest: bool, past: int) -> Markup:
         f'<a class="strap m-{strap.drawn_at}{marks}" tabindex="-1" draggable="false"'
         f' data-tie="{strap.visit_id}" hx-get="/visits/{strap.visit_id}/sheet?{drawn.base.split("?")[1]}"'
         f' hx-push-url="{address}" hx-target="#over" hx-swap="innerHTML" href="{address}"'
-        f' title="{clock_words(strap.at)} {escape(says)}"><b>:{strap.at % 60:02d}</b>'
+        f' title="{clock_words(strap.at)} {escape(says)}"><b>{past_hour(strap.at)}</b>'
         f' <span class="clip">{escape(who)}</span></a>'
     )
 

@@ -44,7 +44,9 @@ document.addEventListener("htmx:afterRequest", (event) => {
 
 function settle() {
   const wrong = document.querySelector("[aria-invalid=true]");
-  const wanted = wrong || document.querySelector("[autofocus]");
+  // A link to a field, such as that of something missing, leads into it.
+  const named = location.hash ? document.getElementById(location.hash.slice(1)) : null;
+  const wanted = wrong || (named?.matches("input, select, textarea") ? named : document.querySelector("[autofocus]"));
   if (wanted && wanted.getClientRects().length) { wanted.focus(); wanted.select?.(); }
   const said = document.getElementById("said");
   if (said && !said.querySelector("button")) setTimeout(() => said.remove(), 6000);
