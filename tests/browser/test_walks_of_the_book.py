@@ -138,7 +138,7 @@ def test_shelved_by_key_then_placed_in_an_opening_of_another_day(
 def test_booked_from_the_need_by_keys(person: Callable[[str], Person], zax: Running) -> None:
     desk = person("juno")
     desk.open("/book")
-    desk.press("i")
+    desk.press("o")
     desk.at("find=1")
     desk.until(lambda: desk.focus().get_attribute("id") == "f_type", "the type has the focus")
     desk.type("#f_type", "Physical")
@@ -214,7 +214,9 @@ def test_a_manager_changes_hours_and_shelves_what_lies_outside(
     person: Callable[[str], Person], zax: Running
 ) -> None:
     desk = person("sam")
-    desk.press(",")
+    desk.press("g", "s")
+    desk.until(lambda: desk.focus().get_attribute("data-narrows"), "the search over the setup has the focus")
+    desk.press("lunch", Keys.ENTER)
     desk.at("/setup/hours/")
     desk.ready()
     desk.open("/setup/hours/6")

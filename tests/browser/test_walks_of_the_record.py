@@ -188,7 +188,7 @@ def test_a_plan_is_corrected_and_the_estimate_follows(person: Callable[[str], Pe
     )
     odile.open(f"/visits/{visit}/estimate")
     odile.see("70 percent of $215.00 after $25.00 deductible")
-    odile.press("l")
+    odile.press("g", "i")
     odile.at("/plans")
     odile.click_words("Brightwater Family")
     odile.see("patients have it")

@@ -43,8 +43,8 @@ from zax.web.record import importing, record
 from zax.web.setup import arrival as arrival_setup
 from zax.web.setup import closures as closure_setup
 from zax.web.setup import flags as flag_setup
-from zax.web.setup import frame as setup_frame
 from zax.web.setup import heads_ups as heads_up_setup
+from zax.web.setup import home as setup_home
 from zax.web.setup import hours as hours_setup
 from zax.web.setup import money as money_setup
 from zax.web.setup import signed_in as signed_in_setup
@@ -78,7 +78,7 @@ ROOMS = (
     *(series, waitlist, days),
     claims,
     *(plans, eligibility),
-    *(setup_frame, hours_setup, closure_setup, type_setup, site_setup),
+    *(setup_home, hours_setup, closure_setup, type_setup, site_setup),
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
     signed_in_setup,
     sign_in,

@@ -393,7 +393,9 @@ def test_setup_is_for_managers_and_every_page_of_it_opens(juno: Browser) -> None
     for path in ("/setup", "/setup/types", "/setup/closures"):
         assert juno.get(path).status_code == 403
     sam = juno.sign_in("sam")
-    assert sam.get("/setup").headers["location"] == "/setup/hours/1"
+    home = sam.get("/setup").text
+    assert "Heads-ups" in home and "6 people" in home and 'href="/setup/hours"' in home
+    assert sam.get("/setup/hours").headers["location"] == "/setup/hours/1"
     for path in (
         "/setup/hours/5",
         "/setup/types",

@@ -10,12 +10,14 @@ from tests.conftest import JUNO, TODAY, add_patient, order, scalar, state_of, vi
 from tests.web.conftest import Browser, hidden
 from tests.x12_samples import remittance
 from zax.core.errors import NotFound
+from zax.core.people.roles import Role
 from zax.core.wording import money_words, span_words
 from zax.demo.world import PASSWORD, TYPE_ID
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
 from zax.web.shell import keys
+from zax.web.shell.screens import SCREENS, find_screens
 
 BOOKING = {
     "day": TODAY,
@@ -349,13 +351,48 @@ def test_health_tells_database_and_worker(web: Browser, desk: Desk) -> None:
     assert web.get("/healthz").json()["worker"] == "silent"
 
 
-def test_the_map_of_keys_has_one_meaning_a_key(juno: Browser) -> None:
-    presses = [key.press for key in keys.KEYS]
-    assert len(presses) == len(set(presses))
+def test_the_map_of_keys_is_shown_and_no_group_says_a_key_twice(juno: Browser) -> None:
+    """What may stand on one page together is tried in the browser, page by page."""
+    for keys_of_group in keys.groups().values():
+        presses = [key.press for key in keys_of_group]
+        assert sorted(presses) == sorted(set(presses))
+    assert len(keys.BY_NAME) == len(keys.KEYS)
+    everywhere = {key.press for key in keys.groups()["Everywhere"]}
+    assert not everywhere & {key.press for key in keys.KEYS if key.group not in {"Everywhere", keys.SCREENS}}
     page = unescape(juno.get("/keys").text)
     assert all(key.words in page for key in keys.KEYS)
     with pytest.raises(KeyError):
         keys.key_attributes("no such key")
+
+
+@pytest.mark.parametrize(
+    ("typed", "first"),
+    [
+        ("clos", "Close the day"),
+        ("holi", "Closed days"),
+        ("calendar", "Book"),
+        ("setup form", "Forms"),
+        ("dupl", "Likely duplicates"),
+        ("free time", "Openings"),
+    ],
+)
+def test_screens_are_found_by_what_people_call_them(typed: str, first: str) -> None:
+    assert find_screens(typed, Role.MANAGER)[0].words == first
+
+
+def test_screens_of_others_are_not_offered() -> None:
+    assert not find_screens("setup", Role.RECEPTIONIST) and not find_screens("  ", Role.MANAGER)
+    assert all(each.right != "setup" for each in find_screens("s", Role.RECEPTIONIST))
+
+
+def test_every_page_of_the_rail_and_the_setup_is_among_the_screens(web: Browser) -> None:
+    """Kills: a new screen that nobody finds by its words."""
+    sam = web.sign_in("sam")
+    known = {each.href for each in SCREENS}
+    rail = re.findall(r'<a href="(/[^"]*)"[^>]* data-go=', sam.get("/day").text)
+    assert len(rail) >= 8 and set(rail) <= known
+    for each in SCREENS:
+        assert sam.get(each.href).status_code in {200, 303}, each
 
 
 def test_every_key_named_in_a_template_is_on_the_map() -> None:

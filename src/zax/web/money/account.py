@@ -68,12 +68,14 @@ def show_account(
     by: str = "visit",
     who: str = "",
     why: str = "",
+    do: str = "",
     older: int = 0,
 ) -> Response:
-    """`by` visit or date; `who` "one" for this person alone; `why` names the amount that is explained;
-    `older` pages back by date.
+    """`by` visit or date; `who` "one" for this person alone; `why` names the amount that is explained and
+    `do` what is to be done about it; `older` pages back by date.
     """
-    return account_page(enter(request, "accounts"), patient_id, all=all, by=by, who=who, why=why, older=older)
+    ctx = enter(request, "accounts")
+    return account_page(ctx, patient_id, all=all, by=by, who=who, why=why, older=older, opens=do)
 
 
 def account_page(
@@ -85,6 +87,7 @@ def account_page(
     who: str = "",
     why: str = "",
     older: int = 0,
+    opens: str = "",
     **more: object,
 ) -> Response:
     with ctx.read() as connection:
@@ -102,6 +105,7 @@ def account_page(
         who=who,
         why=explain(account, why or "t"),
         asked=why,
+        opens=opens,
         plans=plans,
         statements=statements,
         older=older,
@@ -126,6 +130,7 @@ def show_why(request: Request, patient_id: int, key: str, who: str = "", by: str
         account=account,
         why=explain(account, key),
         asked=key,
+        opens="",
         Kind=Kind,
         who=who,
         by=by,

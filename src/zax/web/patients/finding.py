@@ -8,30 +8,12 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from zax.core.patients.search_terms import FoundPatient, parse_query
-from zax.core.people.roles import may
 from zax.store.patients.search import find_patients, recently_seen
 from zax.web.patients.recent import recent_of
 from zax.web.shell.request_context import enter
+from zax.web.shell.screens import find_screens
 
 router = APIRouter()
-SCREENS = (
-    ("Day", "/day", "see"),
-    ("Book", "/book", "see"),
-    ("Patients", "/patients", "see"),
-    ("Money", "/money", "accounts"),
-    ("Claims", "/claims", "claims"),
-    ("Waitlist", "/waitlist", "book"),
-    ("Openings", "/book?find=1", "book"),
-    ("Web requests", "/requests", "book"),
-    ("Eligibility", "/eligibility", "see"),
-    ("Insurance", "/plans", "see"),
-    ("Likely duplicates", "/duplicates", "patients"),
-    ("Import and export", "/import", "merge"),
-    ("Flags", "/setup/flags", "setup"),
-    ("Who is signed in", "/setup/signed-in", "setup"),
-    ("Setup", "/setup", "setup"),
-    ("All shortcuts", "/keys", "see"),
-)
 
 
 @router.get("/find")
@@ -41,8 +23,7 @@ def find(request: Request, q: str = "") -> Response:
     query = parse_query(q, ctx.today)
     with ctx.read() as connection:
         hits = find_patients(connection, query, recent=recent_of(ctx, connection) if query.words else ())
-    wanted = q.strip().lower()
-    screens = [s for s in SCREENS if wanted and s[0].lower().startswith(wanted) and may(ctx.actor.role, s[2])]
+    screens = find_screens(q, ctx.actor.role)
     return ctx.page("patients/find.html", hits=hits, screens=screens, q=q, query=query)
 
 

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from datetime import date
 from typing import Annotated, TypeAlias
 
-from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable
@@ -19,16 +18,11 @@ from zax.desk.setup.hours import (
     Affected,
     outside_now,
 )
-from zax.web.shell.request_context import PostedForm, RequestContext, enter
+from zax.web.shell.request_context import PostedForm, RequestContext
+from zax.web.shell.screens import setup_groups
 
-router = APIRouter()
-
-
-@router.get("/setup")
-def show_setup(request: Request) -> Response:
-    ctx = enter(request, "setup")
-    return ctx.go(f"/setup/hours/{next(iter(ctx.clinic.providers))}")
-
+# Where a page stands among the screens, where its template is called otherwise.
+PLACES = {"heads_ups": "/setup/headsups", "type": "/setup/types", "signed_in": "/setup/signed-in"}
 
 ChosenDay: TypeAlias = Annotated[date, a_day("Choose a day.")]
 ChosenDayOrNone: TypeAlias = Annotated[date | None, a_day_or_none("Choose a day.")]
@@ -43,6 +37,8 @@ class Decision(Form):
 def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: object) -> Response:
     with ctx.read() as connection:
         outside = outside_now(connection, ctx.clinic, ctx.today)
+    here = PLACES.get(template, f"/setup/{template}")
+    groups = setup_groups(ctx.actor.role).values()
     return ctx.page(
         f"setup/{template}.html",
         status,
@@ -50,6 +46,8 @@ def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: 
         outside=outside,
         weekdays=WEEKDAYS,
         tab=template,
+        here=here,
+        beside=next((group for group in groups if any(each.href == here for each in group)), []),
         **values,
     )
 

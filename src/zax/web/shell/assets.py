@@ -36,6 +36,7 @@ SCRIPTS = (
     "charges/tooth_chart",
     "arrivals/pad",
     "setup/order",
+    "setup/narrow",
 )
 # The areas whose parts an area's pages show, such as the payment rows on the checkout.
 SHOWS: Mapping[str, frozenset[str]] = {

@@ -1,5 +1,9 @@
-"""The one map of keys. A letter means the same on every screen; templates print it on the button and `?`
-shows the whole map.
+"""The one map of keys.
+
+Rule: `/` opens the box that finds patients, screens and what can be done on the page; G and then a letter
+goes to a screen; a single letter belongs to the page one sees and is printed on its button; digits choose
+rows. So a new screen takes no letter from the pages, and a page has the whole alphabet. Templates print the
+caps, `?` shows the page's own first and then this map.
 """
 
 from __future__ import annotations
@@ -8,10 +12,14 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
+GO = "g"  # then the letter of a screen
+
 
 @dataclass(frozen=True, slots=True)
 class Key:
-    """`press` is the key as the browser names it, `cap` what is printed on the key cap."""
+    """`press` is the key as the browser names it, `cap` what is printed on the key cap. A screen's `press`
+    is the letter after G.
+    """
 
     name: str
     press: str
@@ -20,54 +28,58 @@ class Key:
     group: str
 
 
+SCREENS = "Screens: G, then a letter"
 KEYS = (
-    Key("find", "/", "/", "Find a patient or a screen", "Everywhere"),
-    Key("help", "?", "?", "Show all shortcuts", "Everywhere"),
-    Key("filter", "#", "#", "Search this list", "Everywhere"),
-    Key("new", "n", "N", "Book a visit", "Everywhere"),
+    Key("find", "/", "/", "Find a patient, a screen or something to do", "Everywhere"),
+    Key("go", GO, "G", "Go to a screen: its letter is next", "Everywhere"),
+    Key("help", "?", "?", "Show the shortcuts", "Everywhere"),
+    Key("filter", "f", "F", "Search this list", "Everywhere"),
+    Key("new", "n", "N", "Book a visit; on a list, add one", "Everywhere"),
     Key("close", "Escape", "Esc", "Close or go back", "Everywhere"),
     Key("done", "Control+Enter", "Ctrl ↵", "Do the page’s main action", "Everywhere"),
-    Key("day", "d", "D", "Day", "Screens"),
-    Key("mine", "`", "`", "My patients (clinicians)", "Screens"),
-    Key("book", "b", "B", "Book", "Screens"),
-    Key("patients", "w", "W", "Patients (who)", "Screens"),
-    Key("money", "o", "O", "Money (owing)", "Screens"),
-    Key("claims", "c", "C", "Claims", "Screens"),
-    Key("waitlist", "f", "F", "Waitlist (follow up)", "Screens"),
-    Key("plans", "l", "L", "Insurance", "Screens"),
-    Key("setup", ",", ",", "Setup", "Screens"),
-    Key("before", "[", "[", "The day, week or page before", "Day and Book"),
-    Key("after", "]", "]", "The day, week or page after", "Day and Book"),
-    Key("today", "t", "T", "Back to today", "Day and Book"),
-    Key("jump", "j", "J", "Jump to a day: 3w, 6m, fri, 12/24", "Day and Book"),
-    Key("view", "v", "V", "The next view: provider, room, week; by visit, by date", "Day and Book"),
-    Key("openings", "i", "I", "Find openings", "Day and Book"),
-    Key("revert", "z", "Z", "Undo what you did last on the Book", "Day and Book"),
-    Key("take", "y", "Y", "Pick up the visit, then place it with ↵", "Day and Book"),
-    Key("shelve", "h", "H", "Put the visit on the shelf", "Day and Book"),
-    Key("longer", "+", "+", "Make the visit longer by one step", "Day and Book"),
-    Key("shorter", "-", "−", "Make the visit shorter by one step", "Day and Book"),
-    Key("step", "s", "S", "The visit's next step", "A visit"),
-    Key("confirm", "k", "K", "Confirm the visit", "A visit"),
+    Key("day", "d", "D", "Day", SCREENS),
+    Key("mine", "y", "Y", "My patients (clinicians)", SCREENS),
+    Key("book", "b", "B", "Book", SCREENS),
+    Key("patients", "p", "P", "Patients", SCREENS),
+    Key("money", "m", "M", "Money", SCREENS),
+    Key("claims", "c", "C", "Claims", SCREENS),
+    Key("waitlist", "w", "W", "Waitlist", SCREENS),
+    Key("plans", "i", "I", "Insurance", SCREENS),
+    Key("setup", "s", "S", "Setup", SCREENS),
+    Key("before", "[", "[", "The day, week or page before", "Day, Book and lists"),
+    Key("after", "]", "]", "The day, week or page after", "Day, Book and lists"),
+    Key("today", "t", "T", "Back to today", "Day, Book and lists"),
+    Key("jump", "j", "J", "Jump to a day: 3w, 6m, fri, 12/24", "Day, Book and lists"),
+    Key("view", "v", "V", "The next view: provider, room, week; by visit, by date", "Day, Book and lists"),
+    Key("openings", "o", "O", "Find openings", "Day, Book and lists"),
+    Key("beside", "b", "B", "The shelf and web requests beside the Book", "Day, Book and lists"),
+    Key("revert", "z", "Z", "Undo what you did last on the Book", "Day, Book and lists"),
+    Key("take", "y", "Y", "Pick up the visit, then place it with ↵", "Day, Book and lists"),
+    Key("shelve", "h", "H", "Put the visit on the shelf", "Day, Book and lists"),
+    Key("longer", "+", "+", "Make the visit longer by one step", "Day, Book and lists"),
+    Key("shorter", "-", "−", "Make the visit shorter by one step", "Day, Book and lists"),
+    Key("step", "s", "S", "The visit’s next step", "A visit"),
+    Key("confirm", "c", "C", "Confirm the visit", "A visit"),
     Key("charges", "e", "E", "Enter or change services", "A visit"),
     Key("pay", "p", "P", "Take a payment", "A visit"),
-    Key("arrive", "\\", "\\", "The visit's arrival steps", "A visit"),
-    Key("mouth", ".", ".", "Tooth chart; again for primary teeth", "A visit"),
-    Key("account", "a", "A", "The household's account", "A visit"),
-    Key("record", "g", "G", "The patient's details", "A visit"),
+    Key("arrive", "i", "I", "The visit’s arrival steps", "A visit"),
+    Key("account", "a", "A", "The household’s account", "A visit"),
+    Key("record", "d", "D", "The patient’s details", "A visit"),
     Key("ask", "q", "Q", "Check eligibility", "A visit"),
-    Key("estimate", "=", "=", "The estimate with its reasons", "A visit"),
+    Key("estimate", "w", "W", "Why: the estimate with its reasons", "A visit"),
     Key("missed", "m", "M", "No-show", "A visit"),
     Key("undo", "u", "U", "Undo the last step", "A visit"),
     Key("cancel", "x", "X", "Cancel the visit", "A visit"),
-    Key("also", ";", ";", "Check earlier balances", "Money"),
-    Key("credit", "'", "'", "Apply a credit", "Money"),
-    Key("more", "&", "&", "Split payment", "Money"),
-    Key("product", "*", "*", "Sell a product", "Money"),
-    Key("payplan", ":", ":", "A payment plan", "Money"),
-    Key("correct", "%", "%", "Write off, discount, move, refund", "Money"),
-    Key("closeday", "!", "!", "Close the day", "Money"),
-    Key("receipt", "r", "R", "Receipt; on an account, statement", "Papers"),
+    Key("diagnosis", "d", "D", "Add a diagnosis", "What was done"),
+    Key("mouth", "t", "T", "Tooth chart; again for primary teeth", "What was done"),
+    Key("also", "b", "B", "Check earlier balances", "Money"),
+    Key("credit", "c", "C", "Apply a credit", "Money"),
+    Key("more", "s", "S", "Split payment", "Money"),
+    Key("product", "i", "I", "Sell an item", "Money"),
+    Key("payplan", "l", "L", "A payment plan", "Money"),
+    Key("correct", "w", "W", "Write off, discount, move, refund", "Money"),
+    Key("closeday", "d", "D", "Close the day", "Money"),
+    Key("receipt", "r", "R", "Receipt; on an account, statement", "Money"),
     Key("up", "ArrowUp", "↑", "The row, visit or result above", "Moving about"),
     Key("down", "ArrowDown", "↓", "The row, visit or result below", "Moving about"),
     Key("left", "ArrowLeft", "←", "The column to the left on the Book", "Moving about"),
@@ -78,10 +90,12 @@ BY_NAME = {key.name: key for key in KEYS}
 
 
 def key_attributes(name: str) -> Markup:
-    """What an element carries so that the key presses it: `data-key` and, for screen readers,
-    `aria-keyshortcuts`.
+    """What an element carries so that the key presses it: `data-key`, a screen's `data-go`, and for screen
+    readers `aria-keyshortcuts`.
     """
     key = BY_NAME[name]
+    if key.group == SCREENS:
+        return Markup('data-go="{}"').format(key.press)
     return Markup('data-key="{}" aria-keyshortcuts="{}"').format(key.press, key.press)
 
 

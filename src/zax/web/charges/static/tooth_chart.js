@@ -148,7 +148,7 @@ function swap(button) {
   const primary = svg.querySelector("[data-arch=primary]").hasAttribute("hidden");
   for (const arch of svg.querySelectorAll(".arch")) arch.toggleAttribute("hidden", (arch.dataset.arch === "primary") !== primary);
   button.setAttribute("aria-pressed", String(primary));
-  button.textContent = primary ? "permanent teeth" : "primary teeth";
+  button.firstChild.textContent = primary ? "permanent teeth " : "primary teeth "; // its key stays printed
   choose(svg, shownTeeth(svg)[0]);
 }
 

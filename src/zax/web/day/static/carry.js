@@ -112,7 +112,7 @@ function send(id, what, fields) {
   const { csrf, base } = grid().dataset;
   for (const [name, value] of Object.entries({ csrf, back: base, ...fields })) form.append(Object.assign(document.createElement("input"), { type: "hidden", name, value }));
   document.body.append(form);
-  form.submit();
+  form.requestSubmit();
 }
 
 function place(bar, column, minute, minutes) {

@@ -10,9 +10,26 @@ function offerTypes(provider) {
   }
 }
 
+// A list that is gone through by letters or arrows is not sent at each of them: Enter, or leaving it, says which.
+const byLetters = new Map();
+document.addEventListener("keydown", (event) => {
+  const el = event.target;
+  if (!el.matches?.("select[data-sends]") || event.ctrlKey || event.altKey || event.metaKey) return;
+  if (event.key === "Enter") { event.preventDefault(); sendChosen(el); }
+  else if (event.key.length === 1 || event.key.startsWith("Arrow")) byLetters.set(el, byLetters.get(el) ?? el.value);
+}, true);
+document.addEventListener("focusout", (event) => sendChosen(event.target));
+
+function sendChosen(el) {
+  if (!byLetters.has(el)) return;
+  const before = byLetters.get(el);
+  byLetters.delete(el);
+  if (el.value !== before && el.isConnected) el.form.requestSubmit();
+}
+
 document.addEventListener("change", (event) => {
   const el = event.target;
-  if (el.matches("[data-sends]") && (el.value || el.tagName === "SELECT")) el.form.requestSubmit();
+  if (el.matches("[data-sends]") && !byLetters.has(el) && (el.value || el.tagName === "SELECT")) el.form.requestSubmit();
   if (el.matches("select[data-roles]")) offerTypes(el);
   if (el.matches("select[data-minutes]")) document.getElementById(el.dataset.minutes).value = el.selectedOptions[0].dataset.minutes;
 });
@@ -42,16 +59,12 @@ document.addEventListener("htmx:afterRequest", (event) => {
   if (key?.isConnected && event.detail.successful) key.value = crypto.randomUUID();
 });
 
-function settle() {
-  const wrong = document.querySelector("[aria-invalid=true]");
-  // A link to a field, such as that of something missing, leads into it.
-  const named = location.hash ? document.getElementById(location.hash.slice(1)) : null;
-  const wanted = wrong || (named?.matches("input, select, textarea") ? named : document.querySelector("[autofocus]"));
-  if (wanted && wanted.getClientRects().length) { wanted.focus(); wanted.select?.(); }
+// What was just done is told for a while.
+function fade() {
   const said = document.getElementById("said");
   if (said && !said.querySelector("button")) setTimeout(() => said.remove(), 6000);
 }
 
-document.addEventListener("htmx:afterSettle", (event) => { if (event.target === document.body) settle(); });
-document.addEventListener("DOMContentLoaded", settle);
-if (document.readyState !== "loading") settle();
+document.addEventListener("htmx:afterSettle", (event) => { if (event.target === document.body) fade(); });
+document.addEventListener("DOMContentLoaded", fade);
+if (document.readyState !== "loading") fade();

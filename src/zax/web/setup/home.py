@@ -1,0 +1,58 @@
+"""The setup's own page: its subjects in groups, each with how much there is of it, and a search over their
+words.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+
+from fastapi import APIRouter, Request
+from fastapi.responses import Response
+
+from zax.desk.clinic.clinic import Clinic
+from zax.web.setup.frame import setup_page
+from zax.web.shell.request_context import enter
+from zax.web.shell.screens import setup_groups
+
+router = APIRouter()
+
+
+def _counted(number: int, one: str, many: str = "") -> str:
+    return f"{number} {one if number == 1 else many or f'{one}s'}"
+
+
+def _in_use(rows: Mapping[int, object]) -> int:
+    return sum(bool(getattr(row, "active", True)) for row in rows.values())
+
+
+# What stands beside a subject, by its address.
+AMOUNTS: Mapping[str, Callable[[Clinic], str]] = {
+    "/setup/sites": lambda c: _counted(len(c.sites), "site"),
+    "/setup/hours": lambda c: _counted(len(c.providers), "person", "people"),
+    "/setup/day": lambda c: _counted(_in_use(c.stages), "stage"),
+    "/setup/types": lambda c: _counted(_in_use(c.types), "type"),
+    "/setup/sets": lambda c: _counted(len(c.sets), "set"),
+    "/setup/arrival": lambda c: _counted(_in_use(c.steps), "step"),
+    "/setup/headsups": lambda c: _counted(_in_use(c.headsups), "heads-up", "heads-ups"),
+    "/setup/flags": lambda c: _counted(_in_use(c.flags), "flag"),
+    "/setup/forms": lambda c: _counted(_in_use(c.forms), "form"),
+    "/plans": lambda c: f"{_counted(len(c.payers), 'payer')}, {_counted(len(c.plans), 'plan')}",
+}
+
+
+@router.get("/setup")
+def show_setup(request: Request) -> Response:
+    ctx = enter(request, "setup")
+    return setup_page(
+        ctx,
+        "home",
+        groups=setup_groups(ctx.actor.role),
+        amounts={href: said(ctx.clinic) for href, said in AMOUNTS.items()},
+    )
+
+
+@router.get("/setup/hours")
+def show_first_hours(request: Request) -> Response:
+    """The hours of whoever comes first."""
+    ctx = enter(request, "setup")
+    return ctx.go(f"/setup/hours/{next(iter(ctx.clinic.providers))}")

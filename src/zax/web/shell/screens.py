@@ -1,0 +1,111 @@
+"""Every screen there is, by the words people look for it: the find box offers them, and the setup's own page
+shows those of the setup in their groups. A screen that is not here cannot be found, so a test compares.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from zax.core.people.roles import Role, may
+
+MOST_FOUND = 6
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Screen:
+    """`right` is what it takes to see it, `also` what else people call it, `group` that of the setup."""
+
+    words: str
+    href: str
+    right: str
+    also: str = ""
+    group: str = ""
+
+
+CLINIC = "The clinic"
+DESK = "The book and the desk"
+INSURANCE = "Insurance"
+MONEY = "Services and money"
+WORDS = "Ready-made words"
+SAFE = "Keeping it safe"
+
+
+def _setup(group: str, *rows: tuple[str, str, str]) -> Iterable[Screen]:
+    return (
+        Screen(words=words, href=href, right="setup", also=f"setup {also}", group=group)
+        for words, href, also in rows
+    )
+
+
+SCREENS = (
+    Screen(words="Day", href="/day", right="see", also="today waiting"),
+    Screen(words="My patients", href="/mine", right="charges", also="mine"),
+    Screen(words="Book", href="/book", right="see", also="calendar schedule appointments"),
+    Screen(words="Openings", href="/book?find=1", right="book", also="free times slots"),
+    Screen(words="Web requests", href="/requests", right="book", also="online asked"),
+    Screen(words="Waitlist", href="/waitlist", right="book", also="waiting list"),
+    Screen(words="Patients", href="/patients", right="see", also="people search"),
+    Screen(words="Likely duplicates", href="/duplicates", right="patients", also="same merge"),
+    Screen(words="Money", href="/money", right="accounts", also="balances due owing"),
+    Screen(words="Statements", href="/statements", right="accounts", also="bills send"),
+    Screen(words="Close the day", href="/close", right="close", also="drawer count deposit"),
+    Screen(words="Journal", href="/journal", right="close", also="entries"),
+    Screen(words="Month", href="/month", right="close", also="totals"),
+    Screen(words="Claims", href="/claims", right="claims", also="insurance bill"),
+    Screen(words="Insurance", href="/plans", right="see", also="plans payers coverage"),
+    Screen(words="Eligibility", href="/eligibility", right="see", also="coverage check benefits"),
+    Screen(words="Setup", href="/setup", right="setup", also="settings"),
+    *_setup(
+        CLINIC,
+        ("Sites", "/setup/sites", "address phone opening"),
+        ("Hours", "/setup/hours", "working days off breaks lunch vacation"),
+        ("Closed days", "/setup/closures", "holidays closures"),
+        ("Day, times and dates", "/setup/day", "clock hallway stages tooth numbers late"),
+    ),
+    *_setup(
+        DESK,
+        ("Visit types", "/setup/types", "length color booking"),
+        ("Service sets", "/setup/sets", "codes bundle"),
+        ("Arrival steps", "/setup/arrival", "check-in list"),
+        ("Heads-ups", "/setup/headsups", "alerts warnings"),
+        ("Flags", "/setup/flags", "tags patients"),
+    ),
+    *_setup(MONEY, ("Money", "/setup/money", "tenders reasons limits discounts products tax")),
+    Screen(
+        words="Payers, plans and fees",
+        href="/plans",
+        right="plans",
+        also="setup contracts benefits",
+        group=INSURANCE,
+    ),
+    *_setup(WORDS, ("Forms", "/setup/forms", "consent sign privacy")),
+    *_setup(SAFE, ("Who is signed in", "/setup/signed-in", "sessions sign out")),
+    Screen(words="Import and export", href="/import", right="merge", also="setup csv fhir file", group=SAFE),
+    Screen(words="Shortcuts", href="/keys", right="see", also="keys keyboard help"),
+)
+
+
+def find_screens(typed: str, role: Role) -> list[Screen]:
+    """Those of which every typed word begins a word; the name before what else it is called."""
+    wanted = typed.lower().split()
+    if not wanted:
+        return []
+    seen = [each for each in SCREENS if may(role, each.right)]
+    named = [each for each in seen if _says(each.words, wanted)]
+    called = [each for each in seen if each not in named and _says(f"{each.words} {each.also}", wanted)]
+    return (named + called)[:MOST_FOUND]
+
+
+def _says(words: str, wanted: Sequence[str]) -> bool:
+    parts = words.lower().replace(",", "").split()
+    return all(any(part.startswith(each) for part in parts) for each in wanted)
+
+
+def setup_groups(role: Role) -> dict[str, list[Screen]]:
+    """The setup's screens of this role, by group."""
+    found: dict[str, list[Screen]] = {}
+    for each in SCREENS:
+        if each.group and may(role, each.right):
+            found.setdefault(each.group, []).append(each)
+    return found
