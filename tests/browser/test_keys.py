@@ -136,7 +136,6 @@ def test_every_key_of_every_main_page(person: Callable[[str], Person], zax: Runn
                 assert at["group"] == f"group-{key}", (path, each, at)
             else:
                 assert done[:1] == [key], (path, each, done, at)
-    print(sorted({(k,w[:30]) for _,k,w in unprinted}))
     assert (unprinted, twice) == ([], []) and tried > 120
 
 
