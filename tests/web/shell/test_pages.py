@@ -241,6 +241,23 @@ def test_diagnoses_are_searched_and_kept(juno: Browser, desk: Desk) -> None:
     assert juno.post(f"/visits/{visit_id}/charges/remove-diagnosis", code="R05.1").status_code == 303
 
 
+def test_favorite_diagnoses_are_offered_before_anything_is_typed(web: Browser, desk: Desk) -> None:
+    ines = web.sign_in("ines")
+    visit_id = visit_at_checkout(desk, add_patient(desk))
+    offered = f"/visits/{visit_id}/diagnoses?diagnosis="
+    assert "J02.9" not in ines.get(offered).text
+    ines.post(f"/visits/{visit_id}/charges/add-diagnosis", code="J02.9")
+    assert ines.post(f"/visits/{visit_id}/charges/favorite", code="J02.9", kept="yes").status_code == 303
+    assert "J02.9" in ines.get(offered).text
+    page = ines.get(f"/visits/{visit_id}/charges").text
+    assert 'aria-pressed="true"' in page.split("J02.9", 1)[1]
+    assert "J02.9" not in web.sign_in("juno").get(offered).text
+    ines = web.sign_in("ines")
+    ines.post(f"/visits/{visit_id}/charges/favorite", code="J02.9", kept="")
+    assert "J02.9" not in ines.get(offered).text
+    assert ines.post(f"/visits/{visit_id}/charges/favorite", code="Q99", kept="yes").status_code == 422
+
+
 def test_paying_and_finishing_in_one_press(juno: Browser, desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     page = juno.get(f"/visits/{visit_id}/checkout").text

@@ -4,8 +4,10 @@ one the main reason.
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 
+from zax.core.charges.diagnosis_search import Meant, in_order, meant_by, said_otherwise
 from zax.core.charges.lines import MOST_DIAGNOSES
 from zax.core.errors import Refused
 from zax.desk.acts.act import act
@@ -15,6 +17,10 @@ from zax.store.charges import lines
 from zax.store.charges.lines import DiagnosisCode
 from zax.store.engine import Connection
 from zax.store.money import queries as money
+
+MOST_MEANT = 40
+# 'e11', 'e11.9', 'z00.1': a letter, a digit, and what follows in a code. "b12 low" and "h pylori" are words.
+_CODE = re.compile(r"[A-TV-Za-tv-z]\d[0-9A-Za-z](\.[0-9A-Za-z]{0,4})?|[A-Za-z]\d")
 
 
 @act("charges")
@@ -60,15 +66,37 @@ def make_main(tx: Transaction, visit_id: int, code: str) -> None:
     lines_changed(tx, visit, "diagnosis.first", code=code)
 
 
+@act("charges")
+def keep_favorite(tx: Transaction, code: str, kept: bool) -> None:
+    """At hand for this person from now on, or no longer."""
+    if tx.actor.id is None or lines.diagnosis_of(tx.connection, code) is None:
+        raise Refused("Choose a diagnosis from the list.", "diagnosis")
+    lines.keep_favorite(tx.connection, tx.actor.id, code, kept)
+    tx.audit("diagnosis.favorite", code=code, kept=kept)
+
+
 def find_diagnoses(connection: Connection, typed: str, limit: int = 12) -> list[DiagnosisCode]:
-    """Codes by their beginning, or by words in any order (the last may be unfinished); billable
-    ones first.
+    """Codes by their beginning; else what the everyday words mean, then codes that have the words (the last
+    may be unfinished), billable ones first.
     """
     typed = " ".join(typed.split())[:60]
     if len(typed) < 2:
         return []
-    if typed[0].isalpha() and any(ch.isdecimal() for ch in typed[1:3]):
+    if _CODE.fullmatch(typed):
         return lines.codes_beginning(connection, typed.upper(), limit)
-    words = ["".join(ch for ch in word if ch.isalnum()) for word in typed.lower().split()]
-    terms = " ".join(f"+{word}*" for word in words if len(word) > 1)
-    return lines.codes_with_words(connection, terms, limit) if terms else []
+    found = _meant(connection, meant_by(typed)[:MOST_MEANT])[:limit]
+    terms = " ".join(f"+{word}*" for word in said_otherwise(typed) if len(word) > 1)
+    if terms and len(found) < limit:
+        here = {each.code for each in found}
+        named = lines.codes_with_words(connection, terms, limit)
+        found += [each for each in named if each.code not in here]
+    return found[:limit]
+
+
+def _meant(connection: Connection, meant: list[Meant]) -> list[DiagnosisCode]:
+    if not meant:
+        return []
+    codes = [each.code for each in meant]
+    known = {each.code: each for each in lines.diagnoses_of(connection, codes)}
+    words = {code: each.words for code, each in known.items() if each.billable}
+    return [known[code] for code in in_order(meant, words, lines.uses_of(connection, codes))]

@@ -11,7 +11,13 @@ from datetime import date, datetime
 from sqlalchemy import Connection, delete, func, insert, select, text, update
 
 from zax.core.book.track import CHARGED
-from zax.store.charges.tables import charge_line, diagnosis_code, planned_service, visit_diagnosis
+from zax.store.charges.tables import (
+    charge_line,
+    diagnosis_code,
+    favorite_diagnosis,
+    planned_service,
+    visit_diagnosis,
+)
 from zax.store.money.records import ServiceLine
 from zax.store.rows import add, change, many, one, save, sql_list
 
@@ -116,6 +122,31 @@ def earlier_work(connection: Connection, patient_id: int, but_visit: int) -> lis
 
 def diagnosis_of(connection: Connection, code: str) -> DiagnosisCode | None:
     return one(connection, select(diagnosis_code).where(diagnosis_code.c.code == code), DiagnosisCode)
+
+
+def diagnoses_of(connection: Connection, codes: Sequence[str]) -> list[DiagnosisCode]:
+    return many(connection, select(diagnosis_code).where(diagnosis_code.c.code.in_(codes)), DiagnosisCode)
+
+
+def uses_of(connection: Connection, codes: Sequence[str]) -> dict[str, int]:
+    """How often the clinic has given each of these codes."""
+    d = visit_diagnosis
+    query = select(d.c.code, func.count()).where(d.c.code.in_(codes)).group_by(d.c.code)
+    return {row[0]: int(row[1]) for row in connection.execute(query)}
+
+
+def favorites_of(connection: Connection, user_id: int | None) -> list[DiagnosisCode]:
+    """The diagnoses that somebody keeps at hand, by their words."""
+    f = favorite_diagnosis
+    query = select(diagnosis_code).join(f, f.c.code == diagnosis_code.c.code).where(f.c.user_id == user_id)
+    return many(connection, query.order_by(diagnosis_code.c.words), DiagnosisCode)
+
+
+def keep_favorite(connection: Connection, user_id: int, code: str, kept: bool) -> None:
+    f = favorite_diagnosis
+    connection.execute(delete(f).where(f.c.user_id == user_id, f.c.code == code))
+    if kept:
+        connection.execute(insert(f).values(user_id=user_id, code=code))
 
 
 def codes_beginning(connection: Connection, letters: str, most: int) -> list[DiagnosisCode]:

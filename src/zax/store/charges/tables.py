@@ -110,4 +110,12 @@ visit_diagnosis = Table(
     Column("position", SmallInteger, primary_key=True, autoincrement=False),
     Column("code", String(8), nullable=False),
     UniqueConstraint("visit_id", "code"),
+    Index("ix_visit_diagnosis_code", "code"),
+)
+# Diagnoses that somebody keeps at hand.
+favorite_diagnosis = Table(
+    "favorite_diagnosis",
+    metadata,
+    Column("user_id", Integer, ForeignKey("user.id"), primary_key=True),
+    Column("code", String(8), ForeignKey("diagnosis_code.code"), primary_key=True),
 )

@@ -13,7 +13,7 @@ from zax.core.charges.lines import LETTERS, PLACES, ServiceRule, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS, modifier_warning
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
-from zax.core.form import Form, Reference, ReferenceOrNone
+from zax.core.form import Form, Reference, ReferenceOrNone, Tick
 from zax.core.reading import reference
 from zax.desk.charges import charges as acts
 from zax.desk.charges import diagnoses
@@ -22,6 +22,7 @@ from zax.desk.charges.service_search import find_hits, take_apart
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.store.book.planned import planned_for
+from zax.store.charges.lines import favorites_of
 from zax.store.money.queries import visit_diagnoses
 from zax.store.money.records import ServiceLine
 from zax.web.charges.tooth_chart import mouth_svg
@@ -54,6 +55,7 @@ class OfDiagnosis(Form):
     code: str = ""
     diagnosis: str = ""
     patient_id: ReferenceOrNone = None
+    kept: Tick = False
 
 
 @router.get("/visits/{visit_id}/charges")
@@ -69,6 +71,7 @@ def charges_page(
         sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
         planned = planned_for(connection, sheet.visit.patient_id)
         coded = visit_diagnoses(connection, visit_id)
+        kept = {each.code for each in favorites_of(connection, ctx.actor.id)}
         teeth = (
             teeth_of(connection, ctx.clinic, sheet.visit.patient_id, visit_id, sheet.bill.lines, planned)
             if sheet.dental
@@ -92,6 +95,7 @@ def charges_page(
         edit=open_line,
         planned=planned,
         diagnoses=coded,
+        favorites=kept,
         places=PLACES,
         areas=AREAS,
         quadrants=QUADRANTS,
@@ -145,9 +149,14 @@ def find_services(request: Request, visit_id: int, what: str = "", tooth: str = 
 
 @router.get("/visits/{visit_id}/diagnoses")
 def find_diagnoses(request: Request, visit_id: int, diagnosis: str = "") -> Response:
+    """Nothing typed yet: what this person keeps at hand."""
     ctx = enter(request, "charges")
     with ctx.read() as connection:
-        hits = diagnoses.find_diagnoses(connection, diagnosis)
+        hits = (
+            diagnoses.find_diagnoses(connection, diagnosis)
+            if diagnosis.strip()
+            else favorites_of(connection, ctx.actor.id)
+        )
     return ctx.page("charges/diagnosis_hits.html", hits=hits, what=diagnosis, visit_id=visit_id)
 
 
@@ -211,6 +220,12 @@ def _remove_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> s
     return "Diagnosis removed."
 
 
+def _favorite(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
+    sent = form.read(OfDiagnosis)
+    diagnoses.keep_favorite(ctx.desk, ctx.actor, sent.code, sent.kept)
+    return f"{sent.code} is one of your favorites." if sent.kept else f"{sent.code} is no favorite anymore."
+
+
 def _main_diagnosis(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
     code = form.read(OfDiagnosis).code
     diagnoses.make_main(ctx.desk, ctx.actor, visit_id, code)
@@ -225,6 +240,7 @@ ACTS = {
     "add-diagnosis": _add_diagnosis,
     "remove-diagnosis": _remove_diagnosis,
     "main-diagnosis": _main_diagnosis,
+    "favorite": _favorite,
 }
 
 

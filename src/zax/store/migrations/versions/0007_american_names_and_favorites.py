@@ -1,4 +1,4 @@
-"""Checks, installments and canceled visits by the names the clinic uses"""
+"""American names of checks, installments and canceled visits; diagnoses kept at hand"""
 
 from alembic import op
 from sqlalchemy.dialects import mysql
@@ -21,3 +21,11 @@ def upgrade() -> None:
     for name in ('from_stop', 'to_stop'):
         op.execute(f"UPDATE track_move SET {name} = 'canceled' WHERE {name} = 'cancelled'")
     op.execute("""UPDATE book_act SET detail = REPLACE(detail, '"cancelled"', '"canceled"')""")
+    op.create_index('ix_visit_diagnosis_code', 'visit_diagnosis', ['code'])
+    op.create_table('favorite_diagnosis',
+    sa.Column('user_id', sa.Integer(), nullable=False),
+    sa.Column('code', sa.String(length=8), nullable=False),
+    sa.ForeignKeyConstraint(['code'], ['diagnosis_code.code'], name=op.f('fk_favorite_diagnosis_code')),
+    sa.ForeignKeyConstraint(['user_id'], ['user.id'], name=op.f('fk_favorite_diagnosis_user_id')),
+    sa.PrimaryKeyConstraint('user_id', 'code', name=op.f('pk_favorite_diagnosis'))
+    )
