@@ -21,6 +21,7 @@ from tests.conftest import (
     visit_at_checkout,
 )
 from tests.desk.acting import in_room, lines, nothing_is_wrong, row
+from zax.core.charges.service_words import take_apart
 from zax.core.charges.teeth import Numbering, show_tooth
 from zax.core.errors import Conflict, NotFound, Problems, Refused, Stale
 from zax.demo.world import SERVICE_ID
@@ -32,7 +33,7 @@ from zax.desk.book.planned import plan_service
 from zax.desk.charges.charges import LineForm, add_line, add_planned, add_set, change_line
 from zax.desk.charges.diagnoses import add_diagnosis, make_main, remove_diagnosis
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
-from zax.desk.charges.service_search import find_hits, take_apart
+from zax.desk.charges.service_search import find_hits
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.charges.treatment_options import (
     PlannedLineForm,
@@ -255,7 +256,9 @@ def test_the_one_box_takes_a_tooth_before_the_words(desk: Desk) -> None:
         )
         return [hit.code for hit in found]
 
-    assert hits("14 mo fillng")[:1] == ["D2330"] and "D2392" in hits("14 mo fillng")
+    assert hits("14 mo fillng")[0] == "D2392" and "D2330" in hits("14 mo fillng")
+    assert hits("8 I filling")[0] == "D2330" and hits("3 MO filling")[0] == "D2392"
+    assert hits("19 o filling")[0] == "D2391"
     assert (
         hits("recall")[0] == "set"
         and hits("D1204") == []

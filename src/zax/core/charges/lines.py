@@ -9,7 +9,7 @@ list 1369. A claim carries at most 12 diagnoses and a line points to at most 4 o
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from zax.core.charges.modifiers import check_modifiers
@@ -53,6 +53,16 @@ class ServiceRule:
     def fitting(self) -> range:
         """How many surfaces may be named: codes of four are for four or more, and a tooth has five."""
         return range(self.surfaces, (5 if self.surfaces == 4 else self.surfaces) + 1)
+
+    def of_what_is_given(self, typed: TypedLine) -> ServiceRule:
+        """What it asks for of a line not finished yet: what was typed must be right, the rest may follow."""
+        apart = bool(typed.tooth or typed.surfaces)
+        return replace(
+            self,
+            needs_tooth=self.needs_tooth and apart,
+            surfaces=self.surfaces if typed.surfaces else 0,
+            area=self.area if typed.area else "",
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -112,11 +112,8 @@ def add_line(
     visit = open_visit(tx, visit_id, patient_id)
     service = _fitting(tx, visit, service_id)
     tooth = read_tooth(form.tooth, tx.clinic.numbering)
-    later = not (tooth or form.surfaces or form.area) and (
-        service.rule.needs_tooth or bool(service.rule.area)
-    )
     typed = TypedLine(form.units, tooth, form.surfaces, form.area, form.modifiers)
-    detail = LineDetail(1) if later else check_line(service.rule, typed)
+    detail = check_line(service.rule.of_what_is_given(typed), typed)
     line_id = _write_line(tx, visit, service, detail)
     lines_changed(tx, visit, "charge.added", code=service.code)
     return line_id

@@ -11,14 +11,14 @@ from fastapi.responses import Response
 
 from zax.core.charges.lines import LETTERS, PLACES, ServiceRule, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS, modifier_warning
+from zax.core.charges.service_words import ServiceWords, left_over, misfit, take_apart, without_age
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.form import Form, Reference, ReferenceOrNone, Tick
 from zax.core.reading import reference
 from zax.desk.charges import charges as acts
 from zax.desk.charges import diagnoses
-from zax.desk.charges.service_search import ServiceWords as Words
-from zax.desk.charges.service_search import find_hits, take_apart
+from zax.desk.charges.service_search import find_hits
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.store.book.planned import planned_for
@@ -134,7 +134,7 @@ def find_services(request: Request, visit_id: int, what: str = "", tooth: str = 
     with ctx.read() as connection:
         sheet: Sheet = sheet_of(connection, ctx.clinic, ctx.now, visit_id)
         planned = planned_for(connection, sheet.visit.patient_id)
-    typed = take_apart(what, ctx.clinic.numbering) if sheet.dental else Words("", "", what.strip())
+    typed = take_apart(what, ctx.clinic.numbering) if sheet.dental else ServiceWords(words=without_age(what))
     typed = replace(typed, tooth=typed.tooth or read_tooth(tooth, ctx.clinic.numbering))
     hits = find_hits(
         ctx.clinic,
@@ -173,23 +173,27 @@ def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         acts.add_set(ctx.desk, ctx.actor, visit_id, number, patient)
     else:
         typed = take_apart(sent.what, ctx.clinic.numbering)
-        tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or sent.tooth
         service = ctx.clinic.find_service(number)
-        detail = _fitting(service.rule, tooth, typed.surfaces or sent.surfaces, sent.area)
-        acts.add_line(ctx.desk, ctx.actor, visit_id, service.id, detail, patient)
+        wrong = misfit(typed, service.rule, service.words)
+        if wrong:
+            raise Refused(wrong, "service")
+        for tooth in typed.teeth if service.rule.needs_tooth and typed.teeth else ("",):
+            shown = show_tooth(tooth, ctx.clinic.numbering) or sent.tooth
+            detail = _fitting(service.rule, shown, typed, sent)
+            acts.add_line(ctx.desk, ctx.actor, visit_id, service.id, detail, patient)
+        return f"Added.{left_over(typed, service.rule)}"
     return "Added."
 
 
-def _fitting(rule: ServiceRule, tooth: str, surfaces: str, area: str) -> acts.LineForm:
-    """What stands chosen in the picture, as far as this service asks for it."""
-    if rule.surfaces and len(surfaces) not in rule.fitting:
-        surfaces = ""
-    whole = not rule.surfaces or surfaces
+def _fitting(rule: ServiceRule, tooth: str, typed: ServiceWords, sent: ServiceChosen) -> acts.LineForm:
+    """What was typed, and what stands chosen in the picture as far as this service asks for it."""
+    surfaces = typed.surfaces or (sent.surfaces if len(sent.surfaces) in rule.fitting else "")
+    whole = not rule.surfaces or surfaces or typed.tooth
     return acts.LineForm(
-        units="1",
+        units=str(typed.number) if 1 < typed.number <= rule.most_units and not rule.needs_tooth else "1",
         tooth=tooth if rule.needs_tooth and whole else "",
         surfaces=surfaces if rule.surfaces else "",
-        area=area if rule.area else "",
+        area=(typed.area or sent.area) if rule.area else "",
     )
 
 

@@ -10,12 +10,13 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.arrivals.forms import RELATIONS
+from zax.core.charges.service_words import left_over, misfit, take_apart
 from zax.core.charges.teeth import AREAS, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused, Stale
 from zax.core.form import Form, OfVersion, Reference
 from zax.core.reading import reference
 from zax.desk.charges import treatment_options as acts
-from zax.desk.charges.service_search import find_hits, take_apart
+from zax.desk.charges.service_search import find_hits
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.charges.treatment_options import OPTIONS, PlannedLineForm, proposal_of, proposal_row
 from zax.desk.record.record import number_of
@@ -158,7 +159,10 @@ def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
         raise Refused("Type a code or a word, then choose from the list.", "service")
     typed = take_apart(sent.what, ctx.clinic.numbering)
     tooth = show_tooth(typed.tooth, ctx.clinic.numbering) or sent.tooth
-    rule, into = ctx.clinic.find_service(service_id).rule, form.read(InOption)
+    service, into = ctx.clinic.find_service(service_id), form.read(InOption)
+    rule, wrong = service.rule, misfit(typed, service.rule, service.words)
+    if wrong:
+        raise Refused(wrong, "service")
     acts.add_to_option(
         ctx.desk,
         ctx.actor,
@@ -169,10 +173,10 @@ def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
             phase=into.phase or 1,
             tooth=tooth if rule.needs_tooth else "",
             surfaces=(typed.surfaces or sent.surfaces) if rule.surfaces else "",
-            area=sent.area if rule.area else "",
+            area=(typed.area or sent.area) if rule.area else "",
         ),
     )
-    return "Added."
+    return f"Added.{left_over(typed, rule)}"
 
 
 def _drop(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
