@@ -72,7 +72,7 @@ def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Runni
     desk.press("throat")
     desk.see("87880", "#services")
     desk.press(Keys.ENTER)
-    desk.see("Quick throat swab", "table")
+    desk.see("Rapid strep test", "table")
     desk.press(Keys.ESCAPE)
     desk.control_enter()
     desk.until(lambda: state(zax, visit_id) == "checkout", "at checkout")

@@ -360,8 +360,8 @@ def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) ->
     save_room(setup, SAM, room, 1, "Exam A", False, "", False, "shelf")
     assert state_of(setup, visit_id) == "shelf"
     assert scalar(setup, "SELECT room_id FROM visit WHERE id = :v", v=booked(setup, "14:00")) != room
-    made = save_room(setup, SAM, 0, 1, "Exam D", False, "Heart tracing, scale", True)
-    assert setup.clinic.rooms[made].equipment == {"heart tracing", "scale"}
+    made = save_room(setup, SAM, 0, 1, "Exam D", False, "EKG, scale", True)
+    assert setup.clinic.rooms[made].equipment == {"ekg", "scale"}
     with pytest.raises(Problems):
         save_room(setup, SAM, 0, 1, "exam d", False, "", True)
     save_provider(setup, SAM, 5, 2, 6)

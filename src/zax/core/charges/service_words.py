@@ -45,25 +45,24 @@ SHORT: Mapping[str, str] = {
     "comprehensive": "exam first visit",
     "endo": "root canal",
     "rct": "root canal",
-    "buildup": "build-up",
-    "bu": "build-up",
+    "bu": "buildup",
+    "build-up": "buildup",
     "pfm": "crown",
     "ssc": "steel crown",
-    "nitrous": "gas",
     "fl": "fluoride",
     "est": "known",
     "established": "known",
-    "annual": "yearly",
-    "ekg": "heart tracing",
-    "ecg": "heart tracing",
+    "yearly": "annual",
+    "ecg": "ekg",
 }
 # The same thing under other names: a service is found by any of them.
 _ALSO = (
-    ("taken out", "extraction"),
-    ("x-rays, four", "bitewings"),
     ("x-ray, one tooth", "periapical"),
-    ("calming gas", "nitrous"),
-    ("deep gum cleaning", "scaling root planing"),
+    ("nitrous", "laughing gas"),
+    ("deep cleaning", "scaling root planing"),
+    ("maintenance", "gum cleaning"),
+    ("strep", "throat swab"),
+    ("crown recemented", "crown fixed on again"),
 )
 # Said beside what is meant, and telling nothing of it.
 _UNTOLD = {"baby", "adult", "tooth", "teeth", "the", "a", "of", "on", "and", "for"}
