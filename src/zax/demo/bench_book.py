@@ -102,7 +102,7 @@ def _write_site(connection: Connection) -> None:
                 "name": f"Room {n + 1}",
                 "dental": False,
                 "position": n,
-                "equipment": ["heart tracing"],
+                "equipment": ["ekg"],
             }
             for n in range(PEOPLE)
         ],

@@ -38,11 +38,11 @@ ROOMS: tuple[tuple[int, str, bool, list[str]], ...] = (
     (1, "Chair 2", True, ["microscope", "x-ray"]),
     (1, "Chair 3", True, ["x-ray"]),
     (1, "Chair 4", True, ["x-ray"]),
-    (1, "Exam A", False, ["heart tracing"]),
-    (1, "Exam B", False, ["heart tracing"]),
-    (1, "Exam C", False, ["heart tracing", "vaccine fridge"]),
-    (2, "Room 1", False, ["heart tracing", "vaccine fridge"]),
-    (2, "Room 2", False, ["heart tracing"]),
+    (1, "Exam A", False, ["ekg"]),
+    (1, "Exam B", False, ["ekg"]),
+    (1, "Exam C", False, ["ekg", "vaccine fridge"]),
+    (2, "Room 1", False, ["ekg", "vaccine fridge"]),
+    (2, "Room 2", False, ["ekg"]),
 )
 # first, last, shown name, short name, role, dental, NPI, taxonomy, own room
 PROVIDERS = (
@@ -227,7 +227,7 @@ TYPE_MORE: dict[str, Json] = {
     "Toothache": {"web": "held", "ask_after_days": 7},
     "Follow-up": {"doubles": True},
     "Sick visit": {"web": "held", "ask_after_days": 7},
-    "Physical": {"recall_months": 12, "equipment": ["heart tracing"], "ask_after_days": 90},
+    "Physical": {"recall_months": 12, "equipment": ["ekg"], "ask_after_days": 90},
     "Vaccines": {"web": "firm", "doubles": True},
 }
 # name, dental, services

@@ -155,11 +155,13 @@ def test_only_what_the_patient_did_counts_in_attendance() -> None:
         OffWhy.MISSED,
         OffWhy.WANTS_ANOTHER,
         OffWhy.DOES_NOT,
+        OffWhy.UNSEEN,
     }
     assert {why for why, off in OFF.items() if off.waits} == {
         OffWhy.MISSED,
         OffWhy.WANTS_ANOTHER,
         OffWhy.CLINIC,
+        OffWhy.UNSEEN,
     }
 
 
@@ -182,6 +184,7 @@ def test_a_reason_must_be_chosen_and_the_clinics_own_explained(why: str, note: s
         (Attendance(6), "no missed visits, 6 visits"),
         (Attendance(1), "no missed visits, 1 visit"),
         (Attendance(8, 1, 2), "missed 1 of 9, canceled 2"),
+        (Attendance(3, unseen=1), "no missed visits, 3 visits, left unseen 1"),
     ],
 )
 def test_attendance_in_words(attendance: Attendance, words: str) -> None:
@@ -202,8 +205,9 @@ def test_only_what_the_patient_did_counts_against_them() -> None:
         ("canceled", "mistake", 3),
         ("canceled", "expired", 1),
         ("canceled", "", 1),
+        ("canceled", "unseen", 2),
     ]
-    assert tally(visits) == Attendance(kept=7, missed=2, canceled=3)
+    assert tally(visits) == Attendance(kept=7, missed=2, canceled=3, unseen=2)
     assert tally([]) == Attendance()
 
 

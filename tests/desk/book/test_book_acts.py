@@ -19,7 +19,7 @@ from zax.demo.world import SERVICE_ID, TYPE_ID
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import check_in
 from zax.desk.book.booking import book_visit
-from zax.desk.book.cancellation import did_not_come, take_day_off, take_off
+from zax.desk.book.cancellation import did_not_come, left_unseen, take_day_off, take_off
 from zax.desk.book.moving import MoveOrder, move_visit, replace_patient
 from zax.desk.book.planned import drop_planned, plan_service
 from zax.desk.book.shelf import put_back, share, shelve
@@ -469,3 +469,28 @@ def test_many_desks_at_once_lose_no_visit_and_book_nobody_twice(desk: Desk) -> N
         )
         == 0
     )
+
+
+@pytest.mark.parametrize("in_room", [False, True])
+def test_who_leaves_without_being_seen_is_counted_and_not_billed(desk: Desk, in_room: bool) -> None:
+    """Kills: an end that reads as canceled by the patient, a charge of it, a room that stays taken."""
+    patient = add_patient(desk)
+    visit_id = book_visit(desk, JUNO, order(patient, 5, "11:00"))
+    with pytest.raises(Conflict, match="Only someone who is here"):
+        left_unseen(desk, JUNO, visit_id)
+    check_in(desk, JUNO, visit_id)
+    if in_room:
+        take_to_room(desk, JUNO, visit_id)
+    left_unseen(desk, JUNO, visit_id, "waited too long")
+    assert state_of(desk, visit_id) == "canceled"
+    reason = "SELECT reason FROM track_move WHERE visit_id = :v AND to_stop = 'canceled'"
+    assert scalar(desk, reason, v=visit_id) == "Left without being seen: waited too long"
+    assert scalar(desk, "SELECT COUNT(*) FROM journal") == 0 == scalar(desk, "SELECT COUNT(*) FROM claim")
+    assert [name for name, _ in waiting(desk)] == ["Helen Vasquez"]
+    with desk.engine.connect() as connection:
+        kept = attendance_of(connection, patient)
+    assert (kept.unseen, kept.canceled, kept.missed, kept.kept) == (1, 0, 0, 0)
+    assert undo(desk) == "marked Helen Vasquez as left without being seen"
+    assert state_of(desk, visit_id) == ("room" if in_room else "here") and waiting(desk) == []
+    left_unseen(desk, JUNO, visit_id)
+    assert booked(desk, "11:00", 5)  # the time is free again

@@ -23,6 +23,7 @@ class OffWhy(StrEnum):
     MISTAKE = "mistake"
     EXPIRED = "expired"
     REFUSED = "refused"
+    UNSEEN = "unseen"
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,22 +47,27 @@ OFF: Mapping[OffWhy, Off] = {
     OffWhy.MISTAKE: Off("Entered by mistake"),
     OffWhy.EXPIRED: Off("Web request expired", offered=False),
     OffWhy.REFUSED: Off("Web request declined", offered=False),
+    OffWhy.UNSEEN: Off("Left without being seen", counts_as="unseen", waits=True, offered=False),
 }
 
 
 @dataclass(frozen=True, slots=True)
 class Attendance:
-    """How a patient has kept their times: `kept`, `missed` and `canceled` visits."""
+    """How a patient has kept their times: `kept`, `missed` and `canceled` visits, and those on which they
+    came and left again `unseen`.
+    """
 
     kept: int = 0
     missed: int = 0
     canceled: int = 0
+    unseen: int = 0
 
     @property
     def words(self) -> str:
         """'missed 1 of 9, canceled 2', 'never missed, 6 visits', 'first visit'."""
         came = self.kept + self.missed
         gone = f", canceled {self.canceled}" if self.canceled else ""
+        gone += f", left unseen {self.unseen}" if self.unseen else ""
         if not came:
             return f"no visits yet{gone}"
         if self.missed:
@@ -71,7 +77,7 @@ class Attendance:
 
 def tally(visits: Iterable[tuple[str, str, int]]) -> Attendance:
     """How times were kept, from (state, why it was taken off, how many) of a patient's visits."""
-    found = {"kept": 0, "missed": 0, "canceled": 0}
+    found = {"kept": 0, "missed": 0, "canceled": 0, "unseen": 0}
     for state, why, count in visits:
         counts_as = "kept" if state in CAME else "missed" if state == Stop.MISSED else ""
         if not counts_as and why:

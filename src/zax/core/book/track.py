@@ -99,6 +99,9 @@ _OFF = {
     (Stop.SHELF, Stop.BOOKED): Move("book"),
     (Stop.SHELF, Stop.CONFIRMED): Move("book"),
     (Stop.SHELF, Stop.CANCELED): Move("book", needs_reason=True),
+    # The patient leaves without being seen.
+    (Stop.HERE, Stop.CANCELED): Move("arrivals", needs_reason=True),
+    (Stop.ROOM, Stop.CANCELED): Move("arrivals", needs_reason=True),
     # A visit moved to another time is no longer confirmed for it.
     (Stop.CONFIRMED, Stop.BOOKED): Move("book"),
 }
@@ -117,7 +120,10 @@ MOVES: dict[tuple[Stop, Stop], Move] = {**_FORWARD, **_OFF, **_BACK}
 
 # What undoing an act on the Book may do besides, see zax.desk.book.undo: no person can ask for these moves.
 UNDOING = frozenset(
-    {(Stop.CANCELED, stop) for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF)}
+    {
+        (Stop.CANCELED, stop)
+        for stop in (Stop.HELD, Stop.BOOKED, Stop.CONFIRMED, Stop.SHELF, Stop.HERE, Stop.ROOM)
+    }
     | {
         (Stop.BOOKED, Stop.HELD),
         (Stop.BOOKED, Stop.CANCELED),

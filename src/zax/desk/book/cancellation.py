@@ -11,9 +11,9 @@ from datetime import date
 
 from zax.core.book.cancellation import OFF, OffWhy, check_off
 from zax.core.book.hours import Span
-from zax.core.book.track import ON_THE_BOOK, Stop
+from zax.core.book.track import ON_THE_BOOK, PRESENT, Stop
 from zax.core.book.waitlist import WaitWhy
-from zax.core.errors import Refused, ZaxError
+from zax.core.errors import Conflict, Refused, ZaxError
 from zax.core.wording import clock_words, day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -45,6 +45,20 @@ def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: 
 @act("arrivals")
 def did_not_come(tx: Transaction, visit_id: int, version: int | None = None, reason: str = "") -> None:
     _miss(tx, locked_visit(tx, visit_id, version), reason)
+
+
+@act("arrivals")
+def left_unseen(tx: Transaction, visit_id: int, note: str = "", version: int | None = None) -> None:
+    """The patient was here and left before anybody saw them: counted as that, nothing is billed, and they
+    wait for another time. What was planned for the visit is planned again.
+    """
+    visit = locked_visit(tx, visit_id, version)
+    if visit.state not in PRESENT:
+        raise Conflict("Only someone who is here can leave without being seen.", "note")
+    memo = Memo(tx=tx)
+    memo.look_at(visit)
+    drop(tx, visit, OffWhy.UNSEEN, note, memo)
+    memo.write(f"marked {visit.first} {visit.last} as left without being seen")
 
 
 def _miss(tx: Transaction, visit: Visit, reason: str) -> None:

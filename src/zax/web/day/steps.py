@@ -58,6 +58,11 @@ def _missed(ctx: RequestContext, visit_id: int, sent: Step) -> str:
     return "Marked as a no-show."
 
 
+def _unseen(ctx: RequestContext, visit_id: int, sent: Step) -> str:
+    off.left_unseen(ctx.desk, ctx.actor, visit_id, sent.note, sent.version)
+    return "Left without being seen. Nothing is billed, and they’re on the waitlist."
+
+
 def _cancel(ctx: RequestContext, visit_id: int, sent: Step) -> str:
     off.take_off(ctx.desk, ctx.actor, visit_id, sent.why, sent.note, sent.version)
     return "Canceled. The time is open again."
@@ -87,6 +92,7 @@ ACTS: dict[str, Callable[[RequestContext, int, Step], str]] = {
     "to-room": _to_room,
     "missed": _missed,
     "cancel": _cancel,
+    "unseen": _unseen,
     "undo": _undo,
     "finish": _finish,
 }
