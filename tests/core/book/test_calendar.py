@@ -43,6 +43,28 @@ def works(start: int, end: int, weekday: int = 1, **more: object) -> WeeklyRule:
     return WeeklyRule(site_id=1, weekday=weekday, span=Span(start, end), **more)  # type: ignore[arg-type]
 
 
+def test_every_second_week_goes_on_over_the_end_of_a_year_of_53_weeks() -> None:
+    """ISO weeks 53 and 1 are both odd: somebody who works every other Monday would come twice running."""
+    rule = WeeklyRule(
+        site_id=1,
+        weekday=0,
+        span=Span(480, 720),
+        pattern=Pattern.SECOND_WEEK,
+        counted_from=date(2026, 12, 16),  # a Wednesday: its week counts
+    )
+    mondays = [date(2026, 12, 14) + timedelta(weeks=n) for n in range(6)]
+    assert mondays[2].isocalendar().week == 53 and mondays[3].isocalendar().week == 1
+    assert [rule.holds(day) for day in mondays] == [True, False] * 3
+    assert [in_pattern(Pattern.ODD, day) for day in mondays[2:4]] == [True, True]
+
+
+@given(days, days)
+def test_of_two_weeks_running_every_second_holds_in_one(start: date, day: date) -> None:
+    both = [in_pattern(Pattern.SECOND_WEEK, each, start) for each in (day, day + timedelta(days=7))]
+    assert sorted(both) == [False, True]
+    assert in_pattern(Pattern.SECOND_WEEK, start, start)
+
+
 @given(days)
 def test_every_day_is_one_of_odd_and_even_and_one_number_of_its_month(day: date) -> None:
     assert in_pattern(Pattern.ODD, day) != in_pattern(Pattern.EVEN, day)

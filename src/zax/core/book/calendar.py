@@ -21,11 +21,13 @@ DAY = Span(0, 24 * 60)
 
 
 class Pattern(StrEnum):
-    """In which weeks a weekly rule holds. Odd and even are ISO 8601 week numbers; first to last count the
-    weekday in its month.
+    """In which weeks a weekly rule holds. Every second week counts on from the rule's own week, whatever the
+    year; odd and even are ISO 8601 week numbers, of which 53 and 1 follow each other and are both odd; first
+    to last count the weekday in its month.
     """
 
     EVERY = "every"
+    SECOND_WEEK = "biweekly"
     ODD = "odd"
     EVEN = "even"
     FIRST = "first"
@@ -37,6 +39,7 @@ class Pattern(StrEnum):
 
 PATTERN_WORDS = {
     Pattern.EVERY: "every week",
+    Pattern.SECOND_WEEK: "every second week",
     Pattern.ODD: "odd weeks",
     Pattern.EVEN: "even weeks",
     Pattern.FIRST: "first of the month",
@@ -51,7 +54,7 @@ _NUMBERS = (Pattern.FIRST, Pattern.SECOND, Pattern.THIRD, Pattern.FOURTH)
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WeeklyRule:
     """Working time, or with `rest` (its words, such as 'Lunch') a break inside it. `from_day` and `to_day`
-    are inclusive.
+    are inclusive; every second week counts from the week of `counted_from`.
     """
 
     site_id: int
@@ -61,9 +64,10 @@ class WeeklyRule:
     from_day: date | None = None
     to_day: date | None = None
     rest: str = ""
+    counted_from: date | None = None
 
     def holds(self, day: date) -> bool:
-        if day.weekday() != self.weekday or not in_pattern(self.pattern, day):
+        if day.weekday() != self.weekday or not in_pattern(self.pattern, day, self.counted_from):
             return False
         return (self.from_day is None or self.from_day <= day) and (self.to_day is None or day <= self.to_day)
 
@@ -107,15 +111,21 @@ class DayHours:
     shut: tuple[tuple[Span, str], ...] = ()
 
 
-def in_pattern(pattern: Pattern, day: date) -> bool:
-    """Whether the date is in a week in which the pattern holds."""
+def in_pattern(pattern: Pattern, day: date, counted_from: date | None = None) -> bool:
+    """Whether the date is in a week in which the pattern holds; weeks begin on Monday."""
     if pattern == Pattern.EVERY:
         return True
+    if pattern == Pattern.SECOND_WEEK:
+        return counted_from is None or (_monday(day) - _monday(counted_from)).days % 14 == 0
     if pattern in (Pattern.ODD, Pattern.EVEN):
         return (day.isocalendar().week % 2 == 1) == (pattern == Pattern.ODD)
     if pattern == Pattern.LAST:
         return (day + timedelta(days=7)).month != day.month
     return (day.day - 1) // 7 == _NUMBERS.index(pattern)
+
+
+def _monday(day: date) -> date:
+    return day - timedelta(days=day.weekday())
 
 
 @lru_cache(maxsize=4096)

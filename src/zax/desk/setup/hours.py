@@ -17,7 +17,7 @@ import holidays
 from zax.core.book.calendar import DAY, Pattern
 from zax.core.book.hours import Span
 from zax.core.errors import Mendable, NotFound, ProblemCollector, Refused
-from zax.core.reading import parse_clock, parse_end, reference
+from zax.core.reading import day_or_none, parse_clock, parse_end, reference
 from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -62,7 +62,9 @@ class Affected(Mendable):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HoursRow:
-    """One row of the weekly editor, as typed."""
+    """One row of the weekly editor, as typed. `counted_from` is the day from whose week every second one
+    counts, as it was kept; empty for a new row, which counts from the day the hours apply from.
+    """
 
     weekday: str
     pattern: str
@@ -70,6 +72,7 @@ class HoursRow:
     start: str
     end: str
     rest: str
+    counted_from: str = ""
 
 
 @act("setup")
@@ -82,13 +85,13 @@ def set_hours(
     provider = provider_of(tx.clinic, provider_id)
     if from_day < tx.clinic_day:
         raise Refused("Hours can be changed from today on; the past stays as it was.", "from_day")
-    checked = _check_rows(tx.clinic, rows)
+    checked = _check_rows(tx.clinic, rows, from_day)
     replace_hours(tx.connection, provider.id, from_day, checked)
     tx.change_setup("hours.changed", provider=provider.id, from_day=from_day.isoformat(), rows=len(checked))
     _decide(tx, [provider.id], from_day, decision, "hours changed")
 
 
-def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
+def _check_rows(clinic: Clinic, rows: Sequence[HoursRow], from_day: date) -> list[HoursLine]:
     checked: list[HoursLine] = []
     with ProblemCollector() as wrong:
         for number, row in enumerate(rows):
@@ -109,10 +112,16 @@ def _check_rows(clinic: Clinic, rows: Sequence[HoursRow]) -> list[HoursLine]:
                         start_min=start,
                         end_min=end,
                         rest=row.rest.strip()[:40],
+                        counted_from=_counted_from(row, from_day),
                     )
                 )
         _check_two_places(checked, wrong)
     return checked
+
+
+def _counted_from(row: HoursRow, from_day: date) -> date | None:
+    """The week from which every second one counts: as it was, so that changing another row shifts nothing."""
+    return (day_or_none(row.counted_from) or from_day) if row.pattern == Pattern.SECOND_WEEK else None
 
 
 def _check_two_places(lines: Sequence[HoursLine], wrong: ProblemCollector) -> None:
@@ -125,7 +134,11 @@ def _check_two_places(lines: Sequence[HoursLine], wrong: ProblemCollector) -> No
 
 def _two_places(one: HoursLine, other: HoursLine) -> bool:
     meets = Span(one.start_min, one.end_min).overlaps(Span(other.start_min, other.end_min))
-    same_weeks = one.weekday == other.weekday and one.pattern == other.pattern
+    same_weeks = (one.weekday, one.pattern, one.counted_from) == (
+        other.weekday,
+        other.pattern,
+        other.counted_from,
+    )
     return meets and same_weeks and one.site_id != other.site_id
 
 

@@ -16,7 +16,7 @@ from zax.store.rows import add, many, one
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HoursLine:
     """One line of the weekly editor, as checked: minutes of the site's day; `rest` names a break, and is
-    empty for work.
+    empty for work; every second week counts from the week of `counted_from`.
     """
 
     weekday: int
@@ -25,6 +25,7 @@ class HoursLine:
     start_min: int
     end_min: int
     rest: str
+    counted_from: date | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -97,6 +98,7 @@ def replace_hours(connection: Connection, provider_id: int, from_day: date, line
             start_min=line.start_min,
             end_min=line.end_min,
             rest=line.rest,
+            counted_from=line.counted_from,
         )
 
 

@@ -82,6 +82,7 @@ def weekly_rules(connection: Connection) -> dict[int, tuple[WeeklyRule, ...]]:
             from_day=row.from_day,
             to_day=row.to_day,
             rest=row.rest,
+            counted_from=row.counted_from,
         )
         found[row.provider_id] = (*found.get(row.provider_id, ()), rule)
     return found

@@ -77,6 +77,7 @@ provider_hours = Table(
     Column("from_day", Date),
     Column("to_day", Date),
     text_column("rest", 40),
+    Column("counted_from", Date),
 )
 provider_exception = Table(
     "provider_exception",

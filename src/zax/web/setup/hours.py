@@ -50,7 +50,7 @@ class PersonForm(Form):
 
 
 MOST_ROWS = 60
-HOURS_FIELDS = ("weekday", "pattern", "site_id", "start", "end", "rest")
+HOURS_FIELDS = ("weekday", "pattern", "site_id", "start", "end", "rest", "counted_from")
 
 
 @router.get("/setup/hours/{provider_id}")
@@ -109,6 +109,7 @@ def _row_of(row: WeeklyHours) -> HoursRow:
         start=clock_words(row.start_min),
         end=clock_words(row.end_min),
         rest=row.rest,
+        counted_from=str(row.counted_from or ""),
     )
 
 

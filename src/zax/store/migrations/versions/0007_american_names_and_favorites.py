@@ -21,6 +21,7 @@ def upgrade() -> None:
     for name in ('from_stop', 'to_stop'):
         op.execute(f"UPDATE track_move SET {name} = 'canceled' WHERE {name} = 'cancelled'")
     op.execute("""UPDATE book_act SET detail = REPLACE(detail, '"cancelled"', '"canceled"')""")
+    op.add_column('provider_hours', sa.Column('counted_from', sa.Date(), nullable=True))
     op.create_index('ix_visit_diagnosis_code', 'visit_diagnosis', ['code'])
     op.create_table('favorite_diagnosis',
     sa.Column('user_id', sa.Integer(), nullable=False),
