@@ -79,15 +79,16 @@ def test_changed_hours_hold_from_their_day_and_leave_the_past(setup: Desk) -> No
 
 def test_every_second_week_counts_on_when_another_row_changes(setup: Desk) -> None:
     """Kills: a row that is counted anew from the day on which somebody changed the lunch."""
-    every_second = rows(("9:00", "15:00"), weekdays=range(4, 5), pattern="biweekly")
-    set_hours(setup, SAM, 5, FRIDAY, every_second)
-    fridays = [FRIDAY + timedelta(weeks=n) for n in range(6)]
-    at_work = [bool(windows(setup, 5, day)) for day in fridays]
+    first = TODAY + timedelta(days=8)  # a Wednesday
+    every_second = rows(("9:00", "15:00"), weekdays=range(2, 3), pattern="biweekly")
+    set_hours(setup, SAM, 5, first, every_second)
+    days = [first + timedelta(weeks=n) for n in range(6)]
+    at_work = [bool(windows(setup, 5, day)) for day in days]
     assert at_work == [True, False] * 3
-    kept = [replace(row, counted_from=str(FRIDAY)) for row in every_second]
-    lunch = rows(("12:00", "12:30"), weekdays=range(4, 5), rest="Lunch")
-    set_hours(setup, SAM, 5, FRIDAY + timedelta(weeks=1), kept + lunch)
-    assert [bool(windows(setup, 5, day)) for day in fridays] == at_work
+    kept = [replace(row, counted_from=str(first)) for row in every_second]
+    lunch = rows(("12:00", "12:30"), weekdays=range(2, 3), rest="Lunch")
+    set_hours(setup, SAM, 5, first + timedelta(weeks=1), kept + lunch)
+    assert [bool(windows(setup, 5, day)) for day in days] == at_work
 
 
 def test_another_process_sees_changed_hours_before_its_next_act(setup: Desk) -> None:
