@@ -9,6 +9,7 @@ import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from sqlalchemy import text
 
 from tests.browser.conftest import Person, Running, of
 
@@ -43,9 +44,12 @@ def test_arrival_by_mouse_with_a_heads_up_and_a_drawn_signature(
 ) -> None:
     desk = person("juno")
     visit = visit_of(zax, "Weller")
+    with zax.desk.engine.begin() as connection:  # flag 1: nervous
+        flag = "INSERT INTO patient_flag (patient_id, flag_id, at) SELECT patient_id, 1, NOW() FROM visit"
+        connection.execute(text(f"{flag} WHERE id = :id"), {"id": visit})
     desk.click(f"#in-{visit}")
     desk.at("/arrival")
-    desk.see("Not here for a year or never", ".beside")
+    desk.see("Nervous, talk Stan through", ".beside")
     desk.click_words("dismiss", ".beside")
     desk.see("dismissed by Juno Park", ".beside")
     desk.click_words("Confirmed", ".steps")
@@ -158,7 +162,7 @@ def test_the_mouth_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Ru
     ines.click(".area[data-area='20'] text")
     ines.see("The next service takes upper left", ".adder")
     ines.type("#what", "D4341")
-    ines.see("Deep gum cleaning", "#services")
+    ines.see("Deep cleaning", "#services")
     ines.click("#services [role=option]")
     area = "SELECT area FROM charge_line WHERE visit_id = :id ORDER BY id DESC LIMIT 1"
     ines.until(lambda: of(zax, area, id=visit) == "20", "the quadrant came along")

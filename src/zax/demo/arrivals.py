@@ -123,7 +123,7 @@ HEADSUPS: tuple[tuple[str, str, list[str], Json, bool], ...] = (
             "any": [
                 {
                     "all": [
-                        {"fact": "overdue", "value": 14},
+                        {"fact": "overdue", "value": 360},
                         {"not": {"fact": "type", "value": TYPE_ID["Hygiene"]}},
                     ]
                 }
@@ -139,15 +139,15 @@ HEADSUPS: tuple[tuple[str, str, list[str], Json, bool], ...] = (
         False,
     ),
     (
-        "Not here for a year or never",
+        "Not here for {days}",
         "Read address and phone back to {first}.",
         ["arrival"],
         {
             "any": [
                 {
                     "all": [
-                        {"fact": "away", "value": 365},
-                        {"not": {"fact": "type", "value": TYPE_ID["Vaccines"]}},
+                        {"fact": "away", "value": 500},
+                        {"fact": "recent", "value": 1825},
                     ]
                 }
             ]
@@ -158,7 +158,7 @@ HEADSUPS: tuple[tuple[str, str, list[str], Json, bool], ...] = (
         "Nobody to call if {first} feels unwell",
         "Ask for an emergency contact.",
         ["checkout"],
-        {"any": [{"all": [{"fact": "gap", "value": "treat"}, {"fact": "older", "value": 64}]}]},
+        {"any": [{"all": [{"fact": "gap", "value": "treat"}, {"fact": "older", "value": 79}]}]},
         False,
     ),
 )

@@ -1,5 +1,7 @@
 """The checkout over HTTP: one press for money, the next visit and the recall; what is refused stays typed."""
 
+from datetime import timedelta
+
 import pytest
 
 from tests.conftest import JUNO, TODAY, add_patient, order, scalar, state_of, visit_at_checkout
@@ -59,6 +61,23 @@ def test_one_press_pays_today_and_earlier_books_the_next_visit_and_sets_the_reca
     )
     assert scalar(desk, "SELECT due_day FROM recall WHERE ended_at IS NULL").isoformat() == "2027-05-24"
     assert scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE visit_id = :id", id=earlier) == 0
+
+
+def test_the_next_visit_is_offered_until_that_need_is_booked(juno: Browser, desk: Desk) -> None:
+    """Kills: a filling that is booked ahead hides that the recall has nobody to do it."""
+    patient = add_patient(desk, 1)
+    visit_id = book_visit(desk, JUNO, order(patient, 2, "14:15", "Hygiene"))
+    check_in(desk, JUNO, visit_id)
+    take_to_room(desk, JUNO, visit_id)
+    juno.post(f"/visits/{visit_id}/act/finish", back="/day", version="3", patient_id=patient)
+    with desk.engine.begin() as connection:
+        connection.exec_driver_sql("UPDATE visit_type SET recall_months = 6 WHERE name = 'Hygiene'")
+    ahead = TODAY + timedelta(days=14)
+    book_visit(desk, JUNO, order(patient, 1, "14:00", "Filling", day=ahead))
+    page = juno.get(f"/visits/{visit_id}/checkout").text
+    assert "Tuesday, December 8, 2:00 pm" in page and 'name="opening" value="20' in page
+    book_visit(desk, JUNO, order(patient, 2, "15:00", "Hygiene", day=ahead + timedelta(days=1)))
+    assert 'name="opening" value="20' not in juno.get(f"/visits/{visit_id}/checkout").text
 
 
 def test_a_next_visit_that_is_taken_meanwhile_stops_nothing_else_from_being_kept(

@@ -30,6 +30,7 @@ from zax.desk.money.ledger import post_charges, settle_visit
 from zax.desk.money.payment_page import last_ways
 from zax.store.book.changes import save_visit
 from zax.store.book.planned import planned_for
+from zax.store.book.queries import has_coming
 from zax.store.book.records import PlannedService, Visit
 from zax.store.engine import Connection
 from zax.store.followup.recalls import Recall, recalls_of
@@ -59,6 +60,7 @@ class CheckoutView:
     planned: Sequence[PlannedService]
     recall_type: VisitType | None = None
     recall_months: int = 0
+    need_booked: bool = False
     taken_off: int = 0
     ticked: Sequence[OpenVisit] = field(default_factory=tuple)
     ticked_lines: Sequence[OpenLine] = field(default_factory=tuple)
@@ -120,6 +122,9 @@ def checkout_view(
         planned=planned_for(connection, visit.patient_id),
         recall_type=kind if months else None,
         recall_months=months,
+        need_booked=has_coming(connection, visit.patient_id, kind.id, visit.day)
+        if months
+        else sheet.next_visit is not None,
         taken_off=_taken_off(connection, visit.id),
         ticked=[each for each in earlier if each.visit_id not in untick],
         ticked_lines=[each for each in loose if each.line_id not in untick_lines],

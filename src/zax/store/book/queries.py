@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date, datetime
 
-from sqlalchemy import Connection, bindparam, func, select
+from sqlalchemy import Connection, bindparam, exists, func, select
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
-from zax.core.book.track import FREES_THE_TIME, INSIDE, STOP_WORDS, Stop
+from zax.core.book.track import EXPECTED, FREES_THE_TIME, INSIDE, STOP_WORDS, Stop
 from zax.store.book.records import (
     BusyPerson,
     BusyRoom,
@@ -231,6 +231,13 @@ def busy_people(
 def own_visits(connection: Connection, patient_id: int, days: Iterable[date]) -> list[OwnVisit]:
     """The patient's own visits of these days that take time."""
     return many(connection, _OWN, OwnVisit, patient_id=patient_id, days=list(days))
+
+
+def has_coming(connection: Connection, patient_id: int, type_id: int, after: date) -> bool:
+    """Whether the patient has a visit of the type on a later day."""
+    v = visit
+    mine = (v.c.patient_id == patient_id, v.c.type_id == type_id, v.c.day > after)
+    return bool(connection.scalar(select(exists().where(*mine, v.c.state.in_(sorted(EXPECTED))))))
 
 
 def busy_rooms(connection: Connection, site_id: int, day: date) -> list[BusyRoom]:

@@ -118,7 +118,7 @@ def checkout_page(
         kind, since = _next_wish(ctx, sheet, view, next_type, after)
         openings, none_why = (
             _openings(ctx, connection, sheet, kind, since)
-            if kind and not sheet.next_visit and sheet.stop == Stop.CHECKOUT
+            if kind and not view.need_booked and sheet.stop == Stop.CHECKOUT
             else ([], "")
         )
     key = (typed and typed["key"]) or uuid.uuid4().hex

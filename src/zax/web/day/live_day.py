@@ -11,6 +11,7 @@ from fastapi.responses import RedirectResponse, Response
 
 from zax.clock import system_now
 from zax.core.arrivals.conditions import Place
+from zax.core.book.track import Stop
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.json import Json
 from zax.core.people.roles import Role
@@ -22,6 +23,7 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import Sheet, sheet_of, visit_of
 from zax.desk.worker.health import missing
+from zax.store.book.queries import in_rooms
 from zax.store.engine import Connection
 from zax.web.shell.address import day_in, number_in
 from zax.web.shell.request_context import RequestContext, enter, session_of
@@ -108,13 +110,14 @@ def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | Non
     place.
     """
     if sheet is None:
-        return {"ups": [], "stays": []}
+        return {"ups": [], "stays": [], "taken": {}}
     visit = sheet.visit
     place = Place.ARRIVAL if visit.day == ctx.today else Place.BOOKING
     asked = Asking(visit.patient_id, visit.type_id, visit.provider_id, visit.id)
     return {
         "ups": heads_ups(connection, ctx.clinic, place, asked, ctx.today, sheet.known),
         "stays": stays_of(ctx.clinic, sheet.whereabouts, visit.state, ctx.now),
+        "taken": in_rooms(connection, visit.site_id, visit.day) if visit.state == Stop.HERE else {},
     }
 
 

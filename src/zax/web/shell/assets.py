@@ -25,6 +25,7 @@ STYLES = (
     "record/record",
     "arrivals/check_in",
     "charges/charges",
+    "shell/small",  # for small windows, with the last word
 )
 SCRIPTS = (
     "money/payment",
@@ -58,7 +59,7 @@ SHOWS: Mapping[str, frozenset[str]] = {
 @cache
 def assets(area: str) -> Markup:
     """The links and scripts for a page of the area."""
-    wanted = SHOWS.get(area, frozenset()) | {area}
+    wanted = SHOWS.get(area, frozenset()) | {area, "shell"}
     later = " ".join(f"/static/{name}.js" for name in SCRIPTS if _area_of(name) not in wanted)
     made = [
         Markup('<link rel="stylesheet" href="/static/{}.css"{}>').format(
