@@ -36,9 +36,10 @@ dead:
 share:
 	.venv/bin/python scripts/test_share.py
 
-bench: setup
+bench: setup-browser
 	$(PY) -m zax.demo.bench
 	$(PY) -m zax.demo.bench_people
+	$(PY) -m zax.demo.bench_browser
 shots: setup-browser
 	$(PY) scripts/shots.py
 vendor:

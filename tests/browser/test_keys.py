@@ -251,3 +251,23 @@ def test_a_jump_leaves_its_box(person: Callable[[str], Person]) -> None:
     desk.until(lambda: desk.focus().get_attribute("id") != "jump", "keys mean the Book again")
     desk.press("t")
     desk.until(lambda: "day=" not in desk.driver.current_url, "back to today")
+
+
+def test_a_usual_checkout_takes_two_presses(person: Callable[[str], Person], zax: Running) -> None:
+    """Counted as docs/keyboard.md says it: the number of the row on Day, then its one main act."""
+    desk = person("juno")
+    row = next(each for each in desk.all(".row") if "Mina Castell" in each.text)
+    number = row.find_element("css selector", "[data-key]:not(.hide)").get_attribute("data-key")
+    visit = of(
+        zax,
+        "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.last = 'Castell' AND"
+        " v.state = 'checkout'",
+    )
+    desk.press(str(number))
+    desk.at("/checkout")
+    desk.ready()
+    desk.control_enter()
+    desk.until(
+        lambda: of(zax, "SELECT state FROM visit WHERE id = :id", id=visit) in {"left", "settled"},
+        "checked out",
+    )
