@@ -37,7 +37,7 @@ from zax.web.claims import claims
 from zax.web.coverage import eligibility, plans
 from zax.web.day import book, book_acts, checkout, clinician_day, corridor, live_day, steps
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
-from zax.web.patients import duplicates, files, finding
+from zax.web.patients import duplicates, files, finding, new_patient
 from zax.web.people import sign_in
 from zax.web.record import importing, record
 from zax.web.setup import arrival as arrival_setup
@@ -73,7 +73,7 @@ ROOMS = (
     *(steps, book_acts, checkout, clinician_day, corridor),
     *(check_in, forms),
     *(charges, treatment_options),
-    *(record, files, duplicates, importing),
+    *(new_patient, record, files, duplicates, importing),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),
     claims,

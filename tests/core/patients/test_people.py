@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from zax.core.errors import NotAllowed, Problems, Refused
 from zax.core.patients.person import (
     age_on,
+    as_named,
     check_name,
     check_new_patient,
     check_phone,
@@ -176,3 +177,25 @@ def test_roles_have_only_known_rights_and_a_refusal_says_who_may() -> None:
         require(Role.RECEPTIONIST, "claims")
     for right in RIGHT_WORDS:
         require(Role.MANAGER, right)
+
+
+@pytest.mark.parametrize(
+    ("typed", "named"),
+    [
+        ("vasquez, helen", ("Helen", "Vasquez", "")),
+        ("helen de la cruz", ("Helen", "De La Cruz", "")),
+        ("Helen McBride 360 555 0148", ("Helen", "McBride", "3605550148")),
+        ("3605550148", ("", "", "3605550148")),
+        ("vasquez 1992", ("Vasquez", "", "")),
+        ("", ("", "", "")),
+    ],
+)
+def test_who_was_searched_for_need_not_be_typed_again(typed: str, named: tuple[str, str, str]) -> None:
+    assert as_named(typed) == named
+
+
+@given(st.text(max_size=40))
+def test_any_search_names_somebody_or_nobody(typed: str) -> None:
+    first, last, phone = as_named(typed)
+    assert not phone or phone.isdecimal() and phone.isascii()
+    assert first == first.strip() and last == last.strip()

@@ -301,6 +301,17 @@ def test_finding_people_and_screens(juno: Browser, desk: Desk) -> None:
     assert "found for “vas”" in juno.get("/patients?q=vas").text
 
 
+def test_a_new_patient_is_put_on_file_without_a_visit(juno: Browser, desk: Desk) -> None:
+    page = juno.get("/patients/new?q=finch, otis").text
+    assert 'value="Otis"' in page and 'value="Finch"' in page
+    assert "/patients/new?q=zzyzx" in juno.get("/find?q=zzyzx").text
+    form = {"first": "Otis", "last": "Finch", "birth": "5/3/1984", "phone": "360 555 0148"}
+    wrong = juno.post("/patients/new", **form | {"birth": "soon"})
+    assert wrong.status_code == 422 and 'id="err-birth"' in wrong.text and 'value="Otis"' in wrong.text
+    there = juno.post("/patients/new", **form).headers["location"]
+    assert "Otis Finch" in juno.get(there).text and scalar(desk, "SELECT COUNT(*) FROM visit") == 0
+
+
 def test_book_a_visit_without_a_place_opens_the_first_free_time(juno: Browser) -> None:
     answer = juno.get("/book/new")
     assert re.search(r"/book\?day=2026-11-24&provider=\d&at=10:4[25]|at=10:45", answer.headers["location"])

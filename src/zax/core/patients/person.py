@@ -167,6 +167,25 @@ def check_new_patient(first: str, last: str, birth: str, phone: str, today: date
     return NewPatient(first_name, last_name, born, number)
 
 
+def as_named(typed: str) -> tuple[str, str, str]:
+    """First name, last name and phone in what was searched for: 'vasquez, helen', 'helen vasquez 360 555
+    0148'. The field it fills is the person's to correct.
+    """
+    digits = "".join(re.findall(r"\d", typed, re.ASCII))
+    words = re.sub(r"[\d()+.#/-]+", " ", typed)
+    last, comma, first = words.partition(",")
+    if not comma:
+        first, _, last = words.strip().partition(" ")
+    phone = digits if len(digits) in {7, 10, 11} else ""
+    return _capital(first), _capital(last), phone
+
+
+def _capital(name: str) -> str:
+    """As it is written, unless it was typed without capitals."""
+    plain = " ".join(name.split())
+    return plain.title() if plain.islower() else plain
+
+
 def age_on(birth: date, day: date) -> int:
     """Whole years."""
     return day.year - birth.year - ((day.month, day.day) < (birth.month, birth.day))

@@ -31,8 +31,8 @@ def name_keys(first: str, last: str) -> NameKeys:
 
 
 def new_patient(tx: Transaction, first: str, last: str, birth: str, phone: str, site_id: int) -> int:
-    """A new patient, alone in a new household, as part of a booking; the new id. Raises Problems with a
-    message a field.
+    """A new patient, alone in a new household, for a booking or without one; the new id. Raises Problems
+    with a message a field.
     """
     new = check_new_patient(first, last, birth, phone, tx.business_day(site_id))
     patient_id = stored.add_patient(
@@ -49,6 +49,12 @@ def new_patient(tx: Transaction, first: str, last: str, birth: str, phone: str, 
     tx.audit("patient.made", patient_id=patient_id, first=new.first, last=new.last)
     tx.tell("patient", patient_id=patient_id)
     return patient_id
+
+
+@act("patients")
+def put_on_file(tx: Transaction, first: str, last: str, birth: str, phone: str, *, site_id: int) -> int:
+    """A new patient without a visit; the new id."""
+    return new_patient(tx, first, last, birth, phone, site_id)
 
 
 def locked_patient(tx: Transaction, patient_id: int, version: int | None = None) -> Patient:

@@ -46,6 +46,7 @@ SCREENS = (
     Screen(words="Web requests", href="/requests", right="book", also="online asked"),
     Screen(words="Waitlist", href="/waitlist", right="book", also="waiting list"),
     Screen(words="Patients", href="/patients", right="see", also="people search"),
+    Screen(words="New patient", href="/patients/new", right="patients", also="add register"),
     Screen(words="Likely duplicates", href="/duplicates", right="patients", also="same merge"),
     Screen(words="Money", href="/money", right="accounts", also="balances due owing"),
     Screen(words="Statements", href="/statements", right="accounts", also="bills send"),
