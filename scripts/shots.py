@@ -39,10 +39,7 @@ def chromium() -> webdriver.Chrome:
     ):
         options.add_argument(argument)
     driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
-    driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride",
-        {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
-    )
+    Camera(driver).size(1280, 800)
     return driver
 
 
@@ -77,6 +74,10 @@ class Camera:
 
         WebDriverWait(self.driver, 20, poll_frequency=2).until(pressed)
 
+    def size(self, width: int, height: int) -> None:
+        metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False}
+        self.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
     def take(self, name: str) -> None:
         self.driver.save_screenshot(str(TO / f"{name}.png"))
         print(f"took {name}.png")
@@ -95,6 +96,10 @@ def take_all(camera: Camera) -> None:
     assert waiting and ito
     camera.open("/book")
     camera.take("book")
+    camera.size(1920, 1080)
+    camera.open("/book?site=all")
+    camera.take("book-wide")
+    camera.size(1280, 800)
     camera.open("/book?" + str(ito).split("?")[1])
     camera.take("visit-sheet")
     dental = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='1'] .v.room")[0].get_attribute(
@@ -134,9 +139,6 @@ def take_money(camera: Camera, account: str) -> None:
     camera.open("/close")
     count_drawer(camera)
     camera.take("close-the-day")
-    camera.open("/statements")
-    camera.press("[name=do][value=look]", "[name=do][value=make]")
-    camera.take("statements")
     camera.open(account)
     camera.driver.execute_script(
         "document.querySelector(\"form[action$='/statement']\").removeAttribute('target')"

@@ -16,7 +16,7 @@ import statistics
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 from typing import Any
 from urllib.parse import urlencode
 
@@ -25,21 +25,20 @@ from rich.table import Table
 from sqlalchemy import URL, Engine, text
 from starlette.types import ASGIApp, Message
 
-from zax.clock import ShiftedClock, SystemClock, local
+from zax.clock import SystemClock, local
 from zax.core.json import Json
 from zax.demo import bench_book, bench_money, bench_visit
+from zax.demo.bench_data import bench_settings, desk_at_opening
 from zax.demo.bench_memory import export_cost, in_a_fresh_process, large_picture, portrait_cost
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import PASSWORD, TYPE_ID, ZONE, closures
-from zax.desk.acts.transaction import Desk
-from zax.desk.clinic.clinic import load
 from zax.outside.adapters import real_outside
 from zax.processes import leave_what_stays
 from zax.settings import Settings
 from zax.store.engine import connect
 from zax.store.migrate import drop_everything, migrate
-from zax.store.server import Server, port_is_free
+from zax.store.server import Server
 from zax.web.app import create_app
 
 ROUNDS, WARM = 200, 30
@@ -333,16 +332,11 @@ def _token(ours: Asgi) -> str:
 
 
 async def run(engine: Engine, url: URL, settings: Settings) -> list[Json]:
-    found = seeded(engine)
-    assert found is not None
-    opens = datetime.fromisoformat(found["opens"])
-    clock = ShiftedClock()
-    clock.set_to(opens)
+    desk, clock, opens = desk_at_opening(engine)
     bench_book.prepare(engine, opens)
     bench_visit.prepare(engine, opens.date())
     bench_money.prepare(engine)
-    with engine.connect() as connection:
-        desk = Desk(engine, clock, load(connection))
+    desk.read_setup()
     outside = real_outside(
         settings.standin_url, settings.smtp_port, settings.terminal_seconds
     )  # cash asks nobody
@@ -387,9 +381,7 @@ def show_growth(rows: list[Json]) -> None:
 def main() -> None:
     """Seeds the town once under var/bench, then measures; rows go to var/bench.json."""
     base = Settings()
-    settings = Settings(
-        var=base.var / "bench", db_port=base.db_port if port_is_free(base.db_port) else base.db_port + 10
-    )
+    settings = bench_settings(base)
     server = Server(settings.var / "db", settings.db_port, buffer_mb=2048)
     url = server.start()
     engine = connect(url)
@@ -413,10 +405,7 @@ def main() -> None:
         growth = bench_book.openings_table()
         (base.var / "bench-openings.json").write_text(json.dumps(growth, indent=1))
         show_growth(growth)
-        clock = ShiftedClock()
-        clock.set_to(datetime.fromisoformat((seeded(engine) or {})["opens"]))
-        with engine.connect() as connection:
-            desk = Desk(engine, clock, load(connection))
+        desk, _, _ = desk_at_opening(engine)
         counted = bench_money.recount_seconds(engine) | bench_money.statements_seconds(desk)
         (base.var / "bench-money.json").write_text(json.dumps(counted, indent=1))
         console.print(

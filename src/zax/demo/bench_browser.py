@@ -14,7 +14,6 @@ import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from datetime import datetime
 from typing import Any
 
 import uvicorn
@@ -26,12 +25,9 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import Engine, text
 
-from zax.clock import ShiftedClock
 from zax.core.json import Json
-from zax.demo.seed import seeded
+from zax.demo.bench_data import bench_settings, desk_at_opening
 from zax.demo.world import PASSWORD
-from zax.desk.acts.transaction import Desk
-from zax.desk.clinic.clinic import load
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect
@@ -81,12 +77,7 @@ def browser() -> Iterator[webdriver.Chrome]:
 @contextmanager
 def served(engine: Engine, settings: Settings) -> Iterator[str]:
     """Zax on the loopback at the opening minute of the data."""
-    found = seeded(engine)
-    assert found is not None
-    clock = ShiftedClock()
-    clock.set_to(datetime.fromisoformat(found["opens"]))
-    with engine.connect() as connection:
-        desk = Desk(engine, clock, load(connection))
+    desk, _, _ = desk_at_opening(engine)
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
     port = next(each for each in range(settings.port + 20, settings.port + 60) if port_is_free(each))
     server = uvicorn.Server(
@@ -220,9 +211,7 @@ def show(rows: list[Json]) -> None:
 def main() -> None:
     """Needs the data that `make bench` made; rows go to var/bench-browser.json."""
     base = Settings()
-    settings = Settings(
-        var=base.var / "bench", db_port=base.db_port if port_is_free(base.db_port) else base.db_port + 10
-    )
+    settings = bench_settings(base)
     server = Server(settings.var / "db", settings.db_port, buffer_mb=2048)
     engine = connect(server.start())
     try:

@@ -13,7 +13,7 @@ import json
 import random
 import time
 from collections.abc import Callable
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
@@ -31,6 +31,7 @@ from zax.core.coverage.limits import Done, Insured
 from zax.core.coverage.used import Used
 from zax.core.json import Json
 from zax.demo.bench import ROUNDS, WARM, Act, Asgi, console, measure, show, sign_in
+from zax.demo.bench_data import desk_at_opening
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import PLANS, ZONE
@@ -161,12 +162,7 @@ def _mistyped(name: str) -> str:
 
 
 async def run_region(engine: Engine, url: URL, settings: Settings) -> list[Json]:
-    found = seeded(engine)
-    assert found is not None
-    clock = ShiftedClock()
-    clock.set_to(datetime.fromisoformat(found["opens"]))
-    with engine.connect() as connection:
-        desk = Desk(engine, clock, load(connection))
+    desk, _, _ = desk_at_opening(engine)
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
     ours, floor = Asgi(create_app(desk, outside, settings)), Asgi(Bare(url).app())
     await sign_in(ours)
