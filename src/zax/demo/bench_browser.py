@@ -11,7 +11,6 @@ from __future__ import annotations
 import json
 import statistics
 import threading
-import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -92,7 +91,8 @@ def served(engine: Engine, settings: Settings) -> Iterator[str]:
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:
-        time.sleep(0.05)
+        thread.join(0.05)
+        assert thread.is_alive(), "the server went down while it started"
     try:
         yield f"http://127.0.0.1:{port}"
     finally:

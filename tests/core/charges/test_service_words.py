@@ -86,8 +86,9 @@ def test_what_fits_the_tooth_and_its_surfaces_comes_first_and_nothing_is_dropped
     )
     assert "covers 1 surface, and you typed MO" in misfit(typed, RULES["D2391"], "White filling")
     assert misfit(typed, RULES["D2392"], "White filling") == ""
-    assert "isn’t for tooth 3 MO" in left_over(typed, RULES["D0120"])
-    assert left_over(typed, RULES["D2392"]) == ""
+    assert "You typed tooth 3 MO," in left_over(typed, RULES["D0120"], Numbering.UNIVERSAL)
+    assert "You typed tooth 16 MO," in left_over(typed, RULES["D0120"], Numbering.FDI)
+    assert left_over(typed, RULES["D2392"], Numbering.UNIVERSAL) == ""
 
 
 @given(st.text(max_size=50))

@@ -30,7 +30,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.forms import SignForm
 from zax.desk.book.booking import book_visit
 from zax.desk.book.planned import plan_service
-from zax.desk.charges.charges import LineForm, add_line, add_planned, add_set, change_line
+from zax.desk.charges.charges import LineForm, add_line, add_lines, add_planned, add_set, change_line
 from zax.desk.charges.diagnoses import add_diagnosis, make_main, remove_diagnosis
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
 from zax.desk.charges.service_search import find_hits
@@ -231,6 +231,16 @@ def test_retired_codes_and_teeth_that_do_not_fit_are_refused(desk: Desk) -> None
     change_line(desk, JUNO, visit_id, quarter, LineForm(area="30"))
     ready_for_checkout(desk, JUNO, visit_id)
     assert lines(desk, visit_id)[1].area == "30"
+
+
+def test_several_teeth_are_added_together_or_not_at_all(desk: Desk) -> None:
+    visit_id = in_room(desk, add_patient(desk), dental=True)
+    before = lines(desk, visit_id)
+    with pytest.raises(Problems, match="primary teeth"):
+        add_lines(desk, JUNO, visit_id, SERVICE_ID["D2930"], [LineForm(tooth="A"), LineForm(tooth="14")])
+    assert lines(desk, visit_id) == before
+    added = add_lines(desk, JUNO, visit_id, SERVICE_ID["D2930"], [LineForm(tooth="A"), LineForm(tooth="B")])
+    assert [line.tooth for line in lines(desk, visit_id) if line.id in added] == ["A", "B"]
 
 
 def test_the_one_box_takes_a_tooth_before_the_words(desk: Desk) -> None:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from rapidfuzz import fuzz
 
 from zax.core.charges.lines import ServiceRule
-from zax.core.charges.teeth import SURFACE_ORDER, TEETH, Numbering, fits, read_tooth
+from zax.core.charges.teeth import SURFACE_ORDER, TEETH, Numbering, fits, read_tooth, show_tooth
 
 LIKE = 75
 _CODE = 101  # a code that begins so comes before any likeness of words
@@ -195,8 +195,8 @@ def misfit(typed: ServiceWords, rule: ServiceRule, name: str) -> str:
     return ""
 
 
-def left_over(typed: ServiceWords, rule: ServiceRule) -> str:
+def left_over(typed: ServiceWords, rule: ServiceRule, numbering: Numbering) -> str:
     """What was typed that this service does not ask for: told, so that nothing goes unseen."""
-    parts = [f"tooth {typed.tooth}"] if typed.tooth and not rule.needs_tooth else []
+    parts = [f"tooth {show_tooth(typed.tooth, numbering)}"] if typed.tooth and not rule.needs_tooth else []
     parts += [typed.surfaces] if typed.surfaces and not rule.surfaces else []
-    return f" It isn’t for {' '.join(parts)}: this service has no place for that." if parts else ""
+    return f" You typed {' '.join(parts)}, which this service doesn’t ask for." if parts else ""

@@ -47,6 +47,13 @@ class Section:
     words: str
     fields: tuple[Field, ...]
 
+    def shown(self, has: Callable[[str], object]) -> tuple[Field, ...]:
+        """The fields that stand on the record: those that are filled, `has` tells by name. The name is its
+        heading, and where texts go says nothing without a phone.
+        """
+        heading = {"first", "last"} | (set() if has("phone") else {"texts_to"})
+        return tuple(each for each in self.fields if has(each.name) and each.name not in heading)
+
 
 def _name(what: str) -> Check:
     return lambda text, name, today: check_name(text, what, name)

@@ -4,6 +4,7 @@ was filled in, so that a visit given to another patient meanwhile is never charg
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 from zax.core.book.track import Stop
@@ -109,6 +110,22 @@ def add_line(
     patient_id: int | None = None,
 ) -> int:
     """A service done; tooth, surfaces and area may follow later, but what is given must be right."""
+    return _add_line(tx, visit_id, service_id, form, patient_id)
+
+
+@act("charges")
+def add_lines(
+    tx: Transaction,
+    visit_id: int,
+    service_id: int,
+    forms: Sequence[LineForm],
+    patient_id: int | None = None,
+) -> list[int]:
+    """A service done on several teeth: a line for each, or none where one of them is wrong."""
+    return [_add_line(tx, visit_id, service_id, form, patient_id) for form in forms]
+
+
+def _add_line(tx: Transaction, visit_id: int, service_id: int, form: LineForm, patient_id: int | None) -> int:
     visit = open_visit(tx, visit_id, patient_id)
     service = _fitting(tx, visit, service_id)
     tooth = read_tooth(form.tooth, tx.clinic.numbering)

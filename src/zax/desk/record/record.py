@@ -70,6 +70,11 @@ class Record:
     files: list[PatientFile]
     merged: list[str]
 
+    @property
+    def owed_by_all(self) -> int:
+        """What the household owes together, in cents."""
+        return sum(self.owes.values())
+
 
 def number_of(connection: Connection, text_id: int) -> int:
     """The patient a number leads to: itself, or the one it was merged into. NotFound for an unknown one."""

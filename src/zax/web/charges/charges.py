@@ -177,11 +177,13 @@ def _add(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
         wrong = misfit(typed, service.rule, service.words)
         if wrong:
             raise Refused(wrong, "service")
-        for tooth in typed.teeth if service.rule.needs_tooth and typed.teeth else ("",):
-            shown = show_tooth(tooth, ctx.clinic.numbering) or sent.tooth
-            detail = _fitting(service.rule, shown, typed, sent)
-            acts.add_line(ctx.desk, ctx.actor, visit_id, service.id, detail, patient)
-        return f"Added.{left_over(typed, service.rule)}"
+        teeth = typed.teeth if service.rule.needs_tooth and typed.teeth else ("",)
+        details = [
+            _fitting(service.rule, show_tooth(tooth, ctx.clinic.numbering) or sent.tooth, typed, sent)
+            for tooth in teeth
+        ]
+        acts.add_lines(ctx.desk, ctx.actor, visit_id, service.id, details, patient)
+        return f"Added.{left_over(typed, service.rule, ctx.clinic.numbering)}"
     return "Added."
 
 

@@ -176,7 +176,7 @@ def _add(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:
             area=(typed.area or sent.area) if rule.area else "",
         ),
     )
-    return f"Added.{left_over(typed, rule)}"
+    return f"Added.{left_over(typed, rule, ctx.clinic.numbering)}"
 
 
 def _drop(ctx: RequestContext, proposal_id: int, form: PostedForm) -> str:

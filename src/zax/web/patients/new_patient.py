@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
 
 from zax.core.errors import Mendable
 from zax.core.form import Form
@@ -27,6 +27,14 @@ def show_new_patient(request: Request, q: str = "") -> Response:
     ctx = enter(request, "patients")
     first, last, phone = as_named(q)
     return new_patient_page(ctx, typed=PostedForm(first=first, last=last, phone=phone))
+
+
+@router.get("/patients/named")
+def read_searched_name(request: Request, q: str = "") -> JSONResponse:
+    """The same for the booking form: {"first", "last", "phone"} of what was searched for."""
+    enter(request)
+    first, last, phone = as_named(q)
+    return JSONResponse({"first": first, "last": last, "phone": phone})
 
 
 def new_patient_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:

@@ -105,6 +105,9 @@ def record_page(
         p=record.patient,
         edit=edit,
         sections=SECTIONS,
+        shown={
+            each.name: each.shown(lambda name: getattr(record.patient, name)) for each in SECTIONS.values()
+        },
         masked=masked,
         topics=TOPICS,
         channels=CHANNELS,

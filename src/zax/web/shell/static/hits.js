@@ -87,17 +87,13 @@ document.addEventListener("click", (event) => {
 });
 
 // Who was searched for and is new need not be typed again.
-document.addEventListener("toggle", (event) => {
+document.addEventListener("toggle", async (event) => {
   const fresh = event.target;
   const who = document.getElementById("who");
   if (!fresh.matches?.("details.newp") || !fresh.open || !who?.value.trim() || fresh.querySelector("#first").value) return;
-  const digits = who.value.replace(/\D/g, "");
-  const words = who.value.replace(/[\d()+.#/-]+/g, " ").trim();
-  const [last, first] = words.includes(",") ? words.split(",", 2) : [words.split(/\s+/).slice(1).join(" "), words.split(/\s+/)[0]];
-  const capital = (name) => (name === name.toLowerCase() ? name.replace(/(^|[\s-])\p{L}/gu, (each) => each.toUpperCase()) : name).trim();
-  fresh.querySelector("#first").value = capital(first ?? "");
-  fresh.querySelector("#last").value = capital(last ?? "");
-  if ([7, 10, 11].includes(digits.length)) fresh.querySelector("#phone").value = digits;
+  const named = await fetch(`/patients/named?q=${encodeURIComponent(who.value)}`).then((got) => got.json()).catch(() => null);
+  if (!named || fresh.querySelector("#first").value) return;
+  for (const [name, value] of Object.entries(named)) fresh.querySelector(`#${name}`).value = value;
   who.value = "";
   close(who);
   [...fresh.querySelectorAll("input")].find((field) => !field.value)?.focus();
