@@ -81,6 +81,7 @@ def pages(zax: Running) -> list[tuple[str, str]]:
         ("juno", f"/visits/{on_day('checkout')}/checkout"),
         ("juno", f"/visits/{on_day('checkout')}/checkout?next=1&after=6m"),
         ("juno", f"/patients/{patient}"),
+        ("juno", f"/patients/{patient}/teeth"),
         ("odile", f"/accounts/{patient}"),
         ("juno", f"/pay/{patient}"),
         ("juno", "/patients"),

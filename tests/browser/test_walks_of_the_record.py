@@ -27,6 +27,52 @@ def patient(zax: Running, first: str, last: str) -> int:
     )
 
 
+def test_earlier_work_is_entered_by_keys_and_by_mouse(person: Callable[[str], Person], zax: Running) -> None:
+    number = patient(zax, "Grace", "Lindqvist")
+    desk = person("juno")
+
+    def chart() -> list[str]:
+        rows = desk.driver.execute_script(
+            "return [...document.querySelectorAll('.toothlist:not(.now) li')].map(li => li.innerText)"
+        )
+        return [" ".join(row.replace("×", "").split()) for row in rows]
+
+    desk.open(f"/patients/{number}")
+    desk.press("t")
+    desk.at("/teeth")
+    desk.focus().send_keys("30 crwn 2019" + Keys.ENTER)
+    desk.see("can’t be read", "#err-line, .err")
+    desk.type("#line", "30 crown 2019", clear=True)
+    desk.see("Tooth 30: crown", "#toothsays")
+    assert desk.find('.tooth.chosen[data-shown="30"]')
+    desk.focus().send_keys(Keys.ENTER)
+    desk.see("crown", ".toothlist")
+    # On the chart: two teeth by mouse, then the letter of the work.
+    for tooth in ("2", "15", "14", "14"):
+        desk.find(f'.tooth[data-shown="{tooth}"] text').click()
+    assert desk.find("#line").get_attribute("value").split() == ["2", "15"]
+    desk.press("m")
+    desk.see("Teeth 2, 15: missing", "#toothsays")
+    desk.press(Keys.ENTER)
+    desk.see("2 15", ".toothlist")
+    assert chart() == ["2 15 missing unknown", "30 crown 2019"]
+    assert desk.find("#line") == desk.focus() and desk.find("#line").get_attribute("value") == ""
+    # By arrows: from the upper right over the arch, and to the tooth below.
+    desk.driver.execute_script("document.querySelector('.tooth[tabindex=\"0\"]').focus()")
+    desk.press(Keys.ARROW_RIGHT, Keys.ARROW_RIGHT, Keys.SPACE, Keys.ARROW_DOWN, Keys.SPACE, "x")
+    desk.see("Teeth 3, 30: to be extracted", "#toothsays")
+    desk.type("#line", "", clear=True)
+    # Undo takes the last line back; it can be put back.
+    desk.driver.execute_script("document.activeElement.blur()")
+    desk.press("u")
+    desk.see("Off the chart.")
+    assert chart() == ["30 crown 2019"]
+    desk.find("form[action$='put-back'] button").click()
+    desk.see("On the chart again.")
+    assert chart() == ["2 15 missing unknown", "30 crown 2019"]
+    assert of(zax, "SELECT COUNT(*) FROM charge_line WHERE tooth = '2' AND visit_id IS NULL") == 0
+
+
 def test_a_gap_is_mended_by_keys_and_the_second_is_told(
     person: Callable[[str], Person], zax: Running
 ) -> None:

@@ -17,6 +17,7 @@ from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import do_step
 from zax.desk.book.planned import plan_service
+from zax.desk.charges.tooth_history import add_tooth_works
 from zax.desk.charges.treatment_options import (
     PlannedLineForm,
     add_option,
@@ -233,9 +234,21 @@ def write_arrivals(connection: Connection, now: datetime) -> None:
     connection.execute(_RECALLS, {"now": now})
 
 
+# What Dana Whitlow had done before she came here.
+EARLIER = (
+    "1 16 17 32 missing before 2000",
+    "2 missing",
+    "8 root canal crown 2011",
+    "12 o filling",
+    "31 crown 2023",
+    "19 to 21 bridge 2014",
+    "28 implant 2022",
+)
+
+
 def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None:
-    """Those who are here went through the list this morning, Dana Whitlow has planned work, and Priya Raman
-    has options to choose from.
+    """Those who are here went through the list this morning, Dana Whitlow has planned work and earlier work
+    from elsewhere, and Priya Raman has options to choose from.
     """
     with desk.engine.begin() as connection:
         write_arrivals(connection, opens)
@@ -261,6 +274,8 @@ def receive(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None
         do_step(desk, SAM, visit_id, 1)
     for code, tooth, surfaces in (("D2740", "14", ""), ("D2392", "18", "DO"), ("D2330", "9", "M")):
         plan_service(desk, SAM, dana, SERVICE_ID[code], tooth, surfaces)
+    for line in EARLIER:
+        add_tooth_works(desk, SAM, dana, line)
     _stage_rooms(desk, [row.id for row in inside])
     clock.set_to(to_utc(datetime(day.year, day.month, day.day, 9, 15), ZONE))
     _offer(desk, priya)

@@ -84,6 +84,7 @@ from zax.store.patients.tables import (
     patient_file,
     patient_flag,
     patient_note,
+    tooth_work,
 )
 from zax.store.people.tables import look, session, sign_in_try, user
 from zax.store.record.tables import import_job, import_row
@@ -168,6 +169,7 @@ __all__ = [
     "statement",
     "statement_run",
     "tender_kind",
+    "tooth_work",
     "track_move",
     "user",
     "visit",

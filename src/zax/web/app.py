@@ -32,7 +32,7 @@ from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat
 from zax.web.arrivals import check_in, forms
 from zax.web.book import bars, days, series, waitlist
-from zax.web.charges import charges, treatment_options
+from zax.web.charges import charges, tooth_history, treatment_options
 from zax.web.claims import claims
 from zax.web.coverage import eligibility, plans
 from zax.web.day import book, book_acts, checkout, clinician_day, corridor, live_day, steps
@@ -72,7 +72,7 @@ ROOMS = (
     *(finding, live_day, book, live),
     *(steps, book_acts, checkout, clinician_day, corridor),
     *(check_in, forms),
-    *(charges, treatment_options),
+    *(charges, tooth_history, treatment_options),
     *(new_patient, record, files, duplicates, importing),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),

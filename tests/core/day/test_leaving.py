@@ -43,7 +43,7 @@ OFFICE = ServiceRule(code="99213", dental=False)
 
 # --- teeth
 def test_teeth_have_places_kinds_and_iso_numbers() -> None:
-    assert len(TEETH) == 52 and len({tooth.fdi for tooth in TEETH.values()}) == 52
+    assert len(TEETH) == 104 and len({tooth.fdi for tooth in TEETH.values()}) == 104
     # ISO 3950: 18 is the upper right third molar, 21 the upper left central incisor, 36 the lower left first
     # molar, 85 a primary molar.
     known = {

@@ -126,3 +126,42 @@ def test_options_are_made_compared_signed_and_booked_from(sam: Browser, desk: De
     assert re.search(r'name="planned" value="\d+" checked', sam.get(slip).text)
     assert "1 service to do" in sam.get(f"/patients/{patient}/planned").text
     assert sam.post(f"{made}/away").headers["location"] == f"/patients/{patient}/planned"
+
+
+# --- earlier work
+def test_earlier_work_is_read_while_it_is_typed_and_entered_from_its_page(juno: Browser, desk: Desk) -> None:
+    patient = add_patient(desk, 1)
+    base = f"/patients/{patient}/teeth"
+    assert f'href="{base}"' in juno.get(f"/patients/{patient}").text
+    assert "Nothing yet" in juno.get(base).text
+    says = juno.get(f"{base}/read?line=30 crown 2019").text
+    assert 'data-teeth="30"' in says and "crown" in says and "2019" in says
+    assert "no tooth “99”" in juno.get(f"{base}/read?line=99 crown").text
+    assert juno.get(f"{base}/read?line=").text.strip() == ""
+    wrong = juno.post(f"{base}/add", line="30 crwn 2019")
+    assert wrong.status_code == 422 and 'value="30 crwn 2019"' in wrong.text and "can’t be read" in wrong.text
+    assert juno.post(f"{base}/add", line="30 crown 2019", here="yes").status_code == 303
+    shown = juno.get(base).text
+    assert "crown, done here" in shown and 'class="tooth earlier crown"' in shown and "Undo" in shown
+    entry = scalar(desk, "SELECT id FROM tooth_work")
+    assert 'value="30 crown 2019 here"' in juno.get(f"{base}?change={entry}").text
+    assert juno.post(f"{base}/remove", ids=str(entry)).status_code == 303
+    gone = juno.get(base).text
+    assert "Nothing yet" in gone and f'name="ids" value="{entry}"' in gone
+    assert juno.post(f"{base}/put-back", ids=str(entry)).status_code == 303
+    assert "crown, done here" in juno.get(base).text
+    assert juno.post(f"{base}/remove", ids="1,99").status_code == 409
+    assert juno.get("/patients/999999/teeth").status_code == 404
+
+
+def test_extra_and_kept_teeth_stand_on_the_chart(juno: Browser, desk: Desk) -> None:
+    patient = add_patient(desk, 1)
+    base = f"/patients/{patient}/teeth"
+    assert 'data-shown="58"' not in juno.get(base).text
+    for line in ("58 extra", "A kept", "28 implant 2022", "18-20 bridge", "8 root canal"):
+        assert juno.post(f"{base}/add", line=line).status_code == 303
+    shown = juno.get(base).text
+    permanent = shown[shown.index('data-arch="permanent"') : shown.index('data-arch="primary"')]
+    assert 'data-shown="58"' in permanent and 'data-shown="A"' in permanent
+    for mark in ("w-head", "w-screw", "w-span", "w-root"):
+        assert f'class="{mark}"' in permanent, mark

@@ -121,7 +121,7 @@ def _tooth(token: str, numbering: Numbering, first: bool, alone: bool) -> str:
     """The tooth of a token: a number, '#3', or a letter of a primary tooth that stands apart."""
     plain = token.lstrip("#")
     found = read_tooth(plain, numbering)
-    if found not in TEETH or len(plain) > 2:
+    if found not in TEETH:
         return ""
     if plain.isalpha():
         return found if not alone and (first or plain.isupper()) else ""

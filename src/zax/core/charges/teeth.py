@@ -2,8 +2,10 @@
 which surfaces it has.
 
 Universal: 1 to 32 from the upper right third molar around to the lower right one; A to T for primary teeth
-the same way round. FDI (ISO 3950): quadrant and place from the middle, quadrants 1 to 4 permanent, 5 to 8
-primary. Claims carry universal numbers (X12 TOO01 = JP).
+the same way round. An extra (supernumerary) tooth is named after the one it stands beside: 50 more than a
+permanent one, 51 to 82, and an S behind a primary one, AS to TS. FDI (ISO 3950): quadrant and place from the
+middle, quadrants 1 to 4 permanent, 5 to 8 primary; an extra one is written 18S here. Claims carry universal
+numbers (X12 TOO01 = JP).
 """
 
 from __future__ import annotations
@@ -13,6 +15,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 PRIMARY = "ABCDEFGHIJKLMNOPQRST"
+_BESIDE = 50  # an extra permanent tooth's number is that of its neighbor and this
 SURFACE_ORDER = "MODIBFL"
 SURFACE_WORDS = {
     "M": "toward the middle",
@@ -56,13 +59,14 @@ TEETH_WORDS = {
 @dataclass(frozen=True, slots=True)
 class Tooth:
     """`place` counts 1 to 8 (or 1 to 5) from the middle; `quadrant` is an area code; `kind` front, premolar
-    or molar.
+    or molar. Of an `extra` one they are its neighbor's.
     """
 
     number: str
     primary: bool
     quadrant: str
     place: int
+    extra: bool = False
 
     @property
     def kind(self) -> str:
@@ -72,7 +76,19 @@ class Tooth:
 
     @property
     def fdi(self) -> str:
-        return f"{int(self.quadrant[0]) + (4 if self.primary else 0)}{self.place}"
+        quadrant = int(self.quadrant[0]) + (4 if self.primary else 0)
+        return f"{quadrant}{self.place}{'S' if self.extra else ''}"
+
+    @property
+    def neighbor(self) -> str:
+        """The tooth whose place it shares; of most teeth that is themselves."""
+        if not self.extra:
+            return self.number
+        return self.number[0] if self.primary else str(int(self.number) - _BESIDE)
+
+    @property
+    def upper(self) -> bool:
+        return self.quadrant in {"10", "20"}
 
     @property
     def surfaces(self) -> str:
@@ -84,7 +100,8 @@ class Tooth:
     @property
     def words(self) -> str:
         kind = {1: "central incisor", 2: "lateral incisor", 3: "canine"}.get(self.place, self.kind)
-        return f"{AREAS[self.quadrant]} {'primary ' if self.primary else ''}{kind}"
+        named = f"{AREAS[self.quadrant]} {'primary ' if self.primary else ''}{kind}"
+        return f"extra tooth by the {named}" if self.extra else named
 
 
 def _teeth() -> Iterator[Tooth]:
@@ -93,6 +110,8 @@ def _teeth() -> Iterator[Tooth]:
             quarter, step = divmod(at, count)
             place = count - step if quarter in {0, 2} else step + 1
             yield Tooth(name, primary, QUADRANTS[quarter], place)
+            beside = f"{name}S" if primary else str(int(name) + _BESIDE)
+            yield Tooth(beside, primary, QUADRANTS[quarter], place, extra=True)
 
 
 TEETH = {tooth.number: tooth for tooth in _teeth()}

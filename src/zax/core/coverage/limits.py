@@ -13,17 +13,17 @@ from datetime import date
 
 from zax.core.book.calendar import step_months
 from zax.core.charges.teeth import QUADRANTS, TEETH
+from zax.core.charges.tooth_history import Known, ToothWork, Work, work_of
 from zax.core.coverage.benefits import Benefits, Frequency, benefit_year
 from zax.core.patients.person import age_on
 from zax.core.wording import day_words
-
-EXTRACTIONS = frozenset({"D7111", "D7140", "D7210", "D7220", "D7230", "D7240", "D7250"})
 
 
 @dataclass(frozen=True, slots=True)
 class Done:
     """A service done before, or earlier on the same bill. `area` is where it was done if not on a tooth,
-    `paid` whether the plan that is asked paid for it.
+    `paid` whether the plan that is asked paid for it. Of what was done elsewhere nobody knows the code: it is
+    `work`, on the latest `day` it can have been, and `said` tells what is known of it.
     """
 
     code: str
@@ -31,6 +31,12 @@ class Done:
     tooth: str = ""
     area: str = ""
     paid: bool = True
+    work: Work | None = None
+    said: str = ""
+
+    def among(self, codes: Iterable[str]) -> bool:
+        """Whether it is one of these services, or may have been."""
+        return self.code in codes if self.work is None else any(work_of(each) == self.work for each in codes)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -76,7 +82,25 @@ def quadrant(tooth: str, area: str = "") -> str:
 
 def teeth_lost(done: Iterable[Done]) -> dict[str, date | None]:
     """The teeth that were taken out here, and when."""
-    return {each.tooth: each.day for each in done if each.tooth and each.code in EXTRACTIONS}
+    return {each.tooth: each.day for each in done if each.tooth and work_of(each.code) == Work.MISSING}
+
+
+def done_before_us(history: Iterable[ToothWork]) -> list[Done]:
+    """Work of the tooth chart as it counts toward limits, one a tooth; what has no day cannot count. No plan
+    is known to have paid it.
+    """
+    return [
+        Done("", last, tooth, paid=False, work=each.work, said=_said(each))
+        for each in history
+        if each.work != Work.MISSING and (last := each.when.last) is not None
+        for tooth in each.teeth
+    ]
+
+
+def _said(work: ToothWork) -> str:
+    if work.when.known == Known.DAY:
+        return ""
+    return f"{work.when.words}; give the exact date and it counts exactly"
 
 
 def payable(benefits: Benefits, insured: Insured, wanted: Wanted, before: Sequence[Done]) -> Payable:
@@ -110,12 +134,17 @@ def _age(benefits: Benefits, insured: Insured, wanted: Wanted) -> str:
 
 def _missing_tooth(benefits: Benefits, insured: Insured, wanted: Wanted) -> str:
     tooth = wanted.tooth
-    if wanted.code not in benefits.missing_tooth_codes or tooth not in insured.lost_teeth:
+    if wanted.code not in benefits.missing_tooth_codes:
         return ""
+    return f"tooth {tooth} was lost before this coverage began" if lost_before(insured, tooth) else ""
+
+
+def lost_before(insured: Insured, tooth: str) -> bool:
+    """Whether a tooth was gone before the coverage began, or nobody knows that it was not."""
+    if tooth not in insured.lost_teeth:
+        return False
     lost = insured.lost_teeth[tooth]
-    if lost is not None and insured.covered_from is not None and lost >= insured.covered_from:
-        return ""
-    return f"tooth {tooth} was lost before this coverage began"
+    return lost is None or insured.covered_from is None or lost < insured.covered_from
 
 
 def _authorization(benefits: Benefits, wanted: Wanted) -> str:
@@ -140,11 +169,14 @@ def _often(benefits: Benefits, wanted: Wanted, before: Sequence[Done]) -> Payabl
 
 
 def _last_on(counted: Sequence[Done]) -> str:
-    return f", last on {day_words(max(done.day for done in counted), year=True)}" if counted else ""
+    if not counted:
+        return ""
+    last = max(counted, key=lambda done: done.day)
+    return f", last in {last.said}" if last.said else f", last on {day_words(last.day, year=True)}"
 
 
 def _counted(limit: Frequency, wanted: Wanted, before: Iterable[Done]) -> list[Done]:
-    found = [done for done in before if done.code in limit.codes and (limit.counts == "done" or done.paid)]
+    found = [done for done in before if done.among(limit.codes) and (limit.counts == "done" or done.paid)]
     if limit.per == "tooth":
         return [done for done in found if done.tooth == wanted.tooth]
     if limit.per == "quadrant":

@@ -8,14 +8,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 
+from zax.core.charges.tooth_history import ToothWork, lost_teeth
 from zax.core.coverage.benefits import Benefits, benefit_year
 from zax.core.coverage.estimate import Cover
-from zax.core.coverage.limits import Done, Insured, teeth_lost
+from zax.core.coverage.limits import Done, Insured, done_before_us, teeth_lost
 from zax.core.coverage.used import Use, Used, more_used
 from zax.desk.clinic.clinic import Clinic
 from zax.store.coverage.queries import coverages_of, done_lines, sharing_plan
 from zax.store.coverage.records import Coverage, DoneLine
 from zax.store.engine import Connection
+from zax.store.patients.tooth_history import tooth_history
 
 
 def holds_on(row: Coverage, day: date) -> bool:
@@ -48,8 +50,9 @@ def covers_for(
     if not rows:
         return rows, []
     lines = done_lines(connection, [patient_id], dental, day, visit_id)
+    history = [each.told for each in tooth_history(connection, patient_id)] if dental else []
     return rows, [
-        _cover(connection, clinic, row, lines, birth, place, day, provider_id, visit_id)
+        _cover(connection, clinic, row, lines, history, birth, place, day, provider_id, visit_id)
         for place, row in enumerate(rows)
     ]
 
@@ -59,6 +62,7 @@ def _cover(
     clinic: Clinic,
     row: Coverage,
     lines: Sequence[DoneLine],
+    history: Sequence[ToothWork],
     birth: date | None,
     place: int,
     day: date,
@@ -74,7 +78,8 @@ def _cover(
         household = [*lines, *done_lines(connection, others, plan.dental, day, visit_id)] if others else lines
     counting = Counting(plan.benefits, clinic, row, place, day)
     in_network = counting.in_network(provider_id)
-    used = counting.used(lines, household)
+    ours = counting.used(lines, household)
+    used = replace(ours, done=(*ours.done, *done_before_us(history)))
     return Cover(
         benefits=plan.benefits,
         used=used,
@@ -82,7 +87,7 @@ def _cover(
         allowed=clinic.contracts.allowed(plan.payer_id, plan.id, provider_id, in_network, day),
         fees=clinic.fees,
         categories=clinic.categories,
-        insured=Insured(birth, row.from_day, teeth_lost(used.done)),
+        insured=Insured(birth, row.from_day, lost_teeth(history) | teeth_lost(used.done)),
     )
 
 

@@ -158,6 +158,7 @@ def preview(
         ("files", "patient_file"),
         ("notes", "patient_note"),
         ("planned services", "planned_service"),
+        ("earlier dental work", "tooth_work"),
     ):
         counted[words] = (
             stored.count_rows(connection, table, keep_id),

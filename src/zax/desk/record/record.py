@@ -32,7 +32,7 @@ from zax.store.record import record as stored
 from zax.store.record.record import RecordChange, RecordVisit
 
 MOST_AHEAD, MOST_PAST = 6, 9
-_CHANGES = ("patient.%", "coverage.%", "planned.%")
+_CHANGES = ("patient.%", "coverage.%", "planned.%", "teeth.%")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

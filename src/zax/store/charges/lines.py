@@ -24,7 +24,7 @@ from zax.store.rows import add, change, many, one, save, sql_list
 _line, _p = charge_line, planned_service
 _EARLIER = text(
     f"""
-    SELECT l.tooth, s.code, s.words, v.day
+    SELECT l.tooth, l.surfaces, s.code, s.words, v.day
     FROM visit v
     STRAIGHT_JOIN charge_line l ON l.visit_id = v.id
     STRAIGHT_JOIN service s ON s.id = l.service_id
@@ -47,6 +47,7 @@ class EarlierWork:
     """What was done to a tooth at another visit."""
 
     tooth: str
+    surfaces: str
     code: str
     words: str
     day: date

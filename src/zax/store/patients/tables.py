@@ -13,6 +13,7 @@ from zax.store.columns import (
     ref,
     text_column,
     version_column,
+    words_list,
     words_map,
 )
 
@@ -127,6 +128,24 @@ patient_note = Table(
     ref("by_id", "user", nullable=True),
     moment("ended_at", nullable=True),
     ref("ended_by", "user", nullable=True),
+)
+# Work that was in a mouth before us, by tooth; `day` with `known` as zax.core.charges.tooth_history.When.
+tooth_work = Table(
+    "tooth_work",
+    metadata,
+    id_column(),
+    ref("patient_id", "patient"),
+    words_list("teeth"),
+    text_column("work", 12),
+    text_column("surfaces", 5),
+    Column("day", Date),
+    text_column("known", 8),
+    flag_column("here"),
+    words_list("replaced"),
+    moment("entered_at"),
+    ref("entered_by", "user", nullable=True),
+    moment("removed_at", nullable=True),
+    ref("removed_by", "user", nullable=True),
 )
 # What is kept of a patient on paper; `digest` names the content in the file store (SHA-256).
 patient_file = Table(

@@ -25,6 +25,7 @@ STYLES = (
     "record/record",
     "arrivals/check_in",
     "charges/charges",
+    "charges/tooth_chart",
     "shell/small",  # for small windows, with the last word
 )
 SCRIPTS = (
@@ -35,6 +36,7 @@ SCRIPTS = (
     "day/book",
     "patients/portrait",
     "charges/tooth_chart",
+    "charges/tooth_history",
     "arrivals/pad",
     "setup/order",
     "setup/narrow",

@@ -1,4 +1,6 @@
 // The picture of the mouth: choosing teeth, surfaces and areas by mouse and keys; what is chosen goes into the form that stands open.
+import { neighbor } from "./arch.js";
+
 const target = () => [...document.querySelectorAll("form[data-mouth-form]")].find((form) => form.querySelector("#tooth, #area")) ?? document.querySelector("form[data-mouth-form]");
 const fieldOf = (name) => target()?.elements.namedItem(name) ?? null;
 const shownTeeth = (svg) => [...svg.querySelectorAll(".arch:not([hidden]) .tooth")];
@@ -83,13 +85,7 @@ function tell(svg) {
 
 function step(svg, key) {
   const teeth = shownTeeth(svg);
-  const at = teeth.findIndex((tooth) => tooth.classList.contains("chosen"));
-  if (at === -1) return choose(svg, teeth[0]);
-  const half = teeth.length / 2;
-  const upper = at < half;
-  const to = { ArrowRight: upper ? at + 1 : at - 1, ArrowLeft: upper ? at - 1 : at + 1 }[key] ?? teeth.length - 1 - at;
-  const kept = Math.min(upper ? half - 1 : teeth.length - 1, Math.max(upper ? 0 : half, to));
-  choose(svg, teeth[key.startsWith("ArrowU") || key.startsWith("ArrowD") ? teeth.length - 1 - at : kept]);
+  choose(svg, neighbor(teeth, svg.querySelector(".arch:not([hidden]) .tooth.chosen"), key));
 }
 
 let digits = "";
