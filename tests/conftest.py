@@ -322,6 +322,30 @@ def add_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
     return int(made)
 
 
+def known_patient(desk: Desk, plan_id: int | None = None, **changes: Any) -> int:
+    """The same, seen here last year for both kinds of care."""
+    patient_id = add_patient(desk, plan_id, **changes)
+    with desk.engine.begin() as connection:
+        for kind, provider, room in (("Hygiene", 2, 3), ("Sick visit", 5, 5)):
+            connection.execute(
+                insert(schema.visit).values(
+                    site_id=1,
+                    patient_id=patient_id,
+                    provider_id=provider,
+                    room_id=room,
+                    type_id=TYPE_ID[kind],
+                    day=date(2025, 10, 1),
+                    start_min=600,
+                    minutes=30,
+                    state="settled",
+                    request_key=f"before-{patient_id}-{provider}",
+                    made_at=datetime(2025, 9, 1),
+                    made_by=JUNO.id,
+                )
+            )
+    return patient_id
+
+
 def order(
     patient_id: int | None,
     provider_id: int = 5,

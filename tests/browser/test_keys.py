@@ -72,6 +72,7 @@ def pages(zax: Running) -> list[tuple[str, str]]:
         ("juno", "/day"),
         ("juno", "/book"),
         ("juno", "/book?find=1"),
+        ("juno", "/walk-in"),
         *(("sam", f"/book?visit={on_day(state)}") for state in ("booked", "confirmed", "here", "room")),
         ("sam", f"/day?visit={on_day('checkout')}"),
         ("sam", f"/day?visit={on_day('settled')}"),

@@ -198,7 +198,10 @@ def test_options_are_signed_and_booked(person: Callable[[str], Person], zax: Run
     desk.ready()
     desk.press("n")
     desk.at("planned=")
+    desk.find(".opens .pick")
     desk.ready()
+    desk.press("1")
+    desk.find("#slip")
     ticked = [each for each in desk.all("#slip input[name=planned]") if each.is_selected()]
     assert len(ticked) == 2
     desk.type("#type_id", "Toothache")

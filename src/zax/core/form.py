@@ -82,6 +82,12 @@ def _references(given: object) -> object:
     return tuple(reference(text) for text in texts)
 
 
+def _texts(given: object) -> object:
+    if isinstance(given, str) or not isinstance(given, Iterable):
+        return given
+    return tuple(text for each in given if (text := str(each).strip()))
+
+
 # The number of a row as a choice carries it: 0 for none.
 Reference: TypeAlias = Annotated[int, typed(_reference)]
 # A choice of a list where nothing chosen is for the act to say: 0 too for what is no number.
@@ -90,6 +96,8 @@ Choice: TypeAlias = Annotated[int, typed(lambda text, _: reference(text))]
 ReferenceOrNone: TypeAlias = Annotated[int | None, typed(lambda text, field: _reference(text, field) or None)]
 # The key a page made for its form, so that pressed twice it is done once.
 Key: TypeAlias = Annotated[str, typed(lambda text, _: text[:LONGEST_KEY])]
+# Every value of a field that comes several times, as it was sent.
+Texts: TypeAlias = Annotated[tuple[str, ...], BeforeValidator(_texts)]
 # Ticks: every value of a field that comes several times.
 References: TypeAlias = Annotated[tuple[int, ...], BeforeValidator(_references)]
 Tick: TypeAlias = Annotated[bool, typed(lambda text, _: text.strip() not in {"", "0", "no"})]

@@ -110,6 +110,8 @@ SERVICES = (
     ("D4341", "Deep cleaning, one quadrant", True, "periodontics", 24800, False, 0),
     ("D9944", "Night guard", True, "adjunctive", 42000, False, 0),
     ("D1204", "Fluoride, adult, old code", True, "preventive", 4200, False, 0),
+    ("99204", "Office visit, new patient, longer", False, "office", 24400, False, 0),
+    ("99386", "Annual physical, new patient", False, "office", 26800, False, 0),
 )
 # Which teeth a service is for, which area it needs, and since when a code is no longer used.
 SERVICE_MORE: dict[str, Json] = {

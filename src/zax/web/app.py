@@ -35,7 +35,17 @@ from zax.web.book import bars, days, series, waitlist
 from zax.web.charges import charges, tooth_history, treatment_options
 from zax.web.claims import claims
 from zax.web.coverage import eligibility, plans
-from zax.web.day import book, book_acts, checkout, clinician_day, corridor, live_day, steps
+from zax.web.day import (
+    book,
+    book_acts,
+    booking_form,
+    checkout,
+    clinician_day,
+    corridor,
+    live_day,
+    steps,
+    walk_in,
+)
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
 from zax.web.patients import duplicates, files, finding, new_patient
 from zax.web.people import sign_in
@@ -69,8 +79,8 @@ log = structlog.get_logger()
 DOWN = Seldom("database.down")
 # A request tries them in turn, so those that are asked all day come first.
 ROOMS = (
-    *(finding, live_day, book, live),
-    *(steps, book_acts, checkout, clinician_day, corridor),
+    *(finding, live_day, book, booking_form, live),
+    *(steps, book_acts, checkout, clinician_day, corridor, walk_in),
     *(check_in, forms),
     *(charges, tooth_history, treatment_options),
     *(new_patient, record, files, duplicates, importing),

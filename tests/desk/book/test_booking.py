@@ -6,7 +6,19 @@ from datetime import date, timedelta
 import pytest
 from sqlalchemy import text
 
-from tests.conftest import INES, JUNO, ODILE, RAVI, TODAY, add_patient, at, order, scalar, state_of
+from tests.conftest import (
+    INES,
+    JUNO,
+    ODILE,
+    RAVI,
+    TODAY,
+    add_patient,
+    at,
+    known_patient,
+    order,
+    scalar,
+    state_of,
+)
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale, ZaxError
 from zax.desk.acts.transaction import Desk
@@ -20,7 +32,7 @@ from zax.store.book import queries as visits
 
 
 def test_a_booked_visit_brings_its_services_people_and_room(desk: Desk) -> None:
-    visit_id = book_visit(desk, JUNO, order(add_patient(desk), 2, "13:30", "Hygiene"))
+    visit_id = book_visit(desk, JUNO, order(known_patient(desk), 2, "13:30", "Hygiene"))
     with desk.engine.connect() as connection:
         sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit_id)
     assert [desk.clinic.services[line.service_id].code for line in sheet.bill.lines] == ["D1110", "D0120"]

@@ -16,6 +16,7 @@ from tests.conftest import (
     SAM,
     TODAY,
     add_patient,
+    known_patient,
     order,
     scalar,
     visit_at_checkout,
@@ -65,7 +66,7 @@ SIGNED = SignForm(
 
 # --- charges
 def test_a_set_brings_what_is_not_there_yet(desk: Desk) -> None:
-    visit_id = in_room(desk, add_patient(desk))
+    visit_id = in_room(desk, known_patient(desk))
     add_line(desk, JUNO, visit_id, SERVICE_ID["36415"])
     made = add_set(desk, JUNO, visit_id, 3)
     assert len(made) == 3 and {
@@ -131,7 +132,7 @@ def test_planned_work_done_today_moves_with_its_visit_and_back(desk: Desk) -> No
 
 
 def test_modifiers_pointers_people_and_place_reach_the_claim(desk: Desk) -> None:
-    visit_id = in_room(desk, add_patient(desk, 4))
+    visit_id = in_room(desk, known_patient(desk, 4))
     for code in ("J02.9", "R05.1", "I10"):
         add_diagnosis(desk, INES, visit_id, code)
     swab = add_line(desk, INES, visit_id, SERVICE_ID["87880"])
@@ -181,7 +182,7 @@ def test_a_diagnosis_taken_off_leaves_no_line_pointing_to_it(desk: Desk) -> None
 
 
 def test_another_fee_needs_the_right_and_a_reason(desk: Desk) -> None:
-    visit_id = in_room(desk, add_patient(desk))
+    visit_id = in_room(desk, known_patient(desk))
     line = lines(desk, visit_id)[0].id
     with pytest.raises(Problems, match="Front desk may not"):
         change_line(desk, JUNO, visit_id, line, LineForm(fee="100"))

@@ -15,6 +15,7 @@ from tests.conftest import (
     TODAY,
     FakeTerminal,
     add_patient,
+    known_patient,
     order,
     pay_visit,
     scalar,
@@ -107,12 +108,12 @@ def test_money_before_charges_is_given_to_them_when_they_come(desk: Desk) -> Non
     take_to_room(desk, JUNO, visit_id)
     add_diagnosis(desk, JUNO, visit_id, "J02.9")
     ready_for_checkout(desk, JUNO, visit_id)
-    assert patient_open(desk, visit_id) == 10_800 and nothing_is_wrong(desk, visit_id)
+    assert patient_open(desk, visit_id) == 14_800 and nothing_is_wrong(desk, visit_id)
     assert scalar(desk, "SELECT SUM(cents) FROM allocation") == 2000
 
 
 def test_credit_of_a_visit_that_fell_through_is_used_by_choice(desk: Desk) -> None:
-    patient = add_patient(desk)
+    patient = known_patient(desk)
     gone = book_visit(desk, JUNO, order(patient, start="9:30", day=date(2026, 11, 25)))
     pay_visit(desk, gone, "cash", "50", "deposit")
     today = visit_at_checkout(desk, patient)

@@ -15,6 +15,7 @@ from tests.conftest import (
     FakeTerminal,
     add_patient,
     at,
+    known_patient,
     order,
     pay_visit,
     scalar,
@@ -98,13 +99,13 @@ def test_the_lists_are_in_order_of_need_with_their_sums(desk: Desk, clock: Shift
 
 
 def test_jobs_name_what_waits_for_the_desk(desk: Desk, clock: ShiftedClock) -> None:
-    rest = visit_at_checkout(desk, add_patient(desk, last="Lane"), start="14:00")
+    rest = visit_at_checkout(desk, known_patient(desk, last="Lane"), start="14:00")
     finish_checkout(desk, JUNO, rest)
-    held = visit_at_checkout(desk, add_patient(desk, plan_id=1, street="", last="Tully"), dental=True)
+    held = visit_at_checkout(desk, known_patient(desk, plan_id=1, street="", last="Tully"), dental=True)
     terminal = FakeTerminal([Sale(state="unknown", words="no response")])
     pay_visit(desk, held, "card", "97.20", "k", terminal=terminal)
     finish_checkout(desk, JUNO, held)
-    missed = book_visit(desk, JUNO, order(add_patient(desk, last="Dunn"), start="11:00"))
+    missed = book_visit(desk, JUNO, order(known_patient(desk, last="Dunn"), start="11:00"))
     clock.set_to(at(11, 30))
     did_not_come(desk, JUNO, missed)
     words = [(job.words, job.link) for job in seen(desk)[1].jobs]

@@ -8,7 +8,17 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 from sqlalchemy import insert
 
-from tests.conftest import JUNO, ODILE, SAM, TODAY, FakeTerminal, add_patient, scalar, visit_at_checkout
+from tests.conftest import (
+    JUNO,
+    ODILE,
+    SAM,
+    TODAY,
+    FakeTerminal,
+    add_patient,
+    known_patient,
+    scalar,
+    visit_at_checkout,
+)
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, all_lines, items_of, pay, relative
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, ZaxError
@@ -172,7 +182,7 @@ def test_a_void_undoes_the_payment_on_the_same_day_only(
 
 
 def test_a_credit_that_was_used_elsewhere_comes_back_when_its_payment_is_voided(desk: Desk) -> None:
-    patient = add_patient(desk)
+    patient = known_patient(desk)
     pay(desk, patient, [Item()], ("cash", "100"))
     deposit = last_payment(desk)
     one, two = visit_at_checkout(desk, patient), visit_at_checkout(desk, patient, start="15:00")

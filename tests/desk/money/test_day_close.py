@@ -17,6 +17,7 @@ from tests.conftest import (
     FakeTerminal,
     add_patient,
     at,
+    known_patient,
     scalar,
     visit_at_checkout,
 )
@@ -256,7 +257,7 @@ def test_what_is_unfinished_is_listed_with_where_it_is_finished(desk: Desk) -> N
 
 
 def test_the_day_sheet_sums_the_journal_by_provider_tender_and_reason(desk: Desk, day: int) -> None:
-    other = add_patient(desk, first="Iris")
+    other = known_patient(desk, first="Iris")
     finish_checkout(desk, JUNO, visit_at_checkout(desk, other, start="16:00"))
     line = scalar(desk, "SELECT MAX(id) FROM charge_line")
     write_off(desk, SAM, OffForm(line_id=line, amount="28", reason_id=2))
@@ -289,7 +290,7 @@ def test_what_was_taken_off_and_back_again_stands_under_no_reason(desk: Desk, da
 
 
 def test_words_that_a_spreadsheet_would_run_are_guarded_in_the_journals_file(desk: Desk, day: int) -> None:
-    sneaky = add_patient(desk, last="=HYPERLINK(1)")
+    sneaky = known_patient(desk, last="=HYPERLINK(1)")
     visit = visit_at_checkout(desk, sneaky, start="16:00")
     back_to_room(desk, SAM, visit, "@SUM(A1:A9)")
     with desk.engine.connect() as connection:

@@ -11,6 +11,7 @@ from tests.conftest import (
     TODAY,
     FakeTerminal,
     add_patient,
+    known_patient,
     order,
     pay_visit,
     scalar,
@@ -108,7 +109,7 @@ def test_a_removed_service_that_was_paid_leaves_a_credit(desk: Desk) -> None:
 
 
 def test_finishing_without_charges_needs_a_reason(desk: Desk) -> None:
-    visit_id = book_visit(desk, JUNO, order(add_patient(desk)))
+    visit_id = book_visit(desk, JUNO, order(known_patient(desk)))
     check_in(desk, JUNO, visit_id)
     take_to_room(desk, JUNO, visit_id)
     with desk.engine.connect() as connection:
@@ -266,10 +267,10 @@ def test_a_card_without_answer_is_being_clarified_and_holds_its_amount(desk: Des
 
 
 def test_leaving_makes_claim_and_settles_what_is_paid(desk: Desk) -> None:
-    uncovered = visit_at_checkout(desk, add_patient(desk), start="14:00")
+    uncovered = visit_at_checkout(desk, known_patient(desk), start="14:00")
     pay(desk, uncovered, "128", key="a")
     assert finish_checkout(desk, JUNO, uncovered) == "settled"
-    covered = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
+    covered = visit_at_checkout(desk, known_patient(desk, plan_id=1), dental=True)
     assert finish_checkout(desk, JUNO, covered) == "left"
     assert finish_checkout(desk, JUNO, covered) == "left"
     assert scalar(desk, "SELECT COUNT(*) FROM claim") == 1

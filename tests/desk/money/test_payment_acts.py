@@ -14,6 +14,7 @@ from tests.conftest import (
     FakeTerminal,
     add_patient,
     at,
+    known_patient,
     order,
     pay_visit,
     scalar,
@@ -73,16 +74,16 @@ def stock(desk: Desk, product: int) -> int:
 
 
 def test_one_receipt_takes_cash_and_card_for_lines_of_two_people(desk: Desk) -> None:
-    helen = add_patient(desk)
+    helen = known_patient(desk)
     rafael = relative(desk, helen)
     mine, his = visit_at_checkout(desk, helen, dental=True), visit_at_checkout(desk, rafael, start="15:00")
     terminal = FakeTerminal()
-    taken = pay(desk, helen, all_lines(desk, helen), ("cash", "100"), ("card", "314"), terminal=terminal)
-    assert taken.whole and taken.cents == 41_400 and terminal.asked == [("key-2", 31_400)]
+    taken = pay(desk, helen, all_lines(desk, helen), ("cash", "100"), ("card", "354"), terminal=terminal)
+    assert taken.whole and taken.cents == 45_400 and terminal.asked == [("key-2", 35_400)]
     assert patient_open(desk, mine) == patient_open(desk, his) == 0
     with desk.engine.connect() as connection:
         shown = receipt_of(connection, desk.clinic, taken.receipt_id)
-    assert [(each.tender, each.cents) for each in shown.taken] == [("cash", 10_000), ("card", 31_400)]
+    assert [(each.tender, each.cents) for each in shown.taken] == [("cash", 10_000), ("card", 35_400)]
     assert sum(part.cents for part in shown.parts) == 41_400 and {part.first for part in shown.parts} == {
         "Helen",
         "Rafael",
@@ -97,7 +98,7 @@ def test_one_receipt_takes_cash_and_card_for_lines_of_two_people(desk: Desk) -> 
 
 
 def test_a_line_may_be_paid_in_part_and_another_left(desk: Desk) -> None:
-    patient = add_patient(desk)
+    patient = known_patient(desk)
     visit = visit_at_checkout(desk, patient)
     first = visit_at_checkout(desk, patient, dental=True, start="16:00")
     lines = {each.visit_id: each for each in items_of(desk, patient).lines}
@@ -125,7 +126,7 @@ def test_more_than_owed_is_change_or_credit_as_somebody_says(desk: Desk, owing: 
 
 
 def test_a_deposit_waits_and_is_offered_to_the_charges_when_they_come(desk: Desk) -> None:
-    patient = add_patient(desk)
+    patient = known_patient(desk)
     pay(desk, patient, [Item(None, None, None)], ("cash", "50"))
     credit = items_of(desk, patient).credits[0]
     assert (credit.cents, credit.visit_id) == (5_000, None)
@@ -139,7 +140,7 @@ def test_a_deposit_waits_and_is_offered_to_the_charges_when_they_come(desk: Desk
 
 
 def test_credit_can_be_moved_from_line_to_line_and_back_to_waiting(desk: Desk) -> None:
-    patient = add_patient(desk)
+    patient = known_patient(desk)
     first, second = visit_at_checkout(desk, patient), visit_at_checkout(desk, patient, start="15:00")
     one, two = (
         {each.visit_id: each.line_id for each in items_of(desk, patient).lines}[number]

@@ -11,7 +11,18 @@ import pikepdf
 import pytest
 from sqlalchemy import insert
 
-from tests.conftest import JUNO, ODILE, SAM, TODAY, FakeTerminal, add_patient, at, scalar, visit_at_checkout
+from tests.conftest import (
+    JUNO,
+    ODILE,
+    SAM,
+    TODAY,
+    FakeTerminal,
+    add_patient,
+    at,
+    known_patient,
+    scalar,
+    visit_at_checkout,
+)
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, all_lines, items_of, pay
 from zax.clock import ShiftedClock
@@ -374,7 +385,7 @@ def test_of_four_runs_at_once_one_is_made_and_interest_is_charged_once(
 
 
 def test_households_with_nothing_open_are_not_even_candidates(desk: Desk, owing: int) -> None:
-    settled = add_patient(desk, first="Ivo", last="Zeller")
+    settled = known_patient(desk, first="Ivo", last="Zeller")
     visit = visit_at_checkout(desk, settled, start="16:00")
     pay(desk, settled, all_lines(desk, settled), ("cash", "128"))
     finish_checkout(desk, JUNO, visit)

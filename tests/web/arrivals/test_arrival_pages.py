@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import JUNO, SAM, add_patient, order, scalar, state_of, visit_at_checkout
+from tests.conftest import JUNO, SAM, add_patient, known_patient, order, scalar, state_of, visit_at_checkout
 from tests.desk.acting import STROKES
 from tests.web.conftest import Browser, hidden
 from zax.demo.world import TYPE_ID
@@ -26,7 +26,7 @@ def step(desk: Desk, words: str, kind: str = "own", **more: Any) -> int:
 
 @pytest.fixture
 def visit(desk: Desk) -> int:
-    return book_visit(desk, JUNO, order(add_patient(desk, 4)))
+    return book_visit(desk, JUNO, order(known_patient(desk, 4)))
 
 
 # --- arrival

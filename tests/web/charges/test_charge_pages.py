@@ -1,5 +1,6 @@
 """The charges page and planned work, over HTTP: the one box, the tooth chart, wrong lines, options."""
 
+import html
 import re
 
 import pytest
@@ -122,7 +123,8 @@ def test_options_are_made_compared_signed_and_booked_from(sam: Browser, desk: De
     assert f"/book/new?patient={patient}&amp;provider=1&amp;planned=" in page and "Signed copy" in page
     assert sam.get(f"{made}.pdf").headers["content-type"] == "application/pdf"
     planned = scalar(desk, "SELECT MIN(id) FROM planned_service")
-    slip = sam.get(f"/book/new?patient={patient}&provider=1&planned={planned}").headers["location"]
+    finder = sam.get(f"/book/new?patient={patient}&provider=1&planned={planned}").headers["location"]
+    slip = html.unescape(re.findall(r'class="pick" data-key="1" href="([^"]+)"', sam.get(finder).text)[0])
     assert re.search(r'name="planned" value="\d+" checked', sam.get(slip).text)
     assert "1 service to do" in sam.get(f"/patients/{patient}/planned").text
     assert sam.post(f"{made}/away").headers["location"] == f"/patients/{patient}/planned"

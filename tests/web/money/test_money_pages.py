@@ -13,6 +13,7 @@ from tests.conftest import (
     JUNO,
     TODAY,
     add_patient,
+    known_patient,
     order,
     scalar,
     visit_at_checkout,
@@ -160,7 +161,7 @@ def test_a_copay_is_taken_ahead_and_a_declined_card_leads_to_another_way(
 
 
 def test_credit_is_offered_and_used_on_the_payment_page(juno: Browser, desk: Desk) -> None:
-    patient = add_patient(desk)
+    patient = known_patient(desk)
     juno.post(
         f"/pay/{patient}",
         pick="deposit",
@@ -236,7 +237,7 @@ def test_the_account_by_visit_by_date_and_for_one_person(
     rafael = relative(desk, patient)
     visit_at_checkout(desk, rafael, start="16:00")
     whole = juno.get(f"/accounts/{patient}").text
-    assert "$414.00" in whole and "How $414.00 came about" in whole and f'id="v{visit}"' in whole
+    assert "$454.00" in whole and "How $454.00 came about" in whole and f'id="v{visit}"' in whole
     assert "How $286.00 came about" in juno.get(f"/accounts/{patient}?who=one").text
     dates = juno.get(f"/accounts/{patient}?by=date").text
     assert "By date" in dates and dates.count('class="jl charge') == 2

@@ -79,6 +79,21 @@ def best_openings(
     return sorted((opening for _, opening in kept), key=lambda opening: opening.rank)
 
 
+def soonest_opening(need: SearchRequest, days: Iterable[SiteDay]) -> Opening | None:
+    """The first time at all that works, with the lead of last time where two are free at once."""
+    for site_day in days:
+        begins = [
+            (minute, lead != need.last_person, lead)
+            for lead in need.leads
+            if (minute := next(minutes_in(feasible(need, site_day, lead)), None)) is not None
+        ]
+        for minute, _, lead in sorted(begins):
+            found = _visit(need, site_day, lead, minute, _NOTHING)
+            if found is not None:
+                return found
+    return None
+
+
 def _worst_first(opening: Opening) -> tuple[int, int, int, int, int]:
     return (opening.score, -opening.day.toordinal(), -opening.start, -opening.site_id, -opening.lead)
 

@@ -248,12 +248,16 @@ def check_in(
     step(tx, visit, Stop.HERE, reason)
 
 
+def steps_in_the_door(tx: Transaction, visit: Visit) -> list[str]:
+    """The required steps of the list that are open, in words."""
+    if not any(each.active and each.step.required for each in tx.clinic.steps.values()):
+        return []
+    return [each.step.words for each in arrival_of(tx.connection, tx.clinic, tx.now, visit).blocked_by]
+
+
 def _past_the_door(tx: Transaction, visit: Visit, reason: str, boss: Actor | None) -> str:
     """The reason to keep with the move; empty when nothing is in the way."""
-    if not any(each.active and each.step.required for each in tx.clinic.steps.values()):
-        return reason
-    stands = arrival_of(tx.connection, tx.clinic, tx.now, visit).stands
-    names = [each.step.words for each in blocking(stands)]
+    names = steps_in_the_door(tx, visit)
     if not names:
         return reason
     manager = next((who for who in (boss, tx.actor) if who is not None and may(who.role, "overrule")), None)

@@ -12,7 +12,7 @@ from typing import Annotated
 
 from pydantic import Field
 
-from zax.core.book.booking import Placed, check_length, check_time
+from zax.core.book.booking import check_length, check_time
 from zax.core.book.hours import Span
 from zax.core.book.track import Stop
 from zax.core.book.waitlist import WaitWhy
@@ -28,6 +28,7 @@ from zax.core.form import (
     Reference,
     ReferenceOrNone,
     References,
+    Texts,
     Tick,
     a_day,
 )
@@ -38,13 +39,12 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import Spot, days_that_meet, find_place, lock_spots, provider_of
 from zax.desk.book.track import write_move
 from zax.desk.book.undo import Memo
+from zax.desk.book.visit_lines import write_lines
 from zax.desk.book.waitlist import add_wait, settle_waits
 from zax.desk.patients.details import new_patient
 from zax.store.book import changes
-from zax.store.book import planned as plans
 from zax.store.book import queries as visits
-from zax.store.book.planned import planned_for
-from zax.store.book.records import NewLine, NewVisit
+from zax.store.book.records import NewVisit
 from zax.store.patients.attendance import last_came
 
 
@@ -52,7 +52,8 @@ class BookOrder(Form):
     """A booking as asked for. `at` is minutes from midnight; without `minutes` it takes as long as its type
     does; a new patient comes in the four fields instead of an id.
 
-    `planned` are the patient's planned services this visit is to do; `sooner` and `short` keep a wish on the
+    `planned` are the patient's planned services this visit is to do, `also` what it does besides
+    (zax.core.book.also); `sooner` and `short` keep a wish on the
     waitlist; `wait_id` is the waitlist's reason that this booking answers. With `held_until` (UTC) it is only
     held: asked for on the web, with the patient's own words.
     """
@@ -72,6 +73,7 @@ class BookOrder(Form):
     phone: str = ""
     room_id: Reference = 0
     planned: References = ()
+    also: Texts = ()
     sooner: Tick = False
     short: Tick = False
     wait_id: Reference = Field(default=0, validation_alias="wait")
@@ -158,7 +160,7 @@ def _book_one(tx: Transaction, order: BookOrder, spot: Spot, memo: Memo) -> tupl
     )
     memo.made(visit_id)
     changes.write_slots(tx.connection, visit_id, spot.day, placed.staff)
-    write_lines(tx, visit_id, patient_id, spot, placed, order.planned)
+    write_lines(tx, visit_id, patient_id, spot, placed, order.planned, order.also)
     write_move(tx, visit_id, "", stop)
     memo.waits_ended += settle_waits(tx, patient_id, spot.kind.id, order.wait_id)
     for wanted, why in ((order.sooner, WaitWhy.SOONER), (order.short, WaitWhy.SHORT)):
@@ -251,40 +253,3 @@ def check_own_time(tx: Transaction, patient_id: int, spot: Spot) -> None:
                 f"This patient has a visit with {who} from {clock_span(theirs.start, theirs.end)}.",
                 "patient",
             )
-
-
-def write_lines(
-    tx: Transaction, visit_id: int, patient_id: int, spot: Spot, placed: Placed, planned: Sequence[int]
-) -> None:
-    """The type's services and the planned ones chosen; a planned service stands for the type's own of the
-    same code.
-    """
-    chosen = [row for row in planned_for(tx.connection, patient_id) if row.id in set(planned)]
-    brought = {row.service_id for row in chosen}
-    helper = next((slot.provider_id for slot in placed.staff if slot.words), spot.provider.id)
-    services, place = tx.clinic.services, tx.clinic.sites[spot.site_id].place
-
-    def line(
-        number: int, tooth: str = "", surfaces: str = "", area: str = "", planned_id: int | None = None
-    ) -> NewLine:
-        return NewLine(
-            service_id=number,
-            tooth=tooth,
-            surfaces=surfaces,
-            area=area,
-            planned_id=planned_id,
-            place=place,
-            fee_cents=services[number].fee_cents,
-            provider_id=helper if services[number].category == "diagnostic" else spot.provider.id,
-        )
-
-    lines = [line(row.service_id, row.tooth, row.surfaces, row.area, row.id) for row in chosen]
-    own = [
-        number
-        for number in spot.kind.services
-        if number not in brought and services[number].offered(spot.day)
-    ]
-    lines += [line(number) for number in own]
-    plans.add_lines(tx.connection, visit_id, lines, tx.now, tx.actor.id)
-    if chosen:
-        plans.give_planned(tx.connection, [row.id for row in chosen], visit_id)

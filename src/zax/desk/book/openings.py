@@ -17,7 +17,7 @@ from zax.core.book.booking import LONGEST_VISIT
 from zax.core.book.calendar import on_wall
 from zax.core.book.hours import Span
 from zax.core.book.minutes import STEP, bits_of, bits_within, minutes_in
-from zax.core.book.openings import best_openings, feasible
+from zax.core.book.openings import best_openings, feasible, soonest_opening
 from zax.core.book.search_request import Helpers, Opening, SearchRequest, SiteDay
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Refused
@@ -91,6 +91,13 @@ def find_openings(connection: Connection, clinic: Clinic, now: datetime, request
         connection, clinic, now, replace(request, first=first), needs, about.family or {}, about.id
     )
     return best_openings(needs, days, first, request.limit, request.together)
+
+
+def soonest(connection: Connection, clinic: Clinic, now: datetime, request: Request) -> Opening | None:
+    """The first time that works for a request of one visit, however well it suits. `now` is UTC."""
+    needs = needs_of(connection, clinic, request)
+    days = site_days(connection, clinic, now, request, needs, {}, request.patient_id)
+    return soonest_opening(needs[0], days)
 
 
 def _about(connection: Connection, request: Request) -> _About:

@@ -16,6 +16,7 @@ from zax.core.form import CentsOrNone, Choice, Form, Tick
 from zax.core.people.roles import RIGHT_WORDS, ROLE_WORDS, may
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
+from zax.desk.book.fitting_codes import fitting_service, is_new_patient
 from zax.desk.book.track import locked_visit
 from zax.desk.money.ledger import post_charges, settle_visit
 from zax.store.book import planned
@@ -72,7 +73,10 @@ def lines_changed(tx: Transaction, visit: Visit, act_name: str, **detail: object
 
 
 def _fitting(tx: Transaction, visit: Visit, service_id: int) -> Service:
-    service = tx.clinic.find_service(service_id)
+    """The service, or its counterpart for a patient who is new or is not."""
+    dental = tx.clinic.find_service(service_id).dental
+    new = is_new_patient(tx.connection, visit.patient_id, dental, visit.day)
+    service = tx.clinic.services[fitting_service(tx.clinic, service_id, new, visit.day)]
     if service.dental != tx.clinic.types[visit.type_id].dental:
         kind = "dental" if service.dental else "medical"
         raise Refused(f"{service.code} is a {kind} service; book it as a visit of that kind.", "service")

@@ -8,9 +8,11 @@ from dataclasses import replace
 
 from zax.core.book.track import Stop
 from zax.core.charges.lines import unfinished
+from zax.core.charges.new_patient import misfit_words
 from zax.core.errors import Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
+from zax.desk.book.fitting_codes import is_new_patient
 from zax.desk.book.track import locked_visit, step
 from zax.desk.charges.charges import open_visit
 from zax.desk.money.ledger import post_charges, settle_visit, take_charges_back
@@ -37,15 +39,13 @@ def ready_for_checkout(
             "There are no charges on this visit. Add what was done, or say why there’s no charge.", "reason"
         )
     diagnoses = [row.code for row in money.visit_diagnoses(tx.connection, visit.id)]
-    open_points = [
-        problem
-        for line in lines
-        if (
-            problem := unfinished(
-                tx.clinic.services[line.service_id].rule, line.tooth, line.surfaces, line.area, diagnoses
-            )
-        )
-    ]
+    new = is_new_patient(tx.connection, visit.patient_id, tx.clinic.types[visit.type_id].dental, visit.day)
+    open_points = []
+    for line in lines:
+        rule = tx.clinic.services[line.service_id].rule
+        open_points.append(unfinished(rule, line.tooth, line.surfaces, line.area, diagnoses))
+        open_points.append(misfit_words(rule.code, new, visit.first))
+    open_points = [each for each in open_points if each]
     if open_points:
         raise Refused(f"Before checkout: {'; '.join(dict.fromkeys(open_points))}.", "lines")
     step(tx, visit, Stop.CHECKOUT, reason)

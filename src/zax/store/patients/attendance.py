@@ -12,7 +12,7 @@ from sqlalchemy import ColumnElement, Connection, ScalarSelect, bindparam, func,
 
 from zax.core.book.cancellation import Attendance, OffWhy, tally
 from zax.core.book.track import CAME, EXPECTED, Stop
-from zax.store.schema import visit
+from zax.store.schema import visit, visit_type
 
 _VISITS = (
     select(visit.c.patient_id, visit.c.state, visit.c.off_why, func.count().label("n"))
@@ -34,6 +34,17 @@ def last_came(connection: Connection, patient_ids: Iterable[int], before: date) 
     """The last day before this one on which each patient came; who never did is left out."""
     values = {"patient_ids": list(patient_ids) or [0], "before": before}
     return {row.patient_id: row.day for row in connection.execute(_LAST_CAME, values)}
+
+
+def last_seen(connection: Connection, patient_id: int, dental: bool, before: date) -> date | None:
+    """The last day before this one on which the patient came for this kind of care."""
+    query = (
+        select(func.max(visit.c.day))
+        .join(visit_type, visit_type.c.id == visit.c.type_id)
+        .where(visit.c.patient_id == patient_id, visit.c.day < before, visit_type.c.dental == dental)
+        .where(visit.c.state.in_(sorted(CAME)))
+    )
+    return connection.execute(query).scalar()
 
 
 def missed_of(patient_id: ColumnElement[int]) -> ScalarSelect[int]:

@@ -35,6 +35,9 @@ FINDER = (
     "beside",
     "more",
     "both",
+    "since",
+    "until",
+    "planned",
 )
 WHEN = {
     "": "soonest",

@@ -6,46 +6,31 @@ All of what is shown is in the address. `base` is the part of it that every link
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Mapping
-from datetime import date, timedelta
-from urllib.parse import quote, urlencode
+from datetime import date
+from urllib.parse import urlencode
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from markupsafe import escape
 
-from zax.core.arrivals.conditions import Place
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.day_phrases import parse_jump
 from zax.core.book.track import CAN_BE_PLACED
-from zax.core.errors import Mendable, NotFound, Refused, ZaxError
-from zax.core.json import Json
-from zax.core.patients.search_terms import parse_query
-from zax.core.reading import plain_clock, reference
-from zax.desk.arrivals.facts import Asking
-from zax.desk.arrivals.heads_ups import heads_ups
-from zax.desk.book.booking import BookOrder, book_visit
-from zax.desk.book.waitlist import open_times
+from zax.core.errors import Refused
 from zax.desk.day.book_views import VIEWS, Beside, BookView, beside, book_view
 from zax.store.book import queries as visits
-from zax.store.book.planned import planned_for
-from zax.store.book.planned import relatives_of as household_of
 from zax.store.book.records import Visit
 from zax.store.engine import Connection
-from zax.store.patients.patients import active_patient
-from zax.store.patients.search import find_patients
 from zax.web.book.bars import Drawn
 from zax.web.book.openings import FINDER, finder_of
-from zax.web.book.series import plan_page, wants_plan
 from zax.web.day.documents import day_list_pdf
 from zax.web.day.live_day import open_sheet, parse_day, sheet_extras
-from zax.web.patients.recent import recent_of
+from zax.web.day.slip import slip_of
 from zax.web.shell.address import number_in
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, pdf_answer, posted_form
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, pdf_answer
 
 router = APIRouter()
-LEAST_TO_BOOK = 30
 KEPT = ("by", "site", "who", "carry", "side", *FINDER)
 MARKS = {"track": "track", "type": "visit type", "provider": "provider"}
 # Steps offered beside the date: words and where they lead.
@@ -99,7 +84,7 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
         shown: dict[str, object] = {
             "view": view,
             "sheet": sheet,
-            "slip": _slip(ctx, connection, view, query, form_in(more)),
+            "slip": slip_of(ctx, connection, view.day, query, form_in(more)),
             "carried": carried,
             "shelf": side.shelf,
             "requests": side.requests,
@@ -176,131 +161,9 @@ def _carried(connection: Connection, query: Mapping[str, str]) -> Visit | None:
     return visit if visit is not None and visit.state in CAN_BE_PLACED else None
 
 
-def _slip(
-    ctx: RequestContext,
-    connection: Connection,
-    view: BookView,
-    query: dict[str, str],
-    typed: PostedForm | None,
-) -> Json | None:
-    """The booking form's start values, or None when it is not open."""
-    provider_id = number_in(query, "provider")
-    if not provider_id or provider_id not in ctx.clinic.providers:
-        return None
-    provider = ctx.clinic.providers[provider_id]
-    kinds = [kind for kind in ctx.clinic.types.values() if kind.active]
-    fitting = [kind for kind in kinds if kind.role == provider.role]
-    wanted = number_in(query, "type")
-    chosen = typed["patient_id"] if typed else query.get("patient", "")
-    person = active_patient(connection, reference(chosen))
-    site_id = number_in(query, "site_id") or ctx.site_id
-    return {
-        "provider": provider,
-        "at": query.get("at", ""),
-        "types": kinds,
-        "kind": next((k for k in fitting if k.id == wanted), fitting[0] if fitting else kinds[0]),
-        "providers": ctx.clinic.hours.columns(site_id, view.day),
-        "key": (typed and typed["key"]) or uuid.uuid4().hex,
-        "patient": person,
-        "day": view.day,
-        "rooms": [room for room in ctx.clinic.rooms.values() if room.site_id == site_id and room.active],
-        "room": number_in(query, "room_id"),
-        "minutes": query.get("minutes", ""),
-        "wait": number_in(query, "wait"),
-        "site_id": site_id,
-        "ticked": query.get("planned", "").split(","),
-        **(_more(ctx, connection, person.id) if person else {}),
-    }
-
-
-def _more(ctx: RequestContext, connection: Connection, patient_id: int) -> Json:
-    """What the form offers, and what is to be known, once the patient is."""
-    return {
-        "planned": planned_for(connection, patient_id),
-        "household": household_of(connection, patient_id),
-        "ups": heads_ups(connection, ctx.clinic, Place.BOOKING, Asking(patient_id), ctx.today),
-    }
-
-
-@router.get("/book/new")
-def book_new(
-    request: Request, day: str = "", patient: int = 0, provider: int = 0, planned: str = ""
-) -> Response:
-    """“Book a visit” without a place: the first free half hour of the day, or of the next days. `planned` are
-    planned services to tick.
-    """
-    ctx = enter(request, "book")
-    wanted = parse_day(day, ctx.today)
-    for ahead in range(60):
-        at_day = max(wanted, ctx.today) + timedelta(days=ahead)
-        with ctx.read() as connection:
-            found = open_times(connection, ctx.clinic, ctx.site_id, [at_day], ctx.now)
-        gaps = [
-            each.gap
-            for each in found
-            if each.gap.minutes >= LEAST_TO_BOOK and provider in {0, each.gap.provider_id}
-        ]
-        if gaps:
-            first = min(gaps, key=lambda gap: gap.start)
-            place = f"day={at_day}&provider={first.provider_id}&at={plain_clock(first.start)}"
-            whom = f"&patient={patient}" if patient else ""
-            work = f"&planned={quote(planned)}" if planned else ""
-            return ctx.go(f"/book?{place}{whom}{work}")
-    raise NotFound("Nothing is open at this site in the next 60 days. Search further with Openings.")
-
-
-@router.post("/book")
-def book(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
-    ctx = enter(request, "book")
-    try:
-        order = form.read(BookOrder, site_id=ctx.site_id, day=ctx.today)
-        if wants_plan(form):
-            return plan_page(ctx, form, order)
-        visit_id = book_visit(ctx.desk, ctx.actor, order)
-    except Mendable as error:
-        return slip_again(ctx, form, error)
-    return ctx.go(f"/book?day={order.day}&visit={visit_id}", "Booked.")
-
-
-def slip_again(ctx: RequestContext, form: PostedForm, error: ZaxError) -> Response:
-    """The Book with the booking form as it was typed, and what is wrong beside its field."""
-    query = {name: form[name] for name in ("day", "at", "wait", "site_id")} | {
-        "provider": form["provider_id"]
-    }
-    return book_page(ctx, query, status=error.status, problems=error.problems, typed=form)
-
-
 @router.get("/book/list.pdf")
 def day_list(request: Request, day: str = "", site: str = "") -> Response:
     """The day's visits as a paper list, by provider and time."""
     ctx = enter(request)
     sites = tuple(ctx.clinic.sites) if site == "all" else (ctx.site_id,)
     return pdf_answer(day_list_pdf(ctx.desk, sites, parse_day(day, ctx.today)), "day-list")
-
-
-@router.get("/book/people")
-def pick_patient(request: Request, who: str = "") -> Response:
-    """The hits under a form's patient field."""
-    ctx = enter(request)
-    query = parse_query(who, ctx.today)
-    with ctx.read() as connection:
-        hits = find_patients(connection, query, recent=recent_of(ctx, connection))
-    return ctx.page("patients/pick.html", hits=hits, who=who, query=query)
-
-
-@router.get("/book/about/{patient_id}")
-def about_patient(request: Request, patient_id: int) -> Response:
-    """What the booking form offers once a patient is picked: planned services, and who else of the household
-    could come along.
-    """
-    ctx = enter(request, "book")
-    with ctx.read() as connection:
-        person = active_patient(connection, patient_id)
-        if person is None:
-            raise NotFound("There is no such patient.")
-        more = _more(ctx, connection, patient_id)
-    return ctx.page(
-        "book/slip_more.html",
-        slip={"patient": person, "types": [k for k in ctx.clinic.types.values() if k.active], "ticked": []}
-        | more,
-    )

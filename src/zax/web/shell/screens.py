@@ -44,6 +44,7 @@ SCREENS = (
     Screen(words="Book", href="/book", right="see", also="calendar schedule appointments"),
     Screen(words="Openings", href="/book?find=1", right="book", also="free times slots"),
     Screen(words="Web requests", href="/requests", right="book", also="online asked"),
+    Screen(words="Walk-in", href="/walk-in", right="arrivals", also="here now without a visit"),
     Screen(words="Waitlist", href="/waitlist", right="book", also="waiting list"),
     Screen(words="Patients", href="/patients", right="see", also="people search"),
     Screen(words="New patient", href="/patients/new", right="patients", also="add register"),

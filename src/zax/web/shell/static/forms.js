@@ -45,6 +45,16 @@ document.addEventListener("click", (event) => {
   part.querySelector("input:not([type=hidden]), select")?.focus();
 });
 
+// A row that chooses from a list of the form.
+document.addEventListener("click", (event) => {
+  const row = event.target.closest?.("[data-chooses]");
+  if (!row) return;
+  const list = document.getElementById(row.dataset.chooses);
+  list.value = row.dataset.value;
+  list.dispatchEvent(new Event("change", { bubbles: true }));
+  list.focus();
+});
+
 // While an answer is on its way the same form is not sent again; the server would take it only once anyway.
 document.addEventListener("submit", (event) => {
   const form = event.target;

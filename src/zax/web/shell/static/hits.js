@@ -27,12 +27,54 @@ function pickPatient(row) {
   chosen.replaceChildren(p);
   document.querySelector(".picker").hidden = true;
   const offers = document.getElementById("slipmore");
-  if (offers) window.htmx.ajax("GET", `/book/about/${row.dataset.pick}`, { target: offers, swap: "innerHTML", push: false });
+  if (offers) window.htmx.ajax("GET", `/book/about/${row.dataset.pick}`, { target: offers, swap: "innerHTML", push: false }).then(putForward);
   (document.getElementById("type_id") ?? p.closest("form").querySelector("button:not([type])")).focus();
+}
+
+// The visit that is due, unless somebody chose one: the first that this provider does.
+function putForward() {
+  const types = document.getElementById("type_id");
+  if (!types || types.dataset.chosen) return;
+  const due = document.querySelector("[data-due]")?.dataset.due.split(",") ?? [];
+  const fits = due.map((id) => types.querySelector(`option[value="${id}"]:not([disabled])`)).find(Boolean);
+  if (!fits || fits.selected) return;
+  types.value = fits.value;
+  types.dispatchEvent(new Event("change", { bubbles: true }));
+}
+
+// Added to the visit that is being booked; the field is free for the next.
+function addToVisit(row) {
+  const list = document.getElementById("added");
+  const words = row.dataset.words.split(";");
+  row.dataset.add.split(";").forEach((value, at) => {
+    const made = document.createElement("li");
+    const sent = Object.assign(document.createElement("input"), { type: "hidden", name: "also", value });
+    const name = Object.assign(document.createElement("span"), { textContent: words[at] });
+    const away = Object.assign(document.createElement("button"), { type: "button", className: "link", textContent: "×", ariaLabel: `Remove ${words[at]}` });
+    away.dataset.unadd = "";
+    made.append(sent, name, away);
+    list.append(made);
+  });
+  clearSearch();
+}
+
+function clearSearch() {
+  const field = document.getElementById("also");
+  field.value = "";
+  close(field);
+  field.focus();
+}
+
+function tickPlanned(row) {
+  const box = document.querySelector(`[name="planned"][value="${row.dataset.tick}"]`);
+  if (box) box.checked = true;
+  clearSearch();
 }
 
 function take(row) {
   if (row.dataset.pick) { pickPatient(row); return; }
+  if (row.dataset.add) { addToVisit(row); return; }
+  if (row.dataset.tick) { tickPlanned(row); return; }
   if (row.dataset.set) {
     document.getElementById(row.dataset.set).value = row.dataset.value;
     row.closest("form").requestSubmit();
@@ -73,17 +115,25 @@ function setField(button) {
 document.addEventListener("click", (event) => {
   const offered = event.target.closest?.("[data-setfield]");
   if (offered) { event.preventDefault(); setField(offered); return; }
-  const row = event.target.closest?.("[role=option][data-pick], [role=option][data-set]");
+  const row = event.target.closest?.("[role=option][data-pick], [role=option][data-set], [role=option][data-add], [role=option][data-tick]");
   if (row) { event.preventDefault(); take(row); return; }
   if (event.target.closest?.("[data-unpick]")) {
     document.getElementById("chosen").replaceChildren();
-    document.getElementById("slipmore")?.replaceChildren();
+    for (const part of ["slipmore", "slipabout"]) document.getElementById(part)?.replaceChildren();
     document.querySelector(".picker").hidden = false;
-    document.querySelector(".picker [data-hits]").focus();
+    const field = document.querySelector(".picker [data-hits]");
+    field.value = "";
+    close(field);
+    field.focus();
   }
+  event.target.closest?.("[data-unadd]")?.closest("li").remove();
   for (const field of document.querySelectorAll("[data-hits]")) {
     if (!field.closest("form").contains(event.target)) close(field);
   }
+});
+
+document.addEventListener("change", (event) => {
+  if (event.isTrusted && event.target.id === "type_id") event.target.dataset.chosen = "yes";
 });
 
 // Who was searched for and is new need not be typed again.
