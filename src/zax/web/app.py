@@ -176,7 +176,6 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     for room in ROOMS:
         app.include_router(room.router)
     app.add_api_route("/healthz", healthz, methods=["GET"])
-    app.add_api_route("/static/shell/signs.svg", _signs, methods=["GET"])
     app.add_api_route("/static/shell/minutes.css", _minutes, methods=["GET"])
     for area in areas_with("static"):
         app.mount(f"/static/{area.name}", StaticFiles(directory=area / "static"))
@@ -189,10 +188,6 @@ def _environment() -> Environment:
     made = template_environment()
     made.globals |= {"bar_html": bars.bar_html, "gap_html": bars.gap_html, "strap_html": bars.strap_html}
     return made
-
-
-def _signs() -> Response:
-    return Response(signs.sprite(), media_type="image/svg+xml", headers={"Cache-Control": "max-age=3600"})
 
 
 def _minutes() -> Response:

@@ -49,11 +49,9 @@ def test_every_view_shows_the_visit_in_its_column(juno: Browser, desk: Desk) -> 
 
 def test_marks_and_their_legend(juno: Browser, desk: Desk) -> None:
     booked(desk)
-    assert "signs.svg#mark-" not in juno.get("/book").text
+    assert "data-mark=" not in juno.get("/book").text
     page = juno.get("/book?mark=type").text
-    assert (
-        re.search(r"Sick visit</span>\s*</p>", page) and f"signs.svg#mark-{TYPE_ID['Sick visit'] - 1}" in page
-    )
+    assert re.search(r"Sick visit</span>\s*</p>", page) and f'data-mark="{TYPE_ID["Sick visit"] - 1}"' in page
     assert re.search(r"Dr. Abernathy</span>\s*</p>", juno.get("/book?mark=provider").text)
 
 

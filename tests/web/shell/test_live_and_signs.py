@@ -11,7 +11,7 @@ from zax.desk.acts.transaction import Desk
 from zax.store import schema
 from zax.store.engine import reader
 from zax.web.shell.live import Feed, stream
-from zax.web.shell.signs import minutes_css, sign, sprite
+from zax.web.shell.signs import minutes_css, sign
 
 
 def add_change(desk: Desk, number: int | None = None) -> None:
@@ -61,25 +61,27 @@ def test_changed_setup_is_read_again_before_the_screens_are_woken(desk: Desk) ->
     assert desk.clinic is not before and desk.clinic.version == before.version
 
 
+def blocks(stop: Stop, small: bool = False) -> list[tuple[float, float]]:
+    """(top, height) of every block of the line, from the left."""
+    found = re.findall(r"M[\d.]+ ([\d.]+)h[\d.]+v([\d.]+)h-", sign(stop, small))
+    return [(float(top), float(height)) for top, height in found]
+
+
 def test_every_stop_has_its_sign_in_both_sizes() -> None:
-    drawn = sprite()
-    for stop in Stop:
-        assert f'id="{stop}"' in drawn and f'id="{stop}-s"' in drawn
-        assert 'role="img"' in sign(stop) and "aria-label" in sign(stop, True)
-    shapes = re.findall(r'<symbol id="(\w+)" [^>]*>(.*?)</symbol>', drawn)
-    assert (
-        len({shape for _, shape in shapes}) >= len(Stop) - 1
-    )  # did not come and canceled share the cut line
+    for small in (False, True):
+        drawn = {stop: re.findall(r' d="([^"]+)"', sign(stop, small))[0] for stop in Stop}
+        assert len(set(drawn.values())) >= len(Stop) - 1  # missed and canceled share the cut line
+        assert all('role="img"' in sign(stop, small) and "aria-label" in sign(stop, small) for stop in Stop)
 
 
 def test_passed_stops_are_low_the_present_one_is_full_height() -> None:
-    shapes = dict(re.findall(r'<symbol id="([\w-]+)" [^>]*>(.*?)</symbol>', sprite()))
     for at, stop in enumerate(
         (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
     ):
-        heights = re.findall(r'height="(\d+)"', shapes[stop])
-        assert heights == ["5"] * at + ["12"] + ["1"] * (5 - at)
-    assert 'fill="none"' in shapes[Stop.LEFT] and 'fill="none"' in shapes[Stop.HELD]
+        for small in (False, True):
+            assert blocks(stop, small) == [(7, 5)] * at + [(0, 12)] + [(11, 1)] * (5 - at)
+    hollow = [(0, 12), (1.5, 9)]  # a post with its inside cut out
+    assert blocks(Stop.LEFT)[-2:] == hollow and blocks(Stop.HELD)[:2] == hollow
 
 
 def test_every_minute_has_its_class() -> None:

@@ -1,4 +1,4 @@
-"""The line: one sign for how far along a visit is, drawn once as an SVG sprite and used on every screen.
+"""The line: one sign for how far along a visit is, drawn here once and used on every screen.
 
 Six stops split by two doors (before | on the premises | after). A passed stop is a low block, the present one
 a full-height post, the rest hairlines. A hollow post is not firm yet: a held request, or the last stop while
@@ -19,41 +19,36 @@ _REGULAR = ((0, 7, 18, 25, 32, 43), 6, 49)
 _SMALL = ((0, 5, 12, 17, 22, 29), 4, 33)
 
 
-def _shapes(stop: Stop, xs: tuple[int, ...], width: int) -> str:
+def _line(stop: Stop, xs: tuple[int, ...], width: int) -> str:
+    """The whole line as one path: what a page draws a hundred times must be light to lay out."""
     if stop in {Stop.MISSED, Stop.CANCELED}:
-        low = "".join(f'<rect x="{x}" y="7" width="{width}" height="5"/>' for x in xs[:2])
-        rest = "".join(f'<rect x="{x}" y="11" width="{width}" height="1"/>' for x in xs[3:])
-        slash = (
-            f'<path d="M{xs[2] - 1} 12 L{xs[2] + width} 0" fill="none" stroke="currentColor"'
-            ' stroke-width="1.8"/>'
-        )
+        low = "".join(_block(x, 7, width, 5) for x in xs[:2])
+        rest = "".join(_block(x, 11, width, 1) for x in xs[3:])
+        slash = f"M{xs[2] - 1.8} 11.5 L{xs[2] + width - 0.8} 0 h2 L{xs[2] + 0.2} 12 h-2z"
         return low + slash + rest
     at = -1 if stop in {Stop.HELD, Stop.SHELF} else 5 if stop == Stop.LEFT else _STOPS.index(stop)
-    parts = []
-    for number, x in enumerate(xs):
-        if number < at:
-            parts.append(f'<rect x="{x}" y="7" width="{width}" height="5"/>')
-        elif number == at and stop == Stop.LEFT:
-            parts.append(_hollow(x, width))
-        elif number == at:
-            parts.append(f'<rect x="{x}" y="0" width="{width}" height="12"/>')
-        elif number == 0 and stop == Stop.HELD:
-            parts.append(_hollow(x, width))
-        elif number == 0 and stop == Stop.SHELF:  # lifted off the line
-            parts.append(
-                f'<rect x="{x}" y="2" width="{width}" height="5"/><rect x="{x}" y="11" width="{width}"'
-                ' height="1"/>'
-            )
-        else:
-            parts.append(f'<rect x="{x}" y="11" width="{width}" height="1"/>')
-    return "".join(parts)
+    return "".join(_stop(stop, number, at, x, width) for number, x in enumerate(xs))
+
+
+def _stop(stop: Stop, number: int, at: int, x: int, width: int) -> str:
+    if number < at:
+        return _block(x, 7, width, 5)
+    if number == at:
+        return _hollow(x, width) if stop == Stop.LEFT else _block(x, 0, width, 12)
+    if number == 0 and stop == Stop.HELD:
+        return _hollow(x, width)
+    if number == 0 and stop == Stop.SHELF:  # lifted off the line
+        return _block(x, 2, width, 5) + _block(x, 11, width, 1)
+    return _block(x, 11, width, 1)
+
+
+def _block(x: float, y: float, width: float, height: float) -> str:
+    return f"M{x:g} {y:g}h{width:g}v{height:g}h{-width:g}z"
 
 
 def _hollow(x: int, width: int) -> str:
-    return (
-        f'<rect x="{x + 0.75}" y="0.75" width="{width - 1.5}" height="10.5" fill="none" stroke="currentColor"'
-        ' stroke-width="1.5"/>'
-    )
+    """A frame of one and a half pixels: the inside is cut out (even-odd)."""
+    return _block(x, 0, width, 12) + _block(x + 1.5, 1.5, width - 3, 9)
 
 
 # Marks for visit types and providers: shapes alone tell them apart, none of them a diamond, which means
@@ -79,35 +74,23 @@ def mark_sign(number: int) -> Markup:
     """The shape of the visit type or provider of that number in the clinic's order; after twelve they repeat,
     and the word decides.
     """
+    shape = _MARKS[number % len(_MARKS)]
     return Markup(
-        '<svg class="mk" width="10" height="10" aria-hidden="true"><use'
-        f' href="/static/shell/signs.svg#mark-{number % len(_MARKS)}"/></svg>'
+        '<svg class="mk" width="10" height="10" viewBox="0 0 10 10" fill="currentColor"'
+        f' aria-hidden="true" data-mark="{number % len(_MARKS)}">{shape}</svg>'
     )
-
-
-@cache
-def sprite() -> str:
-    """The whole sprite: `#booked` and, small, `#booked-s`, for every stop; and the marks."""
-    symbols = "".join(
-        f'<symbol id="{stop}{suffix}" viewBox="0 0 {whole} 12">{_shapes(stop, xs, width)}</symbol>'
-        for stop in Stop
-        for suffix, (xs, width, whole) in (("", _REGULAR), ("-s", _SMALL))
-    )
-    marks = "".join(
-        f'<symbol id="mark-{number}" viewBox="0 0 10 10">{shape}</symbol>'
-        for number, shape in enumerate(_MARKS)
-    )
-    return f'<svg xmlns="http://www.w3.org/2000/svg" fill="currentColor">{symbols}{marks}</svg>'
 
 
 @cache
 def sign(stop: Stop | str, small: bool = False) -> Markup:
     """The sign as it stands in a page; its words are its label."""
     words = STOP_WORDS[Stop(stop)]
-    size = 'class="sign small" width="33"' if small else 'class="sign" width="49"'
+    xs, width, whole = _SMALL if small else _REGULAR
+    name = "sign small" if small else "sign"
+    line = _line(Stop(stop), xs, width)
     return Markup(
-        f'<svg {size} height="12" role="img" aria-label="{words}"><use'
-        f' href="/static/shell/signs.svg#{Stop(stop).value}{"-s" if small else ""}"/></svg>'
+        f'<svg class="{name}" width="{whole}" height="12" viewBox="0 0 {whole} 12" fill="currentColor"'
+        f' fill-rule="evenodd" role="img" aria-label="{words}"><path d="{line}"/></svg>'
     )
 
 
