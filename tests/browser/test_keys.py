@@ -212,6 +212,25 @@ def test_a_number_chooses_and_is_not_typed_into_an_amount_nobody_touched(
     assert desk.find(".pay .fld.num").get_property("value") == before
 
 
+def test_a_letter_is_the_pages_and_not_typed_into_an_amount(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    """Kills: S for Split payment while the amount has the focus makes it "s" and the button "Take $0.00"."""
+    desk = person("juno")
+    visit = of(
+        zax,
+        "SELECT MIN(visit_id) FROM charge_line WHERE visit_id IN (SELECT id FROM visit WHERE state ="
+        " 'checkout' AND day = (SELECT MAX(day) FROM visit WHERE state = 'checkout'))",
+    )
+    desk.open(f"/visits/{visit}/checkout")
+    desk.until(lambda: desk.focus().get_attribute("id") == "amount", "the amount has the focus")
+    before = desk.focus().get_property("value")
+    desk.press("s")
+    desk.find("#amount2")
+    assert desk.find("#amount").get_property("value") == before
+    desk.until(lambda: desk.focus().get_attribute("id") == "amount2", "the second amount has the focus")
+
+
 def test_after_an_act_the_focus_is_back_at_the_visit(person: Callable[[str], Person], zax: Running) -> None:
     desk = person("juno")
     desk.open("/book")

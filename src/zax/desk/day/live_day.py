@@ -189,8 +189,9 @@ class Job:
 
 @dataclass(slots=True, kw_only=True)
 class DeskLists:
-    """Who needs the desk; `turns` has by visit its place in the order of need, from 1; what is in the rooms;
-    the next jobs; the day's sums in cents.
+    """Who needs the desk; `turns` has by visit its place in the order of need, from 1; `goes_to` the free
+    room for each who waits (None: there is none); what is in the rooms; the next jobs; the day's sums in
+    cents.
     """
 
     ready: list[Bar]
@@ -198,6 +199,7 @@ class DeskLists:
     expected: list[Bar]
     missed: list[Bar]
     turns: dict[int, int]
+    goes_to: dict[int, Room | None]
     jobs: list[Job]
     numbers: Counter[Stop]
     rooms: list[tuple[Room, Bar | None, Bar | None]]
@@ -229,6 +231,7 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
         expected=expected,
         missed=by_stop.get(Stop.MISSED, []),
         turns=turns,
+        goes_to=rooms_to_go(connection, clinic, view, waiting),
         jobs=_jobs(connection, view, by_stop.get(Stop.MISSED, [])),
         numbers=Counter(bar.stop for bar in view.bars),
         rooms=_rooms(clinic, view, waiting),
@@ -236,6 +239,26 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
         plans=plans,
         worked=worked,
     )
+
+
+def rooms_to_go(
+    connection: Connection, clinic: Clinic, view: DayView, waiting: Sequence[Bar]
+) -> dict[int, Room | None]:
+    """By visit that waits, the room to take it to: its own if nobody sits there, or another that fits and is
+    free; no room is offered to two. Empty when nobody waits.
+    """
+    if not waiting:
+        return {}
+    taken = set(visits.in_rooms(connection, view.site.id, view.day))
+    own = {bar.room_id for bar in waiting if bar.room_id not in taken}
+    found: dict[int, Room | None] = {}
+    for bar in waiting:
+        fitting = clinic.rooms_for(clinic.types[bar.type_id], view.site.id, bar.room_id)
+        free = [room for room in fitting if room.id not in taken]
+        free.sort(key=lambda room: (room.id != bar.room_id, room.id in own))
+        found[bar.id] = next(iter(free), None)
+        taken |= {room.id for room in (found[bar.id],) if room is not None}
+    return found
 
 
 def _turns(clinic: Clinic, view: DayView, bars: Sequence[Bar]) -> dict[int, int]:

@@ -13,7 +13,7 @@ from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import OfVersion, Reference
 from zax.desk.arrivals.stages import stays_of
 from zax.desk.book import track
-from zax.desk.day.live_day import Filter, day_view
+from zax.desk.day.live_day import Filter, day_view, rooms_to_go
 from zax.store.book.stages import whereabouts_of
 from zax.store.people.people import active_user
 from zax.web.day.steps import back_with
@@ -46,19 +46,22 @@ def mine_page(ctx: RequestContext, provider_id: int = 0, status: int = 200, prob
         view = day_view(
             connection, ctx.clinic, ctx.now, ctx.site_id, ctx.today, Filter(provider_id=chosen.id)
         )
+        waiting = [bar for bar in view.bars if bar.stop == Stop.HERE]
+        goes_to = rooms_to_go(connection, ctx.clinic, view, waiting)
         inside = [bar for bar in view.bars if bar.stop == Stop.ROOM]
         stays = {
             bar.id: stays_of(ctx.clinic, whereabouts_of(connection, bar.id), bar.stop, ctx.now)
             for bar in inside
         }
     groups = [
-        ("Waiting", [bar for bar in view.bars if bar.stop == Stop.HERE]),
+        ("Waiting", waiting),
         ("Coming up", [bar for bar in view.bars if bar.stop in {Stop.BOOKED, Stop.CONFIRMED}]),
         ("Done today", [bar for bar in view.bars if bar.stop in {Stop.CHECKOUT, Stop.LEFT, Stop.SETTLED}]),
     ]
     return ctx.page(
         "day/clinician_day.html",
         status,
+        goes_to=goes_to,
         view=view,
         who=chosen,
         inside=inside,

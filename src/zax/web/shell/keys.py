@@ -71,6 +71,7 @@ KEYS = (
     Key("missed", "m", "M", "No-show", "A visit"),
     Key("undo", "u", "U", "Undo the last step", "A visit"),
     Key("cancel", "x", "X", "Cancel the visit", "A visit"),
+    Key("typedname", "t", "T", "Sign with the typed name", "A form to sign"),
     Key("diagnosis", "d", "D", "Add a diagnosis", "What was done"),
     Key("mouth", "t", "T", "Tooth chart; again for primary teeth", "What was done"),
     Key("also", "b", "B", "Check earlier balances", "Money"),

@@ -95,8 +95,9 @@ document.addEventListener("keydown", (event) => {
     return;
   }
   const digit = /^[0-9]$/.test(name);
-  // An amount that the page put forward itself does not swallow the number of a choice.
-  if (inField && name !== "Control+Enter" && !(digit && "offered" in at.dataset && find(name))) return;
+  // An amount that the page put forward itself does not swallow the number of a choice, and no amount swallows a letter.
+  const notItsOwn = (digit && "offered" in at.dataset) || (/^[a-z]$/.test(name) && at.inputMode === "decimal");
+  if (inField && name !== "Control+Enter" && !(notItsOwn && find(name))) return;
   if (name === GOES) { event.preventDefault(); startGoing(); return; }
   if (digit && at.matches("input[type=radio], input[type=checkbox]") && !at.dataset.key && choose(at, Number(name))) { event.preventDefault(); return; }
   if ((name === "ArrowDown" || name === "ArrowUp") && !at.matches("input[type=radio]") && moveInRows(name === "ArrowDown" ? 1 : -1)) {
