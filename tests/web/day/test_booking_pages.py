@@ -100,3 +100,40 @@ def test_a_walk_in_from_the_page_to_the_list(juno: Browser, desk: Desk) -> None:
     visit = int(scalar(desk, "SELECT MAX(id) FROM visit"))
     assert done.headers["location"] == f"/visits/{visit}/arrival" and state_of(desk, visit) == "here"
     assert juno.get("/day").text.count('href="/walk-in"') == 1
+
+
+def test_a_series_and_a_household_do_what_was_chosen_on_the_form(juno: Browser, desk: Desk) -> None:
+    patient = known_patient(desk)
+    plan_service(desk, JUNO, patient, SERVICE_ID["D2740"], "3", "")
+    planned = str(scalar(desk, "SELECT MAX(id) FROM planned_service"))
+    slip = juno.get(f"/book?day={TODAY}&provider=1&at=15:00").text
+    plan = juno.post(
+        "/book",
+        day=str(TODAY),
+        provider_id="1",
+        at="15:00",
+        type_id=str(TYPE_ID["Filling"]),
+        patient_id=str(patient),
+        minutes="40",
+        times="2",
+        every="1",
+        unit="weeks",
+        planned=planned,
+        also=f"service:{SERVICE_ID['D0220']}|3||",
+        key=hidden(slip, "key"),
+    ).text
+    sent = dict(
+        re.findall(r'name="((?:patient_id|type_id|minutes|key|planned|also)-\d)" value="([^"]*)"', plan)
+    )
+    places = {
+        f"place-{n}": re.findall(rf'name="place-{n}".*?<option value="([^"]+)"', plan, re.S)[0]
+        for n in (0, 1)
+    }
+    done = juno.post("/book/plan", rows="2", site_id="1", note="", back="/book", **sent, **places)
+    assert done.status_code == 303, done.text
+    lines = (
+        "SELECT GROUP_CONCAT(CONCAT(s.code, l.tooth) ORDER BY l.id) FROM charge_line l JOIN service s ON s.id"
+        " = l.service_id JOIN visit v ON v.id = l.visit_id WHERE v.state = 'booked' AND v.day {} :day"
+    )
+    assert scalar(desk, lines.format("="), day=TODAY) == "D27403,D2392,D02203"
+    assert scalar(desk, lines.format(">"), day=TODAY) == "D2392,D02203"

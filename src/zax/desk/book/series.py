@@ -86,7 +86,8 @@ def plan_household(
             provider_id=member.provider_id,
             minutes=None,
             key=f"{order.key[:34]}-{number}",
-            planned=(),
+            planned=() if number else order.planned,
+            also=() if number else order.also,
             sooner=False,
             short=False,
         )

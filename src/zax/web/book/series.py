@@ -171,7 +171,9 @@ def _row(form: PostedForm, number: int) -> BookOrder | None:
     given = {name: form[f"{name}-{number}"] for name in ("type_id", "minutes", "patient_id", "key")}
     day, at, provider = where
     given |= {"day": day, "at": at, "provider_id": provider, "site_id": form["site_id"], "note": form["note"]}
-    return PostedForm(given).read(BookOrder)
+    sent = PostedForm(given)
+    sent.all = {name: form.all.get(f"{name}-{number}", []) for name in ("planned", "also")}
+    return sent.read(BookOrder)
 
 
 def _again(ctx: RequestContext, form: PostedForm, orders: list[BookOrder], error: ZaxError) -> Response:
