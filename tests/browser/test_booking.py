@@ -154,6 +154,22 @@ def test_a_walk_in_has_a_time_and_is_at_the_clinics_list_at_once(
     assert hands.pressed <= 16, hands.pressed
 
 
+def test_somebody_new_is_the_last_of_the_hits(person: Callable[[str], Person], zax: Running) -> None:
+    """Kills: a list of no hits that lies over the fields for a new patient."""
+    desk = person("juno")
+    desk.open("/book/new")
+    desk.find("#slip")
+    desk.focus().send_keys("mia wexford")
+    desk.see("New patient “mia wexford”", "#people")
+    desk.find("#people [data-newpatient]").click()
+    desk.until(lambda: desk.focus().get_attribute("name") == "birth", "the birth date has the focus")
+    assert desk.find("#first").get_attribute("value") == "Mia" and not desk.all("#people *")
+    desk.press(*"3/9/1988", Keys.TAB, *"3605550171")
+    desk.control_enter()
+    desk.see("Booked.")
+    assert newest(zax, "Wexford").startswith("booked")
+
+
 def test_what_is_picked_is_shown_put_forward_and_cleared_again(
     person: Callable[[str], Person], zax: Running
 ) -> None:

@@ -104,13 +104,13 @@ def slip_again(ctx: RequestContext, form: PostedForm, error: ZaxError) -> Respon
 
 
 @router.get("/book/people")
-def pick_patient(request: Request, who: str = "") -> Response:
-    """The hits under a form's patient field."""
+def pick_patient(request: Request, who: str = "", new: bool = False) -> Response:
+    """The hits under a form's patient field; with `new` the form can put somebody new on file."""
     ctx = enter(request)
     query = parse_query(who, ctx.today)
     with ctx.read() as connection:
         hits = find_patients(connection, query, recent=recent_of(ctx, connection))
-    return ctx.page("patients/pick.html", hits=hits, who=who, query=query)
+    return ctx.page("patients/pick.html", hits=hits, who=who, query=query, fresh=new)
 
 
 @router.get("/book/about/{patient_id}")

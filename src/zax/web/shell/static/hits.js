@@ -73,6 +73,7 @@ function tickPlanned(row) {
 
 function take(row) {
   if (row.dataset.pick) { pickPatient(row); return; }
+  if ("newpatient" in row.dataset) { document.querySelector("details.newp").open = true; return; }
   if (row.dataset.add) { addToVisit(row); return; }
   if (row.dataset.tick) { tickPlanned(row); return; }
   if (row.dataset.set) {
@@ -115,7 +116,7 @@ function setField(button) {
 document.addEventListener("click", (event) => {
   const offered = event.target.closest?.("[data-setfield]");
   if (offered) { event.preventDefault(); setField(offered); return; }
-  const row = event.target.closest?.("[role=option][data-pick], [role=option][data-set], [role=option][data-add], [role=option][data-tick]");
+  const row = event.target.closest?.("[role=option][data-pick], [role=option][data-set], [role=option][data-add], [role=option][data-tick], [role=option][data-newpatient]");
   if (row) { event.preventDefault(); take(row); return; }
   if (event.target.closest?.("[data-unpick]")) {
     document.getElementById("chosen").replaceChildren();
