@@ -112,8 +112,11 @@ def take_all(camera: Camera) -> None:
         "id"
     )
     camera.open(camera.href("[data-provider='5'] .gap"))
-    camera.driver.find_element(By.ID, "who").send_keys("bra")
-    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#people [role=option]"))
+    who = camera.driver.find_element(By.ID, "who")
+    who.send_keys("whitlow")
+    camera.until(lambda d: "Whitlow" in d.find_element(By.ID, "people").text)
+    who.send_keys(Keys.ENTER)
+    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#slipabout .duenow"))
     camera.take("booking")
     take_time(camera)
     camera.open(f"/visits/{str(vasquez).removeprefix('bar-')}/checkout")
@@ -129,13 +132,9 @@ def take_all(camera: Camera) -> None:
 
 
 def take_money(camera: Camera, account: str) -> None:
-    """A household's account, its payment split over two tenders, its statement, and the evening's count."""
+    """A household's account, its statement, and the evening's count."""
     camera.open(account)
     camera.take("account")
-    camera.open(account.replace("/accounts/", "/pay/"))
-    camera.driver.find_element(By.CSS_SELECTOR, "[data-more]").click()
-    camera.driver.switch_to.active_element.send_keys("40")
-    camera.take("payment")
     camera.open("/close")
     count_drawer(camera)
     camera.take("close-the-day")
@@ -179,8 +178,8 @@ def take_record(camera: Camera, visit: str) -> None:
 
 
 def take_visit(camera: Camera, dental: str) -> None:
-    """Arrival with its steps, the mouth with a crown being chosen, options of planned work, and the corridor
-    screen.
+    """Arrival with its steps, the mouth with a crown being chosen, earlier work, options of planned work, and
+    the corridor screen.
     """
     camera.open("/day")
     rows = camera.driver.find_elements(By.CSS_SELECTOR, ".b .row")
@@ -195,6 +194,10 @@ def take_visit(camera: Camera, dental: str) -> None:
         " true}))"
     )
     camera.take("charges")
+    camera.open(camera.href(".mouthbox a[href$='/teeth']"))
+    camera.driver.find_element(By.ID, "line").send_keys("30 crown 2019")
+    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".tooth.chosen"))
+    camera.take("earlier-work")
     camera.open("/planned/1")
     camera.take("planned-work")
     camera.open("/wall")

@@ -11,6 +11,7 @@ from tests.x12_samples import acknowledgement, remittance
 from zax.core.x12.describe import describe
 from zax.demo.world import PASSWORD, USERS
 from zax.settings import Settings
+from zax.web.shell.keys import KEYS
 
 ROOT = Path(__file__).parents[2]
 DOCS = [
@@ -79,6 +80,12 @@ def test_every_row_of_the_glossary_is_read_by_the_test_above() -> None:
     lines = (ROOT / "docs" / "glossary.md").read_text().splitlines()
     words = [line for line in lines if line.startswith("| ") and not line.startswith("| word ")]
     assert all(re.search(r"`[\w/]+\.py`(?: `\w+`)? \|$", line) for line in words)
+
+
+def test_every_key_that_the_readme_names_is_on_the_map() -> None:
+    caps = {key.cap for key in KEYS} | {"↵", "Ctrl ↵", *"23456789"}
+    named = set(re.findall(r"`(.|Ctrl ↵)`", README))
+    assert len(named) > 15 and named - caps == set()
 
 
 def test_what_is_vendored_is_listed_with_its_licence() -> None:
