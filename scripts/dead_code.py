@@ -1,4 +1,4 @@
-"""Prints what nothing uses any more, and fails when there is any.
+"""Prints what nothing uses anymore, and fails when there is any.
 
 What a template names counts as used. ALLOWED is for names that a library calls or reads, each with
 its reason.

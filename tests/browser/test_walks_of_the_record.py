@@ -1,4 +1,4 @@
-"""The record in a real browser: found and mended by keys, covered and checked, two made one, photographed, a
+"""The record in a real browser: found and fixed by keys, covered and checked, two made one, photographed, a
 list taken in.
 """
 

@@ -41,6 +41,16 @@ NOT_OURS = {
     r"what is open": "what’s due",
     r"insurer’s part|patient’s part": "insurance, patient",
 }
+# The same holds for who reads the code: of its docstrings, comments and papers.
+NOT_IN_CODE = (
+    r"cheques?|instalments?|itemised|cancelled|reckon",
+    r"any more",
+    r"being clarified",
+    r"did not come",
+    r"yearly maximum",
+    r"rests? to pay",
+    r"mends?|mended",
+)
 _CODE = re.compile(r"\{\{.*?\}\}|\{%.*?%\}|\{#.*?#\}", re.DOTALL)
 _STRING = re.compile(r'"([^"]*)"|\'([^\']*)\'')
 _READ_OUT = re.compile(r'\b(?:placeholder|aria-label|title|alt)="([^"]*)"')
@@ -110,3 +120,25 @@ def test_words_that_a_clinic_does_not_say_stay_away(words: list[tuple[str, str]]
         for hit in rule.finditer(text)
     ]
     assert back == [], f"say {NOT_OURS[pattern]}"
+
+
+def told_of_the_code() -> Iterator[tuple[str, str]]:
+    """(file, text) of every docstring and comment of ours, and of the papers beside them."""
+    for path in [*SOURCE.rglob("*.py"), *(SOURCE.parents[1] / "tests").rglob("*.py")]:
+        text = path.read_text()
+        for node in ast.walk(ast.parse(text)):
+            if isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef):
+                yield path.name, ast.get_docstring(node) or ""
+        yield path.name, "\n".join(re.findall(r"^\s*#.*$", text, re.MULTILINE))
+    for path in [*SOURCE.rglob("*.md"), *(SOURCE.parents[1] / "docs").glob("*.md")]:
+        yield path.name, path.read_text()
+
+
+@pytest.mark.parametrize("pattern", NOT_IN_CODE)
+def test_the_code_is_told_in_the_same_words(pattern: str) -> None:
+    wrong = [
+        (name, found[0])
+        for name, text in told_of_the_code()
+        if (found := re.search(rf"\b(?:{pattern})\b", text, re.IGNORECASE))
+    ]
+    assert wrong == []

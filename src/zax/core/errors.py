@@ -14,7 +14,7 @@ _T = TypeVar("_T")
 
 
 class ZaxError(Exception):
-    """Something the person can understand and mend. `message` is a whole sentence."""
+    """Something the person can understand and fix. `message` is a whole sentence."""
 
     status = 422
 
@@ -25,7 +25,7 @@ class ZaxError(Exception):
 
 
 class Mendable(ZaxError):
-    """What the person can mend in the form that was sent: it is shown again with what was typed. NotFound is
+    """What the person can fix in the form that was sent: it is shown again with what was typed. NotFound is
     not one: the form's thing is gone.
     """
 
@@ -67,7 +67,7 @@ class NotAllowed(Mendable):
 
 
 class NotFound(ZaxError):
-    """There is no such thing, or not any more."""
+    """There is no such thing, or not anymore."""
 
     status = 404
 

@@ -307,7 +307,7 @@ def _stage_rooms(desk: Desk, visit_ids: list[int]) -> None:
 
 
 def _offer(desk: Desk, priya: int) -> None:
-    """Three ways to mend the upper left side, in two phases."""
+    """Three ways to fix the upper left side, in two phases."""
     made = make_proposal(desk, SAM, priya, "Upper left side", 1)
     name_parts(desk, SAM, made, {"A": "Ceramic crown"}, [("Now", "0"), ("After the new year", "2")], 1)
     for code, phase, tooth, surfaces in (

@@ -1,5 +1,5 @@
 """Today at the demo clinic, made by the same acts as the desk uses, each at its own minute of the clock: some
-patients gone, some at checkout, in rooms, waiting, expected, and one who did not come.
+patients gone, some at checkout, in rooms, waiting, expected, and one no-show.
 """
 
 from __future__ import annotations

@@ -1,4 +1,4 @@
-"""Any sequence of book, move, shelve, put back, take off and undo, by any number of desks: no visit is lost,
+"""Any sequence of book, move, shelve, put back, cancel and undo, by any number of desks: no visit is lost,
 nobody and no room is booked twice.
 
 The machine keeps the Book as plain values and lets the rules of the core decide, as the desk does with rows

@@ -1,4 +1,4 @@
-"""The waitlist: weight of reasons, fit to a gap, asking again; wishes, tallies and reasons for taking off."""
+"""The waitlist: weight of reasons, fit to a gap, asking again; wishes, tallies and reasons for canceling."""
 
 from dataclasses import replace
 from datetime import date, timedelta

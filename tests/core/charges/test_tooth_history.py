@@ -210,6 +210,8 @@ def works(*lines: str) -> list[ToothWork]:
     [
         (("30 crown 2019", "30 c 2019"), "already has this"),
         (("2 m", "2 crown"), "Tooth 2 is missing"),
+        (("2 m", "1-3 m 2019"), "Tooth 2 already has this"),
+        (("28 i", "28 i 2020"), "Tooth 28 already has this"),
         (("18-20 b", "19 filling"), "Tooth 19 is missing"),
         (("2 m", "1-3 x"), "Tooth 2 is missing"),
     ],
@@ -226,6 +228,13 @@ def test_what_can_be() -> None:
     assert lost_teeth(chart) == {"2": None, "19": None}
     with pytest.raises(Refused, match="Tooth 5 is missing"):
         check_against(works("5 crown")[0], [], {"5"}, UNIVERSAL)
+
+
+@given(st.permutations(["19 m 2021", "19 m", "19 i 2022", "18-20 b 2014", "19 m before 2020"]))
+def test_the_order_in_which_it_was_entered_does_not_matter(lines: list[str]) -> None:
+    """A merge may bring two entries together that nobody would enter one after the other."""
+    chart = [each for line in lines for each in read_line(line, UNIVERSAL, TODAY)]
+    assert lost_teeth(chart) == {"19": date(2021, 1, 1)}
 
 
 # --- what it changes

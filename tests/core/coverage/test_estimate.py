@@ -272,7 +272,7 @@ def test_parts_make_the_fee_and_no_plan_pays_over_its_maximum(
 
 def _holds(cover: Cover, uses: list[Use]) -> None:
     """What the lines take of a plan is within what was left of it. Kills: a category that forgets what it
-    counts as, orthodontics in the yearly maximum, the outside taking from the inside.
+    counts as, orthodontics in the annual maximum, the outside taking from the inside.
     """
     plan, used = cover.benefits, cover.used
     after = more_used(used, plan, uses)

@@ -209,7 +209,7 @@ class Account(RuleBasedStateMachine):
 
     @rule(line=lines, paid=cents)
     def the_insurer_answers(self, line: int, paid: int) -> None:
-        """Whatever it pays, after whatever was forgiven or moved before. Kills: a line below nothing."""
+        """Whatever it pays, after whatever was written off or moved before. Kills: a line below nothing."""
         mine = [e for e in self.entries if e.line_id == line]
         charged = next(e for e in mine if e.kind == Kind.CHARGE)
         fee = charged.patient_cents + charged.insurer_cents

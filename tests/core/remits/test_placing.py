@@ -183,7 +183,7 @@ def answered(draw: st.DrawFn) -> tuple[RemitClaim, ExpectedLine]:
 def test_nothing_is_lost_or_below_nothing_whatever_the_payer_says(
     example: tuple[RemitClaim, ExpectedLine],
 ) -> None:
-    """Kills: writing off by any reason, moving a held part to the patient, forgetting what was forgiven."""
+    """Kills: writing off by any reason, moving a held part to the patient, forgetting a write-off."""
     told, ours = example
     line = told.lines[0]
     placed = place(told, [ours])
@@ -197,7 +197,7 @@ def test_nothing_is_lost_or_below_nothing_whatever_the_payer_says(
     named = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason in SHARE)
     held = [a for a in line.adjustments if (a.group, a.reason) != ("CO", "45")]
     if placed.postings and all(a.group == "PR" and a.reason in SHARE for a in held):
-        # All is said for sure: the patient owes what the payer names, less what was forgiven.
+        # All is said for sure: the patient owes what the payer names, less what was written off.
         assert patient <= max(named, ours.owed)
     if patient > ours.owed:
         assert patient <= named

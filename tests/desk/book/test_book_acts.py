@@ -1,4 +1,4 @@
-"""Changing the Book, against a real MariaDB: move, shelve, take off, a day off, undo, and many
+"""Changing the Book, against a real MariaDB: move, shelve, cancel, a day off, undo, and many
 desks at once.
 """
 
@@ -206,7 +206,7 @@ def test_put_back_keeps_a_confirmation(desk: Desk) -> None:
         shelve(desk, JUNO, [visit_id])
 
 
-# --- taking off
+# --- canceling
 @pytest.mark.parametrize(
     ("why", "words", "waits"),
     [

@@ -332,7 +332,7 @@ def test_options_carry_the_maximum_from_line_to_line_and_year_to_year(desk: Desk
     parts = [
         [(line.estimate.fee, line.estimate.insurer) for line in phase.lines] for phase in option_a.phases
     ]
-    # 50 percent, the deductible of 50.00 once a year; the yearly maximum of 2,500.00 is not reached.
+    # 50 percent, the deductible of 50.00 once a year; the annual maximum of 2,500.00 is not reached.
     assert parts == [[(118_000, 56_500), (118_000, 59_000)], [(118_000, 56_500)]]
     assert (
         option_a.total("fee")

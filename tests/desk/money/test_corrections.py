@@ -70,7 +70,7 @@ def back(
     )
 
 
-# --- giving back
+# --- refunds
 def test_a_refund_goes_to_the_tender_it_came_from_and_never_above_what_was_paid(
     desk: Desk, owing: tuple[int, int, int]
 ) -> None:

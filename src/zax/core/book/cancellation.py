@@ -1,4 +1,4 @@
-"""Why a visit is taken off the book. The answer is data: it decides the patient's attendance, the waitlist
+"""Why a visit is canceled. The answer is data: it decides the patient's attendance, the waitlist
 and what must be said.
 
 Only what the patient did counts in the attendance; what the clinic did, or a slip of the hand, never
@@ -76,7 +76,7 @@ class Attendance:
 
 
 def tally(visits: Iterable[tuple[str, str, int]]) -> Attendance:
-    """How times were kept, from (state, why it was taken off, how many) of a patient's visits."""
+    """How times were kept, from (state, why it was canceled, how many) of a patient's visits."""
     found = {"kept": 0, "missed": 0, "canceled": 0, "unseen": 0}
     for state, why, count in visits:
         counts_as = "kept" if state in CAME else "missed" if state == Stop.MISSED else ""

@@ -137,15 +137,14 @@ class ToothWork:
 
 def lost_teeth(history: Iterable[ToothWork]) -> dict[str, date | None]:
     """The teeth that are gone, and the earliest day they can have gone; None where nobody knows. An implant
-    or a bridge says only that the tooth was lost before it.
+    or a bridge says only that the tooth was lost before it. The order of what was entered changes nothing.
     """
     found: dict[str, date | None] = {}
     for each in history:
+        told = each.when.first if each.work == Work.MISSING else None
         for tooth in each.lost:
-            if each.work == Work.MISSING:
-                found[tooth] = each.when.first
-            else:
-                found.setdefault(tooth, None)
+            days = [day for day in (found.get(tooth), told) if day is not None]
+            found[tooth] = min(days, default=None)
     return found
 
 
@@ -158,7 +157,8 @@ def check_against(
     there = list(chart)
     for old in there:
         same = set(old.teeth) & set(new.teeth) if old.work == new.work else set()
-        if same and (old.surfaces, old.when) == (new.surfaces, new.when):
+        once = new.work in {Work.MISSING, Work.IMPLANT, Work.EXTRACT, Work.KEPT, Work.EXTRA}
+        if same and (once or (old.surfaces, old.when) == (new.surfaces, new.when)):
             raise Refused(
                 f"Tooth {show_tooth(min(same, key=list(TEETH).index), numbering)} already has this on the"
                 f" chart: {WORK_WORDS[old.work]}, {old.when.words}.",

@@ -17,7 +17,7 @@ from zax.core.wording import day_words
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """`where` names the screen that mends it: patient, coverage, charges or setup."""
+    """`where` names the screen that fixes it: patient, coverage, charges or setup."""
 
     field: str
     where: str
@@ -30,7 +30,7 @@ def is_npi(number: str) -> bool:
 
 
 def check_claim(claim: Claim, today: date) -> list[Finding]:
-    """All stops, in the order a person would mend them; empty when the claim may leave."""
+    """All stops, in the order a person would fix them; empty when the claim may leave."""
     return [*_who(claim), *_coverage(claim, today), *_clinicians(claim), *_lines(claim, today)]
 
 

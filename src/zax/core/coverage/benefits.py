@@ -121,7 +121,7 @@ class Benefits:
 
     `code_percents` and `code_copays` are for single services and go before their category; a service with a
     copay of its own is paid in full beyond it. `no_maximum` are categories that do not count toward the
-    yearly maximum. `out_of_pocket_cents` is the most a person pays in a year in the network; amounts
+    annual maximum. `out_of_pocket_cents` is the most a person pays in a year in the network; amounts
     that end in `out_cents` hold outside of it instead of the usual ones.
     """
 

@@ -61,7 +61,7 @@ class Cover:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Share:
     """What one plan would pay of a line by itself. `base` is what it starts from, `covered` whether the
-    service is, `own` what of it the patient pays toward the year's most.
+    service is, `own` what of it the patient pays toward the out-of-pocket maximum.
     """
 
     allowed: int

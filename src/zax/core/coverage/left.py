@@ -1,7 +1,7 @@
 """What is left of a plan while it goes down a bill: deductible, copays of the visit, the most a patient pays
 in a year, maxima. Cents.
 
-Outside of the network a plan may have a deductible and a yearly maximum of their own; then each side counts
+Outside of the network a plan may have a deductible and a annual maximum of their own; then each side counts
 by itself.
 """
 

@@ -14,7 +14,7 @@ from zax.core.coverage.limits import Done
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Use:
     """What one line takes of a plan: `group` is its category as the plan speaks of it, `own` what the patient
-    pays toward the year's most.
+    pays toward the out-of-pocket maximum.
     """
 
     group: str
@@ -29,7 +29,7 @@ class Used:
     """What counted before: of this benefit year deductible, payments and the patient's own part; payments of
     a lifetime by category; services done.
 
-    `paid` is what counts toward the yearly maximum; `deductible_out` and `paid_out` are the parts outside of
+    `paid` is what counts toward the annual maximum; `deductible_out` and `paid_out` are the parts outside of
     the network. `pending` is the part of `paid` that stands on claims not yet answered.
     """
 

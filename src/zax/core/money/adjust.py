@@ -1,4 +1,4 @@
-"""What may be taken off a charge or given back: write-offs and discounts with a limit by role, products with
+"""What may be taken off a charge or refunded: write-offs and discounts with a limit by role, products with
 tax and stock.
 """
 

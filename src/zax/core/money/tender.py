@@ -25,7 +25,7 @@ class Tender(StrEnum):
 
 
 class PaymentState(StrEnum):
-    """ASKING: the terminal has been asked. UNKNOWN: it did not answer, being clarified by its key."""
+    """ASKING: the terminal has been asked. UNKNOWN: it did not answer, not confirmed yet by its key."""
 
     ASKING = "asking"
     UNKNOWN = "unknown"
@@ -159,7 +159,7 @@ def settle_over(tenders: Sequence[Tendered], due: int, over: str) -> Handed:
 
 
 def _without(tenders: Sequence[Tendered], change: int) -> list[Tendered]:
-    """The tenders less the change, taken from the last cash first; a tender given back whole drops out."""
+    """The tenders less the change, taken from the last cash first; a tender refunded whole drops out."""
     kept: list[Tendered] = []
     for each in reversed(tenders):
         part = min(change, each.cents) if each.tender == Tender.CASH else 0

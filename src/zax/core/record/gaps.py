@@ -1,5 +1,5 @@
 """Record gaps: what is missing before this patient can be reached, treated or billed, in words, with the
-field that mends it.
+field that fixes it.
 
 Each purpose has its own list; what stops money or a call comes before what is merely good to have. Screens
 that show many patients give only the facts they have read; what is None is not asked.

@@ -1,4 +1,4 @@
-"""Taking in a list of patients from elsewhere: how its bytes become rows, which column is which field, and
+"""Importing a list of patients from elsewhere: how its bytes become rows, which column is which field, and
 what is wrong with a row.
 
 A file says nothing reliable about its encoding: a byte-order mark counts only if the rest agrees, then UTF-8,

@@ -203,7 +203,7 @@ def _held(others: Sequence[Adjustment], owed_beyond: int) -> int:
 
 def _rest_postings(ours: ExpectedLine, rest: int, share: Sequence[Adjustment]) -> list[Posting]:
     """What is left of the insurer's part goes to the patient. Below nothing, the patient's part is smaller
-    than expected; what of it was forgiven or handed on already cannot shrink, so that much is a credit.
+    than expected; what of it was written off or handed on already cannot shrink, so that much is a credit.
     """
     if rest > 0:
         why = ", ".join(reason_words(a) for a in share) or "left by the plan"

@@ -43,7 +43,7 @@ class Asking:
 class Known:
     """The facts, and beside them what arrival steps need: the patient, and the clinic's day on which forms
     were last signed by template, the coverages on file, how they kept their times,
-    and which heads-ups were put away.
+    and which heads-ups were dismissed.
     """
 
     about: About

@@ -1,5 +1,5 @@
-"""Heads-ups: which show for whom where, who put one away, and their setup. A heads-up put away stays away for
-that visit, or for the day.
+"""Heads-ups: which show for whom where, who dismissed one, and their setup. Dismissed, it stays away for that
+visit, or for the day.
 """
 
 from __future__ import annotations

@@ -62,7 +62,7 @@ def left_unseen(tx: Transaction, visit_id: int, note: str = "", version: int | N
 
 
 def _miss(tx: Transaction, visit: Visit, reason: str) -> None:
-    """The patient did not come: possible once the visit has begun; for a past day with a reason."""
+    """A no-show: possible once the visit has begun; for a past day with a reason."""
     now = tx.local_now(visit.site_id)
     if (visit.day, visit.start_min) > (now.date(), now.hour * 60 + now.minute):
         raise Refused("The visit hasn’t started yet, so it can’t be a no-show.", "why")
@@ -124,7 +124,7 @@ def take_day_off(tx: Transaction, provider_id: int, day: date, note: str) -> dic
     """A provider's whole day off: everybody of theirs on the waitlist with one note, exams given to others
     where possible, all undoable.
 
-    Says who was taken off, whose exam somebody else does, and who is here already and stays.
+    Says who was canceled, whose exam somebody else does, and who is here already and stays.
     """
     provider = provider_of(tx.clinic, provider_id)
     if not note.strip():

@@ -237,7 +237,7 @@ def check_still_free(
 ) -> None:
     """Whether a visit can stand again where it stood, with the staff slots it had.
 
-    Conflict, naming who has the time now, when it cannot. A place that takes no time (taken off, on the
+    Conflict, naming who has the time now, when it cannot. A place that takes no time (canceled, on the
     shelf) is always free.
     """
     if where.state in FREES_THE_TIME:

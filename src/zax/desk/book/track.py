@@ -109,7 +109,7 @@ def check_correction(visit: Visit, today: date, reason: str) -> None:
 
 
 def take_time_again(tx: Transaction, visit: Visit) -> None:
-    """Somebody who did not come is expected after all: their time must still be free, and what they lost
+    """A no-show is expected after all: their time must still be free, and what they lost
     comes back.
     """
     slots = visits.slots_of(tx.connection, visit.id)

@@ -366,6 +366,6 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
 
 @act("plans")
 def end_schedule(tx: Transaction, schedule_id: int) -> None:
-    """The schedule prices nothing any more; it stays on record."""
+    """The schedule prices nothing anymore; it stays on record."""
     stored.end_schedule(tx.connection, schedule_id, tx.now)
     tx.change_setup("fees.ended", schedule_id=schedule_id)

@@ -199,7 +199,7 @@ def finish_checkout(
 
 @act("arrivals")
 def walked_out(tx: Transaction, visit_id: int, version: int | None = None) -> None:
-    """The patient has gone before the checkout: nobody waits any more, the checkout stays on the list of
+    """The patient has gone before the checkout: nobody waits anymore, the checkout stays on the list of
     jobs. Again takes it back.
     """
     visit = locked_visit(tx, visit_id, version)

@@ -297,7 +297,7 @@ def _patient_aging(
 
 
 def _months(visits: Sequence[LedgerView], today: date) -> list[Month]:
-    """The last twelve months by day of visit: paid by whom, forgiven, still open."""
+    """The last twelve months by day of visit: paid by whom, written off, still due."""
     first = today.replace(day=1)
     months: list[Month] = []
     for _ in range(12):

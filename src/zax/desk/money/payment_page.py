@@ -52,7 +52,7 @@ class Ahead:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PayDesk:
-    """Everything on the payment page. `asking` are payments of the household that are being clarified."""
+    """Everything on the payment page. `asking` are payments of the household that are not confirmed yet."""
 
     patient: Patient
     household: str

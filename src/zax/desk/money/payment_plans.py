@@ -257,7 +257,7 @@ def _claim_try(desk: Desk, plan_id: int, number: int, today: date) -> bool:
 
 
 def _note_refused(desk: Desk, plan_id: int, number: int, today: date, words: str) -> None:
-    """The card was not even asked: it is off file, or nothing is open any more."""
+    """The card was not even asked: it is off file, or nothing is open anymore."""
 
     def write(tx: Transaction) -> None:
         stored.note_try(tx.connection, plan_id, number, today, PaymentState.DECLINED, words)

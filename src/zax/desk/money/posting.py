@@ -1,4 +1,4 @@
-"""What a closed payment does to the journal: money taken becomes credit and finds its lines; money given back
+"""What a closed payment does to the journal: money taken becomes credit and finds its lines; money refunded
 leaves the credit it came from.
 
 A refund, a void and a returned check are payments with the sign turned. They need the credit of the payment
@@ -94,7 +94,7 @@ def _give_to_lines(tx: Transaction, ledger: Ledger, credit: int, wanted: list[tu
 
 
 def post_back(tx: Transaction, payment: Payment) -> int:
-    """Money given back (`payment` is negative): drawn on the credit of the payment it is of, what waits
+    """Money refunded (`payment` is negative): drawn on the credit of the payment it is of, what waits
     before what pays a charge.
 
     A void or a returned check reverses the whole; the cents that could not be drawn, since they were
@@ -121,7 +121,7 @@ def post_back(tx: Transaction, payment: Payment) -> int:
 
 
 def _back_words(clinic: Clinic, payment: Payment) -> str:
-    """'Given back, card ending 4417: overpaid'."""
+    """'Refunded, card ending 4417: overpaid'."""
     what = {
         "void": "Payment voided",
         "returned": f"Check {payment.check_number} was returned",

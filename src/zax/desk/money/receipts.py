@@ -31,7 +31,7 @@ from zax.store.patients.patients import known_patient
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """What some of a receipt was for; cents, negative when it was given back."""
+    """What some of a receipt was for; cents, negative when it was refunded."""
 
     words: str
     first: str
@@ -51,7 +51,7 @@ class Receipt:
     parts: Sequence[Part]
 
     def why_not_void(self, today: date) -> str:
-        """Why its payments cannot be undone whole any more; empty while the books of its day are open."""
+        """Why its payments cannot be undone whole anymore; empty while the books of its day are open."""
         day, closed = self.row.day, self.row.closed_day
         now = day_of_books(today, closed)
         if day == now:
@@ -134,7 +134,7 @@ def email_of(tx: Transaction, patient_id: int) -> str:
 
 
 def mail_receipt(tx: Transaction, receipt_id: int) -> None:
-    """Once nothing is being clarified any more the receipt goes out, if it was wished by email and something
+    """Once nothing is not confirmed yet anymore the receipt goes out, if it was wished by email and something
     was paid.
     """
     row = stored.receipt_of(tx.connection, receipt_id)

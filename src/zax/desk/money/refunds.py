@@ -1,4 +1,4 @@
-"""Money given back: refund, void and the check that the bank returned. Each is a payment with the sign
+"""Money refunded: refund, void and the check that the bank returned. Each is a payment with the sign
 turned that names its original.
 """
 
@@ -26,7 +26,7 @@ from zax.store.money.records import NewPart, NewPayment, Payment
 
 
 class BackForm(Form):
-    """Money to give back; a voided payment goes back whole, without an amount. `key` is the form's own."""
+    """Money to refund; a voided payment goes back whole, without an amount. `key` is the form's own."""
 
     payment_id: Reference = Field(default=0, validation_alias="payment")
     amount: CentsOrNone = None
@@ -56,7 +56,7 @@ def _give_back(
 
 @act("payments")
 def open_back(tx: Transaction, kind: str, form: BackForm) -> tuple[TenderResult, bool, str]:
-    """Write the giving back down before anything is given; again with the same key it is the same one."""
+    """Write the refund down before anything is paid; again with the same key it is the same one."""
     paid = _held_payment(tx, form.payment_id)
     known = payments.payment_by_key_for_update(tx.connection, f"{form.key}-1")
     if known is not None:
@@ -161,7 +161,7 @@ def _write_back(
 
 
 def _negative_parts(tx: Transaction, payment_id: int, cents: int) -> list[NewPart]:
-    """The parts of what is given back mirror those of the payment, the last named first."""
+    """The parts of what is refunded mirror those of the payment, the last named first."""
     made = []
     for part in reversed(payments.parts_of(tx.connection, payment_id)):
         off = min(cents, part.cents)

@@ -2,7 +2,7 @@
 transactions, by the worker or the command line.
 
 A dry run does everything but keep the patients. A row whose name and birth date are on file is known and left
-alone; one that only looks like somebody is taken in and appears among the likely pairs. A job that breaks off
+alone; one that only looks like somebody is imported and appears among the likely pairs. A job that breaks off
 goes on where it stood: each step keeps rows and count together.
 """
 

@@ -43,7 +43,7 @@ class Imported:
 
 @act("claims")
 def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None] = lambda: None) -> Imported:
-    """Take in a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict
+    """Import a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict
     for a known one. `alive` is called after each claim.
     """
     digest = hashlib.sha256(text.encode()).hexdigest()

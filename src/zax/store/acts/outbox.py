@@ -171,7 +171,7 @@ def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> Non
 
 
 def withdraw_errand(connection: Connection, errand_id: int, now: datetime) -> None:
-    """It is not to be carried out any more."""
+    """It is not to be carried out anymore."""
     _set(connection, errand_id, state=ErrandState.WITHDRAWN, done_at=now)
 
 
@@ -196,7 +196,7 @@ def errands_aside(connection: Connection, most: int) -> list[SetAside]:
 
 
 def errand_aside_for_update(connection: Connection, errand_id: int) -> SetAside | None:
-    """None when it is not set aside, or not any more."""
+    """None when it is not set aside, or not anymore."""
     query = select(outbox).where(outbox.c.id == errand_id, outbox.c.state == ErrandState.ASIDE)
     return one(connection, query.with_for_update(), SetAside)
 

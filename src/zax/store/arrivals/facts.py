@@ -62,7 +62,7 @@ _NOTED = text(
 class Noted:
     """Of one person: flags; cents of the patient's part of everything; diagnosis codes in their order; when
     each form was signed last, by template (UTC); the soonest open recall; the last day they came; visits as
-    (state, why off, how many); the heads-ups put away.
+    (state, why off, how many); the dismissed heads-ups.
     """
 
     flags: set[int] = field(default_factory=set)
@@ -79,7 +79,7 @@ def noted_of(
     connection: Connection, ids: Sequence[int], visits: Sequence[int], today: date
 ) -> Mapping[int, Noted]:
     """By patient; somebody of whom nothing is on file has an empty one. The last visit is one of an earlier
-    day; heads-ups are put away for one of the `visits`, or for today without a visit.
+    day; heads-ups are dismissed for one of the `visits`, or for today without a visit.
     """
     found: dict[int, Noted] = defaultdict(Noted)
     values = {"ids": ids, "visits": visits, "today": today}

@@ -1,4 +1,4 @@
-"""Reading and writing which heads-ups somebody put away, for a visit or for the day."""
+"""Reading and writing which heads-ups someone dismissed, for a visit or for the day."""
 
 from __future__ import annotations
 
@@ -25,7 +25,7 @@ _DISMISSED = text(
 
 
 def dismissed_of(connection: Connection, asked: Mapping[int, int], today: date) -> dict[int, frozenset[int]]:
-    """By patient, what was put away: for the visit given (0: none), or for today without one."""
+    """By patient, what was dismissed: for the visit given (0: none), or for today without one."""
     found: dict[int, set[int]] = defaultdict(set)
     values = {"ids": list(asked) or [0], "visits": list(asked.values()) or [0], "today": today}
     for row in connection.execute(_DISMISSED, values):
@@ -61,7 +61,7 @@ def show_again(connection: Connection, headsup_id: int, patient_id: int, at: dat
 
 
 def away_with_names(connection: Connection, patient_id: int, visit_id: int, today: date) -> list[PutAway]:
-    """What was put away here, by whom and when."""
+    """What was dismissed here, by whom and when."""
     here = _d.c.visit_id == visit_id if visit_id else and_(_d.c.visit_id.is_(None), _d.c.day == today)
     query = (
         select(_d.c.headsup_id, _d.c.at, user.c.name, headsup.c.words)

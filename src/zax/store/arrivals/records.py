@@ -1,4 +1,4 @@
-"""What was done at arrival, what was signed, and heads-ups put away, as the other floors see them."""
+"""What was done at arrival, what was signed, and dismissed heads-ups, as the other floors see them."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ class StepDone:
 
 @dataclass(frozen=True, slots=True)
 class PutAway:
-    """A heads-up that somebody put away."""
+    """A heads-up that someone dismissed."""
 
     headsup_id: int
     at: datetime

@@ -144,7 +144,7 @@ class OpenSum:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AskingSum:
-    """A payment that is being clarified."""
+    """A payment that is not confirmed yet."""
 
     id: int
     cents: int

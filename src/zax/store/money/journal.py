@@ -85,7 +85,7 @@ def credits_of_payment(connection: Connection, payment_id: int) -> list[LedgerEn
 
 
 def refunded_of(connection: Connection, credit_id: int) -> int:
-    """Cents of a credit that were given back."""
+    """Cents of a credit that were refunded."""
     query = select(func.coalesce(func.sum(_j.c.patient_cents), 0))
     query = query.where(_j.c.of_id == credit_id, _j.c.kind == Kind.REFUND)
     return int(connection.execute(query).scalar_one())

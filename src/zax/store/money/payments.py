@@ -127,7 +127,7 @@ def save_payment(connection: Connection, before: Payment, after: Payment) -> Non
 
 
 def mail_later(connection: Connection, receipt_id: int, email: str) -> None:
-    """The receipt goes to this address once nothing of it is being clarified."""
+    """The receipt goes to this address once nothing of it is not confirmed yet."""
     change(connection, _r, receipt_id, how="email", email=email)
 
 

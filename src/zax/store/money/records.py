@@ -198,7 +198,7 @@ class ComingVisit:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Payment:
-    """One tender of a receipt. What is given back is negative and names the payment it is `of`; `words` are
+    """One tender of a receipt. What is refunded is negative and names the payment it is `of`; `words` are
     the terminal's, or why.
     """
 

@@ -105,7 +105,7 @@ receipt = Table(
 )
 # One tender of a receipt. `kind` is payment, refund, void or returned; the last three are negative and name
 # the payment they are `of`. `asked_cents` is what the terminal was asked for; it may approve less.
-# `keep_card` asks it for a token. `words` are the terminal's, or why money was given back.
+# `keep_card` asks it for a token. `words` are the terminal's, or why money was refunded.
 payment = Table(
     "payment",
     metadata,

@@ -48,7 +48,7 @@ def last_seen(connection: Connection, patient_id: int, dental: bool, before: dat
 
 
 def missed_of(patient_id: ColumnElement[int]) -> ScalarSelect[int]:
-    """How often the patient of a row did not come, for a statement about many: only the few visits that did
+    """How often the patient of a row was a no-show, for a statement about many: only the few visits that did
     not take place are read.
     """
     past = visit.alias("past")

@@ -48,7 +48,7 @@ def known_patient(connection: Connection, patient_id: int) -> Patient:
 
 
 def active_patient(connection: Connection, patient_id: int) -> Patient | None:
-    """A patient who can be booked: neither merged away nor put away."""
+    """A patient who can be booked: neither merged away nor inactive."""
     return one(
         connection, select(patient).where(patient.c.id == patient_id, patient.c.status == "active"), Patient
     )

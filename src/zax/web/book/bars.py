@@ -54,7 +54,7 @@ def bar_title(bar: Bar) -> str:
 
 
 def bar_html(bar: Bar, drawn: Drawn, over: bool) -> Markup:
-    """One visit; `over` when its day is, so that it cannot be moved any more."""
+    """One visit; `over` when its day is, so that it cannot be moved anymore."""
     size = " tall" if bar.minutes >= _TALL_FROM else " one" if bar.minutes < _ONE_LINE_BELOW else ""
     size += " roomy" if bar.minutes >= _ROOMY_FROM else ""
     size += " stopped" if _troubled(bar) else ""

@@ -1,4 +1,4 @@
-"""Claims as a list to work, one claim's life, and taking in files from insurers by hand."""
+"""Claims as a list to work, one claim's life, and importing files from insurers by hand."""
 
 from __future__ import annotations
 

@@ -226,7 +226,7 @@ def correct(request: Request, patient_id: int, form: PostedForm = Depends(posted
 
 @router.get("/money")
 def show_money(request: Request) -> Response:
-    """Who has a rest to pay, the insurer having answered."""
+    """Who has a balance due, the insurer having answered."""
     ctx = enter(request, "accounts")
     with ctx.read() as connection:
         rests = money.listed_rests(connection, ctx.site_id, wanted_of(request))

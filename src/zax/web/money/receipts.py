@@ -43,7 +43,7 @@ def receipt_paper(request: Request, receipt_id: int) -> Response:
 def show_receipt(
     request: Request, receipt_id: int, now: bool = False, visit: int = 0, back: int = 0
 ) -> Response:
-    """`now`: it was just taken. `back` is the payment whose giving back is being entered."""
+    """`now`: it was just taken. `back` is the payment whose refund is being entered."""
     return receipt_page(enter(request, "payments"), receipt_id, now=now, visit_id=visit, back=back)
 
 

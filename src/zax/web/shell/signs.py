@@ -2,7 +2,7 @@
 
 Six stops split by two doors (before | on the premises | after). A passed stop is a low block, the present one
 a full-height post, the rest hairlines. A hollow post is not firm yet: a held request, or the last stop while
-money is open. A slash cuts the line of somebody who did not come.
+money is open. A slash cuts the line of a no-show.
 """
 
 from __future__ import annotations
