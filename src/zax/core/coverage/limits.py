@@ -85,6 +85,12 @@ def teeth_lost(done: Iterable[Done]) -> dict[str, date | None]:
     return {each.tooth: each.day for each in done if each.tooth and work_of(each.code) == Work.MISSING}
 
 
+def asks_about_teeth(benefits: Benefits) -> bool:
+    """Whether what was in the mouth before changes what this plan pays."""
+    codes = (code for limit in benefits.frequencies for code in limit.codes)
+    return bool(benefits.missing_tooth_codes) or any(work_of(code) for code in codes)
+
+
 def done_before_us(history: Iterable[ToothWork]) -> list[Done]:
     """Work of the tooth chart as it counts toward limits, one a tooth; what has no day cannot count. No plan
     is known to have paid it.

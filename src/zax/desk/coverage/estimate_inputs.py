@@ -11,7 +11,7 @@ from datetime import date
 from zax.core.charges.tooth_history import ToothWork, lost_teeth
 from zax.core.coverage.benefits import Benefits, benefit_year
 from zax.core.coverage.estimate import Cover
-from zax.core.coverage.limits import Done, Insured, done_before_us, teeth_lost
+from zax.core.coverage.limits import Done, Insured, asks_about_teeth, done_before_us, teeth_lost
 from zax.core.coverage.used import Use, Used, more_used
 from zax.desk.clinic.clinic import Clinic
 from zax.store.coverage.queries import coverages_of, done_lines, sharing_plan
@@ -50,7 +50,8 @@ def covers_for(
     if not rows:
         return rows, []
     lines = done_lines(connection, [patient_id], dental, day, visit_id)
-    history = [each.told for each in tooth_history(connection, patient_id)] if dental else []
+    asked = dental and any(asks_about_teeth(clinic.plans[row.plan_id].benefits) for row in rows)
+    history = [each.told for each in tooth_history(connection, patient_id)] if asked else []
     return rows, [
         _cover(connection, clinic, row, lines, history, birth, place, day, provider_id, visit_id)
         for place, row in enumerate(rows)
