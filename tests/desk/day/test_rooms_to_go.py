@@ -33,6 +33,17 @@ def test_ones_own_room_is_offered_while_nobody_sits_there_and_then_another(desk:
     assert offered(desk) == {}
 
 
+def test_a_room_in_which_somebody_is_expected_soon_is_not_offered_to_another(desk: Desk) -> None:
+    visit = waiting(desk, "14:00")
+    take_to_room(desk, JUNO, waiting(desk, "11:00"))  # the room of both
+    free = offered(desk)[visit]
+    assert free
+    number = next(each.id for each in desk.clinic.rooms.values() if each.name == free)
+    for start, taken in (("14:30", False), ("11:30", False), ("10:50", True)):
+        book_visit(desk, JUNO, order(add_patient(desk), 6, start, room_id=number))
+        assert (offered(desk)[visit] != free) == taken, start
+
+
 def test_no_room_is_offered_to_two_and_none_that_is_not_free(desk: Desk) -> None:
     visits = [waiting(desk, start, provider) for start in ("14:00", "14:30", "15:00") for provider in (5, 6)]
     medical = [each.name for each in desk.clinic.rooms.values() if each.site_id == 1 and not each.dental]

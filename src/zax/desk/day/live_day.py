@@ -244,8 +244,8 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
 def rooms_to_go(
     connection: Connection, clinic: Clinic, view: DayView, waiting: Sequence[Bar]
 ) -> dict[int, Room | None]:
-    """By visit that waits, the room to take it to: its own if nobody sits there, or another that fits and is
-    free; no room is offered to two. Empty when nobody waits.
+    """By visit that waits, the room to take it to: its own if nobody sits there, or one that fits, is free
+    and is nobody else's soon; no room is offered to two. Empty when nobody waits.
     """
     if not waiting:
         return {}
@@ -254,11 +254,17 @@ def rooms_to_go(
     found: dict[int, Room | None] = {}
     for bar in waiting:
         fitting = clinic.rooms_for(clinic.types[bar.type_id], view.site.id, bar.room_id)
-        free = [room for room in fitting if room.id not in taken]
-        free.sort(key=lambda room: (room.id != bar.room_id, room.id in own))
+        soon = own | _expected_rooms(view, bar)
+        free = [room for room in fitting if room.id not in taken and room.id not in soon - {bar.room_id}]
         found[bar.id] = next(iter(free), None)
         taken |= {room.id for room in (found[bar.id],) if room is not None}
     return found
+
+
+def _expected_rooms(view: DayView, bar: Bar) -> set[int]:
+    """The rooms in which somebody else is expected while this visit would be in it."""
+    until = (view.now or 0) + bar.minutes
+    return {other.room_id for other in view.bars if other.stop in EXPECTED and other.at < until}
 
 
 def _turns(clinic: Clinic, view: DayView, bars: Sequence[Bar]) -> dict[int, int]:
