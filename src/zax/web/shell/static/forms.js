@@ -15,7 +15,7 @@ const byLetters = new Map();
 document.addEventListener("keydown", (event) => {
   const el = event.target;
   if (!el.matches?.("select[data-sends]") || event.ctrlKey || event.altKey || event.metaKey) return;
-  if (event.key === "Enter") { event.preventDefault(); sendChosen(el); }
+  if (event.key === "Enter") { event.preventDefault(); sendChosen(el); el.blur(); } // the keys are the page's again
   else if (event.key.length === 1 || event.key.startsWith("Arrow")) byLetters.set(el, byLetters.get(el) ?? el.value);
 }, true);
 document.addEventListener("focusout", (event) => sendChosen(event.target));
