@@ -40,7 +40,7 @@ from zax.desk.money.credits import use_credit
 from zax.desk.money.dues import open_items
 from zax.outside.doors import Sale
 from zax.store.followup.recalls import recalls_of
-from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf
+from zax.web.day.documents import attendance_pdf, itemized_pdf, summary_pdf
 from zax.web.day.documents import visit_receipt_pdf as receipt_pdf
 
 
@@ -178,7 +178,7 @@ def test_what_stays_open_is_said_and_the_papers_are_there(desk: Desk) -> None:
     sheet, shown = counter(desk, visit_id)
     words = [point.what for point in what_stays_open(desk.clinic, sheet, shown)]
     assert words[0] == "the claim is held back" and any("with Copperline Health" in each for each in words)
-    for paper in (itemised_pdf, summary_pdf, attendance_pdf):
+    for paper in (itemized_pdf, summary_pdf, attendance_pdf):
         assert paper(desk, visit_id).startswith(b"%PDF")
     with pytest.raises(Refused, match="wasn’t checked in"):
         attendance_pdf(desk, booked(desk, "16:00"))

@@ -124,7 +124,7 @@ def test_a_next_visit_that_no_page_offered_is_refused_beside_the_times(
 
 def test_credits_papers_and_walking_out_over_http(juno: Browser, desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk))
-    for paper in ("itemised", "summary", "attendance"):
+    for paper in ("itemized", "summary", "attendance"):
         assert juno.get(f"/visits/{visit_id}/{paper}.pdf").headers["content-type"] == "application/pdf"
     assert juno.get(f"/visits/{visit_id}/poem.pdf").status_code == 404
     assert juno.post(f"/visits/{visit_id}/walked-out", version="", back="/day").status_code == 303

@@ -34,7 +34,7 @@ from zax.desk.money.payment_page import patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.posting import tender_words
 from zax.store.engine import TROUBLE, Connection
-from zax.web.day.documents import attendance_pdf, itemised_pdf, summary_pdf, visit_receipt_pdf
+from zax.web.day.documents import attendance_pdf, itemized_pdf, summary_pdf, visit_receipt_pdf
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, pdf_answer, posted_form
 
@@ -303,7 +303,7 @@ def gone(request: Request, visit_id: int, form: PostedForm = Depends(posted_form
 
 PAPERS = {
     "receipt": visit_receipt_pdf,
-    "itemised": itemised_pdf,
+    "itemized": itemized_pdf,
     "summary": summary_pdf,
     "attendance": attendance_pdf,
 }

@@ -59,7 +59,7 @@ def visit_receipt_pdf(desk: Desk, visit_id: int) -> bytes:
     return _of_visit(desk, visit_id, "day/papers/visit_receipt.html")
 
 
-def itemised_pdf(desk: Desk, visit_id: int) -> bytes:
+def itemized_pdf(desk: Desk, visit_id: int) -> bytes:
     """The bill line by line: fee, what the contract forgives, what the plan should pay and why, what the
     patient pays.
     """
