@@ -19,6 +19,7 @@ from zax.core.charges.tooth_history import (
 from zax.core.charges.tooth_line import LETTERS, read_line, write_line
 from zax.core.coverage.benefits import Benefits, Frequency
 from zax.core.coverage.limits import Done, Insured, Wanted, done_before_us, payable
+from zax.core.coverage.tooth_effects import tooth_effects
 from zax.core.errors import Refused
 
 TODAY = date(2026, 11, 24)
@@ -310,3 +311,23 @@ def test_knowing_the_day_better_never_lets_the_plan_pay_less(when: When, ago: in
     for exact in (first, last):
         sharp = [Done("", exact, "30", paid=False, work=Work.CROWN)]
         assert payable(PLAN, Insured(), wanted, sharp).units >= payable(PLAN, Insured(), wanted, vague).units
+
+
+@given(_WHENS, st.integers(-400, 4000))
+def test_what_is_told_agrees_with_what_the_estimate_does(when: When, ahead: int) -> None:
+    """While the sentence says "from a day on" nothing is paid; from that day on, and without it, it is."""
+    chart = [ToothWork(teeth=("30",), work=Work.CROWN, when=when)]
+    day = TODAY + timedelta(days=ahead)
+    told = tooth_effects(PLAN, Insured(), "Harbor", chart, day)
+    wanted = Wanted(code="D2740", category="major", day=day, tooth="30")
+    pays = bool(payable(PLAN, Insured(), wanted, done_before_us(chart)).units)
+    assert pays == (not any("is paid from" in each.words for each in told))
+    assert (when.last is None) == any("Without a year" in each.words for each in told)
+
+
+def test_teeth_gone_before_are_told_once_and_those_gone_later_are_not() -> None:
+    insured = Insured(None, date(2020, 1, 1), {"19": date(2021, 5, 1), "3": None, "30": date(2019, 1, 1)})
+    found = tooth_effects(PLAN, insured, "Harbor", [], TODAY)
+    assert [(each.teeth, each.words) for each in found] == [
+        (("3", "30"), "gone before the coverage began, so Harbor pays no replacement.")
+    ]

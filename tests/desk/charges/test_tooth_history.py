@@ -18,6 +18,7 @@ from zax.desk.charges.tooth_history import (
     put_tooth_works_back,
     remove_tooth_works,
 )
+from zax.desk.clinic.clinic import load
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.patients.duplicates import merge
 
@@ -103,6 +104,24 @@ def test_a_tooth_we_took_out_takes_no_more_work(desk: Desk, patient: int) -> Non
     assert page(desk, patient).teeth["3"].missing
 
 
+def test_a_tooth_we_took_out_while_it_was_covered_is_not_called_lost_before(desk: Desk, patient: int) -> None:
+    """Kills: the page saying that the plan pays no replacement where the estimate says that it does."""
+    visit = in_room(desk, patient, dental=True)
+    add_line(desk, JUNO, visit, SERVICE_ID["D7140"], LineForm(tooth="3"))
+    with desk.engine.begin() as connection:
+        connection.execute(text("UPDATE visit SET state = 'settled'"))
+        connection.execute(
+            text(
+                "UPDATE plan SET terms = JSON_SET(terms, '$.missing_tooth_codes', JSON_ARRAY('D6240')) WHERE"
+                " id = 1"
+            )
+        )
+        clinic = load(connection)
+        shown = mouth_page(connection, clinic, patient, JUNO.id, desk.clock.now(), TODAY)
+        connection.rollback()
+    assert shown.missing == 1 and shown.effects == []
+
+
 def test_it_feeds_the_chart_and_the_limits_of_the_estimate(desk: Desk, patient: int) -> None:
     visit = book_visit(desk, JUNO, order(patient, 1, "13:00", "Filling"))
     add_line(desk, JUNO, visit, SERVICE_ID["D2740"], LineForm(tooth="30"))
@@ -116,7 +135,7 @@ def test_it_feeds_the_chart_and_the_limits_of_the_estimate(desk: Desk, patient: 
     add_tooth_works(desk, JUNO, patient, f"30 crown {TODAY.year - 2}")
     assert f"limit of 1 in 60 months on one tooth reached, last in {TODAY.year - 2}" in why()
     effects = page(desk, patient).effects
-    assert [each.teeth for each in effects] == ["30"] and "a new crown is paid from" in effects[0].words
+    assert [teeth for teeth, _ in effects] == ["30"] and "a new crown is paid from" in effects[0][1]
     with desk.engine.connect() as connection:
         teeth = teeth_of(connection, desk.clinic, patient, visit, [], [])
     assert teeth["30"].earlier and teeth["30"].words == [f"crown, {TODAY.year - 2}"]

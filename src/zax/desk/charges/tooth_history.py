@@ -4,15 +4,13 @@ when. It is part of the record and never a charge.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
-from zax.core.book.calendar import step_months
 from zax.core.charges.teeth import TEETH, show_tooth
 from zax.core.charges.tooth_history import (
     WORK_WORDS,
-    Known,
     ToothWork,
     Work,
     check_against,
@@ -20,10 +18,9 @@ from zax.core.charges.tooth_history import (
     work_of,
 )
 from zax.core.charges.tooth_line import read_line, write_line
-from zax.core.coverage.benefits import Frequency
-from zax.core.coverage.limits import Insured, lost_before
+from zax.core.coverage.limits import Insured
+from zax.core.coverage.tooth_effects import tooth_effects
 from zax.core.errors import NotFound, Refused, Stale
-from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.charges.tooth_chart import Teeth, chart_of
@@ -52,17 +49,11 @@ class Told:
     line: str
 
 
-@dataclass(frozen=True, slots=True)
-class Effect:
-    """What the chart changes for the plan: teeth as written, and the rest of the sentence."""
-
-    teeth: str
-    words: str
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MouthPage:
-    """`entered` are the lines this person entered a moment ago, the last first."""
+    """`entered` are the lines this person entered a moment ago, the last first; `effects` are teeth as
+    written, and what the chart changes for them.
+    """
 
     told: list[Told]
     entered: list[Told]
@@ -71,7 +62,7 @@ class MouthPage:
     replaced: int
     payer: str
     member: str
-    effects: list[Effect]
+    effects: list[tuple[str, str]]
 
 
 def mouth_page(
@@ -81,7 +72,7 @@ def mouth_page(
     rows = stored.tooth_history(connection, patient_id)
     ours = earlier_work(connection, patient_id, 0)
     history = [row.told for row in rows]
-    lost = lost_teeth(history) | dict.fromkeys(_taken_out(ours))
+    lost = lost_teeth(history) | _taken_out(ours)
     gone = {tooth for tooth in lost if not (TEETH[tooth].primary or TEETH[tooth].extra)}
     held = {tooth for each in history for tooth in _put_in(each)}
     covered = counting_on(coverages_of(connection, [patient_id]), True, today)
@@ -103,8 +94,9 @@ def _put_in(told: ToothWork) -> tuple[str, ...]:
     return told.teeth if told.work == Work.IMPLANT else told.replaced
 
 
-def _taken_out(ours: Iterable[EarlierWork]) -> list[str]:
-    return [row.tooth for row in ours if work_of(row.code) == Work.MISSING]
+def _taken_out(ours: Iterable[EarlierWork]) -> dict[str, date]:
+    """The teeth we took out, and when."""
+    return {row.tooth: row.day for row in ours if work_of(row.code) == Work.MISSING}
 
 
 def _told(clinic: Clinic, rows: Sequence[ToothEntry]) -> Told:
@@ -143,45 +135,16 @@ def _just_now(clinic: Clinic, rows: Sequence[ToothEntry], by_id: int | None, now
 
 
 def _effects(
-    clinic: Clinic, cover: Coverage, history: Sequence[ToothWork], lost: dict[str, date | None], today: date
-) -> list[Effect]:
-    """What the first dental plan no longer pays because of the chart, or only from a day on."""
-    benefits = clinic.plans[cover.plan_id].benefits
-    insured = Insured(None, cover.from_day, lost)
-    order = list(TEETH)
-    before = [tooth for tooth in order if tooth in lost and lost_before(insured, tooth)]
-    made = []
-    if benefits.missing_tooth_codes and before:
-        words = f"gone before the coverage began, so {cover.payer_name} pays no replacement."
-        made.append(Effect(_teeth_words(clinic, before), words))
-    for told in history:
-        limit = next((each for each in benefits.frequencies if _limits(each, told)), None)
-        if limit and (words := _again(limit, told, today)):
-            made.append(Effect(_teeth_words(clinic, told.teeth), words))
-    return made
-
-
-def _limits(limit: Frequency, told: ToothWork) -> bool:
-    return (
-        limit.per == "tooth" and limit.counts == "done" and any(work_of(c) == told.work for c in limit.codes)
-    )
-
-
-def _again(limit: Frequency, told: ToothWork, today: date) -> str:
-    """From when on the plan pays such work again; empty when it already does."""
-    name = WORK_WORDS[told.work]
-    last = told.when.last
-    if last is None:
-        return (
-            f"the plan pays a {name} only {limit.words}. Without a year, the estimate doesn’t count this one."
-        )
-    if not limit.months:
-        return ""
-    begins = step_months(last, limit.months)
-    if begins <= today:
-        return ""
-    exact = "" if told.when.known == Known.DAY else " Give the exact date and it counts exactly."
-    return f"a new {name} is paid from {day_words(begins, year=True)} on ({limit.words}).{exact}"
+    clinic: Clinic,
+    cover: Coverage,
+    history: Sequence[ToothWork],
+    lost: Mapping[str, date | None],
+    today: date,
+) -> list[tuple[str, str]]:
+    """What the chart changes for the first dental plan."""
+    benefits, insured = clinic.plans[cover.plan_id].benefits, Insured(None, cover.from_day, lost)
+    found = tooth_effects(benefits, insured, cover.payer_name, history, today)
+    return [(_teeth_words(clinic, each.teeth), each.words) for each in found]
 
 
 def read_works(
@@ -210,14 +173,7 @@ def add_tooth_works(
         _remove(tx, patient_id, [instead])
     ids = []
     for each in works:
-        told = ToothWork(
-            teeth=each.teeth,
-            work=each.work,
-            surfaces=each.surfaces,
-            when=each.when,
-            here=each.here or here,
-            replaced=each.replaced,
-        )
+        told = replace(each, here=each.here or here)
         ids.append(stored.add_tooth_work(tx.connection, patient_id, told, tx.now, tx.actor.id))
         _note(tx, patient_id, ["", write_line(told, tx.clinic.numbering)])
     return ids

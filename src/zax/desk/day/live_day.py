@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 
 from zax.clock import local
+from zax.core.arrivals.free_rooms import Waiting, rooms_to_offer
 from zax.core.arrivals.turn import Standing, desk_order
 from zax.core.book.hours import Span
 from zax.core.book.track import EXPECTED, FREES_THE_TIME, Stop
@@ -244,27 +245,22 @@ def desk_lists(connection: Connection, clinic: Clinic, view: DayView) -> DeskLis
 def rooms_to_go(
     connection: Connection, clinic: Clinic, view: DayView, waiting: Sequence[Bar]
 ) -> dict[int, Room | None]:
-    """By visit that waits, the room to take it to: its own if nobody sits there, or one that fits, is free
-    and is nobody else's soon; no room is offered to two. Empty when nobody waits.
-    """
+    """By visit that waits, the room to take it to (zax.core.arrivals.free_rooms); empty when nobody waits."""
     if not waiting:
         return {}
-    taken = set(visits.in_rooms(connection, view.site.id, view.day))
-    own = {bar.room_id for bar in waiting if bar.room_id not in taken}
-    found: dict[int, Room | None] = {}
-    for bar in waiting:
-        fitting = clinic.rooms_for(clinic.types[bar.type_id], view.site.id, bar.room_id)
-        soon = own | _expected_rooms(view, bar)
-        free = [room for room in fitting if room.id not in taken and room.id not in soon - {bar.room_id}]
-        found[bar.id] = next(iter(free), None)
-        taken |= {room.id for room in (found[bar.id],) if room is not None}
-    return found
-
-
-def _expected_rooms(view: DayView, bar: Bar) -> set[int]:
-    """The rooms in which somebody else is expected while this visit would be in it."""
-    until = (view.now or 0) + bar.minutes
-    return {other.room_id for other in view.bars if other.stop in EXPECTED and other.at < until}
+    waits = [
+        Waiting(
+            bar.id,
+            bar.room_id,
+            bar.minutes,
+            tuple(r.id for r in clinic.rooms_for(clinic.types[bar.type_id], view.site.id, bar.room_id)),
+        )
+        for bar in waiting
+    ]
+    inside = visits.in_rooms(connection, view.site.id, view.day)
+    expected = [(bar.room_id, bar.at) for bar in view.bars if bar.stop in EXPECTED]
+    offered = rooms_to_offer(waits, inside, expected, view.now or 0)
+    return {number: clinic.rooms.get(room) for number, room in offered.items()}
 
 
 def _turns(clinic: Clinic, view: DayView, bars: Sequence[Bar]) -> dict[int, int]:
