@@ -42,6 +42,13 @@ ALLOWED = {
     "mail_city": "read by its name, as a field of the record",
     "mail_state": "read by its name, as a field of the record",
     "mail_zip": "read by its name, as a field of the record",
+    "assistant": "read by its name, from the table of a claim’s fields",
+    "other_operating": "read by its name, from the table of a claim’s fields",
+    "got_worse": "read by its name, from the table of a claim’s fields",
+    "last_period": "read by its name, from the table of a claim’s fields",
+    "last_xray": "read by its name, from the table of a claim’s fields",
+    "last_worked": "read by its name, from the table of a claim’s fields",
+    "back_to_work": "read by its name, from the table of a claim’s fields",
     "TestAccount": "hypothesis runs it",
 }
 # What registers a function by decorating it.
@@ -55,6 +62,7 @@ CALLED_BY = [
     "@invariant*",
     "@initialize*",
     "@event*",
+    "@check*",
 ]
 
 

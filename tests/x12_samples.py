@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from zax.core.claims.claim import Claim, ClaimLine, Clinician
+from zax.core.claims.claim import Claim, ClaimLine, Clinician, Form
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 
 DAY = date(2026, 11, 24)
@@ -13,16 +13,16 @@ HELEN = Person(
     first="Helen", last="Vásquez", birth=date(1984, 5, 3), sex="F", address=HOME, member_id="HG-31806"
 )
 MATEO = Person(first="Mateo", last="Vásquez", birth=date(2013, 2, 9), sex="M", address=HOME)
+BILLING = Organization(
+    name="JUNIPER QUAY CLINIC",
+    identifier="1234567893",
+    address=Address("18 QUAY STREET", "MARROW HARBOR", "WA", "982015518"),
+    tax_id="911234567",
+    taxonomy="261QM1300X",
+)
 ENVELOPE = Envelope(
     sender=Organization(name="Juniper Quay Clinic", identifier="JUNIPERQ", phone="3605550100"),
     receiver=Organization(name="Ferryhub Clearing", identifier="FERRYHUB"),
-    billing=Organization(
-        name="Juniper Quay Clinic",
-        identifier="1234567893",
-        address=Address("18 Quay Street", "Marrow Harbor", "WA", "982015518"),
-        tax_id="911234567",
-        taxonomy="261QM1300X",
-    ),
     made_at=datetime(2026, 11, 24, 18, 42),
     control=17,
 )
@@ -39,7 +39,8 @@ def claim(dental: bool = False, **changes: object) -> Claim:
     )
     values: dict[str, object] = {
         "number": "C000017",
-        "dental": dental,
+        "form": Form.DENTAL if dental else Form.PROFESSIONAL,
+        "billing": BILLING,
         "payer": (
             Organization(name="Harbor Guild Dental", identifier="HGD01")
             if dental

@@ -39,7 +39,7 @@ def claims(desk: Desk) -> Desk:
                     visit_id=made[0],
                     patient_id=person,
                     coverage_id=cover.scalar_subquery(),
-                    dental=True,
+                    form="D",
                     state="sent",
                     cents=(n % 10) * 100 + 100,
                     findings=[],

@@ -162,7 +162,7 @@ class PastMoney:
         if not coverage or not answers:
             return 0, {}
         age = (self.now.date() - visit.day).days
-        waits = age < 8 or (age < 25 and self.rng.random() < 0.5) or self.rng.random() < 0.004
+        waits = age < 8 or self.rng.random() < (0.5 if age < 14 else 0.04 if age < 40 else 0.0006)
         waits = waits and visit.person.id not in self.regulars
         claim = self.rows.next_id("claim")
         answered = at + timedelta(days=self.rng.randrange(6, max(7, min(16, age))))
@@ -221,13 +221,14 @@ class PastMoney:
                 visit.id,
                 visit.person.id,
                 coverage,
-                dental,
+                "D" if dental else "P",
                 "accepted" if waits else "closed",
                 fee,
                 paid,
                 "[]",
                 at,
                 at,
+                None if waits else answered,
             )
         )
         if self.full:

@@ -38,8 +38,8 @@ COLUMNS = {
     ),
     "allocation": "credit_id, line_id, patient_id, cents, at, by_id",
     "claim": (
-        "id, number, visit_id, patient_id, coverage_id, dental, state, cents, paid_cents, findings, made_at,"
-        " sent_at"
+        "id, number, visit_id, patient_id, coverage_id, form, state, cents, paid_cents, findings, made_at,"
+        " sent_at, answered_at"
     ),
     "claim_line": "claim_id, line_id, position, cents",
     "claim_event": "claim_id, at, words",

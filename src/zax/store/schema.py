@@ -28,7 +28,7 @@ from zax.store.book.tables import (
     whereabouts,
 )
 from zax.store.charges.tables import charge_line, diagnosis_code, planned_service, proposal, visit_diagnosis
-from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
+from zax.store.claims.tables import claim, claim_event, claim_line, payer_norm, payer_rule, x12_file
 from zax.store.clinic.tables import (
     closure,
     provider,
@@ -134,6 +134,8 @@ __all__ = [
     "patient_flag",
     "patient_note",
     "payer",
+    "payer_norm",
+    "payer_rule",
     "payment",
     "payment_part",
     "payment_plan",

@@ -44,7 +44,6 @@ HERE = Organization(
 ENVELOPE = Envelope(
     sender=Organization(name="Juniper Quay", identifier="JUNIPERQ"),
     receiver=Organization(name="Ferryhub", identifier="FERRYHUB"),
-    billing=HERE,
     made_at=datetime(2026, 11, 24, 18, 42),
     control=77,
 )
@@ -139,7 +138,7 @@ def test_the_question_names_payer_provider_and_person() -> None:
         "DMG*D8*19840503*F",
         "DTP*291*D8*20261124",
         "EQ*35^41",
-        "SE*13*0001",
+        "SE*13*000000077",
     ]
 
 

@@ -48,7 +48,8 @@ from zax.desk.charges.treatment_options import (
     put_away,
     sign_option,
 )
-from zax.desk.claims.content import claim_of
+from zax.desk.claims.content import made_claim
+from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.store import schema
 from zax.store.book.planned import planned_for
@@ -148,10 +149,11 @@ def test_modifiers_pointers_people_and_place_reach_the_claim(desk: Desk) -> None
     make_main(desk, INES, visit_id, "R05.1")
     ready_for_checkout(desk, INES, visit_id)
     finish_checkout(desk, JUNO, visit_id)
+    send_ready(desk, ODILE)
 
     def said(tx: Any) -> Any:
         claim = tx.connection.execute(schema.claim.select()).first()
-        return claim_of(tx.connection, tx.clinic, claim, row(desk, visit_id))
+        return made_claim(tx.connection, tx.clinic, claim, row(desk, visit_id).day).claim
 
     claim = in_transaction(desk, ODILE, said)
     one, two = claim.lines

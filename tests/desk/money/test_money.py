@@ -7,6 +7,7 @@ import pytest
 from tests.conftest import (
     INES,
     JUNO,
+    ODILE,
     SAM,
     TODAY,
     FakeTerminal,
@@ -30,6 +31,7 @@ from zax.desk.book.track import take_to_room
 from zax.desk.charges.charges import LineForm, add_line, change_line, put_line_back, remove_line
 from zax.desk.charges.diagnoses import add_diagnosis, find_diagnoses, remove_diagnosis
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
+from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.account import account_of
@@ -296,6 +298,7 @@ def test_the_whole_way_back_reverses_together(desk: Desk) -> None:
 def test_a_claim_that_has_left_cannot_be_pulled_back(desk: Desk) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk, plan_id=1), dental=True)
     finish_checkout(desk, JUNO, visit_id)
+    send_ready(desk, ODILE)
     with pytest.raises(Conflict, match="is already with the payer"):
         take_checkout_back(desk, JUNO, visit_id, "oh")
     assert state_of(desk, visit_id) == "left"

@@ -33,6 +33,7 @@ from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
 from zax.core.x12.syntax import read
 from zax.desk.acts.transaction import Desk
 from zax.desk.claims.claims import recheck
+from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout, take_checkout_back
 from zax.desk.patients.details import change_section
 from zax.desk.remits.importing import import_file
@@ -53,6 +54,7 @@ def left_visit(
     if paid:
         pay_visit(desk, visit_id, "cash", paid, f"pay-{visit_id}")
     finish_checkout(desk, JUNO, visit_id)
+    send_ready(desk, ODILE)
     number = scalar(desk, "SELECT number FROM claim WHERE visit_id = :id", id=visit_id)
     return visit_id, number, scalar(desk, "SELECT id FROM charge_line WHERE visit_id = :id", id=visit_id)
 
@@ -244,6 +246,7 @@ def test_a_held_back_claim_goes_out_once_it_is_mended(desk: Desk, outside: Outsi
     address = {"street": "4 Gull Close", "city": "Marrow Harbor", "state": "wa", "zip": "98201"}
     change_section(desk, JUNO, patient_id, "address", address, 1, 1)
     assert recheck(desk, ODILE, claim_id) is True
+    send_ready(desk, ODILE)
     with pytest.raises(Conflict, match="on its way"):
         recheck(desk, ODILE, claim_id)
     with pytest.raises(NotFound):
@@ -291,6 +294,7 @@ def test_many_workers_share_the_outbox_without_sending_twice(desk: Desk, outside
             desk, add_patient(desk, plan_id=1, first=f"P{number}"), dental=True, start=start
         )
         finish_checkout(desk, JUNO, visit_id)
+        send_ready(desk, ODILE)
     with ThreadPoolExecutor(6) as pool:
         list(pool.map(lambda _: run_once(desk, outside, receipt_pdf), range(6)))
     assert isinstance(outside.clearinghouse, FakeClearinghouse)

@@ -32,6 +32,7 @@ from zax.core.money.statement import Rule
 from zax.core.money.tender import TenderForm
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
+from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.money import statements
 from zax.desk.money.payment_plans import PaymentPlanForm, make_plan
@@ -139,6 +140,7 @@ def test_claims_and_receipts_go_out_and_answers_come_in(desk: Desk, outside: Out
     visit = visit_at_checkout(desk, patient, dental=True)
     pay(desk, patient, [Item(visit)], ("cash", "97.20"), receipt="email")
     finish_checkout(desk, JUNO, visit)
+    send_ready(desk, ODILE)
     work(desk, outside)
     assert scalar(desk, "SELECT state FROM claim") == "sent" and len(house.delivered) == 1
     assert [message["To"] for message in mail.sent] == ["helen@example.org"]
@@ -181,6 +183,7 @@ def test_long_runs_have_a_lane_of_their_own_and_take_turns(
     for n in range(3):
         patient = add_patient(desk, 1 if n == 0 else None, first=f"P{n}", last=f"Q{n}")
         finish_checkout(desk, JUNO, visit_at_checkout(desk, patient, dental=True, start=f"{13 + n}:00"))
+    send_ready(desk, ODILE)
     start_run(desk, ODILE, Rule())
     content = b"first,last,birth\n" + b"".join(b"A%c,Ruiz,1/1/1990\n" % (65 + n) for n in range(3))
     job = open_import(desk, ODILE, files, "list.csv", content)

@@ -31,6 +31,7 @@ from zax.desk.acts.set_aside import KINDS, dismiss, set_aside, try_again
 from zax.desk.acts.transaction import Desk
 from zax.desk.book import web_requests
 from zax.desk.book.booking import book_visit
+from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.record.importing import open_import, start_import
 from zax.desk.worker import errands
@@ -76,6 +77,7 @@ def receipt_and_claim(desk: Desk) -> None:
     visit = visit_at_checkout(desk, add_patient(desk, 1), dental=True)
     pay_visit(desk, visit, "cash", "97.20", "k")
     finish_checkout(desk, JUNO, visit, "email")
+    send_ready(desk, ODILE)
 
 
 def test_what_fails_again_and_again_is_set_aside_and_the_rest_goes_on(

@@ -135,8 +135,8 @@ def test_credits_papers_and_walking_out_over_http(juno: Browser, desk: Desk) -> 
 def test_a_claim_is_promised_only_where_finishing_sends_it(juno: Browser, desk: Desk) -> None:
     whole = visit_at_checkout(desk, add_patient(desk, 4))
     page = juno.get(f"/visits/{whole}/checkout").text
-    assert "ready to bill" in page and "the claim goes out when you finish" in page
+    assert "ready to bill" in page and "ready to send when you finish" in page
     lacking = visit_at_checkout(desk, add_patient(desk, 4, first="Iris", zip=""), start="15:00")
     page = juno.get(f"/visits/{lacking}/checkout").text
-    assert "stays here until" in page and "No full address for the subscriber." in page
+    assert "stays here until" in page and "No full address for the patient." in page
     assert "the claim waits until that’s fixed" in page and "ready to bill" not in page

@@ -12,6 +12,7 @@ import pytest
 
 from tests.conftest import (
     JUNO,
+    ODILE,
     SAM,
     TODAY,
     add_patient,
@@ -25,6 +26,7 @@ from tests.web.record.test_record_pages import upload
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.charges.finishing import back_to_room
+from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.money.statements import make_statement
 from zax.store.files import FileStore
@@ -92,6 +94,7 @@ def test_papers_claims_and_files_are_looks(odile: Browser, desk: Desk, outside: 
     visit = visit_at_checkout(desk, patient, dental=True)
     pay_visit(desk, visit, "cash", "5.00", "k")
     finish_checkout(desk, JUNO, visit)
+    send_ready(desk, ODILE)
     receipt = scalar(desk, "SELECT MAX(id) FROM receipt")
     household = scalar(desk, "SELECT household_id FROM patient WHERE id = :id", id=patient)
     store: FileStore = odile.client.app.state.shared.files  # type: ignore[attr-defined]

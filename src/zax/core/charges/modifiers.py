@@ -43,7 +43,7 @@ MODIFIER_WORDS = {
     "SL": "vaccine paid by the state",
 }
 _VISITS = frozenset({"24", "25", "57"})
-_OPPOSED = (("26", "TC"), ("LT", "RT"), ("50", "LT"), ("50", "RT"), ("76", "77"), ("GA", "GZ"), ("93", "95"))
+OPPOSED = (("26", "TC"), ("LT", "RT"), ("50", "LT"), ("50", "RT"), ("76", "77"), ("GA", "GZ"), ("93", "95"))
 
 
 def is_visit_code(code: str) -> bool:
@@ -79,7 +79,7 @@ def _problem(found: Sequence[str], code: str, dental: bool) -> str:
     twice = next((each for at, each in enumerate(found) if each in found[:at]), "")
     if twice:
         return f"Modifier {twice} is listed twice. Once is enough."
-    for one, other in _OPPOSED:
+    for one, other in OPPOSED:
         if one in found and other in found:
             return f"{one} ({MODIFIER_WORDS[one]}) and {other} ({MODIFIER_WORDS[other]}) can’t go together."
     return ""

@@ -34,6 +34,11 @@ def is_new_for(last_seen: date | None, day: date) -> bool:
     return last_seen is None or step_months(last_seen, MONTHS) <= day
 
 
+def is_new_patient_code(code: str) -> bool:
+    """Whether a code is only for patients who are new."""
+    return code in _KNOWN
+
+
 def counterpart(code: str, new: bool) -> str:
     """The code that a patient who is new, or is not, needs in place of this one; empty when it fits."""
     return (_NEW if new else _KNOWN).get(code, "")

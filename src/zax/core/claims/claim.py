@@ -1,47 +1,53 @@
-"""A claim as data: everything a professional (837P) or dental (837D) claim file says, built from charges,
-retyped by nobody.
+"""A claim as data: everything a professional (837P), dental (837D) or institutional (837I) claim file says,
+built from charges, retyped by nobody.
 
-Amounts in cents; dates local. Names follow the X12 implementation guides 005010X222A1 and 005010X224A2.
+A `Claim` is exactly what its file carries: written and read again, it is the same claim. What a check has to
+know besides (coverage dates, filing limit, earlier services) stands in `Situation`. Amounts in cents; dates
+local. Names follow the X12 implementation guides 005010X222A1, 005010X224A2 and 005010X223A2.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 from enum import StrEnum
 
+from zax.core.claims.parts import (
+    Accident,
+    Attachment,
+    Dates,
+    Drug,
+    LineDecision,
+    OrthodonticPlan,
+    OtherCoverage,
+    Stay,
+)
 from zax.core.x12.parties import Organization, Person
 
 
-class ClaimState(StrEnum):
-    """A claim's life. HELD_BACK: a check stops it; READY: waits for the worker; CLOSED: answered and posted
-    in full.
-    """
+class Form(StrEnum):
+    """Which of the three guides a claim follows."""
 
-    HELD_BACK = "held_back"
-    READY = "ready"
-    SENT = "sent"
-    ACCEPTED = "accepted"
-    REJECTED = "rejected"
-    CLOSED = "closed"
-    DENIED = "denied"
+    PROFESSIONAL = "P"
+    DENTAL = "D"
+    INSTITUTIONAL = "I"
 
 
-# The payer has said its last word; a person has to do something.
-ANSWERED = frozenset({ClaimState.CLOSED, ClaimState.DENIED})
-# A biller may correct it and check it again.
-CAN_BE_CHECKED = frozenset({ClaimState.HELD_BACK, ClaimState.REJECTED})
-IN_TROUBLE = frozenset({ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.DENIED})
+class Rank(StrEnum):
+    """SBR01: which of a patient's plans this claim asks."""
 
-STATE_WORDS = {
-    ClaimState.HELD_BACK: "held back",
-    ClaimState.READY: "going out",
-    ClaimState.SENT: "sent",
-    ClaimState.ACCEPTED: "with the payer",
-    ClaimState.REJECTED: "rejected",
-    ClaimState.CLOSED: "closed",
-    ClaimState.DENIED: "denied",
-}
+    PRIMARY = "P"
+    SECONDARY = "S"
+    TERTIARY = "T"
+
+
+class Frequency(StrEnum):
+    """CLM05-3: a first claim, or one that replaces or takes back an earlier one."""
+
+    ORIGINAL = "1"
+    CORRECTED = "7"
+    VOID = "8"
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,48 +61,115 @@ class Clinician:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClaimLine:
     """One service. `number` comes back in the 835 as line item control number; `pointers` are 1-based
-    diagnoses.
+    diagnoses; `day` is None for work that is only planned.
 
-    `place` and `rendering` are given only where they differ from the claim's; `area` is an oral cavity code
-    (X12 SV304).
+    `place` and the people are given only where they differ from the claim's; `area` is an oral cavity code
+    (X12 SV304). `last` is the last day of a service of several days. `basis` is UN for units, MJ for minutes
+    (anesthesia), DA for days (a room). `first_placement` of a crown, bridge or denture is None where it is
+    neither; a replacement names the day `placed_before`. Several teeth stand in `tooth` with commas.
     """
 
     number: str
     code: str
     cents: int
-    units: int
-    day: date
+    units: int | Decimal
+    day: date | None
     modifiers: tuple[str, ...] = ()
     pointers: tuple[int, ...] = ()
     tooth: str = ""
     surfaces: str = ""
     area: str = ""
     place: str = ""
+    last: date | None = None
+    basis: str = "UN"
+    revenue: str = ""
+    not_covered_cents: int = 0
+    emergency: bool = False
+    first_placement: bool | None = None
+    placed_before: date | None = None
+    appliance_on: date | None = None
+    drug: Drug | None = None
+    note: str = ""
     rendering: Clinician | None = None
     supervising: Clinician | None = None
+    ordering: Clinician | None = None
+    referring: Clinician | None = None
+    assistant: Clinician | None = None
+    purchased_npi: str = ""
+    purchased_cents: int = 0
+    decided: tuple[LineDecision, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Claim:
-    """One claim of one visit to one payer. `relationship` is 18 when the patient is the subscriber."""
+    """One claim to one payer. `relationship` is 18 when the patient is the subscriber.
+
+    `frequency` 7 and 8 name the payer's own number of the earlier claim in `payer_claim` (REF F8). `others`
+    are the patient's other plans on this claim with what they decided. `present` says for each diagnosis
+    whether it was there on admission (institutional). `bill_type` is facility and kind (CLM05-1), without
+    frequency.
+    """
 
     number: str
-    dental: bool
+    form: Form
     payer: Organization
     filing_indicator: str
     group_number: str
     relationship: str
     subscriber: Person
     patient: Person
-    clinician: Clinician
+    billing: Organization
+    clinician: Clinician | None
     place_of_service: str
     lines: tuple[ClaimLine, ...]
     diagnoses: tuple[str, ...] = ()
-    coverage_from: date | None = None
-    coverage_to: date | None = None
-    filing_days: int = 365
-    needs_group: bool = False
+    rank: Rank = Rank.PRIMARY
+    frequency: Frequency = Frequency.ORIGINAL
+    payer_claim: str = ""
+    secondary_reason: str = ""
+    died: date | None = None
+    assigned: bool = True
+    pays_us: bool = True
+    released: bool = True
+    predetermination: bool = False
+    authorization: str = ""
+    referral: str = ""
+    clia: str = ""
+    note: str = ""
+    delay_reason: str = ""
+    paid_cents: int = 0
+    accident: Accident | None = None
+    dates: Dates = Dates()
+    attachments: tuple[Attachment, ...] = ()
+    referring: Clinician | None = None
+    supervising: Clinician | None = None
+    assistant: Clinician | None = None
+    attending: Clinician | None = None
+    operating: Clinician | None = None
+    other_operating: Clinician | None = None
+    facility: Organization | None = None
+    braces: OrthodonticPlan | None = None
+    missing_teeth: tuple[str, ...] = ()
+    teeth_to_extract: tuple[str, ...] = ()
+    bill_type: str = ""
+    stay: Stay | None = None
+    present: tuple[str, ...] = ()
+    others: tuple[OtherCoverage, ...] = ()
 
     @property
     def cents(self) -> int:
         return sum(line.cents for line in self.lines)
+
+    @property
+    def own(self) -> bool:
+        """Whether the patient holds the plan."""
+        return self.relationship == "18"
+
+    @property
+    def dental(self) -> bool:
+        return self.form is Form.DENTAL
+
+    @property
+    def days(self) -> tuple[date, ...]:
+        """The days of its services, the earliest first; none for work that is only planned."""
+        return tuple(sorted(line.day for line in self.lines if line.day))

@@ -78,7 +78,7 @@ def open_points(facts: Leaving) -> list[OpenPoint]:
     if facts.earlier > 0:
         found.append(OpenPoint(f"{dollars(facts.earlier)} from earlier visits", "not being paid today"))
     if facts.plan > 0:
-        goes = "the claim waits until that’s fixed" if facts.stops else "the claim goes out when you finish"
+        goes = "the claim waits until that’s fixed" if facts.stops else "ready to send when you finish"
         found.append(OpenPoint(f"{dollars(facts.plan)} with {facts.payer}", goes))
     if facts.credit > 0:
         found.append(OpenPoint(f"{dollars(facts.credit)} of credit", "kept for next time"))

@@ -1,5 +1,5 @@
-"""What an X12 file holds, as plain data for `zax x12 read`: payments of an 835, verdicts of a 999, benefits
-of a 271, the rest by name.
+"""What an X12 file holds, as plain data for `zax x12 read`: claims of an 837, payments of an 835, verdicts of
+a 999, benefits of a 271, the rest by name.
 
 Amounts are integer cents. `problems` is empty for a sound file.
 """
@@ -10,6 +10,8 @@ from zax.core.coverage.answer import told
 from zax.core.json import Json
 from zax.core.x12 import codes271 as codes
 from zax.core.x12.acknowledgement import acknowledgements_of, verdict_words
+from zax.core.x12.claim_reading import ReadClaim, claims_of
+from zax.core.x12.claim_status import status_reports_of
 from zax.core.x12.eligibility import Member, Rejection, eligibility_of
 from zax.core.x12.remittance import Adjustment, RemitClaim, Remittance, remittances_of
 from zax.core.x12.syntax import Document, read
@@ -25,6 +27,10 @@ def describe(text: str) -> Json:
             "transactions": [_remittance(each) for each in payments.remittances],
             "problems": payments.problems,
         }
+    if kinds == {"837"}:
+        return _claims(document)
+    if kinds == {"277"}:
+        return _statuses(document)
     if kinds == {"999"}:
         return _acknowledgements(document)
     if kinds == {"271"}:
@@ -78,6 +84,100 @@ def _claim(claim: RemitClaim) -> Json:
             }
             for line in claim.lines
         ],
+    }
+
+
+def _claims(document: Document) -> Json:
+    """The claims of each billing provider."""
+    batches, problems = claims_of(document)
+    return {
+        "transactions": [
+            {
+                "kind": "837",
+                "form": batch.form.value,
+                "billing": {
+                    "npi": batch.billing.identifier,
+                    "tax_id": batch.billing.tax_id,
+                    "name": " ".join(filter(None, (batch.billing.first, batch.billing.name))),
+                },
+                "claims": [_asked(each) for each in batch.claims],
+            }
+            for batch in batches
+        ],
+        "problems": problems,
+    }
+
+
+def _asked(read_claim: ReadClaim) -> Json:
+    claim = read_claim.claim
+    return {
+        "number": claim.number,
+        "charge_cents": read_claim.stated_cents,
+        "frequency": claim.frequency.value,
+        "place": claim.place_of_service or claim.bill_type,
+        "rank": claim.rank.value,
+        "payer": claim.payer.name,
+        "payer_id": claim.payer.identifier,
+        "subscriber": {
+            "last": claim.subscriber.last,
+            "first": claim.subscriber.first,
+            "member_id": claim.subscriber.member_id,
+        },
+        "patient": {
+            "last": claim.patient.last,
+            "first": claim.patient.first,
+            "birth": claim.patient.birth.isoformat() if claim.patient.birth else None,
+            "sex": claim.patient.sex,
+            "relationship": claim.relationship,
+        },
+        "diagnoses": list(claim.diagnoses),
+        "lines": [
+            {
+                "service": line.code,
+                "modifiers": list(line.modifiers),
+                "charge_cents": line.cents,
+                "units": line.units if isinstance(line.units, int) else float(line.units),
+                "day": line.day.isoformat() if line.day else None,
+                "pointers": list(line.pointers),
+                "tooth": line.tooth,
+                "surfaces": line.surfaces,
+                "revenue": line.revenue,
+                "number": line.number,
+            }
+            for line in claim.lines
+        ],
+    }
+
+
+def _statuses(document: Document) -> Json:
+    reports, problems = status_reports_of(document)
+    return {
+        "transactions": [
+            {
+                "kind": "277",
+                "acknowledgment": report.acknowledgment,
+                "payer": report.payer,
+                "claims": [
+                    {
+                        "number": claim.number,
+                        "payer_claim": claim.payer_claim,
+                        "charge_cents": claim.charge_cents,
+                        "statuses": [
+                            {
+                                "category": each.category,
+                                "code": each.code,
+                                "entity": each.entity,
+                                "words": each.words,
+                            }
+                            for each in claim.statuses
+                        ],
+                    }
+                    for claim in report.claims
+                ],
+            }
+            for report in reports
+        ],
+        "problems": problems,
     }
 
 

@@ -10,19 +10,27 @@ from datetime import date, datetime
 
 @dataclass(frozen=True, slots=True)
 class Address:
+    """`country` is empty for the United States, otherwise its two letters (ISO 3166)."""
+
     street: str = ""
     city: str = ""
     state: str = ""
     zip: str = ""
+    more: str = ""
+    country: str = ""
 
     @property
     def complete(self) -> bool:
-        return bool(self.street and self.city and self.state and self.zip)
+        """State and ZIP are asked only where a country has them (N402, N403: US and Canada)."""
+        abroad = self.country not in {"", "US", "CA"}
+        return bool(self.street and self.city and (abroad or (self.state and self.zip)))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Organization:
-    """A clinic, payer or clearinghouse. `identifier` is its NPI, payer id or electronic id by role."""
+    """A clinic, payer or clearinghouse. `identifier` is its NPI, payer id or electronic id by role. A
+    clinician who bills alone has a `first` name; `name` is then the last one.
+    """
 
     name: str
     identifier: str
@@ -30,6 +38,11 @@ class Organization:
     tax_id: str = ""
     taxonomy: str = ""
     phone: str = ""
+    first: str = ""
+
+    @property
+    def person(self) -> bool:
+        return bool(self.first)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -42,6 +55,8 @@ class Person:
     sex: str
     address: Address = Address()
     member_id: str = ""
+    middle: str = ""
+    suffix: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,8 +65,7 @@ class Envelope:
 
     sender: Organization
     receiver: Organization
-    billing: Organization
     made_at: datetime
     control: int
-    test: bool = True
+    test: bool = False
     contact: str = "Billing office"

@@ -1,4 +1,4 @@
-"""What a claim says, read fresh from the record, so that what was completed since counts; and what the claim
+"""What a claim says, read fresh from the record, so that what was completed since counts; and what the claims
 of a visit would say if it were finished now. Both are put together by the same function, so that a page never
 promises a claim that finishing then holds back.
 """
@@ -6,17 +6,25 @@ promises a claim that finishing then holds back.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from zax.core.charges.lines import pointed
-from zax.core.claims.check import Finding, check_claim
-from zax.core.claims.claim import Claim, ClaimLine, Clinician
+from zax.core.charges.tooth_history import Known, ToothWork, Work, lost_teeth
+from zax.core.claims.carried import Carried, carried_of, carry
+from zax.core.claims.check import check_claim
+from zax.core.claims.claim import Claim, ClaimLine, Clinician, Form, Frequency, Rank
+from zax.core.claims.finding import Finding
+from zax.core.claims.procedures import is_crown, is_prosthesis
+from zax.core.claims.situation import Situation
+from zax.core.claims.splitting import Charge, split
 from zax.core.clinic.providers import Provider
 from zax.core.x12.parties import Organization
+from zax.desk.claims.situation import situation_of
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.coverage.parties import person_of, subscriber_of
+from zax.desk.coverage.parties import billing_of, person_of, subscriber_of
 from zax.desk.money.ledger import Bill
+from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
 from zax.store.claims.claims import ClaimRow
 from zax.store.coverage.queries import one_coverage
@@ -24,34 +32,87 @@ from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
 from zax.store.money import queries as money
 from zax.store.money.records import ServiceLine
+from zax.store.patients.tooth_history import tooth_history
 
 
 @dataclass(frozen=True, slots=True)
 class ComingClaim:
-    """The claim that finishing makes, over so many `cents`; with `findings` it is held back."""
+    """The claims that finishing makes, over so many `cents`; with `findings` one is held back."""
 
     cents: int
     findings: Sequence[Finding]
 
 
+@dataclass(frozen=True, slots=True)
+class Made:
+    """A claim with the visit and coverage it is about, and what the checks say of it."""
+
+    claim: Claim
+    visit: Visit
+    coverage: Coverage
+    situation: Situation
+    findings: Sequence[Finding]
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """Charges that go on one claim, each with the cents claimed for it."""
+
+    form: Form
+    lines: Sequence[tuple[ServiceLine, int]]
+
+    @property
+    def cents(self) -> int:
+        return sum(cents for _, cents in self.lines)
+
+
 def coming_claim(
     connection: Connection, clinic: Clinic, visit: Visit, bill: Bill, today: date
 ) -> ComingClaim | None:
-    """What finishing the visit now would send; None when nothing goes to an insurer."""
-    lines = going_lines(bill)
-    if bill.coverage is None or not lines:
+    """What finishing the visit now would make; None when nothing goes to an insurer."""
+    parts = parts_of(connection, clinic, visit, bill)
+    if bill.coverage is None or not parts:
         return None
-    dental = clinic.types[visit.type_id].dental
-    claim = _claim(connection, clinic, visit, bill.coverage, lines, dental=dental)
-    return ComingClaim(sum(cents for _, cents in lines), check_claim(claim, today))
+    found: list[Finding] = []
+    for part in parts:
+        claim = _claim(connection, clinic, visit, bill.coverage, part, Carried())
+        found += check_claim(claim, situation_of(connection, clinic, visit, bill.coverage, claim, today))
+    return ComingClaim(sum(part.cents for part in parts), found)
 
 
-def claim_of(connection: Connection, clinic: Clinic, row: ClaimRow, visit: Visit) -> Claim:
-    """Everything a claim says."""
-    coverage = one_coverage(connection, row.coverage_id)
-    assert coverage is not None, "a claim names its coverage"
-    lines = [(line, line.cents) for line in money.claim_lines(connection, row.id)]
-    return _claim(connection, clinic, visit, coverage, lines, dental=row.dental, number=row.number)
+def parts_of(connection: Connection, clinic: Clinic, visit: Visit, bill: Bill) -> list[Part]:
+    """The visit's charges as the claims they make: by form, by the form's limits and the payer's wishes."""
+    going = {line.id: (line, cents) for line, cents in going_lines(bill)}
+    if bill.coverage is None or not going:
+        return []
+    diagnoses = tuple(each.code for each in money.visit_diagnoses(connection, visit.id))
+    charges = [_charge(clinic, line, diagnoses) for line, _ in going.values()]
+    demands = frozenset(clinic.payers[bill.coverage.payer_id].required)
+    return [
+        Part(claims[0].form, [going[charge.id] for charge in claims]) for claims in split(charges, demands)
+    ]
+
+
+def _charge(clinic: Clinic, line: ServiceLine, diagnoses: Sequence[str]) -> Charge:
+    dental = clinic.services[line.service_id].dental
+    pointed_to = () if dental else tuple(line.points_to) or tuple(diagnoses)
+    form = Form.DENTAL if dental else Form.PROFESSIONAL
+    return Charge(line.id, form, line.provider_id, line.place, pointed_to)
+
+
+def made_claim(connection: Connection, clinic: Clinic, row: ClaimRow, today: date) -> Made:
+    """A claim that is on file, as it would leave now."""
+    visit, coverage = one_visit(connection, row.visit_id), one_coverage(connection, row.coverage_id)
+    assert visit is not None and coverage is not None, "a claim names its visit and coverage"
+    part = Part(Form(row.form), [(line, line.cents) for line in money.claim_lines(connection, row.id)])
+    claim = replace(
+        _claim(connection, clinic, visit, coverage, part, carried_of(row.carried)),
+        number=row.number,
+        rank=Rank(row.rank),
+        frequency=Frequency(row.frequency),
+    )
+    situation = situation_of(connection, clinic, visit, coverage, claim, today)
+    return Made(claim, visit, coverage, situation, check_claim(claim, situation))
 
 
 def going_lines(bill: Bill) -> list[tuple[ServiceLine, int]]:
@@ -64,45 +125,40 @@ def going_lines(bill: Bill) -> list[tuple[ServiceLine, int]]:
 
 
 def _claim(
-    connection: Connection,
-    clinic: Clinic,
-    visit: Visit,
-    coverage: Coverage,
-    lines: Sequence[tuple[ServiceLine, int]],
-    *,
-    dental: bool,
-    number: str = "",
+    connection: Connection, clinic: Clinic, visit: Visit, coverage: Coverage, part: Part, carried: Carried
 ) -> Claim:
-    payer = clinic.payers[clinic.plans[coverage.plan_id].payer_id]
+    payer = clinic.payers[coverage.payer_id]
     patient = person_of(connection, visit.patient_id, coverage.member_id)
     own = coverage.relationship == "18"
+    dental = part.form is Form.DENTAL
     diagnoses = () if dental else tuple(d.code for d in money.visit_diagnoses(connection, visit.id))
-    place = lines[0][0].place if lines and lines[0][0].place else clinic.sites[visit.site_id].place
-    return Claim(
-        number=number,
-        dental=dental,
+    first = part.lines[0][0] if part.lines else None
+    place = first.place if first and first.place else clinic.sites[visit.site_id].place
+    claim = Claim(
+        number="",
+        form=part.form,
         payer=Organization(name=payer.name, identifier=payer.electronic_id),
         filing_indicator=payer.filing_indicator,
         group_number=coverage.group_number,
         relationship=coverage.relationship,
         subscriber=patient if own else subscriber_of(connection, coverage),
         patient=patient,
+        billing=billing_of(clinic),
         clinician=_clinician(clinic.providers[visit.provider_id]),
         place_of_service=place,
-        lines=tuple(_claim_line(clinic, line, cents, visit, diagnoses, place) for line, cents in lines),
+        lines=tuple(_line(clinic, line, cents, visit, diagnoses, place) for line, cents in part.lines),
         diagnoses=diagnoses,
-        coverage_from=coverage.from_day,
-        coverage_to=coverage.to_day,
-        filing_days=payer.filing_days,
-        needs_group="group" in payer.required,
+        clia=str(clinic.about.get("clia", "")) if not dental else "",
     )
+    history = [each.told for each in tooth_history(connection, visit.patient_id)] if dental else []
+    return carry(_with_teeth(claim, history), carried)
 
 
 def _clinician(provider: Provider) -> Clinician:
     return Clinician(provider.first, provider.last, provider.npi, provider.taxonomy)
 
 
-def _claim_line(
+def _line(
     clinic: Clinic, line: ServiceLine, cents: int, visit: Visit, diagnoses: Sequence[str], place: str
 ) -> ClaimLine:
     """A charge line as its claim says it; people and place only where they differ from the claim's."""
@@ -123,3 +179,24 @@ def _claim_line(
         rendering=_clinician(rendering) if rendering else None,
         supervising=_clinician(supervising) if supervising else None,
     )
+
+
+def _with_teeth(claim: Claim, history: Sequence[ToothWork]) -> Claim:
+    """What the tooth chart knows: the missing teeth where something replaces them, and the crown that an
+    earlier one is replaced by. An earlier day goes along only if it is known to the day.
+    """
+    if not any(is_prosthesis(line.code) for line in claim.lines):
+        return claim
+    return replace(
+        claim,
+        missing_teeth=tuple(lost_teeth(history)),
+        lines=tuple(_with_earlier_crown(line, history) for line in claim.lines),
+    )
+
+
+def _with_earlier_crown(line: ClaimLine, history: Sequence[ToothWork]) -> ClaimLine:
+    earlier = [each for each in history if each.work == Work.CROWN and line.tooth in each.teeth]
+    if not is_crown(line.code) or not earlier:
+        return line
+    when = earlier[-1].when
+    return replace(line, first_placement=False, placed_before=when.day if when.known == Known.DAY else None)

@@ -229,6 +229,23 @@ def _write(tx: Transaction, patient_id: int, before: Coverage | None, terms: Cov
     return coverage_id
 
 
+def change_card(tx: Transaction, coverage_id: int, typed: Mapping[str, str]) -> None:
+    """What the insurance card says, `member_id` or `group_number`, of a coverage that stays as it is
+    otherwise. Refused beside the field.
+    """
+    row = stored.one_coverage(tx.connection, coverage_id)
+    if row is None:
+        raise NotFound("This patient has no such coverage.")
+    before = _known(tx, row.patient_id, coverage_id)
+    member_id = check_member_id(typed["member_id"]) if "member_id" in typed else before.member_id
+    group = check_group_number(typed["group_number"]) if "group_number" in typed else before.group_number
+    kept = {each.name: getattr(before, each.name) for each in fields(CoverageTerms)}
+    said = {"member_id": member_id, "member_key": member_key(member_id), "group_number": group}
+    terms = CoverageTerms(**(kept | said))
+    _check_member(tx, locked_patient(tx, row.patient_id), terms, same_card=False)
+    _write(tx, row.patient_id, before, terms)
+
+
 @act("patients")
 def end_coverage(tx: Transaction, patient_id: int, coverage_id: int, last_day: str) -> None:
     """The coverage ends on this day (included)."""

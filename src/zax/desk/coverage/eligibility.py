@@ -41,7 +41,7 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import set_elsewhere
 from zax.desk.coverage.estimate_inputs import covers_for, elsewhere_of
-from zax.desk.coverage.parties import envelope_of, person_of, subscriber_of
+from zax.desk.coverage.parties import billing_of, envelope_of, person_of, subscriber_of
 from zax.desk.coverage.plans import correct_plan
 from zax.outside.doors import Clearinghouse, OutsideTrouble
 from zax.store.book.queries import one_visit
@@ -166,7 +166,7 @@ def _question(
         Inquiry(
             trace=trace,
             payer=Organization(name=payer.name, identifier=payer.electronic_id),
-            provider=envelope.billing,
+            provider=billing_of(tx.clinic),
             subscriber=person_of(tx.connection, row.patient_id, row.member_id)
             if own
             else subscriber_of(tx.connection, row),

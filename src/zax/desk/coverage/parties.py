@@ -5,29 +5,35 @@ from __future__ import annotations
 from zax.core.reading import day_or_none
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 from zax.desk.acts.transaction import Transaction
+from zax.desk.clinic.clinic import Clinic
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
 from zax.store.patients.patients import known_patient
 
 
 def envelope_of(tx: Transaction, control: int) -> Envelope:
-    """Who we are to the clearinghouse."""
+    """Who we are to the clearinghouse; a file is marked as a test only where its door is set to that."""
     about = tx.clinic.about
-    site = tx.clinic.first_site
-    address = Address(*site.address)
-    name = about["clinic_name"]
     return Envelope(
-        sender=Organization(name=name, identifier=about["submitter_id"], phone=site.phone),
-        receiver=Organization(name=about["clearinghouse_name"], identifier=about["clearinghouse_id"]),
-        billing=Organization(
-            name=name,
-            identifier=about["npi"],
-            address=address,
-            tax_id=about["tax_id"],
-            taxonomy=about["taxonomy"],
+        sender=Organization(
+            name=about["clinic_name"], identifier=about["submitter_id"], phone=tx.clinic.first_site.phone
         ),
+        receiver=Organization(name=about["clearinghouse_name"], identifier=about["clearinghouse_id"]),
         made_at=tx.now,
         control=control,
+        test=about.get("clearinghouse_mode") == "test",
+    )
+
+
+def billing_of(clinic: Clinic) -> Organization:
+    """The clinic as it bills: name, NPI, tax ID and street."""
+    about = clinic.about
+    return Organization(
+        name=about["clinic_name"],
+        identifier=about["npi"],
+        address=Address(*clinic.first_site.address),
+        tax_id=about["tax_id"],
+        taxonomy=about["taxonomy"],
     )
 
 

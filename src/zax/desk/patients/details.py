@@ -7,8 +7,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date
+from typing import Any
 
-from zax.core.errors import Conflict, NotFound, Refused, Stale
+from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.patients.fields import CHANNELS, FIELDS, SECTIONS, STATUSES, TOPICS, check_section, check_ssn
 from zax.core.patients.person import LONGEST_NAME, check_new_patient, parse_birth, search_key
 from zax.core.patients.sounds import sound_of
@@ -79,9 +80,21 @@ def change_section(
     if name not in SECTIONS:
         raise NotFound("The record has no such part.")
     before = locked_patient(tx, patient_id, version)
-    values = check_section(SECTIONS[name], typed, tx.business_day(site_id))
+    _keep(tx, before, check_section(SECTIONS[name], typed, tx.business_day(site_id)))
+
+
+def change_fields(tx: Transaction, patient_id: int, typed: Mapping[str, str], site_id: int) -> None:
+    """Some fields of the record, whatever their section; raises Problems beside them."""
+    before, today = locked_patient(tx, patient_id), tx.business_day(site_id)
+    wrong = ProblemCollector()
+    values = {name: wrong.take(FIELDS[name].check, text, name, today) for name, text in typed.items()}
+    wrong.raise_if_any()
+    _keep(tx, before, values)
+
+
+def _keep(tx: Transaction, before: Patient, values: Mapping[str, Any]) -> None:
     after = replace(before, **values, version=before.version + 1)
-    if name == "name":
+    if {"first", "last"} & set(values):
         keys = name_keys(after.first, after.last)
         after = replace(
             after,

@@ -11,7 +11,7 @@ import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from zax.core.claims.claim import ClaimState
+from zax.core.claims.states import ClaimState
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import Kind, Parts, line_parts
 from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, place
@@ -105,16 +105,20 @@ def _acknowledge(tx: Transaction, file_id: int, answer: Acknowledgement) -> tupl
         return f"Acknowledgment for group {answer.group}, which we did not send.", 1
     rejected = answer.code not in {"A", "E", "P"} or any(not each.taken for each in answer.files)
     errors = "; ".join(error for each in answer.files for error in each.errors)
-    words = f"Claim file {sent.name} {verdict_words('R' if rejected else answer.code)}"
+    verdict = verdict_words("R" if rejected else answer.code)
+    words = f"Claim file {sent.name} {verdict}"
+    claims.set_outcome(tx.connection, sent.id, f"{verdict} by the clearinghouse")
     for row in claims.claims_of_file(tx.connection, sent.id):
         state = ClaimState.REJECTED if rejected else ClaimState.ACCEPTED
         add_event(tx, row.id, f"{words}{': ' + errors if errors else ''}", file_id)
-        if row.state in {ClaimState.READY, ClaimState.SENT}:
+        if row.state in {ClaimState.GOING, ClaimState.SENT}:
             findings = [
                 {
-                    "field": "file",
-                    "where": "charges",
+                    "rule": "file-rejected",
+                    "strength": "stop",
+                    "about": "file",
                     "message": f"The clearinghouse rejected it: {errors or 'no reason given'}.",
+                    "remedy": "Fix it and check it again.",
                 }
             ]
             claims.set_findings(tx.connection, row.id, state, findings if rejected else [])
@@ -191,7 +195,8 @@ def _take_claim(
     for posting in placed.postings:
         _post(tx, visit, row, remittance, posting)
     _note_shares(tx, answer)
-    claims.mark_paid(tx.connection, row.id, answer.paid_cents)
+    claims.set_payer_claim(tx.connection, row.id, answer.payer_claim)
+    claims.mark_paid(tx.connection, row.id, answer.paid_cents, tx.now)
     add_event(
         tx,
         row.id,
@@ -268,7 +273,7 @@ def _note_shares(tx: Transaction, answer: RemitClaim) -> None:
 def _put_aside(tx: Transaction, file_id: int, row: ClaimRow, placed: Placed) -> None:
     add_event(tx, row.id, placed.why_not, file_id)
     if placed.denied:
-        claims.set_state(tx.connection, row.id, ClaimState.DENIED)
+        claims.mark_denied(tx.connection, row.id, tx.now, placed.why_not)
 
 
 def _for_a_person(

@@ -13,6 +13,7 @@ from datetime import timedelta
 import structlog
 
 from zax.desk.book.web_requests import release_held
+from zax.desk.claims.norms import learn_norms
 from zax.desk.coverage.eligibility import nightly
 from zax.desk.money.payment_plans import charge_due
 from zax.desk.remits.mailbox import fetch_mailbox
@@ -42,6 +43,7 @@ DUTIES = (
     Duty("nightly eligibility", lambda tools: nightly(tools.desk)),
     Duty("plans", lambda tools: charge_due(tools.desk), timedelta(minutes=10)),
     Duty("held requests", lambda tools: release_held(tools.desk)),
+    Duty("payer norms", lambda tools: learn_norms(tools.desk), timedelta(hours=6)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )
 

@@ -23,7 +23,7 @@ from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.letters import send_letter
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.claims.claims import deliver_claim_file
+from zax.desk.claims.sending import deliver_claim_file
 from zax.desk.coverage.eligibility import carry_out
 from zax.desk.money.payment_plans import charge_installment
 from zax.desk.money.receipts import mail_waiting_receipt

@@ -21,6 +21,7 @@ _DUTIES: Mapping[str, str] = {
     "nightly eligibility": "start the nightly coverage checks",
     "plans": "charge the payment plans",
     "held requests": "release online requests no one answered",
+    "payer norms": "learn how fast payers answer",
     "mailbox": "fetch files from insurers",
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {

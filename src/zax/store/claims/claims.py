@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Any
 
 from sqlalchemy import Connection, Select, func, insert, select, update
 
-from zax.core.claims.claim import ClaimState
+from zax.core.claims.states import ClaimState
 from zax.core.remits.placing import Outcome
 from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
 from zax.store.listing import Listed, Order, Wanted, listed
@@ -21,18 +22,30 @@ _c, _f, _e = claim, x12_file, claim_event
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClaimRow:
-    """`findings` hold it back: each with field, where and message."""
+    """`findings` are what the checks say (`core.claims.finding`), `kept` those that only look odd and may go,
+    with the reason; `carried` is what was added to its charges. `follows_id` is the claim it comes after in
+    its case: a corrected, void or second one.
+    """
 
     id: int
     number: str
     visit_id: int
     patient_id: int
     coverage_id: int
-    dental: bool
+    form: str
+    rank: str
+    frequency: str
+    follows_id: int | None
     state: str
     cents: int
     paid_cents: int
     findings: Sequence[Mapping[str, str]]
+    carried: Mapping[str, Any]
+    kept: Sequence[Mapping[str, str]]
+    payer_claim: str
+    closed_why: str
+    again_on: date | None
+    owner_id: int | None
     made_at: datetime
     sent_at: datetime | None
 
@@ -75,7 +88,7 @@ def add_claim(
     visit_id: int,
     patient_id: int,
     coverage_id: int,
-    dental: bool,
+    form: str,
     cents: int,
     made_at: datetime,
     lines: Sequence[tuple[int, int]],
@@ -88,7 +101,7 @@ def add_claim(
         visit_id=visit_id,
         patient_id=patient_id,
         coverage_id=coverage_id,
-        dental=dental,
+        form=form,
         state=ClaimState.HELD_BACK,
         cents=cents,
         findings=[],
@@ -119,6 +132,27 @@ def claims_of_visit_for_update(connection: Connection, visit_id: int) -> list[Cl
     return many(connection, select(_c).where(_c.c.visit_id == visit_id).with_for_update(), ClaimRow)
 
 
+def claims_of_file_for_update(connection: Connection, file_id: int) -> list[ClaimRow]:
+    """The claims of a file, held until the transaction ends, in the order everybody holds them."""
+    within = select(_e.c.claim_id).where(_e.c.file_id == file_id)
+    return many(
+        connection, select(_c).where(_c.c.id.in_(within)).order_by(_c.c.id).with_for_update(), ClaimRow
+    )
+
+
+def ready_for_update(
+    connection: Connection, payer_id: int | None, claim_ids: Sequence[int] | None
+) -> list[ClaimRow]:
+    """What is ready to send, of one payer or these alone; what another batch holds is left to it."""
+    query = select(_c).where(_c.c.state == ClaimState.READY)
+    if claim_ids is not None:
+        query = query.where(_c.c.id.in_(claim_ids))
+    if payer_id is not None:
+        mine = select(coverage.c.id).join(plan, plan.c.id == coverage.c.plan_id)
+        query = query.where(_c.c.coverage_id.in_(mine.where(plan.c.payer_id == payer_id)))
+    return many(connection, query.order_by(_c.c.id).with_for_update(skip_locked=True), ClaimRow)
+
+
 def claims_of_file(connection: Connection, file_id: int) -> list[ClaimRow]:
     """The claims whose life names the file."""
     query = select(_c).join(_e, _e.c.claim_id == _c.c.id).where(_e.c.file_id == file_id).distinct()
@@ -144,19 +178,103 @@ def set_findings(
     change(connection, _c, claim_id, state=state, findings=findings)
 
 
+def set_kept(connection: Connection, claim_id: int, kept: Sequence[Mapping[str, str]]) -> None:
+    """What looks odd and may go, with the reasons."""
+    change(connection, _c, claim_id, kept=kept)
+
+
+def set_payer_claim(connection: Connection, claim_id: int, number: str) -> None:
+    """The payer's own number of the claim."""
+    change(connection, _c, claim_id, payer_claim=number[:50])
+
+
+def set_carried(connection: Connection, claim_id: int, carried: Mapping[str, Any]) -> None:
+    """What was added to the claim's charges."""
+    change(connection, _c, claim_id, carried=carried)
+
+
 def mark_sent(connection: Connection, claim_id: int, at: datetime) -> None:
     change(connection, _c, claim_id, state=ClaimState.SENT, sent_at=at)
 
 
-def mark_paid(connection: Connection, claim_id: int, paid_cents: int) -> None:
+def mark_paid(connection: Connection, claim_id: int, paid_cents: int, at: datetime) -> None:
     """The insurer has answered, and it is closed."""
-    change(connection, _c, claim_id, state=ClaimState.CLOSED, paid_cents=paid_cents)
+    change(connection, _c, claim_id, state=ClaimState.CLOSED, paid_cents=paid_cents, answered_at=at)
+
+
+def mark_denied(connection: Connection, claim_id: int, at: datetime, why: str) -> None:
+    """The insurer has answered, and pays nothing for a reason."""
+    change(connection, _c, claim_id, state=ClaimState.DENIED, answered_at=at, closed_why=why[:200])
 
 
 def patients_in_file(connection: Connection, file_id: int) -> list[int]:
     """Those whose claims a file that went or came is about."""
     query = select(_c.c.patient_id).distinct().join(_e, _e.c.claim_id == _c.c.id)
     return [*connection.execute(query.where(_e.c.file_id == file_id)).scalars()]
+
+
+def close(connection: Connection, claim_id: int, why: str) -> None:
+    """It ends without an answer that settles it, for a reason."""
+    change(connection, _c, claim_id, state=ClaimState.CLOSED, closed_why=why)
+
+
+def ask_again_on(connection: Connection, claim_id: int, day: date | None) -> None:
+    """Until that day it is not overdue."""
+    change(connection, _c, claim_id, again_on=day)
+
+
+def hand_to(connection: Connection, claim_id: int, user_id: int | None) -> None:
+    """Who works on it."""
+    change(connection, _c, claim_id, owner_id=user_id)
+
+
+def colleagues(connection: Connection) -> list[tuple[int, str]]:
+    """(id, name) of everyone who signs in, by name."""
+    query = select(user.c.id, user.c.name).where(user.c.active).order_by(user.c.name)
+    return [(row[0], row[1]) for row in connection.execute(query)]
+
+
+def user_name(connection: Connection, user_id: int) -> str:
+    """Whose sign-in that is; empty for none."""
+    return str(connection.execute(select(user.c.name).where(user.c.id == user_id)).scalar() or "")
+
+
+def follow(
+    connection: Connection,
+    claim_id: int,
+    *,
+    follows_id: int,
+    rank: str,
+    frequency: str,
+    carried: Mapping[str, Any],
+) -> None:
+    """A claim that comes after another one of its case."""
+    values = {"follows_id": follows_id, "rank": rank, "frequency": frequency, "carried": carried}
+    change(connection, _c, claim_id, **values)
+
+
+def case_of(connection: Connection, visit_id: int) -> list[ListedClaim]:
+    """Every claim of a visit, in the order they were made."""
+    return many(connection, _listed().where(_c.c.visit_id == visit_id).order_by(_c.c.id), ListedClaim)
+
+
+def line_ids(connection: Connection, claim_id: int) -> list[tuple[int, int]]:
+    """(line, cents) of a claim in its order."""
+    query = select(claim_line.c.line_id, claim_line.c.cents).where(claim_line.c.claim_id == claim_id)
+    return [(row[0], row[1]) for row in connection.execute(query.order_by(claim_line.c.position))]
+
+
+def last_answer(connection: Connection, claim_id: int) -> X12File | None:
+    """The last payment file (835) that spoke of the claim."""
+    query = select(_f).join(_e, _e.c.file_id == _f.c.id).where(_e.c.claim_id == claim_id)
+    query = query.where(_f.c.kind == "835").order_by(_e.c.id.desc()).limit(1)
+    return one(connection, query, X12File)
+
+
+def second_asked(connection: Connection, claim_id: int) -> None:
+    """What the first plan left has been asked of the second: nobody has to decide about it anymore."""
+    waiting = (remit_claim.c.claim_id == claim_id, remit_claim.c.outcome == Outcome.SECOND)
+    connection.execute(update(remit_claim).where(*waiting).values(outcome=Outcome.POSTED))
 
 
 def add_event(
@@ -278,3 +396,36 @@ def listed_files(connection: Connection, wanted: Wanted) -> Listed[X12File]:
     """Every file that came or went."""
     orders = {Order.OLDEST: (_f.c.id,), Order.NEWEST: (_f.c.id.desc(),)}
     return listed(connection, select(_f), X12File, wanted, (_f.c.name, _f.c.kind, _f.c.outcome), orders)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Batch(X12File):
+    """A claim file that went out: how many claims of how many cents, and how many still wait for the door."""
+
+    claims: int
+    cents: int
+    waiting: int
+
+
+def listed_batches(connection: Connection, wanted: Wanted) -> Listed[Batch]:
+    """The files of claims that went out, the latest first."""
+    within = select(_e.c.claim_id).where(_e.c.file_id == _f.c.id).distinct().correlate(_f)
+    own = select(_c).where(_c.c.id.in_(within)).correlate(_f)
+    query = select(
+        _f,
+        own.with_only_columns(func.count()).scalar_subquery().label("claims"),
+        own.with_only_columns(func.coalesce(func.sum(_c.c.cents), 0)).scalar_subquery().label("cents"),
+        own.where(_c.c.state == ClaimState.GOING)
+        .with_only_columns(func.count())
+        .scalar_subquery()
+        .label("waiting"),
+    ).where(_f.c.direction == "out")
+    orders = {Order.NEWEST: (_f.c.id.desc(),), Order.OLDEST: (_f.c.id,)}
+    return listed(connection, query, Batch, wanted, (_f.c.name, _f.c.kind, _f.c.outcome), orders)
+
+
+def claims_in_batch(connection: Connection, file_id: int) -> list[ListedClaim]:
+    """The claims of a file, by payer and patient."""
+    within = select(_e.c.claim_id).where(_e.c.file_id == file_id)
+    order = (payer.c.name, patient.c.last, patient.c.first, _c.c.id)
+    return many(connection, _listed().where(_c.c.id.in_(within)).order_by(*order), ListedClaim)

@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
-from sqlalchemy import JSON, Column, ForeignKey, Index, Integer, SmallInteger, String, Table
+from sqlalchemy import JSON, Column, Date, ForeignKey, Index, Integer, SmallInteger, String, Table
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 
-from zax.store.columns import cents_column, flag_column, id_column, metadata, moment, ref, text_column
+from zax.store.columns import (
+    cents_column,
+    flag_column,
+    id_column,
+    metadata,
+    moment,
+    ref,
+    text_column,
+    words_list,
+    words_map,
+)
 
 claim = Table(
     "claim",
@@ -15,14 +25,46 @@ claim = Table(
     ref("visit_id", "visit"),
     ref("patient_id", "patient"),
     ref("coverage_id", "coverage"),
-    flag_column("dental"),
+    text_column("form", 1),
+    text_column("rank", 1, "P"),
+    text_column("frequency", 1, "1"),
+    ref("follows_id", "claim", nullable=True),
     text_column("state", 10),
     cents_column("cents"),
     cents_column("paid_cents"),
     Column("findings", JSON, nullable=False),
+    words_map("carried"),
+    words_list("kept"),
+    text_column("payer_claim", 50),
+    text_column("closed_why", 200),
+    Column("again_on", Date, nullable=True),
+    ref("owner_id", "user", nullable=True),
     moment("made_at"),
     moment("sent_at", nullable=True),
+    moment("answered_at", nullable=True),
     Index("ix_claim_state_made_at", "state", "made_at"),
+)
+# In how many days a payer answers: learned from its answers, and what a biller set instead.
+payer_norm = Table(
+    "payer_norm",
+    metadata,
+    Column("payer_id", Integer, ForeignKey("payer.id"), primary_key=True),
+    Column("learned_days", SmallInteger, nullable=True),
+    Column("own_days", SmallInteger, nullable=True),
+)
+# What a payer wants of its claims besides the guides (`core.claims.payer_rules`).
+payer_rule = Table(
+    "payer_rule",
+    metadata,
+    id_column(),
+    ref("payer_id", "payer", nullable=True),
+    text_column("field", 40),
+    text_column("condition", 10),
+    text_column("strength", 4),
+    text_column("sentence", 200),
+    text_column("value", 80),
+    words_list("codes"),
+    flag_column("active", "1"),
 )
 claim_line = Table(
     "claim_line",

@@ -10,7 +10,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, bindparam, func, or_, select, text
 
 from zax.core.book.track import CHARGED, NOT_CHARGED
-from zax.core.claims.claim import ANSWERED
+from zax.core.claims.states import ANSWERED
 from zax.store.coverage.records import Coverage, CoverageTerms, DayCover, DoneLine
 from zax.store.rows import add, change, many, one, save, sql_list
 from zax.store.schema import coverage, patient, payer, plan

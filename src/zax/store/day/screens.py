@@ -12,7 +12,7 @@ from sqlalchemy import Connection, text
 
 from zax.core.arrivals.stages import Whereabouts
 from zax.core.book.track import ON_THE_BOOK, Stop
-from zax.core.claims.claim import IN_TROUBLE
+from zax.core.claims.states import IN_TROUBLE
 from zax.core.money.tender import OPEN_STATES
 from zax.core.remits.placing import FOR_A_PERSON
 from zax.store.acts.outbox import ErrandState

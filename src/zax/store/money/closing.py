@@ -9,7 +9,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, Select, func, select, text, update
 
 from zax.core.book.track import AHEAD, EXPECTED, INSIDE, Stop
-from zax.core.claims.claim import ClaimState
+from zax.core.claims.states import ClaimState
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.store.money.tables import day_close, payment, site_books
 from zax.store.people.tables import user

@@ -8,17 +8,17 @@ from urllib.parse import quote
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import PlainTextResponse, Response
 
-from zax.core.claims.claim import ClaimState
+from zax.core.claims.states import ClaimState
+from zax.core.claims.worklist import Need
 from zax.core.errors import NotFound, ZaxError
 from zax.core.reading import reference
 from zax.desk.acts.set_aside import set_aside
-from zax.desk.claims.claims import recheck
 from zax.desk.remits.importing import import_file
 from zax.store.claims import claims as stored
 from zax.store.engine import Connection
 from zax.store.listing import Listed, Order, Wanted
-from zax.store.money import queries as money
 from zax.store.remits.remits import count_open_answers, open_answers
+from zax.web.claims.worklist import group_page, worklist_page
 from zax.web.shell.listing import wanted_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -28,6 +28,7 @@ SHOWS: dict[str, tuple[str, tuple[ClaimState, ...]]] = {
         "Open",
         (
             ClaimState.READY,
+            ClaimState.GOING,
             ClaimState.SENT,
             ClaimState.ACCEPTED,
             ClaimState.HELD_BACK,
@@ -45,8 +46,16 @@ NEWEST_FIRST = frozenset({"closed", "files"})
 
 
 @router.get("/claims")
-def show_claims(request: Request, show: str = "open") -> Response:
-    return claims_page(enter(request, "claims"), show)
+def show_claims(request: Request, show: str = "", need: str = "") -> Response:
+    """The list to work; `need` is one group of it, `show` a list of everything."""
+    ctx = enter(request, "claims")
+    if show:
+        return claims_page(ctx, show)
+    if need:
+        if need not in set(Need):
+            raise NotFound("There is no such list of claims.")
+        return group_page(ctx, Need(need))
+    return worklist_page(ctx, reference(request.query_params.get("open", "")))
 
 
 def claims_page(ctx: RequestContext, show: str = "open", status: int = 200, **more: object) -> Response:
@@ -92,19 +101,6 @@ def _chosen(
     )
 
 
-@router.get("/claims/{claim_id}")
-def show_claim(request: Request, claim_id: int) -> Response:
-    ctx = enter(request, "claims")
-    with ctx.read() as connection:
-        claim = stored.listed_claim(connection, claim_id)
-        if claim is None:
-            raise NotFound("There is no such claim.")
-        events = stored.events_of(connection, claim_id)
-        lines = money.claim_lines(connection, claim_id)
-    page = ctx.page("claims/claim.html", claim=claim, events=events, lines=lines, screen="claims")
-    return ctx.looked(page, claim.patient_id, "claim")
-
-
 @router.post("/claims/import")
 def import_by_hand(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     """A 999 or 835 from this computer; what is wrong with it is said beside the field and nothing is used."""
@@ -114,16 +110,6 @@ def import_by_hand(request: Request, form: PostedForm = Depends(posted_form)) ->
     except ZaxError as error:
         return claims_page(ctx, status=error.status, problems=error.problems)
     return ctx.go("/claims?show=answers" if done.for_a_person else "/claims", done.words)
-
-
-@router.post("/claims/{claim_id}/recheck")
-def recheck_claim(request: Request, claim_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    ctx = enter(request, "claims")
-    sent = recheck(ctx.desk, ctx.actor, claim_id)
-    return ctx.go(
-        f"/claims/{claim_id}",
-        "All set: it’s going out." if sent else "Something is still holding it.",
-    )
 
 
 @router.get("/files/{file_id}")

@@ -23,6 +23,7 @@ STYLES = (
     "money/account",
     "money/money",
     "record/record",
+    "claims/claims",
     "arrivals/check_in",
     "charges/charges",
     "charges/tooth_chart",

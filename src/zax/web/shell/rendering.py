@@ -25,7 +25,7 @@ from zax.core.book.cancellation import OFF
 from zax.core.book.lateness import is_late
 from zax.core.book.track import STOP_WORDS, Stop
 from zax.core.charges.teeth import show_tooth
-from zax.core.claims.claim import CAN_BE_CHECKED, STATE_WORDS, ClaimState
+from zax.core.claims.states import CAN_BE_CHECKED, STATE_WORDS, ClaimState
 from zax.core.money.statement import StatementState
 from zax.core.money.tender import PaymentState
 from zax.core.patients.person import age_on
@@ -36,7 +36,7 @@ from zax.web.shell import keys
 from zax.web.shell.assets import assets
 from zax.web.shell.links import address_of
 from zax.web.shell.listing import ORDER_WORDS, query_of
-from zax.web.shell.signs import mark_sign, sign
+from zax.web.shell.signs import claim_sign, mark_sign, sign
 
 WEB = Path(__file__).parents[1]
 _WHITE = re.compile(r"\s+")
@@ -152,6 +152,7 @@ def template_environment() -> Environment:
         "list_query": query_of,
         "order_words": ORDER_WORDS,
         "sign": sign,
+        "claim_sign": claim_sign,
         "style": wording.style,
         "mark_sign": mark_sign,
         "key": keys.key_attributes,

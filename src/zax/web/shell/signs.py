@@ -12,6 +12,7 @@ from functools import cache
 from markupsafe import Markup
 
 from zax.core.book.track import STOP_WORDS, Stop
+from zax.core.claims.states import STATE_WORDS, ClaimState
 
 _STOPS = (Stop.BOOKED, Stop.CONFIRMED, Stop.HERE, Stop.ROOM, Stop.CHECKOUT, Stop.SETTLED)
 # x positions and block width of the regular (49 px) and the small (33 px) sign
@@ -91,6 +92,38 @@ def sign(stop: Stop | str, small: bool = False) -> Markup:
     return Markup(
         f'<svg class="{name}" width="{whole}" height="12" viewBox="0 0 {whole} 12" fill="currentColor"'
         f' fill-rule="evenodd" role="img" aria-label="{words}"><path d="{line}"/></svg>'
+    )
+
+
+# A claim's line: made | sent, accepted, with the payer | answered.
+_CLAIM = ((0, 8, 13, 18, 26), 4, 30)
+_CLAIM_STOPS = {
+    ClaimState.HELD_BACK: 0,
+    ClaimState.READY: 0,
+    ClaimState.GOING: 1,
+    ClaimState.SENT: 1,
+    ClaimState.ACCEPTED: 3,
+    ClaimState.REJECTED: 2,
+    ClaimState.CLOSED: 4,
+    ClaimState.DENIED: 4,
+}
+_CUT = frozenset({ClaimState.REJECTED, ClaimState.DENIED})
+
+
+@cache
+def claim_sign(state: ClaimState | str) -> Markup:
+    """How far along a claim is, in the same blocks; a slash where it was turned away."""
+    state = ClaimState(state)
+    xs, width, whole = _CLAIM
+    at = _CLAIM_STOPS[state]
+    low = "".join(_block(x, 7, width, 5) for x in xs[:at])
+    rest = "".join(_block(x, 11, width, 1) for x in xs[at + 1 :])
+    x = xs[at]
+    post = f"M{x - 1} 12L{x + width - 2} 0h2.2L{x + 1.2} 12z" if state in _CUT else _block(x, 0, width, 12)
+    return Markup(
+        f'<svg class="sign claimline" width="{whole}" height="12" viewBox="0 0 {whole} 12"'
+        f' fill="currentColor" role="img" aria-label="{STATE_WORDS[state]}">'
+        f'<path d="{low}{post}{rest}"/></svg>'
     )
 
 

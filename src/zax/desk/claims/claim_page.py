@@ -1,0 +1,101 @@
+"""One claim's whole life on one page: what it says, what is open about it, what it carries, what earlier
+plans decided, the other claims of its case, and everything that happened.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+from zax.core.claims.carried import carried_of
+from zax.core.claims.checks.coverage import last_filing_day
+from zax.core.claims.claim import Claim, ClaimLine
+from zax.core.claims.fields import field_of
+from zax.core.claims.parts import OtherCoverage
+from zax.core.claims.states import ClaimState
+from zax.core.claims.subject_values import summary, values
+from zax.core.claims.subjects import Subject, subjects_of
+from zax.core.errors import NotFound
+from zax.desk.claims.claims import is_kept
+from zax.desk.claims.content import made_claim
+from zax.desk.claims.worklist import Shown
+from zax.desk.clinic.clinic import Clinic
+from zax.store.claims import claims as stored
+from zax.store.claims.claims import ClaimEvent, ListedClaim
+from zax.store.engine import Connection
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A subject of the claim: what its boxes hold, and that in one line (empty: not in use)."""
+
+    subject: Subject
+    said: str
+    values: dict[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class DecidedLine:
+    """What an earlier plan decided of one service; cents."""
+
+    line: ClaimLine
+    paid: int
+    contract: int
+    left: int
+
+
+@dataclass(frozen=True, slots=True)
+class Decision:
+    other: OtherCoverage
+    lines: Sequence[DecidedLine]
+
+
+@dataclass(frozen=True, slots=True)
+class ClaimPage:
+    """`live` is what the record says now, which is what would be sent; once it has gone, findings are of the
+    past and are not shown.
+    """
+
+    row: ListedClaim
+    claim: Claim
+    stops: Sequence[Shown]
+    odd: Sequence[Shown]
+    parts: Sequence[Part]
+    decisions: Sequence[Decision]
+    case: Sequence[ListedClaim]
+    events: Sequence[ClaimEvent]
+    file_by: date | None
+
+
+def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: date) -> ClaimPage:
+    """Raises NotFound."""
+    row = stored.listed_claim(connection, claim_id)
+    if row is None:
+        raise NotFound("There is no such claim.")
+    made = made_claim(connection, clinic, row, today)
+    carried = carried_of(row.carried)
+    waiting = row.state in {ClaimState.HELD_BACK, ClaimState.READY, ClaimState.REJECTED}
+    found = [each for each in made.findings if not is_kept(row.kept, each)] if waiting else []
+    shown = [Shown(each, field_of(each.about)) for each in found]
+    return ClaimPage(
+        row=row,
+        claim=made.claim,
+        stops=[each for each in shown if each.finding.stops],
+        odd=[each for each in shown if not each.finding.stops],
+        parts=[Part(each, summary(each, carried), values(each, carried)) for each in subjects_of(made.claim)],
+        decisions=[_decision(made.claim, other) for other in made.claim.others],
+        case=stored.case_of(connection, row.visit_id),
+        events=stored.events_of(connection, claim_id),
+        file_by=last_filing_day(made.claim, made.situation),
+    )
+
+
+def _decision(claim: Claim, other: OtherCoverage) -> Decision:
+    lines = []
+    for line in claim.lines:
+        for each in line.decided:
+            if each.payer_id == other.payer_id:
+                contract = sum(a.cents for a in each.adjusted if a.group == "CO")
+                lines.append(DecidedLine(line, each.paid_cents, contract, each.left_cents or 0))
+    return Decision(other, lines)

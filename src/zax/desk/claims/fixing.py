@@ -1,0 +1,197 @@
+"""Fixing a finding beside it: what is typed goes to the record it belongs to (the patient, the coverage, the
+charge, or the claim itself), and the claim is checked again in the same act.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from datetime import date
+from typing import Any
+
+from zax.core.claims.carried import Carried, CarriedLine, carried_of, kept
+from zax.core.claims.claim import Claim
+from zax.core.claims.fields import ClaimField, Kept, field_of, number_in
+from zax.core.claims.parts import Accident, Drug, OrthodonticPlan
+from zax.core.claims.subject_values import summary, write
+from zax.core.claims.subjects import subjects_of
+from zax.core.errors import NotFound, Refused
+from zax.core.reading import needed_day, needed_number, optional_day
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.charges.details import correct_diagnosis, correct_line
+from zax.desk.claims.claims import add_event, check_again, waiting_claim
+from zax.desk.claims.content import Made, made_claim
+from zax.desk.coverage.coverages import change_card
+from zax.desk.patients.details import change_fields
+from zax.store.book.queries import one_visit
+from zax.store.claims import claims as stored
+from zax.store.claims.claims import ClaimRow
+
+LONGEST = 80
+_NO_DAY = "This is not a day. Type it as 3/14/2019."
+
+
+@act("claims")
+def fix(tx: Transaction, claim_id: int, about: str, typed: Mapping[str, str]) -> bool:
+    """Write what was typed for the field of that path; whether the claim is ready now. Raises Problems beside
+    the boxes of `core.claims.fields`.
+    """
+    row = waiting_claim(tx, claim_id)
+    asked = field_of(about)
+    if asked is None:
+        raise NotFound("This is fixed on its own screen.")
+    visit = one_visit(tx.connection, row.visit_id)
+    assert visit is not None, "a claim names its visit"
+    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
+    said = {each.name: typed.get(each.name, "").strip() for each in asked.inputs}
+    _WRITE[asked.kept](tx, row, made, about, said)
+    add_event(tx, claim_id, f"Fixed: {asked.words.lower()}")
+    return check_again(tx, claim_id)
+
+
+def _person(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
+    change_fields(tx, row.patient_id, said, made.visit.site_id)
+
+
+def _coverage(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
+    change_card(tx, row.coverage_id, said)
+
+
+def _service(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
+    correct_line(tx, made.visit, int(_line_number(made.claim, about)[1:]), said)
+
+
+def _diagnoses(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
+    correct_diagnosis(tx, made.visit, number_in(about), said["diagnosis"])
+
+
+def _line_number(claim: Claim, about: str) -> str:
+    at = number_in(about)
+    if not 0 < at <= len(claim.lines):
+        raise NotFound("This service isn’t on the claim anymore.")
+    return claim.lines[at - 1].number
+
+
+def _claim(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
+    """What is kept with the claim itself."""
+    carried = carried_of(row.carried)
+    asked = field_of(about)
+    assert asked is not None, "only a field that is asked for is written"
+    if asked.path.startswith("lines."):
+        number = _line_number(made.claim, about)
+        more = _of_line(asked, carried.line(number), said)
+        carried = replace(carried, lines={**carried.lines, number: more})
+    else:
+        carried = _of_claim(asked, carried, said, made)
+    stored.set_carried(tx.connection, row.id, kept(carried))
+
+
+def _of_claim(asked: ClaimField, carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
+    special = _SPECIAL.get(asked.path)
+    if special is not None:
+        return special(carried, said, made)
+    name = asked.inputs[0].name
+    text = said[name]
+    if asked.inputs[0].choices and text not in asked.inputs[0].choices:
+        raise Refused("Choose one of the list.", name)
+    if len(text) > LONGEST:
+        raise Refused(f"Keep it to {LONGEST} characters.", name)
+    more: dict[str, Any] = {name: text}
+    return replace(carried, **more)
+
+
+def _accident(carried: Carried, made: Made) -> Accident:
+    return carried.accident or made.claim.accident or Accident(("OA",))
+
+
+def _accident_day(carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
+    day = needed_day(said["accident_day"], "accident_day", _NO_DAY)
+    return replace(carried, accident=replace(_accident(carried, made), day=day))
+
+
+def _accident_state(carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
+    state = said["accident_state"].upper()
+    if len(state) != 2 or not state.isalpha():
+        raise Refused("Two letters, such as WA.", "accident_state")
+    return replace(carried, accident=replace(_accident(carried, made), state=state))
+
+
+def _dated(name: str) -> Callable[[Carried, Mapping[str, str], Made], Carried]:
+    """One of the claim's own days."""
+
+    def write(carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
+        day = needed_day(said[name], name, _NO_DAY)
+        return replace(carried, dates=replace(carried.dates, **{name: day}))
+
+    return write
+
+
+def _months(carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
+    months = needed_number(said["months"], "months", 1, 120)
+    left = needed_number(said["months_left"], "months_left", 0, months)
+    return replace(carried, braces=OrthodonticPlan(months, left))
+
+
+_SPECIAL: Mapping[str, Callable[[Carried, Mapping[str, str], Made], Carried]] = {
+    "accident.date": _accident_day,
+    "accident.state": _accident_state,
+    "initial_treatment": _dated("first_treated"),
+    "admission.date": _dated("admitted"),
+    "dates.onset": _dated("onset"),
+    "ortho.placed_on": _dated("appliance"),
+    "ortho.months": _months,
+}
+
+
+def _of_line(asked: ClaimField, line: CarriedLine, said: Mapping[str, str]) -> CarriedLine:
+    match asked.path:
+        case "lines.N.prosthesis":
+            return replace(line, **_placement(said))
+        case "lines.N.ndc":
+            return replace(line, drug=Drug(said["ndc"].replace("-", ""), said["quantity"], said["unit"]))
+        case "lines.N.minutes":
+            return replace(line, minutes=needed_number(said["minutes"], "minutes", 1, 2880))
+    if len(said["line_note"]) > LONGEST:
+        raise Refused(f"Keep it to {LONGEST} characters.", "line_note")
+    return replace(line, note=said["line_note"])
+
+
+def _placement(said: Mapping[str, str]) -> dict[str, Any]:
+    """Whether a crown is the first; what is replaced was placed on a day, which is asked for."""
+    if said["placement"] not in {"first", "replaces"}:
+        raise Refused("Is it the first on this tooth, or does it replace one?", "placement")
+    first = said["placement"] == "first"
+    day: date | None = None
+    if not first:
+        day = optional_day(said["placed_before"], "placed_before", _NO_DAY)
+        if day is None:
+            raise Refused("When was the earlier one placed?", "placed_before")
+    return {"first_placement": first, "placed_before": day}
+
+
+_WRITE: Mapping[Kept, Callable[[Transaction, ClaimRow, Made, str, Mapping[str, str]], None]] = {
+    Kept.PERSON: _person,
+    Kept.COVERAGE: _coverage,
+    Kept.CLAIM: _claim,
+    Kept.SERVICE: _service,
+    Kept.DIAGNOSES: _diagnoses,
+}
+
+
+@act("claims")
+def carry_subject(tx: Transaction, claim_id: int, key: str, typed: Mapping[str, str]) -> bool:
+    """Write what was typed for a subject of the claim; whether it is ready now. Raises Problems beside the
+    boxes of `core.claims.subjects`.
+    """
+    row = waiting_claim(tx, claim_id)
+    visit = one_visit(tx.connection, row.visit_id)
+    assert visit is not None, "a claim names its visit"
+    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
+    subject = next((each for each in subjects_of(made.claim) if each.key == key), None)
+    if subject is None:
+        raise NotFound("This claim has no such part.")
+    carried = write(subject, carried_of(row.carried), typed)
+    stored.set_carried(tx.connection, row.id, kept(carried))
+    add_event(tx, claim_id, f"{subject.words}: {summary(subject, carried) or 'taken out'}")
+    return check_again(tx, claim_id)

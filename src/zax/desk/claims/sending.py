@@ -1,0 +1,123 @@
+"""The day's batch: what is ready becomes files, one for each form, written once and put into the outbox in
+the same transaction; the worker hands them to the door.
+
+A claim in a file is *going*, so that no other batch takes it, whoever makes one at the same time; it counts
+as sent when the door has taken the file under its key. A worker that dies in between repeats under that key.
+What was changed since it was checked is checked again first, so that nothing leaves on an old verdict.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import uuid
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import groupby
+
+from zax.core.claims.claim import Claim, Form
+from zax.core.claims.states import ClaimState
+from zax.core.wording import dollars
+from zax.core.x12.claim_file import MOST_CLAIMS, claim_file
+from zax.desk.acts.act import act, in_transaction
+from zax.desk.acts.actor import WORKER
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.claims.claims import add_event, check_again
+from zax.desk.claims.content import made_claim
+from zax.desk.coverage.parties import envelope_of
+from zax.outside.doors import Clearinghouse
+from zax.store.acts.outbox import Errand, finish_errand
+from zax.store.book.queries import one_visit
+from zax.store.claims import claims as stored
+from zax.store.claims.claims import ClaimRow
+
+
+@dataclass(frozen=True, slots=True)
+class Sent:
+    """What a batch became: its files, and how many claims were held back by being checked again."""
+
+    file_ids: tuple[int, ...]
+    claims: int
+    cents: int
+    held_back: int
+
+    @property
+    def words(self) -> str:
+        if not self.claims and not self.held_back:
+            return "Nothing is ready to send."
+        said = f"{self.claims} {'claim' if self.claims == 1 else 'claims'} on the way, {dollars(self.cents)}."
+        more = f" {self.held_back} held back after all: the record changed." if self.held_back else ""
+        return (said if self.claims else "") + more
+
+
+@act("claims")
+def send_ready(tx: Transaction, payer_id: int | None = None, claim_ids: Sequence[int] | None = None) -> Sent:
+    """Make the files of everything that is ready: all, one payer's, or those chosen."""
+    return make_batch(tx, payer_id, claim_ids)
+
+
+def make_batch(tx: Transaction, payer_id: int | None = None, claim_ids: Sequence[int] | None = None) -> Sent:
+    rows = stored.ready_for_update(tx.connection, payer_id, claim_ids)
+    going = [row for row in rows if _still_ready(tx, row)]
+    files: list[int] = []
+    for form, of_form in groupby(sorted(going, key=lambda row: (row.form, row.id)), lambda row: row.form):
+        files += _files(tx, Form(form), list(of_form))
+    cents = sum(row.cents for row in going)
+    if files:
+        tx.audit("claims.sent", files=files, claims=len(going), cents=cents)
+    return Sent(tuple(files), len(going), cents, len(rows) - len(going))
+
+
+def _still_ready(tx: Transaction, row: ClaimRow) -> bool:
+    """Checked once more as the record stands now; what does not hold is held back with its reason."""
+    visit = one_visit(tx.connection, row.visit_id)
+    assert visit is not None, "a claim names its visit"
+    found = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id)).findings
+    return not any(each.stops for each in found) or check_again(tx, row.id)
+
+
+def _files(tx: Transaction, form: Form, rows: Sequence[ClaimRow]) -> Iterable[int]:
+    for start in range(0, len(rows), MOST_CLAIMS):
+        yield _write_file(tx, form, rows[start : start + MOST_CLAIMS])
+
+
+def _write_file(tx: Transaction, form: Form, rows: Sequence[ClaimRow]) -> int:
+    """The control number is the file's own id, so an acknowledgement finds its file."""
+    kind = f"837{form}"
+    file_id = stored.add_file_out(tx.connection, kind=kind, draft_digest=uuid.uuid4().hex, at=tx.now)
+    text = claim_file([_content(tx, row) for row in rows], envelope_of(tx, file_id))
+    name = f"{rows[0].number if len(rows) == 1 else f'{len(rows)}-claims'}-{file_id}.{kind.lower()}"
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    stored.keep_file_out(tx.connection, file_id, text=text, name=name, digest=digest)
+    for row in rows:
+        stored.set_state(tx.connection, row.id, ClaimState.GOING)
+        add_event(tx, row.id, f"In the batch {name}", file_id)
+        tx.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
+    tx.send("claim_file", f"file-{file_id}", {"file_id": file_id})
+    return file_id
+
+
+def _content(tx: Transaction, row: ClaimRow) -> Claim:
+    visit = one_visit(tx.connection, row.visit_id)
+    assert visit is not None, "a claim names its visit"
+    return made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id)).claim
+
+
+def deliver_claim_file(desk: Desk, clearinghouse: Clearinghouse, errand: Errand) -> None:
+    """The worker's part: hand a file over and note on its claims that it went. Raises OutsideTrouble to be
+    tried again.
+    """
+    with desk.engine.connect() as connection:
+        file = stored.file_of(connection, errand.payload["file_id"])
+    if file is None:
+        raise LookupError(f"no file {errand.payload['file_id']}")
+    clearinghouse.deliver(errand.request_key, file.name, file.text)
+
+    def write(tx: Transaction) -> None:
+        for row in stored.claims_of_file_for_update(tx.connection, file.id):
+            if row.state == ClaimState.GOING:
+                stored.mark_sent(tx.connection, row.id, tx.now)
+            add_event(tx, row.id, f"Sent as {file.name}", file.id)
+            tx.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
+        finish_errand(tx.connection, errand.id, tx.now)
+
+    in_transaction(desk, WORKER, write)

@@ -1,0 +1,230 @@
+"""One case, several claims: a claim to the second plan with what the first decided, a corrected one, a void.
+Each follows the one before it, and nothing of it is typed again.
+"""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import date
+
+from zax.core.claims.carried import Carried, CarriedLine, carried_of, kept
+from zax.core.claims.claim import Frequency, Rank
+from zax.core.claims.parts import Adjusted, LineDecision, OtherCoverage
+from zax.core.claims.states import ClaimState
+from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, read_remittances
+from zax.desk.acts.act import act
+from zax.desk.acts.transaction import Transaction
+from zax.desk.claims.claims import add_event, check_again
+from zax.desk.claims.content import Made, made_claim
+from zax.desk.coverage.estimate_inputs import counting_on
+from zax.store.book.queries import one_visit
+from zax.store.book.records import Visit
+from zax.store.claims import claims as stored
+from zax.store.claims.claims import ClaimRow
+from zax.store.coverage.queries import coverages_of
+from zax.store.coverage.records import Coverage
+
+_NEXT = {Rank.PRIMARY: Rank.SECONDARY, Rank.SECONDARY: Rank.TERTIARY}
+# What may still be corrected or taken back: the payer has it.
+_WITH_PAYER = frozenset(
+    {ClaimState.SENT, ClaimState.ACCEPTED, ClaimState.CLOSED, ClaimState.DENIED, ClaimState.REJECTED}
+)
+
+
+@act("claims")
+def bill_next_plan(tx: Transaction, claim_id: int) -> int:
+    """The claim to the plan that pays next, with what this one decided line by line; the new claim. Twice
+    gives the same claim.
+    """
+    row = _locked(tx, claim_id)
+    if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
+        return known
+    if Rank(row.rank) not in _NEXT:
+        raise Conflict("There is no plan after the third.")
+    visit = _visit(tx, row)
+    coverage = _next_coverage(tx, row, visit)
+    decision, day = _decision(tx, row)
+    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
+    payer_id = made.claim.payer.identifier
+    others = (*made.claim.others, _as_other(row, decision, day, made))
+    lines = {
+        line.number: CarriedLine(decided=(*line.decided, _of_line(each, payer_id, day)))
+        for line in made.claim.lines
+        if (each := _answered(decision, line.number, line.code)) is not None
+    }
+    carried = replace(carried_of(row.carried), others=others, lines=_together(row, lines), payer_claim="")
+    new = _add(tx, row, coverage.id, _NEXT[Rank(row.rank)], Frequency.ORIGINAL, carried)
+    stored.second_asked(tx.connection, row.id)
+    add_event(tx, row.id, f"Billed to {coverage.payer_name} next")
+    check_again(tx, new)
+    return new
+
+
+@act("claims")
+def correct_claim(tx: Transaction, claim_id: int) -> int:
+    """A corrected claim in the place of one the payer has; the new claim. Twice gives the same claim."""
+    return _again(tx, claim_id, Frequency.CORRECTED, "Replaced by a corrected claim")
+
+
+@act("claims")
+def void_claim(tx: Transaction, claim_id: int) -> int:
+    """A claim that takes back one the payer has; the new claim."""
+    return _again(tx, claim_id, Frequency.VOID, "Voided")
+
+
+def _again(tx: Transaction, claim_id: int, frequency: Frequency, words: str) -> int:
+    row = _locked(tx, claim_id)
+    if (known := _follower(tx, row, frequency)) is not None:
+        return known
+    if row.state not in _WITH_PAYER:
+        raise Conflict("The payer doesn’t have this claim yet. Change it instead.")
+    carried = replace(carried_of(row.carried), payer_claim=row.payer_claim)
+    new = _add(tx, row, row.coverage_id, Rank(row.rank), frequency, carried)
+    if row.state != ClaimState.CLOSED:
+        stored.close(tx.connection, row.id, words)
+    add_event(tx, row.id, words)
+    check_again(tx, new)
+    return new
+
+
+def _locked(tx: Transaction, claim_id: int) -> ClaimRow:
+    row = stored.claim_for_update(tx.connection, claim_id)
+    if row is None:
+        raise NotFound("That claim doesn’t exist.")
+    return row
+
+
+def _visit(tx: Transaction, row: ClaimRow) -> Visit:
+    visit = one_visit(tx.connection, row.visit_id)
+    assert visit is not None, "a claim names its visit"
+    return visit
+
+
+def _follower(tx: Transaction, row: ClaimRow, frequency: Frequency) -> int | None:
+    """The open claim of that kind that follows this one already."""
+    found = [
+        each.id
+        for each in stored.case_of(tx.connection, row.visit_id)
+        if each.follows_id == row.id and each.frequency == frequency and not each.closed_why
+    ]
+    return found[0] if found else None
+
+
+def _next_coverage(tx: Transaction, row: ClaimRow, visit: Visit) -> Coverage:
+    """The plan after this claim's, of those that counted on the day."""
+    on_file = coverages_of(tx.connection, [row.patient_id])
+    dental = next(each.dental for each in on_file if each.id == row.coverage_id)
+    counting = counting_on(on_file, dental, visit.day)
+    at = next((n for n, each in enumerate(counting) if each.id == row.coverage_id), None)
+    if at is None or at + 1 >= len(counting):
+        raise Conflict("There is no other plan for this visit. Add it to the record first.")
+    return counting[at + 1]
+
+
+def _decision(tx: Transaction, row: ClaimRow) -> tuple[RemitClaim, date]:
+    """What the payer decided of the claim, from its own file."""
+    file = stored.last_answer(tx.connection, row.id)
+    found = read_remittances(file.text).remittances if file else []
+    for remittance in found:
+        for each in remittance.claims:
+            if each.number == row.number and each.status != "22":
+                return each, remittance.day or tx.clinic_day
+    raise Refused("The first plan’s payment isn’t on file. Enter what it decided from its paper.", "others")
+
+
+def _answered(decision: RemitClaim, number: str, code: str) -> RemitLine | None:
+    by_number = [each for each in decision.lines if each.number == number]
+    by_code = [each for each in decision.lines if not each.number and each.code == code]
+    return next(iter(by_number or by_code), None)
+
+
+def _adjusted(adjustments: Sequence[Adjustment]) -> tuple[Adjusted, ...]:
+    return tuple(Adjusted(each.group, each.reason, each.cents) for each in adjustments)
+
+
+def _left(adjustments: Sequence[Adjustment]) -> int:
+    return sum(each.cents for each in adjustments if each.group == "PR")
+
+
+def _of_line(each: RemitLine, payer_id: str, day: date) -> LineDecision:
+    return LineDecision(
+        payer_id=payer_id,
+        paid_cents=each.paid_cents,
+        code=each.code,
+        units=1,
+        day=day,
+        modifiers=each.modifiers,
+        adjusted=_adjusted(each.adjustments),
+        left_cents=_left(each.adjustments),
+    )
+
+
+def _together(row: ClaimRow, decided: dict[str, CarriedLine]) -> dict[str, CarriedLine]:
+    """What was added to the services before stays; the decisions come with it."""
+    before = carried_of(row.carried)
+    return {
+        number: replace(before.line(number), decided=decided[number].decided)
+        if number in decided
+        else before.line(number)
+        for number in {*before.lines, *decided}
+    }
+
+
+def _as_other(row: ClaimRow, decision: RemitClaim, day: date, made: Made) -> OtherCoverage:
+    left = _left(decision.adjustments) + sum(_left(line.adjustments) for line in decision.lines)
+    return OtherCoverage(
+        rank=row.rank,
+        relationship=made.claim.relationship,
+        payer_name=made.claim.payer.name,
+        payer_id=made.claim.payer.identifier,
+        member_id=made.claim.subscriber.member_id,
+        first=made.claim.subscriber.first,
+        last=made.claim.subscriber.last,
+        filing_indicator=made.claim.filing_indicator,
+        group_number=made.claim.group_number,
+        decided=True,
+        decided_on=day,
+        paid_cents=decision.paid_cents,
+        left_cents=left,
+        payer_claim=decision.payer_claim,
+        adjusted=_adjusted(decision.adjustments),
+    )
+
+
+def _add(
+    tx: Transaction,
+    row: ClaimRow,
+    coverage_id: int,
+    rank: Rank,
+    frequency: Frequency,
+    carried: Carried,
+) -> int:
+    claim_id = stored.add_claim(
+        tx.connection,
+        draft_number=uuid.uuid4().hex[:20],
+        visit_id=row.visit_id,
+        patient_id=row.patient_id,
+        coverage_id=coverage_id,
+        form=row.form,
+        cents=row.cents,
+        made_at=tx.now,
+        lines=stored.line_ids(tx.connection, row.id),
+    )
+    stored.follow(
+        tx.connection,
+        claim_id,
+        follows_id=row.id,
+        rank=rank,
+        frequency=frequency,
+        carried=kept(carried),
+    )
+    what = {
+        Frequency.ORIGINAL: "Made from",
+        Frequency.CORRECTED: "Corrects",
+        Frequency.VOID: "Takes back",
+    }[frequency]
+    add_event(tx, claim_id, f"{what} claim {row.number}")
+    return claim_id
