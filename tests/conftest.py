@@ -263,6 +263,9 @@ class FakeClearinghouse:
             raise answer
         return answer
 
+    def ask_status(self, text: str) -> str:
+        return self.ask(text)
+
     def confirm(self, file_id: str) -> None:
         self.mailbox = [each for each in self.mailbox if each.id != file_id]
 

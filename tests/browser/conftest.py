@@ -22,12 +22,13 @@ from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import text
 
 from tests.browser.fresh import Kept
-from tests.conftest import TODAY, free_port, wait_until_up
+from tests.conftest import ODILE, TODAY, free_port, wait_until_up
 from zax.clock import ShiftedClock, to_utc
 from zax.demo.seed import seed
 from zax.demo.today import OPENS_AT
 from zax.demo.world import PASSWORD, ZONE
 from zax.desk.acts.transaction import Desk
+from zax.desk.claims.sending import send_ready
 from zax.desk.clinic.clinic import load
 from zax.desk.worker.beats import beat
 from zax.desk.worker.worker import run_once
@@ -133,6 +134,7 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
 
 def _answer_the_morning(desk: Desk, outside: Any, files: FileStore) -> None:
     """The claims of the morning are sent, answered and posted, so that no walk meets them halfway."""
+    send_ready(desk, ODILE)
     waiting, before = 1, 0
     while waiting != before:
         before = waiting

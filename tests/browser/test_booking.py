@@ -57,7 +57,7 @@ def due_for_hygiene(zax: Running) -> tuple[int, str]:
         " t ON t.id = r.type_id WHERE r.ended_at IS NULL AND t.name = 'Hygiene' AND p.status = 'active' AND"
         " r.due_day < '2026-11-01' AND (SELECT COUNT(*) FROM recall m WHERE m.patient_id = p.id AND"
         " m.ended_at IS NULL) = 1 AND p.last NOT LIKE '% %' AND (SELECT COUNT(*) FROM patient o WHERE o.last"
-        " LIKE CONCAT(LEFT(p.last, 5), '%')) = 1 AND NOT EXISTS (SELECT 1 FROM visit v WHERE v.patient_id ="
+        " LIKE CONCAT(LEFT(p.last, 4), '%')) = 1 AND NOT EXISTS (SELECT 1 FROM visit v WHERE v.patient_id ="
         " p.id AND v.state IN ('booked', 'confirmed', 'held')) AND NOT EXISTS (SELECT 1 FROM waiting w WHERE"
         " w.patient_id = p.id AND w.ended_at IS NULL) ORDER BY p.id LIMIT 1",
     )

@@ -10,6 +10,8 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Person, Running, arrive, of
+from tests.conftest import ODILE
+from zax.desk.claims.sending import send_ready
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
@@ -84,6 +86,7 @@ def test_a_medical_visit_by_keyboard(person: Callable[[str], Person], zax: Runni
     desk.control_enter()
     desk.see("Finished", "body")
     assert due.startswith("$")
+    send_ready(zax.desk, ODILE)  # the biller's evening
     desk.until(lambda: state(zax, visit_id) == "settled", "insurance has paid and the visit is settled")
     desk.open(f"/visits/{visit_id}")
     desk.see("Settled: nothing due", "#sheet")
@@ -187,6 +190,7 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     desk.see("$0.00", ".due")
     desk.click_words("Finish", ".fin")
     desk.see("Finished")
+    send_ready(zax.desk, ODILE)
     desk.until(lambda: state(zax, visit_id) == "settled", "settled")
     desk.open(f"/accounts/{patient_id}")
     desk.see("Plan paid", ".jr")

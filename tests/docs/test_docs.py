@@ -142,3 +142,9 @@ def test_only_the_clock_reads_the_time() -> None:
         for path in (ROOT / "src" / "zax" / part).rglob("*.py")
     ]
     assert [path.name for path in inside if reads.search(path.read_text())] == []
+
+
+def test_the_page_of_claim_checks_is_made_from_the_checks() -> None:
+    from scripts.claim_checks import DOC, written
+
+    assert DOC.read_text(encoding="utf-8") == written(), "run scripts/claim_checks.py"

@@ -18,6 +18,7 @@ from zax.desk.record.exporting import cards_of
 from zax.desk.record.importing import job_of, open_import, refused_lines, run_import, start_import
 from zax.processes import desk_of
 from zax.settings import Settings
+from zax.store.claims.claims import every_file
 from zax.store.files import FileStore
 
 console = Console(stderr=True)
@@ -83,4 +84,21 @@ def export_file(file: Path) -> int:
         else:
             out.write(write_bundle(cards))
     console.print(f"Written to {file}.")
+    return 0
+
+
+def export_x12(folder: Path) -> int:
+    """Every kept X12 file under its name; two of one name are told apart by their number. 0 when written."""
+    desk = desk_of(Settings())
+    folder.mkdir(parents=True, exist_ok=True)
+    count = 0
+    with desk.engine.connect() as connection:
+        for file in every_file(connection):
+            name = Path(file.name).name or f"file-{file.id}.x12"
+            target = folder / name
+            if target.exists():
+                target = folder / f"{target.stem}-{file.id}{target.suffix}"
+            target.write_text(file.text, encoding="utf-8")
+            count += 1
+    console.print(f"{count} files written to {folder}.")
     return 0

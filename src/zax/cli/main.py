@@ -54,6 +54,16 @@ def export_patients(
     raise typer.Exit(export_file(file))
 
 
+@give.command("claim-files")
+def export_claim_files(
+    folder: Annotated[Path, typer.Argument(help="where to write every kept X12 file, under its name")],
+) -> None:
+    """Write every X12 file that went out or came in, under its name."""
+    from zax.cli.importing import export_x12
+
+    raise typer.Exit(export_x12(folder))
+
+
 @check.command("money")
 def audit_money() -> None:
     """Recount every balance from the journal; exit 1 when anything does not agree."""

@@ -13,6 +13,7 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from sqlalchemy import Engine, insert, inspect, select
 
 from zax.clock import ShiftedClock, local, system_now, to_utc
+from zax.demo import claims
 from zax.demo.accounts import add_money
 from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
@@ -93,7 +94,9 @@ def seed(
             desk = _desk(engine, clock)
             task = bar.add_task("Today", total=len(VISITS) * 4)
             by_name = {f"{person.first} {person.last}": person.id for person in expected}
+            claims.before_today(desk, day, by_name)
             Today(desk, clock, day).play(by_name, lambda: bar.advance(task))
+            claims.answered(desk, day, by_name)
             bar.update(task, completed=len(VISITS) * 4)
             give_helen_a_household(desk)
             task = bar.add_task("Waiting", total=len(WAITERS) + len(SHELVED) + len(ASKED))

@@ -16,9 +16,9 @@ _USED = text(
     "SELECT c.member_id, SUM(l.deductible_cents) AS cents FROM charge_line l JOIN visit v ON v.id ="
     " l.visit_id JOIN service s ON s.id = l.service_id JOIN coverage c ON c.patient_id = v.patient_id AND"
     " c.to_day IS NULL JOIN plan p ON p.id = c.plan_id AND p.dental = s.dental WHERE YEAR(v.day) = :year AND"
-    " v.state IN ('left', 'settled') AND l.removed_at IS NULL AND NOT EXISTS (SELECT 1 FROM claim k JOIN"
-    " outbox o ON o.kind = 'claim_file' AND JSON_VALUE(o.payload, '$.claim_id') = k.id WHERE k.visit_id ="
-    " v.id) GROUP BY c.member_id HAVING cents > 0"
+    " v.state IN ('left', 'settled') AND l.removed_at IS NULL AND NOT EXISTS (SELECT 1 FROM claim k WHERE"
+    " k.visit_id = v.id AND k.state IN ('held_back', 'ready', 'going', 'rejected')) GROUP BY c.member_id"
+    " HAVING cents > 0"
 )
 
 

@@ -83,6 +83,9 @@ class HttpClearinghouse:
     def ask(self, text: str) -> str:
         return self._call("POST", "/clearinghouse/eligibility", content=text.encode()).text
 
+    def ask_status(self, text: str) -> str:
+        return self._call("POST", "/clearinghouse/status", content=text.encode()).text
+
     def confirm(self, file_id: str) -> None:
         self._call("DELETE", f"/clearinghouse/mailbox/{file_id}")
 

@@ -67,6 +67,11 @@ class Clearinghouse(Protocol):
         nothing did.
         """
 
+    def ask_status(self, text: str) -> str:
+        """Send a 276 and wait for the payer's 277; whatever came back as text. Raises OutsideTrouble when
+        nothing did.
+        """
+
     def confirm(self, file_id: str) -> None:
         """We have the file; it need not be kept. Raises OutsideTrouble."""
 

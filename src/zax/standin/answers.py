@@ -18,29 +18,33 @@ PAYERS: Json = json.loads((Path(__file__).parent / "payers.json").read_text())
 HOUSE = "FERRYHUB"
 
 
-def _x(cents: int) -> str:
+def cents_text(cents: int) -> str:
+    """Cents as X12 writes an amount."""
     text = f"{abs(cents) // 100}.{abs(cents) % 100:02d}".rstrip("0").rstrip(".")
     return f"-{text}" if cents < 0 else text
+
+
+def interchange_of(receiver: str, control: int, now: datetime, inner: list[str], groups: int = 1) -> str:
+    """ISA and IEA around whatever stands between."""
+    head = (
+        "ISA*00*          *00*         "
+        f" *ZZ*{HOUSE:<15}*ZZ*{receiver:<15}*{now:%y%m%d}*{now:%H%M}*^*00501*{control:09d}*0*P*:"
+    )
+    return "~".join([head, *inner, f"IEA*{groups}*{control:09d}"]) + "~"
 
 
 def envelope(
     kind: str, version: str, st: str, receiver: str, control: int, now: datetime, body: list[str]
 ) -> str:
     """The control segments around one transaction set."""
-    head = (
-        "ISA*00*          *00*         "
-        f" *ZZ*{HOUSE:<15}*ZZ*{receiver:<15}*{now:%y%m%d}*{now:%H%M}*^*00501*{control:09d}*0*T*:"
-    )
-    set_lines = [f"ST*{st}*0001*{version}" if st in {"999", "271"} else f"ST*{st}*0001", *body]
-    lines = [
-        head,
+    set_lines = [f"ST*{st}*0001*{version}" if st != "835" else f"ST*{st}*0001", *body]
+    group = [
         f"GS*{kind}*{HOUSE}*{receiver}*{now:%Y%m%d}*{now:%H%M}*{control}*X*{version}",
         *set_lines,
         f"SE*{len(set_lines) + 1}*0001",
         f"GE*1*{control}",
-        f"IEA*1*{control:09d}",
     ]
-    return "~".join(lines) + "~"
+    return interchange_of(receiver, control, now, group)
 
 
 def acknowledgement(file: ClaimFile, control: int, now: datetime) -> str:
@@ -77,18 +81,20 @@ def decide(claim: Claim, used: int) -> list[Decision]:
     return made
 
 
-def remittance(file: ClaimFile, claim: Claim, keep: Keep, control: int, now: datetime) -> str:
-    """The 835 (005010X221A1) that pays one claim by transfer."""
+def remittance(
+    file: ClaimFile, claim: Claim, keep: Keep, control: int, now: datetime, denied: bool = False
+) -> str:
+    """The 835 (005010X221A1) that pays one claim by transfer, or denies it for want of an authorization."""
     used = (keep.get("deductibles", f"{claim.member}-{now:%Y}") or {}).get("cents", 0)
-    decisions = decide(claim, used)
+    decisions = [] if denied else decide(claim, used)
     counted = used + sum(d.deductible for d in decisions)
     keep.put("deductibles", f"{claim.member}-{now:%Y}", {"cents": counted})
     payer = PAYERS[claim.payer]
     paid, patient = sum(d.paid for d in decisions), sum(d.deductible + d.share for d in decisions)
-    method = "ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765" if paid else "NON**********"
+    method = "ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765" if paid else "NON***********"
     today = f"{now:%Y%m%d}"
     body = [
-        f"BPR*I*{_x(paid)}*C*{method}*{today}",
+        f"BPR*I*{cents_text(paid)}*C*{method}*{today}",
         f"TRN*1*{claim.payer}{control:07d}*1512345678",
         f"DTM*405*{today}",
         f"N1*PR*{payer['name']}",
@@ -98,29 +104,54 @@ def remittance(file: ClaimFile, claim: Claim, keep: Keep, control: int, now: dat
         f"N1*PE*{file.sender_name}*XX*{file.npi}",
         f"REF*TJ*{file.tax_id}",
         "LX*1",
-        (
-            f"CLP*{claim.number}*1*{_x(claim.cents)}*{_x(paid)}*{_x(patient) if patient else ''}*12"
-            f"*{claim.payer}-{claim.number}*11*1"
+        "*".join(
+            (
+                "CLP",
+                claim.number,
+                "4" if denied else "1",
+                cents_text(claim.cents),
+                cents_text(paid),
+                cents_text(patient) if patient else "",
+                "12",
+                f"{claim.payer}-{claim.number}",
+                "11",
+                "1",
+            )
         ),
         f"NM1*QC*1*{claim.patient_last}*{claim.patient_first}****MI*{claim.member}",
     ]
     for decision in decisions:
         body += _service(decision, claim.day)
+    for line in claim.lines if denied else ():
+        body += _denied(line, claim.day)
     return envelope("HP", "005010X221A1", "835", file.sender, control, now, body)
 
 
 def _service(decision: Decision, day: str) -> list[str]:
     line = decision.line
     code = ":".join((line.qualifier, line.code, *line.modifiers))
-    lines = [f"SVC*{code}*{_x(line.cents)}*{_x(decision.paid)}**{line.units}", f"DTM*472*{day}"]
+    lines = [
+        f"SVC*{code}*{cents_text(line.cents)}*{cents_text(decision.paid)}**{line.units}",
+        f"DTM*472*{day}",
+    ]
     if decision.write_off:
-        lines.append(f"CAS*CO*45*{_x(decision.write_off)}")
+        lines.append(f"CAS*CO*45*{cents_text(decision.write_off)}")
     reasons = [
         (reason, cents) for reason, cents in (("1", decision.deductible), ("2", decision.share)) if cents
     ]
     if reasons:
-        lines.append("CAS*PR*" + "**".join(f"{reason}*{_x(cents)}" for reason, cents in reasons))
+        lines.append("CAS*PR*" + "**".join(f"{reason}*{cents_text(cents)}" for reason, cents in reasons))
     if line.number:
         lines.append(f"REF*6R*{line.number}")
-    lines.append(f"AMT*B6*{_x(line.cents - decision.write_off)}")
+    lines.append(f"AMT*B6*{cents_text(line.cents - decision.write_off)}")
     return lines
+
+
+def _denied(line: Line, day: str) -> list[str]:
+    code = ":".join((line.qualifier, line.code, *line.modifiers))
+    lines = [
+        f"SVC*{code}*{cents_text(line.cents)}*0**{line.units}",
+        f"DTM*472*{day}",
+        f"CAS*CO*197*{cents_text(line.cents)}",
+    ]
+    return lines + ([f"REF*6R*{line.number}"] if line.number else [])

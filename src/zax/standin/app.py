@@ -21,9 +21,9 @@ from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
-from zax.standin import eligibility
+from zax.standin import eligibility, status
 from zax.standin.answers import PAYERS, acknowledgement, remittance
-from zax.standin.claims import read_claim_file
+from zax.standin.claims import ClaimFile, read_claim_file
 from zax.standin.keep import Json, Keep
 
 MODES = {
@@ -160,6 +160,14 @@ def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
             keep.put("counter", "answer", {"at": number})
         return PlainTextResponse(eligibility.answer(question, mode, number, datetime.now(UTC)))
 
+    @app.post("/clearinghouse/status")
+    async def ask_status(request: Request) -> PlainTextResponse:
+        question = status.read_question((await request.body()).decode(errors="replace"))
+        with keep.lock:
+            number = (keep.get("counter", "answer") or {"at": 0})["at"] + 1
+            keep.put("counter", "answer", {"at": number})
+        return PlainTextResponse(status.answer(question, keep, number, datetime.now(UTC)))
+
     @app.get("/clearinghouse/mailbox")
     def mailbox() -> list[dict[str, str]]:
         now = time.time()
@@ -192,15 +200,33 @@ def _take_file(keep: Keep, key: str, name: str, text: str, pay_seconds: float) -
         file = read_claim_file(text)
         now = datetime.now(UTC)
         number = (keep.get("counter", "file") or {"at": 0})["at"]
+        modes = {status.mode_of(claim.member) for claim in file.claims}
         number += 1
-        _put(keep, f"999-{number}.x12", acknowledgement(file, number, now), 0)
-        if not file.errors:
-            for claim in file.claims:
-                if claim.payer in PAYERS:
-                    number += 1
-                    _put(keep, f"835-{number}.x12", remittance(file, claim, keep, number, now), pay_seconds)
+        if "interchange_rejected" in modes:
+            _put(keep, f"ta1-{number}.x12", status.interchange_rejected(file, number, now), 0)
+        elif "file_rejected" in modes and not file.errors:
+            _put(keep, f"999-{number}.x12", status.file_rejected(file, text, number, now), 0)
+        else:
+            _put(keep, f"999-{number}.x12", acknowledgement(file, number, now), 0)
+            number = _take_claims(keep, file, number, now, pay_seconds)
         keep.put("counter", "file", {"at": number})
         keep.put("files", key, {"key": key, "name": name, "text": text, "errors": file.errors})
+
+
+def _take_claims(keep: Keep, file: ClaimFile, number: int, now: datetime, pay_seconds: float) -> int:
+    """A 277CA for all, then each is paid, denied or left, by its member; the last number used."""
+    if file.errors:
+        return number
+    number += 1
+    _put(keep, f"277-{number}.x12", status.acknowledged(file, number, now), 0)
+    for claim in file.claims:
+        mode = status.mode_of(claim.member)
+        status.remember(keep, claim, time.time() + pay_seconds)
+        if claim.payer in PAYERS and mode in {"paid", "denied"}:
+            number += 1
+            paid = remittance(file, claim, keep, number, now, denied=mode == "denied")
+            _put(keep, f"835-{number}.x12", paid, pay_seconds)
+    return number
 
 
 def _put(keep: Keep, name: str, text: str, seconds: float) -> None:

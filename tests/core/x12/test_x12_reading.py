@@ -164,8 +164,7 @@ def test_an_acknowledgement_says_which_file_and_why() -> None:
     refused = describe(acknowledgement("17", "R"))
     assert refused["transactions"][0]["verdict"] == "rejected"
     assert refused["transactions"][0]["files"][0]["errors"] == [
-        "segment CLM (22): code 8",
-        "segment CLM (22) element 2: code 6, '12X'",
+        "CLM02 has a character that isn’t allowed: 12X",
     ]
     assert "no verdict" in " ".join(
         describe(acknowledgement("17").replace("IK5*A~", "").replace("SE*6", "SE*5"))["problems"]

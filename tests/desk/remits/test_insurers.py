@@ -262,7 +262,7 @@ def test_a_rejected_file_brings_the_claim_back_with_the_reason(desk: Desk, outsi
     result = import_file(desk, ODILE, "a.999", acknowledgement(control, "R"))
     assert "rejected" in result.words
     assert scalar(desk, "SELECT state FROM claim") == "rejected"
-    assert "segment CLM" in scalar(desk, "SELECT JSON_VALUE(findings, '$[0].message') FROM claim")
+    assert "CLM02 has a character" in scalar(desk, "SELECT JSON_VALUE(findings, '$[0].message') FROM claim")
     assert recheck(desk, ODILE, scalar(desk, "SELECT id FROM claim")) is True
     assert import_file(desk, ODILE, "b.999", acknowledgement("4711")).for_a_person == 1
 

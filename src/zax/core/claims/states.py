@@ -21,6 +21,8 @@ class ClaimState(StrEnum):
     DENIED = "denied"
 
 
+# Why a claim is closed whose checkout was undone: the visit may get another.
+WITHDRAWN = "the checkout was undone"
 # The payer has said its last word; a person has to do something.
 ANSWERED = frozenset({ClaimState.CLOSED, ClaimState.DENIED})
 # A biller may correct it and check it again.

@@ -9,7 +9,7 @@ from __future__ import annotations
 from zax.core.coverage.answer import told
 from zax.core.json import Json
 from zax.core.x12 import codes271 as codes
-from zax.core.x12.acknowledgement import acknowledgements_of, verdict_words
+from zax.core.x12.acknowledgement import acknowledgements_of, interchange_verdicts, verdict_words
 from zax.core.x12.claim_reading import ReadClaim, claims_of
 from zax.core.x12.claim_status import status_reports_of
 from zax.core.x12.eligibility import Member, Rejection, eligibility_of
@@ -35,6 +35,8 @@ def describe(text: str) -> Json:
         return _acknowledgements(document)
     if kinds == {"271"}:
         return _eligibility(document)
+    if document.ta1 and not document.transactions:
+        return _interchanges(document)
     described = [
         {"kind": each.kind, "version": each.version, "control": each.control, "segments": len(each.segments)}
         for each in document.transactions
@@ -194,7 +196,7 @@ def _acknowledgements(document: Document) -> Json:
                         "control": one.control,
                         "kind": one.kind,
                         "verdict": verdict_words(one.code),
-                        "errors": one.errors,
+                        "errors": [each.words for each in one.errors],
                     }
                     for one in each.files
                 ],
@@ -202,6 +204,22 @@ def _acknowledgements(document: Document) -> Json:
             for each in answer.acknowledgements
         ],
         "problems": answer.problems,
+    }
+
+
+def _interchanges(document: Document) -> Json:
+    return {
+        "transactions": [
+            {
+                "kind": "TA1",
+                "control": each.control,
+                "verdict": verdict_words(each.code),
+                "code": each.why,
+                "words": each.words,
+            }
+            for each in interchange_verdicts(document)
+        ],
+        "problems": document.problems,
     }
 
 

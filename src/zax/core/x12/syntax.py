@@ -63,6 +63,7 @@ class Document:
     controls: list[str] = field(default_factory=list)
     transactions: list[Transaction] = field(default_factory=list)
     problems: list[str] = field(default_factory=list)
+    ta1: list[Segment] = field(default_factory=list)
 
 
 class NotX12(ValueError):
@@ -147,7 +148,7 @@ class _Envelopes:
             elif self.open is not None and segment.id:
                 self.open.segments.append(segment)
             elif segment.id == "TA1":
-                continue
+                self.document.ta1.append(segment)
             else:
                 self.say(
                     f"Segment {number} ({segment.id or segment.get(1)[:10]!r}) stands outside any"
@@ -208,7 +209,7 @@ class _Envelopes:
         self.open = None
 
     def count(self, where: str, stated: str, counted: int, what: str) -> None:
-        if stated.lstrip("0") != str(counted):
+        if not (stated.isascii() and stated.isdecimal() and int(stated) == counted):
             self.say(f"{where} says {stated or 'nothing'} {what}, the file has {counted}.")
 
     def same(self, where: str, stated: str, wanted: str) -> None:

@@ -17,7 +17,7 @@ from zax.core.claims.states import ClaimState
 from zax.core.claims.subject_values import summary, values
 from zax.core.claims.subjects import Subject, subjects_of
 from zax.core.errors import NotFound
-from zax.desk.claims.claims import is_kept
+from zax.desk.claims.claims import finding_of, is_kept
 from zax.desk.claims.content import made_claim
 from zax.desk.claims.worklist import Shown
 from zax.desk.clinic.clinic import Clinic
@@ -76,7 +76,10 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
     made = made_claim(connection, clinic, row, today)
     carried = carried_of(row.carried)
     waiting = row.state in {ClaimState.HELD_BACK, ClaimState.READY, ClaimState.REJECTED}
-    found = [each for each in made.findings if not is_kept(row.kept, each)] if waiting else []
+    said = [finding_of(each) for each in row.findings] if row.state == ClaimState.REJECTED else []
+    turned_back = [each for each in said if each.rule == "file-rejected"]
+    found = [each for each in (*turned_back, *made.findings) if not is_kept(row.kept, each)]
+    found = found if waiting else []
     shown = [Shown(each, field_of(each.about)) for each in found]
     return ClaimPage(
         row=row,

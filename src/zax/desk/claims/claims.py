@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
 from zax.core.claims.finding import Finding, Strength
-from zax.core.claims.states import CAN_BE_CHECKED, ClaimState
+from zax.core.claims.states import CAN_BE_CHECKED, WITHDRAWN, ClaimState
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -142,5 +142,5 @@ def withdraw_unsent(tx: Transaction, visit: Visit) -> None:
     for row in rows:
         if row.state not in CAN_BE_CHECKED | {ClaimState.CLOSED}:
             raise Conflict(f"Claim {row.number} is already with the payer, so the checkout can’t be undone.")
-        stored.set_state(tx.connection, row.id, ClaimState.CLOSED)
-        add_event(tx, row.id, "Withdrawn: the checkout was undone")
+        stored.close(tx.connection, row.id, WITHDRAWN)
+        add_event(tx, row.id, f"Withdrawn: {WITHDRAWN}")

@@ -22,6 +22,7 @@ from zax.desk.arrivals.check_in import Arrival, arrival_of
 from zax.desk.book.track import locked_visit, step
 from zax.desk.claims.claims import make_claims, withdraw_unsent
 from zax.desk.claims.content import ComingClaim, coming_claim
+from zax.desk.claims.habits import claim_habits
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.visit_sheet import Sheet
 from zax.desk.followup.recalls import write_recall
@@ -187,7 +188,8 @@ def finish_checkout(
         locked_visit(tx, visit_id, version)
     bill = post_charges(tx, visit)
     step(tx, visit, Stop.LEFT, after=replace(visit, gone_at=None))
-    make_claims(tx, visit, bill)
+    if claim_habits(tx.clinic).made == "checkout":
+        make_claims(tx, visit, bill)
     if recall_months is not None:
         write_recall(tx, visit, visit.type_id, recall_months)
     if receipt == "email":

@@ -1,5 +1,5 @@
-"""Files that come in from insurers: 999 moves claims, 835 is posted line by line or put before a person. Once
-each.
+"""Files that come in from insurers: TA1, 999 and 277 move claims, 835 is posted line by line or put before a
+person. Once each.
 
 A file is known by its content and a payment by payer and trace number, so importing twice changes nothing,
 and says so.
@@ -16,12 +16,14 @@ from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import Kind, Parts, line_parts
 from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, place
 from zax.core.wording import dollars
-from zax.core.x12.acknowledgement import Acknowledgement, acknowledgements_of, verdict_words
+from zax.core.x12.acknowledgement import acknowledgements_of, interchange_verdicts
+from zax.core.x12.claim_status import status_reports_of
 from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
 from zax.core.x12.syntax import read
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
+from zax.desk.claims.acknowledging import take_acknowledgement, take_interchange, take_status
 from zax.desk.claims.claims import add_event
 from zax.desk.money.ledger import OwnLedger, add_entry, settle_visit
 from zax.desk.money.posting import lock_household
@@ -43,8 +45,8 @@ class Imported:
 
 @act("claims")
 def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None] = lambda: None) -> Imported:
-    """Import a 999 or 835. Refused with what is wrong for a damaged file (nothing of it is used), Conflict
-    for a known one. `alive` is called after each claim.
+    """Import a TA1, 999, 277 or 835. Refused with what is wrong for a damaged file (nothing of it is used),
+    Conflict for a known one. `alive` is called after each claim.
     """
     digest = hashlib.sha256(text.encode()).hexdigest()
     known = claims.file_by_digest_for_update(tx.connection, digest)
@@ -56,12 +58,21 @@ def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None]
     kinds = {each.kind for each in document.transactions}
     if document.problems:
         raise Refused(f"The file is damaged, so none of it was used. {document.problems[0]}", "file")
+    if not kinds and document.ta1:
+        file_id = _keep(tx, "TA1", name, text, digest)
+        return _done(tx, file_id, [take_interchange(tx, file_id, v) for v in interchange_verdicts(document)])
     if kinds == {"999"}:
         found = acknowledgements_of(document)
         if found.problems:
             raise Refused(f"The acknowledgment can’t be read. {found.problems[0]}", "file")
         file_id = _keep(tx, "999", name, text, digest)
-        return _done(tx, file_id, [_acknowledge(tx, file_id, each) for each in found.acknowledgements])
+        return _done(tx, file_id, [take_acknowledgement(tx, file_id, a) for a in found.acknowledgements])
+    if kinds == {"277"}:
+        reports, problems = status_reports_of(document)
+        if problems:
+            raise Refused(f"The claim status can’t be read. {problems[0]}", "file")
+        file_id = _keep(tx, "277", name, text, digest)
+        return _done(tx, file_id, [take_status(tx, file_id, each) for each in reports])
     if kinds == {"835"}:
         payments = remittances_of(document)
         if payments.problems:
@@ -73,7 +84,11 @@ def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None]
             tx, file_id, [_take_remittance(tx, file_id, each, alive) for each in payments.remittances]
         )
     listed = ", ".join(sorted(kinds)) or "nothing"
-    raise Refused(f"The file holds {listed}. Zax imports payments (835) and acknowledgments (999).", "file")
+    raise Refused(
+        f"The file holds {listed}. Zax imports payments (835), acknowledgments (999, TA1) and claim status"
+        " (277).",
+        "file",
+    )
 
 
 @act("claims")
@@ -97,33 +112,6 @@ def _done(tx: Transaction, file_id: int, results: list[tuple[str, int]]) -> Impo
     tx.audit("file.imported", file_id=file_id, words=words)
     tx.tell("claim")
     return Imported(file_id, words, sum(waiting for _, waiting in results))
-
-
-def _acknowledge(tx: Transaction, file_id: int, answer: Acknowledgement) -> tuple[str, int]:
-    sent = claims.file_sent_as(tx.connection, answer.group.lstrip("0"))
-    if sent is None:
-        return f"Acknowledgment for group {answer.group}, which we did not send.", 1
-    rejected = answer.code not in {"A", "E", "P"} or any(not each.taken for each in answer.files)
-    errors = "; ".join(error for each in answer.files for error in each.errors)
-    verdict = verdict_words("R" if rejected else answer.code)
-    words = f"Claim file {sent.name} {verdict}"
-    claims.set_outcome(tx.connection, sent.id, f"{verdict} by the clearinghouse")
-    for row in claims.claims_of_file(tx.connection, sent.id):
-        state = ClaimState.REJECTED if rejected else ClaimState.ACCEPTED
-        add_event(tx, row.id, f"{words}{': ' + errors if errors else ''}", file_id)
-        if row.state in {ClaimState.GOING, ClaimState.SENT}:
-            findings = [
-                {
-                    "rule": "file-rejected",
-                    "strength": "stop",
-                    "about": "file",
-                    "message": f"The clearinghouse rejected it: {errors or 'no reason given'}.",
-                    "remedy": "Fix it and check it again.",
-                }
-            ]
-            claims.set_findings(tx.connection, row.id, state, findings if rejected else [])
-            tx.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
-    return f"{words}.", int(rejected)
 
 
 def _take_remittance(

@@ -13,7 +13,9 @@ from datetime import timedelta
 import structlog
 
 from zax.desk.book.web_requests import release_held
+from zax.desk.claims.habits import evening_run
 from zax.desk.claims.norms import learn_norms
+from zax.desk.claims.status import ask_about_overdue
 from zax.desk.coverage.eligibility import nightly
 from zax.desk.money.payment_plans import charge_due
 from zax.desk.remits.mailbox import fetch_mailbox
@@ -44,6 +46,8 @@ DUTIES = (
     Duty("plans", lambda tools: charge_due(tools.desk), timedelta(minutes=10)),
     Duty("held requests", lambda tools: release_held(tools.desk)),
     Duty("payer norms", lambda tools: learn_norms(tools.desk), timedelta(hours=6)),
+    Duty("claim status", lambda tools: ask_about_overdue(tools.desk), timedelta(hours=1)),
+    Duty("evening claims", lambda tools: evening_run(tools.desk), timedelta(minutes=10)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )
 

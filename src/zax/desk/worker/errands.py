@@ -24,6 +24,7 @@ from zax.desk.acts.actor import WORKER
 from zax.desk.acts.letters import send_letter
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.claims.sending import deliver_claim_file
+from zax.desk.claims.status import carry_out_question
 from zax.desk.coverage.eligibility import carry_out
 from zax.desk.money.payment_plans import charge_installment
 from zax.desk.money.receipts import mail_waiting_receipt
@@ -158,6 +159,10 @@ def _claim_file(tools: Tools, errand: Errand) -> None:
     deliver_claim_file(tools.desk, tools.outside.clearinghouse, errand)
 
 
+def _claim_status(tools: Tools, errand: Errand) -> None:
+    carry_out_question(tools.desk, tools.outside.clearinghouse, errand)
+
+
 def _insurer_file(tools: Tools, errand: Errand) -> None:
     take_in(tools.desk, errand.payload["name"], errand.payload["text"], tools.alive)
     _done(tools.desk, errand)
@@ -212,6 +217,7 @@ def _terminal(tools: Tools, errand: Errand) -> None:
 
 HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "claim_file": _claim_file,
+    "claim_status": _claim_status,
     "insurer_file": _insurer_file,
     "installment": _installment,
     "receipt_mail": _receipt_mail,

@@ -22,10 +22,13 @@ _DUTIES: Mapping[str, str] = {
     "plans": "charge the payment plans",
     "held requests": "release online requests no one answered",
     "payer norms": "learn how fast payers answer",
+    "evening claims": "make and send the day’s claims",
+    "claim status": "ask payers about overdue claims",
     "mailbox": "fetch files from insurers",
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {
     "claim_file": ("claim file waits", "claim files wait"),
+    "claim_status": ("question about a claim waits", "questions about claims wait"),
     "eligibility": ("coverage check waits", "coverage checks wait"),
     "receipt_mail": ("emailed receipt waits", "emailed receipts wait"),
     "patient_mail": ("email to a patient waits", "emails to patients wait"),

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Select, func, insert, select, update
+from sqlalchemy import Connection, Select, func, insert, or_, select, text, update
 
-from zax.core.claims.states import ClaimState
+from zax.core.book.track import Stop
+from zax.core.claims.states import WITHDRAWN, ClaimState
 from zax.core.remits.placing import Outcome
 from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
 from zax.store.listing import Listed, Order, Wanted, listed
@@ -132,6 +133,24 @@ def claims_of_visit_for_update(connection: Connection, visit_id: int) -> list[Cl
     return many(connection, select(_c).where(_c.c.visit_id == visit_id).with_for_update(), ClaimRow)
 
 
+_WITHOUT_CLAIM = text(
+    f"""
+    SELECT v.id FROM visit v
+    JOIN journal j ON j.visit_id = v.id
+    WHERE v.state = '{Stop.LEFT}' AND v.day > :since AND NOT EXISTS
+        (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.closed_why <> '{WITHDRAWN}')
+    GROUP BY v.id
+    HAVING SUM(j.insurer_cents) > 0
+    ORDER BY v.id
+    """
+)
+
+
+def visits_without_claim(connection: Connection, since: date) -> list[int]:
+    """Finished visits after that day with a part of an insurer's and no claim but withdrawn ones."""
+    return [*connection.execute(_WITHOUT_CLAIM, {"since": since}).scalars()]
+
+
 def claims_of_file_for_update(connection: Connection, file_id: int) -> list[ClaimRow]:
     """The claims of a file, held until the transaction ends, in the order everybody holds them."""
     within = select(_e.c.claim_id).where(_e.c.file_id == file_id)
@@ -181,6 +200,22 @@ def set_findings(
 def set_kept(connection: Connection, claim_id: int, kept: Sequence[Mapping[str, str]]) -> None:
     """What looks odd and may go, with the reasons."""
     change(connection, _c, claim_id, kept=kept)
+
+
+def set_status(connection: Connection, claim_id: int, words: str) -> None:
+    """What the payer last said of it."""
+    change(connection, _c, claim_id, status=words[:200])
+
+
+def mark_asked(connection: Connection, claim_id: int, at: datetime) -> None:
+    """The payer is asked how it stands."""
+    change(connection, _c, claim_id, asked_at=at)
+
+
+def overdue_unasked(connection: Connection, ids: Sequence[int], before: datetime) -> list[int]:
+    """Those of these claims that were not asked about since then."""
+    late = or_(_c.c.asked_at.is_(None), _c.c.asked_at < before)
+    return [*connection.execute(select(_c.c.id).where(_c.c.id.in_(ids), late)).scalars()]
 
 
 def set_payer_claim(connection: Connection, claim_id: int, number: str) -> None:
@@ -374,6 +409,14 @@ def set_outcome(connection: Connection, file_id: int, words: str) -> None:
 
 def file_of(connection: Connection, file_id: int) -> X12File | None:
     return one(connection, select(_f).where(_f.c.id == file_id), X12File)
+
+
+def every_file(connection: Connection) -> Iterator[X12File]:
+    """Each file that came or went, one at a time, the oldest first."""
+    for file_id in connection.execute(select(_f.c.id).order_by(_f.c.id)).scalars().all():
+        found = file_of(connection, file_id)
+        assert found is not None, "files are never deleted"
+        yield found
 
 
 def file_by_digest_for_update(connection: Connection, digest: str) -> X12File | None:

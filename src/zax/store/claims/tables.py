@@ -37,6 +37,8 @@ claim = Table(
     words_list("kept"),
     text_column("payer_claim", 50),
     text_column("closed_why", 200),
+    text_column("status", 200),
+    moment("asked_at", nullable=True),
     Column("again_on", Date, nullable=True),
     ref("owner_id", "user", nullable=True),
     moment("made_at"),

@@ -110,6 +110,7 @@ class WorkedClaim:
     findings: Sequence[Mapping[str, str]]
     kept: Sequence[Mapping[str, str]]
     closed_why: str
+    status: str
     again_on: date | None
     owner_name: str | None
     made_at: datetime
@@ -157,7 +158,8 @@ def worked(
     query = f"""
     SELECT t.* FROM (
       SELECT c.id, c.number, {_NEED} AS need, c.state, c.form, c.`rank`, c.frequency, c.visit_id,
-        c.patient_id, c.cents, c.paid_cents, c.findings, c.kept, c.closed_why, c.again_on, c.made_at,
+        c.patient_id, c.status, c.cents, c.paid_cents, c.findings, c.kept, c.closed_why, c.again_on,
+        c.made_at,
         c.sent_at,
         a.first, a.last, b.day, y.id AS payer_id, y.name AS payer_name, y.phone AS payer_phone,
         y.filing_days, {_NORM} AS norm, {_DAYS} AS days, u.name AS owner_name

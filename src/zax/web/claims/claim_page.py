@@ -7,6 +7,8 @@ from collections.abc import Callable
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
+from zax.clock import local
+from zax.core.claims.paper import on_paper
 from zax.core.claims.states import CAN_BE_CHECKED, ClaimState
 from zax.core.errors import ZaxError
 from zax.core.reading import optional_day, reference
@@ -15,9 +17,11 @@ from zax.desk.claims.claim_page import claim_page
 from zax.desk.claims.claims import recheck
 from zax.desk.claims.fixing import carry_subject
 from zax.desk.claims.sending import send_ready
+from zax.desk.claims.status import ask_payer
 from zax.desk.claims.thread import bill_next_plan, correct_claim, void_claim
 from zax.store.claims import claims as stored
 from zax.web.claims.worklist import REASONS
+from zax.web.shell.pdf import paper
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -59,6 +63,27 @@ def one_claim(
     return ctx.looked(page, shown.row.patient_id, "claim")
 
 
+@router.get("/claims/{claim_id}/paper.pdf")
+def print_claim(request: Request, claim_id: int) -> Response:
+    """The claim on paper, as it would leave now."""
+    ctx = enter(request, "claims")
+    clinic = ctx.desk.clinic
+    with ctx.read() as connection:
+        shown = claim_page(connection, clinic, claim_id, ctx.today)
+    content = paper(
+        "claims/papers/claim.html",
+        claim=shown.claim,
+        sheet=on_paper(shown.claim),
+        about=clinic.about,
+        site=clinic.first_site,
+        clinic=clinic,
+        printed=local(ctx.desk.clock.now(), clinic.first_site.timezone),
+    )
+    headers = {"Content-Disposition": f'inline; filename="{shown.row.number}.pdf"'}
+    answer = Response(content, media_type="application/pdf", headers=headers)
+    return ctx.looked_at(answer, [shown.row.patient_id], "claim")
+
+
 @router.post("/claims/{claim_id}/recheck")
 def recheck_claim(request: Request, claim_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "claims")
@@ -85,6 +110,13 @@ def send_one(request: Request, claim_id: int, form: PostedForm = Depends(posted_
     ctx = enter(request, "claims")
     sent = send_ready(ctx.desk, ctx.actor, None, [claim_id])
     return ctx.go(f"/claims/{claim_id}", sent.words)
+
+
+@router.post("/claims/{claim_id}/ask")
+def ask(request: Request, claim_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "claims")
+    ask_payer(ctx.desk, ctx.actor, claim_id)
+    return ctx.go(f"/claims/{claim_id}", "Asked. The answer shows up here.")
 
 
 @router.post("/claims/{claim_id}/next-plan")

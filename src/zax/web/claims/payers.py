@@ -11,6 +11,7 @@ from zax.core.claims.payer_rules import CONDITION_WORDS, FIELD_WORDS
 from zax.core.claims.worklist import USUAL_DAYS
 from zax.core.errors import ZaxError
 from zax.core.reading import reference
+from zax.desk.claims.habits import ClaimHabitsForm, claim_habits, save_claim_habits
 from zax.desk.claims.norms import set_norm
 from zax.desk.claims.rule_trial import try_rule
 from zax.desk.claims.rules import read_rule, save_rule
@@ -41,9 +42,22 @@ def payers_page(ctx: RequestContext, rule_id: int = 0, status: int = 200, **more
         conditions=CONDITION_WORDS,
         strengths=STRENGTHS,
         usual=USUAL_DAYS,
+        habits=claim_habits(ctx.clinic),
         screen="claims",
         **more,
     )
+
+
+@router.post("/claims/habits")
+def store_habits(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "claims")
+    try:
+        save_claim_habits(ctx.desk, ctx.actor, form.read(ClaimHabitsForm))
+    except ZaxError as error:
+        if not error.problems:
+            raise
+        return payers_page(ctx, 0, error.status, problems=error.problems, typed=form)
+    return ctx.go("/claims/payers", "Saved.")
 
 
 @router.post("/claims/payers/{payer_id}/norm")

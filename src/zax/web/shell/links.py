@@ -12,7 +12,7 @@ _PAGES = {
     About.ACCOUNT: "/accounts/{0.number}",
     About.REQUESTS: "/requests",
     About.BALANCES: "/money",
-    About.CLAIMS_IN_TROUBLE: "/claims?show=trouble",
+    About.CLAIMS_IN_TROUBLE: "/claims?need=fix",
     About.ANSWERS: "/claims?show=answers",
     About.SET_ASIDE: "/set-aside",
 }

@@ -165,7 +165,7 @@ def visit_counts_once(claim: Claim, _: Situation) -> Iterator[Problem]:
             yield Problem(f"lines.{at}.units", message, "Make it 1, or bill each on its day.")
 
 
-@check(ODD, "P", "CMS: 8 minutes make a unit of 15")
+@check(ODD, "P", "CMS: 8 minutes count as a unit of 15")
 def timed_units_plausible(claim: Claim, _: Situation) -> Iterator[Problem]:
     """Timed services come to no more than eight hours a day."""
     timed = [(at, line) for at, line in enumerate(claim.lines, 1) if is_timed(line.code)]

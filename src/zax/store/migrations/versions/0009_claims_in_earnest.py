@@ -22,6 +22,8 @@ def upgrade() -> None:
     op.add_column('claim', sa.Column('kept', sa.JSON(), server_default='[]', nullable=False))
     op.add_column('claim', sa.Column('payer_claim', sa.String(length=50), server_default='', nullable=False))
     op.add_column('claim', sa.Column('closed_why', sa.String(length=200), server_default='', nullable=False))
+    op.add_column('claim', sa.Column('status', sa.String(length=200), server_default='', nullable=False))
+    op.add_column('claim', sa.Column('asked_at', mysql.DATETIME(fsp=6), nullable=True))
     op.add_column('claim', sa.Column('again_on', sa.Date(), nullable=True))
     op.add_column('claim', sa.Column('owner_id', sa.Integer(), nullable=True))
     op.create_foreign_key(op.f('fk_claim_owner_id'), 'claim', 'user', ['owner_id'], ['id'])

@@ -1,0 +1,105 @@
+"""When finished visits become claims and claims go out, as the clinic prefers: at checkout or in the evening,
+by a key or by themselves from an hour on; and what its claim files say of the clinic.
+
+The evening run may come as often as it likes: what it has done once, it finds done.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+from functools import partial
+from typing import Annotated, Literal
+
+from zax.clock import local
+from zax.core.claims.states import WITHDRAWN
+from zax.core.errors import Refused
+from zax.core.form import Form, a_number
+from zax.desk.acts.act import act, in_transaction
+from zax.desk.acts.actor import WORKER
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.book.track import locked_visit
+from zax.desk.claims.claims import make_claims
+from zax.desk.claims.sending import make_batch
+from zax.desk.clinic.clinic import Clinic
+from zax.desk.money.ledger import bill_of
+from zax.store.claims import claims as stored
+
+BACK_DAYS = 14
+
+
+@dataclass(frozen=True, slots=True)
+class ClaimHabits:
+    """`made` is checkout or evening, `sent` key or evening, `hour` when the evening begins at the first
+    site. `mode` of the clearinghouse's door is production or test.
+    """
+
+    made: str
+    sent: str
+    hour: int
+    clia: str
+    mode: str
+
+
+def claim_habits(clinic: Clinic) -> ClaimHabits:
+    about = clinic.about
+    return ClaimHabits(
+        str(about.get("claims_made", "checkout")),
+        str(about.get("claims_sent", "key")),
+        int(about.get("claims_hour", 18)),
+        str(about.get("clia", "")),
+        str(about.get("clearinghouse_mode", "production")),
+    )
+
+
+class ClaimHabitsForm(Form):
+    made: Literal["checkout", "evening"] = "checkout"
+    sent: Literal["key", "evening"] = "key"
+    hour: Annotated[int, a_number(0, 23, "A whole number, 0 to 23.")] = 18
+    clia: str = ""
+    mode: Literal["production", "test"] = "production"
+
+
+@act("setup")
+def save_claim_habits(tx: Transaction, habits: ClaimHabitsForm) -> None:
+    if habits.clia and len(habits.clia) != 10:
+        raise Refused("A CLIA number has ten characters, such as 06D1234567.", "clia")
+    kept = {
+        "claims_made": habits.made,
+        "claims_sent": habits.sent,
+        "claims_hour": habits.hour,
+        "clia": habits.clia.upper(),
+        "clearinghouse_mode": habits.mode,
+    }
+    for name, value in kept.items():
+        tx.keep_setting(name, value)
+    tx.change_setup("claims.habits", **kept)
+
+
+def evening_run(desk: Desk) -> int:
+    """Makes and sends what the clinic leaves to the evening, once it has come; how many claims it touched."""
+    habits = claim_habits(desk.clinic)
+    if "evening" not in {habits.made, habits.sent}:
+        return 0
+    if local(desk.clock.now(), desk.clinic.first_site.timezone).hour < habits.hour:
+        return 0
+    made = _make_what_is_due(desk) if habits.made == "evening" else 0
+    if habits.sent != "evening":
+        return made
+    return made + in_transaction(desk, WORKER, lambda tx: make_batch(tx).claims)
+
+
+def _make_what_is_due(desk: Desk) -> int:
+    """One transaction a visit, so that one that cannot be made holds up no other."""
+    with desk.engine.connect() as connection:
+        today = local(desk.clock.now(), desk.clinic.first_site.timezone).date()
+        due = stored.visits_without_claim(connection, today - timedelta(days=BACK_DAYS))
+
+    def write(tx: Transaction, visit_id: int) -> int:
+        visit = locked_visit(tx, visit_id)
+        standing = stored.claims_of_visit_for_update(tx.connection, visit_id)
+        if any(row.closed_why != WITHDRAWN for row in standing):
+            return 0
+        return len(make_claims(tx, visit, bill_of(tx.connection, tx.clinic, visit)))
+
+    return sum(in_transaction(desk, WORKER, partial(write, visit_id=number)) for number in due)

@@ -1,0 +1,115 @@
+"""The biller's evening by keys: a stop fixed in place, what looks odd kept with a reason, the batch sent, the
+second plan billed, a denied claim corrected.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Person, Running, of
+
+
+def claim_of(zax: Running, first: str) -> int:
+    return int(
+        of(
+            zax,
+            "SELECT c.id FROM claim c JOIN patient p ON p.id = c.patient_id WHERE p.first = :first AND"
+            " c.made_at > '2026-11-24' ORDER BY c.id LIMIT 1",
+            first=first,
+        )
+    )
+
+
+def state(zax: Running, claim: int) -> str:
+    return str(of(zax, "SELECT state FROM claim WHERE id = :id", id=claim))
+
+
+def test_a_stop_is_fixed_in_place_and_the_batch_goes_out(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    desk = person("odile")
+    gwen, kit = claim_of(zax, "Gwen"), claim_of(zax, "Kit")
+    desk.open("/claims")
+    desk.click(f"#c{gwen} a.button")
+    desk.see("No full address for the patient", ".wk-o")
+    assert desk.focus().get_attribute("name") == "street"
+    for name, words in (
+        ("street", "4 Gull Close"),
+        ("city", "Marrow Harbor"),
+        ("state", "WA"),
+        ("zip", "9820"),
+    ):
+        desk.type(f".wk-o [name={name}]", words)
+    desk.find(".wk-o [name=zip]").send_keys(Keys.ENTER)
+    desk.see("A ZIP code has 5 digits", ".wk-o .err")
+    assert desk.find(".wk-o [name=street]").get_attribute("value") == "4 Gull Close"
+    assert desk.find(".wk-o [name=zip]").get_attribute("value") == "9820"
+    desk.find(".wk-o [name=zip]").send_keys("1", Keys.ENTER)
+    desk.see("Ready to send.")
+    assert state(zax, gwen) == "ready"
+    desk.click(f"#c{kit} a.button")
+    desk.see("lot number", ".wk-o")
+    desk.press("k")
+    desk.see("Ready to send.")
+    assert state(zax, kit) == "ready"
+    desk.press("s")
+    desk.at("/claims/batches")
+    desk.see("claims on the way")
+    desk.until(lambda: state(zax, gwen) in {"accepted", "closed"}, "the clearinghouse takes them")
+    desk.see("accepted by the clearinghouse", "#live")
+    desk.press(Keys.ESCAPE)
+    desk.see("Claims to work", "h1")
+
+
+def test_the_second_plan_is_billed_with_what_the_first_decided(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    desk = person("odile")
+    gus = claim_of(zax, "Gus")
+    desk.open("/claims")
+    desk.click(f"#c{gus} a.button")
+    desk.at(f"/claims/{gus}")
+    desk.press("l")
+    desk.see("First plan decided", "#live")
+    desk.see("118.40", "#live")
+    desk.see("second plan", ".under")
+    second = int(of(zax, "SELECT id FROM claim WHERE follows_id = :id", id=gus))
+    desk.at(f"/claims/{second}")
+    desk.press("s")
+    desk.until(lambda: state(zax, second) in {"sent", "accepted", "closed"}, "it goes out")
+
+
+def test_a_denied_claim_is_corrected_and_keeps_its_thread(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    desk = person("odile")
+    lena = claim_of(zax, "Lena")
+    desk.open(f"/claims/{lena}")
+    desk.see("no prior approval", "#live")
+    desk.press("c")
+    desk.see("corrected", "h1")
+    desk.see("2 claims", "#live")
+    desk.click_words("Authorization", ".wk-more")
+    desk.type("#authorization", "GA-7")
+    desk.find("#authorization").send_keys(Keys.ENTER)
+    desk.see("GA-7", ".wk-has")
+    corrected = int(of(zax, "SELECT id FROM claim WHERE follows_id = :id", id=lena))
+    assert of(zax, "SELECT frequency FROM claim WHERE id = :id", id=corrected) == "7"
+
+
+def test_a_note_is_written_and_a_claim_closed_by_keys(person: Callable[[str], Person], zax: Running) -> None:
+    desk = person("odile")
+    ruth = claim_of(zax, "Ruth")
+    desk.open(f"/claims/{ruth}")
+    desk.see("is it the first", "#live")
+    desk.press(Keys.ESCAPE, "t")
+    desk.focus().send_keys("Asked the lab", Keys.ENTER)
+    desk.see("Note: Asked the lab", ".life")
+    desk.open(f"/claims/{ruth}")
+    desk.press(Keys.ESCAPE, "e")
+    assert desk.focus().get_attribute("name") == "reason"
+    desk.click_words("Close it", ".wk-foot")
+    desk.see("the patient pays", ".life")
+    assert state(zax, ruth) == "closed"

@@ -1,0 +1,125 @@
+"""The biller's pages: the list to work, fixing in place, batches, one claim, payers' rules."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import text
+
+from tests.conftest import ODILE, scalar
+from tests.desk.claims.test_working_claims import finished, spoil, state
+from tests.web.conftest import Browser
+from zax.desk.acts.transaction import Desk
+from zax.desk.claims.sending import send_ready
+
+
+def test_the_list_says_what_each_claim_needs(odile: Browser, desk: Desk) -> None:
+    assert "no claim needs anything" in odile.get("/claims").text
+    held = finished(desk, first="Iris", sex="")
+    finished(desk, start="15:00", first="Otis")
+    page = odile.get("/claims").text
+    assert "Fix first" in page and "No sex on file for the patient" in page and "Send 1 claim" in page
+    opened = odile.get(f"/claims?open={held}").text
+    assert f'action="/claims/{held}/fix"' in opened and "Check the card or ask." in opened
+    assert "Iris" in odile.get("/claims?need=fix").text
+    assert odile.get("/claims?need=nonsense").status_code == 404
+
+
+def test_a_stop_is_fixed_beside_it_and_what_is_wrong_is_said_there(odile: Browser, desk: Desk) -> None:
+    claim = finished(desk, birth=None)
+    wrong = odile.post(f"/claims/{claim}/fix", about="patient.birth", birth="someday", back="list")
+    assert wrong.status_code == 422 and 'value="someday"' in wrong.text and 'role="alert"' in wrong.text
+    answer = odile.post(f"/claims/{claim}/fix", about="patient.birth", birth="3/4/1990", back="list")
+    assert answer.status_code == 303 and answer.headers["location"].startswith("/claims")
+    assert state(desk, claim) == "ready"
+
+
+def test_what_looks_odd_is_kept_with_a_reason(odile: Browser, desk: Desk) -> None:
+    rule = {
+        "payer_id": "1",
+        "codes": "D23*",
+        "field": "note",
+        "condition": "given",
+        "strength": "odd",
+        "sentence": "Guild wants a note.",
+        "active": "yes",
+    }
+    tried = odile.post("/claims/rules/0", **rule, do="try", claim="C0")
+    assert tried.status_code == 422 and "no claim of that number" in tried.text
+    assert odile.post("/claims/rules/0", **rule, do="save").status_code == 303
+    assert "Guild wants a note." in odile.get("/claims/payers").text
+    claim = finished(desk)
+    assert "Looks odd: Guild wants a note." in odile.get(f"/claims?open={claim}").text
+    number = scalar(desk, "SELECT number FROM claim")
+    assert "it would be said of" in odile.post("/claims/rules/0", **rule, do="try", claim=number).text
+    said = {"rule": "payer-asks-about", "about": "note", "reason": "checked, it’s right", "own": ""}
+    assert odile.post(f"/claims/{claim}/keep", **said, back="claim").headers["location"] == f"/claims/{claim}"
+    assert state(desk, claim) == "ready"
+
+
+def test_the_batch_is_sent_listed_and_printed(odile: Browser, desk: Desk) -> None:
+    finished(desk)
+    finished(desk, start="15:00", first="Iris", sex="")
+    before = odile.get("/claims/batches").text
+    assert (
+        "Harbor Guild Dental" in before and "No sex on file" in before and "No batch has gone out" in before
+    )
+    answer = odile.post("/claims/send", payer="")
+    assert answer.headers["location"] == "/claims/batches"
+    after = odile.get("/claims/batches").text
+    assert "waits for the clearinghouse" in after and "286.00" in after
+    file_id = scalar(desk, "SELECT id FROM x12_file WHERE direction = 'out'")
+    pdf = odile.get(f"/claims/batches/{file_id}.pdf")
+    assert pdf.content[:5] == b"%PDF-"
+    assert odile.get("/claims/batches/999999.pdf").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "part", ["authorization", "accident", "papers", "note", "hospital", "braces", "teeth"]
+)
+def test_every_subject_of_a_claim_has_its_boxes(odile: Browser, desk: Desk, part: str) -> None:
+    claim = finished(desk)
+    page = odile.get(f"/claims/{claim}?part={part}").text
+    assert f'name="part" value="{part}"' in page and f'action="/claims/{claim}/carry"' in page
+
+
+def test_a_claim_carries_what_is_typed_and_keeps_what_is_wrong(odile: Browser, desk: Desk) -> None:
+    claim = finished(desk)
+    long = "x" * 81
+    wrong = odile.post(f"/claims/{claim}/carry", part="note", note=long)
+    assert wrong.status_code == 422 and long in wrong.text and "Keep it to 80" in wrong.text
+    assert odile.post(f"/claims/{claim}/carry", part="note", note="Fractured cusp").status_code == 303
+    assert "Fractured cusp" in odile.get(f"/claims/{claim}").text
+
+
+def test_a_claim_is_followed_up_on_its_page(odile: Browser, desk: Desk) -> None:
+    claim = finished(desk)
+    send_ready(desk, ODILE)
+    spoil(desk, "UPDATE claim SET state = 'accepted', sent_at = NOW() - INTERVAL 60 DAY")
+    page = odile.get(f"/claims/{claim}").text
+    assert "Ask the payer" in page and "Correct it" in page and "This case" in page
+    assert odile.post(f"/claims/{claim}/note", words="They call back").status_code == 303
+    assert odile.post(f"/claims/{claim}/note", words=" ").status_code == 422
+    assert odile.post(f"/claims/{claim}/again", again_on="never").status_code == 422
+    assert odile.post(f"/claims/{claim}/ask").status_code == 303
+    assert odile.post(f"/claims/{claim}/hand", user_id="1").status_code == 303
+    made = odile.post(f"/claims/{claim}/correct").headers["location"]
+    assert "corrected" in odile.get(made).text
+    with desk.engine.connect() as connection:
+        life = [each for (each,) in connection.execute(text("SELECT words FROM claim_event"))]
+    assert "Note: They call back" in life and "Asked the payer how it stands" in life
+    assert odile.get("/claims/999999").status_code == 404
+
+
+def test_a_payers_norm_is_set_and_what_is_no_number_is_said(odile: Browser, desk: Desk) -> None:
+    assert odile.post("/claims/payers/1/norm", days="45").status_code == 303
+    assert 'value="45"' in odile.get("/claims/payers").text
+    wrong = odile.post("/claims/payers/1/norm", days="soon")
+    assert wrong.status_code == 422 and 'value="soon"' in wrong.text
+    assert odile.post("/claims/payers/999/norm", days="5").status_code == 404
+
+
+def test_the_front_desk_does_not_work_claims(juno: Browser, desk: Desk) -> None:
+    claim = finished(desk)
+    assert juno.get("/claims").status_code == 403
+    assert juno.post(f"/claims/{claim}/close", reason="made by mistake").status_code == 403
+    assert state(desk, claim) == "ready"
