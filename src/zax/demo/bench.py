@@ -27,7 +27,7 @@ from starlette.types import ASGIApp, Message
 
 from zax.clock import SystemClock, local
 from zax.core.json import Json
-from zax.demo import bench_book, bench_money, bench_visit
+from zax.demo import bench_book, bench_claims, bench_money, bench_visit
 from zax.demo.bench_data import bench_settings, desk_at_opening
 from zax.demo.bench_memory import export_cost, in_a_fresh_process, large_picture, portrait_cost
 from zax.demo.floor import Floor
@@ -209,6 +209,12 @@ def acts(engine: Engine, day: date, token: str) -> list[Act]:
         *_of_time(day),
         *_of_visits(engine, day),
         *_of_money(engine),
+        Act(
+            "claims to work",
+            lambda n: ("GET", "/claims", None),
+            lambda n: ("GET", f"/claims?day={day}", None),
+            3,
+        ),
     ]
 
 
@@ -430,6 +436,15 @@ def main() -> None:
         console.print(
             f"export of {cost['export']['lines']:,} lines, {cost['export']['mb_written']} MB:"
             f" {cost['export']['seconds']} s, {cost['export']['mb']} MB more than its first lines took"
+        )
+        claims = in_a_fresh_process(bench_claims.batch_cost, bench_claims.MANY) | {
+            "from_the_record_ms": bench_claims.record_ms(engine)
+        }
+        (base.var / "bench-claims.json").write_text(json.dumps(claims, indent=1))
+        console.print(
+            f"{claims['claims']:,} claims checked and written in {claims['seconds']} s (aim 20),"
+            f" {claims['mb']} MB more than the first {bench_claims.FIRST:,} took; one read from the record"
+            f" and checked in {claims['from_the_record_ms']} ms"
         )
         console.print(f"200 heads-ups for 60 people: {bench_visit.headsup_ms():.1f} ms of CPU (aim 20)")
     finally:

@@ -50,9 +50,9 @@ def large_picture(progressive: bool = False) -> bytes:
 
 def portrait_cost(content: bytes) -> Json:
     """Seconds, and megabytes over what the process had before."""
-    before, began = _now_mb(), time.monotonic()
+    before, began = now_mb(), time.monotonic()
     portrait(content, Cut(turns=1, left=200, top=100, side=600))
-    return {"seconds": round(time.monotonic() - began, 2), "mb": round(_largest_mb() - before, 1)}
+    return {"seconds": round(time.monotonic() - began, 2), "mb": round(largest_mb() - before, 1)}
 
 
 def export_cost(url: URL) -> Json:
@@ -62,14 +62,14 @@ def export_cost(url: URL) -> Json:
     with engine.connect() as connection:
         lines = write_csv(cards_of(connection, load(connection), None))
         size = sum(len(line.encode()) for line in itertools.islice(lines, FIRST))
-        first = _now_mb()
+        first = now_mb()
         count, more = _drained(lines)
     engine.dispose()
     return {
         "lines": FIRST + count,
         "mb_written": round((size + more) / 1e6, 1),
         "seconds": round(time.monotonic() - began, 1),
-        "mb": round(_largest_mb() - first, 1),
+        "mb": round(largest_mb() - first, 1),
     }
 
 
@@ -81,13 +81,13 @@ def _drained(lines: Iterator[str]) -> tuple[int, int]:
     return count, size
 
 
-def _now_mb() -> float:
+def now_mb() -> float:
     """What the process holds, from where its greatest size is counted anew (proc(5), clear_refs)."""
     Path("/proc/self/clear_refs").write_text("5")
     return _status_mb("VmRSS")
 
 
-def _largest_mb() -> float:
+def largest_mb() -> float:
     """The most it held since."""
     return _status_mb("VmHWM")
 

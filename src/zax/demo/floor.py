@@ -142,6 +142,31 @@ SHEET = (
 )
 
 
+# The list to work: sums by need and payer, money by age, and the first rows of each group.
+_LIST = (
+    " FROM claim c JOIN coverage v ON v.id = c.coverage_id JOIN plan p ON p.id = v.plan_id JOIN payer y ON"
+    " y.id = p.payer_id LEFT JOIN payer_norm n ON n.payer_id = y.id"
+)
+_LATE = "DATEDIFF(%s, c.sent_at) > COALESCE(n.own_days, n.learned_days, 30)"
+_ROWS = (
+    "SELECT c.*, a.first, a.last, b.day, y.name"
+    f"{_LIST} JOIN patient a ON a.id = c.patient_id JOIN visit b ON b.id = c.visit_id WHERE "
+)
+CLAIMS = (
+    (
+        f"SELECT c.state, {_LATE}, y.id, COUNT(*), SUM(c.cents){_LIST} WHERE c.state <> 'closed'"
+        " GROUP BY 1, 2, 3"
+    ),
+    (
+        f"SELECT {_LATE}, y.id, DATEDIFF(c.made_at, c.sent_at) DIV 10, COUNT(*), SUM(c.cents){_LIST} WHERE"
+        " c.state IN ('going', 'sent', 'accepted') GROUP BY 1, 2, 3"
+    ),
+    f"{_ROWS} c.state IN ('held_back', 'rejected') ORDER BY b.day LIMIT 5",
+    f"{_ROWS} c.state = 'denied' ORDER BY c.cents DESC LIMIT 5",
+    f"{_ROWS} c.state IN ('going', 'sent', 'accepted') AND {_LATE} ORDER BY c.sent_at LIMIT 5",
+)
+
+
 class Floor:
     """A connection a thread, and the routes."""
 
@@ -189,12 +214,16 @@ class Floor:
                 "openings",
                 "checkout",
                 "account",
+                "claims",
             )
         ]
         return Starlette(routes=routes)
 
     def search(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(SEARCH, f"{request.query_params['q']}%"))
+
+    def claims(self, request: Request) -> JSONResponse:
+        return JSONResponse(self.rows(CLAIMS, request.query_params["day"]))
 
     def book(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(BOOK, request.query_params["day"], request.query_params["site"]))

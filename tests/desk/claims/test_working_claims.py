@@ -96,7 +96,7 @@ def test_one_file_a_form_and_every_claim_in_one_file(desk: Desk) -> None:
     sent = send_ready(desk, ODILE)
     files = [str(scalar(desk, "SELECT text FROM x12_file WHERE id = :id", id=n)) for n in sent.file_ids]
     found = [describe(each)["transactions"][0] for each in files]
-    assert [(each["form"], len(each["claims"])) for each in found] == [("D", 2), ("P", 1)]
+    assert [(each["form"], len(each["claims"])) for each in found] == [("P", 1), ("D", 2)]
     controls = [each["number"] for file in found for each in file["claims"]]
     assert len(set(controls)) == 3
 

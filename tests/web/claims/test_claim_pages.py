@@ -73,6 +73,18 @@ def test_the_batch_is_sent_listed_and_printed(odile: Browser, desk: Desk) -> Non
     assert odile.get("/claims/batches/999999.pdf").status_code == 404
 
 
+def test_a_question_to_a_payer_is_no_batch(odile: Browser, desk: Desk) -> None:
+    finished(desk)
+    spoil(
+        desk,
+        "INSERT INTO x12_file (direction, kind, name, control, digest, text, at, outcome)"
+        " VALUES ('out', '276', 'asked-7.276', '7', 'd7', 'ISA', NOW(), '')",
+    )
+    assert "No batch has gone out" in odile.get("/claims/batches").text
+    file_id = scalar(desk, "SELECT id FROM x12_file WHERE kind = '276'")
+    assert odile.get(f"/claims/batches/{file_id}.pdf").status_code == 404
+
+
 @pytest.mark.parametrize(
     "part", ["authorization", "accident", "papers", "note", "hospital", "braces", "teeth"]
 )
@@ -123,3 +135,36 @@ def test_the_front_desk_does_not_work_claims(juno: Browser, desk: Desk) -> None:
     assert juno.get("/claims").status_code == 403
     assert juno.post(f"/claims/{claim}/close", reason="made by mistake").status_code == 403
     assert state(desk, claim) == "ready"
+
+
+def test_many_are_worked_at_once_and_one_that_cannot_be_leaves_the_others_alone(
+    odile: Browser, desk: Desk
+) -> None:
+    one, two = finished(desk, first="Iris", sex=""), finished(desk, start="15:00", first="Otis", sex="")
+    assert 'name="claim"' in odile.get("/claims?need=fix").text
+    assert "Tick" in odile.get(odile.post("/claims/many", need="fix", do="recheck").headers["location"]).text
+    spoil(desk, "UPDATE patient SET sex = 'F' WHERE first = 'Iris'")
+    odile.post("/claims/many", need="fix", do="recheck", claim=str(one))
+    assert (state(desk, one), state(desk, two)) == ("ready", "held_back")
+    odile.post("/claims/many", need="send", do="send", claim=str(one))
+    assert state(desk, one) == "going"
+    answer = odile.post("/claims/many", need="fix", do="close", claim=str(two), reason="made by mistake")
+    assert state(desk, two) == "closed" and answer.headers["location"] == "/claims?need=fix"
+    odile.post("/claims/many", need="fix", do="close", claim=str(one), reason="made by mistake")
+    assert state(desk, one) == "going"
+
+
+def test_a_claim_prints(odile: Browser, desk: Desk) -> None:
+    claim = finished(desk)
+    assert odile.get(f"/claims/{claim}/paper.pdf").content[:5] == b"%PDF-"
+    assert odile.get("/claims/999999/paper.pdf").status_code == 404
+
+
+def test_how_claims_go_out_is_the_managers(web: Browser, desk: Desk) -> None:
+    assert "How claims go out" not in web.sign_in("odile").get("/claims/payers").text
+    sam = web.sign_in("sam")
+    assert "How claims go out" in sam.get("/claims/payers").text
+    wrong = sam.post("/claims/habits", made="checkout", sent="key", hour="99", clia="", mode="production")
+    assert wrong.status_code == 422 and 'value="99"' in wrong.text
+    saved = sam.post("/claims/habits", made="checkout", sent="key", hour="18", clia="", mode="production")
+    assert saved.status_code == 303

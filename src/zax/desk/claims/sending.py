@@ -10,9 +10,8 @@ from __future__ import annotations
 
 import hashlib
 import uuid
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import groupby
 
 from zax.core.claims.claim import Claim, Form
 from zax.core.claims.states import ClaimState
@@ -57,49 +56,56 @@ def send_ready(tx: Transaction, payer_id: int | None = None, claim_ids: Sequence
 
 def make_batch(tx: Transaction, payer_id: int | None = None, claim_ids: Sequence[int] | None = None) -> Sent:
     rows = stored.ready_for_update(tx.connection, payer_id, claim_ids)
-    going = [row for row in rows if _still_ready(tx, row)]
-    files: list[int] = []
-    for form, of_form in groupby(sorted(going, key=lambda row: (row.form, row.id)), lambda row: row.form):
-        files += _files(tx, Form(form), list(of_form))
-    cents = sum(row.cents for row in going)
+    going = [each for row in rows if (each := _still_ready(tx, row)) is not None]
+    files = [
+        _write_file(tx, form, chunk)
+        for form in Form
+        for chunk in _chunks([each for each in going if each.claim.form is form])
+    ]
+    cents = sum(each.row.cents for each in going)
     if files:
         tx.audit("claims.sent", files=files, claims=len(going), cents=cents)
     return Sent(tuple(files), len(going), cents, len(rows) - len(going))
 
 
-def _still_ready(tx: Transaction, row: ClaimRow) -> bool:
+@dataclass(frozen=True, slots=True)
+class _Going:
+    """A claim as it leaves."""
+
+    row: ClaimRow
+    claim: Claim
+
+
+def _still_ready(tx: Transaction, row: ClaimRow) -> _Going | None:
     """Checked once more as the record stands now; what does not hold is held back with its reason."""
     visit = one_visit(tx.connection, row.visit_id)
     assert visit is not None, "a claim names its visit"
-    found = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id)).findings
-    return not any(each.stops for each in found) or check_again(tx, row.id)
+    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
+    if any(each.stops for each in made.findings) and not check_again(tx, row.id):
+        return None
+    return _Going(row, made.claim)
 
 
-def _files(tx: Transaction, form: Form, rows: Sequence[ClaimRow]) -> Iterable[int]:
-    for start in range(0, len(rows), MOST_CLAIMS):
-        yield _write_file(tx, form, rows[start : start + MOST_CLAIMS])
+def _chunks(going: Sequence[_Going]) -> Iterator[Sequence[_Going]]:
+    for start in range(0, len(going), MOST_CLAIMS):
+        yield going[start : start + MOST_CLAIMS]
 
 
-def _write_file(tx: Transaction, form: Form, rows: Sequence[ClaimRow]) -> int:
+def _write_file(tx: Transaction, form: Form, going: Sequence[_Going]) -> int:
     """The control number is the file's own id, so an acknowledgement finds its file."""
     kind = f"837{form}"
     file_id = stored.add_file_out(tx.connection, kind=kind, draft_digest=uuid.uuid4().hex, at=tx.now)
-    text = claim_file([_content(tx, row) for row in rows], envelope_of(tx, file_id))
-    name = f"{rows[0].number if len(rows) == 1 else f'{len(rows)}-claims'}-{file_id}.{kind.lower()}"
+    text = claim_file([each.claim for each in going], envelope_of(tx, file_id))
+    first = going[0].row.number if len(going) == 1 else f"{len(going)}-claims"
+    name = f"{first}-{file_id}.{kind.lower()}"
     digest = hashlib.sha256(text.encode()).hexdigest()
     stored.keep_file_out(tx.connection, file_id, text=text, name=name, digest=digest)
-    for row in rows:
-        stored.set_state(tx.connection, row.id, ClaimState.GOING)
-        add_event(tx, row.id, f"In the batch {name}", file_id)
-        tx.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
+    for each in going:
+        stored.set_state(tx.connection, each.row.id, ClaimState.GOING)
+        add_event(tx, each.row.id, f"In the batch {name}", file_id)
+        tx.tell("claim", visit_id=each.row.visit_id, patient_id=each.row.patient_id)
     tx.send("claim_file", f"file-{file_id}", {"file_id": file_id})
     return file_id
-
-
-def _content(tx: Transaction, row: ClaimRow) -> Claim:
-    visit = one_visit(tx.connection, row.visit_id)
-    assert visit is not None, "a claim names its visit"
-    return made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id)).claim
 
 
 def deliver_claim_file(desk: Desk, clearinghouse: Clearinghouse, errand: Errand) -> None:

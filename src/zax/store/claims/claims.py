@@ -172,12 +172,6 @@ def ready_for_update(
     return many(connection, query.order_by(_c.c.id).with_for_update(skip_locked=True), ClaimRow)
 
 
-def claims_of_file(connection: Connection, file_id: int) -> list[ClaimRow]:
-    """The claims whose life names the file."""
-    query = select(_c).join(_e, _e.c.claim_id == _c.c.id).where(_e.c.file_id == file_id).distinct()
-    return many(connection, query, ClaimRow)
-
-
 def any_answered(connection: Connection, claim_ids: Iterable[int]) -> bool:
     """Whether an insurer's answer was posted for one of these claims."""
     query = select(remit_claim.c.id)
@@ -450,6 +444,14 @@ class Batch(X12File):
     waiting: int
 
 
+_CLAIM_FILE = (_f.c.direction == "out", _f.c.kind.startswith("837"))
+
+
+def batch_of(connection: Connection, file_id: int) -> X12File | None:
+    """A file of claims that went out; None for any other file."""
+    return one(connection, select(_f).where(_f.c.id == file_id, *_CLAIM_FILE), X12File)
+
+
 def listed_batches(connection: Connection, wanted: Wanted) -> Listed[Batch]:
     """The files of claims that went out, the latest first."""
     within = select(_e.c.claim_id).where(_e.c.file_id == _f.c.id).distinct().correlate(_f)
@@ -462,7 +464,7 @@ def listed_batches(connection: Connection, wanted: Wanted) -> Listed[Batch]:
         .with_only_columns(func.count())
         .scalar_subquery()
         .label("waiting"),
-    ).where(_f.c.direction == "out")
+    ).where(*_CLAIM_FILE)
     orders = {Order.NEWEST: (_f.c.id.desc(),), Order.OLDEST: (_f.c.id,)}
     return listed(connection, query, Batch, wanted, (_f.c.name, _f.c.kind, _f.c.outcome), orders)
 

@@ -42,9 +42,9 @@ def batch_list(request: Request, file_id: int) -> Response:
     """The list of a file's contents, to print and file."""
     ctx = enter(request, "claims")
     with ctx.read() as connection:
-        file = stored.file_of(connection, file_id)
+        file = stored.batch_of(connection, file_id)
         rows = stored.claims_in_batch(connection, file_id) if file else []
-    if file is None or file.direction != "out":
+    if file is None:
         raise NotFound("There is no such batch.")
     content = _paper(ctx, file, rows)
     headers = {"Content-Disposition": f'inline; filename="batch-{file_id}.pdf"'}

@@ -11,8 +11,9 @@ from zax.core.claims.worklist import NEED_HINTS, NEED_WORDS, Need
 from zax.core.errors import ZaxError
 from zax.core.reading import reference
 from zax.desk.acts.set_aside import set_aside
-from zax.desk.claims.claims import send_anyway
+from zax.desk.claims.claims import recheck, send_anyway
 from zax.desk.claims.fixing import fix
+from zax.desk.claims.following import CLOSING_REASONS, close_claim
 from zax.desk.claims.sending import send_ready
 from zax.desk.claims.worklist import PAGE, Row, group, one_row, worklist
 from zax.store.claims.worklist import need_sums
@@ -79,6 +80,7 @@ def _words() -> dict[str, object]:
         "need_words": NEED_WORDS,
         "need_hints": NEED_HINTS,
         "reasons": REASONS,
+        "closing_reasons": CLOSING_REASONS,
         "Need": Need,
         "screen": "claims",
     }
@@ -121,6 +123,36 @@ def keep(request: Request, claim_id: int, form: PostedForm = Depends(posted_form
             raise
         return _again(ctx, claim_id, error, form)
     return ctx.go(_back(form, claim_id, ready), "Ready to send." if ready else "Kept. There’s more to fix.")
+
+
+@router.post("/claims/many")
+def many(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """What is ticked, each by itself: one that cannot be done is counted and leaves the others alone."""
+    ctx = enter(request, "claims")
+    chosen = sorted(form.ticked("claim"))
+    back = f"/claims?need={form['need']}" if form["need"] in set(Need) else "/claims"
+    if not chosen:
+        return ctx.go(back, "Tick the claims first.")
+    if form["do"] == "send":
+        return ctx.go(back, send_ready(ctx.desk, ctx.actor, None, chosen).words)
+    act = _check if form["do"] == "recheck" else _close
+    done, failed = 0, ""
+    for claim_id in chosen:
+        try:
+            act(ctx, claim_id, form)
+            done += 1
+        except ZaxError as error:
+            failed = error.message
+    said = f"{done} of {len(chosen)} {'checked again' if act is _check else 'closed'}."
+    return ctx.go(back, f"{said} {failed}".strip())
+
+
+def _check(ctx: RequestContext, claim_id: int, form: PostedForm) -> None:
+    recheck(ctx.desk, ctx.actor, claim_id)
+
+
+def _close(ctx: RequestContext, claim_id: int, form: PostedForm) -> None:
+    close_claim(ctx.desk, ctx.actor, claim_id, form["own"].strip() or form["reason"])
 
 
 def _again(ctx: RequestContext, claim_id: int, error: ZaxError, form: PostedForm) -> Response:
