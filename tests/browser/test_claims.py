@@ -113,3 +113,34 @@ def test_a_note_is_written_and_a_claim_closed_by_keys(person: Callable[[str], Pe
     desk.click_words("Close it", ".wk-foot")
     desk.see("the patient pays", ".life")
     assert state(zax, ruth) == "closed"
+
+
+def test_what_was_billed_last_week_is_changed_and_a_corrected_claim_follows(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    desk = person("odile")
+    claim = int(
+        of(
+            zax,
+            "SELECT MAX(id) FROM claim WHERE state = 'accepted' AND form = 'D' AND made_at < '2026-11-20'",
+        )
+    )
+    visit = int(of(zax, "SELECT visit_id FROM claim WHERE id = :id", id=claim))
+    lines = int(of(zax, "SELECT COUNT(*) FROM claim_line WHERE claim_id = :id", id=claim))
+    desk.open(f"/claims/{claim}")
+    desk.see("Change what was billed", "main")
+    desk.press("w")
+    desk.at(f"/visits/{visit}/charges")
+    desk.see("a corrected claim replaces", "body")
+    desk.type("#what", "D0230")
+    desk.see("D0230", "#services")
+    desk.find("#what").send_keys(Keys.ENTER)
+    desk.see("D0230", "table")
+    desk.open(f"/visits/{visit}/checkout")
+    desk.control_enter()
+    desk.see("Finished", "body")
+    after = int(of(zax, "SELECT id FROM claim WHERE follows_id = :id", id=claim))
+    assert of(zax, "SELECT COUNT(*) FROM claim_line WHERE claim_id = :id", id=after) == lines + 1
+    desk.open(f"/claims/{after}")
+    desk.see("corrected", "h1")
+    desk.see("2 claims", "#live")

@@ -15,9 +15,10 @@ from zax.clock import ShiftedClock
 from zax.core.errors import NotAllowed, Problems, Refused
 from zax.core.x12.syntax import read
 from zax.desk.acts.transaction import Desk
+from zax.desk.charges.charges import remove_line
 from zax.desk.claims.habits import ClaimHabitsForm, save_claim_habits
 from zax.desk.claims.sending import send_ready
-from zax.desk.day.checkout import finish_checkout, take_checkout_back
+from zax.desk.day.checkout import change_what_was_billed, finish_checkout, take_checkout_back
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 from zax.store.claims.claims import every_file
@@ -71,6 +72,26 @@ def test_a_visit_whose_checkout_was_undone_gets_another_claim(
     turn(desk, outside)
     assert state(desk, claim) == "closed" and count(desk) == 1
     assert scalar(desk, "SELECT state FROM claim ORDER BY id DESC LIMIT 1") == "ready"  # it goes by a key
+
+
+@pytest.mark.parametrize(("emptied", "frequency"), [(False, "7"), (True, "8")])
+def test_what_replaces_a_claim_is_made_in_the_evening_too(
+    desk: Desk, outside: Outside, clock: ShiftedClock, emptied: bool, frequency: str
+) -> None:
+    claim = finished(desk)
+    send_ready(desk, ODILE)
+    spoil(desk, "UPDATE claim SET state = 'accepted', payer_claim = 'HG-778', sent_at = NOW()")
+    visit = scalar(desk, "SELECT visit_id FROM claim")
+    change_what_was_billed(desk, ODILE, visit)
+    if emptied:
+        remove_line(desk, ODILE, visit, scalar(desk, "SELECT MIN(id) FROM charge_line"))
+    save_claim_habits(desk, SAM, ClaimHabitsForm(made="evening", hour="18"))
+    finish_checkout(desk, JUNO, visit)
+    clock.set_to(at(19))
+    turn(desk, outside)
+    turn(desk, outside)
+    assert count(desk) == 1
+    assert scalar(desk, "SELECT frequency FROM claim WHERE follows_id = :id", id=claim) == frequency
 
 
 def test_by_key_nothing_leaves_by_itself(desk: Desk, outside: Outside, clock: ShiftedClock) -> None:

@@ -154,6 +154,22 @@ def test_many_are_worked_at_once_and_one_that_cannot_be_leaves_the_others_alone(
     assert state(desk, one) == "going"
 
 
+def test_what_was_billed_is_changed_from_the_claim(odile: Browser, desk: Desk) -> None:
+    claim = finished(desk)
+    assert "Change what was billed" not in odile.get(f"/claims/{claim}").text
+    send_ready(desk, ODILE)
+    spoil(desk, "UPDATE claim SET state = 'accepted', sent_at = NOW()")
+    assert "Changed since it went out" not in odile.get(f"/claims/{claim}").text
+    spoil(desk, "UPDATE charge_line SET surfaces = 'OD'")
+    page = odile.get(f"/claims/{claim}").text
+    assert "Changed since it went out" in page and "Change what was billed" in page
+    visit = scalar(desk, "SELECT visit_id FROM claim")
+    answer = odile.post(f"/claims/{claim}/charges")
+    assert answer.headers["location"] == f"/visits/{visit}/charges"
+    assert "a corrected claim replaces" in odile.get(f"/visits/{visit}/charges").text
+    assert odile.post("/claims/999999/charges").status_code == 404
+
+
 def test_a_claim_prints(odile: Browser, desk: Desk) -> None:
     claim = finished(desk)
     assert odile.get(f"/claims/{claim}/paper.pdf").content[:5] == b"%PDF-"

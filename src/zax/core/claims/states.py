@@ -23,6 +23,10 @@ class ClaimState(StrEnum):
 
 # Why a claim is closed whose checkout was undone: the visit may get another.
 WITHDRAWN = "the checkout was undone"
+# Why one is closed that the payer has: the visit gets a corrected one.
+BEING_CORRECTED = "its charges are being changed"
+# A visit whose claims are all closed for these has none that stands.
+NOT_STANDING = (WITHDRAWN, BEING_CORRECTED)
 # The payer has said its last word; a person has to do something.
 ANSWERED = frozenset({ClaimState.CLOSED, ClaimState.DENIED})
 # A biller may correct it and check it again.

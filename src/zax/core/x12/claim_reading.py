@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Any
 
 from zax.core.claims.claim import Claim, Form, Rank
@@ -17,7 +18,7 @@ from zax.core.x12.claim_codes import FORMS, VERSIONS
 from zax.core.x12.claim_draft import ClaimDraft
 from zax.core.x12.draft import address_of, city_of, day_of
 from zax.core.x12.parties import Address, Organization, Person
-from zax.core.x12.syntax import Document, Segment, Transaction
+from zax.core.x12.syntax import Document, Segment, Transaction, read
 
 NOBODY = Person(first="", last="", birth=None, sex="")
 NOWHERE = Organization(name="", identifier="")
@@ -53,6 +54,27 @@ def claims_of(document: Document) -> tuple[list[ClaimBatch], list[str]]:
     if not any(batch.claims for batch in found) and not problems:
         problems.append("The file holds no claim (837).")
     return found, problems
+
+
+def claim_in(text: str, number: str) -> Claim | None:
+    """One claim out of a file we wrote, by its number (CLM01), without reading the others: each stands in a
+    subscriber level (HL03 22) of its own below its biller's (20).
+    """
+    for transaction in read(text).transactions:
+        segments = transaction.segments
+        at = next((n for n, each in enumerate(segments) if each.id == "CLM" and each.get(1) == number), None)
+        if at is None:
+            continue
+        levels = [n for n, each in enumerate(segments) if each.id == "HL" and each.get(3) in {"20", "22"}]
+        alone = segments[: levels[0]] if levels else segments[:-1]
+        for start, end in pairwise([*levels, len(segments) - 1]):
+            if segments[start].get(3) == "20" or start < at < end:
+                alone += segments[start:end]
+        alone.append(segments[-1])  # SE, which ends the last claim
+        batches = _Reader(replace(transaction, segments=alone), []).read()
+        found = (each.claim for batch in batches for each in batch.claims)
+        return next((each for each in found if each.number == number), None)
+    return None
 
 
 def form_of(transaction: Transaction, problems: list[str]) -> Form:

@@ -11,12 +11,14 @@ from datetime import date
 from zax.core.claims.carried import carried_of
 from zax.core.claims.checks.coverage import last_filing_day
 from zax.core.claims.claim import Claim, ClaimLine
+from zax.core.claims.difference import Difference, differences
 from zax.core.claims.fields import field_of
 from zax.core.claims.parts import OtherCoverage
 from zax.core.claims.states import ClaimState
 from zax.core.claims.subject_values import summary, values
 from zax.core.claims.subjects import Subject, subjects_of
 from zax.core.errors import NotFound
+from zax.core.x12.claim_reading import claim_in
 from zax.desk.claims.claims import finding_of, is_kept
 from zax.desk.claims.content import made_claim
 from zax.desk.claims.worklist import Shown
@@ -54,7 +56,8 @@ class Decision:
 @dataclass(frozen=True, slots=True)
 class ClaimPage:
     """`live` is what the record says now, which is what would be sent; once it has gone, findings are of the
-    past and are not shown.
+    past and are not shown. `changed` is what the record says otherwise since it went out and waits for its
+    answer.
     """
 
     row: ListedClaim
@@ -66,6 +69,7 @@ class ClaimPage:
     case: Sequence[ListedClaim]
     events: Sequence[ClaimEvent]
     file_by: date | None
+    changed: Sequence[Difference]
 
 
 def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: date) -> ClaimPage:
@@ -91,7 +95,16 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         case=stored.case_of(connection, row.visit_id),
         events=stored.events_of(connection, claim_id),
         file_by=last_filing_day(made.claim, made.situation),
+        changed=_changed(connection, row, made.claim),
     )
+
+
+def _changed(connection: Connection, row: ListedClaim, now: Claim) -> list[Difference]:
+    if row.state not in {ClaimState.SENT, ClaimState.ACCEPTED}:
+        return []
+    file = stored.sent_file(connection, row.id)
+    sent = claim_in(file.text, row.number) if file else None
+    return differences(sent, now) if sent else []
 
 
 def _decision(claim: Claim, other: OtherCoverage) -> Decision:

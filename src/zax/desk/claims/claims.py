@@ -1,49 +1,23 @@
-"""Claims are made from a visit's charges at checkout and checked at once: what stops one, or only looks odd
-and was not accepted with a reason, holds it back; the others are ready for the next batch.
+"""A claim is checked as soon as it is made and whenever it is worked on: what stops it, or only looks odd and
+was not accepted with a reason, holds it back; the others are ready for the next batch.
 """
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 
 from zax.core.claims.finding import Finding, Strength
-from zax.core.claims.states import CAN_BE_CHECKED, WITHDRAWN, ClaimState
+from zax.core.claims.states import CAN_BE_CHECKED, ClaimState
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.claims.content import made_claim, parts_of
-from zax.desk.money.ledger import Bill
+from zax.desk.claims.content import made_claim
 from zax.store.book.queries import one_visit
-from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 
 LONGEST_REASON = 120
-
-
-def make_claims(tx: Transaction, visit: Visit, bill: Bill) -> list[int]:
-    """The claims of a finished visit; none when nothing goes to an insurer."""
-    made: list[int] = []
-    for part in parts_of(tx.connection, tx.clinic, visit, bill):
-        assert bill.coverage is not None, "only a visit with coverage has parts"
-        lines = [(line.id, cents) for line, cents in part.lines]
-        claim_id = stored.add_claim(
-            tx.connection,
-            draft_number=uuid.uuid4().hex[:20],
-            visit_id=visit.id,
-            patient_id=visit.patient_id,
-            coverage_id=bill.coverage.id,
-            form=part.form,
-            cents=part.cents,
-            made_at=tx.now,
-            lines=lines,
-        )
-        add_event(tx, claim_id, "Created from the visit’s charges")
-        check_again(tx, claim_id)
-        made.append(claim_id)
-    return made
 
 
 @act("claims")
@@ -132,15 +106,3 @@ def send_anyway(tx: Transaction, claim_id: int, rule: str, about: str, reason: s
 
 def add_event(tx: Transaction, claim_id: int, words: str, file_id: int | None = None) -> None:
     stored.add_event(tx.connection, claim_id, at=tx.now, words=words, file_id=file_id, by_id=tx.actor.id)
-
-
-def withdraw_unsent(tx: Transaction, visit: Visit) -> None:
-    """A checkout is taken back: its claims must not have left. They are closed with the reason on record."""
-    rows = stored.claims_of_visit_for_update(tx.connection, visit.id)
-    if stored.any_answered(tx.connection, [row.id for row in rows]):
-        raise Conflict("The payer has responded to this visit’s claim, so the checkout can’t be undone.")
-    for row in rows:
-        if row.state not in CAN_BE_CHECKED | {ClaimState.CLOSED}:
-            raise Conflict(f"Claim {row.number} is already with the payer, so the checkout can’t be undone.")
-        stored.close(tx.connection, row.id, WITHDRAWN)
-        add_event(tx, row.id, f"Withdrawn: {WITHDRAWN}")

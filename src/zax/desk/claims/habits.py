@@ -12,14 +12,14 @@ from functools import partial
 from typing import Annotated, Literal
 
 from zax.clock import local
-from zax.core.claims.states import WITHDRAWN
+from zax.core.claims.states import NOT_STANDING
 from zax.core.errors import Refused
 from zax.core.form import Form, a_number
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.track import locked_visit
-from zax.desk.claims.claims import make_claims
+from zax.desk.claims.making import make_claims
 from zax.desk.claims.sending import make_batch
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.ledger import bill_of
@@ -98,7 +98,7 @@ def _make_what_is_due(desk: Desk) -> int:
     def write(tx: Transaction, visit_id: int) -> int:
         visit = locked_visit(tx, visit_id)
         standing = stored.claims_of_visit_for_update(tx.connection, visit_id)
-        if any(row.closed_why != WITHDRAWN for row in standing):
+        if any(row.closed_why not in NOT_STANDING for row in standing):
             return 0
         return len(make_claims(tx, visit, bill_of(tx.connection, tx.clinic, visit)))
 

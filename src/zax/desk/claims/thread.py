@@ -56,7 +56,7 @@ def bill_next_plan(tx: Transaction, claim_id: int) -> int:
         if (each := _answered(decision, line.number, line.code)) is not None
     }
     carried = replace(carried_of(row.carried), others=others, lines=_together(row, lines), payer_claim="")
-    new = _add(tx, row, coverage.id, _NEXT[Rank(row.rank)], Frequency.ORIGINAL, carried)
+    new = add_follower(tx, row, coverage.id, _NEXT[Rank(row.rank)], Frequency.ORIGINAL, carried)
     stored.second_asked(tx.connection, row.id)
     add_event(tx, row.id, f"Billed to {coverage.payer_name} next")
     check_again(tx, new)
@@ -82,7 +82,7 @@ def _again(tx: Transaction, claim_id: int, frequency: Frequency, words: str) -> 
     if row.state not in _WITH_PAYER:
         raise Conflict("The payer doesn’t have this claim yet. Change it instead.")
     carried = replace(carried_of(row.carried), payer_claim=row.payer_claim)
-    new = _add(tx, row, row.coverage_id, Rank(row.rank), frequency, carried)
+    new = add_follower(tx, row, row.coverage_id, Rank(row.rank), frequency, carried)
     if row.state != ClaimState.CLOSED:
         stored.close(tx.connection, row.id, words)
     add_event(tx, row.id, words)
@@ -194,7 +194,7 @@ def _as_other(row: ClaimRow, decision: RemitClaim, day: date, made: Made) -> Oth
     )
 
 
-def _add(
+def add_follower(
     tx: Transaction,
     row: ClaimRow,
     coverage_id: int,
@@ -202,6 +202,7 @@ def _add(
     frequency: Frequency,
     carried: Carried,
 ) -> int:
+    """The claim that comes after this one in its case, over the same services; not yet checked."""
     claim_id = stored.add_claim(
         tx.connection,
         draft_number=uuid.uuid4().hex[:20],

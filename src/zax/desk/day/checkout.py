@@ -20,9 +20,9 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.check_in import Arrival, arrival_of
 from zax.desk.book.track import locked_visit, step
-from zax.desk.claims.claims import make_claims, withdraw_unsent
 from zax.desk.claims.content import ComingClaim, coming_claim
 from zax.desk.claims.habits import claim_habits
+from zax.desk.claims.making import make_claims, withdraw_claims
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.visit_sheet import Sheet
 from zax.desk.followup.recalls import write_recall
@@ -237,10 +237,24 @@ def _email_receipt(tx: Transaction, visit: Visit) -> None:
 @act("payments")
 def take_checkout_back(tx: Transaction, visit_id: int, reason: str, version: int | None = None) -> None:
     """Undo a finished checkout while its claim has not left the clinic."""
-    visit = locked_visit(tx, visit_id, version)
+    _take_back(tx, locked_visit(tx, visit_id, version), reason, replacing=False)
+
+
+@act("claims")
+def change_what_was_billed(tx: Transaction, visit_id: int) -> None:
+    """Undo a checkout whose claim the payer has, so that its charges may be changed; finishing again makes
+    the corrected claim.
+    """
+    _take_back(tx, locked_visit(tx, visit_id), "to correct its claim", replacing=True)
+
+
+def _take_back(tx: Transaction, visit: Visit, reason: str, *, replacing: bool) -> None:
+    if visit.state not in {Stop.LEFT, Stop.SETTLED}:
+        raise Conflict("This visit isn’t finished. Its charges can be changed as they are.")
+    visit_id = visit.id
     if visit.state == Stop.SETTLED:
         step(tx, visit, Stop.LEFT, reason)
         visit = locked_visit(tx, visit_id)
     step(tx, visit, Stop.CHECKOUT, reason)
-    withdraw_unsent(tx, visit)
+    withdraw_claims(tx, visit, replacing=replacing)
     tx.audit("visit.checkout_back", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Select, func, insert, or_, select, text, update
 
 from zax.core.book.track import Stop
-from zax.core.claims.states import WITHDRAWN, ClaimState
+from zax.core.claims.states import BEING_CORRECTED, NOT_STANDING, ClaimState
 from zax.core.remits.placing import Outcome
 from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
 from zax.store.listing import Listed, Order, Wanted, listed
@@ -138,16 +138,24 @@ _WITHOUT_CLAIM = text(
     SELECT v.id FROM visit v
     JOIN journal j ON j.visit_id = v.id
     WHERE v.state = '{Stop.LEFT}' AND v.day > :since AND NOT EXISTS
-        (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.closed_why <> '{WITHDRAWN}')
+        (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.closed_why NOT IN {NOT_STANDING})
     GROUP BY v.id
     HAVING SUM(j.insurer_cents) > 0
-    ORDER BY v.id
+    UNION
+    SELECT v.id FROM claim r
+    JOIN visit v ON v.id = r.visit_id
+    WHERE r.closed_why = '{BEING_CORRECTED}' AND v.state IN ('{Stop.LEFT}', '{Stop.SETTLED}')
+        AND v.day > :since AND NOT EXISTS
+        (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.closed_why NOT IN {NOT_STANDING})
+    ORDER BY id
     """
 )
 
 
 def visits_without_claim(connection: Connection, since: date) -> list[int]:
-    """Finished visits after that day with a part of an insurer's and no claim but withdrawn ones."""
+    """Finished visits after that day with a part of an insurer's, or a claim to replace, and no claim
+    that stands.
+    """
     return [*connection.execute(_WITHOUT_CLAIM, {"since": since}).scalars()]
 
 
@@ -291,6 +299,12 @@ def line_ids(connection: Connection, claim_id: int) -> list[tuple[int, int]]:
     """(line, cents) of a claim in its order."""
     query = select(claim_line.c.line_id, claim_line.c.cents).where(claim_line.c.claim_id == claim_id)
     return [(row[0], row[1]) for row in connection.execute(query.order_by(claim_line.c.position))]
+
+
+def sent_file(connection: Connection, claim_id: int) -> X12File | None:
+    """The last file the claim went out in."""
+    query = select(_f).join(_e, _e.c.file_id == _f.c.id).where(_e.c.claim_id == claim_id, *_CLAIM_FILE)
+    return one(connection, query.order_by(_e.c.id.desc()).limit(1), X12File)
 
 
 def last_answer(connection: Connection, claim_id: int) -> X12File | None:

@@ -21,13 +21,14 @@ _OPEN = ", ".join(f"'{state}'" for state in ClaimState if state != ClaimState.CL
 _AT_PAYER = f"('{ClaimState.GOING}', '{ClaimState.SENT}', '{ClaimState.ACCEPTED}')"
 _NORM = f"COALESCE(n.own_days, n.learned_days, {USUAL_DAYS})"
 _DAYS = "DATEDIFF(:today, c.sent_at)"
+_LATE = f"({_DAYS} > {_NORM} AND (c.again_on IS NULL OR c.again_on <= :today))"
 _NEED = f"""
     CASE
       WHEN c.state IN ('{ClaimState.HELD_BACK}', '{ClaimState.REJECTED}') THEN '{Need.FIX}'
       WHEN c.state = '{ClaimState.READY}' THEN '{Need.SEND}'
       WHEN c.state = '{ClaimState.DENIED}' THEN '{Need.DENIED}'
       WHEN c.state = '{ClaimState.CLOSED}' THEN '{Need.SECOND}'
-      WHEN {_DAYS} > {_NORM} AND (c.again_on IS NULL OR c.again_on <= :today) THEN '{Need.OVERDUE}'
+      WHEN {_LATE} THEN '{Need.OVERDUE}'
       ELSE '{Need.WAIT}'
     END
 """
@@ -44,16 +45,25 @@ _SECOND = f"""
     AND NOT EXISTS (SELECT 1 FROM claim k WHERE k.follows_id = c.id)
 """
 _WORKED = f"(c.state IN ({_OPEN}) OR (c.state = '{ClaimState.CLOSED}' AND {_SECOND}))"
+# Each begins with the state, which has an index: closed claims are many and are never looked through.
+_NEEDING = {
+    Need.FIX: f"c.state IN ('{ClaimState.HELD_BACK}', '{ClaimState.REJECTED}')",
+    Need.SEND: f"c.state = '{ClaimState.READY}'",
+    Need.OVERDUE: f"c.state IN {_AT_PAYER} AND {_LATE}",
+    Need.DENIED: f"c.state = '{ClaimState.DENIED}'",
+    Need.SECOND: f"c.state = '{ClaimState.CLOSED}' AND {_SECOND}",
+    Need.WAIT: f"c.state IN {_AT_PAYER} AND {_LATE} IS NOT TRUE",
+}
 
-_SUMS = text(
-    f"""
+_SUM = f"""
     SELECT {_NEED} AS need, y.id AS payer_id, y.name AS payer_name, COUNT(*) AS number,
       SUM(c.cents - c.paid_cents) AS cents
     {_FROM}
-    WHERE {_WORKED}
+    WHERE %s
     GROUP BY need, y.id, y.name
-    ORDER BY y.name
-    """
+"""
+_SUMS = text(
+    f"{_SUM % f'c.state IN ({_OPEN})'} UNION ALL {_SUM % _NEEDING[Need.SECOND]} ORDER BY payer_name, need"
 )
 _AGES = text(
     f"""
@@ -154,24 +164,33 @@ def worked(
     payer_id: int = 0,
     claim_id: int = 0,
 ) -> list[WorkedClaim]:
-    """Claims that need this next, the most pressing first; of one payer, or one claim alone."""
+    """Claims that need this next, the most pressing first; of one payer, or one claim alone. Which ones is
+    decided first, then only theirs is read.
+    """
+    of_payer = "AND y.id = :payer_id" if payer_id else ""
+    alone = "AND c.id = :claim_id" if claim_id else ""
     query = f"""
-    SELECT t.* FROM (
-      SELECT c.id, c.number, {_NEED} AS need, c.state, c.form, c.`rank`, c.frequency, c.visit_id,
-        c.patient_id, c.status, c.cents, c.paid_cents, c.findings, c.kept, c.closed_why, c.again_on,
-        c.made_at,
-        c.sent_at,
-        a.first, a.last, b.day, y.id AS payer_id, y.name AS payer_name, y.phone AS payer_phone,
-        y.filing_days, {_NORM} AS norm, {_DAYS} AS days, u.name AS owner_name
-      {_FROM}
-      JOIN patient a ON a.id = c.patient_id
-      JOIN visit b ON b.id = c.visit_id
-      LEFT JOIN user u ON u.id = c.owner_id
-      WHERE {_WORKED} AND (:payer_id = 0 OR y.id = :payer_id) AND (:claim_id = 0 OR c.id = :claim_id)
+    SELECT c.id, c.number, :need AS need, c.state, c.form, c.`rank`, c.frequency, c.visit_id,
+      c.patient_id, c.status, c.cents, c.paid_cents, c.findings, c.kept, c.closed_why, c.again_on, c.made_at,
+      c.sent_at, a.first, a.last, t.day, y.id AS payer_id, y.name AS payer_name, y.phone AS payer_phone,
+      y.filing_days, t.norm, t.days, u.name AS owner_name
+    FROM (
+      SELECT t.* FROM (
+        SELECT c.id, c.cents, b.day, {_NORM} AS norm, {_DAYS} AS days
+        {_FROM}
+        JOIN visit b ON b.id = c.visit_id
+        WHERE {_NEEDING[need]} {of_payer} {alone}
+      ) t
+      ORDER BY {_ORDERS[need]}
+      LIMIT :most OFFSET :start
     ) t
-    WHERE t.need = :need
+    JOIN claim c ON c.id = t.id
+    JOIN coverage v ON v.id = c.coverage_id
+    JOIN plan p ON p.id = v.plan_id
+    JOIN payer y ON y.id = p.payer_id
+    JOIN patient a ON a.id = c.patient_id
+    LEFT JOIN user u ON u.id = c.owner_id
     ORDER BY {_ORDERS[need]}
-    LIMIT :most OFFSET :start
     """
     values: dict[str, Any] = {
         "need": need,

@@ -10,7 +10,7 @@ from fastapi.responses import Response
 from zax.clock import local
 from zax.core.claims.paper import on_paper
 from zax.core.claims.states import CAN_BE_CHECKED, ClaimState
-from zax.core.errors import ZaxError
+from zax.core.errors import NotFound, ZaxError
 from zax.core.reading import optional_day, reference
 from zax.desk.claims import following
 from zax.desk.claims.claim_page import claim_page
@@ -19,6 +19,7 @@ from zax.desk.claims.fixing import carry_subject
 from zax.desk.claims.sending import send_ready
 from zax.desk.claims.status import ask_payer
 from zax.desk.claims.thread import bill_next_plan, correct_claim, void_claim
+from zax.desk.day.checkout import change_what_was_billed
 from zax.store.claims import claims as stored
 from zax.web.claims.worklist import REASONS
 from zax.web.shell.pdf import paper
@@ -27,6 +28,7 @@ from zax.web.shell.request_context import PostedForm, RequestContext, enter, pos
 router = APIRouter()
 # The payer has it, or had it: it may be corrected or taken back.
 WITH_PAYER = frozenset({ClaimState.SENT, ClaimState.ACCEPTED, ClaimState.CLOSED, ClaimState.DENIED})
+UNANSWERED = WITH_PAYER - {ClaimState.CLOSED}
 FORMS = {"P": "medical", "D": "dental", "I": "facility"}
 RANKS = {"P": "first plan", "S": "second plan", "T": "third plan"}
 FREQUENCIES = {"1": "", "7": "corrected", "8": "void"}
@@ -52,6 +54,7 @@ def one_claim(
         colleagues=colleagues,
         editable=shown.row.state in CAN_BE_CHECKED,
         with_payer=shown.row.state in WITH_PAYER,
+        unanswered=shown.row.state in UNANSWERED,
         forms=FORMS,
         ranks=RANKS,
         frequencies=FREQUENCIES,
@@ -130,6 +133,21 @@ def correct(request: Request, claim_id: int, form: PostedForm = Depends(posted_f
     ctx = enter(request, "claims")
     made = correct_claim(ctx.desk, ctx.actor, claim_id)
     return ctx.go(f"/claims/{made}", "A corrected claim: change what was wrong, then send it.")
+
+
+@router.post("/claims/{claim_id}/charges")
+def change_charges(request: Request, claim_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """The visit's charges are open again; finishing it makes the corrected claim."""
+    ctx = enter(request, "claims")
+    with ctx.read() as connection:
+        row = stored.claim_of(connection, claim_id)
+    if row is None:
+        raise NotFound("There is no such claim.")
+    change_what_was_billed(ctx.desk, ctx.actor, row.visit_id)
+    return ctx.go(
+        f"/visits/{row.visit_id}/charges",
+        f"Change what was billed, then finish the checkout: a corrected claim replaces {row.number}.",
+    )
 
 
 @router.post("/claims/{claim_id}/void")
