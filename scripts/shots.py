@@ -96,10 +96,6 @@ def take_all(camera: Camera) -> None:
     assert waiting and ito
     camera.open("/book")
     camera.take("book")
-    camera.size(1920, 1080)
-    camera.open("/book?site=all")
-    camera.take("book-wide")
-    camera.size(1280, 800)
     camera.open("/book?" + str(ito).split("?")[1])
     camera.take("visit-sheet")
     dental = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='1'] .v.room")[0].get_attribute(
@@ -126,8 +122,14 @@ def take_all(camera: Camera) -> None:
     account = camera.href("a[href^='/accounts/']")
     take_money(camera, account)
     take_record(camera, str(fern).removeprefix("bar-"))
-    camera.open("/claims?show=closed")
-    camera.open(camera.href(".plainlist td a"))
+    take_claims(camera)
+
+
+def take_claims(camera: Camera) -> None:
+    """What each claim needs next, and the whole life of a denied one."""
+    camera.open("/claims")
+    camera.take("claims")
+    camera.open(str(camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Decide").get_attribute("href")))
     camera.take("claim")
 
 

@@ -17,13 +17,13 @@ from tests.desk.claims.test_working_claims import abouts, finished, sent_text, s
 from tests.desk.remits.test_insurers import answer
 from tests.desk.remits.test_two_plans_and_denials import with_second_plan
 from tests.x12_samples import envelope
-from zax.core.errors import Conflict, Refused
+from zax.core.errors import Conflict, Problems, Refused
 from zax.core.x12.describe import describe
 from zax.core.x12.syntax import read
 from zax.desk.acts.transaction import Desk
 from zax.desk.claims.sending import send_ready
 from zax.desk.claims.status import ask_payer
-from zax.desk.claims.thread import bill_next_plan, correct_claim, void_claim
+from zax.desk.claims.thread import bill_next_plan, bill_next_plan_from_paper, correct_claim, void_claim
 from zax.desk.claims.worklist import worklist
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.remits.importing import import_file
@@ -211,6 +211,28 @@ def test_the_second_plan_is_asked_with_what_the_first_decided(desk: Desk, outsid
     assert "SVD*BDT01*182.7*AD:D2392**1~\nCAS*PR*1*25**2*78.3~\nDTP*573*D8*20261202~" in file
     (asked,) = describe(file)["transactions"][0]["claims"]
     assert (asked["rank"], asked["payer"]) == ("S", "HARBOR GUILD DENTAL")
+
+
+def test_what_the_first_plan_decided_on_paper_is_typed_in_for_the_second(
+    desk: Desk, outside: Outside
+) -> None:
+    visit = visit_at_checkout(desk, with_second_plan(desk), dental=True)
+    finish_checkout(desk, JUNO, visit)
+    first = int(scalar(desk, "SELECT id FROM claim"))
+    typed = {"decided": "2026-11-20", "payer_claim": "BD-7", "paid-1": "182.70", "deductible-1": "25"}
+    with pytest.raises(Conflict, match="doesn’t have this claim yet"):
+        bill_next_plan_from_paper(desk, ODILE, first, typed)
+    sent(desk, outside, first)
+    before = scalar(desk, "SELECT COUNT(*) FROM journal")
+    with pytest.raises(Problems, match="is missing"):
+        bill_next_plan_from_paper(desk, ODILE, first, typed)
+    second = bill_next_plan_from_paper(desk, ODILE, first, typed | {"coinsurance-1": "78.30"})
+    assert bill_next_plan_from_paper(desk, ODILE, first, {}) == second == bill_next_plan(desk, ODILE, first)
+    assert scalar(desk, "SELECT COUNT(*) FROM journal") == before  # its money comes with the payment
+    sent(desk, outside, second)
+    file = sent_text(desk)
+    assert "AMT*D*182.7~" in file and "AMT*EAF*103.3~" in file
+    assert "SVD*BDT01*182.7*AD:D2392**1~\nCAS*PR*1*25**2*78.3~\nDTP*573*D8*20261120~" in file
 
 
 def test_a_medical_second_claim_passes_the_full_map(desk: Desk, outside: Outside) -> None:

@@ -154,6 +154,26 @@ def test_many_are_worked_at_once_and_one_that_cannot_be_leaves_the_others_alone(
     assert state(desk, one) == "going"
 
 
+def test_a_decision_on_paper_is_typed_in_and_kept_when_it_does_not_add_up(odile: Browser, desk: Desk) -> None:
+    claim = finished(desk)
+    spoil(
+        desk,
+        "INSERT INTO coverage (patient_id, plan_id, subscriber_id, member_id, group_number, `rank`) SELECT"
+        " patient_id, 2, subscriber_id, 'BD-9', 'G2', 2 FROM coverage",
+    )
+    send_ready(desk, ODILE)
+    spoil(desk, "UPDATE claim SET state = 'accepted', sent_at = NOW()")
+    assert "It answered on paper" in odile.get(f"/claims/{claim}").text
+    assert 'name="deductible-1"' in odile.get(f"/claims/{claim}?part=paper").text
+    typed = {"decided": "2026-11-20", "paid-1": "199.99", "payer_claim": "GD-3"}
+    wrong = odile.post(f"/claims/{claim}/next-plan/paper", **typed)
+    assert wrong.status_code == 422 and 'value="199.99"' in wrong.text and "$86.01 is missing" in wrong.text
+    answer = odile.post(f"/claims/{claim}/next-plan/paper", **typed | {"contract-1": "86.01"})
+    assert answer.status_code == 303
+    second = odile.get(answer.headers["location"]).text
+    assert "First plan decided" in second and "199.99" in second
+
+
 def test_what_was_billed_is_changed_from_the_claim(odile: Browser, desk: Desk) -> None:
     claim = finished(desk)
     assert "Change what was billed" not in odile.get(f"/claims/{claim}").text

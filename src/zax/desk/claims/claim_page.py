@@ -21,6 +21,7 @@ from zax.core.errors import NotFound
 from zax.core.x12.claim_reading import claim_in
 from zax.desk.claims.claims import finding_of, is_kept
 from zax.desk.claims.content import made_claim
+from zax.desk.claims.thread import next_coverage
 from zax.desk.claims.worklist import Shown
 from zax.desk.clinic.clinic import Clinic
 from zax.store.claims import claims as stored
@@ -57,7 +58,7 @@ class Decision:
 class ClaimPage:
     """`live` is what the record says now, which is what would be sent; once it has gone, findings are of the
     past and are not shown. `changed` is what the record says otherwise since it went out and waits for its
-    answer.
+    answer; `next_payer` the plan that may be asked next, empty for none.
     """
 
     row: ListedClaim
@@ -70,6 +71,7 @@ class ClaimPage:
     events: Sequence[ClaimEvent]
     file_by: date | None
     changed: Sequence[Difference]
+    next_payer: str
 
 
 def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: date) -> ClaimPage:
@@ -96,6 +98,7 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         events=stored.events_of(connection, claim_id),
         file_by=last_filing_day(made.claim, made.situation),
         changed=_changed(connection, row, made.claim),
+        next_payer=following.payer_name if (following := next_coverage(connection, row, made.visit)) else "",
     )
 
 

@@ -5,12 +5,13 @@ Each follows the one before it, and nothing of it is typed again.
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
 from zax.core.claims.carried import Carried, CarriedLine, carried_of, kept
 from zax.core.claims.claim import Frequency, Rank
+from zax.core.claims.paper_decision import read_decision
 from zax.core.claims.parts import Adjusted, LineDecision, OtherCoverage
 from zax.core.claims.states import ClaimState
 from zax.core.errors import Conflict, NotFound, Refused
@@ -26,6 +27,7 @@ from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
+from zax.store.engine import Connection
 
 _NEXT = {Rank.PRIMARY: Rank.SECONDARY, Rank.SECONDARY: Rank.TERTIARY}
 # What may still be corrected or taken back: the payer has it.
@@ -42,12 +44,36 @@ def bill_next_plan(tx: Transaction, claim_id: int) -> int:
     row = _locked(tx, claim_id)
     if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
         return known
-    if Rank(row.rank) not in _NEXT:
-        raise Conflict("There is no plan after the third.")
-    visit = _visit(tx, row)
-    coverage = _next_coverage(tx, row, visit)
-    decision, day = _decision(tx, row)
-    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
+    coverage = _needed_next(tx, row)
+    return _bill_next(tx, row, coverage, *_decision(tx, row))
+
+
+@act("claims")
+def bill_next_plan_from_paper(tx: Transaction, claim_id: int, typed: Mapping[str, str]) -> int:
+    """The same where the plan answered on paper, with what was typed from it; raises Problems beside its
+    boxes. Its money is entered with the payment, not here.
+    """
+    row = _locked(tx, claim_id)
+    if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
+        return known
+    if row.state not in _WITH_PAYER:
+        raise Conflict("The payer doesn’t have this claim yet.")
+    coverage = _needed_next(tx, row)
+    today = tx.business_day(_visit(tx, row).site_id)
+    made = made_claim(tx.connection, tx.clinic, row, today)
+    decision = read_decision(row.number, made.claim.lines, typed, today)
+    return _bill_next(tx, row, coverage, decision.answer, decision.day)
+
+
+def _needed_next(tx: Transaction, row: ClaimRow) -> Coverage:
+    found = next_coverage(tx.connection, row, _visit(tx, row))
+    if found is None:
+        raise Conflict("There is no other plan for this visit. Add it to the record first.")
+    return found
+
+
+def _bill_next(tx: Transaction, row: ClaimRow, coverage: Coverage, decision: RemitClaim, day: date) -> int:
+    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(_visit(tx, row).site_id))
     payer_id = made.claim.payer.identifier
     others = (*made.claim.others, _as_other(row, decision, day, made))
     lines = {
@@ -113,15 +139,15 @@ def _follower(tx: Transaction, row: ClaimRow, frequency: Frequency) -> int | Non
     return found[0] if found else None
 
 
-def _next_coverage(tx: Transaction, row: ClaimRow, visit: Visit) -> Coverage:
-    """The plan after this claim's, of those that counted on the day."""
-    on_file = coverages_of(tx.connection, [row.patient_id])
+def next_coverage(connection: Connection, row: ClaimRow, visit: Visit) -> Coverage | None:
+    """The plan after this claim's, of those that counted on the day; None after the third."""
+    if Rank(row.rank) not in _NEXT:
+        return None
+    on_file = coverages_of(connection, [row.patient_id])
     dental = next(each.dental for each in on_file if each.id == row.coverage_id)
     counting = counting_on(on_file, dental, visit.day)
     at = next((n for n, each in enumerate(counting) if each.id == row.coverage_id), None)
-    if at is None or at + 1 >= len(counting):
-        raise Conflict("There is no other plan for this visit. Add it to the record first.")
-    return counting[at + 1]
+    return counting[at + 1] if at is not None and at + 1 < len(counting) else None
 
 
 def _decision(tx: Transaction, row: ClaimRow) -> tuple[RemitClaim, date]:

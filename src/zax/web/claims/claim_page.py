@@ -9,6 +9,7 @@ from fastapi.responses import Response
 
 from zax.clock import local
 from zax.core.claims.paper import on_paper
+from zax.core.claims.paper_decision import COLUMNS
 from zax.core.claims.states import CAN_BE_CHECKED, ClaimState
 from zax.core.errors import NotFound, ZaxError
 from zax.core.reading import optional_day, reference
@@ -18,7 +19,7 @@ from zax.desk.claims.claims import recheck
 from zax.desk.claims.fixing import carry_subject
 from zax.desk.claims.sending import send_ready
 from zax.desk.claims.status import ask_payer
-from zax.desk.claims.thread import bill_next_plan, correct_claim, void_claim
+from zax.desk.claims.thread import bill_next_plan, bill_next_plan_from_paper, correct_claim, void_claim
 from zax.desk.day.checkout import change_what_was_billed
 from zax.store.claims import claims as stored
 from zax.web.claims.worklist import REASONS
@@ -54,6 +55,7 @@ def one_claim(
         colleagues=colleagues,
         editable=shown.row.state in CAN_BE_CHECKED,
         with_payer=shown.row.state in WITH_PAYER,
+        columns=COLUMNS,
         unanswered=shown.row.state in UNANSWERED,
         forms=FORMS,
         ranks=RANKS,
@@ -126,6 +128,19 @@ def ask(request: Request, claim_id: int, form: PostedForm = Depends(posted_form)
 def next_plan(request: Request, claim_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "claims")
     return ctx.go(f"/claims/{bill_next_plan(ctx.desk, ctx.actor, claim_id)}", "Made for the next plan.")
+
+
+@router.post("/claims/{claim_id}/next-plan/paper")
+def next_from_paper(request: Request, claim_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """What the plan decided, typed in from its paper; what is wrong is said beside its box."""
+    ctx = enter(request, "claims")
+    try:
+        made = bill_next_plan_from_paper(ctx.desk, ctx.actor, claim_id, form)
+    except ZaxError as error:
+        if not error.problems:
+            raise
+        return one_claim(ctx, claim_id, "paper", error.status, problems=error.problems, typed=form)
+    return ctx.go(f"/claims/{made}", "Made for the next plan, with what you typed.")
 
 
 @router.post("/claims/{claim_id}/correct")
