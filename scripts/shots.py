@@ -129,7 +129,8 @@ def take_claims(camera: Camera) -> None:
     """What each claim needs next, and the whole life of a denied one."""
     camera.open("/claims")
     camera.take("claims")
-    camera.open(str(camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Decide").get_attribute("href")))
+    denied = camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Decide").get_attribute("href")
+    camera.open(str(denied).removeprefix(URL))
     camera.take("claim")
 
 
