@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
+
 import pytest
 from sqlalchemy import text
 
@@ -188,6 +190,53 @@ def test_what_was_billed_is_changed_from_the_claim(odile: Browser, desk: Desk) -
     assert answer.headers["location"] == f"/visits/{visit}/charges"
     assert "a corrected claim replaces" in odile.get(f"/visits/{visit}/charges").text
     assert odile.post("/claims/999999/charges").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("asked", "there"),
+    [
+        ("", True),
+        ("payer={payer}", True),
+        ("payer=999", False),
+        ("at={site}", True),
+        ("at=999", False),
+        ("provider={provider}", True),
+        ("provider=999", False),
+        ("rank=P", True),
+        ("rank=S", False),
+        ("rank=nonsense", True),
+        ("days=30", True),
+        ("days=60", False),
+        ("days=99999999999999999999", True),
+        ("from=250", True),
+        ("from=500", False),
+        ("owner={owner}", True),
+        ("owner=999", False),
+        ("payer={payer}&rank=P&days=30&from=250&at={site}&provider={provider}&owner={owner}", True),
+        ("payer={payer}&rank=S", False),
+    ],
+)
+def test_a_group_is_narrowed_by_what_the_address_says(
+    odile: Browser, desk: Desk, asked: str, there: bool
+) -> None:
+    finished(desk)
+    spoil(
+        desk,
+        "UPDATE claim SET state = 'accepted', sent_at = :at, owner_id = :owner",
+        at=desk.clock.now() - timedelta(days=40),
+        owner=ODILE.id,
+    )
+    with desk.engine.connect() as connection:
+        query = text(
+            "SELECT p.payer_id AS payer, v.site_id AS site, v.provider_id AS provider, c.owner_id AS owner"
+            " FROM claim c JOIN visit v ON v.id = c.visit_id JOIN coverage w ON w.id = c.coverage_id"
+            " JOIN plan p ON p.id = w.plan_id"
+        )
+        facts = connection.execute(query).one()._mapping
+    page = odile.get(f"/claims?need=overdue&{asked.format(**facts)}").text
+    assert ("Helen" in page) == there
+    assert ("None at the moment." in page) != there
+    assert ("all of them" in page) == bool(asked)
 
 
 def test_a_claim_prints(odile: Browser, desk: Desk) -> None:

@@ -11,7 +11,7 @@ from zax.core.claims.finding import Finding
 from zax.core.claims.worklist import Need
 from zax.desk.claims.claims import finding_of, is_kept
 from zax.store.claims import worklist as stored
-from zax.store.claims.worklist import AgeSum, NeedSum, WorkedClaim
+from zax.store.claims.worklist import AgeSum, ClaimFilter, NeedSum, WorkedClaim
 from zax.store.engine import Connection
 
 # Rows a group shows before it asks to be opened on its own.
@@ -85,13 +85,11 @@ def group(
     need: Need,
     today: date,
     sums: Sequence[NeedSum],
-    most: int = PAGE,
-    start: int = 0,
-    payer_id: int = 0,
+    most: int,
 ) -> Group:
-    """One group of the list; `most` rows from `start` on, of one payer or all."""
-    own = [each for each in sums if each.need == need and payer_id in {0, each.payer_id}]
-    rows = stored.worked(connection, need, today, most=most, start=start, payer_id=payer_id)
+    """One group of the list with its first rows."""
+    own = [each for each in sums if each.need == need]
+    rows = stored.worked(connection, need, today, most=most)
     return Group(
         need,
         sum(each.number for each in own),
@@ -99,6 +97,18 @@ def group(
         [row_of(each) for each in rows],
         own,
     )
+
+
+def filtered_group(
+    connection: Connection, need: Need, today: date, filters: ClaimFilter, start: int
+) -> Group:
+    """What the filters leave of one group, a page of it from `start` on; `payers` are those of the whole
+    group.
+    """
+    number, cents = stored.counted(connection, need, today, filters)
+    rows = stored.worked(connection, need, today, most=PAGE, start=start, filters=filters)
+    sums = stored.need_sums(connection, today)
+    return Group(need, number, cents, [row_of(each) for each in rows], [s for s in sums if s.need == need])
 
 
 def row_of(claim: WorkedClaim) -> Row:

@@ -6,7 +6,7 @@ Days since sent are counted by the UTC day. A payer's norm is what a biller set,
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import date, datetime
 from typing import Any
 
@@ -154,6 +154,49 @@ _ORDERS = {
 }
 
 
+@dataclass(frozen=True, slots=True)
+class ClaimFilter:
+    """Which claims of a group are shown: 0 and empty mean all. Site and provider are the visit's, `owner_id`
+    who works on it, `days` at least so many since it was sent, `cents` at least.
+    """
+
+    payer_id: int = 0
+    site_id: int = 0
+    provider_id: int = 0
+    rank: str = ""
+    owner_id: int = 0
+    days: int = 0
+    cents: int = 0
+
+
+_FILTERS = {
+    "payer_id": "y.id = :payer_id",
+    "site_id": "b.site_id = :site_id",
+    "provider_id": "b.provider_id = :provider_id",
+    "rank": "c.`rank` = :rank",
+    "owner_id": "c.owner_id = :owner_id",
+    "days": f"{_DAYS} >= :days",
+    "cents": "c.cents >= :cents",
+}
+_ALL = ClaimFilter()
+
+
+def _within(need: Need, filters: ClaimFilter) -> str:
+    return " AND ".join([_NEEDING[need], *(sql for name, sql in _FILTERS.items() if getattr(filters, name))])
+
+
+def counted(connection: Connection, need: Need, today: date, filters: ClaimFilter) -> tuple[int, int]:
+    """How many claims need this next, and their unpaid cents."""
+    query = f"""
+    SELECT COUNT(*) AS number, COALESCE(SUM(c.cents - c.paid_cents), 0) AS cents
+    {_FROM}
+    JOIN visit b ON b.id = c.visit_id
+    WHERE {_within(need, filters)}
+    """
+    found = connection.execute(text(query), {"today": today, **asdict(filters)}).one()
+    return int(found.number), int(found.cents)
+
+
 def worked(
     connection: Connection,
     need: Need,
@@ -161,13 +204,12 @@ def worked(
     *,
     most: int,
     start: int = 0,
-    payer_id: int = 0,
+    filters: ClaimFilter = _ALL,
     claim_id: int = 0,
 ) -> list[WorkedClaim]:
-    """Claims that need this next, the most pressing first; of one payer, or one claim alone. Which ones is
+    """Claims that need this next, the most pressing first, or one claim alone. Which ones is
     decided first, then only theirs is read.
     """
-    of_payer = "AND y.id = :payer_id" if payer_id else ""
     alone = "AND c.id = :claim_id" if claim_id else ""
     query = f"""
     SELECT c.id, c.number, :need AS need, c.state, c.form, c.`rank`, c.frequency, c.visit_id,
@@ -179,7 +221,7 @@ def worked(
         SELECT c.id, c.cents, b.day, {_NORM} AS norm, {_DAYS} AS days
         {_FROM}
         JOIN visit b ON b.id = c.visit_id
-        WHERE {_NEEDING[need]} {of_payer} {alone}
+        WHERE {_within(need, filters)} {alone}
       ) t
       ORDER BY {_ORDERS[need]}
       LIMIT :most OFFSET :start
@@ -197,8 +239,8 @@ def worked(
         "today": today,
         "most": most,
         "start": start,
-        "payer_id": payer_id,
         "claim_id": claim_id,
+        **asdict(filters),
     }
     return many(connection, _typed(query), WorkedClaim, **values)
 

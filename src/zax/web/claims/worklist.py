@@ -4,9 +4,13 @@ key.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from urllib.parse import urlencode
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
+from zax.core.claims.claim import Rank
 from zax.core.claims.worklist import NEED_HINTS, NEED_WORDS, Need
 from zax.core.errors import ZaxError
 from zax.core.reading import reference
@@ -15,14 +19,19 @@ from zax.desk.claims.claims import recheck, send_anyway
 from zax.desk.claims.fixing import fix
 from zax.desk.claims.following import CLOSING_REASONS, close_claim
 from zax.desk.claims.sending import send_ready
-from zax.desk.claims.worklist import PAGE, Row, group, one_row, worklist
-from zax.store.claims.worklist import need_sums
+from zax.desk.claims.worklist import PAGE, Row, filtered_group, one_row, worklist
+from zax.store.claims import claims as stored
+from zax.store.claims.worklist import ClaimFilter
 from zax.store.engine import Connection
 from zax.store.remits.remits import count_open_answers
 from zax.web.claims.aging import aging
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
+_FILTERS = ("payer", "at", "provider", "rank", "owner", "days", "from")
+# Days since sent that one may ask for.
+AGES = (10, 30, 60, 90)
+LONGEST_DAYS, LARGEST = 10_000, 10_000_000
 # Why what looks odd may go: the usual reasons, and one's own.
 REASONS = (
     "the provider asked for it",
@@ -54,25 +63,41 @@ def worklist_page(ctx: RequestContext, claim_id: int, status: int = 200, **more:
 
 
 def group_page(ctx: RequestContext, need: Need) -> Response:
-    """One group alone, page by page, of one payer or all."""
+    """One group alone, page by page; the filters stand in the address."""
     asked = ctx.request.query_params
-    payer_id, number = reference(asked.get("payer", "")), max(1, reference(asked.get("page", "1")))
+    filters, number = _filters(asked), max(1, reference(asked.get("page", "1")))
     with ctx.read() as connection:
-        sums = need_sums(connection, ctx.today)
-        shown = group(connection, need, ctx.today, sums, PAGE, (number - 1) * PAGE, payer_id)
+        shown = filtered_group(connection, need, ctx.today, filters, (number - 1) * PAGE)
         opened = _opened(connection, ctx, reference(asked.get("open", "")))
+        colleagues = stored.colleagues(connection)
     page = ctx.page(
         "claims/group.html",
         200,
         shown=shown,
-        every=[each for each in sums if each.need == need],
-        payer=payer_id,
+        filters=filters,
+        chosen=urlencode({name: asked[name] for name in _FILTERS if asked.get(name)}),
+        colleagues=colleagues,
+        ages=AGES,
         number=number,
         pages=max(1, -(-shown.number // PAGE)),
         opened=opened,
         **_words(),
     )
     return ctx.looked(page, opened.claim.patient_id, "claim") if opened else page
+
+
+def _filters(asked: Mapping[str, str]) -> ClaimFilter:
+    """What the address asks for; what is no number or rank is left out."""
+    rank = asked.get("rank", "")
+    return ClaimFilter(
+        payer_id=reference(asked.get("payer", "")),
+        site_id=reference(asked.get("at", "")),
+        provider_id=reference(asked.get("provider", "")),
+        rank=rank if rank in set(Rank) else "",
+        owner_id=reference(asked.get("owner", "")),
+        days=min(reference(asked.get("days", "")), LONGEST_DAYS),
+        cents=min(reference(asked.get("from", "")), LARGEST) * 100,
+    )
 
 
 def _words() -> dict[str, object]:
