@@ -3,6 +3,7 @@
 import pytest
 
 from zax.core.charges.lines import ServiceRule, TypedLine, check_line, is_tooth, unfinished
+from zax.core.charges.teeth import TEETH, TEETH_WORDS, fits
 from zax.core.errors import Problems
 from zax.core.money.tender import Tender, TenderForm, check_tenders
 
@@ -74,3 +75,9 @@ def test_a_check_needs_its_number() -> None:
         check_tenders([TenderForm("cash", "1"), TenderForm("shells", "abc", "")], {})
     assert set(wrong.value.problems) == {"tender-2", "amount-2"}
     assert check_tenders([TenderForm("card", "1.5", "")], {})[0].tender == Tender.CARD
+
+
+@pytest.mark.parametrize("tooth", ["NONE", "?99", "", "33", "Z"])
+def test_on_what_is_no_tooth_nothing_can_be_done(tooth: str) -> None:
+    assert not any(fits(tooth, rule) for rule in (*TEETH_WORDS, ""))
+    assert all(fits(known, "") for known in TEETH)

@@ -30,6 +30,7 @@ def test_the_one_box_offers_planned_work_sets_and_services(juno: Browser, desk: 
     chosen = juno.get(f"/visits/{visit_id}/services?what=crown&tooth=14").text
     assert "Planned" not in chosen and "Service sets" in chosen
     assert "Planned" in juno.get(f"/visits/{visit_id}/services?what=crown&tooth=3").text
+    assert "Service sets" in juno.get(f"/visits/{visit_id}/services?what=crown&tooth=None").text
     base = f"/visits/{visit_id}/charges"
     assert juno.post(f"{base}/add", choice="set:2", what="crown", patient_id=patient).status_code == 303
     assert (

@@ -130,8 +130,12 @@ def show_tooth(number: str, numbering: Numbering) -> str:
 
 
 def fits(tooth: str, rule: str) -> bool:
-    """Whether a service for these teeth (a key of TEETH_WORDS) can be done on this one."""
-    found = TEETH[tooth]
+    """Whether a service for these teeth (a key of TEETH_WORDS) can be done on this one; on what is no tooth,
+    nothing can.
+    """
+    found = TEETH.get(tooth)
+    if found is None:
+        return False
     if rule in {"permanent", "primary"}:
         return found.primary == (rule == "primary")
     if rule == "back":
