@@ -96,6 +96,7 @@ def seed(
             by_name = {f"{person.first} {person.last}": person.id for person in expected}
             claims.before_today(desk, day, by_name)
             Today(desk, clock, day).play(by_name, lambda: bar.advance(task))
+            clock.set_to(opens - timedelta(minutes=10))
             claims.answered(desk, day, by_name)
             bar.update(task, completed=len(VISITS) * 4)
             give_helen_a_household(desk)
