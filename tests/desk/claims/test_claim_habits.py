@@ -18,6 +18,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.charges.charges import remove_line
 from zax.desk.claims.habits import ClaimHabitsForm, save_claim_habits
 from zax.desk.claims.sending import send_ready
+from zax.desk.claims.thread import correct_claim
 from zax.desk.day.checkout import change_what_was_billed, finish_checkout, take_checkout_back
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
@@ -92,6 +93,22 @@ def test_what_replaces_a_claim_is_made_in_the_evening_too(
     turn(desk, outside)
     assert count(desk) == 1
     assert scalar(desk, "SELECT frequency FROM claim WHERE follows_id = :id", id=claim) == frequency
+
+
+def test_a_correction_that_was_withdrawn_is_made_in_the_evening_too(
+    desk: Desk, outside: Outside, clock: ShiftedClock
+) -> None:
+    claim = finished(desk)
+    send_ready(desk, ODILE)
+    spoil(desk, "UPDATE claim SET state = 'accepted', payer_claim = 'HG-778', sent_at = NOW()")
+    correct_claim(desk, ODILE, claim)
+    visit = scalar(desk, "SELECT visit_id FROM claim LIMIT 1")
+    take_checkout_back(desk, JUNO, visit, "one more")
+    save_claim_habits(desk, SAM, ClaimHabitsForm(made="evening", hour="18"))
+    finish_checkout(desk, JUNO, visit)
+    clock.set_to(at(19))
+    turn(desk, outside)
+    assert scalar(desk, "SELECT frequency FROM claim WHERE state = 'ready'") == "7"
 
 
 def test_by_key_nothing_leaves_by_itself(desk: Desk, outside: Outside, clock: ShiftedClock) -> None:

@@ -23,10 +23,16 @@ class ClaimState(StrEnum):
 
 # Why a claim is closed whose checkout was undone: the visit may get another.
 WITHDRAWN = "the checkout was undone"
-# Why one is closed that the payer has: the visit gets a corrected one.
+# Why one is closed that the payer holds: its charges are open again, or a claim was made that corrects it or
+# takes it back.
 BEING_CORRECTED = "its charges are being changed"
+REPLACED = "Replaced by a corrected claim"
+VOIDED = "Voided"
+REPLACEABLE = (BEING_CORRECTED, REPLACED, VOIDED)
+# Why one is closed that took another back: its visit is billed anew.
+BILLED_ANEW = "the visit is billed anew"
 # A visit whose claims are all closed for these has none that stands.
-NOT_STANDING = (WITHDRAWN, BEING_CORRECTED)
+NOT_STANDING = (WITHDRAWN, *REPLACEABLE, BILLED_ANEW)
 # The payer has said its last word; a person has to do something.
 ANSWERED = frozenset({ClaimState.CLOSED, ClaimState.DENIED})
 # A biller may correct it and check it again.

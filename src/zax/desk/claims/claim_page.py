@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from zax.core.claims.carried import carried_of
+from zax.core.claims.case import held
 from zax.core.claims.checks.coverage import last_filing_day
 from zax.core.claims.claim import Claim, ClaimLine
 from zax.core.claims.difference import Difference, differences
@@ -56,9 +57,10 @@ class Decision:
 
 @dataclass(frozen=True, slots=True)
 class ClaimPage:
-    """`live` is what the record says now, which is what would be sent; once it has gone, findings are of the
+    """`claim` is what the record says now, which is what would be sent; once it has gone, findings are of the
     past and are not shown. `changed` is what the record says otherwise since it went out and waits for its
-    answer; `next_payer` the plan that may be asked next, empty for none.
+    answer; `held`: it stands with the payer, so it may be corrected or taken back; `next_payer` is the plan
+    that may be asked next, empty for none.
     """
 
     row: ListedClaim
@@ -71,6 +73,7 @@ class ClaimPage:
     events: Sequence[ClaimEvent]
     file_by: date | None
     changed: Sequence[Difference]
+    held: bool
     next_payer: str
 
 
@@ -87,6 +90,8 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
     found = [each for each in (*turned_back, *made.findings) if not is_kept(row.kept, each)]
     found = found if waiting else []
     shown = [Shown(each, field_of(each.about)) for each in found]
+    case = stored.case_of(connection, row.visit_id)
+    after = next_coverage(connection, row, made.visit)
     return ClaimPage(
         row=row,
         claim=made.claim,
@@ -94,11 +99,12 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         odd=[each for each in shown if not each.finding.stops],
         parts=[Part(each, summary(each, carried), values(each, carried)) for each in subjects_of(made.claim)],
         decisions=[_decision(made.claim, other) for other in made.claim.others],
-        case=stored.case_of(connection, row.visit_id),
+        case=case,
         events=stored.events_of(connection, claim_id),
         file_by=last_filing_day(made.claim, made.situation),
         changed=_changed(connection, row, made.claim),
-        next_payer=following.payer_name if (following := next_coverage(connection, row, made.visit)) else "",
+        held=row.id in {each.id for each in held(case)},
+        next_payer=after.payer_name if after else "",
     )
 
 

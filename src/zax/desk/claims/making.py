@@ -5,12 +5,19 @@ claim over the changed charges, or taken back where nothing of it is left.
 
 from __future__ import annotations
 
-import uuid
 from dataclasses import replace
 
 from zax.core.claims.carried import carried_of, kept
+from zax.core.claims.case import has_left, held
 from zax.core.claims.claim import Frequency, Rank
-from zax.core.claims.states import BEING_CORRECTED, CAN_BE_CHECKED, WITHDRAWN, ClaimState
+from zax.core.claims.states import (
+    BEING_CORRECTED,
+    BILLED_ANEW,
+    CAN_BE_CHECKED,
+    NOT_STANDING,
+    WITHDRAWN,
+    ClaimState,
+)
 from zax.core.errors import Conflict
 from zax.desk.acts.transaction import Transaction
 from zax.desk.claims.claims import add_event, check_again
@@ -25,7 +32,7 @@ from zax.store.claims.claims import ClaimRow
 def make_claims(tx: Transaction, visit: Visit, bill: Bill) -> list[int]:
     """The claims of a finished visit; none when nothing goes to an insurer."""
     before = stored.claims_of_visit_for_update(tx.connection, visit.id)
-    replaced = _to_replace(before)
+    replaced = held(before)
     withdrawn = [row for row in reversed(before) if row.closed_why == WITHDRAWN]
     made: list[int] = []
     for part in parts_of(tx.connection, tx.clinic, visit, bill):
@@ -52,29 +59,24 @@ def withdraw_claims(tx: Transaction, visit: Visit, *, replacing: bool) -> None:
     rows = stored.claims_of_visit_for_update(tx.connection, visit.id)
     if stored.any_answered(tx.connection, [row.id for row in rows]):
         raise Conflict("The payer has responded to this visit’s claim, so the checkout can’t be undone.")
-    for row in rows:
-        if row.state in CAN_BE_CHECKED:
-            _close(tx, row, WITHDRAWN, f"Withdrawn: {WITHDRAWN}")
-        elif row.state == ClaimState.GOING and replacing:
-            raise Conflict(f"Claim {row.number} is on its way. Try again in a minute.")
-        elif row.state != ClaimState.CLOSED and replacing:
-            _close(tx, row, BEING_CORRECTED, "Closed: a corrected claim takes its place")
-        elif row.state != ClaimState.CLOSED:
+    for row in (each for each in rows if has_left(each) and each.closed_why not in NOT_STANDING):
+        if not replacing:
             raise Conflict(
                 f"Claim {row.number} is already with the payer, so the checkout can’t be undone. On the"
                 " claim’s page, Change what was billed makes a corrected claim."
             )
+        if row.state == ClaimState.GOING:
+            raise Conflict(f"Claim {row.number} is on its way. Try again in a minute.")
+        why = BILLED_ANEW if row.frequency == Frequency.VOID else BEING_CORRECTED
+        _close(tx, row, why, f"Closed: {why}")
+    for row in rows:
+        if row.state in CAN_BE_CHECKED:
+            _close(tx, row, WITHDRAWN, f"Withdrawn: {WITHDRAWN}")
 
 
 def _close(tx: Transaction, row: ClaimRow, why: str, words: str) -> None:
     stored.close(tx.connection, row.id, why)
     add_event(tx, row.id, words)
-
-
-def _to_replace(rows: list[ClaimRow]) -> list[ClaimRow]:
-    """What the payer has and nothing that stands has replaced yet."""
-    followed = {row.follows_id for row in rows if row.closed_why != WITHDRAWN}
-    return [row for row in rows if row.closed_why == BEING_CORRECTED and row.id not in followed]
 
 
 def _closest(tx: Transaction, candidates: list[ClaimRow], coverage_id: int, part: Part) -> ClaimRow | None:
@@ -91,7 +93,6 @@ def _closest(tx: Transaction, candidates: list[ClaimRow], coverage_id: int, part
 def _add(tx: Transaction, visit: Visit, coverage_id: int, part: Part) -> int:
     return stored.add_claim(
         tx.connection,
-        draft_number=uuid.uuid4().hex[:20],
         visit_id=visit.id,
         patient_id=visit.patient_id,
         coverage_id=coverage_id,

@@ -4,16 +4,17 @@ Each follows the one before it, and nothing of it is typed again.
 
 from __future__ import annotations
 
-import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
+from zax.core.book.track import Stop
 from zax.core.claims.carried import Carried, CarriedLine, carried_of, kept
+from zax.core.claims.case import has_left, held, successor
 from zax.core.claims.claim import Frequency, Rank
 from zax.core.claims.paper_decision import read_decision
 from zax.core.claims.parts import Adjusted, LineDecision, OtherCoverage
-from zax.core.claims.states import ClaimState
+from zax.core.claims.states import REPLACED, VOIDED, ClaimState
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, read_remittances
 from zax.desk.acts.act import act
@@ -30,10 +31,7 @@ from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
 
 _NEXT = {Rank.PRIMARY: Rank.SECONDARY, Rank.SECONDARY: Rank.TERTIARY}
-# What may still be corrected or taken back: the payer has it.
-_WITH_PAYER = frozenset(
-    {ClaimState.SENT, ClaimState.ACCEPTED, ClaimState.CLOSED, ClaimState.DENIED, ClaimState.REJECTED}
-)
+_FINISHED = frozenset({Stop.LEFT, Stop.SETTLED})
 
 
 @act("claims")
@@ -56,7 +54,7 @@ def bill_next_plan_from_paper(tx: Transaction, claim_id: int, typed: Mapping[str
     row = _locked(tx, claim_id)
     if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
         return known
-    if row.state not in _WITH_PAYER:
+    if not has_left(row):
         raise Conflict("The payer doesn’t have this claim yet.")
     coverage = _needed_next(tx, row)
     today = tx.business_day(_visit(tx, row).site_id)
@@ -92,26 +90,33 @@ def _bill_next(tx: Transaction, row: ClaimRow, coverage: Coverage, decision: Rem
 @act("claims")
 def correct_claim(tx: Transaction, claim_id: int) -> int:
     """A corrected claim in the place of one the payer has; the new claim. Twice gives the same claim."""
-    return _again(tx, claim_id, Frequency.CORRECTED, "Replaced by a corrected claim")
+    return _again(tx, claim_id, Frequency.CORRECTED, REPLACED)
 
 
 @act("claims")
 def void_claim(tx: Transaction, claim_id: int) -> int:
     """A claim that takes back one the payer has; the new claim."""
-    return _again(tx, claim_id, Frequency.VOID, "Voided")
+    return _again(tx, claim_id, Frequency.VOID, VOIDED)
 
 
-def _again(tx: Transaction, claim_id: int, frequency: Frequency, words: str) -> int:
+def _again(tx: Transaction, claim_id: int, frequency: Frequency, why: str) -> int:
     row = _locked(tx, claim_id)
-    if (known := _follower(tx, row, frequency)) is not None:
-        return known
-    if row.state not in _WITH_PAYER:
+    case = stored.claims_of_visit_for_update(tx.connection, row.visit_id)
+    if (after := successor(case, row.id)) is not None:
+        if after.frequency == frequency:
+            return after.id
+        raise Conflict(f"Claim {after.number} already follows this one. Work on that one.")
+    if row not in held(case):
         raise Conflict("The payer doesn’t have this claim yet. Change it instead.")
+    if row.state == ClaimState.GOING:
+        raise Conflict("This claim is on its way. Try again in a minute.")
+    if _visit(tx, row).state not in _FINISHED:
+        raise Conflict("Its charges are open. Finish the checkout: that makes the corrected claim.")
     carried = replace(carried_of(row.carried), payer_claim=row.payer_claim)
     new = add_follower(tx, row, row.coverage_id, Rank(row.rank), frequency, carried)
-    if row.state != ClaimState.CLOSED:
-        stored.close(tx.connection, row.id, words)
-    add_event(tx, row.id, words)
+    if row.state != ClaimState.CLOSED or row.closed_why:  # a paid one stays as it was paid
+        stored.close(tx.connection, row.id, why)
+    add_event(tx, row.id, why)
     check_again(tx, new)
     return new
 
@@ -231,7 +236,6 @@ def add_follower(
     """The claim that comes after this one in its case, over the same services; not yet checked."""
     claim_id = stored.add_claim(
         tx.connection,
-        draft_number=uuid.uuid4().hex[:20],
         visit_id=row.visit_id,
         patient_id=row.patient_id,
         coverage_id=coverage_id,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -10,7 +11,7 @@ from typing import Any
 from sqlalchemy import Connection, Select, func, insert, or_, select, text, update
 
 from zax.core.book.track import Stop
-from zax.core.claims.states import BEING_CORRECTED, NOT_STANDING, ClaimState
+from zax.core.claims.states import NOT_STANDING, REPLACEABLE, ClaimState
 from zax.core.remits.placing import Outcome
 from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
 from zax.store.listing import Listed, Order, Wanted, listed
@@ -85,7 +86,6 @@ class ClaimEvent:
 def add_claim(
     connection: Connection,
     *,
-    draft_number: str,
     visit_id: int,
     patient_id: int,
     coverage_id: int,
@@ -98,7 +98,7 @@ def add_claim(
     claim_id = add(
         connection,
         _c,
-        number=draft_number,
+        number=uuid.uuid4().hex[:20],
         visit_id=visit_id,
         patient_id=patient_id,
         coverage_id=coverage_id,
@@ -130,7 +130,9 @@ def claim_by_number(connection: Connection, number: str) -> ClaimRow | None:
 
 
 def claims_of_visit_for_update(connection: Connection, visit_id: int) -> list[ClaimRow]:
-    return many(connection, select(_c).where(_c.c.visit_id == visit_id).with_for_update(), ClaimRow)
+    """Every claim of a visit in the order they were made, held until the transaction ends."""
+    query = select(_c).where(_c.c.visit_id == visit_id).order_by(_c.c.id)
+    return many(connection, query.with_for_update(), ClaimRow)
 
 
 _WITHOUT_CLAIM = text(
@@ -144,7 +146,7 @@ _WITHOUT_CLAIM = text(
     UNION
     SELECT v.id FROM claim r
     JOIN visit v ON v.id = r.visit_id
-    WHERE r.closed_why = '{BEING_CORRECTED}' AND v.state IN ('{Stop.LEFT}', '{Stop.SETTLED}')
+    WHERE r.closed_why IN {REPLACEABLE} AND v.state IN ('{Stop.LEFT}', '{Stop.SETTLED}')
         AND v.day > :since AND NOT EXISTS
         (SELECT 1 FROM claim c WHERE c.visit_id = v.id AND c.closed_why NOT IN {NOT_STANDING})
     ORDER BY id

@@ -27,9 +27,6 @@ from zax.web.shell.pdf import paper
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
-# The payer has it, or had it: it may be corrected or taken back.
-WITH_PAYER = frozenset({ClaimState.SENT, ClaimState.ACCEPTED, ClaimState.CLOSED, ClaimState.DENIED})
-UNANSWERED = WITH_PAYER - {ClaimState.CLOSED}
 FORMS = {"P": "medical", "D": "dental", "I": "facility"}
 RANKS = {"P": "first plan", "S": "second plan", "T": "third plan"}
 FREQUENCIES = {"1": "", "7": "corrected", "8": "void"}
@@ -54,9 +51,9 @@ def one_claim(
         part=part,
         colleagues=colleagues,
         editable=shown.row.state in CAN_BE_CHECKED,
-        with_payer=shown.row.state in WITH_PAYER,
+        with_payer=shown.held,
         columns=COLUMNS,
-        unanswered=shown.row.state in UNANSWERED,
+        unanswered=shown.held and shown.row.state != ClaimState.CLOSED,
         forms=FORMS,
         ranks=RANKS,
         frequencies=FREQUENCIES,

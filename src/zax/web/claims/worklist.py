@@ -75,6 +75,7 @@ def group_page(ctx: RequestContext, need: Need) -> Response:
         200,
         shown=shown,
         filters=filters,
+        sends_all=need is Need.SEND and shown.number and filters == ClaimFilter(payer_id=filters.payer_id),
         chosen=urlencode({name: asked[name] for name in _FILTERS if asked.get(name)}),
         colleagues=colleagues,
         ages=AGES,
