@@ -311,6 +311,15 @@ def test_a_claim_is_left_until_a_day_handed_over_noted_and_closed(desk: Desk) ->
     assert "Ask again on" in life and "Handed to" in life and "Dana" in life and "Closed: the patient" in life
 
 
+def test_what_came_to_look_odd_since_it_was_checked_stays_here(desk: Desk) -> None:
+    claim = finished(desk)
+    assert state(desk, claim) == "ready"
+    save_rule(desk, ODILE, 0, RULE | {"payer_id": "1"})
+    sent = send_ready(desk, ODILE)
+    assert (sent.claims, sent.held_back) == (0, 1)
+    assert state(desk, claim) == "held_back" and abouts(desk, claim) == ["note"]
+
+
 def test_a_checkout_is_taken_back_while_its_claim_waits(desk: Desk) -> None:
     claim = finished(desk)
     visit = scalar(desk, "SELECT visit_id FROM claim")

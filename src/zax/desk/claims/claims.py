@@ -12,8 +12,9 @@ from zax.core.claims.states import CAN_BE_CHECKED, ClaimState
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.claims.content import made_claim
+from zax.desk.claims.content import Made, made_claim
 from zax.store.book.queries import one_visit
+from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 
@@ -29,30 +30,52 @@ def recheck(tx: Transaction, claim_id: int) -> bool:
 
 def waiting_claim(tx: Transaction, claim_id: int) -> ClaimRow:
     """A claim that has not left, held until the transaction ends. Conflict for one that is on its way."""
-    row = stored.claim_for_update(tx.connection, claim_id)
-    if row is None:
-        raise NotFound("That claim doesn’t exist.")
+    row = locked_claim(tx, claim_id)
     if row.state not in CAN_BE_CHECKED:
         raise Conflict("This claim is already on its way.")
     return row
 
 
+def locked_claim(tx: Transaction, claim_id: int) -> ClaimRow:
+    """Held until the transaction ends; raises NotFound."""
+    row = stored.claim_for_update(tx.connection, claim_id)
+    if row is None:
+        raise NotFound("That claim doesn’t exist.")
+    return row
+
+
+def visit_of(tx: Transaction, row: ClaimRow) -> Visit:
+    visit = one_visit(tx.connection, row.visit_id)
+    assert visit is not None, "a claim names its visit"
+    return visit
+
+
+def made_now(tx: Transaction, row: ClaimRow) -> Made:
+    """The claim as it would leave now, on the day of its visit's site."""
+    today = tx.business_day(visit_of(tx, row).site_id)
+    return made_claim(tx.connection, tx.clinic, row, today)
+
+
+def holding(row: ClaimRow, findings: Sequence[Finding]) -> list[Finding]:
+    """What holds the claim back: stops, and what looks odd and nobody has said why it may go."""
+    return [each for each in findings if each.stops or not is_kept(row.kept, each)]
+
+
 def check_again(tx: Transaction, claim_id: int) -> bool:
     """What the checks find is kept with the claim; whether it is ready now."""
     row = stored.claim_of(tx.connection, claim_id)
-    visit = one_visit(tx.connection, row.visit_id) if row else None
-    if row is None or visit is None:
+    if row is None:
         raise NotFound("That claim doesn’t exist.")
-    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
-    holding = [each for each in made.findings if each.stops or not is_kept(row.kept, each)]
-    state = ClaimState.HELD_BACK if holding else ClaimState.READY
+    made = made_now(tx, row)
+    visit, open_ones = made.visit, holding(row, made.findings)
+    state = ClaimState.HELD_BACK if open_ones else ClaimState.READY
     stored.set_findings(tx.connection, claim_id, state, [as_kept(each) for each in made.findings])
-    if holding:
-        add_event(tx, claim_id, "Held back: " + " ".join(each.words for each in holding))
+    if open_ones:
+        add_event(tx, claim_id, "Held back: " + " ".join(each.words for each in open_ones))
     else:
         add_event(tx, claim_id, "Checked, ready to send")
     tx.tell("claim", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
-    return not holding
+    return not open_ones
 
 
 def as_kept(finding: Finding) -> dict[str, str]:

@@ -20,11 +20,10 @@ from zax.core.reading import needed_day, needed_number, optional_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.charges.details import correct_diagnosis, correct_line
-from zax.desk.claims.claims import add_event, check_again, waiting_claim
-from zax.desk.claims.content import Made, made_claim
+from zax.desk.claims.claims import add_event, check_again, made_now, waiting_claim
+from zax.desk.claims.content import Made
 from zax.desk.coverage.coverages import change_card
 from zax.desk.patients.details import change_fields
-from zax.store.book.queries import one_visit
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 
@@ -41,9 +40,7 @@ def fix(tx: Transaction, claim_id: int, about: str, typed: Mapping[str, str]) ->
     asked = field_of(about)
     if asked is None:
         raise NotFound("This is fixed on its own screen.")
-    visit = one_visit(tx.connection, row.visit_id)
-    assert visit is not None, "a claim names its visit"
-    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
+    made = made_now(tx, row)
     said = {each.name: typed.get(each.name, "").strip() for each in asked.inputs}
     _WRITE[asked.kept](tx, row, made, about, said)
     add_event(tx, claim_id, f"Fixed: {asked.words.lower()}")
@@ -185,9 +182,7 @@ def carry_subject(tx: Transaction, claim_id: int, key: str, typed: Mapping[str, 
     boxes of `core.claims.subjects`.
     """
     row = waiting_claim(tx, claim_id)
-    visit = one_visit(tx.connection, row.visit_id)
-    assert visit is not None, "a claim names its visit"
-    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
+    made = made_now(tx, row)
     subject = next((each for each in subjects_of(made.claim) if each.key == key), None)
     if subject is None:
         raise NotFound("This claim has no such part.")

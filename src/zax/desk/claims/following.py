@@ -7,11 +7,11 @@ from __future__ import annotations
 from datetime import date
 
 from zax.core.claims.states import ClaimState
-from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.errors import Conflict, Refused
 from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.claims.claims import add_event
+from zax.desk.claims.claims import add_event, locked_claim
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 
@@ -30,7 +30,7 @@ def close_claim(tx: Transaction, claim_id: int, reason: str) -> None:
     """End a claim that nobody waits for anymore. The money stays where it is: what the insurer still owes on
     the account is decided there.
     """
-    row = _locked(tx, claim_id)
+    row = locked_claim(tx, claim_id)
     if row.state in {ClaimState.CLOSED, ClaimState.GOING}:
         raise Conflict(
             "This claim is closed already." if row.state == ClaimState.CLOSED else "It is going out."
@@ -45,7 +45,7 @@ def close_claim(tx: Transaction, claim_id: int, reason: str) -> None:
 @act("claims")
 def ask_again_on(tx: Transaction, claim_id: int, day: date | None) -> None:
     """Leave it until that day; None: it counts by the payer's norm again."""
-    row = _locked(tx, claim_id)
+    row = locked_claim(tx, claim_id)
     if day is not None and day <= tx.clinic_day:
         raise Refused("Choose a day from tomorrow on.", "again_on")
     stored.ask_again_on(tx.connection, row.id, day)
@@ -56,7 +56,7 @@ def ask_again_on(tx: Transaction, claim_id: int, day: date | None) -> None:
 @act("claims")
 def hand_over(tx: Transaction, claim_id: int, user_id: int | None) -> None:
     """To a colleague, or back to everyone."""
-    row = _locked(tx, claim_id)
+    row = locked_claim(tx, claim_id)
     name = stored.user_name(tx.connection, user_id) if user_id else ""
     if user_id and not name:
         raise Refused("Choose someone from the list.", "user_id")
@@ -68,20 +68,13 @@ def hand_over(tx: Transaction, claim_id: int, user_id: int | None) -> None:
 @act("claims")
 def note_on(tx: Transaction, claim_id: int, words: str) -> None:
     """What was said on the phone, or what to remember."""
-    row = _locked(tx, claim_id)
+    row = locked_claim(tx, claim_id)
     if not words.strip():
         raise Refused("Write the note first.", "words")
     if len(words) > LONGEST_NOTE:
         raise Refused(f"Keep it to {LONGEST_NOTE} characters.", "words")
     add_event(tx, row.id, f"Note: {words.strip()}")
     _told(tx, row)
-
-
-def _locked(tx: Transaction, claim_id: int) -> ClaimRow:
-    row = stored.claim_for_update(tx.connection, claim_id)
-    if row is None:
-        raise NotFound("That claim doesn’t exist.")
-    return row
 
 
 def _told(tx: Transaction, row: ClaimRow) -> None:

@@ -20,12 +20,10 @@ from zax.core.x12.claim_file import MOST_CLAIMS, claim_file
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.claims.claims import add_event, check_again
-from zax.desk.claims.content import made_claim
+from zax.desk.claims.claims import add_event, check_again, holding, made_now
 from zax.desk.coverage.parties import envelope_of
 from zax.outside.doors import Clearinghouse
 from zax.store.acts.outbox import Errand, finish_errand
-from zax.store.book.queries import one_visit
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 
@@ -78,10 +76,8 @@ class _Going:
 
 def _still_ready(tx: Transaction, row: ClaimRow) -> _Going | None:
     """Checked once more as the record stands now; what does not hold is held back with its reason."""
-    visit = one_visit(tx.connection, row.visit_id)
-    assert visit is not None, "a claim names its visit"
-    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(visit.site_id))
-    if any(each.stops for each in made.findings) and not check_again(tx, row.id):
+    made = made_now(tx, row)
+    if holding(row, made.findings) and not check_again(tx, row.id):
         return None
     return _Going(row, made.claim)
 

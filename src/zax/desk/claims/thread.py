@@ -15,14 +15,13 @@ from zax.core.claims.claim import Frequency, Rank
 from zax.core.claims.paper_decision import read_decision
 from zax.core.claims.parts import Adjusted, LineDecision, OtherCoverage
 from zax.core.claims.states import REPLACED, VOIDED, ClaimState
-from zax.core.errors import Conflict, NotFound, Refused
+from zax.core.errors import Conflict, Refused
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, read_remittances
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.claims.claims import add_event, check_again
-from zax.desk.claims.content import Made, made_claim
+from zax.desk.claims.claims import add_event, check_again, locked_claim, made_now, visit_of
+from zax.desk.claims.content import Made
 from zax.desk.coverage.estimate_inputs import counting_on
-from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
@@ -39,11 +38,12 @@ def bill_next_plan(tx: Transaction, claim_id: int) -> int:
     """The claim to the plan that pays next, with what this one decided line by line; the new claim. Twice
     gives the same claim.
     """
-    row = _locked(tx, claim_id)
+    row = locked_claim(tx, claim_id)
     if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
         return known
-    coverage = _needed_next(tx, row)
-    return _bill_next(tx, row, coverage, *_decision(tx, row))
+    made = made_now(tx, row)
+    coverage = _needed_next(tx, row, made.visit)
+    return _bill_next(tx, row, made, coverage, *_decision(tx, row))
 
 
 @act("claims")
@@ -51,27 +51,27 @@ def bill_next_plan_from_paper(tx: Transaction, claim_id: int, typed: Mapping[str
     """The same where the plan answered on paper, with what was typed from it; raises Problems beside its
     boxes. Its money is entered with the payment, not here.
     """
-    row = _locked(tx, claim_id)
+    row = locked_claim(tx, claim_id)
     if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
         return known
     if not has_left(row):
         raise Conflict("The payer doesn’t have this claim yet.")
-    coverage = _needed_next(tx, row)
-    today = tx.business_day(_visit(tx, row).site_id)
-    made = made_claim(tx.connection, tx.clinic, row, today)
-    decision = read_decision(row.number, made.claim.lines, typed, today)
-    return _bill_next(tx, row, coverage, decision.answer, decision.day)
+    made = made_now(tx, row)
+    coverage = _needed_next(tx, row, made.visit)
+    decision = read_decision(row.number, made.claim.lines, typed, tx.business_day(made.visit.site_id))
+    return _bill_next(tx, row, made, coverage, decision.answer, decision.day)
 
 
-def _needed_next(tx: Transaction, row: ClaimRow) -> Coverage:
-    found = next_coverage(tx.connection, row, _visit(tx, row))
+def _needed_next(tx: Transaction, row: ClaimRow, visit: Visit) -> Coverage:
+    found = next_coverage(tx.connection, row, visit)
     if found is None:
         raise Conflict("There is no other plan for this visit. Add it to the record first.")
     return found
 
 
-def _bill_next(tx: Transaction, row: ClaimRow, coverage: Coverage, decision: RemitClaim, day: date) -> int:
-    made = made_claim(tx.connection, tx.clinic, row, tx.business_day(_visit(tx, row).site_id))
+def _bill_next(
+    tx: Transaction, row: ClaimRow, made: Made, coverage: Coverage, decision: RemitClaim, day: date
+) -> int:
     payer_id = made.claim.payer.identifier
     others = (*made.claim.others, _as_other(row, decision, day, made))
     lines = {
@@ -100,7 +100,7 @@ def void_claim(tx: Transaction, claim_id: int) -> int:
 
 
 def _again(tx: Transaction, claim_id: int, frequency: Frequency, why: str) -> int:
-    row = _locked(tx, claim_id)
+    row = locked_claim(tx, claim_id)
     case = stored.claims_of_visit_for_update(tx.connection, row.visit_id)
     if (after := successor(case, row.id)) is not None:
         if after.frequency == frequency:
@@ -110,7 +110,7 @@ def _again(tx: Transaction, claim_id: int, frequency: Frequency, why: str) -> in
         raise Conflict("The payer doesn’t have this claim yet. Change it instead.")
     if row.state == ClaimState.GOING:
         raise Conflict("This claim is on its way. Try again in a minute.")
-    if _visit(tx, row).state not in _FINISHED:
+    if visit_of(tx, row).state not in _FINISHED:
         raise Conflict("Its charges are open. Finish the checkout: that makes the corrected claim.")
     carried = replace(carried_of(row.carried), payer_claim=row.payer_claim)
     new = add_follower(tx, row, row.coverage_id, Rank(row.rank), frequency, carried)
@@ -119,19 +119,6 @@ def _again(tx: Transaction, claim_id: int, frequency: Frequency, why: str) -> in
     add_event(tx, row.id, why)
     check_again(tx, new)
     return new
-
-
-def _locked(tx: Transaction, claim_id: int) -> ClaimRow:
-    row = stored.claim_for_update(tx.connection, claim_id)
-    if row is None:
-        raise NotFound("That claim doesn’t exist.")
-    return row
-
-
-def _visit(tx: Transaction, row: ClaimRow) -> Visit:
-    visit = one_visit(tx.connection, row.visit_id)
-    assert visit is not None, "a claim names its visit"
-    return visit
 
 
 def _follower(tx: Transaction, row: ClaimRow, frequency: Frequency) -> int | None:
