@@ -1,26 +1,38 @@
 """Claims in the states of the trade: two that look odd by payers' own rules, one denied, one whose second
-plan is to be billed, one that the payer turned back. The answers come in as files, by the same act as at the
-desk.
+plan is to be billed, one that the payer turned back, and planned work that a plan was asked about. The
+answers come in as files, by the same act as at the desk.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
 from sqlalchemy import insert, select, update
 
 from zax.core.claims.states import ClaimState
 from zax.core.coverage.member import member_key
 from zax.core.people.roles import Role
+from zax.core.x12.claim_file import claim_file
+from zax.core.x12.parties import Envelope, Organization
 from zax.core.x12.syntax import amount
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
+from zax.desk.claims.content import made_claim
+from zax.desk.claims.fixing import fix
+from zax.desk.claims.predetermining import ask_about_planned
 from zax.desk.remits.importing import import_file
+from zax.standin.answers import remittance
+from zax.standin.claims import read_claim_file
+from zax.standin.keep import Keep
 from zax.store import schema
+from zax.store.claims.claims import claim_of
 
 RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
 SECOND, DENIED, TURNED_BACK = "Gus Fairley", "Lena Ortega", "Nina Sorel"
+ASKED_BEFOREHAND = "Priya Raman"
 # Payer, services, field, sentence.
 RULES = (
     (5, "D111*", "attachments", "State assistance asks for the gum chart with adult cleanings."),
@@ -69,6 +81,33 @@ def answered(desk: Desk, day: date, patients: Mapping[str, int]) -> None:
     _import(desk, day, _payment(day, number, line, "HARBOR GUILD DENTAL", "4", "0", service))
     number, line = _sent(desk, patients[TURNED_BACK])
     _import(desk, day, _status(day, number, line[2]))
+
+
+def asked_beforehand(desk: Desk, patient_id: int) -> None:
+    """What a plan would pay of planned work: asked, and answered as the stand-in's payer does."""
+    proposal, claim = schema.proposal, schema.claim
+    with desk.engine.connect() as connection:
+        work = connection.execute(
+            select(proposal.c.id).where(proposal.c.patient_id == patient_id)
+        ).scalar_one()
+    asked = ask_about_planned(desk, RAVI, work, "A")
+    fix(desk, RAVI, asked, "lines.2.prosthesis", {"placement": "first"})
+    sent_at = desk.clock.now() - timedelta(minutes=30)
+    with desk.engine.begin() as connection:
+        values = {"state": ClaimState.ACCEPTED, "sent_at": sent_at}
+        connection.execute(update(claim).where(claim.c.id == asked).values(**values))
+        row = claim_of(connection, asked)
+        assert row is not None
+        made = made_claim(connection, desk.clinic, row, desk.clock.now().date())
+    us, house = (
+        Organization(name="Juniper Quay Clinic", identifier="JUNIPERQ"),
+        Organization(name="FERRYHUB", identifier="FERRYHUB"),
+    )
+    envelope = Envelope(sender=us, receiver=house, made_at=sent_at, control=1)
+    file = read_claim_file(claim_file([made.claim], envelope))
+    with TemporaryDirectory() as folder:
+        said = remittance(file, file.claims[0], Keep(Path(folder)), 900_001, desk.clock.now())
+    import_file(desk, RAVI, f"beforehand-{row.number}.x12", said)
 
 
 def _sent(desk: Desk, patient_id: int) -> tuple[str, tuple[str, str, int]]:

@@ -104,6 +104,9 @@ def seed(
             Waiting(desk, clock, opens, day).play(lambda: bar.advance(task))
             enrich(desk, clock, opens, day, var)
             receive(desk, clock, opens, day)
+            clock.set_to(opens - timedelta(minutes=10))
+            claims.asked_beforehand(desk, by_name[claims.ASKED_BEFOREHAND])
+            clock.set_to(opens)
             add_money(desk, clock, PayingTerminal(), day)
             visits += len(VISITS)
         else:

@@ -84,13 +84,17 @@ def decide(claim: Claim, used: int) -> list[Decision]:
 def remittance(
     file: ClaimFile, claim: Claim, keep: Keep, control: int, now: datetime, denied: bool = False
 ) -> str:
-    """The 835 (005010X221A1) that pays one claim by transfer, or denies it for want of an authorization."""
+    """The 835 (005010X221A1) that pays one claim by transfer, or denies it for want of an authorization. Of
+    planned work it only says what would be paid.
+    """
     used = (keep.get("deductibles", f"{claim.member}-{now:%Y}") or {}).get("cents", 0)
     decisions = [] if denied else decide(claim, used)
-    counted = used + sum(d.deductible for d in decisions)
-    keep.put("deductibles", f"{claim.member}-{now:%Y}", {"cents": counted})
+    if not claim.planned:
+        counted = used + sum(d.deductible for d in decisions)
+        keep.put("deductibles", f"{claim.member}-{now:%Y}", {"cents": counted})
     payer = PAYERS[claim.payer]
-    paid, patient = sum(d.paid for d in decisions), sum(d.deductible + d.share for d in decisions)
+    paid = 0 if claim.planned else sum(d.paid for d in decisions)
+    patient = sum(d.deductible + d.share for d in decisions)
     method = "ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765" if paid else "NON***********"
     today = f"{now:%Y%m%d}"
     body = [
@@ -108,7 +112,7 @@ def remittance(
             (
                 "CLP",
                 claim.number,
-                "4" if denied else "1",
+                "25" if claim.planned else "4" if denied else "1",
                 cents_text(claim.cents),
                 cents_text(paid),
                 cents_text(patient) if patient else "",
@@ -121,19 +125,19 @@ def remittance(
         f"NM1*QC*1*{claim.patient_last}*{claim.patient_first}****MI*{claim.member}",
     ]
     for decision in decisions:
-        body += _service(decision, claim.day)
+        body += _service(decision, claim)
     for line in claim.lines if denied else ():
         body += _denied(line, claim.day)
     return envelope("HP", "005010X221A1", "835", file.sender, control, now, body)
 
 
-def _service(decision: Decision, day: str) -> list[str]:
-    line = decision.line
+def _service(decision: Decision, claim: Claim) -> list[str]:
+    line, paid = decision.line, 0 if claim.planned else decision.paid
     code = ":".join((line.qualifier, line.code, *line.modifiers))
-    lines = [
-        f"SVC*{code}*{cents_text(line.cents)}*{cents_text(decision.paid)}**{line.units}",
-        f"DTM*472*{day}",
-    ]
+    lines = [f"SVC*{code}*{cents_text(line.cents)}*{cents_text(paid)}**{line.units}"]
+    lines += [f"DTM*472*{claim.day}"] if claim.day else []
+    if claim.planned and decision.paid:
+        lines.append(f"CAS*OA*101*{cents_text(decision.paid)}")
     if decision.write_off:
         lines.append(f"CAS*CO*45*{cents_text(decision.write_off)}")
     reasons = [

@@ -40,6 +40,7 @@ class Claim:
     patient_first: str = ""
     payer: str = ""
     payer_name: str = ""
+    planned: bool = False
     lines: list[Line] = field(default_factory=list)
 
 
@@ -104,6 +105,7 @@ def _walk(text: str, file: ClaimFile) -> None:
                 open_claim = Claim(number="", cents=0)
             case "CLM":
                 open_claim.number, open_claim.cents = value("CLM01"), _cents(value("CLM02"))
+                open_claim.planned = value("CLM19") == "PB"
                 file.claims.append(open_claim)
             case "SV1" | "SV3":
                 open_claim.lines.append(_line(kind, value))

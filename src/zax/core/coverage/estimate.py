@@ -2,9 +2,10 @@
 explains it.
 
 A line is worked for a plan in this order: contract fee, is it covered at all, limits (see `limits`), paid as
-a cheaper service, copay, deductible, percentage, the most a patient pays in a year, maxima. Lines of one day
-are worked in the order they stand on the bill (the order they were entered, which is also their order on the
-claim); what of deductible, copays, maxima and counts a line uses is gone for the next one.
+a cheaper service, copay, deductible, percentage, the most a patient pays in a year, maxima. Where the plan
+that pays first has answered beforehand what it would pay, that counts instead. Lines of one day are worked in
+the order they stand on the bill (the order they were entered, which is also their order on the claim); what
+of deductible, copays, maxima and counts a line uses is gone for the next one.
 
 The contract fee binds an in-network provider for covered services, also when a limit stops the payment; a
 service that the plan does not cover is charged at the clinic's fee. Out of network there is no write-off:
@@ -23,13 +24,23 @@ from zax.core.coverage.left import Left
 from zax.core.coverage.limits import Done, Insured, Wanted, payable
 from zax.core.coverage.used import Use, Used
 from zax.core.money.cents import percent_of
-from zax.core.wording import dollars
+from zax.core.wording import day_words, dollars
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answered:
+    """What the plan that pays first said beforehand of a service (a predetermination), for all its units."""
+
+    day: date
+    allowed: int
+    pays: int
+    deductible: int = 0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PricedLine:
     """A service to estimate: its fee for all units, its category, and whether it goes to the
-    insurer at all.
+    insurer at all. What the first plan `answered` beforehand stands in the place of our own reckoning.
     """
 
     line_id: int
@@ -41,6 +52,7 @@ class PricedLine:
     tooth: str = ""
     area: str = ""
     authorized: bool = False
+    answered: Answered | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -145,6 +157,20 @@ class ActivePlan:
             return Share(allowed=allowed, group=group, why=found.why)
         return self._paid(line, allowed, found.units, already_paid, found.why)
 
+    def as_answered(self, line: PricedLine, answered: Answered) -> Share:
+        """The share that the plan itself named; never more than is charged now."""
+        allowed = min(line.cents, answered.allowed)
+        pays = min(allowed, answered.pays)
+        return Share(
+            allowed=allowed,
+            group=self.cover.benefits.group(line.category),
+            base=allowed,
+            deductible=min(answered.deductible, allowed - pays),
+            own=allowed - pays,
+            pays=pays,
+            why=f"the plan’s own answer of {day_words(answered.day, year=True)}",
+        )
+
     def _paid(self, line: PricedLine, allowed: int, units: int, already_paid: int, stopped: str) -> Share:
         """The share of a line of which so many units are payable."""
         plan = self.cover.benefits
@@ -240,7 +266,7 @@ def _estimate_line(line: PricedLine, plans: list[ActivePlan]) -> LineEstimate:
             line_id=line.line_id, fee=line.cents, write_off=0, first=0, second=0, patient=line.cents, why=why
         )
     plan, *others = plans
-    share = plan.share(line)
+    share = plan.as_answered(line, line.answered) if line.answered else plan.share(line)
     use = plan.take(line, share, share.pays)
     write_off = line.cents - share.allowed if plan.binds and share.covered else 0
     why = share.why + (f", contract fee {dollars(share.allowed)}" if write_off else "")

@@ -113,6 +113,8 @@ def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
     """Post where everything agrees, line by line; otherwise say what does not."""
     if answer.status == "22":
         return Placed(why_not="The payer is reversing an earlier payment (status 22). Decide line by line.")
+    if answer.status == "25":
+        return Placed(why_not="The payer only says what it would pay (status 25), but this work was done.")
     if answer.status == "4":
         reasons = sorted({reason_words(a) for line in answer.lines for a in line.adjustments})
         return Placed(why_not=f"Denied: {'; '.join(reasons) or 'no reason given'}.", denied=True)

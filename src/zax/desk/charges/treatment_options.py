@@ -25,7 +25,7 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.forms import Paper, Signed, SignForm, check_signer, keep_signed
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.coverage.estimate_inputs import covers_for
+from zax.desk.coverage.estimate_inputs import answer_for, covers_for
 from zax.store.arrivals.records import SignedForm
 from zax.store.book.records import PlannedService
 from zax.store.charges import treatment_options as stored
@@ -108,7 +108,13 @@ def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: d
     days = [max(today, step_months(made, int(phase["months"]))) for phase in row.phases]
     options = [
         _option(
-            clinic, row, letter, [line for line in lines if line.option_letter == letter], days, covers, today
+            clinic,
+            row,
+            letter,
+            [line for line in lines if line.option_letter == letter],
+            days,
+            (coverages, covers),
+            today,
         )
         for letter in sorted(row.options)
     ]
@@ -124,16 +130,19 @@ def _option(
     letter: str,
     lines: Sequence[PlannedService],
     days: Sequence[date],
-    covers: Sequence[Cover],
+    plans: tuple[Sequence[Coverage], Sequence[Cover]],
     today: date,
 ) -> OptionShown:
+    """`plans` are the coverages and what the estimate knows of each, the first payer first."""
+    coverages, covers = plans
+    first = next(iter(coverages), None)
     by_phase = [
         [line for line in lines if line.phase == number and line.done_at is None]
         for number in range(1, len(days) + 1)
     ]
     answers = estimate_phases(
         [
-            Phase(day, tuple(_priced(clinic, line) for line in mine))
+            Phase(day, tuple(_priced(clinic, line, first) for line in mine))
             for day, mine in zip(days, by_phase, strict=True)
         ],
         covers,
@@ -153,7 +162,7 @@ def _option(
     return OptionShown(letter, row.options[letter], phases)
 
 
-def _priced(clinic: Clinic, line: PlannedService) -> PricedLine:
+def _priced(clinic: Clinic, line: PlannedService, first: Coverage | None) -> PricedLine:
     service = clinic.services[line.service_id]
     return PricedLine(
         line_id=line.id,
@@ -164,6 +173,7 @@ def _priced(clinic: Clinic, line: PlannedService) -> PricedLine:
         units=1,
         tooth=line.tooth,
         area=line.area,
+        answered=answer_for(line, first),
     )
 
 

@@ -27,6 +27,7 @@ from zax.desk.claims.worklist import Shown
 from zax.desk.clinic.clinic import Clinic
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimEvent, ListedClaim
+from zax.store.claims.predeterminations import AskedService, asked_services
 from zax.store.engine import Connection
 
 
@@ -60,7 +61,8 @@ class ClaimPage:
     """`claim` is what the record says now, which is what would be sent; once it has gone, findings are of the
     past and are not shown. `changed` is what the record says otherwise since it went out and waits for its
     answer; `held`: it stands with the payer, so it may be corrected or taken back; `next_payer` is the plan
-    that may be asked next, empty for none.
+    that may be asked next, empty for none; `planned` are the planned services it asks about that the plan has
+    answered.
     """
 
     row: ListedClaim
@@ -75,6 +77,7 @@ class ClaimPage:
     changed: Sequence[Difference]
     held: bool
     next_payer: str
+    planned: Sequence[AskedService]
 
 
 def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: date) -> ClaimPage:
@@ -90,8 +93,8 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
     found = [each for each in (*turned_back, *made.findings) if not is_kept(row.kept, each)]
     found = found if waiting else []
     shown = [Shown(each, field_of(each.about)) for each in found]
-    case = stored.case_of(connection, row.visit_id)
-    after = next_coverage(connection, row, made.visit)
+    case = stored.case_of(connection, row)
+    after = next_coverage(connection, row, made.about.visit) if made.about.visit else None
     return ClaimPage(
         row=row,
         claim=made.claim,
@@ -103,8 +106,9 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         events=stored.events_of(connection, claim_id),
         file_by=last_filing_day(made.claim, made.situation),
         changed=_changed(connection, row, made.claim),
-        held=row.id in {each.id for each in held(case)},
+        held=bool(row.visit_id) and row.id in {each.id for each in held(case)},
         next_payer=after.payer_name if after else "",
+        planned=[each for each in asked_services(connection, row.id, False) if each.answered_on],
     )
 
 

@@ -12,8 +12,8 @@ from zax.core.claims.states import CAN_BE_CHECKED, ClaimState
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
+from zax.desk.claims.about import about_of
 from zax.desk.claims.content import Made, made_claim
-from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
@@ -45,15 +45,17 @@ def locked_claim(tx: Transaction, claim_id: int) -> ClaimRow:
 
 
 def visit_of(tx: Transaction, row: ClaimRow) -> Visit:
-    visit = one_visit(tx.connection, row.visit_id)
-    assert visit is not None, "a claim names its visit"
+    """The visit it bills. Conflict for one that only asks about planned work."""
+    visit = about_of(tx.connection, tx.clinic, row, tx.clinic_day).visit
+    if visit is None:
+        raise Conflict("This asks about planned work: nothing was billed. Ask again from the planned work.")
     return visit
 
 
 def made_now(tx: Transaction, row: ClaimRow) -> Made:
     """The claim as it would leave now, on the day of its visit's site."""
-    today = tx.business_day(visit_of(tx, row).site_id)
-    return made_claim(tx.connection, tx.clinic, row, today)
+    about = about_of(tx.connection, tx.clinic, row, tx.clinic_day)
+    return made_claim(tx.connection, tx.clinic, row, tx.business_day(about.site_id))
 
 
 def holding(row: ClaimRow, findings: Sequence[Finding]) -> list[Finding]:
@@ -67,14 +69,20 @@ def check_again(tx: Transaction, claim_id: int) -> bool:
     if row is None:
         raise NotFound("That claim doesn’t exist.")
     made = made_now(tx, row)
-    visit, open_ones = made.visit, holding(row, made.findings)
+    about, open_ones = made.about, holding(row, made.findings)
     state = ClaimState.HELD_BACK if open_ones else ClaimState.READY
     stored.set_findings(tx.connection, claim_id, state, [as_kept(each) for each in made.findings])
     if open_ones:
         add_event(tx, claim_id, "Held back: " + " ".join(each.words for each in open_ones))
     else:
         add_event(tx, claim_id, "Checked, ready to send")
-    tx.tell("claim", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
+    tx.tell(
+        "claim",
+        site_id=about.site_id,
+        day=about.day,
+        visit_id=about.visit_id or None,
+        patient_id=about.patient_id,
+    )
     return not open_ones
 
 

@@ -1,6 +1,7 @@
 """What a claim says, read fresh from the record, so that what was completed since counts; and what the claims
 of a visit would say if it were finished now. Both are put together by the same function, so that a page never
-promises a claim that finishing then holds back.
+promises a claim that finishing then holds back. A predetermination is the same claim over planned services,
+without their days.
 """
 
 from __future__ import annotations
@@ -15,18 +16,21 @@ from zax.core.claims.carried import Carried, carried_of, carry
 from zax.core.claims.check import check_claim
 from zax.core.claims.claim import Claim, ClaimLine, Clinician, Form, Frequency, Rank
 from zax.core.claims.finding import Finding
+from zax.core.claims.planned_answer import planned_number
 from zax.core.claims.procedures import is_crown, is_prosthesis
 from zax.core.claims.situation import Situation
 from zax.core.claims.splitting import Charge, split
+from zax.core.claims.states import CAN_BE_CHECKED
 from zax.core.clinic.providers import Provider
 from zax.core.x12.parties import Organization
+from zax.desk.claims.about import About, about_of, about_visit
 from zax.desk.claims.situation import situation_of
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.parties import billing_of, person_of, subscriber_of
 from zax.desk.money.ledger import Bill
-from zax.store.book.queries import one_visit
 from zax.store.book.records import Visit
 from zax.store.claims.claims import ClaimRow
+from zax.store.claims.predeterminations import AskedService, asked_services
 from zax.store.coverage.queries import one_coverage
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
@@ -45,10 +49,10 @@ class ComingClaim:
 
 @dataclass(frozen=True, slots=True)
 class Made:
-    """A claim with the visit and coverage it is about, and what the checks say of it."""
+    """A claim with what it is about, its coverage, and what the checks say of it."""
 
     claim: Claim
-    visit: Visit
+    about: About
     coverage: Coverage
     situation: Situation
     findings: Sequence[Finding]
@@ -75,8 +79,9 @@ def coming_claim(
         return None
     found: list[Finding] = []
     for part in parts:
-        claim = _claim(connection, clinic, visit, bill.coverage, part, Carried())
-        found += check_claim(claim, situation_of(connection, clinic, visit, bill.coverage, claim, today))
+        claim = _of_visit(connection, clinic, visit, bill.coverage, part, Carried())
+        about = about_visit(visit)
+        found += check_claim(claim, situation_of(connection, clinic, about, bill.coverage, claim, today))
     return ComingClaim(sum(part.cents for part in parts), found)
 
 
@@ -102,17 +107,28 @@ def _charge(clinic: Clinic, line: ServiceLine, diagnoses: Sequence[str]) -> Char
 
 def made_claim(connection: Connection, clinic: Clinic, row: ClaimRow, today: date) -> Made:
     """A claim that is on file, as it would leave now."""
-    visit, coverage = one_visit(connection, row.visit_id), one_coverage(connection, row.coverage_id)
-    assert visit is not None and coverage is not None, "a claim names its visit and coverage"
-    part = Part(Form(row.form), [(line, line.cents) for line in money.claim_lines(connection, row.id)])
+    about, coverage = about_of(connection, clinic, row, today), one_coverage(connection, row.coverage_id)
+    assert coverage is not None, "a claim names its coverage"
     claim = replace(
-        _claim(connection, clinic, visit, coverage, part, carried_of(row.carried)),
+        _of_row(connection, clinic, row, about, coverage),
         number=row.number,
         rank=Rank(row.rank),
         frequency=Frequency(row.frequency),
     )
-    situation = situation_of(connection, clinic, visit, coverage, claim, today)
-    return Made(claim, visit, coverage, situation, check_claim(claim, situation))
+    situation = situation_of(connection, clinic, about, coverage, claim, today)
+    return Made(claim, about, coverage, situation, check_claim(claim, situation))
+
+
+def _of_row(connection: Connection, clinic: Clinic, row: ClaimRow, about: About, coverage: Coverage) -> Claim:
+    carried = carried_of(row.carried)
+    if about.visit is not None:
+        part = Part(Form(row.form), [(line, line.cents) for line in money.claim_lines(connection, row.id)])
+        return _of_visit(connection, clinic, about.visit, coverage, part, carried)
+    asked = asked_services(connection, row.id, still_planned=row.state in CAN_BE_CHECKED)
+    planned = [_planned_line(clinic, each) for each in asked]
+    place = clinic.sites[about.site_id].place
+    claim = _claim(connection, clinic, about, coverage, Form(row.form), place, planned, (), carried)
+    return replace(claim, predetermination=True)
 
 
 def going_lines(bill: Bill) -> list[tuple[ServiceLine, int]]:
@@ -124,19 +140,37 @@ def going_lines(bill: Bill) -> list[tuple[ServiceLine, int]]:
     ]
 
 
-def _claim(
+def _of_visit(
     connection: Connection, clinic: Clinic, visit: Visit, coverage: Coverage, part: Part, carried: Carried
 ) -> Claim:
-    payer = clinic.payers[coverage.payer_id]
-    patient = person_of(connection, visit.patient_id, coverage.member_id)
-    own = coverage.relationship == "18"
     dental = part.form is Form.DENTAL
     diagnoses = () if dental else tuple(d.code for d in money.visit_diagnoses(connection, visit.id))
     first = part.lines[0][0] if part.lines else None
     place = first.place if first and first.place else clinic.sites[visit.site_id].place
+    lines = [_line(clinic, line, cents, visit, diagnoses, place) for line, cents in part.lines]
+    return _claim(
+        connection, clinic, about_visit(visit), coverage, part.form, place, lines, diagnoses, carried
+    )
+
+
+def _claim(
+    connection: Connection,
+    clinic: Clinic,
+    about: About,
+    coverage: Coverage,
+    form: Form,
+    place: str,
+    lines: Sequence[ClaimLine],
+    diagnoses: tuple[str, ...],
+    carried: Carried,
+) -> Claim:
+    payer = clinic.payers[coverage.payer_id]
+    patient = person_of(connection, about.patient_id, coverage.member_id)
+    own = coverage.relationship == "18"
+    dental = form is Form.DENTAL
     claim = Claim(
         number="",
-        form=part.form,
+        form=form,
         payer=Organization(name=payer.name, identifier=payer.electronic_id),
         filing_indicator=payer.filing_indicator,
         group_number=coverage.group_number,
@@ -144,13 +178,13 @@ def _claim(
         subscriber=patient if own else subscriber_of(connection, coverage),
         patient=patient,
         billing=billing_of(clinic),
-        clinician=_clinician(clinic.providers[visit.provider_id]),
+        clinician=_clinician(clinic.providers[about.provider_id]),
         place_of_service=place,
-        lines=tuple(_line(clinic, line, cents, visit, diagnoses, place) for line, cents in part.lines),
+        lines=tuple(lines),
         diagnoses=diagnoses,
         clia=str(clinic.about.get("clia", "")) if not dental else "",
     )
-    history = [each.told for each in tooth_history(connection, visit.patient_id)] if dental else []
+    history = [each.told for each in tooth_history(connection, about.patient_id)] if dental else []
     return carry(_with_teeth(claim, history), carried)
 
 
@@ -178,6 +212,20 @@ def _line(
         place=line.place if line.place != place else "",
         rendering=_clinician(rendering) if rendering else None,
         supervising=_clinician(supervising) if supervising else None,
+    )
+
+
+def _planned_line(clinic: Clinic, planned: AskedService) -> ClaimLine:
+    """A planned service as its claim asks about it."""
+    return ClaimLine(
+        number=planned_number(planned.id),
+        code=clinic.services[planned.service_id].code,
+        cents=planned.cents,
+        units=1,
+        day=None,
+        tooth=planned.tooth,
+        surfaces=planned.surfaces,
+        area=planned.area,
     )
 
 

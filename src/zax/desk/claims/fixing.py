@@ -20,7 +20,7 @@ from zax.core.reading import needed_day, needed_number, optional_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.charges.details import correct_diagnosis, correct_line
-from zax.desk.claims.claims import add_event, check_again, made_now, waiting_claim
+from zax.desk.claims.claims import add_event, check_again, made_now, visit_of, waiting_claim
 from zax.desk.claims.content import Made
 from zax.desk.coverage.coverages import change_card
 from zax.desk.patients.details import change_fields
@@ -48,7 +48,7 @@ def fix(tx: Transaction, claim_id: int, about: str, typed: Mapping[str, str]) ->
 
 
 def _person(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
-    change_fields(tx, row.patient_id, said, made.visit.site_id)
+    change_fields(tx, row.patient_id, said, made.about.site_id)
 
 
 def _coverage(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
@@ -56,11 +56,11 @@ def _coverage(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapp
 
 
 def _service(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
-    correct_line(tx, made.visit, int(_line_number(made.claim, about)[1:]), said)
+    correct_line(tx, visit_of(tx, row), int(_line_number(made.claim, about)[1:]), said)
 
 
 def _diagnoses(tx: Transaction, row: ClaimRow, made: Made, about: str, said: Mapping[str, str]) -> None:
-    correct_diagnosis(tx, made.visit, number_in(about), said["diagnosis"])
+    correct_diagnosis(tx, visit_of(tx, row), number_in(about), said["diagnosis"])
 
 
 def _line_number(claim: Claim, about: str) -> str:

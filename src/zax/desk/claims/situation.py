@@ -9,11 +9,11 @@ from zax.core.claims.claim import Claim, ClaimLine, Form
 from zax.core.claims.situation import EarlierService, KnownDiagnosis, PlanHolder, Situation, payer_kind
 from zax.core.coverage.estimate import Cover
 from zax.core.coverage.limits import Wanted, payable
+from zax.desk.claims.about import About
 from zax.desk.claims.rules import rules_for
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.estimate_inputs import counting_on, covers_for
 from zax.desk.coverage.parties import subscriber_of
-from zax.store.book.records import Visit
 from zax.store.charges.lines import diagnoses_of
 from zax.store.coverage.queries import coverages_of, done_lines
 from zax.store.coverage.records import Coverage, DoneLine
@@ -23,12 +23,12 @@ _RANKS = "PST"
 
 
 def situation_of(
-    connection: Connection, clinic: Clinic, visit: Visit, coverage: Coverage, claim: Claim, today: date
+    connection: Connection, clinic: Clinic, about: About, coverage: Coverage, claim: Claim, today: date
 ) -> Situation:
     """Everything the checks ask about besides the claim itself."""
     payer = clinic.payers[coverage.payer_id]
     dental = claim.form is Form.DENTAL
-    on_file = coverages_of(connection, [visit.patient_id])
+    on_file = coverages_of(connection, [about.patient_id])
     return Situation(
         today=today,
         payer_kind=payer_kind(payer.filing_indicator),
@@ -37,18 +37,18 @@ def situation_of(
         filing_days=payer.filing_days,
         needs=frozenset(payer.required),
         history=tuple(
-            _earlier(clinic, visit, line)
-            for line in done_lines(connection, [visit.patient_id], dental, visit.day, visit.id)
+            _earlier(clinic, about, line)
+            for line in done_lines(connection, [about.patient_id], dental, about.day, about.visit_id)
         ),
-        plans=_plans(connection, clinic, on_file, coverage, visit.day),
+        plans=_plans(connection, clinic, on_file, coverage, about.day),
         diagnoses=_known(connection, claim.diagnoses),
         rules=rules_for(connection, coverage.payer_id),
-        over_limits=_over_limits(connection, clinic, visit, coverage, claim, on_file),
+        over_limits=_over_limits(connection, clinic, about, coverage, claim, on_file),
     )
 
 
-def _earlier(clinic: Clinic, visit: Visit, line: DoneLine) -> EarlierService:
-    ours, theirs = clinic.providers[visit.provider_id], clinic.providers[line.provider_id]
+def _earlier(clinic: Clinic, about: About, line: DoneLine) -> EarlierService:
+    ours, theirs = clinic.providers[about.provider_id], clinic.providers[line.provider_id]
     return EarlierService(
         day=line.day,
         code=line.code,
@@ -86,21 +86,21 @@ def _known(connection: Connection, codes: Sequence[str]) -> dict[str, KnownDiagn
 def _over_limits(
     connection: Connection,
     clinic: Clinic,
-    visit: Visit,
+    about: About,
     coverage: Coverage,
     claim: Claim,
     on_file: Sequence[Coverage],
 ) -> dict[str, str]:
     """By line, which limit of the plan keeps it from paying: how often, age, waiting time, missing tooth."""
-    patient = (visit.patient_id, visit.birth)
+    patient = (about.patient_id, about.birth)
     dental = coverage.dental
     rows, covers = covers_for(
-        connection, clinic, patient, dental, visit.day, visit.provider_id, visit.id, on_file
+        connection, clinic, patient, dental, about.day, about.provider_id, about.visit_id, on_file
     )
     cover = next((c for row, c in zip(rows, covers, strict=True) if row.id == coverage.id), None)
     if cover is None:
         return {}
-    found = {line.number: _why_not(clinic, cover, line, visit.day) for line in claim.lines}
+    found = {line.number: _why_not(clinic, cover, line, about.day) for line in claim.lines}
     return {number: why for number, why in found.items() if why}
 
 

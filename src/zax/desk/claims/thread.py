@@ -42,7 +42,7 @@ def bill_next_plan(tx: Transaction, claim_id: int) -> int:
     if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
         return known
     made = made_now(tx, row)
-    coverage = _needed_next(tx, row, made.visit)
+    coverage = _needed_next(tx, row, visit_of(tx, row))
     return _bill_next(tx, row, made, coverage, *_decision(tx, row))
 
 
@@ -57,8 +57,8 @@ def bill_next_plan_from_paper(tx: Transaction, claim_id: int, typed: Mapping[str
     if not has_left(row):
         raise Conflict("The payer doesn’t have this claim yet.")
     made = made_now(tx, row)
-    coverage = _needed_next(tx, row, made.visit)
-    decision = read_decision(row.number, made.claim.lines, typed, tx.business_day(made.visit.site_id))
+    coverage = _needed_next(tx, row, visit_of(tx, row))
+    decision = read_decision(row.number, made.claim.lines, typed, tx.business_day(made.about.site_id))
     return _bill_next(tx, row, made, coverage, decision.answer, decision.day)
 
 
@@ -101,7 +101,8 @@ def void_claim(tx: Transaction, claim_id: int) -> int:
 
 def _again(tx: Transaction, claim_id: int, frequency: Frequency, why: str) -> int:
     row = locked_claim(tx, claim_id)
-    case = stored.claims_of_visit_for_update(tx.connection, row.visit_id)
+    visit = visit_of(tx, row)
+    case = stored.claims_of_visit_for_update(tx.connection, visit.id)
     if (after := successor(case, row.id)) is not None:
         if after.frequency == frequency:
             return after.id
@@ -110,7 +111,7 @@ def _again(tx: Transaction, claim_id: int, frequency: Frequency, why: str) -> in
         raise Conflict("The payer doesn’t have this claim yet. Change it instead.")
     if row.state == ClaimState.GOING:
         raise Conflict("This claim is on its way. Try again in a minute.")
-    if visit_of(tx, row).state not in _FINISHED:
+    if visit.state not in _FINISHED:
         raise Conflict("Its charges are open. Finish the checkout: that makes the corrected claim.")
     carried = replace(carried_of(row.carried), payer_claim=row.payer_claim)
     new = add_follower(tx, row, row.coverage_id, Rank(row.rank), frequency, carried)
@@ -125,7 +126,7 @@ def _follower(tx: Transaction, row: ClaimRow, frequency: Frequency) -> int | Non
     """The open claim of that kind that follows this one already."""
     found = [
         each.id
-        for each in stored.case_of(tx.connection, row.visit_id)
+        for each in stored.case_of(tx.connection, row)
         if each.follows_id == row.id and each.frequency == frequency and not each.closed_why
     ]
     return found[0] if found else None

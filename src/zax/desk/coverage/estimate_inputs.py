@@ -10,10 +10,11 @@ from datetime import date
 
 from zax.core.charges.tooth_history import ToothWork, lost_teeth
 from zax.core.coverage.benefits import Benefits, benefit_year
-from zax.core.coverage.estimate import Cover
+from zax.core.coverage.estimate import Answered, Cover
 from zax.core.coverage.limits import Done, Insured, asks_about_teeth, done_before_us, teeth_lost
 from zax.core.coverage.used import Use, Used, more_used
 from zax.desk.clinic.clinic import Clinic
+from zax.store.book.records import PlannedService
 from zax.store.coverage.queries import coverages_of, done_lines, sharing_plan
 from zax.store.coverage.records import Coverage, DoneLine
 from zax.store.engine import Connection
@@ -29,6 +30,20 @@ def counting_on(on_file: Sequence[Coverage], dental: bool, day: date) -> list[Co
     held = [row for row in on_file if row.dental == dental and holds_on(row, day)]
     of_rank = {row.rank: row for row in sorted(held, key=lambda row: row.id)}
     return [of_rank[rank] for rank in sorted(of_rank)]
+
+
+def answer_for(planned: PlannedService, first: Coverage | None) -> Answered | None:
+    """What the plan that pays first answered beforehand of a planned service; None when it did not, or when
+    another plan pays first by now.
+    """
+    if planned.answered_on is None or first is None or planned.answered_coverage_id != first.id:
+        return None
+    return Answered(
+        day=planned.answered_on,
+        allowed=planned.answered_allowed_cents,
+        pays=planned.answered_pays_cents,
+        deductible=planned.answered_deductible_cents,
+    )
 
 
 def covers_for(

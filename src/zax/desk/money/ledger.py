@@ -14,7 +14,7 @@ from datetime import date
 from typing import TypeAlias
 
 from zax.core.book.track import Stop
-from zax.core.coverage.estimate import Cover, LineEstimate, PricedLine, estimate
+from zax.core.coverage.estimate import Answered, Cover, LineEstimate, PricedLine, estimate
 from zax.core.errors import Conflict
 from zax.core.money.books import day_of_books
 from zax.core.money.cents import percent_of
@@ -35,8 +35,9 @@ from zax.core.money.rules import Discount
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import step
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.coverage.estimate_inputs import covers_for
+from zax.desk.coverage.estimate_inputs import answer_for, covers_for
 from zax.store.book.records import Visit
+from zax.store.claims.predeterminations import answered_services
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
 from zax.store.money import journal, lines
@@ -108,12 +109,26 @@ def bill_of(
         visit.id,
         on_file,
     )
-    return Bill(
-        lines, estimate([priced_line(clinic, line) for line in lines], covers, visit.day), coverages, covers
-    )
+    answered = _answered(connection, lines, coverages)
+    priced = [priced_line(clinic, line, answered.get(line.id)) for line in lines]
+    return Bill(lines, estimate(priced, covers, visit.day), coverages, covers)
 
 
-def priced_line(clinic: Clinic, line: ServiceLine) -> PricedLine:
+def _answered(
+    connection: Connection, lines: Sequence[ServiceLine], coverages: Sequence[Coverage]
+) -> dict[int, Answered]:
+    """By line, what the plan that pays first answered beforehand of the planned service it does."""
+    first = next(iter(coverages), None)
+    doing = {line.planned_id: line for line in lines if line.planned_id}
+    found: dict[int, Answered] = {}
+    for planned in answered_services(connection, doing) if first else ():
+        line, answer = doing[planned.id], answer_for(planned, first)
+        if answer and (line.service_id, line.units) == (planned.service_id, 1):
+            found[line.id] = answer
+    return found
+
+
+def priced_line(clinic: Clinic, line: ServiceLine, answered: Answered | None = None) -> PricedLine:
     """A service as the estimate takes it."""
     service = clinic.services[line.service_id]
     return PricedLine(
@@ -126,6 +141,7 @@ def priced_line(clinic: Clinic, line: ServiceLine) -> PricedLine:
         tooth=line.tooth,
         area=line.area,
         authorized=line.authorized,
+        answered=answered,
     )
 
 

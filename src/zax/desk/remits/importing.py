@@ -25,6 +25,7 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.claims.acknowledging import take_acknowledgement, take_interchange, take_status
 from zax.desk.claims.claims import add_event
+from zax.desk.claims.predetermining import take_planned_answer
 from zax.desk.money.ledger import OwnLedger, add_entry, settle_visit
 from zax.desk.money.posting import lock_household
 from zax.store.book.records import Visit
@@ -165,6 +166,8 @@ def _take_claim(
         whose = f" for {answer.patient_name}" if answer.patient_name else ""
         why = f"We have no claim {answer.number or '(no number)'}{whose}."
         return _for_a_person(tx, remit_id, None, answer, Outcome.UNKNOWN, why)
+    if row.visit_id is None:
+        return _take_planned(tx, file_id, remit_id, remittance, answer, row)
     visit = locked_visit(tx, row.visit_id)
     row = claims.claim_for_update(tx.connection, row.id) or row
     if row.state in {ClaimState.CLOSED, ClaimState.DENIED} and answer.status != "22":
@@ -176,7 +179,7 @@ def _take_claim(
             Outcome.REPEATED,
             "The payer already responded to this claim; it may have paid twice.",
         )
-    placed = place(answer, _expected(tx, row))
+    placed = place(answer, _expected(tx, row, visit))
     if not placed.postings and placed.why_not:
         _put_aside(tx, file_id, row, placed)
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
@@ -195,6 +198,30 @@ def _take_claim(
     settle_visit(tx, visit)
     tx.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
     return _note_outcome(tx, file_id, remit_id, row, answer, placed)
+
+
+def _take_planned(
+    tx: Transaction,
+    file_id: int,
+    remit_id: int,
+    remittance: Remittance,
+    answer: RemitClaim,
+    row: ClaimRow,
+) -> bool:
+    """An answer about planned work is kept with the work, never posted."""
+    row = claims.claim_for_update(tx.connection, row.id) or row
+    why = take_planned_answer(tx, file_id, row, answer, remittance.day or tx.clinic_day)
+    if why:
+        return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, why)
+    remits.add_answer(
+        tx.connection,
+        remit_id=remit_id,
+        claim_id=row.id,
+        number=answer.number,
+        paid_cents=answer.paid_cents,
+        outcome=Outcome.POSTED,
+    )
+    return False
 
 
 def _note_outcome(
@@ -231,9 +258,9 @@ def _post(tx: Transaction, visit: Visit, row: ClaimRow, remittance: Remittance, 
         add_entry(tx, own, Kind.TRANSFER, -posting.insurer_cents, 0, owner, of_id=entry)
 
 
-def _expected(tx: Transaction, row: ClaimRow) -> list[ExpectedLine]:
-    entries = money.visit_entries(tx.connection, row.visit_id)
-    open_parts = line_parts(entries, money.visit_allocations(tx.connection, row.visit_id))
+def _expected(tx: Transaction, row: ClaimRow, visit: Visit) -> list[ExpectedLine]:
+    entries = money.visit_entries(tx.connection, visit.id)
+    open_parts = line_parts(entries, money.visit_allocations(tx.connection, visit.id))
     owed = line_parts(entries, ())
     return [
         ExpectedLine(

@@ -284,7 +284,9 @@ class ShelvedVisit:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedService:
-    """Work planned for a patient; `visit_id` is the visit that is to do it, if one is booked."""
+    """Work planned for a patient; `visit_id` is the visit that is to do it, if one is booked. `answered_*` is
+    what the plan of that coverage said beforehand that it would pay; cents.
+    """
 
     id: int
     patient_id: int
@@ -299,6 +301,11 @@ class PlannedService:
     proposal_id: int | None
     option_letter: str
     phase: int
+    answered_on: date | None
+    answered_coverage_id: int | None
+    answered_allowed_cents: int
+    answered_pays_cents: int
+    answered_deductible_cents: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

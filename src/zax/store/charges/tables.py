@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Column, ForeignKey, Index, Integer, SmallInteger, String, Table, UniqueConstraint
+from sqlalchemy import Column, Date, ForeignKey, Index, Integer, SmallInteger, String, Table, UniqueConstraint
 
 from zax.store.columns import (
     cents_column,
@@ -26,7 +26,8 @@ diagnosis_code = Table(
     flag_column("billable"),
     Index("ft_diagnosis_code_words", "words", mysql_prefix="FULLTEXT"),
 )
-# Work planned for a patient; `visit_id` is the visit that is to do it, if one is booked.
+# Work planned for a patient; `visit_id` is the visit that is to do it, if one is booked. `answered_*` is what
+# a plan said beforehand that it would pay.
 planned_service = Table(
     "planned_service",
     metadata,
@@ -43,6 +44,11 @@ planned_service = Table(
     text_column("option_letter", 1),
     number_column("phase", "1"),
     text_column("area", 2),
+    Column("answered_on", Date, nullable=True),
+    ref("answered_coverage_id", "coverage", nullable=True),
+    cents_column("answered_allowed_cents"),
+    cents_column("answered_pays_cents"),
+    cents_column("answered_deductible_cents"),
     Index("ix_planned_service_proposal_id", "proposal_id"),
 )
 # Planned work offered as options; `phases` is a list of {words, months} in order, months from the day it was

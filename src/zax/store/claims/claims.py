@@ -13,7 +13,7 @@ from sqlalchemy import Connection, Select, func, insert, or_, select, text, upda
 from zax.core.book.track import Stop
 from zax.core.claims.states import NOT_STANDING, REPLACEABLE, ClaimState
 from zax.core.remits.placing import Outcome
-from zax.store.claims.tables import claim, claim_event, claim_line, x12_file
+from zax.store.claims.tables import claim, claim_event, claim_line, claim_planned, x12_file
 from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.people.tables import user
 from zax.store.rows import add, change, many, one
@@ -26,12 +26,14 @@ _c, _f, _e = claim, x12_file, claim_event
 class ClaimRow:
     """`findings` are what the checks say (`core.claims.finding`), `kept` those that only look odd and may go,
     with the reason; `carried` is what was added to its charges. `follows_id` is the claim it comes after in
-    its case: a corrected, void or second one.
+    its case: a corrected, void or second one. One without a visit asks about the planned work of
+    `proposal_id`.
     """
 
     id: int
     number: str
-    visit_id: int
+    visit_id: int | None
+    proposal_id: int | None
     patient_id: int
     coverage_id: int
     form: str
@@ -54,7 +56,7 @@ class ClaimRow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ListedClaim(ClaimRow):
-    """With its patient, payer and the day of its visit."""
+    """With its patient, payer and the day of its visit, or the one on which planned work was asked about."""
 
     first: str
     last: str
@@ -86,20 +88,25 @@ class ClaimEvent:
 def add_claim(
     connection: Connection,
     *,
-    visit_id: int,
+    visit_id: int | None,
     patient_id: int,
     coverage_id: int,
     form: str,
     cents: int,
     made_at: datetime,
-    lines: Sequence[tuple[int, int]],
+    lines: Sequence[tuple[int, int]] = (),
+    proposal_id: int | None = None,
+    planned: Sequence[tuple[int, int]] = (),
 ) -> int:
-    """A claim over these lines (line, cents), held back until it is checked; numbered by its id."""
+    """A claim over these lines (line, cents), or one that asks about these planned services; held back until
+    it is checked, numbered by its id.
+    """
     claim_id = add(
         connection,
         _c,
         number=uuid.uuid4().hex[:20],
         visit_id=visit_id,
+        proposal_id=proposal_id,
         patient_id=patient_id,
         coverage_id=coverage_id,
         form=form,
@@ -109,11 +116,13 @@ def add_claim(
         made_at=made_at,
     )
     change(connection, _c, claim_id, number=f"C{claim_id:06d}")
-    rows = [
-        {"claim_id": claim_id, "line_id": line_id, "position": at, "cents": part}
-        for at, (line_id, part) in enumerate(lines, 1)
-    ]
-    connection.execute(insert(claim_line), rows)
+    for table, ids, about in ((claim_line, lines, "line_id"), (claim_planned, planned, "planned_id")):
+        rows = [
+            {"claim_id": claim_id, about: each, "position": at, "cents": part}
+            for at, (each, part) in enumerate(ids, 1)
+        ]
+        if rows:
+            connection.execute(insert(table), rows)
     return claim_id
 
 
@@ -292,9 +301,12 @@ def follow(
     change(connection, _c, claim_id, **values)
 
 
-def case_of(connection: Connection, visit_id: int) -> list[ListedClaim]:
-    """Every claim of a visit, in the order they were made."""
-    return many(connection, _listed().where(_c.c.visit_id == visit_id).order_by(_c.c.id), ListedClaim)
+def case_of(connection: Connection, row: ClaimRow) -> list[ListedClaim]:
+    """The claim with every other one of its visit, or about the same planned work, in the order they were
+    made.
+    """
+    mine = _c.c.visit_id == row.visit_id if row.visit_id else _c.c.proposal_id == row.proposal_id
+    return many(connection, _listed().where(mine).order_by(_c.c.id), ListedClaim)
 
 
 def line_ids(connection: Connection, claim_id: int) -> list[tuple[int, int]]:
@@ -342,11 +354,14 @@ def events_of(connection: Connection, claim_id: int) -> list[ClaimEvent]:
     return many(connection, query, ClaimEvent)
 
 
+_DAY = func.coalesce(visit.c.day, func.date(_c.c.made_at))
+
+
 def _listed() -> Select[tuple[object, ...]]:
     return (
-        select(_c, patient.c.first, patient.c.last, payer.c.name.label("payer_name"), visit.c.day)
+        select(_c, patient.c.first, patient.c.last, payer.c.name.label("payer_name"), _DAY.label("day"))
         .join(patient, patient.c.id == _c.c.patient_id)
-        .join(visit, visit.c.id == _c.c.visit_id)
+        .join(visit, visit.c.id == _c.c.visit_id, isouter=True)
         .join(coverage, coverage.c.id == _c.c.coverage_id)
         .join(plan, plan.c.id == coverage.c.plan_id)
         .join(payer, payer.c.id == plan.c.payer_id)
@@ -368,9 +383,9 @@ def listed_claims(
         query = query.where(payer.c.id == payer_id)
     unpaid = (_c.c.cents - _c.c.paid_cents).label("unpaid")
     orders = {
-        Order.OLDEST: (visit.c.day, _c.c.id),
-        Order.LARGEST: (unpaid.desc(), visit.c.day, _c.c.id),
-        Order.NEWEST: (visit.c.day.desc(), _c.c.id.desc()),
+        Order.OLDEST: (_DAY, _c.c.id),
+        Order.LARGEST: (unpaid.desc(), _DAY, _c.c.id),
+        Order.NEWEST: (_DAY.desc(), _c.c.id.desc()),
     }
     named_by = (_c.c.number, patient.c.first, patient.c.last, payer.c.name)
     return listed(connection, query.add_columns(unpaid), ListedClaim, wanted, named_by, orders, "unpaid")

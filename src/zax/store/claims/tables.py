@@ -17,12 +17,14 @@ from zax.store.columns import (
     words_map,
 )
 
+# What asks an insurer for money, or, without a visit, what it would pay for planned work (`proposal_id`).
 claim = Table(
     "claim",
     metadata,
     id_column(),
     Column("number", String(20), nullable=False, unique=True),
-    ref("visit_id", "visit"),
+    ref("visit_id", "visit", nullable=True),
+    ref("proposal_id", "proposal", nullable=True),
     ref("patient_id", "patient"),
     ref("coverage_id", "coverage"),
     text_column("form", 1),
@@ -73,6 +75,14 @@ claim_line = Table(
     metadata,
     Column("claim_id", Integer, ForeignKey("claim.id"), primary_key=True),
     Column("line_id", Integer, ForeignKey("charge_line.id"), primary_key=True),
+    Column("position", SmallInteger, nullable=False),
+    cents_column("cents"),
+)
+claim_planned = Table(
+    "claim_planned",
+    metadata,
+    Column("claim_id", Integer, ForeignKey("claim.id"), primary_key=True),
+    Column("planned_id", Integer, ForeignKey("planned_service.id"), primary_key=True),
     Column("position", SmallInteger, nullable=False),
     cents_column("cents"),
 )

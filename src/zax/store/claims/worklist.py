@@ -22,6 +22,8 @@ _AT_PAYER = f"('{ClaimState.GOING}', '{ClaimState.SENT}', '{ClaimState.ACCEPTED}
 _NORM = f"COALESCE(n.own_days, n.learned_days, {USUAL_DAYS})"
 _DAYS = "DATEDIFF(:today, c.sent_at)"
 _LATE = f"({_DAYS} > {_NORM} AND (c.again_on IS NULL OR c.again_on <= :today))"
+# What is asked of the payer; planned work owes nothing yet.
+_OWED = "IF(c.visit_id IS NULL, 0, c.cents - c.paid_cents)"
 _NEED = f"""
     CASE
       WHEN c.state IN ('{ClaimState.HELD_BACK}', '{ClaimState.REJECTED}') THEN '{Need.FIX}'
@@ -57,7 +59,7 @@ _NEEDING = {
 
 _SUM = f"""
     SELECT {_NEED} AS need, y.id AS payer_id, y.name AS payer_name, COUNT(*) AS number,
-      SUM(c.cents - c.paid_cents) AS cents
+      SUM({_OWED}) AS cents
     {_FROM}
     WHERE %s
     GROUP BY need, y.id, y.name
@@ -69,7 +71,7 @@ _AGES = text(
     f"""
     SELECT y.id AS payer_id, y.name AS payer_name, {_NORM} AS norm,
       LEAST(GREATEST({_DAYS}, 0) DIV 10, 7) AS decade, {_DAYS} > {_NORM} AS late,
-      COUNT(*) AS number, SUM(c.cents - c.paid_cents) AS cents
+      COUNT(*) AS number, SUM({_OWED}) AS cents
     {_FROM}
     WHERE c.state IN {_AT_PAYER}
     GROUP BY y.id, y.name, norm, decade, late
@@ -113,7 +115,7 @@ class WorkedClaim:
     form: str
     rank: str
     frequency: str
-    visit_id: int
+    visit_id: int | None
     patient_id: int
     cents: int
     paid_cents: int
@@ -156,8 +158,9 @@ _ORDERS = {
 
 @dataclass(frozen=True, slots=True)
 class ClaimFilter:
-    """Which claims of a group are shown: 0 and empty mean all. Site and provider are the visit's, `owner_id`
-    who works on it, `days` at least so many since it was sent, `cents` at least.
+    """Which claims of a group are shown: 0 and empty mean all. Site and provider are the visit's (planned
+    work has a provider only), `owner_id` who works on it, `days` at least so many since it was sent, `cents`
+    at least.
     """
 
     payer_id: int = 0
@@ -172,7 +175,7 @@ class ClaimFilter:
 _FILTERS = {
     "payer_id": "y.id = :payer_id",
     "site_id": "b.site_id = :site_id",
-    "provider_id": "b.provider_id = :provider_id",
+    "provider_id": "COALESCE(b.provider_id, w.provider_id) = :provider_id",
     "rank": "c.`rank` = :rank",
     "owner_id": "c.owner_id = :owner_id",
     "days": f"{_DAYS} >= :days",
@@ -188,9 +191,10 @@ def _within(need: Need, filters: ClaimFilter) -> str:
 def counted(connection: Connection, need: Need, today: date, filters: ClaimFilter) -> tuple[int, int]:
     """How many claims need this next, and their unpaid cents."""
     query = f"""
-    SELECT COUNT(*) AS number, COALESCE(SUM(c.cents - c.paid_cents), 0) AS cents
+    SELECT COUNT(*) AS number, COALESCE(SUM({_OWED}), 0) AS cents
     {_FROM}
-    JOIN visit b ON b.id = c.visit_id
+    LEFT JOIN visit b ON b.id = c.visit_id
+    LEFT JOIN proposal w ON w.id = c.proposal_id
     WHERE {_within(need, filters)}
     """
     found = connection.execute(text(query), {"today": today, **asdict(filters)}).one()
@@ -218,9 +222,10 @@ def worked(
       y.filing_days, t.norm, t.days, u.name AS owner_name
     FROM (
       SELECT t.* FROM (
-        SELECT c.id, c.cents, b.day, {_NORM} AS norm, {_DAYS} AS days
+        SELECT c.id, c.cents, COALESCE(b.day, DATE(c.made_at)) AS day, {_NORM} AS norm, {_DAYS} AS days
         {_FROM}
-        JOIN visit b ON b.id = c.visit_id
+        LEFT JOIN visit b ON b.id = c.visit_id
+        LEFT JOIN proposal w ON w.id = c.proposal_id
         WHERE {_within(need, filters)} {alone}
       ) t
       ORDER BY {_ORDERS[need]}

@@ -19,6 +19,7 @@ from zax.desk.charges import treatment_options as acts
 from zax.desk.charges.service_search import find_hits
 from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.charges.treatment_options import OPTIONS, PlannedLineForm, proposal_of, proposal_row
+from zax.desk.claims.predetermining import ask_about_planned, asked_options
 from zax.desk.record.record import number_of
 from zax.store.book.planned import planned_for
 from zax.store.charges.treatment_options import proposals_of
@@ -117,6 +118,7 @@ def proposal_page(
 ) -> Response:
     with ctx.read() as connection:
         shown = proposal_of(connection, ctx.clinic, proposal_id, ctx.now)
+        asked = asked_options(connection, shown)
         lines = [line.row for option in shown.options for phase in option.phases for line in phase.lines]
         teeth = (
             teeth_of(connection, ctx.clinic, shown.patient.id, 0, [], lines) if shown.provider.dental else {}
@@ -126,6 +128,7 @@ def proposal_page(
         "charges/treatment_options.html",
         status,
         shown=shown,
+        asked=asked,
         sign=sign if sign in shown.row.options else "",
         letter=letter,
         relations=RELATIONS,
@@ -225,6 +228,9 @@ def change_proposal(
     request: Request, proposal_id: int, act: str, form: PostedForm = Depends(posted_form)
 ) -> Response:
     ctx = enter(request, "charges")
+    if act == "ask":
+        made = ask_about_planned(ctx.desk, ctx.actor, proposal_id, form["letter"])
+        return ctx.go(f"/claims/{made}", "The plan is asked once this is sent.")
     if act == "away":
         patient = acts.put_away(ctx.desk, ctx.actor, proposal_id)
         return ctx.go(f"/patients/{patient}/planned", "Dismissed. It stays on record.")

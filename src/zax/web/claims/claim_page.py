@@ -153,8 +153,8 @@ def change_charges(request: Request, claim_id: int, form: PostedForm = Depends(p
     ctx = enter(request, "claims")
     with ctx.read() as connection:
         row = stored.claim_of(connection, claim_id)
-    if row is None:
-        raise NotFound("There is no such claim.")
+    if row is None or row.visit_id is None:
+        raise NotFound("There is no such claim of a visit.")
     change_what_was_billed(ctx.desk, ctx.actor, row.visit_id)
     return ctx.go(
         f"/visits/{row.visit_id}/charges",

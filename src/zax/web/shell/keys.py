@@ -74,6 +74,7 @@ KEYS = (
     Key("typedname", "t", "T", "Sign with the typed name", "A form to sign"),
     Key("diagnosis", "d", "D", "Add a diagnosis", "What was done"),
     Key("mouth", "t", "T", "Tooth chart; again for primary teeth", "What was done"),
+    Key("askplan", "q", "Q", "Ask the plan what it would pay for planned work", "What was done"),
     Key("also", "b", "B", "Check earlier balances", "Money"),
     Key("credit", "c", "C", "Apply a credit", "Money"),
     Key("more", "s", "S", "Split payment", "Money"),
