@@ -144,3 +144,71 @@ def test_what_was_billed_last_week_is_changed_and_a_corrected_claim_follows(
     desk.open(f"/claims/{after}")
     desk.see("corrected", "h1")
     desk.see("2 claims", "#live")
+
+
+def test_last_weeks_work_is_copied_to_other_days(person: Callable[[str], Person], zax: Running) -> None:
+    desk = person("odile")
+    claim = int(
+        of(
+            zax,
+            "SELECT MAX(id) FROM claim WHERE state = 'accepted' AND form = 'D' AND made_at < '2026-11-10'"
+            " AND visit_id IS NOT NULL",
+        )
+    )
+    desk.open(f"/claims/{claim}")
+    desk.press("i")
+    desk.see("The same work on other days", "main")
+    desk.until(lambda: desk.focus().get_attribute("name") == "day", "the first day is asked for")
+    desk.type("#copy_day", "11/30/2026")
+    desk.find("#copy_day").send_keys(Keys.ENTER)
+    desk.see("still to come", "main .err")
+    desk.type("#copy_day", "11/16/2026", clear=True)
+    desk.type("#times", "2", clear=True)
+    desk.find("#times").send_keys(Keys.ENTER)
+    desk.see("2 claims made.")
+    desk.see(f"Copied from claim C{claim:06d}", ".life")
+    assert of(zax, "SELECT COUNT(*) FROM visit WHERE minutes = 0 AND day <= '2026-11-23'") == 2
+
+
+def test_work_done_elsewhere_becomes_a_claim(person: Callable[[str], Person], zax: Running) -> None:
+    desk = person("odile")
+    desk.open("/claims")
+    desk.press("h")
+    desk.at("/claims/by-hand")
+    desk.control_enter()
+    desk.see("Find the patient first.", ".err")
+    desk.type("#who", "Helen Vasquez")
+    desk.see("Vasquez", "#people")
+    desk.find("#who").send_keys(Keys.ENTER)
+    desk.see("Helen Vasquez", "#chosen")
+    desk.type("#day", "10/5/2026")
+    desk.find("#provider_id").send_keys("Dr. Ines", Keys.TAB)
+    desk.control_enter()
+    desk.see("entered afterwards", ".under")
+    desk.type("#what", "D0140")
+    desk.see("D0140", "#services")
+    desk.find("#what").send_keys(Keys.ENTER)
+    desk.see("D0140", "table")
+    visit = int(of(zax, "SELECT MAX(id) FROM visit WHERE minutes = 0 AND day = '2026-10-05'"))
+    desk.open(f"/visits/{visit}/checkout")
+    desk.control_enter()
+    desk.see("Finished", "body")
+    claim = int(of(zax, "SELECT id FROM claim WHERE visit_id = :id", id=visit))
+    assert state(zax, claim) == "ready"
+
+
+def test_a_plan_is_asked_beforehand_by_one_key(person: Callable[[str], Person], zax: Running) -> None:
+    desk = person("odile")
+    work = int(of(zax, "SELECT MAX(id) FROM proposal WHERE name = 'Upper left side'"))
+    desk.open(f"/planned/{work}")
+    desk.see("the plan’s own answer", ".option")
+    desk.press("q")
+    desk.see("asks about planned work", ".under")
+    claim = int(of(zax, "SELECT MAX(id) FROM claim WHERE proposal_id = :id", id=work))
+    desk.at(f"/claims/{claim}")
+    desk.see("is it the first", "#live")
+    desk.find("[name=placement]").send_keys("first", Keys.TAB, Keys.TAB, Keys.ENTER)
+    desk.see("Ready to send.")
+    assert state(zax, claim) == "ready"
+    desk.open(f"/planned/{work}")
+    desk.see("is asked beforehand", ".option")

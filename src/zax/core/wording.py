@@ -80,6 +80,11 @@ def day_words(day: date, year: bool = False) -> str:
     return _in_order(day, "MMM d, y", "d MMM y") if year else _in_order(day, "MMM d", "d MMM")
 
 
+def visit_time(start_min: int, minutes: int) -> str:
+    """When a visit of the day begins; one of no minutes was entered afterwards and stood on no Book."""
+    return clock_words(start_min) if minutes else "entered afterwards"
+
+
 def full_day(day: date, year: bool = False) -> str:
     """'November 24', 'November 24, 2026'."""
     return _in_order(day, "MMMM d, y", "d MMMM y") if year else _in_order(day, "MMMM d", "d MMMM")

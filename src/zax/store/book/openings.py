@@ -35,7 +35,8 @@ _ROOMS = text(
     SELECT room_id, day, GROUP_CONCAT(start_min, ' ', start_min + minutes + buffer_min SEPARATOR ' ') AS
         spans
     FROM visit
-    WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN :leaving
+    WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND minutes > 0
+        AND id NOT IN :leaving
     GROUP BY room_id, day
     """
 ).bindparams(
@@ -47,7 +48,8 @@ _COUNTS = text(
     """
     SELECT day, site_id, type_id, COUNT(*) AS n
     FROM visit
-    WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN :leaving
+    WHERE site_id IN :sites AND day BETWEEN :first AND :last AND state NOT IN :frees AND minutes > 0
+        AND id NOT IN :leaving
         AND type_id IN :types
     GROUP BY day, site_id, type_id
     """
@@ -56,8 +58,8 @@ _OF_PEOPLE = text(
     """
     SELECT day, site_id, patient_id, start_min, minutes
     FROM visit
-    WHERE patient_id IN :patients AND day BETWEEN :first AND :last AND state NOT IN :frees AND id NOT IN
-        :leaving
+    WHERE patient_id IN :patients AND day BETWEEN :first AND :last AND state NOT IN :frees AND minutes > 0
+        AND id NOT IN :leaving
     """
 ).bindparams(*(bindparam(name, expanding=True) for name in ("patients", "frees", "leaving")))
 _FAMILY = text(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date, datetime
 
-from sqlalchemy import Connection, bindparam, exists, func, select
+from sqlalchemy import Connection, and_, bindparam, exists, func, select
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
 from zax.core.book.track import EXPECTED, FREES_THE_TIME, INSIDE, STOP_WORDS, Stop
@@ -56,7 +56,10 @@ _DAY = (
     select(*_BAR)
     .join(patient, patient.c.id == visit.c.patient_id)
     .where(
-        visit.c.day == bindparam("day"), visit.c.site_id == bindparam("site_id"), visit.c.state != Stop.SHELF
+        visit.c.day == bindparam("day"),
+        visit.c.site_id == bindparam("site_id"),
+        visit.c.state != Stop.SHELF,
+        visit.c.minutes > 0,
     )
     .order_by(visit.c.start_min, visit.c.id)
 )
@@ -66,6 +69,7 @@ _MOVES_OF_DAY = (
     .where(
         visit.c.day == bindparam("day"),
         visit.c.site_id == bindparam("site_id"),
+        visit.c.minutes > 0,
         track_move.c.to_stop.in_(sorted(INSIDE)),
     )
     .order_by(track_move.c.id)
@@ -123,7 +127,8 @@ _TRACK = (
     .where(track_move.c.visit_id == bindparam("visit_id"))
     .order_by(track_move.c.id)
 )
-IN_THE_WAY = visit.c.state.not_in(tuple(FREES_THE_TIME))
+# It takes somebody's time.
+IN_THE_WAY = and_(visit.c.state.not_in(tuple(FREES_THE_TIME)), visit.c.minutes > 0)
 _BUSY = (
     select(
         staff_slot.c.provider_id,

@@ -114,7 +114,7 @@ class NewVisit:
     note: str
     held_until: datetime | None
     web_message: str
-    request_key: str
+    request_key: str | None
     made_at: datetime
     made_by: int | None
 

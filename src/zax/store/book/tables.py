@@ -16,6 +16,7 @@ from zax.store.columns import (
     version_column,
 )
 
+# A visit of no minutes was entered afterwards (`desk.charges.afterwards`): it stands on no Book.
 visit = Table(
     "visit",
     metadata,

@@ -16,7 +16,7 @@ from zax.store.schema import visit, visit_type
 
 _VISITS = (
     select(visit.c.patient_id, visit.c.state, visit.c.off_why, func.count().label("n"))
-    .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)))
+    .where(visit.c.patient_id.in_(bindparam("patient_ids", expanding=True)), visit.c.minutes > 0)
     .group_by(visit.c.patient_id, visit.c.state, visit.c.off_why)
 )
 _LAST_CAME = (

@@ -94,6 +94,8 @@ KEYS = (
     Key("askpayer", "q", "Q", "Ask the payer how the claim stands", "Claims"),
     Key("nextplan", "l", "L", "Bill the next plan", "Claims"),
     Key("corrected", "c", "C", "A corrected claim", "Claims"),
+    Key("byhand", "h", "H", "A claim for work done elsewhere", "Claims"),
+    Key("copyclaim", "i", "I", "Copy the claim to other days", "Claims"),
     Key("rebill", "w", "W", "Change what was billed", "Claims"),
     Key("printclaim", "j", "J", "Print the claim", "Claims"),
     Key("remark", "t", "T", "Write a note on the claim", "Claims"),

@@ -119,6 +119,7 @@ def template_environment() -> Environment:
         "dollars": wording.dollars,
         "phone": wording.phone_words,
         "clock": wording.clock_words,
+        "visit_time": wording.visit_time,
         "hour": wording.hour_words,
         "clock_face": wording.clock_face,
         "clock_span": wording.clock_span,
