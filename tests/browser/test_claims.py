@@ -158,7 +158,7 @@ def test_last_weeks_work_is_copied_to_other_days(person: Callable[[str], Person]
     desk.open(f"/claims/{claim}")
     desk.press("i")
     desk.see("The same work on other days", "main")
-    desk.until(lambda: desk.focus().get_attribute("name") == "day", "the first day is asked for")
+    desk.until(lambda: desk.focus().get_attribute("id") == "copy_day", "the first day is asked for")
     desk.type("#copy_day", "11/30/2026")
     desk.find("#copy_day").send_keys(Keys.ENTER)
     desk.see("still to come", "main .err")
