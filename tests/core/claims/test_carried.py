@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date
 
 import pytest
@@ -9,15 +10,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.core.claims.sound_claims import child, dental, hospital, medical
+from zax.core.claims.boxes import Box, Holds, Subject
 from zax.core.claims.carried import Carried, CarriedLine, carried_of, carry, kept
 from zax.core.claims.claim import Claim
 from zax.core.claims.fields import FIELDS, field_of, number_in
-from zax.core.claims.parts import Accident, Drug
-from zax.core.claims.subject_values import summary, values, write
-from zax.core.claims.subjects import Box, Holds, Subject, subjects_of
+from zax.core.claims.parts import Accident, Drug, Stay
+from zax.core.claims.subject_values import summary, values, with_stay, write
+from zax.core.claims.subjects import subjects_of
 from zax.core.errors import Problems
 
 CLAIMS = [medical(), child(), dental(), hospital()]
+DAY_STAY = Stay(first=date(2026, 11, 20), last=date(2026, 11, 20))
 SUBJECTS = [(claim, subject) for claim in CLAIMS for subject in subjects_of(claim)]
 
 
@@ -26,7 +29,17 @@ def typed_for(box: Box) -> st.SearchStrategy[str]:
     match box.holds:
         case Holds.DAY:
             return st.dates(date(1990, 1, 1), date(2030, 1, 1)).map(date.isoformat)
-        case Holds.CHOICE:
+        case Holds.DATED:
+            days = st.dates(date(1990, 1, 1), date(2030, 1, 1)).map(lambda d: f"{d.month}/{d.day}/{d.year}")
+            return st.lists(st.tuples(st.sampled_from(["11", "A3"]), days).map(" ".join), min_size=1).map(
+                ", ".join
+            )
+        case Holds.VALUED:
+            cents = st.integers(1, 10**7).map(lambda cents: f"{cents // 100}.{cents % 100:02}")
+            return st.lists(st.tuples(st.sampled_from(["80", "A1"]), cents).map(" ".join), min_size=1).map(
+                ", ".join
+            )
+        case Holds.CHOICE | Holds.FIRST:
             return st.sampled_from(sorted(box.choices))
         case Holds.AMOUNT:
             return st.integers(1, 10**7).map(lambda cents: f"{cents // 100}.{cents % 100:02}")
@@ -51,11 +64,12 @@ def filled(draw: st.DrawFn) -> tuple[Claim, Subject, dict[str, str]]:
 @given(filled())
 def test_what_is_typed_is_kept_and_shown_again(found: tuple[Claim, Subject, dict[str, str]]) -> None:
     claim, subject, typed = found
-    carried = write(subject, Carried(), typed)
+    before = with_stay(subject, Carried(), replace(claim, stay=DAY_STAY))
+    carried = write(subject, before, typed)
     assert values(subject, carried) == typed
     assert bool(summary(subject, carried)) == bool(typed)
     assert carried_of(kept(carried)) == carried
-    if not typed:
+    if not typed and carried.stay is None:
         assert carry(claim, carried) == claim
 
 
@@ -64,8 +78,10 @@ def test_what_is_emptied_is_gone(found: tuple[Claim, Subject, dict[str, str]]) -
     claim, subject, typed = found
     if subject.key == "stay":
         return  # a bill's days cannot be emptied
-    emptied = write(subject, write(subject, Carried(), typed), {})
-    assert carry(claim, emptied) == claim
+    before = with_stay(subject, Carried(), replace(claim, stay=DAY_STAY))
+    emptied = write(subject, write(subject, before, typed), {})
+    assert emptied == before
+    assert emptied.stay or carry(claim, emptied) == claim
     assert values(subject, emptied) == {}
 
 

@@ -9,6 +9,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from zax.core.claims.code_words import (
+    BILL_TYPES,
+    DELAYS,
+    DISCHARGES,
+    DRUG_UNITS,
+    PLACEMENTS,
+    SECONDARY_REASONS,
+)
+
 
 class Kept(StrEnum):
     """Which record a field is written to."""
@@ -52,27 +61,6 @@ class ClaimField:
         return self.inputs[0].words
 
 
-SECONDARY_REASONS = {
-    "12": "working, 65 or over",
-    "13": "kidney disease, first 30 months",
-    "14": "no-fault or auto insurance",
-    "15": "work accident",
-    "41": "black lung",
-    "42": "veterans’ program",
-    "43": "disabled, under 65",
-    "47": "other liability insurance",
-}
-DELAYS = {
-    "1": "proof of eligibility came late",
-    "3": "authorization came late",
-    "4": "the provider’s numbers came late",
-    "7": "the other plan answered late",
-    "8": "eligibility was set back",
-    "9": "an earlier claim was rejected or denied",
-    "10": "the payer’s own delay",
-    "11": "other",
-}
-PLACEMENTS = {"first": "first on this tooth", "replaces": "replaces one"}
 _ADDRESS = (
     Input("street", "Street", width=20),
     Input("city", "City", width=14),
@@ -132,15 +120,24 @@ _CLAIM = (
         (
             Input("ndc", "NDC", width=13),
             Input("quantity", "quantity", width=5),
-            Input(
-                "unit",
-                "in",
-                Asked.CHOICE,
-                choices={"ML": "mL", "UN": "units", "GR": "grams", "ME": "mg", "F2": "int. units"},
-            ),
+            Input("unit", "in", Asked.CHOICE, choices=DRUG_UNITS),
         ),
     ),
     ClaimField("lines.N.minutes", Kept.CLAIM, (Input("minutes", "Minutes", width=5),)),
+    ClaimField(
+        "bill_type", Kept.CLAIM, (Input("bill_type", "Type of bill", Asked.CHOICE, choices=BILL_TYPES),)
+    ),
+    ClaimField(
+        "statement",
+        Kept.CLAIM,
+        (Input("first", "Bill from", Asked.DAY), Input("last", "to", Asked.DAY)),
+    ),
+    ClaimField(
+        "admission.discharge_status",
+        Kept.CLAIM,
+        (Input("discharge_status", "The patient went", Asked.CHOICE, choices=DISCHARGES),),
+    ),
+    ClaimField("lines.N.revenue", Kept.CLAIM, (Input("revenue", "Revenue code", width=5),)),
     ClaimField("lines.N.note", Kept.CLAIM, (Input("line_note", "Note on the service", width=40),)),
 )
 _CHARGES = (

@@ -15,7 +15,7 @@ from zax.core.claims.claim import Form
 
 MOST_LINES = {Form.PROFESSIONAL: 50, Form.DENTAL: 50, Form.INSTITUTIONAL: 999}
 MOST_DIAGNOSES = {Form.PROFESSIONAL: 12, Form.DENTAL: 4, Form.INSTITUTIONAL: 25}
-ONE_PROVIDER, ONE_PLACE = "one_provider", "one_place"
+ONE_PROVIDER, ONE_PLACE, FACILITY = "one_provider", "one_place", "facility"
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,6 +34,13 @@ class _Claim:
     key: tuple[object, ...]
     charges: list[Charge]
     diagnoses: set[str]
+
+
+def form_for(dental: bool, demands: frozenset[str]) -> Form:
+    """The form of a service: medical work goes on a facility's bill where the payer wants that."""
+    if dental:
+        return Form.DENTAL
+    return Form.INSTITUTIONAL if FACILITY in demands else Form.PROFESSIONAL
 
 
 def split(charges: Sequence[Charge], demands: frozenset[str]) -> list[tuple[Charge, ...]]:

@@ -9,15 +9,27 @@ from dataclasses import replace
 from datetime import date
 from typing import Any
 
+from zax.core.claims.boxes import Box, Holds, Subject
 from zax.core.claims.carried import Carried, CarriedLine
-from zax.core.claims.claim import Clinician
-from zax.core.claims.parts import Accident, Attachment, Drug, OrthodonticPlan, Stay
-from zax.core.claims.subjects import Box, Holds, Subject
+from zax.core.claims.claim import Claim, Clinician
+from zax.core.claims.parts import (
+    Accident,
+    Amount,
+    Attachment,
+    Drug,
+    Happened,
+    OrthodonticPlan,
+    Stay,
+)
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.money.cents import parse_amount
+from zax.core.patients.person import read_date
 from zax.core.reading import day_or_none
+from zax.core.wording import typed_day
 from zax.core.x12.parties import Address, Organization
 
+# A year of two digits on a bill is of this century.
+_CENTURYS_END = date(2099, 12, 31)
 # What a person, place or plan is before anything of it is typed.
 _EMPTY: Mapping[str, Any] = {
     "referring": Clinician("", "", "", ""),
@@ -25,6 +37,7 @@ _EMPTY: Mapping[str, Any] = {
     "assistant": Clinician("", "", "", ""),
     "attending": Clinician("", "", "", ""),
     "operating": Clinician("", "", "", ""),
+    "other_operating": Clinician("", "", "", ""),
     "ordering": Clinician("", "", "", ""),
     "accident": Accident(()),
     "facility": Organization(name="", identifier=""),
@@ -34,6 +47,14 @@ _EMPTY: Mapping[str, Any] = {
     "attachments": Attachment("", "", ""),
     "address": Address(),
 }
+
+
+def with_stay(subject: Subject, carried: Carried, claim: Claim) -> Carried:
+    """A facility's bill has its period from the visit until another is typed: what is asked about the stay
+    begins with it.
+    """
+    about_stay = any(box.path.startswith("stay.") for box in subject.boxes)
+    return replace(carried, stay=claim.stay) if about_stay and carried.stay is None else carried
 
 
 def values(subject: Subject, carried: Carried) -> dict[str, str]:
@@ -100,6 +121,31 @@ def _read_list(box: Box, text: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(text.upper().replace(",", " ").split()))
 
 
+def _read_first(box: Box, text: str) -> bool | None:
+    return {"": None, "first": True, "replaces": False}[_read_choice(box, text)]
+
+
+def _pairs(box: Box, text: str) -> list[tuple[str, str]]:
+    """'11 3/14/2026, A3 3/20/2026' as codes and what stands after each."""
+    _read_text(box, text)
+    found = [each.split() for each in text.upper().replace(";", ",").split(",") if each.strip()]
+    if any(len(each) != 2 for each in found):
+        raise Refused("A code, a space and what belongs to it, then a comma.", box.name)
+    return [(code, said) for code, said in found]
+
+
+def _read_dated(box: Box, text: str) -> tuple[Happened, ...]:
+    found = [(code, said, read_date(said, _CENTURYS_END)) for code, said in _pairs(box, text)]
+    wrong = next((said for _, said, day in found if day is None), "")
+    if wrong:
+        raise Refused(f"“{wrong}” is not a day. Type it as {typed_day(date(2026, 3, 14))}.", box.name)
+    return tuple(Happened(code, day) for code, _, day in found if day)
+
+
+def _read_valued(box: Box, text: str) -> tuple[Amount, ...]:
+    return tuple(Amount(code, parse_amount(said, box.name)) for code, said in _pairs(box, text))
+
+
 _READ: Mapping[Holds, Callable[[Box, str], Any]] = {
     Holds.TEXT: _read_text,
     Holds.DAY: _read_day,
@@ -107,17 +153,30 @@ _READ: Mapping[Holds, Callable[[Box, str], Any]] = {
     Holds.AMOUNT: _read_amount,
     Holds.NUMBER: _read_number,
     Holds.LIST: _read_list,
+    Holds.DATED: _read_dated,
+    Holds.VALUED: _read_valued,
+    Holds.FIRST: _read_first,
 }
 
 
 def _text(box: Box, value: Any) -> str:
+    if box.holds is Holds.FIRST:
+        return {True: "first", False: "replaces"}.get(value, "")
     if value in (None, "", (), 0, date.min):
         return ""
     if isinstance(value, date):
         return value.isoformat()
+    if box.holds is Holds.DATED:
+        return ", ".join(f"{each.code} {typed_day(each.day)}" for each in value)
+    if box.holds is Holds.VALUED:
+        return ", ".join(f"{each.code} {_amount(each.cents)}" for each in value)
     if isinstance(value, tuple):
         return " ".join(value)
-    return f"{value // 100}.{value % 100:02}" if box.holds is Holds.AMOUNT else str(value)
+    return _amount(value) if box.holds is Holds.AMOUNT else str(value)
+
+
+def _amount(cents: int) -> str:
+    return f"{cents // 100}.{cents % 100:02}"
 
 
 def _get(owner: Any, path: Sequence[str]) -> Any:
@@ -158,7 +217,11 @@ def _tidy(carried: Carried) -> Carried:
         carried,
         **gone,
         attachments=tuple(paper for paper in carried.attachments if paper != _EMPTY["attachments"]),
-        lines={number: _tidy_line(line) for number, line in carried.lines.items()},
+        lines={
+            number: tidied
+            for number, line in carried.lines.items()
+            if (tidied := _tidy_line(line)) != CarriedLine()
+        },
     )
     stay = carried.stay
     if stay is not None and date.min in {stay.first, stay.last, None}:
@@ -173,6 +236,7 @@ _TOP = frozenset(
         "assistant",
         "attending",
         "operating",
+        "other_operating",
         "accident",
         "facility",
         "braces",
@@ -183,6 +247,6 @@ _TOP = frozenset(
 
 def _tidy_line(line: CarriedLine) -> CarriedLine:
     gone: dict[str, Any] = {
-        name: None for name in ("drug", "ordering") if getattr(line, name) == _EMPTY[name]
+        name: None for name in ("drug", "ordering", "assistant") if getattr(line, name) == _EMPTY[name]
     }
     return replace(line, **gone)

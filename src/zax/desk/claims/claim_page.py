@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from zax.core.claims.boxes import Subject
 from zax.core.claims.carried import carried_of
 from zax.core.claims.case import held
 from zax.core.claims.checks.coverage import last_filing_day
@@ -16,8 +17,8 @@ from zax.core.claims.difference import Difference, differences
 from zax.core.claims.fields import field_of
 from zax.core.claims.parts import OtherCoverage
 from zax.core.claims.states import ClaimState
-from zax.core.claims.subject_values import summary, values
-from zax.core.claims.subjects import Subject, subjects_of
+from zax.core.claims.subject_values import summary, values, with_stay
+from zax.core.claims.subjects import subjects_of
 from zax.core.errors import NotFound
 from zax.core.x12.claim_reading import claim_in
 from zax.desk.claims.claims import finding_of, is_kept
@@ -100,7 +101,10 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         claim=made.claim,
         stops=[each for each in shown if each.finding.stops],
         odd=[each for each in shown if not each.finding.stops],
-        parts=[Part(each, summary(each, carried), values(each, carried)) for each in subjects_of(made.claim)],
+        parts=[
+            Part(each, summary(each, carried), values(each, with_stay(each, carried, made.claim)))
+            for each in subjects_of(made.claim)
+        ],
         decisions=[_decision(made.claim, other) for other in made.claim.others],
         case=case,
         events=stored.events_of(connection, claim_id),

@@ -16,10 +16,11 @@ from zax.core.claims.carried import Carried, carried_of, carry
 from zax.core.claims.check import check_claim
 from zax.core.claims.claim import Claim, ClaimLine, Clinician, Form, Frequency, Rank
 from zax.core.claims.finding import Finding
+from zax.core.claims.parts import Stay
 from zax.core.claims.planned_answer import planned_number
 from zax.core.claims.procedures import is_crown, is_prosthesis
 from zax.core.claims.situation import Situation
-from zax.core.claims.splitting import Charge, split
+from zax.core.claims.splitting import Charge, form_for, split
 from zax.core.claims.states import CAN_BE_CHECKED
 from zax.core.clinic.providers import Provider
 from zax.core.x12.parties import Organization
@@ -91,18 +92,17 @@ def parts_of(connection: Connection, clinic: Clinic, visit: Visit, bill: Bill) -
     if bill.coverage is None or not going:
         return []
     diagnoses = tuple(each.code for each in money.visit_diagnoses(connection, visit.id))
-    charges = [_charge(clinic, line, diagnoses) for line, _ in going.values()]
     demands = frozenset(clinic.payers[bill.coverage.payer_id].required)
+    charges = [_charge(clinic, line, diagnoses, demands) for line, _ in going.values()]
     return [
         Part(claims[0].form, [going[charge.id] for charge in claims]) for claims in split(charges, demands)
     ]
 
 
-def _charge(clinic: Clinic, line: ServiceLine, diagnoses: Sequence[str]) -> Charge:
+def _charge(clinic: Clinic, line: ServiceLine, diagnoses: Sequence[str], demands: frozenset[str]) -> Charge:
     dental = clinic.services[line.service_id].dental
     pointed_to = () if dental else tuple(line.points_to) or tuple(diagnoses)
-    form = Form.DENTAL if dental else Form.PROFESSIONAL
-    return Charge(line.id, form, line.provider_id, line.place, pointed_to)
+    return Charge(line.id, form_for(dental, demands), line.provider_id, line.place, pointed_to)
 
 
 def made_claim(connection: Connection, clinic: Clinic, row: ClaimRow, today: date) -> Made:
@@ -184,6 +184,8 @@ def _claim(
         diagnoses=diagnoses,
         clia=str(clinic.about.get("clia", "")) if not dental else "",
     )
+    if form is Form.INSTITUTIONAL:
+        claim = _as_bill(claim, about)
     history = [each.told for each in tooth_history(connection, about.patient_id)] if dental else []
     return carry(_with_teeth(claim, history), carried)
 
@@ -212,6 +214,19 @@ def _line(
         place=line.place if line.place != place else "",
         rendering=_clinician(rendering) if rendering else None,
         supervising=_clinician(supervising) if supervising else None,
+    )
+
+
+def _as_bill(claim: Claim, about: About) -> Claim:
+    """A facility's bill over the day of the visit, under whoever saw the patient; it has no place of service
+    of its own.
+    """
+    return replace(
+        claim,
+        place_of_service="",
+        clinician=None,
+        attending=claim.clinician,
+        stay=Stay(first=about.day, last=about.day),
     )
 
 

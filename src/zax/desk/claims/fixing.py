@@ -11,9 +11,10 @@ from typing import Any
 
 from zax.core.claims.carried import Carried, CarriedLine, carried_of, kept
 from zax.core.claims.claim import Claim
+from zax.core.claims.code_words import DISCHARGES
 from zax.core.claims.fields import ClaimField, Kept, field_of, number_in
-from zax.core.claims.parts import Accident, Drug, OrthodonticPlan
-from zax.core.claims.subject_values import summary, write
+from zax.core.claims.parts import Accident, Drug, OrthodonticPlan, Stay
+from zax.core.claims.subject_values import summary, with_stay, write
 from zax.core.claims.subjects import subjects_of
 from zax.core.errors import NotFound, Refused
 from zax.core.reading import needed_day, needed_number, optional_day
@@ -28,7 +29,7 @@ from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 
 LONGEST = 80
-_NO_DAY = "This is not a day. Type it as 3/14/2019."
+_NO_DAY = "This is not a day."
 
 
 @act("claims")
@@ -130,6 +131,26 @@ def _months(carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
     return replace(carried, braces=OrthodonticPlan(months, left))
 
 
+def _statement(carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
+    first = needed_day(said["first"], "first", _NO_DAY)
+    last = needed_day(said["last"], "last", _NO_DAY)
+    if last < first:
+        raise Refused("It ends before it begins.", "last")
+    return replace(carried, stay=replace(_stay(carried, made), first=first, last=last))
+
+
+def _discharge(carried: Carried, said: Mapping[str, str], made: Made) -> Carried:
+    if said["discharge_status"] not in DISCHARGES:
+        raise Refused("Choose one of the list.", "discharge_status")
+    stay = replace(_stay(carried, made), discharge_status=said["discharge_status"])
+    return replace(carried, stay=stay)
+
+
+def _stay(carried: Carried, made: Made) -> Stay:
+    """What is known of the bill's period: typed, else the day of the visit."""
+    return carried.stay or made.claim.stay or Stay(first=made.about.day, last=made.about.day)
+
+
 _SPECIAL: Mapping[str, Callable[[Carried, Mapping[str, str], Made], Carried]] = {
     "accident.date": _accident_day,
     "accident.state": _accident_state,
@@ -138,6 +159,8 @@ _SPECIAL: Mapping[str, Callable[[Carried, Mapping[str, str], Made], Carried]] = 
     "dates.onset": _dated("onset"),
     "ortho.placed_on": _dated("appliance"),
     "ortho.months": _months,
+    "statement": _statement,
+    "admission.discharge_status": _discharge,
 }
 
 
@@ -149,6 +172,10 @@ def _of_line(asked: ClaimField, line: CarriedLine, said: Mapping[str, str]) -> C
             return replace(line, drug=Drug(said["ndc"].replace("-", ""), said["quantity"], said["unit"]))
         case "lines.N.minutes":
             return replace(line, minutes=needed_number(said["minutes"], "minutes", 1, 2880))
+        case "lines.N.revenue":
+            if not (said["revenue"].isascii() and said["revenue"].isdecimal() and len(said["revenue"]) == 4):
+                raise Refused("Four digits, such as 0510.", "revenue")
+            return replace(line, revenue=said["revenue"])
     if len(said["line_note"]) > LONGEST:
         raise Refused(f"Keep it to {LONGEST} characters.", "line_note")
     return replace(line, note=said["line_note"])
@@ -186,7 +213,7 @@ def carry_subject(tx: Transaction, claim_id: int, key: str, typed: Mapping[str, 
     subject = next((each for each in subjects_of(made.claim) if each.key == key), None)
     if subject is None:
         raise NotFound("This claim has no such part.")
-    carried = write(subject, carried_of(row.carried), typed)
+    carried = write(subject, with_stay(subject, carried_of(row.carried), made.claim), typed)
     stored.set_carried(tx.connection, row.id, kept(carried))
     add_event(tx, claim_id, f"{subject.words}: {summary(subject, carried) or 'taken out'}")
     return check_again(tx, claim_id)

@@ -28,9 +28,16 @@ from zax.desk.acts.transaction import Transaction
 from zax.store.coverage import plans as stored
 from zax.store.coverage.plans import PayerTerms, PlanNames, ScheduleTerms
 
-PAYER_KINDS = {"insurer": "insurer", "public": "public assistance", "other": "other"}
+PAYER_KINDS = {"insurer": "insurer", "medicare": "Medicare", "public": "public assistance", "other": "other"}
 ELIGIBILITY = {"auto": "electronic", "phone": "phone only"}
-REQUIRED = {"group": "group number"}
+REQUIRED = {
+    "group": "group number",
+    "referral": "a referral",
+    "ndc": "the drug’s package code (NDC)",
+    "one_provider": "a claim for each provider",
+    "one_place": "a claim for each place",
+    "facility": "facility bills (837I) for medical work",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -315,7 +322,7 @@ def save_payer(
         filing_days=days,
         kind=typed["kind"],
         eligibility=typed["eligibility"],
-        filing_indicator="MC" if typed["kind"] == "public" else "CI",
+        filing_indicator=_indicator(typed["kind"], typed.get("required-facility") == "yes"),
         required=[key for key in REQUIRED if typed.get(f"required-{key}") == "yes"],
         phone="".join(ch for ch in typed.get("phone", "") if ch.isdecimal())[-10:],
     )
@@ -323,6 +330,13 @@ def save_payer(
     payer_id = stored.save_payer(tx.connection, payer_id, terms, outside)
     tx.change_setup("payer.saved", payer_id=payer_id, name=name)
     return payer_id
+
+
+def _indicator(kind: str, facility: bool) -> str:
+    """The code claims carry for the kind of payer (SBR09, X12 1032): Medicare pays facilities from part A."""
+    if kind == "medicare":
+        return "MA" if facility else "MB"
+    return "MC" if kind == "public" else "CI"
 
 
 @act("plans")
