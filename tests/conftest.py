@@ -42,7 +42,8 @@ from zax.desk.clinic.clinic import load
 from zax.desk.money.payments import Item, PayForm, Taken, take_payment
 from zax.desk.patients.details import name_keys
 from zax.logs import configure
-from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
+from zax.outside.doors import Incoming, Outside, OutsideTrouble, PayerPage, Sale
+from zax.standin import payer_list
 from zax.store import schema
 from zax.store.engine import connect
 from zax.store.migrate import migrate
@@ -248,6 +249,7 @@ class FakeClearinghouse:
     mailbox: list[Incoming] = field(default_factory=list)
     asked: list[str] = field(default_factory=list)
     answers: list[str | OutsideTrouble] = field(default_factory=list)
+    payer_trouble: list[str] = field(default_factory=list)
 
     def deliver(self, key: str, name: str, text: str) -> None:
         self.calls += 1
@@ -265,6 +267,12 @@ class FakeClearinghouse:
 
     def ask_status(self, text: str) -> str:
         return self.ask(text)
+
+    def payers(self, after: str) -> PayerPage:
+        if self.payer_trouble:
+            raise OutsideTrouble(self.payer_trouble.pop())
+        text, total = payer_list.page(after, 500)
+        return PayerPage(text, total)
 
     def confirm(self, file_id: str) -> None:
         self.mailbox = [each for each in self.mailbox if each.id != file_id]

@@ -33,6 +33,11 @@ from zax.store.claims.claims import claim_of
 RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
 SECOND, DENIED, TURNED_BACK = "Gus Fairley", "Lena Ortega", "Nina Sorel"
 ASKED_BEFOREHAND = "Priya Raman"
+# What Gus's first plan approved: number, services, units, note.
+APPROVED: tuple[tuple[str, tuple[str, ...], int, str], ...] = (
+    ("GA-2207", ("D71*", "D72*"), 3, "by phone with Tess"),
+    ("GA-2240", ("D27*",), 1, "for the crown on 30"),
+)
 # Payer, services, field, sentence.
 RULES = (
     (5, "D111*", "attachments", "State assistance asks for the gum chart with adult cleanings."),
@@ -53,6 +58,23 @@ def before_today(desk: Desk, day: date, patients: Mapping[str, int]) -> None:
                     strength="odd",
                     sentence=sentence,
                     codes=[code],
+                )
+            )
+        first = connection.execute(
+            select(schema.coverage.c.id).where(schema.coverage.c.patient_id == gus)
+        ).scalar_one()
+        for number, codes, units, note in APPROVED:
+            connection.execute(
+                insert(schema.approval).values(
+                    coverage_id=first,
+                    kind="authorization",
+                    number=number,
+                    codes=list(codes),
+                    units=units,
+                    from_day=date(day.year, 1, 1),
+                    to_day=date(day.year, 12, 31),
+                    note=note,
+                    made_at=desk.clock.now(),
                 )
             )
         connection.execute(

@@ -7,11 +7,12 @@ from __future__ import annotations
 import smtplib
 from collections.abc import Mapping
 from email.message import EmailMessage
+from urllib.parse import quote
 
 import httpx
 
 from zax.core.json import Json
-from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
+from zax.outside.doors import Incoming, Outside, OutsideTrouble, PayerPage, Sale
 
 _STATES = {"approved", "declined"}
 
@@ -85,6 +86,11 @@ class HttpClearinghouse:
 
     def ask_status(self, text: str) -> str:
         return self._call("POST", "/clearinghouse/status", content=text.encode()).text
+
+    def payers(self, after: str) -> PayerPage:
+        asked = self._call("GET", f"/clearinghouse/payers?after={quote(after)}")
+        total = asked.headers.get("X-Total", "")
+        return PayerPage(asked.text, int(total) if total.isascii() and total.isdecimal() else 0)
 
     def confirm(self, file_id: str) -> None:
         self._call("DELETE", f"/clearinghouse/mailbox/{file_id}")

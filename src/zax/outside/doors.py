@@ -42,6 +42,14 @@ class Incoming:
     text: str
 
 
+@dataclass(frozen=True, slots=True)
+class PayerPage:
+    """Part of the clearinghouse's list of payers, as CSV with its head, and how many there are in all."""
+
+    text: str
+    total: int
+
+
 class Terminal(Protocol):
     def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
         """Ask for a card payment, by the card's token if there is one; `keep` asks for a token. Never raises,
@@ -71,6 +79,9 @@ class Clearinghouse(Protocol):
         """Send a 276 and wait for the payer's 277; whatever came back as text. Raises OutsideTrouble when
         nothing did.
         """
+
+    def payers(self, after: str) -> PayerPage:
+        """The payers it reaches whose ids come after that one, in the order of ids; raises OutsideTrouble."""
 
     def confirm(self, file_id: str) -> None:
         """We have the file; it need not be kept. Raises OutsideTrouble."""

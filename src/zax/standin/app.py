@@ -21,7 +21,7 @@ from fastapi.responses import HTMLResponse, PlainTextResponse, RedirectResponse
 from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
-from zax.standin import eligibility, status
+from zax.standin import eligibility, payer_list, status
 from zax.standin.answers import PAYERS, acknowledgement, remittance
 from zax.standin.claims import ClaimFile, read_claim_file
 from zax.standin.keep import Json, Keep
@@ -167,6 +167,11 @@ def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
             number = (keep.get("counter", "answer") or {"at": 0})["at"] + 1
             keep.put("counter", "answer", {"at": number})
         return PlainTextResponse(status.answer(question, keep, number, datetime.now(UTC)))
+
+    @app.get("/clearinghouse/payers")
+    def payers(after: str = "", most: int = 500) -> PlainTextResponse:
+        text, total = payer_list.page(after, min(most, 1000))
+        return PlainTextResponse(text, media_type="text/csv", headers={"X-Total": str(total)})
 
     @app.get("/clearinghouse/mailbox")
     def mailbox() -> list[dict[str, str]]:

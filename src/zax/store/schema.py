@@ -45,6 +45,7 @@ from zax.store.clinic.tables import (
 )
 from zax.store.columns import metadata
 from zax.store.coverage.tables import (
+    approval,
     coverage,
     eligibility_batch,
     eligibility_check,
@@ -93,6 +94,7 @@ from zax.store.worker.tables import beat
 
 __all__ = [
     "allocation",
+    "approval",
     "arrival_done",
     "arrival_step",
     "audit",

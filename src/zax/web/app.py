@@ -36,7 +36,7 @@ from zax.web.charges import charges, tooth_history, treatment_options
 from zax.web.claims import batches, by_hand, claim_page, claims
 from zax.web.claims import payers as claims_payers
 from zax.web.claims import worklist as claims_worklist
-from zax.web.coverage import eligibility, plans
+from zax.web.coverage import approvals, eligibility, payer_list, plans
 from zax.web.day import (
     book,
     book_acts,
@@ -89,7 +89,7 @@ ROOMS = (
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),
     *(claims_worklist, batches, claims_payers, by_hand, claims, claim_page),
-    *(plans, eligibility),
+    *(approvals, payer_list, plans, eligibility),
     *(setup_home, hours_setup, closure_setup, type_setup, site_setup),
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
     signed_in_setup,

@@ -14,6 +14,7 @@ from enum import StrEnum
 
 from zax.core.claims.claim import Claim, ClaimLine
 from zax.core.claims.finding import Strength
+from zax.core.coverage.code_patterns import check_codes, names
 from zax.core.errors import Refused
 
 
@@ -88,15 +89,14 @@ def checked_rule(rule: PayerRule) -> PayerRule:
         raise Refused(f"What {CONDITION_WORDS[rule.condition]} needs a value.", "value")
     if rule.condition is Condition.AT_MOST and not rule.value.strip().isdecimal():
         raise Refused("At most needs a whole number.", "value")
-    for code in rule.codes:
-        if not re.fullmatch(r"[A-Z0-9]{1,5}\*?", code):
-            raise Refused(f"“{code}” isn’t a code. Write D2740, or D27* for all that begin with it.", "codes")
+    check_codes(rule.codes, "codes")
     return rule
 
 
 def broken(rule: PayerRule, claim: Claim) -> Iterator[str]:
     """The path of everything on the claim that does not keep the rule."""
-    lines = [(at, line) for at, line in enumerate(claim.lines, 1) if _is_about(rule, line.code)]
+    about = [(at, line) for at, line in enumerate(claim.lines, 1)]
+    lines = [(at, line) for at, line in about if not rule.codes or names(rule.codes, line.code)]
     if not lines:
         return
     if rule.field.startswith("lines."):
@@ -105,12 +105,6 @@ def broken(rule: PayerRule, claim: Claim) -> Iterator[str]:
         yield from (f"lines.{at}.{field}" for at, line in lines if not _holds(rule, read(line)))
     elif not _holds(rule, CLAIM_FIELDS[rule.field][1](claim)):
         yield rule.field
-
-
-def _is_about(rule: PayerRule, code: str) -> bool:
-    return not rule.codes or any(
-        code.startswith(each[:-1]) if each.endswith("*") else code == each for each in rule.codes
-    )
 
 
 def _holds(rule: PayerRule, said: str) -> bool:

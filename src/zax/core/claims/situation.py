@@ -54,7 +54,7 @@ class PlanHolder:
 @dataclass(frozen=True, slots=True)
 class Approval:
     """An authorization or referral on file: its dates, and how many units it is good for and were used before
-    this claim; None where the payer set no limit.
+    this claim; None where the payer set no limit. `codes` are the services it is for, none for all.
     """
 
     number: str
@@ -62,6 +62,7 @@ class Approval:
     last: date | None = None
     units: int | None = None
     used: int = 0
+    codes: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)

@@ -115,7 +115,7 @@ def made_claim(connection: Connection, clinic: Clinic, row: ClaimRow, today: dat
         rank=Rank(row.rank),
         frequency=Frequency(row.frequency),
     )
-    situation = situation_of(connection, clinic, about, coverage, claim, today)
+    situation = situation_of(connection, clinic, about, coverage, claim, today, row.id)
     return Made(claim, about, coverage, situation, check_claim(claim, situation))
 
 

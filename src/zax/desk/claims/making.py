@@ -6,8 +6,9 @@ claim over the changed charges, or taken back where nothing of it is left.
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
-from zax.core.claims.carried import carried_of, kept
+from zax.core.claims.carried import Carried, carried_of, kept
 from zax.core.claims.case import has_left, held
 from zax.core.claims.claim import Frequency, Rank
 from zax.core.claims.states import (
@@ -23,6 +24,7 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.claims.claims import add_event, check_again
 from zax.desk.claims.content import Part, parts_of
 from zax.desk.claims.thread import add_follower
+from zax.desk.coverage.approvals import KINDS, approvals_shown, one_that_fits
 from zax.desk.money.ledger import Bill
 from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
@@ -41,6 +43,7 @@ def make_claims(tx: Transaction, visit: Visit, bill: Bill) -> list[int]:
         typed = _closest(tx, withdrawn, bill.coverage.id, part)
         if typed:
             stored.set_carried(tx.connection, claim_id, typed.carried)
+        put_approvals(tx, claim_id, visit, bill.coverage.id, part)
         earlier = _closest(tx, replaced, bill.coverage.id, part)
         if earlier:
             replaced.remove(earlier)
@@ -50,6 +53,25 @@ def make_claims(tx: Transaction, visit: Visit, bill: Bill) -> list[int]:
         check_again(tx, claim_id)
         made.append(claim_id)
     return [*made, *(_take_back(tx, each) for each in replaced)]
+
+
+def put_approvals(tx: Transaction, claim_id: int, visit: Visit, coverage_id: int, part: Part) -> None:
+    """What the payer approved for just these services goes on the claim by itself, when there is one that
+    fits and nothing was typed.
+    """
+    row = stored.claim_of(tx.connection, claim_id)
+    carried = carried_of(row.carried) if row else Carried()
+    shown = approvals_shown(tx.connection, visit.patient_id)
+    wanted = [(tx.clinic.services[line.service_id].code, line.units) for line, _ in part.lines]
+    for kind in KINDS:
+        if getattr(carried, kind) or not shown:
+            continue
+        found = one_that_fits(shown, kind, coverage_id, visit.day, wanted)
+        if found:
+            more: dict[str, Any] = {kind: found.number}
+            carried = replace(carried, **more)
+            stored.set_carried(tx.connection, claim_id, kept(carried))
+            add_event(tx, claim_id, f"{KINDS[kind].capitalize()} {found.number}, from the record")
 
 
 def withdraw_claims(tx: Transaction, visit: Visit, *, replacing: bool) -> None:

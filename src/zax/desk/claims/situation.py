@@ -12,6 +12,7 @@ from zax.core.coverage.limits import Wanted, payable
 from zax.desk.claims.about import About
 from zax.desk.claims.rules import rules_for
 from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.approvals import approvals_for
 from zax.desk.coverage.estimate_inputs import counting_on, covers_for
 from zax.desk.coverage.parties import subscriber_of
 from zax.store.charges.lines import diagnoses_of
@@ -23,9 +24,15 @@ _RANKS = "PST"
 
 
 def situation_of(
-    connection: Connection, clinic: Clinic, about: About, coverage: Coverage, claim: Claim, today: date
+    connection: Connection,
+    clinic: Clinic,
+    about: About,
+    coverage: Coverage,
+    claim: Claim,
+    today: date,
+    claim_id: int = 0,
 ) -> Situation:
-    """Everything the checks ask about besides the claim itself."""
+    """Everything the checks ask about besides the claim itself; `claim_id` is 0 while it is not on file."""
     payer = clinic.payers[coverage.payer_id]
     dental = claim.form is Form.DENTAL
     on_file = coverages_of(connection, [about.patient_id])
@@ -36,6 +43,8 @@ def situation_of(
         coverage_to=coverage.to_day,
         filing_days=payer.filing_days,
         needs=frozenset(payer.required),
+        authorized_codes=clinic.plans[coverage.plan_id].benefits.needs_authorization,
+        approvals=approvals_for(connection, about.patient_id, coverage.id, claim_id),
         history=tuple(
             _earlier(clinic, about, line)
             for line in done_lines(connection, [about.patient_id], dental, about.day, about.visit_id)

@@ -26,6 +26,7 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.claims.sending import deliver_claim_file
 from zax.desk.claims.status import carry_out_question
 from zax.desk.coverage.eligibility import carry_out
+from zax.desk.coverage.payer_list import fetch_page
 from zax.desk.money.payment_plans import charge_installment
 from zax.desk.money.receipts import mail_waiting_receipt
 from zax.desk.money.statements import carry_on
@@ -168,6 +169,11 @@ def _insurer_file(tools: Tools, errand: Errand) -> None:
     _done(tools.desk, errand)
 
 
+def _payer_list(tools: Tools, errand: Errand) -> None:
+    run_id = errand.payload["run_id"]
+    _slice_done(tools.desk, errand, fetch_page(tools.desk, tools.outside.clearinghouse, run_id))
+
+
 def _installment(tools: Tools, errand: Errand) -> None:
     charge_installment(tools.desk, tools.outside.terminal, errand.payload["plan_id"])
     _done(tools.desk, errand)
@@ -222,6 +228,7 @@ HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "installment": _installment,
     "receipt_mail": _receipt_mail,
     "patient_mail": _patient_mail,
+    "payer_list": _payer_list,
     "eligibility": _eligibility,
     "import": _import,
     "statements": _statements,

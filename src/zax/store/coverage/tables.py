@@ -98,6 +98,46 @@ coverage = Table(
     Index("ix_coverage_member_key", "member_key"),
     Index("ix_coverage_checked_at", "checked_at"),
 )
+# What a payer approved beforehand; `codes` are the services it is for (exact or D27*), none for all,
+# `units` how many of them, none without a limit.
+approval = Table(
+    "approval",
+    metadata,
+    id_column(),
+    ref("coverage_id", "coverage"),
+    text_column("kind", 13),
+    text_column("number", 50),
+    words_list("codes"),
+    Column("units", SmallInteger, nullable=True),
+    Column("from_day", Date),
+    Column("to_day", Date),
+    text_column("note", 200),
+    moment("made_at"),
+    ref("made_by", "user", nullable=True),
+    moment("ended_at", nullable=True),
+)
+# The clearinghouse's list of payers as it was last fetched; a run that is under way writes its rows as they
+# come, and takes away those it did not find once it has ended.
+payer_list_run = Table(
+    "payer_list_run",
+    metadata,
+    id_column(),
+    text_column("state", 10, "running"),
+    Column("total", Integer, nullable=False, server_default="0"),
+    text_column("words", 255),
+    moment("at"),
+    moment("ended_at", nullable=True),
+)
+listed_payer = Table(
+    "listed_payer",
+    metadata,
+    Column("id", String(20), primary_key=True),
+    ref("run_id", "payer_list_run"),
+    text_column("name", 80),
+    words_list("also"),
+    words_list("takes"),
+    words_list("enroll"),
+)
 eligibility_batch = Table(
     "eligibility_batch",
     metadata,

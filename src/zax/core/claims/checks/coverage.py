@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from zax.core.claims.checks.registry import ODD, STOP, Problem, check
 from zax.core.claims.claim import Claim, Frequency, Rank
 from zax.core.claims.situation import PayerKind, PlanHolder, Situation
+from zax.core.coverage.code_patterns import names
 from zax.core.wording import day_words
 
 # CMS, Medicare Beneficiary Identifier: no S, L, O, I, B or Z.
@@ -150,8 +151,8 @@ def authorization_not_used_up(claim: Claim, situation: Situation) -> Iterator[Pr
     for approval in situation.approvals:
         if approval.units is None or approval.number not in {claim.authorization, claim.referral}:
             continue
-        codes = situation.authorized_codes
-        wanted = sum(int(line.units) for line in claim.lines if not codes or line.code in codes)
+        codes = approval.codes or situation.authorized_codes
+        wanted = sum(int(line.units) for line in claim.lines if not codes or names(codes, line.code))
         if approval.used + wanted > approval.units:
             field = "authorization" if approval.number == claim.authorization else "referral"
             left = max(approval.units - approval.used, 0)
