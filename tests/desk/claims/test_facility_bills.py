@@ -4,8 +4,6 @@ valid by an independent reader; against a real MariaDB.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import pytest
 
 from tests.conftest import ODILE, TODAY
@@ -30,11 +28,10 @@ COPPERLINE = {
 
 
 @pytest.fixture
-def claim(desk: Desk) -> Iterator[int]:
-    """Of a medical visit with a payer that wants a facility's bill; payers are one for all tests."""
-    save_payer(desk, ODILE, 4, COPPERLINE | {"required-facility": "yes"}, [])
-    yield finished(desk, dental=False, plan_id=4)
-    save_payer(desk, ODILE, 4, COPPERLINE, [])
+def claim(setup: Desk) -> int:
+    """Of a medical visit with a payer that wants a facility's bill."""
+    save_payer(setup, ODILE, 4, COPPERLINE | {"required-facility": "yes"}, [])
+    return finished(setup, dental=False, plan_id=4)
 
 
 def test_medical_work_goes_on_a_facility_bill_and_is_fixed_in_place(desk: Desk, claim: int) -> None:
