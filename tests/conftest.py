@@ -42,7 +42,7 @@ from zax.desk.clinic.clinic import load
 from zax.desk.money.payments import Item, PayForm, Taken, take_payment
 from zax.desk.patients.details import name_keys
 from zax.logs import configure
-from zax.outside.doors import Incoming, Outside, OutsideTrouble, PayerPage, Sale
+from zax.outside.doors import DoorRefused, Incoming, Outside, OutsideTrouble, PayerPage, Sale
 from zax.standin import payer_list
 from zax.store import schema
 from zax.store.engine import connect
@@ -250,9 +250,15 @@ class FakeClearinghouse:
     asked: list[str] = field(default_factory=list)
     answers: list[str | OutsideTrouble] = field(default_factory=list)
     payer_trouble: list[str] = field(default_factory=list)
+    most_claims: int = 5_000
+    closed: str = ""
 
     def deliver(self, key: str, name: str, text: str) -> None:
         self.calls += 1
+        if self.closed:
+            raise OutsideTrouble(self.closed)
+        if text.count("CLM*") > self.most_claims:
+            raise DoorRefused("The file is too large for the clearinghouse (413).")
         self.delivered.setdefault(key, text)
 
     def collect(self) -> list[Incoming]:

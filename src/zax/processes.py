@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import gc
 import os
+import re
 import signal
 import threading
 import time
@@ -23,6 +24,8 @@ from zax.desk.worker.beats import LONG_RUNS, beat, prune_feed
 from zax.desk.worker.tools import Lane
 from zax.desk.worker.worker import run_once
 from zax.outside.adapters import real_outside
+from zax.outside.doors import Outside
+from zax.outside.sftp import SftpPlace
 from zax.settings import Settings
 from zax.store.engine import TROUBLE, connect, error_number
 from zax.store.files import FileStore
@@ -34,6 +37,7 @@ log = structlog.get_logger()
 WORKER_PAUSE = 1.0
 BEAT_SECONDS = 5.0
 LONGEST_PAUSE = 30.0
+_PLACE = re.compile(r"(?P<user>[^@\s]+)@(?P<host>[^:@\s]+):(?P<port>\d{1,5})")
 
 
 def clock_of_environment() -> Clock:
@@ -63,9 +67,21 @@ def leave_what_stays() -> None:
     gc.freeze()
 
 
+def outside_of(settings: Settings) -> Outside:
+    """The doors as the settings name them. Exits for a place that cannot be read."""
+    found = _PLACE.fullmatch(settings.claims_sftp)
+    if settings.claims_sftp and not found:
+        raise SystemExit(f"ZAX_CLAIMS_SFTP is {settings.claims_sftp!r}; write user@host:port.")
+    place: SftpPlace | None = None
+    if found:
+        keys = (settings.claims_key, settings.claims_known)
+        place = SftpPlace(found["user"], found["host"], int(found["port"]), *keys)
+    return real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds, place)
+
+
 def serve_web() -> None:
     settings = Settings()
-    outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
+    outside = outside_of(settings)
     app = create_app(desk_of(settings), outside, settings)
     leave_what_stays()
     uvicorn.run(
@@ -87,7 +103,7 @@ def serve_standin() -> None:
 
     settings = Settings()
     seconds = float(os.environ.get("ZAX_STANDIN_PAY_SECONDS", "20"))
-    app = create_standin(settings.var / "standin", settings.smtp_port, seconds)
+    app = create_standin(settings.var / "standin", settings.smtp_port, seconds, settings.sftp_port)
     uvicorn.run(
         app,
         host="127.0.0.1",
@@ -106,7 +122,7 @@ def run_worker(pulse: Callable[[], None] = lambda: None, lane: Lane = Lane.EVERY
     """
     settings = Settings()
     desk = desk_of(settings)
-    outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
+    outside = outside_of(settings)
     files = FileStore(settings.var)
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):

@@ -16,6 +16,12 @@ def _port(name: str, default: int) -> int:
     return int(text)
 
 
+def _path(name: str, default: str) -> Path:
+    """A file; where nothing is said, the one the stand-in makes beside its memory."""
+    var = Path(os.environ.get("ZAX_VAR", ROOT / "var"))
+    return Path(os.environ.get(name, var / "standin" / default)).resolve()
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Settings:
     """Ports are on loopback. `demo_size` is one of `demo.seed.SIZES`; `idle_minutes` ends a session that
@@ -37,6 +43,15 @@ class Settings:
     )
     terminal_seconds: float = field(
         default_factory=lambda: float(os.environ.get("ZAX_TERMINAL_SECONDS", "8"))
+    )
+
+    # Where claim files go by SFTP instead of HTTP: user@host:port; our key, and the file with the house's.
+    claims_sftp: str = field(default_factory=lambda: os.environ.get("ZAX_CLAIMS_SFTP", ""))
+    claims_key: Path = field(default_factory=lambda: _path("ZAX_CLAIMS_KEY", "client_key"))
+    claims_known: Path = field(default_factory=lambda: _path("ZAX_CLAIMS_KNOWN", "known_hosts"))
+    # The stand-in offers its folders on this port; on none unless it is asked to.
+    sftp_port: int | None = field(
+        default_factory=lambda: _port("ZAX_SFTP_PORT", 0) if "ZAX_SFTP_PORT" in os.environ else None
     )
 
     @property

@@ -14,8 +14,8 @@ import uvicorn
 from tests.conftest import free_port, wait_until_up
 from tests.x12_samples import ENVELOPE, claim
 from zax.core.x12.claim_file import claim_file
-from zax.outside.adapters import real_outside
-from zax.outside.doors import Outside, OutsideTrouble
+from zax.outside.adapters import HttpClearinghouse, real_outside
+from zax.outside.doors import DoorRefused, Outside, OutsideTrouble
 from zax.standin.app import create_app
 
 
@@ -129,3 +129,36 @@ def test_the_outside_can_be_looked_at(world: tuple[str, Outside]) -> None:
     page = httpx.get(world[0], trust_env=False).text
     assert "gives no answer in time" in page
     assert "c.837p" in page
+
+
+@pytest.mark.parametrize(
+    ("status", "kind", "words"),
+    [
+        (401, OutsideTrouble, "didn’t accept our sign-in"),
+        (403, OutsideTrouble, "didn’t accept our sign-in"),
+        (413, DoorRefused, "too large"),
+        (422, DoorRefused, "doesn’t take the file as it is"),
+        (503, OutsideTrouble, "returned an error"),
+    ],
+)
+def test_what_the_clearinghouse_refuses_is_told_apart(
+    status: int, kind: type[OutsideTrouble], words: str
+) -> None:
+    """Kills: a file that is too large, tried again for ever as if the house were away."""
+    house = HttpClearinghouse("http://127.0.0.1:1")
+    house.client = httpx.Client(
+        transport=httpx.MockTransport(lambda request: httpx.Response(status)), base_url="http://house"
+    )
+    with pytest.raises(OutsideTrouble, match=words) as wrong:
+        house.deliver("file-1", "C1.837d", "ISA*")
+    assert type(wrong.value) is kind
+
+
+def test_a_time_out_is_said_as_one() -> None:
+    def slow(request: httpx.Request) -> httpx.Response:
+        raise httpx.ReadTimeout("slow", request=request)
+
+    house = HttpClearinghouse("http://127.0.0.1:1")
+    house.client = httpx.Client(transport=httpx.MockTransport(slow), base_url="http://house")
+    with pytest.raises(OutsideTrouble, match="in time"):
+        house.deliver("file-1", "C1.837d", "ISA*")

@@ -12,7 +12,8 @@ from urllib.parse import quote
 import httpx
 
 from zax.core.json import Json
-from zax.outside.doors import Incoming, Outside, OutsideTrouble, PayerPage, Sale
+from zax.outside.doors import DoorRefused, Incoming, Outside, OutsideTrouble, PayerPage, Sale
+from zax.outside.sftp import SftpClearinghouse, SftpPlace
 
 _STATES = {"approved", "declined"}
 
@@ -106,11 +107,22 @@ class HttpClearinghouse:
             asked = self.client.request(method, path, content=content, headers=headers)
             return asked.raise_for_status()
         except httpx.HTTPStatusError as error:
-            raise OutsideTrouble(
-                f"The clearinghouse returned an error ({error.response.status_code})."
-            ) from error
+            raise _refused(error.response.status_code) from error
+        except httpx.TimeoutException as error:
+            raise OutsideTrouble("The clearinghouse didn’t answer in time.") from error
         except httpx.HTTPError as error:
             raise OutsideTrouble(f"The clearinghouse can’t be reached ({type(error).__name__}).") from error
+
+
+def _refused(status: int) -> OutsideTrouble:
+    """What an error of the clearinghouse means: sign-in and load pass, a file it does not want does not."""
+    if status in {401, 403}:
+        return OutsideTrouble(f"The clearinghouse didn’t accept our sign-in ({status}).")
+    if status == 413:
+        return DoorRefused("The file is too large for the clearinghouse (413).")
+    if status in {400, 415, 422}:
+        return DoorRefused(f"The clearinghouse doesn’t take the file as it is ({status}).")
+    return OutsideTrouble(f"The clearinghouse returned an error ({status}).")
 
 
 class SmtpMail:
@@ -125,8 +137,12 @@ class SmtpMail:
             raise OutsideTrouble(f"The mail server can’t be reached: {error}") from error
 
 
-def real_outside(url: str, smtp_port: int, terminal_seconds: float) -> Outside:
-    """The doors as the product uses them; in the demo the stand-in is behind each."""
-    return Outside(
-        HttpTerminal(url, terminal_seconds), HttpClearinghouse(url), SmtpMail("127.0.0.1", smtp_port)
-    )
+def real_outside(
+    url: str, smtp_port: int, terminal_seconds: float, folders: SftpPlace | None = None
+) -> Outside:
+    """The doors as the product uses them; in the demo the stand-in is behind each. With `folders` claim files
+    go by SFTP.
+    """
+    online = HttpClearinghouse(url)
+    house = SftpClearinghouse(folders, online) if folders else online
+    return Outside(HttpTerminal(url, terminal_seconds), house, SmtpMail("127.0.0.1", smtp_port))

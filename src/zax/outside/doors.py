@@ -15,6 +15,12 @@ class OutsideTrouble(Exception):
     """The other side could not be reached or answered nonsense; the work is tried again later."""
 
 
+class DoorRefused(OutsideTrouble):
+    """The other side looked at it and does not want it as it is: too large, malformed. Trying again as it is
+    changes nothing.
+    """
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sale:
     """What the terminal says of a sale: `unknown` when no answer came, `absent` when it never heard of the
@@ -65,7 +71,7 @@ class Terminal(Protocol):
 
 class Clearinghouse(Protocol):
     def deliver(self, key: str, name: str, text: str) -> None:
-        """Hand over a claim file; raises OutsideTrouble."""
+        """Hand over a claim file; raises OutsideTrouble, and DoorRefused for a file that is not wanted."""
 
     def collect(self) -> list[Incoming]:
         """The files waiting for us; they stay until confirmed. Raises OutsideTrouble."""

@@ -9,7 +9,7 @@ import html
 import time
 import uuid
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import AbstractAsyncContextManager, asynccontextmanager, nullcontext
 from datetime import UTC, datetime
 from email import message_from_bytes, policy
 from pathlib import Path
@@ -24,8 +24,11 @@ from starlette.concurrency import run_in_threadpool
 from zax.standin import eligibility, payer_list, status
 from zax.standin.answers import PAYERS, acknowledgement, remittance
 from zax.standin.claims import ClaimFile, read_claim_file
+from zax.standin.folders import folders
 from zax.standin.keep import Json, Keep
 
+# The door of a file that came by a folder.
+FOLDERS = "folders"
 MODES = {
     "approve": "approves",
     "decline": "is declined",
@@ -65,8 +68,12 @@ class _Inbox:
         return "250 kept"
 
 
-def create_app(folder: Path, smtp_port: int, pay_seconds: float = 20) -> FastAPI:
-    """`pay_seconds`: how long a payer takes from claim to payment file."""
+def create_app(
+    folder: Path, smtp_port: int, pay_seconds: float = 20, sftp_port: int | None = None
+) -> FastAPI:
+    """`pay_seconds`: how long a payer takes from claim to payment file. With `sftp_port` the clearinghouse
+    has folders there as well; it answers by the door a file came through.
+    """
     keep = Keep(folder)
 
     @asynccontextmanager
@@ -75,7 +82,8 @@ def create_app(folder: Path, smtp_port: int, pay_seconds: float = 20) -> FastAPI
             _Inbox(keep), hostname="127.0.0.1", port=smtp_port, loop=asyncio.get_running_loop()
         )
         mail.server = await mail._create_server()
-        yield
+        async with _folders(keep, sftp_port, pay_seconds) if sftp_port else nullcontext():
+            yield
         mail.server.close()
 
     app = FastAPI(lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
@@ -83,6 +91,19 @@ def create_app(folder: Path, smtp_port: int, pay_seconds: float = 20) -> FastAPI
     _clearinghouse(app, keep, pay_seconds)
     _pages(app, keep)
     return app
+
+
+def _folders(keep: Keep, port: int, pay_seconds: float) -> AbstractAsyncContextManager[None]:
+    def take(key: str, name: str, text: str) -> None:
+        _take_file(keep, key, name, text, pay_seconds, FOLDERS)
+
+    def waiting() -> list[Json]:
+        found = [each for each in _due(keep) if each.get("door") == FOLDERS]
+        for each in found:
+            keep.remove("mailbox", each["id"])
+        return found
+
+    return folders(keep, port, take, waiting)
 
 
 def _terminal(app: FastAPI, keep: Keep) -> None:
@@ -175,9 +196,8 @@ def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
 
     @app.get("/clearinghouse/mailbox")
     def mailbox() -> list[dict[str, str]]:
-        now = time.time()
         return [
-            {"id": each["id"], "name": each["name"]} for each in keep.all("mailbox") if each["from"] <= now
+            {"id": each["id"], "name": each["name"]} for each in _due(keep) if each.get("door") != FOLDERS
         ]
 
     @app.get("/clearinghouse/mailbox/{file_id}")
@@ -190,6 +210,11 @@ def _clearinghouse(app: FastAPI, keep: Keep, pay_seconds: float) -> None:
         return Response(status_code=204)
 
 
+def _due(keep: Keep) -> list[Json]:
+    now = time.time()
+    return [each for each in keep.all("mailbox") if each["from"] <= now]
+
+
 def _waiting(keep: Keep, file_id: str) -> Json:
     found = keep.get("mailbox", file_id)
     if found is None:
@@ -197,8 +222,8 @@ def _waiting(keep: Keep, file_id: str) -> Json:
     return found
 
 
-def _take_file(keep: Keep, key: str, name: str, text: str, pay_seconds: float) -> None:
-    """Once a key: acknowledge at once, pay each claim after a while."""
+def _take_file(keep: Keep, key: str, name: str, text: str, pay_seconds: float, door: str = "") -> None:
+    """Once a key: acknowledge at once, pay each claim after a while, by the same door."""
     with keep.lock:
         if keep.get("files", key) is not None:
             return
@@ -208,35 +233,37 @@ def _take_file(keep: Keep, key: str, name: str, text: str, pay_seconds: float) -
         modes = {status.mode_of(claim.member) for claim in file.claims}
         number += 1
         if "interchange_rejected" in modes:
-            _put(keep, f"ta1-{number}.x12", status.interchange_rejected(file, number, now), 0)
+            _put(keep, f"ta1-{number}.x12", status.interchange_rejected(file, number, now), 0, door)
         elif "file_rejected" in modes and not file.errors:
-            _put(keep, f"999-{number}.x12", status.file_rejected(file, text, number, now), 0)
+            _put(keep, f"999-{number}.x12", status.file_rejected(file, text, number, now), 0, door)
         else:
-            _put(keep, f"999-{number}.x12", acknowledgement(file, number, now), 0)
-            number = _take_claims(keep, file, number, now, pay_seconds)
+            _put(keep, f"999-{number}.x12", acknowledgement(file, number, now), 0, door)
+            number = _take_claims(keep, file, number, now, pay_seconds, door)
         keep.put("counter", "file", {"at": number})
         keep.put("files", key, {"key": key, "name": name, "text": text, "errors": file.errors})
 
 
-def _take_claims(keep: Keep, file: ClaimFile, number: int, now: datetime, pay_seconds: float) -> int:
+def _take_claims(
+    keep: Keep, file: ClaimFile, number: int, now: datetime, pay_seconds: float, door: str
+) -> int:
     """A 277CA for all, then each is paid, denied or left, by its member; the last number used."""
     if file.errors:
         return number
     number += 1
-    _put(keep, f"277-{number}.x12", status.acknowledged(file, number, now), 0)
+    _put(keep, f"277-{number}.x12", status.acknowledged(file, number, now), 0, door)
     for claim in file.claims:
         mode = status.mode_of(claim.member)
         status.remember(keep, claim, time.time() + pay_seconds)
         if claim.payer in PAYERS and mode in {"paid", "denied"}:
             number += 1
             paid = remittance(file, claim, keep, number, now, denied=mode == "denied")
-            _put(keep, f"835-{number}.x12", paid, pay_seconds)
+            _put(keep, f"835-{number}.x12", paid, pay_seconds, door)
     return number
 
 
-def _put(keep: Keep, name: str, text: str, seconds: float) -> None:
-    number = uuid.uuid4().hex
-    keep.put("mailbox", number, {"id": number, "name": name, "text": text, "from": time.time() + seconds})
+def _put(keep: Keep, name: str, text: str, seconds: float, door: str) -> None:
+    number, due = uuid.uuid4().hex, time.time() + seconds
+    keep.put("mailbox", number, {"id": number, "name": name, "text": text, "from": due, "door": door})
 
 
 def _rejected(errors: list[str]) -> str:

@@ -14,15 +14,16 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from zax.core.claims.claim import Claim, Form
+from zax.core.claims.finding import Finding, Strength
 from zax.core.claims.states import ClaimState
 from zax.core.wording import dollars
 from zax.core.x12.claim_file import MOST_CLAIMS, claim_file
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.claims.claims import add_event, check_again, holding, made_now
+from zax.desk.claims.claims import add_event, as_kept, check_again, holding, made_now
 from zax.desk.coverage.parties import envelope_of
-from zax.outside.doors import Clearinghouse
+from zax.outside.doors import Clearinghouse, DoorRefused
 from zax.store.acts.outbox import Errand, finish_errand
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
@@ -104,15 +105,44 @@ def _write_file(tx: Transaction, form: Form, going: Sequence[_Going]) -> int:
     return file_id
 
 
+def _take_back(tx: Transaction, file: stored.X12File, errand: Errand, why: str) -> None:
+    """The door does not want the file as it is. Several claims go again in two halves, so that what it minds
+    ends alone; one alone is rejected, for a person.
+    """
+    rows = [
+        row
+        for row in stored.claims_of_file_for_update(tx.connection, file.id)
+        if row.state == ClaimState.GOING
+    ]
+    stored.set_outcome(tx.connection, file.id, f"Refused: {why}")
+    if len(rows) > 1:
+        going = [_Going(row, made_now(tx, row).claim) for row in rows]
+        half = len(going) // 2
+        for part in (going[:half], going[half:]):
+            _write_file(tx, part[0].claim.form, part)
+    for row in rows:
+        if len(rows) == 1:
+            finding = Finding("file-rejected", Strength.STOP, "file", why, "Check it, then send it again.")
+            stored.set_findings(tx.connection, row.id, ClaimState.REJECTED, [as_kept(finding)])
+        add_event(tx, row.id, f"{file.name} was refused: {why}", file.id)
+        tx.tell("claim", visit_id=row.visit_id, patient_id=row.patient_id)
+    finish_errand(tx.connection, errand.id, tx.now)
+
+
 def deliver_claim_file(desk: Desk, clearinghouse: Clearinghouse, errand: Errand) -> None:
     """The worker's part: hand a file over and note on its claims that it went. Raises OutsideTrouble to be
-    tried again.
+    tried again; a file that is refused is not.
     """
     with desk.engine.connect() as connection:
         file = stored.file_of(connection, errand.payload["file_id"])
     if file is None:
         raise LookupError(f"no file {errand.payload['file_id']}")
-    clearinghouse.deliver(errand.request_key, file.name, file.text)
+    try:
+        clearinghouse.deliver(errand.request_key, file.name, file.text)
+    except DoorRefused as refused:
+        why = str(refused)
+        in_transaction(desk, WORKER, lambda tx: _take_back(tx, file, errand, why))
+        return
 
     def write(tx: Transaction) -> None:
         for row in stored.claims_of_file_for_update(tx.connection, file.id):
