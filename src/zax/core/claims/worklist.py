@@ -19,6 +19,7 @@ class Need(StrEnum):
     SEND = "send"
     OVERDUE = "overdue"
     DENIED = "denied"
+    REST = "rest"
     SECOND = "second"
     WAIT = "wait"
 
@@ -28,6 +29,7 @@ NEED_WORDS = {
     Need.SEND: "Send",
     Need.OVERDUE: "Overdue",
     Need.DENIED: "Denied",
+    Need.REST: "Paid in part",
     Need.SECOND: "Second plan",
     Need.WAIT: "With payers",
 }
@@ -36,6 +38,7 @@ NEED_HINTS = {
     Need.SEND: "nothing stops them",
     Need.OVERDUE: "no answer in time",
     Need.DENIED: "decide what’s next",
+    Need.REST: "decide about the rest",
     Need.SECOND: "the first plan has paid",
     Need.WAIT: "nothing to do yet",
 }

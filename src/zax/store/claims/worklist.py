@@ -28,6 +28,7 @@ _NEED = f"""
     CASE
       WHEN c.state IN ('{ClaimState.HELD_BACK}', '{ClaimState.REJECTED}') THEN '{Need.FIX}'
       WHEN c.state = '{ClaimState.READY}' THEN '{Need.SEND}'
+      WHEN c.state = '{ClaimState.DENIED}' AND c.paid_cents > 0 THEN '{Need.REST}'
       WHEN c.state = '{ClaimState.DENIED}' THEN '{Need.DENIED}'
       WHEN c.state = '{ClaimState.CLOSED}' THEN '{Need.SECOND}'
       WHEN {_LATE} THEN '{Need.OVERDUE}'
@@ -52,7 +53,8 @@ _NEEDING = {
     Need.FIX: f"c.state IN ('{ClaimState.HELD_BACK}', '{ClaimState.REJECTED}')",
     Need.SEND: f"c.state = '{ClaimState.READY}'",
     Need.OVERDUE: f"c.state IN {_AT_PAYER} AND {_LATE}",
-    Need.DENIED: f"c.state = '{ClaimState.DENIED}'",
+    Need.DENIED: f"c.state = '{ClaimState.DENIED}' AND c.paid_cents <= 0",
+    Need.REST: f"c.state = '{ClaimState.DENIED}' AND c.paid_cents > 0",
     Need.SECOND: f"c.state = '{ClaimState.CLOSED}' AND {_SECOND}",
     Need.WAIT: f"c.state IN {_AT_PAYER} AND {_LATE} IS NOT TRUE",
 }
@@ -151,6 +153,7 @@ _ORDERS = {
     Need.SEND: "t.day, t.id",
     Need.OVERDUE: "t.days - t.norm DESC, t.cents DESC, t.id",
     Need.DENIED: "t.cents DESC, t.id",
+    Need.REST: "t.cents DESC, t.id",
     Need.SECOND: "t.day, t.id",
     Need.WAIT: "t.days DESC, t.id",
 }
