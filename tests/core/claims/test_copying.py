@@ -56,6 +56,7 @@ SAID: dict[str, Any] = {
     "stay": Stay(first=DAY, last=DAY),
     "present": ("Y",),
     "others": (OTHER,),
+    "files": (7,),
 }
 SAID_OF_LINE: dict[str, Any] = {
     "drug": Drug("00002831501", 1, "UN"),
@@ -73,7 +74,7 @@ SAID_OF_LINE: dict[str, Any] = {
     "decided": (LineDecision(payer_id="X1", paid_cents=1, code="D1110", units=1, day=DAY),),
 }
 # Nobody types these: they belong to the earlier file.
-UNSAID = {"payer_claim", "secondary_reason", "decided"}
+UNSAID = {"payer_claim", "secondary_reason", "decided", "files"}
 
 
 @pytest.mark.parametrize("name", [each.name for each in fields(Carried) if each.name != "lines"])

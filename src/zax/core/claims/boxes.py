@@ -11,7 +11,8 @@ from enum import StrEnum
 
 class Holds(StrEnum):
     """What a box holds. DATED: codes each with its day, '11 3/14/2026, A3 3/20/2026'; VALUED: codes each with
-    an amount, '80 3.00, A1 100.00'; FIRST: whether it is the first or replaces one.
+    an amount, '80 3.00, A1 100.00'; FIRST: whether it is the first or replaces one; FILE: a file of the
+    record.
     """
 
     TEXT = "text"
@@ -23,6 +24,7 @@ class Holds(StrEnum):
     DATED = "dated"
     VALUED = "valued"
     FIRST = "first"
+    FILE = "file"
 
 
 @dataclass(frozen=True, slots=True)

@@ -50,7 +50,9 @@ class CarriedLine:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Carried:
-    """What is added to the claim as a whole; `lines` by the number of the service (L12)."""
+    """What is added to the claim as a whole; `lines` by the number of the service (L12). `files` are the
+    files of the record that go with the attachments, in their order; 0 for one that is not on file.
+    """
 
     payer_claim: str = ""
     secondary_reason: str = ""
@@ -76,6 +78,7 @@ class Carried:
     stay: Stay | None = None
     present: tuple[str, ...] = ()
     others: tuple[OtherCoverage, ...] = ()
+    files: tuple[int, ...] = ()
     lines: Mapping[str, CarriedLine] = field(default_factory=dict)
 
     def line(self, number: str) -> CarriedLine:
@@ -96,12 +99,17 @@ def carried_of(said: Mapping[str, Any]) -> Carried:
     return _KEPT.validate_python(dict(said))
 
 
+# What stands beside the claim itself.
+_BESIDE = frozenset({"lines", "files"})
+
+
 def carry(claim: Claim, carried: Carried) -> Claim:
     """The claim with what was added to it."""
     more = {
         each.name: said
         for each in fields(Carried)
-        if each.name != "lines" and (said := getattr(carried, each.name)) not in (None, "", (), 0, Dates())
+        if each.name not in _BESIDE
+        and (said := getattr(carried, each.name)) not in (None, "", (), 0, Dates())
     }
     lines = tuple(_carry_line(line, carried.line(line.number)) for line in claim.lines)
     return replace(claim, **more, lines=lines)

@@ -17,6 +17,7 @@ from zax.core.claims.parts import Dates
 # What stays behind, by its field, in the words it is missed by; the empty ones nobody misses.
 _CLAIM = {
     "attachments": "the attachments",
+    "files": "",
     "stay": "the hospital stay",
     "others": "what other plans decided",
     "delay_reason": "the reason for the delay",

@@ -156,6 +156,7 @@ _READ: Mapping[Holds, Callable[[Box, str], Any]] = {
     Holds.DATED: _read_dated,
     Holds.VALUED: _read_valued,
     Holds.FIRST: _read_first,
+    Holds.FILE: lambda box, text: int(_read_choice(box, text) or 0),
 }
 
 
@@ -205,6 +206,10 @@ def _put(owner: Any, path: Sequence[str], value: Any) -> Any:
         papers = [*inner, *[_EMPTY[part]] * (int(at) + 1 - len(inner))]
         papers[int(at)] = _put(papers[int(at)], more, value)
         return replace(owner, attachments=tuple(papers))
+    if part == "files":
+        files = [*inner, *[0] * (int(rest[0]) + 1 - len(inner))]
+        files[int(rest[0])] = value
+        return replace(owner, files=tuple(files))
     return replace(owner, **{part: _put(inner if inner is not None else _EMPTY[part], rest, value)})
 
 
@@ -217,6 +222,7 @@ def _tidy(carried: Carried) -> Carried:
         carried,
         **gone,
         attachments=tuple(paper for paper in carried.attachments if paper != _EMPTY["attachments"]),
+        files=_tidy_files(carried),
         lines={
             number: tidied
             for number, line in carried.lines.items()
@@ -243,6 +249,17 @@ _TOP = frozenset(
         "stay",
     }
 )
+
+
+def _tidy_files(carried: Carried) -> tuple[int, ...]:
+    """A file goes with its attachment. Refused beside the box of one that is not said to be anything."""
+    papers = [*carried.attachments, *[_EMPTY["attachments"]] * len(carried.files)]
+    for at, file in enumerate(carried.files):
+        if file and papers[at] == _EMPTY["attachments"]:
+            raise Refused("Say what it is.", f"attachments-{at}-kind")
+    pairs = zip(papers, carried.files, strict=False)
+    kept = tuple(file for paper, file in pairs if paper != _EMPTY["attachments"])
+    return kept if any(kept) else ()
 
 
 def _tidy_line(line: CarriedLine) -> CarriedLine:

@@ -4,6 +4,9 @@ in use.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import replace
+
 from zax.core.claims.boxes import Box, Holds, Subject, day, person
 from zax.core.claims.claim import Claim, ClaimLine, Form, Frequency, Rank
 from zax.core.claims.code_words import (
@@ -131,14 +134,29 @@ _SUBJECTS = (
 )
 
 
-def subjects_of(claim: Claim) -> list[Subject]:
-    """The subjects of this claim's form, and one for each service."""
+def subjects_of(claim: Claim, files: Mapping[str, str] | None = None) -> list[Subject]:
+    """The subjects of this claim's form, and one for each service. `files` of the record, by their id, can
+    be chosen as attachments.
+    """
     left_out = {
         "medicare" if claim.rank is Rank.PRIMARY else "",
         "resubmission" if claim.frequency is Frequency.ORIGINAL else "",
     }
     own = [each for each in _SUBJECTS if claim.form.value in each.forms and each.key not in left_out]
+    if files:
+        own = [_with_files(each, files) if each.key == "papers" else each for each in own]
     return own + [_of_line(line, claim.form) for line in claim.lines]
+
+
+def _with_files(papers: Subject, files: Mapping[str, str]) -> Subject:
+    """Behind each attachment, the file of the record that it is."""
+    boxes: list[Box] = []
+    for box in papers.boxes:
+        boxes.append(box)
+        if box.path.endswith(".number"):
+            at = box.path.split(".")[1]
+            boxes.append(Box(f"files.{at}", "on file as", Holds.FILE, choices=files))
+    return replace(papers, boxes=tuple(boxes))
 
 
 def _of_line(line: ClaimLine, form: Form) -> Subject:

@@ -23,6 +23,7 @@ from zax.core.errors import NotFound
 from zax.core.x12.claim_reading import claim_in
 from zax.desk.claims.claims import finding_of, is_kept
 from zax.desk.claims.content import made_claim
+from zax.desk.claims.fixing import file_choices
 from zax.desk.claims.thread import next_coverage
 from zax.desk.claims.worklist import Shown
 from zax.desk.clinic.clinic import Clinic
@@ -30,6 +31,8 @@ from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimEvent, ListedClaim
 from zax.store.claims.predeterminations import AskedService, asked_services
 from zax.store.engine import Connection
+from zax.store.patients.files import files_of
+from zax.store.patients.records import PatientFile
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,7 +66,7 @@ class ClaimPage:
     past and are not shown. `changed` is what the record says otherwise since it went out and waits for its
     answer; `held`: it stands with the payer, so it may be corrected or taken back; `next_payer` is the plan
     that may be asked next, empty for none; `planned` are the planned services it asks about that the plan has
-    answered.
+    answered; `files` are those of the record that go with it.
     """
 
     row: ListedClaim
@@ -79,6 +82,7 @@ class ClaimPage:
     held: bool
     next_payer: str
     planned: Sequence[AskedService]
+    files: Sequence[PatientFile]
 
 
 def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: date) -> ClaimPage:
@@ -103,7 +107,7 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         odd=[each for each in shown if not each.finding.stops],
         parts=[
             Part(each, summary(each, carried), values(each, with_stay(each, carried, made.claim)))
-            for each in subjects_of(made.claim)
+            for each in subjects_of(made.claim, file_choices(connection, row.patient_id))
         ],
         decisions=[_decision(made.claim, other) for other in made.claim.others],
         case=case,
@@ -112,6 +116,7 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         changed=_changed(connection, row, made.claim),
         held=bool(row.visit_id) and row.id in {each.id for each in held(case)},
         next_payer=after.payer_name if after else "",
+        files=[each for each in files_of(connection, row.patient_id) if each.id in carried.files],
         planned=[each for each in asked_services(connection, row.id, False) if each.answered_on],
     )
 

@@ -27,6 +27,8 @@ from zax.desk.coverage.coverages import change_card
 from zax.desk.patients.details import change_fields
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
+from zax.store.engine import Connection
+from zax.store.patients.files import files_of
 
 LONGEST = 80
 _NO_DAY = "This is not a day."
@@ -210,10 +212,28 @@ def carry_subject(tx: Transaction, claim_id: int, key: str, typed: Mapping[str, 
     """
     row = waiting_claim(tx, claim_id)
     made = made_now(tx, row)
-    subject = next((each for each in subjects_of(made.claim) if each.key == key), None)
+    files = file_choices(tx.connection, row.patient_id)
+    subject = next((each for each in subjects_of(made.claim, files) if each.key == key), None)
     if subject is None:
         raise NotFound("This claim has no such part.")
     carried = write(subject, with_stay(subject, carried_of(row.carried), made.claim), typed)
+    carried = _numbered(carried, row)
     stored.set_carried(tx.connection, row.id, kept(carried))
     add_event(tx, claim_id, f"{subject.words}: {summary(subject, carried) or 'taken out'}")
     return check_again(tx, claim_id)
+
+
+def file_choices(connection: Connection, patient_id: int) -> dict[str, str]:
+    """The files of the record that may go with a claim, by their id."""
+    return {str(each.id): each.name for each in files_of(connection, patient_id)}
+
+
+def _numbered(carried: Carried, row: ClaimRow) -> Carried:
+    """An attachment that is sent and has no number of its own gets the claim's."""
+    papers = tuple(
+        replace(paper, number=f"{row.number}-{at}")
+        if paper.how not in {"", "AA"} and not paper.number
+        else paper
+        for at, paper in enumerate(carried.attachments, 1)
+    )
+    return replace(carried, attachments=papers)
