@@ -32,7 +32,7 @@ from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat
 from zax.web.arrivals import check_in, forms
 from zax.web.book import bars, days, series, waitlist
-from zax.web.charges import charges, tooth_history, treatment_options
+from zax.web.charges import charges, new_service, tooth_history, treatment_options
 from zax.web.claims import batches, bill_ready, by_hand, claim_page, claim_papers, claims
 from zax.web.claims import payers as claims_payers
 from zax.web.claims import worklist as claims_worklist
@@ -84,7 +84,7 @@ ROOMS = (
     *(finding, live_day, book, booking_form, live),
     *(steps, book_acts, checkout, clinician_day, corridor, walk_in),
     *(check_in, forms),
-    *(charges, tooth_history, treatment_options),
+    *(charges, new_service, tooth_history, treatment_options),
     *(new_patient, record, files, duplicates, importing),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),

@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from sqlalchemy import Connection, Table, delete, insert
 
+from zax.core.charges.new_service import NewService
 from zax.store.clinic import tables
 from zax.store.rows import add, at_end, change, keep
 
@@ -91,3 +92,18 @@ def _replace_services(
     ]
     if rows:
         connection.execute(insert(table), rows)
+
+
+def add_service(connection: Connection, new: NewService) -> int:
+    return add(
+        connection,
+        tables.service,
+        code=new.code,
+        words=new.words,
+        category=new.category,
+        fee_cents=new.cents,
+        dental=new.dental,
+        needs_tooth=new.needs_tooth,
+        surfaces=new.surfaces,
+        area=new.area,
+    )

@@ -11,6 +11,7 @@ from fastapi.responses import Response
 
 from zax.core.charges.lines import LETTERS, PLACES, ServiceRule, pointed
 from zax.core.charges.modifiers import MODIFIER_WORDS, modifier_warning
+from zax.core.charges.new_service import code_in
 from zax.core.charges.service_words import ServiceWords, left_over, misfit, take_apart, without_age
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
@@ -144,7 +145,10 @@ def find_services(request: Request, visit_id: int, what: str = "", tooth: str = 
         planned,
         lambda n: show_tooth(n, ctx.clinic.numbering),
     )
-    return ctx.page("charges/service_hits.html", hits=hits, what=what)
+    code = code_in(what)
+    known = any(each.code == code for each in ctx.clinic.services.values())
+    unlisted = code if code and not known else ""
+    return ctx.page("charges/service_hits.html", hits=hits, what=what, unlisted=unlisted, visit_id=visit_id)
 
 
 @router.get("/visits/{visit_id}/diagnoses")
