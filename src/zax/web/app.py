@@ -33,7 +33,7 @@ from zax.store.worker.beats import last_beat
 from zax.web.arrivals import check_in, forms
 from zax.web.book import bars, days, series, waitlist
 from zax.web.charges import charges, new_service, tooth_history, treatment_options
-from zax.web.claims import batches, bill_ready, by_hand, claim_page, claim_papers, claims
+from zax.web.claims import batches, bill_ready, by_hand, claim_page, claim_papers, claims, stock
 from zax.web.claims import payers as claims_payers
 from zax.web.claims import worklist as claims_worklist
 from zax.web.coverage import approvals, eligibility, payer_list, plans
@@ -88,7 +88,7 @@ ROOMS = (
     *(new_patient, record, files, duplicates, importing),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),
-    *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, claims, claim_page),
+    *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),
     *(setup_home, hours_setup, closure_setup, type_setup, site_setup),
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),

@@ -12,11 +12,12 @@ import pytest
 from tests.conftest import JUNO, ODILE, SAM, FakeClearinghouse, add_patient, at, scalar, visit_at_checkout
 from tests.desk.claims.test_working_claims import finished, spoil, state
 from zax.clock import ShiftedClock
+from zax.core.claims.claim import Form
 from zax.core.errors import NotAllowed, Problems, Refused
 from zax.core.x12.syntax import read
 from zax.desk.acts.transaction import Desk
 from zax.desk.charges.charges import remove_line
-from zax.desk.claims.habits import ClaimHabitsForm, save_claim_habits
+from zax.desk.claims.habits import ClaimHabitsForm, claim_habits, save_claim_habits
 from zax.desk.claims.sending import send_ready
 from zax.desk.claims.thread import correct_claim
 from zax.desk.day.checkout import change_what_was_billed, finish_checkout, take_checkout_back
@@ -137,6 +138,14 @@ def test_habits_are_the_managers_and_are_checked(desk: Desk) -> None:
         ClaimHabitsForm(hour="25")
     with pytest.raises(Refused, match="ten characters"):
         save_claim_habits(desk, SAM, ClaimHabitsForm(clia="123"))
+    with pytest.raises(Refused, match="Millimeters"):
+        save_claim_habits(desk, SAM, ClaimHabitsForm(down_d="40"))
+
+
+def test_what_a_printer_is_off_is_kept_for_each_form(desk: Desk) -> None:
+    save_claim_habits(desk, SAM, ClaimHabitsForm(right_p="1.5", down_p="-2", down_i="3"))
+    habits = claim_habits(desk.clinic)
+    assert [habits.offset(form) for form in Form] == [(1.5, -2.0), (0.0, 0.0), (0.0, 3.0)]
 
 
 def test_every_file_is_written_under_its_name(

@@ -6,15 +6,19 @@ The evening run may come as often as it likes: what it has done once, it finds d
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
 from typing import Annotated, Literal
 
 from zax.clock import local
+from zax.core.claims.claim import Form
 from zax.core.claims.states import NOT_STANDING
+from zax.core.claims.stock.printing import read_offset
 from zax.core.errors import Refused
-from zax.core.form import Form, a_number
+from zax.core.form import Form as TypedForm
+from zax.core.form import a_number
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -31,7 +35,8 @@ BACK_DAYS = 14
 @dataclass(frozen=True, slots=True)
 class ClaimHabits:
     """`made` is checkout or evening, `sent` key or evening, `hour` when the evening begins at the first
-    site. `mode` of the clearinghouse's door is production or test.
+    site. `mode` of the clearinghouse's door is production or test. `offsets` are how far each pre-printed
+    form has to be moved to the right and down, in millimeters.
     """
 
     made: str
@@ -39,6 +44,10 @@ class ClaimHabits:
     hour: int
     clia: str
     mode: str
+    offsets: Mapping[Form, tuple[float, float]]
+
+    def offset(self, form: Form) -> tuple[float, float]:
+        return self.offsets.get(form, (0.0, 0.0))
 
 
 def claim_habits(clinic: Clinic) -> ClaimHabits:
@@ -49,28 +58,43 @@ def claim_habits(clinic: Clinic) -> ClaimHabits:
         int(about.get("claims_hour", 18)),
         str(about.get("clia", "")),
         str(about.get("clearinghouse_mode", "production")),
+        {form: (float(x), float(y)) for form in Form for x, y in [about.get(f"stock_{form}", (0, 0))]},
     )
 
 
-class ClaimHabitsForm(Form):
+class ClaimHabitsForm(TypedForm):
     made: Literal["checkout", "evening"] = "checkout"
     sent: Literal["key", "evening"] = "key"
     hour: Annotated[int, a_number(0, 23, "A whole number, 0 to 23.")] = 18
     clia: str = ""
     mode: Literal["production", "test"] = "production"
+    right_p: str = ""
+    down_p: str = ""
+    right_d: str = ""
+    down_d: str = ""
+    right_i: str = ""
+    down_i: str = ""
 
 
 @act("setup")
 def save_claim_habits(tx: Transaction, habits: ClaimHabitsForm) -> None:
     if habits.clia and len(habits.clia) != 10:
         raise Refused("A CLIA number has ten characters, such as 06D1234567.", "clia")
-    kept = {
+    kept: dict[str, object] = {
         "claims_made": habits.made,
         "claims_sent": habits.sent,
         "claims_hour": habits.hour,
         "clia": habits.clia.upper(),
         "clearinghouse_mode": habits.mode,
     }
+    off = {
+        Form.PROFESSIONAL: (habits.right_p, habits.down_p),
+        Form.DENTAL: (habits.right_d, habits.down_d),
+        Form.INSTITUTIONAL: (habits.right_i, habits.down_i),
+    }
+    for form, (right, down) in off.items():
+        x, y = read_offset(right, f"right_{form.lower()}"), read_offset(down, f"down_{form.lower()}")
+        kept[f"stock_{form}"] = [x, y]
     for name, value in kept.items():
         tx.keep_setting(name, value)
     tx.change_setup("claims.habits", **kept)

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.claims.payer_rules import CONDITION_WORDS, FIELD_WORDS
+from zax.core.claims.stock.printing import FORM_NAMES
 from zax.core.claims.worklist import USUAL_DAYS
 from zax.core.errors import ZaxError
 from zax.core.reading import reference
@@ -43,6 +44,7 @@ def payers_page(ctx: RequestContext, rule_id: int = 0, status: int = 200, **more
         strengths=STRENGTHS,
         usual=USUAL_DAYS,
         habits=claim_habits(ctx.clinic),
+        form_names=FORM_NAMES,
         screen="claims",
         **more,
     )
