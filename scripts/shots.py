@@ -126,12 +126,14 @@ def take_all(camera: Camera) -> None:
 
 
 def take_claims(camera: Camera) -> None:
-    """What each claim needs next, and the whole life of a denied one."""
+    """What each claim needs next, the whole life of a denied one, and the evening's batch."""
     camera.open("/claims")
     camera.take("claims")
     denied = camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Decide").get_attribute("href")
     camera.open(str(denied).removeprefix(URL))
     camera.take("claim")
+    camera.open("/claims/batches")
+    camera.take("batch")
 
 
 def take_money(camera: Camera, account: str) -> None:
@@ -181,9 +183,7 @@ def take_record(camera: Camera, visit: str) -> None:
 
 
 def take_visit(camera: Camera, dental: str) -> None:
-    """Arrival with its steps, the mouth with a crown being chosen, earlier work, options of planned work, and
-    the corridor screen.
-    """
+    """Arrival with its steps, the mouth with a tooth chosen, options of planned work, the corridor screen."""
     camera.open("/day")
     rows = camera.driver.find_elements(By.CSS_SELECTOR, ".b .row")
     reed = next(row for row in rows if "Cy Reed" in row.text)
@@ -197,10 +197,6 @@ def take_visit(camera: Camera, dental: str) -> None:
         " true}))"
     )
     camera.take("charges")
-    camera.open(camera.href(".mouthbox a[href$='/teeth']"))
-    camera.driver.find_element(By.ID, "line").send_keys("30 crown 2019")
-    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".tooth.chosen"))
-    camera.take("earlier-work")
     camera.open("/planned/1")
     camera.take("planned-work")
     camera.open("/wall")

@@ -12,15 +12,17 @@ from sqlalchemy import Engine, text
 from zax.core.claims.check import check_claim
 from zax.core.claims.claim import Claim, ClaimLine, Clinician, Form
 from zax.core.claims.situation import KnownDiagnosis, Situation
+from zax.core.coverage.payer_list import PayerIndex, read_payers
 from zax.core.json import Json
 from zax.core.x12.claim_file import claim_pieces
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 from zax.demo.bench_data import desk_at_opening
 from zax.demo.bench_memory import largest_mb, now_mb
 from zax.desk.claims.content import made_claim
+from zax.standin.payer_list import page
 from zax.store.claims.claims import claim_of
 
-MANY, FIRST, READ = 10_000, 500, 300
+MANY, FIRST, READ, SEARCHED = 10_000, 500, 300, 100
 DAY = date(2026, 11, 24)
 _HOME = Address("12 Tide Street", "Marrow Harbor", "WA", "98201")
 _BILLING = Organization(
@@ -86,6 +88,29 @@ def batch_cost(many: int) -> Json:
         "seconds": round(seconds, 1),
         "mb_written": round(size / 1e6, 1),
         "mb": round(largest_mb() - first, 1),
+    }
+
+
+def payer_search() -> Json:
+    """Milliseconds of the slowest of many searches in the clearinghouse's whole list, typed right, cut short
+    and wrong, and of looking through every spelling for just these letters (the floor).
+    """
+    index = PayerIndex(read_payers(page("", MANY)[0]).payers)
+    named = random.Random(7).sample([payer.name for payer in index.payers], SEARCHED)
+    typed = [form for name in named for form in (name, name[:7], name[0] + name[2:])]
+    index.find(typed[0])
+    slowest, floor = 0.0, 0.0
+    for text_typed in typed:
+        began = time.process_time()
+        index.find(text_typed)
+        slowest = max(slowest, time.process_time() - began)
+        began = time.process_time()
+        sum(text_typed.lower() in key for key in index.keys)
+        floor = max(floor, time.process_time() - began)
+    return {
+        "payers": len(index.payers),
+        "slowest_ms": round(slowest * 1000, 1),
+        "floor_ms": round(floor * 1000, 1),
     }
 
 

@@ -123,8 +123,8 @@ def end_approval(tx: Transaction, approval_id: int) -> int:
 def approvals_shown(connection: Connection, patient_id: int) -> list[ApprovalShown]:
     """Every one of the patient's, with what was used; those that ended last."""
     coverages = {each.id: each for each in coverages_of(connection, [patient_id])}
-    uses = stored.uses_of(connection, patient_id)
     rows = stored.approvals_of(connection, [*coverages])
+    uses = stored.uses_of(connection, patient_id) if rows else []
     shown = [ApprovalShown(row, coverages[row.coverage_id], used_of(row, uses)) for row in rows]
     return sorted(shown, key=lambda each: each.row.ended_at is not None)
 
