@@ -13,7 +13,7 @@ from zax.core.errors import ProblemCollector
 LONGEST_WORDS = 120
 # What a dental service is done on, in words; the key says what its line asks for.
 DONE_ON = {
-    "": "the mouth as a whole",
+    "": "no tooth in particular",
     "tooth": "a tooth",
     "surfaces": "surfaces of a tooth",
     "quadrant": "a quadrant",

@@ -1,4 +1,4 @@
-"""What can be known of a visit's claim before it is made is said where it can still be mended easily: at
+"""What can be known of a visit's claim before it is made is said where it can still be fixed easily: at
 booking what is missing about the patient and the plan, with the charges everything else.
 """
 

@@ -213,6 +213,11 @@ def _take_planned(
     why = take_planned_answer(tx, file_id, row, answer, remittance.day or tx.clinic_day)
     if why:
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, why)
+    return _nothing_left(tx, remit_id, row, answer)
+
+
+def _nothing_left(tx: Transaction, remit_id: int, row: ClaimRow, answer: RemitClaim) -> bool:
+    """The answer is taken in whole: nobody has anything to do."""
     remits.add_answer(
         tx.connection,
         remit_id=remit_id,
@@ -235,15 +240,7 @@ def _note_outcome(
         why = f"{dollars(placed.second)} is for the secondary plan. Bill it, then post its payment."
         add_event(tx, row.id, why, file_id)
         return _for_a_person(tx, remit_id, row, answer, Outcome.SECOND, why)
-    remits.add_answer(
-        tx.connection,
-        remit_id=remit_id,
-        claim_id=row.id,
-        number=answer.number,
-        paid_cents=answer.paid_cents,
-        outcome=Outcome.POSTED,
-    )
-    return False
+    return _nothing_left(tx, remit_id, row, answer)
 
 
 def _post(tx: Transaction, visit: Visit, row: ClaimRow, remittance: Remittance, posting: Posting) -> None:

@@ -24,10 +24,12 @@ _DUTIES: Mapping[str, str] = {
     "payer norms": "learn how fast payers answer",
     "evening claims": "make and send the day’s claims",
     "claim status": "ask payers about overdue claims",
+    "payer list": "renew the list of payers",
     "mailbox": "fetch files from insurers",
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {
     "claim_file": ("claim file waits", "claim files wait"),
+    "payer_list": ("list of payers is to be fetched", "lists of payers are to be fetched"),
     "claim_status": ("question about a claim waits", "questions about claims wait"),
     "eligibility": ("coverage check waits", "coverage checks wait"),
     "receipt_mail": ("emailed receipt waits", "emailed receipts wait"),

@@ -83,7 +83,7 @@ KEYS = (
     Key("correct", "w", "W", "Write off, discount, move, refund", "Money"),
     Key("closeday", "d", "D", "Close the day", "Money"),
     Key("receipt", "r", "R", "Receipt; on an account, statement", "Money"),
-    Key("newpayer", "y", "Y", "A new payer, from the clearinghouse’s list", "Claims"),
+    Key("newpayer", "y", "Y", "A new payer, from the clearinghouse’s list", "Insurance"),
     Key("sendready", "s", "S", "Send what is ready", "Claims"),
     Key("whole", "o", "O", "Open the whole claim", "Claims"),
     Key("accept", "k", "K", "Send it although it looks odd", "Claims"),
