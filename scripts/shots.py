@@ -133,6 +133,8 @@ def take_claims(camera: Camera) -> None:
     camera.open(str(denied).removeprefix(URL))
     camera.take("claim")
     camera.open("/claims/batches")
+    camera.press(".doings form button", "#live td a[href$='.pdf']")
+    camera.until(lambda d: "accepted by the clearinghouse" in d.page_source)
     camera.take("batch")
 
 

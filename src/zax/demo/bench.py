@@ -449,8 +449,8 @@ def main() -> None:
         )
         found = claims["payer_search"]
         console.print(
-            f"a payer found among {found['payers']:,} by any spelling: {found['slowest_ms']} ms of CPU at most"
-            f" (aim 50); looking through them for the letters alone takes {found['floor_ms']} ms"
+            f"a payer found among {found['payers']:,} by any spelling: {found['slowest_ms']} ms of CPU at"
+            f" most (aim 50); looking through them for the letters alone takes {found['floor_ms']} ms"
         )
         console.print(f"200 heads-ups for 60 people: {bench_visit.headsup_ms():.1f} ms of CPU (aim 20)")
     finally:

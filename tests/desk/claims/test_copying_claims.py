@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import JUNO, ODILE, TODAY, add_patient, book_visit, order, scalar
+from tests.conftest import JUNO, ODILE, SAM, TODAY, add_patient, book_visit, order, scalar
 from tests.desk.acting import lines, nothing_is_wrong
 from tests.desk.claims.test_working_claims import finished, spoil, state
 from zax.core.book.cancellation import Attendance
@@ -20,6 +20,7 @@ from zax.desk.charges.afterwards import WorkForm, enter_work
 from zax.desk.charges.charges import LineForm, add_line
 from zax.desk.claims.copying import CopyForm, copy_claim
 from zax.desk.claims.fixing import carry_subject
+from zax.desk.claims.habits import ClaimHabitsForm, save_claim_habits
 from zax.desk.day.checkout import finish_checkout
 from zax.store.book.queries import day_visits
 from zax.store.claims.claims import events_of
@@ -139,3 +140,12 @@ def test_a_service_that_is_not_used_anymore_stays_behind(desk: Desk) -> None:
         made = copy_claim(desk, ODILE, claim, CopyForm(day=MONDAY))
     assert made.left_behind == ("D0274, which isn’t used anymore",)
     assert [desk.clinic.services[each.service_id].code for each in lines(desk, made.visits[0])] == ["D1110"]
+
+
+def test_work_of_long_ago_gets_its_claim_although_claims_are_made_in_the_evening(setup: Desk) -> None:
+    """Kills: the evening that looks back two weeks and never finds what was entered for last month."""
+    save_claim_habits(setup, SAM, ClaimHabitsForm(made="evening"))
+    visit = enter_work(setup, ODILE, add_patient(setup, 1), work(date(2026, 9, 1)))
+    add_line(setup, ODILE, visit, SERVICE_ID["D1110"])
+    finish_checkout(setup, ODILE, visit)
+    assert scalar(setup, "SELECT state FROM claim WHERE visit_id = :id", id=visit) == "ready"

@@ -27,6 +27,7 @@ from zax.desk.claims.fixing import file_choices
 from zax.desk.claims.thread import next_coverage
 from zax.desk.claims.worklist import Shown
 from zax.desk.clinic.clinic import Clinic
+from zax.desk.coverage.approvals import ApprovalShown, approvals_shown
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimEvent, ListedClaim
 from zax.store.claims.predeterminations import AskedService, asked_services
@@ -66,7 +67,8 @@ class ClaimPage:
     past and are not shown. `changed` is what the record says otherwise since it went out and waits for its
     answer; `held`: it stands with the payer, so it may be corrected or taken back; `next_payer` is the plan
     that may be asked next, empty for none; `planned` are the planned services it asks about that the plan has
-    answered; `files` are those of the record that go with it.
+    answered; `files` are those of the record that go with it, `approvals`
+    what the payer approved and is on file.
     """
 
     row: ListedClaim
@@ -83,6 +85,7 @@ class ClaimPage:
     next_payer: str
     planned: Sequence[AskedService]
     files: Sequence[PatientFile]
+    approvals: Sequence[ApprovalShown]
 
 
 def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: date) -> ClaimPage:
@@ -117,6 +120,11 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         held=bool(row.visit_id) and row.id in {each.id for each in held(case)},
         next_payer=after.payer_name if after else "",
         files=[each for each in files_of(connection, row.patient_id) if each.id in carried.files],
+        approvals=[
+            each
+            for each in approvals_shown(connection, row.patient_id)
+            if each.row.coverage_id == row.coverage_id and not each.row.ended_at
+        ],
         planned=[each for each in asked_services(connection, row.id, False) if each.answered_on],
     )
 

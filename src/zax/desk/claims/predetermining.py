@@ -93,7 +93,8 @@ def take_planned_answer(tx: Transaction, file_id: int, row: ClaimRow, answer: Re
         add_event(tx, row.id, found, file_id)
         return found
     for each in asked.asked_services(tx.connection, row.id, still_planned=False):
-        asked.keep_answer(tx.connection, each.id, row.coverage_id, found[planned_number(each.id)])
+        if planned_number(each.id) in found:
+            asked.keep_answer(tx.connection, each.id, row.coverage_id, found[planned_number(each.id)])
     pays = sum(each.pays for each in found.values())
     stored.set_payer_claim(tx.connection, row.id, answer.payer_claim)
     stored.mark_paid(tx.connection, row.id, 0, tx.now)

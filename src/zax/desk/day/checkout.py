@@ -188,7 +188,8 @@ def finish_checkout(
         locked_visit(tx, visit_id, version)
     bill = post_charges(tx, visit)
     step(tx, visit, Stop.LEFT, after=replace(visit, gone_at=None))
-    if claim_habits(tx.clinic).made == "checkout":
+    # The evening looks at the last days' visits; what was entered afterwards may be of any day.
+    if claim_habits(tx.clinic).made == "checkout" or not visit.minutes:
         make_claims(tx, visit, bill)
     if recall_months is not None:
         write_recall(tx, visit, visit.type_id, recall_months)
