@@ -102,6 +102,13 @@ def test_what_cannot_be_read_is_said_beside_its_box(box: str, text: str, says: s
     assert says in wrong.value.problems[name]
 
 
+def test_a_yes_or_no_that_is_typed_is_what_the_claim_says() -> None:
+    """Kills: a no that is taken for nothing typed."""
+    assert medical().released and medical().assigned and medical().pays_us
+    said = carry(medical(), Carried(release="N", benefits="N"))
+    assert (said.released, said.assigned, said.pays_us) == (False, True, False)
+
+
 def test_it_is_put_on_the_claim_and_on_its_service() -> None:
     drug = Drug("00003029305", "1", "ML")
     more = Carried(

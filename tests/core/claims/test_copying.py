@@ -57,6 +57,9 @@ SAID: dict[str, Any] = {
     "present": ("Y",),
     "others": (OTHER,),
     "files": (7,),
+    "release": "N",
+    "assignment": "N",
+    "benefits": "N",
 }
 SAID_OF_LINE: dict[str, Any] = {
     "drug": Drug("00002831501", 1, "UN"),

@@ -7,11 +7,13 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import text
 
-from tests.conftest import ODILE, scalar
+from tests.conftest import JUNO, ODILE, SAM, add_patient, scalar, visit_at_checkout
 from tests.desk.claims.test_working_claims import finished, spoil, state
 from tests.web.conftest import Browser
 from zax.desk.acts.transaction import Desk
+from zax.desk.claims.habits import ClaimHabitsForm, save_claim_habits
 from zax.desk.claims.sending import send_ready
+from zax.desk.day.checkout import finish_checkout
 
 
 def test_the_list_says_what_each_claim_needs(odile: Browser, desk: Desk) -> None:
@@ -253,3 +255,15 @@ def test_how_claims_go_out_is_the_managers(web: Browser, desk: Desk) -> None:
     assert wrong.status_code == 422 and 'value="99"' in wrong.text
     saved = sam.post("/claims/habits", made="checkout", sent="key", hour="18", clia="", mode="production")
     assert saved.status_code == 303
+
+
+def test_by_one_key_visits_that_wait_for_the_evening_get_their_claims(odile: Browser, setup: Desk) -> None:
+    save_claim_habits(setup, SAM, ClaimHabitsForm(made="evening"))
+    visit = visit_at_checkout(setup, add_patient(setup, 1), dental=True)
+    assert "Make 1 claim" not in odile.get("/claims/batches").text
+    finish_checkout(setup, JUNO, visit)
+    assert scalar(setup, "SELECT COUNT(*) FROM claim") == 0
+    assert "Make 1 claim" in odile.get("/claims/batches").text
+    assert odile.post("/claims/make").status_code == 303
+    assert state(setup, scalar(setup, "SELECT id FROM claim WHERE visit_id = :id", id=visit)) == "ready"
+    assert "Make 1 claim" not in odile.get("/claims/batches").text

@@ -52,6 +52,8 @@ class CarriedLine:
 class Carried:
     """What is added to the claim as a whole; `lines` by the number of the service (L12). `files` are the
     files of the record that go with the attachments, in their order; 0 for one that is not on file.
+    `release`, `assignment` and `benefits` are Y or N where the claim is not as usual: information may go out,
+    we accept the plan's assignment, the plan pays us.
     """
 
     payer_claim: str = ""
@@ -79,6 +81,9 @@ class Carried:
     present: tuple[str, ...] = ()
     others: tuple[OtherCoverage, ...] = ()
     files: tuple[int, ...] = ()
+    release: str = ""
+    assignment: str = ""
+    benefits: str = ""
     lines: Mapping[str, CarriedLine] = field(default_factory=dict)
 
     def line(self, number: str) -> CarriedLine:
@@ -99,8 +104,8 @@ def carried_of(said: Mapping[str, Any]) -> Carried:
     return _KEPT.validate_python(dict(said))
 
 
-# What stands beside the claim itself.
-_BESIDE = frozenset({"lines", "files"})
+# What stands beside the claim itself, or is put on it otherwise than as it is.
+_BESIDE = frozenset({"lines", "files", "release", "assignment", "benefits"})
 
 
 def carry(claim: Claim, carried: Carried) -> Claim:
@@ -111,6 +116,8 @@ def carry(claim: Claim, carried: Carried) -> Claim:
         if each.name not in _BESIDE
         and (said := getattr(carried, each.name)) not in (None, "", (), 0, Dates())
     }
+    said = {"released": carried.release, "assigned": carried.assignment, "pays_us": carried.benefits}
+    more |= {name: text == "Y" for name, text in said.items() if text}
     lines = tuple(_carry_line(line, carried.line(line.number)) for line in claim.lines)
     return replace(claim, **more, lines=lines)
 

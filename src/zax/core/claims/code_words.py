@@ -26,6 +26,9 @@ DELAYS = {
     "11": "other",
 }
 PLACEMENTS = {"first": "first on this tooth", "replaces": "replaces one"}
+RELEASES = {"Y": "may go to the payer", "N": "may not: nothing is signed"}
+ASSIGNMENTS = {"Y": "we accept it", "N": "we don’t accept it"}
+BENEFITS = {"Y": "the clinic", "N": "the patient"}
 KINDS_OF_ACCIDENT = {"AA": "car", "EM": "at work", "OA": "other"}
 PAPERS = {
     "RB": "X-rays",

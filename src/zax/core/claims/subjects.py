@@ -10,11 +10,14 @@ from dataclasses import replace
 from zax.core.claims.boxes import Box, Holds, Subject, day, person
 from zax.core.claims.claim import Claim, ClaimLine, Form, Frequency, Rank
 from zax.core.claims.code_words import (
+    ASSIGNMENTS,
+    BENEFITS,
     DELAYS,
     DRUG_UNITS,
     KINDS_OF_ACCIDENT,
     PAPERS,
     PLACEMENTS,
+    RELEASES,
     SECONDARY_REASONS,
     WAYS,
 )
@@ -113,6 +116,15 @@ _SUBJECTS = (
     ),
     Subject("lab", "Lab number", (Box("clia", "CLIA number", width=14, longest=10),), "P"),
     Subject("paid", "Paid by the patient", (Box("paid_cents", "Amount", Holds.AMOUNT, width=10),)),
+    Subject(
+        "consent",
+        "Release and assignment",
+        (
+            Box("release", "Information", Holds.CHOICE, choices=RELEASES),
+            Box("assignment", "Assignment", Holds.CHOICE, choices=ASSIGNMENTS),
+            Box("benefits", "The plan pays", Holds.CHOICE, choices=BENEFITS),
+        ),
+    ),
     Subject("note", "Note to the payer", (Box("note", "Note", width=40, longest=80),)),
     Subject(
         "late",

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from functools import partial
 from typing import Annotated, Literal
 
@@ -19,8 +19,9 @@ from zax.core.claims.stock.printing import read_offset
 from zax.core.errors import Refused
 from zax.core.form import Form as TypedForm
 from zax.core.form import a_number
+from zax.core.people.roles import require
 from zax.desk.acts.act import act, in_transaction
-from zax.desk.acts.actor import WORKER
+from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.track import locked_visit
 from zax.desk.claims.making import make_claims
@@ -28,6 +29,7 @@ from zax.desk.claims.sending import make_batch
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.ledger import bill_of
 from zax.store.claims import claims as stored
+from zax.store.engine import Connection
 
 BACK_DAYS = 14
 
@@ -107,17 +109,25 @@ def evening_run(desk: Desk) -> int:
         return 0
     if local(desk.clock.now(), desk.clinic.first_site.timezone).hour < habits.hour:
         return 0
-    made = _make_what_is_due(desk) if habits.made == "evening" else 0
+    made = make_what_is_due(desk, WORKER) if habits.made == "evening" else 0
     if habits.sent != "evening":
         return made
     return made + in_transaction(desk, WORKER, lambda tx: make_batch(tx).claims)
 
 
-def _make_what_is_due(desk: Desk) -> int:
-    """One transaction a visit, so that one that cannot be made holds up no other."""
+def visits_due(connection: Connection, clinic: Clinic, now: datetime) -> list[int]:
+    """Finished visits of the last days that have a part of an insurer's and no claim yet."""
+    today = local(now, clinic.first_site.timezone).date()
+    return stored.visits_without_claim(connection, today - timedelta(days=BACK_DAYS))
+
+
+def make_what_is_due(desk: Desk, actor: Actor) -> int:
+    """The claims of visits that have none, by the evening's rule or by somebody's key. One transaction a
+    visit, so that one that cannot be made holds up no other.
+    """
+    require(actor.role, "claims")
     with desk.engine.connect() as connection:
-        today = local(desk.clock.now(), desk.clinic.first_site.timezone).date()
-        due = stored.visits_without_claim(connection, today - timedelta(days=BACK_DAYS))
+        due = visits_due(connection, desk.clinic, desk.clock.now())
 
     def write(tx: Transaction, visit_id: int) -> int:
         visit = locked_visit(tx, visit_id)
@@ -126,4 +136,4 @@ def _make_what_is_due(desk: Desk) -> int:
             return 0
         return len(make_claims(tx, visit, bill_of(tx.connection, tx.clinic, visit)))
 
-    return sum(in_transaction(desk, WORKER, partial(write, visit_id=number)) for number in due)
+    return sum(in_transaction(desk, actor, partial(write, visit_id=number)) for number in due)

@@ -4,19 +4,20 @@ of its contents to print.
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.clock import local
 from zax.core.claims.worklist import Need
 from zax.core.errors import NotFound
+from zax.desk.claims.habits import make_what_is_due, visits_due
 from zax.desk.claims.worklist import group
 from zax.store.claims import claims as stored
 from zax.store.claims.worklist import need_sums
 from zax.store.listing import Order
 from zax.web.shell.listing import wanted_of
 from zax.web.shell.pdf import paper
-from zax.web.shell.request_context import RequestContext, enter
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
 KINDS = {"837P": "medical", "837D": "dental", "837I": "facility"}
@@ -32,9 +33,24 @@ def show_batches(request: Request) -> Response:
         ready = group(connection, Need.SEND, ctx.today, sums, 0)
         held = group(connection, Need.FIX, ctx.today, sums, NOT_READY)
         listed = stored.listed_batches(connection, wanted)
+        due = len(visits_due(connection, ctx.clinic, ctx.now))
     return ctx.page(
-        "claims/batches.html", ready=ready, held=held, listed=listed, kinds=KINDS, screen="claims"
+        "claims/batches.html",
+        ready=ready,
+        held=held,
+        listed=listed,
+        due=due,
+        kinds=KINDS,
+        screen="claims",
     )
+
+
+@router.post("/claims/make")
+def make(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """The claims of finished visits that have none yet."""
+    ctx = enter(request, "claims")
+    made = make_what_is_due(ctx.desk, ctx.actor)
+    return ctx.go("/claims/batches", f"{made} {'claim' if made == 1 else 'claims'} made.")
 
 
 @router.get("/claims/batches/{file_id}.pdf")

@@ -85,6 +85,7 @@ KEYS = (
     Key("receipt", "r", "R", "Receipt; on an account, statement", "Money"),
     Key("newpayer", "y", "Y", "A new payer, from the clearinghouse’s list", "Insurance"),
     Key("sendready", "s", "S", "Send what is ready", "Claims"),
+    Key("makeclaims", "m", "M", "Make the claims of visits that have none yet", "Claims"),
     Key("whole", "o", "O", "Open the whole claim", "Claims"),
     Key("accept", "k", "K", "Send it although it looks odd", "Claims"),
     Key("allclaims", "a", "A", "All claims", "Claims"),
