@@ -14,33 +14,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from zax.core.money.journal import Kind, Parts
+from zax.core.remits.reasons import REASONS, REMARKS, advice
 from zax.core.wording import dollars
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
-
-REASON_WORDS = {
-    "1": "deductible",
-    "2": "coinsurance",
-    "3": "copay",
-    "16": "information missing",
-    "18": "exact duplicate",
-    "22": "another plan pays first",
-    "23": "what another plan did",
-    "27": "coverage had ended",
-    "29": "filed too late",
-    "45": "above the contracted amount",
-    "50": "not medically necessary",
-    "59": "several procedures on one day",
-    "96": "not covered",
-    "97": "part of another service",
-    "109": "not this payer’s patient",
-    "119": "annual maximum reached",
-    "131": "contracted discount",
-    "197": "no prior approval",
-    "204": "not covered by this plan",
-    "252": "documents missing",
-    "253": "federal payment cut",
-}
-
 
 # What a contract with the payer forgives: the only reasons that write off by themselves, and only as CO.
 CONTRACTUAL = frozenset({"45", "59", "131", "253"})
@@ -66,8 +42,15 @@ FOR_A_PERSON = frozenset({Outcome.UNKNOWN, Outcome.REPEATED, Outcome.PERSON, Out
 
 def reason_words(adjustment: Adjustment) -> str:
     """'CO 45: above the agreed price'; a code we have no words for is shown as it is."""
-    words = REASON_WORDS.get(adjustment.reason, f"reason {adjustment.reason}")
+    known = REASONS.get(adjustment.reason)
+    words = known.words if known else f"reason {adjustment.reason}"
     return f"{adjustment.group} {adjustment.reason}: {words}"
+
+
+def remark_words(line: RemitLine) -> str:
+    """' (N657: code it otherwise)' of what stands beside the adjustments; empty without any."""
+    said = [f"{code}: {REMARKS[code]}" if code in REMARKS else code for code in line.remarks]
+    return f" ({'; '.join(dict.fromkeys(said))})" if said else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,13 +68,14 @@ class Posting:
 @dataclass(frozen=True, slots=True)
 class Placed:
     """What to post, and in `why_not` the plain reason that a person must decide about the rest, or about all
-    of it. `second` cents wait for the second plan.
+    of it. `second` cents wait for the second plan; `advice` is what to do next.
     """
 
     postings: tuple[Posting, ...] = ()
     why_not: str = ""
     denied: bool = False
     second: int = 0
+    advice: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,8 +100,11 @@ def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
     if answer.status == "25":
         return Placed(why_not="The payer only says what it would pay (status 25), but this work was done.")
     if answer.status == "4":
-        reasons = sorted({reason_words(a) for line in answer.lines for a in line.adjustments})
-        return Placed(why_not=f"Denied: {'; '.join(reasons) or 'no reason given'}.", denied=True)
+        reasons = sorted(
+            {reason_words(a) + remark_words(line) for line in answer.lines for a in line.adjustments}
+        )
+        why_not = f"Denied: {'; '.join(reasons) or 'no reason given'}."
+        return Placed(why_not=why_not, denied=True, advice=advice(_reasons(answer.lines)))
     if answer.charge_cents != sum(line.cents for line in expected):
         return Placed(why_not="The payer’s charge isn’t the charge we sent.")
     if answer.adjustments:
@@ -131,7 +118,24 @@ def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
     placed = [_place_line(line, ours) for line, ours in pairs]
     held = " ".join(each.held for each in placed if each.held)
     postings = tuple(posting for each in placed for posting in each.postings)
-    return Placed(postings, held, denied=bool(held), second=sum(each.second for each in placed))
+    unpaid = [line for (line, _), each in zip(pairs, placed, strict=True) if each.held]
+    return Placed(
+        postings,
+        held,
+        denied=bool(held),
+        second=sum(each.second for each in placed),
+        advice=advice(_reasons(unpaid)),
+    )
+
+
+def _reasons(lines: Sequence[RemitLine]) -> list[str]:
+    """What was taken off them for, but for the contract and the patient's own share."""
+    return [
+        each.reason
+        for line in lines
+        for each in line.adjustments
+        if each.reason not in CONTRACTUAL and not (each.group == "PR" and each.reason in SHARE)
+    ]
 
 
 def _pair(
@@ -180,7 +184,7 @@ def _place_line(line: RemitLine, ours: ExpectedLine) -> _PlacedLine:
         others = []  # the payer leaves to the patient what they owe already
     if (others or contract) and not line.paid_cents and not share:
         why = "; ".join(reason_words(a) for a in [*others, *contract])
-        return _PlacedLine((), f"{ours.code} wasn’t paid: {why}.")
+        return _PlacedLine((), f"{ours.code} wasn’t paid: {why}{remark_words(line)}.")
     made: list[Posting] = []
     if line.paid_cents:
         made.append(Posting(ours.line_id, Kind.INSURER_PAYMENT, 0, -line.paid_cents, "Plan paid"))
@@ -191,7 +195,7 @@ def _place_line(line: RemitLine, ours: ExpectedLine) -> _PlacedLine:
     second = max(0, min(ours.second, sum(a.cents for a in share), rest))
     made += _rest_postings(ours, rest - held - second, share)
     why = "; ".join(f"{dollars(a.cents)} {reason_words(a)}" for a in others)
-    return _PlacedLine(tuple(made), f"{ours.code}: {why}." if why else "", second)
+    return _PlacedLine(tuple(made), f"{ours.code}: {why}{remark_words(line)}." if why else "", second)
 
 
 def _held(others: Sequence[Adjustment], owed_beyond: int) -> int:

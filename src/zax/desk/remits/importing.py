@@ -283,7 +283,7 @@ def _note_shares(tx: Transaction, answer: RemitClaim) -> None:
 
 
 def _put_aside(tx: Transaction, file_id: int, row: ClaimRow, placed: Placed) -> None:
-    add_event(tx, row.id, placed.why_not, file_id)
+    add_event(tx, row.id, f"{placed.why_not} {placed.advice}".strip(), file_id)
     if placed.denied:
         claims.mark_denied(tx.connection, row.id, tx.now, placed.why_not)
 

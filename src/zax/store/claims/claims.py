@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Select, func, insert, or_, select, text, update
+from sqlalchemy import Connection, Select, case, func, insert, or_, select, text, update
 
 from zax.core.book.track import Stop
 from zax.core.claims.states import NOT_STANDING, REPLACEABLE, ClaimState
@@ -381,7 +381,8 @@ def listed_claims(
     query = _listed().where(_c.c.state.in_(states))
     if payer_id is not None:
         query = query.where(payer.c.id == payer_id)
-    unpaid = (_c.c.cents - _c.c.paid_cents).label("unpaid")
+    owed = case((_c.c.visit_id.is_(None), 0), else_=_c.c.cents - _c.c.paid_cents)
+    unpaid = owed.label("unpaid")
     orders = {
         Order.OLDEST: (_DAY, _c.c.id),
         Order.LARGEST: (unpaid.desc(), _DAY, _c.c.id),
