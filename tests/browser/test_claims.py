@@ -185,16 +185,20 @@ def test_work_done_elsewhere_becomes_a_claim(person: Callable[[str], Person], za
     desk.find("#provider_id").send_keys("Dr. Ines", Keys.TAB)
     desk.control_enter()
     desk.see("entered afterwards", ".under")
-    desk.type("#what", "D0140")
-    desk.see("D0140", "#services")
+    desk.type("#what", "3 D2740")
+    desk.see("D2740", "#services")
     desk.find("#what").send_keys(Keys.ENTER)
-    desk.see("D0140", "table")
+    desk.see("D2740", "table")
     visit = int(of(zax, "SELECT MAX(id) FROM visit WHERE minutes = 0 AND day = '2026-10-05'"))
     desk.open(f"/visits/{visit}/checkout")
+    desk.see("Finish", "#finish")
     desk.control_enter()
     desk.see("Finished", "body")
+    assert of(zax, "SELECT COUNT(*) FROM payment WHERE visit_id = :id", id=visit) == 0
     claim = int(of(zax, "SELECT id FROM claim WHERE visit_id = :id", id=visit))
-    assert state(zax, claim) == "ready"
+    assert state(zax, claim) == "held_back"
+    desk.open(f"/claims?open={claim}")
+    desk.see("is it the first", ".wk-o")
 
 
 def test_a_plan_is_asked_beforehand_by_one_key(person: Callable[[str], Person], zax: Running) -> None:

@@ -71,11 +71,11 @@ def check_again(tx: Transaction, claim_id: int) -> bool:
     made = made_now(tx, row)
     about, open_ones = made.about, holding(row, made.findings)
     state = ClaimState.HELD_BACK if open_ones else ClaimState.READY
-    stored.set_findings(tx.connection, claim_id, state, [as_kept(each) for each in made.findings])
-    if open_ones:
-        add_event(tx, claim_id, "Held back: " + " ".join(each.words for each in open_ones))
-    else:
-        add_event(tx, claim_id, "Checked, ready to send")
+    found = [as_kept(each) for each in made.findings]
+    stored.set_findings(tx.connection, claim_id, state, found)
+    if (row.state, [*row.findings]) != (state, found):  # its life says a thing once
+        held = "Held back: " + " ".join(each.words for each in open_ones)
+        add_event(tx, claim_id, held if open_ones else "Checked, ready to send")
     tx.tell(
         "claim",
         site_id=about.site_id,
