@@ -4,6 +4,8 @@ against a real MariaDB.
 
 from __future__ import annotations
 
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import date, timedelta
 from typing import Any
 
@@ -149,3 +151,18 @@ def test_work_of_long_ago_gets_its_claim_although_claims_are_made_in_the_evening
     add_line(setup, ODILE, visit, SERVICE_ID["D1110"])
     finish_checkout(setup, ODILE, visit)
     assert scalar(setup, "SELECT state FROM claim WHERE visit_id = :id", id=visit) == "ready"
+
+
+def test_of_four_who_copy_to_one_day_at_once_one_does(desk: Desk) -> None:
+    claim, together = finished(desk), threading.Barrier(4)
+
+    def one(_: int) -> int:
+        together.wait()
+        try:
+            return len(copy_claim(desk, ODILE, claim, CopyForm(day=MONDAY)).claims)
+        except Refused:
+            return 0
+
+    with ThreadPoolExecutor(4) as pool:
+        assert sorted(pool.map(one, range(4))) == [0, 0, 0, 1]
+    assert scalar(desk, "SELECT COUNT(*) FROM visit WHERE minutes = 0") == 1

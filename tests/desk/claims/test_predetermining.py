@@ -4,6 +4,8 @@ on; against a real MariaDB and the stand-in's own reading and answer.
 
 from __future__ import annotations
 
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from pathlib import Path
 
@@ -180,6 +182,18 @@ def test_what_cannot_be_asked_is_said(desk: Desk, letter: str) -> None:
         ask_about_planned(desk, ODILE, medical, "A")
     with pytest.raises(NotAllowed):
         ask_about_planned(desk, INES, medical, "A")
+
+
+def test_of_four_who_ask_at_once_one_claim_is_made(desk: Desk) -> None:
+    work, together = offered(desk, known_patient(desk, 1)), threading.Barrier(4)
+
+    def one(_: int) -> int:
+        together.wait()
+        return ask_about_planned(desk, ODILE, work, "A")
+
+    with ThreadPoolExecutor(4) as pool:
+        assert len(set(pool.map(one, range(4)))) == 1
+    assert scalar(desk, "SELECT COUNT(*) FROM claim") == 1
 
 
 def test_asking_twice_is_the_same_claim(desk: Desk) -> None:

@@ -4,6 +4,8 @@ payer taken over; against a real MariaDB.
 
 from __future__ import annotations
 
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 
 import pytest
@@ -105,4 +107,16 @@ def test_one_key_takes_a_payer_over_once(fetched: Desk) -> None:
         adopt(fetched, ODILE, "NOBODY")
     with pytest.raises(NotAllowed):
         adopt(fetched, JUNO, listed)
+    assert scalar(fetched, "SELECT COUNT(*) FROM payer WHERE electronic_id = :id", id=listed) == 1
+
+
+def test_of_four_who_take_it_over_at_once_all_get_the_same(fetched: Desk) -> None:
+    listed, together = found(fetched, "juniperstone mutual")[0], threading.Barrier(4)
+
+    def one(_: int) -> int:
+        together.wait()
+        return adopt(fetched, ODILE, listed)
+
+    with ThreadPoolExecutor(4) as pool:
+        assert len(set(pool.map(one, range(4)))) == 1
     assert scalar(fetched, "SELECT COUNT(*) FROM payer WHERE electronic_id = :id", id=listed) == 1

@@ -26,6 +26,7 @@ from zax.desk.charges.afterwards import start_afterwards
 from zax.desk.claims.claims import add_event, check_again, locked_claim, visit_of
 from zax.desk.claims.making import make_claims
 from zax.desk.money.ledger import post_charges, settle_visit
+from zax.desk.patients.details import locked_patient
 from zax.store.book.records import Visit
 from zax.store.charges import lines as charged
 from zax.store.claims import claims as stored
@@ -57,6 +58,7 @@ def copy_claim(tx: Transaction, claim_id: int, form: CopyForm) -> Copied:
     """Refused for a day to come, and for one that has one of the services already."""
     row = locked_claim(tx, claim_id)
     visit = visit_of(tx, row)
+    locked_patient(tx, visit.patient_id)  # so that of two who copy to one day the second sees the first
     lines = money.claim_lines(tx.connection, row.id)
     days = series_days(form.day, form.every, "weeks", form.times)
     for day in days:

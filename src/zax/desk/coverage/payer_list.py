@@ -103,12 +103,12 @@ def adopt(tx: Transaction, listed_id: str) -> int:
     """One of ours from now on, with the list's id; whoever has that id already is the answer. What the list
     does not say, its filing limit and what it needs, is the usual until somebody changes it.
     """
-    listed = stored.payer_by_id(tx.connection, listed_id)
+    listed = stored.listed_for_update(tx.connection, listed_id)
     if listed is None:
         raise NotFound("That payer isn’t on the list anymore.")
-    ours = next((p for p in tx.clinic.payers.values() if p.electronic_id == listed.id.upper()), None)
+    ours = stored.our_payer(tx.connection, listed.id.upper())
     if ours is not None:
-        return ours.id
+        return ours
     terms = PayerTerms(
         name=listed.name,
         electronic_id=listed.id.upper(),

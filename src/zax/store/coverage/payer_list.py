@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import Connection, delete, func, select
+from sqlalchemy import Connection, Row, delete, func, select
 from sqlalchemy.dialects.mysql import insert as mysql_insert
 
 from zax.core.coverage.payer_list import ListedPayer
-from zax.store.coverage.tables import listed_payer, payer_list_run
+from zax.store.coverage.tables import listed_payer, payer, payer_list_run
 from zax.store.rows import add, change, one
 
 _p, _r = listed_payer, payer_list_run
@@ -79,19 +80,20 @@ def drop_others(connection: Connection, run_id: int) -> int:
 
 
 def all_payers(connection: Connection) -> list[ListedPayer]:
-    rows = connection.execute(select(_p).order_by(_p.c.id))
-    return [
-        ListedPayer(
-            id=row.id, name=row.name, also=tuple(row.also), takes=tuple(row.takes), enroll=tuple(row.enroll)
-        )
-        for row in rows
-    ]
+    return [_entry(row) for row in connection.execute(select(_p).order_by(_p.c.id))]
 
 
-def payer_by_id(connection: Connection, payer_id: str) -> ListedPayer | None:
-    row = connection.execute(select(_p).where(_p.c.id == payer_id)).first()
-    if row is None:
-        return None
-    return ListedPayer(
-        id=row.id, name=row.name, also=tuple(row.also), takes=tuple(row.takes), enroll=tuple(row.enroll)
-    )
+def _entry(row: Row[Any]) -> ListedPayer:
+    also, takes, enroll = tuple(row.also), tuple(row.takes), tuple(row.enroll)
+    return ListedPayer(id=row.id, name=row.name, also=also, takes=takes, enroll=enroll)
+
+
+def listed_for_update(connection: Connection, payer_id: str) -> ListedPayer | None:
+    """An entry, held until the transaction ends, so that two who take it over do so one after the other."""
+    row = connection.execute(select(_p).where(_p.c.id == payer_id).with_for_update()).first()
+    return None if row is None else _entry(row)
+
+
+def our_payer(connection: Connection, electronic_id: str) -> int | None:
+    """The clinic's own payer of that id."""
+    return connection.execute(select(payer.c.id).where(payer.c.electronic_id == electronic_id)).scalar()
