@@ -17,6 +17,7 @@ from zax.core.money.journal import (
     free,
     give,
     held_by,
+    line_charges,
     line_parts,
     reversal_of,
     take_back,
@@ -33,6 +34,15 @@ def charge(number: int, line: int, patient: int, insurer: int = 0) -> Entry:
     return Entry(
         id=number, kind=Kind.CHARGE, day=DAY, patient_cents=patient, insurer_cents=insurer, line_id=line
     )
+
+
+def test_what_is_charged_by_now_counts_charges_and_their_reversals_alone() -> None:
+    first, other = charge(1, 7, 2_500, 12_500), charge(2, 8, 4_000)
+    moved = Entry(id=3, kind=Kind.WRITE_OFF, day=DAY, patient_cents=0, insurer_cents=-4_000, line_id=7)
+    undone = [reversal_of(first, 4, DAY), reversal_of(moved, 5, DAY)]
+    again = charge(6, 7, 3_000, 15_000)
+    assert line_charges([first, other, moved]) == {7: 15_000, 8: 4_000}
+    assert line_charges([first, other, moved, *undone, again]) == {7: 18_000, 8: 4_000}
 
 
 def paid(number: int, amount: int) -> Entry:

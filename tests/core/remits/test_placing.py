@@ -1,27 +1,32 @@
-"""Where an insurer's answer goes: postings.csv, a table of worked examples, the worked cases of the trade as
-far as they are about one answer, and what must hold for any answer.
+"""Where an insurer's answer goes: postings.csv, a table of worked examples, and what holds for any answer.
+The worked cases of the trade run through the whole import (tests/desk/remits/test_scenarios.py).
 """
 
 from __future__ import annotations
 
 import csv
-import json
-from collections.abc import Iterator
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zax.core.money.journal import Kind, Parts
-from zax.core.remits.placing import CONTRACTUAL, SHARE, ExpectedLine, Placed, place
+from zax.core.remits.placing import (
+    CONTRACTUAL,
+    EARLIER,
+    NOT_COVERED,
+    PASSED_ON,
+    SHARE,
+    ExpectedLine,
+    Placed,
+    place,
+)
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
 
 HERE = Path(__file__).parent
 CASES = list(csv.DictReader((HERE / "postings.csv").open(encoding="utf-8")))
-TRADE = json.loads((HERE.parents[1] / "cases" / "posting.json").read_text())["scenarios"]
 
 
 def cents(text: str) -> int:
@@ -80,90 +85,9 @@ def test_worked_examples(case: dict[str, str]) -> None:
     assert off == cents(case["written off"] or "0")
 
 
-# --- the cases of the trade
-# What one answer to one claim cannot show: whose file it is, what was posted before, claims answered as a
-# whole, and what the contract's own fee says. They are asked for as a whole by the posting desk.
-ELSEWHERE = {
-    *("P22", "P27", "P28"),  # the whole claim is denied: the old estimate is withdrawn, here it stands
-    *("P33", "P34", "P39", "P48"),  # taken back and corrected
-    *("P61", "P63"),  # answers of a second and third payer
-    *("P73", "P75"),  # the file is not ours, or names no claim
-    *("P85", "P87"),  # adjusted as a whole
-    *("P18", "P50", "P56", "P81", "P92"),  # rules by payer, contract and remark
-}
-MAY_BREAK = {"P50", "P73", "P75"}  # their limits are kept before this step, or need the contract's fee
-
-
-def driven() -> Iterator[Any]:
-    for case in TRADE:
-        claim = next(each for each in case["setup"]["claims"] if each["key"] == "A")
-        answers = [c for file in case["answer"]["files"] for c in file["claims"] if c["claim"] == "A"]
-        if len(answers) == 1:
-            yield pytest.param(case, claim, answers[0], id=f"{case['id']} {case['title']}")
-
-
-@pytest.mark.parametrize(("case", "claim", "told"), list(driven()))
-def test_cases_of_the_trade(case: Any, claim: Any, told: Any) -> None:
-    has_second = claim["coverage"].get("second") and claim["waiting_on"] == "first"
-    ours = [
-        ExpectedLine(
-            line["line"],
-            f"L{line['line']}",
-            line["code"],
-            line["fee"],
-            Parts(line["before"]["balance_patient"], line["before"]["with_insurer"]),
-            max(0, line["before"]["patient_share"]),
-            line["fee"] if has_second else 0,
-        )
-        for line in claim["charges"]
-    ]
-    made = RemitClaim(
-        number="A",
-        status=told["status"],
-        charge_cents=told["charge"],
-        paid_cents=told["paid"],
-        patient_cents=0,
-        payer_claim="",
-        adjustments=[Adjustment(*each[:3]) for each in told["cas"]],
-        lines=[
-            RemitLine(
-                code=line["code"],
-                qualifier="HC",
-                modifiers=(),
-                charge_cents=line["charge"],
-                paid_cents=line["paid"],
-                number=f"L{line['line']}",
-                adjustments=[Adjustment(*each[:3]) for each in line["cas"]],
-            )
-            for line in told["lines"]
-        ],
-    )
-    placed = place(made, ours)
-    found = {each.line_id: _moved(placed, each) for each in ours}
-    for never in case["expected"]["never"]:
-        if never["claim"] == "A" and case["id"] not in MAY_BREAK and never["what"] in found[ours[0].line_id]:
-            lines = [never["line"]] if never["line"] else list(found)
-            assert sum(found[line][never["what"]] for line in lines) <= never["over"], never
-    if case["id"] not in ELSEWHERE:
-        for line in case["expected"]["claims"]["A"]["lines"]:
-            mine, wanted = found[line["line"]], line["posted"]
-            assert mine["paid"] == wanted.get("paid", 0)
-            assert mine["contractual"] == wanted.get("contractual", 0) + wanted.get("sequestration", 0)
-            assert mine["patient_share"] == line["after"]["patient_share"]
-
-
-def _moved(placed: Placed, ours: ExpectedLine) -> dict[str, int]:
-    mine = [each for each in placed.postings if each.line_id == ours.line_id]
-    return {
-        "paid": -sum(each.insurer_cents for each in mine if each.kind == Kind.INSURER_PAYMENT),
-        "contractual": -sum(each.insurer_cents for each in mine if each.kind == Kind.WRITE_OFF),
-        "patient_share": ours.owed + sum(each.patient_cents for each in mine),
-    }
-
-
 # --- any answer
 amounts = st.integers(0, 40_000)
-REASONS = sorted(CONTRACTUAL | SHARE | {"16", "97", "119", "23"})
+REASONS = sorted(CONTRACTUAL | SHARE | NOT_COVERED | {"16", "97", "23"})
 reasons = st.tuples(st.sampled_from(["CO", "PR", "OA", "PI"]), st.sampled_from(REASONS))
 
 
@@ -179,14 +103,17 @@ def answered(draw: st.DrawFn) -> tuple[RemitClaim, ExpectedLine]:
     return answer([(1, fee, paid, cas)]), ours
 
 
-@given(answered())
+@given(answered(), st.booleans(), st.sampled_from(["1", "2", "19", "21"]))
 def test_nothing_is_lost_or_below_nothing_whatever_the_payer_says(
-    example: tuple[RemitClaim, ExpectedLine],
+    example: tuple[RemitClaim, ExpectedLine], later: bool, status: str
 ) -> None:
-    """Kills: writing off by any reason, moving a held part to the patient, forgetting a write-off."""
+    """Kills: writing off by any reason, moving a held part to the patient, forgetting a write-off, asking the
+    patient for what was passed on.
+    """
     told, ours = example
+    told.status = status
     line = told.lines[0]
-    placed = place(told, [ours])
+    placed = place(told, [ours], later)
     patient, insurer, credit = after(placed, ours)
     assert patient >= 0 and insurer >= 0 and credit >= 0
     posted = [each for each in placed.postings if each.kind in {Kind.INSURER_PAYMENT, Kind.WRITE_OFF}]
@@ -194,10 +121,13 @@ def test_nothing_is_lost_or_below_nothing_whatever_the_payer_says(
     assert patient + insurer - credit == ours.owed + ours.open.insurer - gone
     off = -sum(each.insurer_cents for each in placed.postings if each.kind == Kind.WRITE_OFF)
     assert off <= sum(a.cents for a in line.adjustments if a.group == "CO" and a.reason in CONTRACTUAL)
-    named = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason in SHARE)
-    held = [a for a in line.adjustments if (a.group, a.reason) != ("CO", "45")]
+    sure = SHARE | NOT_COVERED if later else SHARE
+    named = sum(a.cents for a in line.adjustments if a.group == "PR" and a.reason in sure)
+    held = [a for a in line.adjustments if (a.group, a.reason) not in {("CO", "45"), EARLIER}]
     if placed.postings and all(a.group == "PR" and a.reason in SHARE for a in held):
         # All is said for sure: the patient owes what the payer names, less what was written off.
         assert patient <= max(named, ours.owed)
     if patient > ours.owed:
         assert patient <= named
+    if status in PASSED_ON:
+        assert patient <= ours.owed

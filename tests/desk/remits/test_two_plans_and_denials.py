@@ -14,9 +14,11 @@ from tests.desk.paying import agrees, items_of, pay, relative
 from tests.desk.remits.test_insurers import answer
 from zax.clock import ShiftedClock
 from zax.core.coverage.member import member_key
+from zax.core.errors import Conflict
 from zax.core.money.aging import aging
 from zax.desk.acts.transaction import Desk
 from zax.desk.charges.charges import add_line
+from zax.desk.claims.thread import bill_next_plan
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.money.account import account_of
 from zax.desk.money.corrections import HandOverForm, OffForm, hand_over, write_off
@@ -153,3 +155,38 @@ def test_an_old_debt_stays_old_when_a_little_is_added(desk: Desk, clock: Shifted
     with desk.engine.connect() as connection:
         after = account_of(connection, desk.clinic, patient, later)
     assert after.patient_aging == [880, 0, 0, 0] == aging(after.lines[line].pieces.patient, later)
+
+
+def test_a_claim_the_payer_passed_on_waits_for_the_next_plan_and_is_not_billed_twice(desk: Desk) -> None:
+    visit, number, line = finished(desk, with_second_plan(desk))
+    told = answer(number, line, paid="182.7", cas="CAS*PR*1*25**2*78.3").replace("*1*286*", "*19*286*")
+    told = told.replace("NM1*QC", "NM1*TT*2*GUILD BENEFITS*****PI*00202~NM1*QC").replace("SE*18", "SE*19")
+    assert import_file(desk, ODILE, "x.835", told).for_a_person == 1
+    assert parts(desk, visit) == (0, 10_330) and agrees(desk)
+    ((outcome, why),) = waiting(desk)
+    assert outcome == "passed" and "passed the claim on to Guild Benefits itself: $103.30" in why
+    claim = scalar(desk, "SELECT id FROM claim")
+    with pytest.raises(Conflict, match="send it twice"):
+        bill_next_plan(desk, ODILE, claim)
+    assert scalar(desk, "SELECT COUNT(*) FROM claim") == 1
+
+
+def test_a_denial_asks_the_patient_for_nothing_and_a_later_answer_asks_for_the_share(desk: Desk) -> None:
+    visit, number, line = finished(desk, add_patient(desk, 1))
+    before = parts(desk, visit)
+    assert before[0] > 0
+    denied = answer(number, line, paid="0", cas="CAS*CO*16*286", status="4")
+    assert import_file(desk, ODILE, "x.835", denied).for_a_person == 1
+    assert parts(desk, visit) == (0, sum(before)) and agrees(desk)
+    assert scalar(desk, "SELECT state FROM claim") == "denied"
+    events = "SELECT GROUP_CONCAT(words SEPARATOR '|') FROM claim_event"
+    assert "Denied: CO 16" in scalar(desk, events) and "paid $0.00" not in scalar(desk, events)
+
+
+def test_what_a_patient_paid_of_a_denied_service_stays_paid(desk: Desk) -> None:
+    patient = add_patient(desk, 1)
+    visit, number, line = finished(desk, patient)
+    before = parts(desk, visit)
+    pay(desk, patient, [Item(visit)], ("cash", f"{before[0] / 100:.2f}"))
+    import_file(desk, ODILE, "x.835", answer(number, line, paid="0", cas="CAS*CO*16*286", status="4"))
+    assert parts(desk, visit) == (0, before[1]) and agrees(desk)

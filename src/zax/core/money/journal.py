@@ -104,6 +104,18 @@ def line_parts(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> d
     return parts
 
 
+def line_charges(entries: Sequence[Entry]) -> dict[int, int]:
+    """What is charged on each line by now: its charges less those that were reversed, in cents."""
+    charges = {each.id for each in entries if each.kind == Kind.CHARGE}
+    found: dict[int, int] = {}
+    for each in entries:
+        if each.line_id is not None:
+            counts = each.id in charges or each.reverses in charges
+            cents = each.patient_cents + each.insurer_cents if counts else 0
+            found[each.line_id] = found.get(each.line_id, 0) + cents
+    return found
+
+
 def credit_left(entries: Iterable[Entry], allocations: Iterable[Allocation]) -> dict[int, int]:
     """What is left of each credit (an entry without a line), in order.
 

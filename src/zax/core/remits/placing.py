@@ -9,25 +9,33 @@ Source: 005010X221A1 claim adjustment groups CO, PR, OA, PI. Amounts are cents w
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from zax.core.money.journal import Kind, Parts
 from zax.core.remits.reasons import REASONS, REMARKS, advice
+from zax.core.remits.whole import share_out
 from zax.core.wording import dollars
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
 
 # What a contract with the payer forgives: the only reasons that write off by themselves, and only as CO.
 CONTRACTUAL = frozenset({"45", "59", "131", "253"})
-# What the patient owes by their plan, as PR: deductible, coinsurance, copay, and without a contract what is
-# above the payer's price.
-SHARE = frozenset({"1", "2", "3", "45"})
+# What the patient owes by their plan, as PR: deductible, coinsurance, copay, without a contract what is above
+# the payer's price, and what a costlier treatment costs beyond the one the plan pays for.
+SHARE = frozenset({"1", "2", "3", "45", "169"})
+# What earlier payers paid and took off, in the answer of a later one.
+EARLIER = ("OA", "23")
+# Code list 1029: processed, and passed on to the next payer by the payer itself.
+PASSED_ON = frozenset({"19", "20", "21"})
+# What the last plan doesn't cover of the share that the plans before it left to the patient.
+NOT_COVERED = frozenset({"96", "119", "204"})
 
 
 class Outcome(StrEnum):
     """What became of a payer's answer to one claim. UNKNOWN: no such claim here. REPEATED: it was answered
-    before. PERSON: somebody has to decide. SECOND: posted, and the rest is for the second plan.
+    before. PERSON: somebody has to decide. SECOND: posted, and the rest is for the second plan. PASSED: the
+    same, and the payer has passed the claim on to that plan itself.
     """
 
     POSTED = "posted"
@@ -35,9 +43,10 @@ class Outcome(StrEnum):
     UNKNOWN = "unknown"
     REPEATED = "repeated"
     PERSON = "person"
+    PASSED = "passed"
 
 
-FOR_A_PERSON = frozenset({Outcome.UNKNOWN, Outcome.REPEATED, Outcome.PERSON, Outcome.SECOND})
+FOR_A_PERSON = frozenset(Outcome) - {Outcome.POSTED}
 
 
 def reason_words(adjustment: Adjustment) -> str:
@@ -68,20 +77,23 @@ class Posting:
 @dataclass(frozen=True, slots=True)
 class Placed:
     """What to post, and in `why_not` the plain reason that a person must decide about the rest, or about all
-    of it. `second` cents wait for the second plan; `advice` is what to do next.
+    of it. `second` cents wait for the next plan, to which the payer may have `passed_on` the claim itself;
+    `advice` is what to do next.
     """
 
     postings: tuple[Posting, ...] = ()
     why_not: str = ""
     denied: bool = False
     second: int = 0
+    passed_on: bool = False
     advice: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class ExpectedLine:
-    """A line of our claim: what was charged, what the journal still has open on it, what of it the patient
-    owes or has paid (`owed`), and what a second plan should pay.
+    """A line of our claim: what the claim says was charged, what the journal still has open on it, what of it
+    the patient owes or has paid (`owed`), what a second plan should pay, and what is charged for it by now
+    (`charged`, where that may have been changed since).
     """
 
     line_id: int
@@ -91,10 +103,16 @@ class ExpectedLine:
     open: Parts
     owed: int
     second: int = 0
+    charged: int | None = None
 
 
-def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
-    """Post where everything agrees, line by line; otherwise say what does not."""
+def place(
+    answer: RemitClaim, expected: Sequence[ExpectedLine], later: bool = False, stay: bool = False
+) -> Placed:
+    """Post where everything agrees, line by line; otherwise say what does not. `later`: the plan answers
+    after another one, so what the earlier ones did stands in its answer as OA 23. `stay`: a facility's claim,
+    which a payer may price as a whole.
+    """
     if answer.status == "22":
         return Placed(why_not="The payer is reversing an earlier payment (status 22). Decide line by line.")
     if answer.status == "25":
@@ -102,20 +120,26 @@ def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
     if answer.status == "4":
         reasons = sorted(
             {reason_words(a) + remark_words(line) for line in answer.lines for a in line.adjustments}
+            | {reason_words(a) for a in answer.adjustments}
         )
         why_not = f"Denied: {'; '.join(reasons) or 'no reason given'}."
-        return Placed(why_not=why_not, denied=True, advice=advice(_reasons(answer.lines)))
+        moved = tuple(posting for line in expected for posting in _kept_with_insurer(line))
+        return Placed(moved, why_not, denied=True, advice=advice(_reasons(answer)))
     if answer.charge_cents != sum(line.cents for line in expected):
         return Placed(why_not="The payer’s charge isn’t the charge we sent.")
+    lines = answer.lines
     if answer.adjustments:
-        return Placed(why_not="The payer adjusted the whole claim, not its lines. Decide where it goes.")
-    pairs = _pair(answer.lines, expected)
+        if lines or not (stay or len(expected) == 1) or any(a.cents < 0 for a in answer.adjustments):
+            return Placed(why_not="The payer adjusted the whole claim, not its lines. Decide where it goes.")
+        lines = share_out(answer, [(each.number, each.code, each.cents) for each in expected])
+    pairs = _pair(lines, expected)
     if isinstance(pairs, str):
         return Placed(why_not=pairs)
     wrong = next((problem for line, ours in pairs if (problem := _line_problem(line, ours))), "")
     if wrong:
         return Placed(why_not=wrong)
-    placed = [_place_line(line, ours) for line, ours in pairs]
+    passed_on = answer.status in PASSED_ON or bool(answer.passed_to)
+    placed = [_place_line(line, ours, later, passed_on) for line, ours in pairs]
     held = " ".join(each.held for each in placed if each.held)
     postings = tuple(posting for each in placed for posting in each.postings)
     unpaid = [line for (line, _), each in zip(pairs, placed, strict=True) if each.held]
@@ -124,17 +148,21 @@ def place(answer: RemitClaim, expected: Sequence[ExpectedLine]) -> Placed:
         held,
         denied=bool(held),
         second=sum(each.second for each in placed),
-        advice=advice(_reasons(unpaid)),
+        passed_on=passed_on,
+        advice=advice(_reasons(answer, unpaid)),
     )
 
 
-def _reasons(lines: Sequence[RemitLine]) -> list[str]:
-    """What was taken off them for, but for the contract and the patient's own share."""
+def _reasons(answer: RemitClaim, unpaid: Sequence[RemitLine] | None = None) -> list[str]:
+    """What was taken off for, of the `unpaid` lines or of all, but for the contract, the earlier payers and
+    the patient's own share.
+    """
+    lines = answer.lines if unpaid is None else unpaid
     return [
         each.reason
-        for line in lines
-        for each in line.adjustments
-        if each.reason not in CONTRACTUAL and not (each.group == "PR" and each.reason in SHARE)
+        for each in [*answer.adjustments, *(a for line in lines for a in line.adjustments)]
+        if each.reason not in CONTRACTUAL and (each.group, each.reason) != EARLIER
+        if not (each.group == "PR" and each.reason in SHARE)
     ]
 
 
@@ -148,7 +176,8 @@ def _pair(
     by_number: Mapping[str, ExpectedLine] = {line.number: line for line in expected}
     pairs: list[tuple[RemitLine, ExpectedLine]] = []
     for line in answered:
-        ours = by_number.get(line.number) or next((o for o in left.values() if o.code == line.code), None)
+        code = line.billed or line.code
+        ours = by_number.get(line.number) or next((o for o in left.values() if o.code == code), None)
         if ours is None or left.pop(ours.line_id, None) is None:
             return f"The payer responded to {line.code}, which isn’t on this claim."
         pairs.append((line, ours))
@@ -160,9 +189,22 @@ def _pair(
 def _line_problem(line: RemitLine, ours: ExpectedLine) -> str:
     if line.charge_cents != ours.cents:
         return f"The payer responded to a different charge for {ours.code} than we sent."
+    if ours.charged not in {None, ours.cents}:
+        return f"{ours.code} was changed after the claim went out, so its payment isn’t for what was done."
     if line.paid_cents < 0 or any(a.cents < 0 for a in line.adjustments):
         return f"{ours.code} is paid or adjusted below zero."
     return ""
+
+
+def _kept_with_insurer(ours: ExpectedLine) -> tuple[Posting, ...]:
+    """What was estimated as the patient's and isn't paid yet is not asked of them while nobody has decided
+    about a denial.
+    """
+    open_cents = ours.open.patient
+    if open_cents <= 0:
+        return ()
+    words = "Moved to insurance, until the denial is decided"
+    return (Posting(ours.line_id, Kind.TRANSFER, -open_cents, open_cents, words),)
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,28 +216,55 @@ class _PlacedLine:
     second: int = 0
 
 
-def _place_line(line: RemitLine, ours: ExpectedLine) -> _PlacedLine:
-    contract = [a for a in line.adjustments if a.group == "CO" and a.reason in CONTRACTUAL and a.cents]
-    share = [a for a in line.adjustments if a.group == "PR" and a.reason in SHARE and a.cents]
-    others = [a for a in line.adjustments if a not in contract and a not in share and a.cents]
+def _is_share(adjustment: Adjustment, line: RemitLine, later: bool) -> bool:
+    """Whether the patient surely owes it. PR 50 is theirs where they signed before that they would pay for
+    what Medicare finds unnecessary (modifier GA); OA 100 says that the plan paid the patient.
+    """
+    if adjustment.group == "OA":
+        return adjustment.reason == "100"
+    if adjustment.group != "PR":
+        return False
+    signed = adjustment.reason == "50" and "GA" in line.modifiers
+    return adjustment.reason in SHARE or signed or (later and adjustment.reason in NOT_COVERED)
+
+
+def _place_line(line: RemitLine, ours: ExpectedLine, later: bool, passed_on: bool) -> _PlacedLine:
+    said = [a for a in line.adjustments if a.cents and not (later and (a.group, a.reason) == EARLIER)]
+    contract = [a for a in said if a.group == "CO" and a.reason in CONTRACTUAL]
+    share = [a for a in said if _is_share(a, line, later)]
+    others = [a for a in said if a not in contract and a not in share]
+    own = sum(a.cents for a in share)
     rest = ours.open.insurer - line.paid_cents - sum(a.cents for a in contract)
-    held = _held(others, ours.owed - sum(a.cents for a in share))
+    if later and contract and rest < 0:
+        return _PlacedLine((), f"{ours.code}: the payer adjusted more than the earlier plans left.")
+    held = _held(others, ours.owed - own)
     if not held:
         others = []  # the payer leaves to the patient what they owe already
-    if (others or contract) and not line.paid_cents and not share:
+    if (others or (contract and not later)) and not line.paid_cents and not share:
         why = "; ".join(reason_words(a) for a in [*others, *contract])
-        return _PlacedLine((), f"{ours.code} wasn’t paid: {why}{remark_words(line)}.")
-    made: list[Posting] = []
+        return _PlacedLine(_kept_with_insurer(ours), f"{ours.code} wasn’t paid: {why}{remark_words(line)}.")
+    unexplained = max(0, rest - held - own) if later else 0
+    second = max(0, min(own if passed_on else ours.second, own, rest))
+    left = rest - held - unexplained - second
+    made = [*_decided(line, ours, contract), *_rest_postings(ours, left, share)]
+    asked = min(own - second, ours.open.patient) if passed_on and left >= 0 else 0
+    if asked > 0:
+        words = "Moved to insurance, passed on to the next plan"
+        made.append(Posting(ours.line_id, Kind.TRANSFER, -asked, asked, words))
+        second += asked
+    whys = [f"{dollars(a.cents)} {reason_words(a)}" for a in others]
+    if unexplained:
+        whys.append(f"{dollars(unexplained)} that the earlier plans left isn’t in the answer")
+    why = f"{ours.code}: {'; '.join(whys)}{remark_words(line)}." if whys else ""
+    return _PlacedLine(tuple(made), why, second)
+
+
+def _decided(line: RemitLine, ours: ExpectedLine, contract: Sequence[Adjustment]) -> Iterator[Posting]:
     if line.paid_cents:
-        made.append(Posting(ours.line_id, Kind.INSURER_PAYMENT, 0, -line.paid_cents, "Plan paid"))
-    made += [
-        Posting(ours.line_id, Kind.WRITE_OFF, 0, -a.cents, f"Written off, {reason_words(a)}")
-        for a in contract
-    ]
-    second = max(0, min(ours.second, sum(a.cents for a in share), rest))
-    made += _rest_postings(ours, rest - held - second, share)
-    why = "; ".join(f"{dollars(a.cents)} {reason_words(a)}" for a in others)
-    return _PlacedLine(tuple(made), f"{ours.code}: {why}{remark_words(line)}." if why else "", second)
+        yield Posting(ours.line_id, Kind.INSURER_PAYMENT, 0, -line.paid_cents, "Plan paid")
+    for each in contract:
+        words = f"Written off, {reason_words(each)}"
+        yield Posting(ours.line_id, Kind.WRITE_OFF, 0, -each.cents, words)
 
 
 def _held(others: Sequence[Adjustment], owed_beyond: int) -> int:

@@ -28,7 +28,9 @@ class Adjustment:
 
 @dataclass(slots=True, kw_only=True)
 class RemitLine:
-    """Loop 2110. `number` is the line item control number (REF*6R) that our claim carried."""
+    """Loop 2110. `number` is the line item control number (REF*6R) that our claim carried, `billed` the code
+    we sent where the payer paid by another one (SVC06).
+    """
 
     code: str
     qualifier: str
@@ -36,6 +38,7 @@ class RemitLine:
     charge_cents: int
     paid_cents: int
     number: str = ""
+    billed: str = ""
     day: date | None = None
     allowed_cents: int | None = None
     adjustments: list[Adjustment] = field(default_factory=list)
@@ -44,7 +47,9 @@ class RemitLine:
 
 @dataclass(slots=True, kw_only=True)
 class RemitClaim:
-    """Loop 2100. `status` is code list 1029: 1 to 3 processed, 4 denied, 22 reversal."""
+    """Loop 2100. `status` is code list 1029: 1 to 3 processed, 4 denied, 19 to 21 processed and passed on to
+    the next payer, 22 reversal. `passed_to` is the payer it was passed on to (NM1*TT).
+    """
 
     number: str
     status: str
@@ -53,6 +58,7 @@ class RemitClaim:
     patient_cents: int
     payer_claim: str
     patient_name: str = ""
+    passed_to: str = ""
     adjustments: list[Adjustment] = field(default_factory=list)
     lines: list[RemitLine] = field(default_factory=list)
 
@@ -60,12 +66,15 @@ class RemitClaim:
 @dataclass(slots=True, kw_only=True)
 class Remittance:
     """One 835 transaction: one payment (`trace` is TRN02) with its claims; provider adjustments reduce what
-    was paid.
+    was paid. `payee_npi` and `payee_tax_id` (loop 1000B) say whom the payment is for; empty where not said.
     """
 
     trace: str = ""
     payer: str = ""
     payer_id: str = ""
+    payee: str = ""
+    payee_npi: str = ""
+    payee_tax_id: str = ""
     method: str = ""
     day: date | None = None
     paid_cents: int = 0
@@ -160,6 +169,15 @@ class _Reader:
     def n1(self, segment: Segment) -> None:
         if segment.get(1) == "PR" and self.claim is None:
             self.remittance.payer, self.remittance.payer_id = segment.get(2), segment.get(4)
+        if segment.get(1) == "PE":
+            self.remittance.payee = segment.get(2)
+            self._note_payee({"XX": "XX", "FI": "TJ"}.get(segment.get(3), ""), segment.get(4))
+
+    def _note_payee(self, kind: str, identifier: str) -> None:
+        if kind == "XX":
+            self.remittance.payee_npi = identifier
+        if kind == "TJ":
+            self.remittance.payee_tax_id = identifier
 
     def clp(self, segment: Segment) -> None:
         self.line = None
@@ -180,6 +198,8 @@ class _Reader:
     def nm1(self, segment: Segment) -> None:
         if segment.get(1) == "QC" and self.claim:
             self.claim.patient_name = f"{segment.get(4)} {segment.get(3)}".strip()
+        if segment.get(1) == "TT" and self.claim:
+            self.claim.passed_to = segment.get(3)
 
     def svc(self, segment: Segment) -> None:
         if self.claim is None:
@@ -193,6 +213,7 @@ class _Reader:
             modifiers=modifiers,
             charge_cents=self.cents(segment, 2),
             paid_cents=self.cents(segment, 3),
+            billed=(segment.parts(6) + [""])[1] if segment.get(6) else "",
         )
         self.claim.lines.append(self.line)
 
@@ -214,6 +235,8 @@ class _Reader:
     def ref(self, segment: Segment) -> None:
         if self.line and segment.get(1) == "6R":
             self.line.number = segment.get(2)
+        if self.claim is None:
+            self._note_payee(segment.get(1), segment.get(2))
 
     def amt(self, segment: Segment) -> None:
         if self.line and segment.get(1) == "B6":

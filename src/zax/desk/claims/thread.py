@@ -41,6 +41,11 @@ def bill_next_plan(tx: Transaction, claim_id: int) -> int:
     row = locked_claim(tx, claim_id)
     if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
         return known
+    if stored.passed_on(tx.connection, row.id):
+        raise Conflict(
+            "The payer passed this claim on to the next plan itself. Billing it here would send it twice."
+            " If that plan doesn’t have it, enter the decision from paper."
+        )
     made = made_now(tx, row)
     coverage = _needed_next(tx, row, visit_of(tx, row))
     return _bill_next(tx, row, made, coverage, *_decision(tx, row))

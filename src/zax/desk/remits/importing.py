@@ -11,9 +11,10 @@ import hashlib
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from zax.core.claims.claim import Form, Rank
 from zax.core.claims.states import ClaimState
 from zax.core.errors import Conflict, Refused
-from zax.core.money.journal import Kind, Parts, line_parts
+from zax.core.money.journal import Kind, Parts, line_charges, line_parts
 from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, place
 from zax.core.wording import dollars
 from zax.core.x12.acknowledgement import acknowledgements_of, interchange_verdicts
@@ -130,7 +131,11 @@ def _take_remittance(
         paid_cents=remittance.paid_cents,
     )
     waiting = 0
+    elsewhere = _not_for_us(tx, remittance)
     for answer in remittance.claims:
+        if elsewhere:
+            waiting += _for_a_person(tx, remit_id, None, answer, Outcome.PERSON, elsewhere)
+            continue
         waiting += _take_claim(tx, file_id, remit_id, remittance, answer)
         alive()
     waiting += _keep_provider_adjustments(tx, remit_id, remittance)
@@ -140,6 +145,19 @@ def _take_remittance(
         f" claim{'s' if count != 1 else ''} ({remittance.trace})"
     )
     return f"{words}; {waiting} need review." if waiting else f"{words}; all posted.", waiting
+
+
+def _not_for_us(tx: Transaction, remittance: Remittance) -> str:
+    """Why nothing of a payment is posted that was made to another clinic; empty where it is ours, or where
+    the payer doesn't say. Source: 005010X221A1 loop 1000B, N104 and REF*TJ.
+    """
+    about = tx.clinic.about
+    npis = {about["npi"], *(each.npi for each in tx.clinic.providers.values())}
+    said = (remittance.payee_npi, remittance.payee_tax_id)
+    if not any(said) or remittance.payee_npi in npis or remittance.payee_tax_id == about["tax_id"]:
+        return ""
+    whom = f"{remittance.payee.title()} ({remittance.payee_npi or remittance.payee_tax_id})"
+    return f"This payment is to {whom}, not to us, so nothing of it was posted."
 
 
 def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:
@@ -179,7 +197,9 @@ def _take_claim(
             Outcome.REPEATED,
             "The payer already responded to this claim; it may have paid twice.",
         )
-    placed = place(answer, _expected(tx, row, visit))
+    placed = place(
+        answer, _expected(tx, row, visit), later=row.rank != Rank.PRIMARY, stay=row.form == Form.INSTITUTIONAL
+    )
     if not placed.postings and placed.why_not:
         _put_aside(tx, file_id, row, placed)
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
@@ -188,13 +208,14 @@ def _take_claim(
     _note_shares(tx, answer)
     claims.set_payer_claim(tx.connection, row.id, answer.payer_claim)
     claims.mark_paid(tx.connection, row.id, answer.paid_cents, tx.now)
-    add_event(
-        tx,
-        row.id,
-        f"{remittance.payer.title()} paid {dollars(answer.paid_cents)}"
-        f" of {dollars(answer.charge_cents)}, posted",
-        file_id,
-    )
+    if answer.paid_cents or not placed.denied:
+        add_event(
+            tx,
+            row.id,
+            f"{remittance.payer.title()} paid {dollars(answer.paid_cents)}"
+            f" of {dollars(answer.charge_cents)}, posted",
+            file_id,
+        )
     settle_visit(tx, visit)
     tx.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
     return _note_outcome(tx, file_id, remit_id, row, answer, placed)
@@ -238,8 +259,15 @@ def _note_outcome(
         return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
     if placed.second:
         why = f"{dollars(placed.second)} is for the secondary plan. Bill it, then post its payment."
+        if placed.passed_on:
+            to = answer.passed_to.title() or "the next plan"
+            why = (
+                f"The payer passed the claim on to {to} itself: {dollars(placed.second)} is for them."
+                " Don’t bill it again; wait for their payment."
+            )
         add_event(tx, row.id, why, file_id)
-        return _for_a_person(tx, remit_id, row, answer, Outcome.SECOND, why)
+        outcome = Outcome.PASSED if placed.passed_on else Outcome.SECOND
+        return _for_a_person(tx, remit_id, row, answer, outcome, why)
     return _nothing_left(tx, remit_id, row, answer)
 
 
@@ -259,6 +287,7 @@ def _expected(tx: Transaction, row: ClaimRow, visit: Visit) -> list[ExpectedLine
     entries = money.visit_entries(tx.connection, visit.id)
     open_parts = line_parts(entries, money.visit_allocations(tx.connection, visit.id))
     owed = line_parts(entries, ())
+    charged = line_charges(entries)
     return [
         ExpectedLine(
             line.id,
@@ -268,6 +297,7 @@ def _expected(tx: Transaction, row: ClaimRow, visit: Visit) -> list[ExpectedLine
             open_parts.get(line.id, Parts()),
             owed.get(line.id, Parts()).patient,
             line.second_cents,
+            charged.get(line.id, 0),
         )
         for line in money.claim_lines(tx.connection, row.id)
     ]

@@ -328,9 +328,16 @@ def last_answer(connection: Connection, claim_id: int) -> X12File | None:
     return one(connection, query, X12File)
 
 
+def passed_on(connection: Connection, claim_id: int) -> bool:
+    """Whether the payer has said that it passed the claim on to the next plan itself."""
+    query = select(remit_claim.c.id).where(remit_claim.c.claim_id == claim_id)
+    return bool(connection.execute(query.where(remit_claim.c.outcome == Outcome.PASSED).limit(1)).first())
+
+
 def second_asked(connection: Connection, claim_id: int) -> None:
     """What the first plan left has been asked of the second: nobody has to decide about it anymore."""
-    waiting = (remit_claim.c.claim_id == claim_id, remit_claim.c.outcome == Outcome.SECOND)
+    asked = remit_claim.c.outcome.in_([Outcome.SECOND, Outcome.PASSED])
+    waiting = (remit_claim.c.claim_id == claim_id, asked)
     connection.execute(update(remit_claim).where(*waiting).values(outcome=Outcome.POSTED))
 
 
