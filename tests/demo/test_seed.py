@@ -28,6 +28,7 @@ pytestmark = pytest.mark.slow
 
 # What speaks of the time to come.
 AHEAD = {
+    "approval.to_day",
     "visit.day",
     "visit.held_until",
     "staff_slot.day",

@@ -5,12 +5,12 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import Mendable
+from zax.core.errors import Mendable, NotFound
 from zax.desk.coverage import approvals as acts
 from zax.desk.coverage.approvals import ApprovalForm, approvals_shown
 from zax.desk.coverage.estimate_inputs import holds_on
 from zax.store.coverage.queries import coverages_of
-from zax.store.patients.patients import known_patient
+from zax.store.patients.patients import patient_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -23,7 +23,9 @@ def show_approvals(request: Request, patient_id: int) -> Response:
 
 def approvals_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
-        patient = known_patient(connection, patient_id)
+        patient = patient_of(connection, patient_id)
+        if patient is None:
+            raise NotFound("There is no such patient.")
         shown = approvals_shown(connection, patient.id)
         coverages = [c for c in coverages_of(connection, [patient.id]) if holds_on(c, ctx.today)]
     page = ctx.page(
