@@ -21,9 +21,10 @@ from zax.core.remits.placing import (
     SHARE,
     ExpectedLine,
     Placed,
+    not_for_us,
     place,
 )
-from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
+from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, Remittance
 
 HERE = Path(__file__).parent
 CASES = list(csv.DictReader((HERE / "postings.csv").open(encoding="utf-8")))
@@ -83,6 +84,24 @@ def test_worked_examples(case: dict[str, str]) -> None:
     assert case["says"] in placed.why_not and bool(placed.why_not) == bool(case["says"])
     off = -sum(each.insurer_cents for each in placed.postings if each.kind == Kind.WRITE_OFF)
     assert off == cents(case["written off"] or "0")
+
+
+@pytest.mark.parametrize(
+    ("npi", "tax_id", "ours"),
+    [
+        ("1234567893", "", True),
+        ("1679576722", "841234567", True),  # somebody of ours who isn't on the list, paid under our tax id
+        ("", "841234567", True),
+        ("", "", True),  # the payer doesn't say
+        ("1679576722", "849876543", False),
+        ("1679576722", "", False),
+        ("", "849876543", False),
+    ],
+)
+def test_whose_payment_it_is(npi: str, tax_id: str, ours: bool) -> None:
+    told = Remittance(payee="RIVER BEND CLINIC", payee_npi=npi, payee_tax_id=tax_id)
+    why = not_for_us(told, {"1234567893"}, "841234567")
+    assert (why == "") is ours and ("River Bend Clinic" in why) is not ours
 
 
 # --- any answer

@@ -4,7 +4,7 @@ real MariaDB.
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 import pytest
@@ -40,7 +40,7 @@ def number_on(desk: Desk, claim: int) -> str:
 
 def used(desk: Desk, patient: int) -> list[tuple[str, int, int | None]]:
     with desk.engine.connect() as connection:
-        return [(each.row.number, each.used, each.left) for each in approvals_shown(connection, patient)]
+        return [(each.approval.number, each.used, each.left) for each in approvals_shown(connection, patient)]
 
 
 def test_the_one_that_fits_goes_on_the_claim_and_is_used_up_by_its_copies(desk: Desk) -> None:
@@ -54,6 +54,19 @@ def test_the_one_that_fits_goes_on_the_claim_and_is_used_up_by_its_copies(desk: 
     assert recheck(desk, ODILE, made.claims[0])
     assert not recheck(desk, ODILE, made.claims[1])
     assert "authorization" in abouts(desk, made.claims[1])
+
+
+def test_a_copy_keeps_the_approval_that_came_on_file_since(desk: Desk) -> None:
+    patient = add_patient(desk, 1)
+    claim = billed(desk, patient)
+    approved(desk, patient)
+    assert number_on(desk, claim) == ""
+    (copy,) = copy_claim(desk, ODILE, claim, CopyForm(day=MONDAY)).claims
+    assert number_on(desk, copy) == "A-1"
+    # What was typed on the earlier claim goes along before what is on file.
+    carry_subject(desk, ODILE, claim, "authorization", {"authorization": "AUTH-7"})
+    (other,) = copy_claim(desk, ODILE, claim, CopyForm(day=MONDAY + timedelta(1))).claims
+    assert number_on(desk, other) == "AUTH-7"
 
 
 def test_what_was_taken_back_is_not_used(desk: Desk) -> None:

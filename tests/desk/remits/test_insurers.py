@@ -302,7 +302,7 @@ def test_many_workers_share_the_outbox_without_sending_twice(desk: Desk, outside
 
 
 KILLED = textwrap.dedent("""
-    import sys, time
+    import signal, sys
     from pathlib import Path
     from tests.conftest import FakeMail, FakeTerminal
     from zax.clock import ShiftedClock
@@ -318,7 +318,7 @@ KILLED = textwrap.dedent("""
         def deliver(self, key, name, text):
             Path(sys.argv[4]).write_text(key)
             print("delivered", flush=True)
-            time.sleep(60)
+            signal.pause()
         def collect(self):
             return []
     with engine.connect() as connection:

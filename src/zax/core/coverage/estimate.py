@@ -40,7 +40,7 @@ class Answered:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PricedLine:
     """A service to estimate: its fee for all units, its category, and whether it goes to the
-    insurer at all. What the first plan `answered` beforehand stands in the place of our own reckoning.
+    insurer at all. What the first plan `answered` beforehand stands in the place of our own estimate.
     """
 
     line_id: int

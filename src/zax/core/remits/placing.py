@@ -9,7 +9,7 @@ Source: 005010X221A1 claim adjustment groups CO, PR, OA, PI. Amounts are cents w
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -17,7 +17,7 @@ from zax.core.money.journal import Kind, Parts
 from zax.core.remits.reasons import REASONS, REMARKS, advice
 from zax.core.remits.whole import share_out
 from zax.core.wording import dollars
-from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
+from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, Remittance
 
 # What a contract with the payer forgives: the only reasons that write off by themselves, and only as CO.
 CONTRACTUAL = frozenset({"45", "59", "131", "253"})
@@ -104,6 +104,17 @@ class ExpectedLine:
     owed: int
     second: int = 0
     charged: int | None = None
+
+
+def not_for_us(remittance: Remittance, npis: Container[str], tax_id: str) -> str:
+    """Why nothing of a payment is posted that was made to somebody else than these; empty where it is ours,
+    or where the payer doesn't say. Source: 005010X221A1 loop 1000B, N104 and REF*TJ.
+    """
+    said = (remittance.payee_npi, remittance.payee_tax_id)
+    if not any(said) or remittance.payee_npi in npis or remittance.payee_tax_id == tax_id:
+        return ""
+    whom = f"{remittance.payee.title()} ({remittance.payee_npi or remittance.payee_tax_id})"
+    return f"This payment is to {whom}, not to us, so nothing of it was posted."
 
 
 def place(

@@ -123,7 +123,7 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
         approvals=[
             each
             for each in approvals_shown(connection, row.patient_id)
-            if each.row.coverage_id == row.coverage_id and not each.row.ended_at
+            if each.approval.coverage_id == row.coverage_id and not each.approval.ended_at
         ],
         planned=[each for each in asked_services(connection, row.id, False) if each.answered_on],
     )

@@ -8,13 +8,13 @@ that nothing is billed twice; what did not carry over stands in the copy's life.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 from typing import Annotated
 
 from zax.core.book.series import series_days
 from zax.core.book.track import Stop
-from zax.core.claims.carried import carried_of, kept
+from zax.core.claims.carried import carried_of
 from zax.core.claims.copying import what_holds
 from zax.core.errors import Refused
 from zax.core.form import Form, Reference, a_day
@@ -23,13 +23,12 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit, step
 from zax.desk.charges.afterwards import start_afterwards
-from zax.desk.claims.claims import add_event, check_again, locked_claim, visit_of
+from zax.desk.claims.claims import add_event, locked_claim, visit_of
 from zax.desk.claims.making import make_claims
 from zax.desk.money.ledger import post_charges, settle_visit
 from zax.desk.patients.details import locked_patient
 from zax.store.book.records import Visit
 from zax.store.charges import lines as charged
-from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 from zax.store.coverage.queries import done_lines
 from zax.store.money import queries as money
@@ -101,22 +100,20 @@ def _copy_to(
     visit = locked_visit(tx, visit_id)
     bill = post_charges(tx, visit)
     step(tx, visit, Stop.LEFT)
-    claims = make_claims(tx, visit, bill)
+    holds = what_holds(carried_of(row.carried), numbers)
+    claims = make_claims(tx, visit, bill, holds.carried)
     settle_visit(tx, locked_visit(tx, visit_id))
     if not claims:
         left.append(f"the plan: none pays for {day_words(day, year=True)}")
-    holds = what_holds(carried_of(row.carried), numbers)
     left += holds.left_behind
     for claim_id in claims:
-        stored.set_carried(tx.connection, claim_id, kept(holds.carried))
         said = f"Copied from claim {row.number}"
         add_event(tx, claim_id, f"{said}. Not carried over: {'; '.join(left)}" if left else said)
-        check_again(tx, claim_id)
     return Copied(tuple(claims), (visit_id,), tuple(left))
 
 
 def _copy_line(tx: Transaction, visit_id: int, line: ClaimedLine, fee_cents: int) -> int:
-    made = charged.add_line(
+    return charged.add_line(
         tx.connection,
         visit_id=visit_id,
         service_id=line.service_id,
@@ -131,9 +128,6 @@ def _copy_line(tx: Transaction, visit_id: int, line: ClaimedLine, fee_cents: int
         planned_id=None,
         at=tx.now,
         by_id=tx.actor.id,
+        points_to=line.points_to,
+        supervising_id=line.supervising_id,
     )
-    for copy in money.visit_lines(tx.connection, visit_id):
-        if copy.id == made:
-            more = replace(copy, points_to=line.points_to, supervising_id=line.supervising_id)
-            charged.save_line(tx.connection, copy, more)
-    return made

@@ -19,20 +19,23 @@ from zax.core.claims.states import (
     WITHDRAWN,
     ClaimState,
 )
+from zax.core.coverage.approvals import one_that_fits
 from zax.core.errors import Conflict
 from zax.desk.acts.transaction import Transaction
 from zax.desk.claims.claims import add_event, check_again
 from zax.desk.claims.content import Part, parts_of
 from zax.desk.claims.thread import add_follower
-from zax.desk.coverage.approvals import KINDS, approvals_shown, one_that_fits
+from zax.desk.coverage.approvals import KINDS, approvals_shown
 from zax.desk.money.ledger import Bill
 from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
 
 
-def make_claims(tx: Transaction, visit: Visit, bill: Bill) -> list[int]:
-    """The claims of a finished visit; none when nothing goes to an insurer."""
+def make_claims(tx: Transaction, visit: Visit, bill: Bill, carried: Carried | None = None) -> list[int]:
+    """The claims of a finished visit; none when nothing goes to an insurer. `carried` is what each begins
+    with, besides what was typed for one that was withdrawn.
+    """
     before = stored.claims_of_visit_for_update(tx.connection, visit.id)
     replaced = held(before)
     withdrawn = [row for row in reversed(before) if row.closed_why == WITHDRAWN]
@@ -43,6 +46,8 @@ def make_claims(tx: Transaction, visit: Visit, bill: Bill) -> list[int]:
         typed = _closest(tx, withdrawn, bill.coverage.id, part)
         if typed:
             stored.set_carried(tx.connection, claim_id, typed.carried)
+        elif carried is not None:
+            stored.set_carried(tx.connection, claim_id, kept(carried))
         put_approvals(tx, claim_id, visit, bill.coverage.id, part)
         earlier = _closest(tx, replaced, bill.coverage.id, part)
         if earlier:

@@ -4,24 +4,21 @@ days and units they are good for, and how much of each is used.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date
 
 from zax.core.claims.situation import Approval
-from zax.core.coverage.code_patterns import names, read_codes
+from zax.core.coverage.approvals import AUTHORIZATION, REFERRAL, Counted, used_of
+from zax.core.coverage.code_patterns import read_codes
 from zax.core.errors import NotFound, ProblemCollector
 from zax.core.form import Form, Reference
 from zax.core.reading import needed_number, optional_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.store.coverage import approvals as stored
-from zax.store.coverage.approvals import ApprovalRow, Use
 from zax.store.coverage.queries import coverages_of, one_coverage
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
 
-AUTHORIZATION, REFERRAL = "authorization", "referral"
 KINDS = {AUTHORIZATION: "authorization", REFERRAL: "referral"}
 LONGEST_NUMBER, LONGEST_NOTE = 50, 200
 
@@ -40,23 +37,10 @@ class ApprovalForm(Form):
 
 
 @dataclass(frozen=True, slots=True)
-class ApprovalShown:
-    """`used` units of those it is good for."""
+class ApprovalShown(Counted):
+    """With the coverage it is on file for."""
 
-    row: ApprovalRow
     coverage: Coverage
-    used: int
-
-    @property
-    def left(self) -> int | None:
-        """None without a limit."""
-        return None if self.row.units is None else max(0, self.row.units - self.used)
-
-    def good_on(self, day: date) -> bool:
-        row = self.row
-        early = row.from_day is not None and day < row.from_day
-        late = row.to_day is not None and day > row.to_day
-        return row.ended_at is None and not early and not late
 
 
 @act("patients")
@@ -125,20 +109,8 @@ def approvals_shown(connection: Connection, patient_id: int) -> list[ApprovalSho
     coverages = {each.id: each for each in coverages_of(connection, [patient_id])}
     rows = stored.approvals_of(connection, [*coverages])
     uses = stored.uses_of(connection, patient_id) if rows else []
-    shown = [ApprovalShown(row, coverages[row.coverage_id], used_of(row, uses)) for row in rows]
-    return sorted(shown, key=lambda each: each.row.ended_at is not None)
-
-
-def used_of(row: ApprovalRow, uses: Iterable[Use], before_claim: int = 0) -> int:
-    """The units that claims to its plan have of it, each service once: all, or those made before a claim."""
-    lines = {
-        use.line_id: use.units
-        for use in uses
-        if use.coverage_id == row.coverage_id and (not before_claim or use.claim_id < before_claim)
-        if row.number == (use.authorization if row.kind == AUTHORIZATION else use.referral)
-        if not row.codes or names(row.codes, use.code)
-    }
-    return sum(lines.values())
+    shown = [ApprovalShown(row, used_of(row, uses), coverages[row.coverage_id]) for row in rows]
+    return sorted(shown, key=lambda each: each.approval.ended_at is not None)
 
 
 def approvals_for(
@@ -160,19 +132,3 @@ def approvals_for(
         )
         for row in rows
     )
-
-
-def one_that_fits(
-    shown: Sequence[ApprovalShown], kind: str, coverage_id: int, day: date, wanted: Sequence[tuple[str, int]]
-) -> ApprovalRow | None:
-    """The only approval of that kind that these services (code, units) may go under that day; None for none,
-    and for several: which is a person's to say.
-    """
-    fitting = [
-        each.row
-        for each in shown
-        if (each.row.kind, each.row.coverage_id) == (kind, coverage_id) and each.good_on(day)
-        if (units := sum(n for code, n in wanted if not each.row.codes or names(each.row.codes, code)))
-        if each.left is None or units <= each.left
-    ]
-    return fitting[0] if len(fitting) == 1 else None

@@ -15,7 +15,7 @@ from zax.core.claims.claim import Form, Rank
 from zax.core.claims.states import ClaimState
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import Kind, Parts, line_charges, line_parts
-from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, place
+from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, not_for_us, place
 from zax.core.wording import dollars
 from zax.core.x12.acknowledgement import acknowledgements_of, interchange_verdicts
 from zax.core.x12.claim_status import status_reports_of
@@ -148,16 +148,8 @@ def _take_remittance(
 
 
 def _not_for_us(tx: Transaction, remittance: Remittance) -> str:
-    """Why nothing of a payment is posted that was made to another clinic; empty where it is ours, or where
-    the payer doesn't say. Source: 005010X221A1 loop 1000B, N104 and REF*TJ.
-    """
-    about = tx.clinic.about
-    npis = {about["npi"], *(each.npi for each in tx.clinic.providers.values())}
-    said = (remittance.payee_npi, remittance.payee_tax_id)
-    if not any(said) or remittance.payee_npi in npis or remittance.payee_tax_id == about["tax_id"]:
-        return ""
-    whom = f"{remittance.payee.title()} ({remittance.payee_npi or remittance.payee_tax_id})"
-    return f"This payment is to {whom}, not to us, so nothing of it was posted."
+    npis = {tx.clinic.about["npi"], *(each.npi for each in tx.clinic.providers.values())}
+    return not_for_us(remittance, npis, tx.clinic.about["tax_id"])
 
 
 def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:

@@ -69,6 +69,8 @@ def add_line(
     planned_id: int | None,
     at: datetime,
     by_id: int | None,
+    points_to: Sequence[str] = (),
+    supervising_id: int | None = None,
 ) -> int:
     return add(
         connection,
@@ -86,6 +88,8 @@ def add_line(
         planned_id=planned_id,
         entered_at=at,
         entered_by=by_id,
+        points_to=list(points_to),
+        supervising_id=supervising_id,
     )
 
 

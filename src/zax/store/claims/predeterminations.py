@@ -24,6 +24,16 @@ class AskedService(PlannedService):
 
     cents: int
 
+    @property
+    def beyond_contract(self) -> int:
+        """What the plan's contract takes from the fee, as it answered."""
+        return self.cents - self.answered_allowed_cents
+
+    @property
+    def patient_cents(self) -> int:
+        """What the plan said it would leave to the patient."""
+        return self.answered_allowed_cents - self.answered_pays_cents
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AskingClaim(ClaimRow):
@@ -33,8 +43,8 @@ class AskingClaim(ClaimRow):
 
 
 def asked_services(connection: Connection, claim_id: int, still_planned: bool) -> list[AskedService]:
-    """What a claim asks about, in its order; `still_planned` leaves out what was done, dropped or put away
-    since.
+    """What a claim asks about, in its order; `still_planned` leaves out what was done or removed since, and
+    work that isn't planned anymore.
     """
     query = select(_p, _asked.c.cents).join(_asked, _asked.c.planned_id == _p.c.id)
     query = query.join(proposal, proposal.c.id == _p.c.proposal_id).where(_asked.c.claim_id == claim_id)

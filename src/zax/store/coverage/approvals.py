@@ -3,58 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date, datetime
 
 from sqlalchemy import Connection, select, text
 
 from zax.core.claims.claim import Frequency
 from zax.core.claims.states import NOT_STANDING
+from zax.core.coverage.approvals import ApprovalOnFile, Use
 from zax.store.coverage.tables import approval
 from zax.store.rows import add, change, many, one
 
 _a = approval
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ApprovalRow:
-    """An authorization or referral. `units` None: as often as needed; `codes` name the services it is for,
-    none for all.
-    """
-
-    id: int
-    coverage_id: int
-    kind: str
-    number: str
-    codes: Sequence[str]
-    units: int | None
-    from_day: date | None
-    to_day: date | None
-    note: str
-    ended_at: datetime | None
-
-
-@dataclass(frozen=True, slots=True)
-class Use:
-    """Units of a service that stand on a claim under this authorization or referral."""
-
-    claim_id: int
-    coverage_id: int
-    line_id: int
-    authorization: str | None
-    referral: str | None
-    code: str
-    units: int
-
-
-def approvals_of(connection: Connection, coverage_ids: Sequence[int]) -> list[ApprovalRow]:
+def approvals_of(connection: Connection, coverage_ids: Sequence[int]) -> list[ApprovalOnFile]:
     """Those of these coverages, the newest first; ended ones too."""
     query = select(_a).where(_a.c.coverage_id.in_(list(coverage_ids) or [0])).order_by(_a.c.id.desc())
-    return many(connection, query, ApprovalRow)
+    return many(connection, query, ApprovalOnFile)
 
 
-def approval_for_update(connection: Connection, approval_id: int) -> ApprovalRow | None:
-    return one(connection, select(_a).where(_a.c.id == approval_id).with_for_update(), ApprovalRow)
+def approval_for_update(connection: Connection, approval_id: int) -> ApprovalOnFile | None:
+    return one(connection, select(_a).where(_a.c.id == approval_id).with_for_update(), ApprovalOnFile)
 
 
 def add_approval(
