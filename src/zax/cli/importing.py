@@ -18,7 +18,7 @@ from zax.desk.record.exporting import cards_of
 from zax.desk.record.importing import job_of, open_import, refused_lines, run_import, start_import
 from zax.processes import desk_of
 from zax.settings import Settings
-from zax.store.claims.claims import every_file
+from zax.store.claims.files import every_file
 from zax.store.files import FileStore
 
 console = Console(stderr=True)

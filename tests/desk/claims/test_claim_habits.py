@@ -23,7 +23,7 @@ from zax.desk.claims.thread import correct_claim
 from zax.desk.day.checkout import change_what_was_billed, finish_checkout, take_checkout_back
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
-from zax.store.claims.claims import every_file
+from zax.store.claims.files import every_file
 from zax.web.money.documents import receipt_pdf
 
 

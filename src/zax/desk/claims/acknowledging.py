@@ -26,7 +26,9 @@ from zax.core.x12.syntax import read
 from zax.desk.acts.transaction import Transaction
 from zax.desk.claims.claims import add_event, as_kept
 from zax.store.claims import claims
-from zax.store.claims.claims import ClaimRow, X12File
+from zax.store.claims import files as x12_files
+from zax.store.claims.claims import ClaimRow
+from zax.store.claims.files import X12File
 
 # Before the payer has answered, a claim may still be turned back or taken.
 _ON_ITS_WAY = frozenset({ClaimState.GOING, ClaimState.SENT, ClaimState.ACCEPTED})
@@ -35,7 +37,7 @@ _FRESH = frozenset({ClaimState.GOING, ClaimState.SENT})
 
 def take_interchange(tx: Transaction, file_id: int, verdict: InterchangeVerdict) -> tuple[str, int]:
     """A TA1. (What happened in words, how many things a person must look at.)"""
-    sent = claims.file_sent_as(tx.connection, verdict.control.lstrip("0"))
+    sent = x12_files.file_sent_as(tx.connection, verdict.control.lstrip("0"))
     if sent is None:
         return f"Word on file {verdict.control}, which we did not send.", 1
     if verdict.taken:
@@ -43,13 +45,13 @@ def take_interchange(tx: Transaction, file_id: int, verdict: InterchangeVerdict)
     rows = _rows(tx, sent, _FRESH)
     for row in rows:
         _turn_back(tx, row, file_id, "file", f"The whole file was rejected: {verdict.words}.")
-    claims.set_outcome(tx.connection, sent.id, verdict.words)
+    x12_files.set_outcome(tx.connection, sent.id, verdict.words)
     return f"File {sent.name} {verdict.words}; {len(rows)} claims came back.", 1
 
 
 def take_acknowledgement(tx: Transaction, file_id: int, answer: Acknowledgement) -> tuple[str, int]:
     """A 999."""
-    sent = claims.file_sent_as(tx.connection, answer.group.lstrip("0"))
+    sent = x12_files.file_sent_as(tx.connection, answer.group.lstrip("0"))
     if sent is None:
         return f"Acknowledgment for group {answer.group}, which we did not send.", 1
     rejected = answer.code not in {"A", "E", "P"} or any(not each.taken for each in answer.files)
@@ -57,7 +59,7 @@ def take_acknowledgement(tx: Transaction, file_id: int, answer: Acknowledgement)
     verdict = verdict_words("R" if rejected else answer.code)
     found = locate(errors, read(sent.text)) if errors else []
     rows = _rows(tx, sent, _FRESH)
-    claims.set_outcome(tx.connection, sent.id, f"{verdict} by the clearinghouse")
+    x12_files.set_outcome(tx.connection, sent.id, f"{verdict} by the clearinghouse")
     words = f"Claim file {sent.name} {verdict}"
     if rejected:
         _back(tx, rows, file_id, words, errors, found)

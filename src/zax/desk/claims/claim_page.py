@@ -29,6 +29,7 @@ from zax.desk.claims.worklist import Shown
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.approvals import ApprovalShown, approvals_shown
 from zax.store.claims import claims as stored
+from zax.store.claims import files as x12_files
 from zax.store.claims.claims import ClaimEvent, ListedClaim
 from zax.store.claims.predeterminations import AskedService, asked_services
 from zax.store.engine import Connection
@@ -132,7 +133,7 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
 def _changed(connection: Connection, row: ListedClaim, now: Claim) -> list[Difference]:
     if row.state not in {ClaimState.SENT, ClaimState.ACCEPTED}:
         return []
-    file = stored.sent_file(connection, row.id)
+    file = x12_files.sent_file(connection, row.id)
     sent = claim_in(file.text, row.number) if file else None
     return differences(sent, now) if sent else []
 

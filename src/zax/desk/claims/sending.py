@@ -26,6 +26,7 @@ from zax.desk.coverage.parties import envelope_of
 from zax.outside.doors import Clearinghouse, DoorRefused
 from zax.store.acts.outbox import Errand, finish_errand
 from zax.store.claims import claims as stored
+from zax.store.claims import files as x12_files
 from zax.store.claims.claims import ClaimRow
 
 
@@ -91,12 +92,12 @@ def _chunks(going: Sequence[_Going]) -> Iterator[Sequence[_Going]]:
 def _write_file(tx: Transaction, form: Form, going: Sequence[_Going]) -> int:
     """The control number is the file's own id, so an acknowledgement finds its file."""
     kind = f"837{form}"
-    file_id = stored.add_file_out(tx.connection, kind=kind, draft_digest=uuid.uuid4().hex, at=tx.now)
+    file_id = x12_files.add_file_out(tx.connection, kind=kind, draft_digest=uuid.uuid4().hex, at=tx.now)
     text = claim_file([each.claim for each in going], envelope_of(tx, file_id))
     first = going[0].row.number if len(going) == 1 else f"{len(going)}-claims"
     name = f"{first}-{file_id}.{kind.lower()}"
     digest = hashlib.sha256(text.encode()).hexdigest()
-    stored.keep_file_out(tx.connection, file_id, text=text, name=name, digest=digest)
+    x12_files.keep_file_out(tx.connection, file_id, text=text, name=name, digest=digest)
     for each in going:
         stored.set_state(tx.connection, each.row.id, ClaimState.GOING)
         add_event(tx, each.row.id, f"In the batch {name}", file_id)
@@ -105,7 +106,7 @@ def _write_file(tx: Transaction, form: Form, going: Sequence[_Going]) -> int:
     return file_id
 
 
-def _take_back(tx: Transaction, file: stored.X12File, errand: Errand, why: str) -> None:
+def _take_back(tx: Transaction, file: x12_files.X12File, errand: Errand, why: str) -> None:
     """The door does not want the file as it is. Several claims go again in two halves, so that what it minds
     ends alone; one alone is rejected, for a person.
     """
@@ -114,7 +115,7 @@ def _take_back(tx: Transaction, file: stored.X12File, errand: Errand, why: str) 
         for row in stored.claims_of_file_for_update(tx.connection, file.id)
         if row.state == ClaimState.GOING
     ]
-    stored.set_outcome(tx.connection, file.id, f"Refused: {why}")
+    x12_files.set_outcome(tx.connection, file.id, f"Refused: {why}")
     if len(rows) > 1:
         going = [_Going(row, made_now(tx, row).claim) for row in rows]
         half = len(going) // 2
@@ -134,7 +135,7 @@ def deliver_claim_file(desk: Desk, clearinghouse: Clearinghouse, errand: Errand)
     tried again; a file that is refused is not.
     """
     with desk.engine.connect() as connection:
-        file = stored.file_of(connection, errand.payload["file_id"])
+        file = x12_files.file_of(connection, errand.payload["file_id"])
     if file is None:
         raise LookupError(f"no file {errand.payload['file_id']}")
     try:

@@ -26,6 +26,7 @@ from zax.desk.coverage.parties import envelope_of
 from zax.outside.doors import Clearinghouse, OutsideTrouble
 from zax.store.acts.outbox import Errand, finish_errand
 from zax.store.claims import claims as stored
+from zax.store.claims import files as x12_files
 from zax.store.claims.claims import ClaimRow
 from zax.store.claims.worklist import worked
 
@@ -76,11 +77,11 @@ def carry_out_question(desk: Desk, clearinghouse: Clearinghouse, errand: Errand)
 
     def write(tx: Transaction) -> None:
         digest = hashlib.sha256(f"{errand.id}{answer}".encode()).hexdigest()
-        file_id = stored.add_file_in(
+        file_id = x12_files.add_file_in(
             tx.connection, kind="277", name=f"status-{errand.id}.277", digest=digest, text=answer, at=tx.now
         )
         said = [take_status(tx, file_id, report)[0] for report in reports]
-        stored.set_outcome(tx.connection, file_id, " ".join(said))
+        x12_files.set_outcome(tx.connection, file_id, " ".join(said))
         finish_errand(tx.connection, errand.id, tx.now)
 
     in_transaction(desk, WORKER, write)
@@ -90,10 +91,12 @@ def _question(tx: Transaction, claim_id: int) -> str:
     row = stored.claim_of(tx.connection, claim_id)
     assert row is not None, "a question names its claim"
     made = made_claim(tx.connection, tx.clinic, row, tx.clinic_day)
-    file_id = stored.add_file_out(
+    file_id = x12_files.add_file_out(
         tx.connection, kind="276", draft_digest=f"276-{claim_id}-{tx.now.isoformat()}", at=tx.now
     )
     text = status_inquiry(made.claim, envelope_of(tx, file_id), row.payer_claim)
     digest = hashlib.sha256(text.encode()).hexdigest()
-    stored.keep_file_out(tx.connection, file_id, text=text, name=f"{row.number}-{file_id}.276", digest=digest)
+    x12_files.keep_file_out(
+        tx.connection, file_id, text=text, name=f"{row.number}-{file_id}.276", digest=digest
+    )
     return text

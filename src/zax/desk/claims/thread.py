@@ -24,6 +24,7 @@ from zax.desk.claims.content import Made
 from zax.desk.coverage.estimate_inputs import counting_on
 from zax.store.book.records import Visit
 from zax.store.claims import claims as stored
+from zax.store.claims import files as x12_files
 from zax.store.claims.claims import ClaimRow
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
@@ -150,7 +151,7 @@ def next_coverage(connection: Connection, row: ClaimRow, visit: Visit) -> Covera
 
 def _decision(tx: Transaction, row: ClaimRow) -> tuple[RemitClaim, date]:
     """What the payer decided of the claim, from its own file."""
-    file = stored.last_answer(tx.connection, row.id)
+    file = x12_files.last_answer(tx.connection, row.id)
     found = read_remittances(file.text).remittances if file else []
     for remittance in found:
         for each in remittance.claims:

@@ -31,6 +31,7 @@ from zax.desk.money.ledger import OwnLedger, add_entry, settle_visit
 from zax.desk.money.posting import lock_household
 from zax.store.book.records import Visit
 from zax.store.claims import claims
+from zax.store.claims import files as x12_files
 from zax.store.claims.claims import ClaimRow
 from zax.store.money import queries as money
 from zax.store.remits import remits
@@ -51,7 +52,7 @@ def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None]
     Conflict for a known one. `alive` is called after each claim.
     """
     digest = hashlib.sha256(text.encode()).hexdigest()
-    known = claims.file_by_digest_for_update(tx.connection, digest)
+    known = x12_files.file_by_digest_for_update(tx.connection, digest)
     if known is not None:
         raise Conflict(
             f"This file was imported before, as {known.name}: {known.outcome} Nothing was changed.", "file"
@@ -97,20 +98,20 @@ def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None]
 def keep_unreadable(tx: Transaction, name: str, text: str, why: str) -> None:
     """A file from the clearinghouse that could not be used: kept as it came, and shown as a job."""
     digest = hashlib.sha256(text.encode()).hexdigest()
-    if claims.file_by_digest_for_update(tx.connection, digest) is None:
-        claims.add_file_in(
+    if x12_files.file_by_digest_for_update(tx.connection, digest) is None:
+        x12_files.add_file_in(
             tx.connection, kind="bad", name=name, digest=digest, text=text, at=tx.now, outcome=why
         )
         tx.tell("claim")
 
 
 def _keep(tx: Transaction, kind: str, name: str, text: str, digest: str) -> int:
-    return claims.add_file_in(tx.connection, kind=kind, name=name, digest=digest, text=text, at=tx.now)
+    return x12_files.add_file_in(tx.connection, kind=kind, name=name, digest=digest, text=text, at=tx.now)
 
 
 def _done(tx: Transaction, file_id: int, results: list[tuple[str, int]]) -> Imported:
     words = " ".join(sentence for sentence, _ in results)
-    claims.set_outcome(tx.connection, file_id, words)
+    x12_files.set_outcome(tx.connection, file_id, words)
     tx.audit("file.imported", file_id=file_id, words=words)
     tx.tell("claim")
     return Imported(file_id, words, sum(waiting for _, waiting in results))

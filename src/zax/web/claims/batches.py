@@ -13,6 +13,7 @@ from zax.core.errors import NotFound
 from zax.desk.claims.habits import make_what_is_due, visits_due
 from zax.desk.claims.worklist import group
 from zax.store.claims import claims as stored
+from zax.store.claims import files as x12_files
 from zax.store.claims.worklist import need_sums
 from zax.store.listing import Order
 from zax.web.shell.listing import wanted_of
@@ -32,7 +33,7 @@ def show_batches(request: Request) -> Response:
         sums = need_sums(connection, ctx.today)
         ready = group(connection, Need.SEND, ctx.today, sums, 0)
         held = group(connection, Need.FIX, ctx.today, sums, NOT_READY)
-        listed = stored.listed_batches(connection, wanted)
+        listed = x12_files.listed_batches(connection, wanted)
         due = len(visits_due(connection, ctx.clinic, ctx.now))
     return ctx.page(
         "claims/batches.html",
@@ -58,7 +59,7 @@ def batch_list(request: Request, file_id: int) -> Response:
     """The list of a file's contents, to print and file."""
     ctx = enter(request, "claims")
     with ctx.read() as connection:
-        file = stored.batch_of(connection, file_id)
+        file = x12_files.batch_of(connection, file_id)
         rows = stored.claims_in_batch(connection, file_id) if file else []
     if file is None:
         raise NotFound("There is no such batch.")
@@ -68,7 +69,7 @@ def batch_list(request: Request, file_id: int) -> Response:
     return ctx.looked_at(answer, [row.patient_id for row in rows], "batch")
 
 
-def _paper(ctx: RequestContext, file: stored.X12File, rows: list[stored.ListedClaim]) -> bytes:
+def _paper(ctx: RequestContext, file: x12_files.X12File, rows: list[stored.ListedClaim]) -> bytes:
     clinic = ctx.desk.clinic
     payers = list(dict.fromkeys(row.payer_name for row in rows))
     return paper(

@@ -15,6 +15,7 @@ from zax.core.reading import reference
 from zax.desk.acts.set_aside import set_aside
 from zax.desk.remits.importing import import_file
 from zax.store.claims import claims as stored
+from zax.store.claims import files as x12_files
 from zax.store.engine import Connection
 from zax.store.listing import Listed, Order, Wanted
 from zax.store.remits.remits import count_open_answers, open_answers
@@ -67,7 +68,7 @@ def claims_page(ctx: RequestContext, show: str = "open", status: int = 200, **mo
         counts = stored.counts_by_state(connection)
         listed, payers = _chosen(connection, show, payer, wanted)
         answers = count_open_answers(connection)
-        files = stored.files_in(connection, MOST_FILES)
+        files = x12_files.files_in(connection, MOST_FILES)
         aside = len(set_aside(connection, ctx.actor.role))
     totals = {key: sum(counts.get(state, 0) for state in states) for key, (_, states) in SHOWS.items()}
     return ctx.page(
@@ -93,7 +94,7 @@ def _chosen(
     if show == "answers":
         return open_answers(connection, wanted), []
     if show == "files":
-        return stored.listed_files(connection, wanted), []
+        return x12_files.listed_files(connection, wanted), []
     states = SHOWS[show][1]
     return (
         stored.listed_claims(connection, states, payer or None, wanted),
@@ -117,7 +118,7 @@ def show_file(request: Request, file_id: int) -> Response:
     """The file as it came or went, as text."""
     ctx = enter(request, "claims")
     with ctx.read() as connection:
-        row = stored.file_of(connection, file_id)
+        row = x12_files.file_of(connection, file_id)
         people = stored.patients_in_file(connection, file_id)
     if row is None:
         raise NotFound("There is no such file.")
