@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import signal
 import subprocess
 import sys
@@ -59,8 +58,12 @@ class Camera:
         )
 
     def href(self, css: str) -> str:
-        """The path of a link on the page."""
-        return str(self.driver.find_element(By.CSS_SELECTOR, css).get_attribute("href")).removeprefix(URL)
+        """Where the first link of that kind goes; asked in one step, since a live page may redraw between
+        two.
+        """
+        asked = "return document.querySelector(arguments[0])?.href"
+        self.until(lambda d: d.execute_script(asked, css))
+        return str(self.driver.execute_script(asked, css)).removeprefix(URL)
 
     def press(self, css: str, brings: str) -> None:
         """Press a button until what it brings is there; a headless browser loses a press now and then."""
@@ -89,11 +92,11 @@ def take_all(camera: Camera) -> None:
     camera.until(lambda d: "/day" in d.current_url)
     camera.open("/day")
     camera.take("day")
-    waiting = re.search(r"visit=(\d+)", camera.href(".a .who a[href*='visit=']:not([href*='checkout'])"))
-    ito = next(
-        a for a in camera.driver.find_elements(By.CSS_SELECTOR, ".a .who a") if "Hana Ito" in a.text
-    ).get_attribute("href")
-    assert waiting and ito
+    ito = camera.driver.execute_script(
+        "return [...document.querySelectorAll('.a .who a')]"
+        ".find((a) => a.textContent.includes('Hana Ito')).href"
+    )
+
     camera.open("/book")
     camera.take("book")
     camera.open("/book?" + str(ito).split("?")[1])
@@ -123,39 +126,37 @@ def take_all(camera: Camera) -> None:
     take_money(camera, account)
     take_record(camera, str(fern).removeprefix("bar-"))
     take_claims(camera)
+    camera.open("/followup/returns")
+    camera.open(camera.href("tr[data-row] a[data-act]"))
+    camera.take("returns")
 
 
 def take_claims(camera: Camera) -> None:
-    """What each claim needs next, the whole life of a denied one, and the evening's batch."""
+    """What each claim needs next, the whole life of a denied one, and what insurers paid and left unpaid."""
     camera.open("/claims")
     camera.take("claims")
     denied = camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Decide").get_attribute("href")
     camera.open(str(denied).removeprefix(URL))
     camera.take("claim")
-    camera.open("/claims/batches")
-    camera.press(".doings form button", "#live td a[href$='.pdf']")
-    camera.until(lambda d: "accepted by the clearinghouse" in d.page_source)
-    camera.take("batch")
+    camera.open("/claims/payments")
+    camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Northmoor").click()
+    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".pd-list a[href*='claim=']"))
+    camera.open(camera.href(".pd-list a[href*='claim=']"))
+    camera.take("posting-desk")
+    camera.open("/claims/denied")
+    camera.open(camera.href(".dn-r a"))
+    camera.take("denied")
+    camera.open("/claims/pictures")
+    camera.take("pictures")
 
 
 def take_money(camera: Camera, account: str) -> None:
-    """A household's account, its statement, and the evening's count."""
+    """A household's account, and the evening's count."""
     camera.open(account)
     camera.take("account")
     camera.open("/close")
     count_drawer(camera)
     camera.take("close-the-day")
-    camera.open(account)
-    camera.driver.execute_script(
-        "document.querySelector(\"form[action$='/statement']\").removeAttribute('target')"
-    )
-    camera.driver.find_element(By.CSS_SELECTOR, "form[action$='/statement'] button").click()
-    camera.until(lambda d: ".pdf" in d.current_url)
-    paper = camera.driver.current_url
-    camera.driver.get("about:blank")  # the address below is opened anew, as the paper alone
-    camera.driver.get(f"{paper}#toolbar=0&navpanes=0")
-    camera.until(lambda d: len(d.get_screenshot_as_png()) > 30_000)  # the paper is drawn
-    camera.take("statement")
 
 
 def count_drawer(camera: Camera) -> None:
@@ -199,10 +200,6 @@ def take_visit(camera: Camera, dental: str) -> None:
         " true}))"
     )
     camera.take("charges")
-    camera.open("/planned/1")
-    camera.take("planned-work")
-    camera.open("/wall")
-    camera.take("wall")
 
 
 def take_time(camera: Camera) -> None:

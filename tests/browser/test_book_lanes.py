@@ -89,14 +89,31 @@ def test_a_staff_slot_is_tied_to_its_visit(person: Callable[[str], Person]) -> N
     def tied() -> list[str]:
         return [str(each.get_attribute("title")) for each in desk.all("#grid .strap.tied")]
 
-    strap = next(each for each in desk.all(".slots .strap") if "Ito" in (each.get_attribute("title") or ""))
-    ActionChains(desk.driver).move_to_element(strap).perform()
-    desk.until(lambda: len(tied()) == 2, "both straps are lit")
+    def slot_of_ito() -> Any:
+        return next(
+            each for each in desk.all(".slots .strap") if "Ito" in (each.get_attribute("title") or "")
+        )
+
+    def hovered() -> bool:
+        ActionChains(desk.driver).move_by_offset(1, 1).move_to_element(slot_of_ito()).perform()
+        return len(tied()) == 2
+
+    desk.until(hovered, "both straps are lit")
     assert sum("Ito" in title for title in tied()) == 1 and sum("by Dr." in title for title in tied()) == 1
     assert len(desk.all("#grid .tie")) == 1
-    bar: Any = next(each for each in desk.all("#grid .v") if "Delgado" in (each.get_attribute("title") or ""))
-    desk.driver.execute_script("arguments[0].focus()", bar)
-    desk.until(lambda: any("Delgado" in title for title in tied()), "its slot follows the focus")
+
+    def focused() -> bool:
+        bars = desk.all("#grid .v")
+        bar = next(each for each in bars if "Delgado" in (each.get_attribute("title") or ""))
+        desk.driver.execute_script("arguments[0].focus()", bar)
+        return any("Delgado" in title for title in tied())
+
+    desk.until(focused, "its slot follows the focus")
     assert len(tied()) == 2 and not any("Ito" in title for title in tied())
-    strap.click()
+
+    def opened() -> bool:
+        slot_of_ito().click()
+        return True
+
+    desk.until(opened, "the slot is pressed")
     desk.see("Hana Ito", "#over")

@@ -196,7 +196,7 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     desk.see("Plan paid", ".jr")
     desk.see("settled", ".jr")
     desk.click_words("Claim", ".jr")
-    desk.see("posted", ".life")
+    desk.see("posted", ".life[aria-label='What happened']")
 
 
 def test_a_rest_after_the_insurers_answer_is_a_job_on_day(

@@ -69,7 +69,7 @@ def relative(desk: Desk, patient: int, **changes: Any) -> int:
 def agrees(desk: Desk) -> bool:
     """No fault in the journal; and what is open line by line is what is open visit by visit."""
     found = recount(desk.engine)
-    assert found.faults == []
+    assert found.faults == [], found.faults
     with desk.engine.connect() as connection:
         for household in connection.execute(text("SELECT id FROM household")).scalars().all():
             items = open_items(connection, desk.clinic, household)

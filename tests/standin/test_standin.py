@@ -2,6 +2,7 @@
 
 import io
 import time
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
@@ -11,10 +12,13 @@ import pyx12.x12n_document
 from fastapi.testclient import TestClient
 
 from tests.conftest import free_port
-from tests.x12_samples import ENVELOPE, claim
+from tests.x12_samples import ENVELOPE, HELEN, claim
+from zax.core.claims.claim import Rank
+from zax.core.claims.parts import Adjusted, LineDecision, OtherCoverage
 from zax.core.x12.claim_file import claim_file
 from zax.core.x12.describe import describe
-from zax.standin.answers import acknowledgement, remittance
+from zax.core.x12.parties import Person
+from zax.standin.answers import TEMPERS, acknowledgement, remittance, remittances
 from zax.standin.app import create_app
 from zax.standin.claims import read_claim_file
 from zax.standin.keep import Keep
@@ -35,6 +39,65 @@ def test_answers_are_valid_and_add_up(dental: bool, tmp_path: Path) -> None:
     assert describe(paid)["problems"] == []
     assert describe(paid)["transactions"][0]["claims"][0]["number"] == "C000017"
     assert describe(acknowledgement(file, 6, NOW))["transactions"][0]["files"][0]["verdict"] == "accepted"
+
+
+def member(number: str) -> Person:
+    return replace(HELEN, member_id=number)
+
+
+@pytest.mark.parametrize("ending", sorted(TEMPERS))
+def test_for_a_made_up_member_it_answers_in_every_way_of_the_trade(ending: str, tmp_path: Path) -> None:
+    told = claim(patient=member(f"HG{ending}"), subscriber=member(f"HG{ending}"))
+    file = read_claim_file(claim_file([told], ENVELOPE))
+    answers = remittances(file, file.claims[0], Keep(tmp_path), 5, NOW)
+    assert all(valid(each) for each in answers)
+    said = [describe(each)["transactions"][0] for each in answers]
+    assert [describe(each)["problems"] for each in answers] == [[]] * len(answers)
+    first = said[0]["claims"][0]
+    if ending.startswith("D"):
+        assert first["paid_cents"] == 0 and first["lines"][0]["adjustments"][0]["group"] == "CO"
+    if ending == "X1":
+        assert first["status"] == "19"
+    if ending == "B1":
+        assert said[1]["claims"][0]["status"] == "22" and said[1]["paid_cents"] == 0
+        assert said[1]["claims"][0]["paid_cents"] == -first["paid_cents"]
+    if ending in {"L6", "E3"}:
+        assert [each["reason"] for each in said[0]["provider_adjustments"]] == [ending]
+
+
+def test_a_second_plan_pays_what_the_first_left(tmp_path: Path) -> None:
+    told = claim()
+    decided = LineDecision(
+        payer_id="CPL01",
+        paid_cents=8_000,
+        code="99213",
+        units=1,
+        day=NOW.date(),
+        adjusted=(Adjusted("CO", "45", 2_800), Adjusted("PR", "2", 2_000)),
+        left_cents=2_000,
+    )
+    other = OtherCoverage(
+        rank="P",
+        relationship="18",
+        payer_name="Copperline Health",
+        payer_id="CPL01",
+        member_id="CP-1",
+        first="Helen",
+        last="Vasquez",
+        filing_indicator="CI",
+        decided=True,
+        decided_on=NOW.date(),
+        paid_cents=8_000,
+    )
+    second = replace(
+        told, rank=Rank.SECONDARY, others=(other,), lines=(replace(told.lines[0], decided=(decided,)),)
+    )
+    file = read_claim_file(claim_file([second], ENVELOPE))
+    assert file.errors == []
+    paid = describe(remittances(file, file.claims[0], Keep(tmp_path), 5, NOW)[0])["transactions"][0]
+    (said,) = paid["claims"]
+    assert (said["status"], said["paid_cents"]) == ("2", 2_000)
+    assert said["lines"][0]["adjustments"] == [{"group": "OA", "reason": "23", "cents": 10_800}]
 
 
 def test_the_deductible_is_remembered_from_claim_to_claim(tmp_path: Path) -> None:

@@ -45,9 +45,9 @@ class Browser:
         return self.client.get(path, follow_redirects=False, **more)
 
     def post(self, path: str, **fields: Any) -> Any:
-        return self.client.post(
-            path, data={"csrf": self.token} | {k: str(v) for k, v in fields.items()}, follow_redirects=False
-        )
+        """A form as a browser sends it; a list is a field that comes several times."""
+        sent = {k: [str(each) for each in v] if isinstance(v, list) else str(v) for k, v in fields.items()}
+        return self.client.post(path, data={"csrf": self.token} | sent, follow_redirects=False)
 
 
 def hidden(page: str, name: str) -> str:

@@ -5,7 +5,7 @@ answers come in as files, by the same act as at the desk.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -194,7 +194,7 @@ def _payment(
         *service,
         f"REF*6R*{ours}",
     ]
-    return _interchange(day, "HP", "835", "005010X221A1", body)
+    return interchange(day, "HP", "835", "005010X221A1", body)
 
 
 def _status(day: date, number: str, cents: int) -> str:
@@ -215,11 +215,11 @@ def _status(day: date, number: str, cents: int) -> str:
         f"TRN*2*{number}",
         f"STC*A7:158:QC*{today}*U*{amount(cents)}",
     ]
-    return _interchange(day, "HN", "277", "005010X214", body)
+    return interchange(day, "HN", "277", "005010X214", body, 1)
 
 
-def _interchange(day: date, group: str, kind: str, version: str, body: list[str]) -> str:
-    control = 1 if kind == "277" else 2
+def interchange(day: date, group: str, kind: str, version: str, body: Sequence[str], control: int = 2) -> str:
+    """One transaction in its envelope, as the clearinghouse sends it."""
     start = f"ST*{kind}*0001*{version}" if kind == "277" else f"ST*{kind}*0001"
     rows = [
         "ISA*00*          *00*          *ZZ*FERRYHUB       *ZZ*JUNIPERQ      "

@@ -167,6 +167,28 @@ CLAIMS = (
 )
 
 
+POSTING = ("SELECT * FROM remit WHERE id = %s", "SELECT * FROM remit_claim WHERE remit_id = %s LIMIT 400")
+TO_PLACE = (
+    (
+        "SELECT c.*, a.first, a.last, b.day, y.name FROM claim c JOIN visit b ON b.id = c.visit_id"
+        " JOIN patient a ON a.id = c.patient_id JOIN coverage v ON v.id = c.coverage_id"
+        " JOIN plan p ON p.id = v.plan_id JOIN payer y ON y.id = p.payer_id WHERE y.id = 1"
+        " AND c.state IN ('sent', 'accepted') ORDER BY a.last,"
+        " a.first, b.day, c.id LIMIT 400"
+    ),
+)
+DENIED = (
+    (
+        "SELECT s.*, c.number, a.first, a.last, b.day, e.code, y.name FROM shortfall s JOIN claim c ON c.id ="
+        " s.claim_id JOIN visit b ON b.id = c.visit_id JOIN patient a ON a.id = c.patient_id"
+        " JOIN charge_line l ON l.id = s.line_id JOIN service e ON e.id = l.service_id"
+        " JOIN coverage v ON v.id = c.coverage_id"
+        " JOIN plan p ON p.id = v.plan_id JOIN payer y ON y.id = p.payer_id WHERE s.state IN ('open',"
+        " 'appealed') ORDER BY s.act_by, s.cents DESC, s.id LIMIT 500"
+    ),
+)
+
+
 class Floor:
     """A connection a thread, and the routes."""
 
@@ -215,6 +237,8 @@ class Floor:
                 "checkout",
                 "account",
                 "claims",
+                "posting",
+                "denied",
             )
         ]
         return Starlette(routes=routes)
@@ -224,6 +248,12 @@ class Floor:
 
     def claims(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(CLAIMS, request.query_params["day"]))
+
+    def posting(self, request: Request) -> JSONResponse:
+        return JSONResponse([self.rows(POSTING, request.query_params["id"]), self.rows(TO_PLACE)])
+
+    def denied(self, request: Request) -> JSONResponse:
+        return JSONResponse(self.rows(DENIED))
 
     def book(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(BOOK, request.query_params["day"], request.query_params["site"]))

@@ -73,6 +73,7 @@ class PastMoney:
                     0,
                     None,
                     0,
+                    None,
                 )
             )
             if needs_tooth and visit.person.id in self.regulars:
@@ -122,6 +123,7 @@ class PastMoney:
                 answer.first,
                 coverage if plan else None,
                 answer.uses[0].own if answer.uses else 0,
+                answer.contract,
             )
         at = min(moment(visit.day, min(visit.start + visit.minutes + 5, 1439)), to_utc(self.now, ZONE))
         for answer in answers:

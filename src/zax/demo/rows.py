@@ -23,7 +23,7 @@ COLUMNS = {
     "track_move": "visit_id, from_stop, to_stop, at, by_id",
     "charge_line": (
         "id, visit_id, service_id, provider_id, fee_cents, tooth, surfaces, deductible_cents, entered_at,"
-        " entered_by, first_cents, first_coverage_id, own_cents"
+        " entered_by, first_cents, first_coverage_id, own_cents, contract_cents"
     ),
     "visit_diagnosis": "visit_id, position, code",
     "receipt": "id, request_key, patient_id, site_id, day, at, by_id",

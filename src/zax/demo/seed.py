@@ -13,13 +13,14 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from sqlalchemy import Engine, insert, inspect, select
 
 from zax.clock import ShiftedClock, local, system_now, to_utc
-from zax.demo import claims
+from zax.demo import claims, remits
 from zax.demo.accounts import add_money
 from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
 from zax.demo.history import History
 from zax.demo.people import Person, make_people
 from zax.demo.records import enrich
+from zax.demo.returns import write_returns
 from zax.demo.setup_rows import diagnosis_rows, write_world
 from zax.demo.standin_state import tell_standin
 from zax.demo.today import (
@@ -108,6 +109,9 @@ def seed(
             claims.asked_beforehand(desk, by_name[claims.ASKED_BEFOREHAND])
             clock.set_to(opens)
             add_money(desk, clock, PayingTerminal(), day)
+            remits.payments_come_in(desk, clock, opens, day)
+            with engine.begin() as connection:
+                write_returns(connection, day, opens)
             visits += len(VISITS)
         else:
             with engine.begin() as connection:

@@ -11,6 +11,7 @@ from argon2 import PasswordHasher
 from sqlalchemy import Connection, insert
 
 from zax.core.json import Json
+from zax.demo.returns import REASONS
 from zax.demo.world import (
     ABOUT,
     ASSISTANCE_ALLOWS,
@@ -29,6 +30,7 @@ from zax.demo.world import (
     SERVICES,
     SETS,
     SITES,
+    TYPE_ID,
     TYPE_MORE,
     TYPES,
     USERS,
@@ -59,12 +61,31 @@ def write_world(connection: Connection, today: date, copies: int = 1) -> None:
     _write_services(put)
     _write_payers(put)
     _write_money(put)
+    _write_return_reasons(put)
     hashed = PasswordHasher().hash(PASSWORD)
     put(
         schema.user,
         [
             {"sign_in": s, "name": n, "role": r, "provider_id": p, "password_hash": hashed, "active": True}
             for s, n, r, p in USERS
+        ],
+    )
+
+
+def _write_return_reasons(put: Any) -> None:
+    put(
+        schema.return_reason,
+        [
+            {
+                "words": words,
+                "by_when": by,
+                "for_whom": whom,
+                "urgent": urgent,
+                "type_id": TYPE_ID[kind] if kind else None,
+                "position": at,
+                "active": True,
+            }
+            for at, (words, by, whom, urgent, kind) in enumerate(REASONS, 1)
         ],
     )
 

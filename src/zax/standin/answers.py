@@ -1,13 +1,14 @@
 """What the clearinghouse and the payers send back: a 999 for every file, an 835 for every claim they pay.
 
 Payers' rules are data (payers.json): how much of a fee they allow, what percentage they pay by the beginning
-of a code, and which codes the deductible counts for.
+of a code, and which codes the deductible counts for. A member whose number ends in one of `TEMPERS` is
+answered in a way of its own: denied in part, below the contract, with interest, passed on, taken back.
 """
 
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 
@@ -58,15 +59,23 @@ def acknowledgement(file: ClaimFile, control: int, now: datetime) -> str:
 
 @dataclass(slots=True)
 class Decision:
+    """Cents of a line; `reason` is why it was denied ('CO*50'), `before` what earlier plans did."""
+
     line: Line
     paid: int
     write_off: int
     deductible: int
     share: int
+    before: int = 0
+    reason: str = ""
 
 
 def decide(claim: Claim, used: int) -> list[Decision]:
-    """What the payer pays of each line; `used` is the member's deductible used so far, in cents."""
+    """What the payer pays of each line; `used` is the member's deductible used so far, in cents. A plan that
+    pays after another pays what that left.
+    """
+    if claim.rank in {"S", "T"}:
+        return [Decision(each, each.cents - each.before, 0, 0, 0, each.before) for each in claim.lines]
     rules = PAYERS[claim.payer]
     left = max(0, rules["deductible"] - used)
     made: list[Decision] = []
@@ -81,24 +90,101 @@ def decide(claim: Claim, used: int) -> list[Decision]:
     return made
 
 
+@dataclass(frozen=True, slots=True)
+class Temper:
+    """How a payer answers for one made-up member: `status` of the claim, `denies` the last line or (`whole`)
+    all for a reason, `short` whole percent taken off below the contract, `beside` what is added (below zero)
+    or taken beside the claim, `passes` it on to the next plan, `takes_back` what it paid in a second payment.
+    """
+
+    status: str = "1"
+    denies: str = ""
+    whole: bool = False
+    short: int = 0
+    beside: tuple[tuple[str, int], ...] = ()
+    passes: bool = False
+    takes_back: bool = False
+
+
+USUAL = Temper()
+# By the last two signs of the member number.
+TEMPERS = {
+    "D1": Temper(denies="CO*16"),
+    "D2": Temper(denies="CO*50"),
+    "D3": Temper(status="4", denies="CO*29", whole=True),
+    "U1": Temper(short=10),
+    "L6": Temper(beside=(("L6", -125),)),
+    "E3": Temper(beside=(("E3", 250),)),
+    "X1": Temper(status="19", passes=True),
+    "B1": Temper(takes_back=True),
+}
+
+
+def temper_of(claim: Claim, denied: bool) -> Temper:
+    if denied:
+        return Temper(status="4", denies="CO*197", whole=True)
+    return TEMPERS.get(claim.member[-2:], USUAL) if not claim.planned else USUAL
+
+
 def remittance(
     file: ClaimFile, claim: Claim, keep: Keep, control: int, now: datetime, denied: bool = False
 ) -> str:
-    """The 835 (005010X221A1) that pays one claim by transfer, or denies it for want of an authorization. Of
-    planned work it only says what would be paid.
+    """The 835 (005010X221A1) that answers one claim by transfer, as the payer does for this member; `denied`
+    for want of an authorization. Of planned work it only says what would be paid.
     """
+    return remittances(file, claim, keep, control, now, denied)[0]
+
+
+def remittances(
+    file: ClaimFile, claim: Claim, keep: Keep, control: int, now: datetime, denied: bool = False
+) -> list[str]:
+    """The same, and for some members a second payment that takes the first back and carries it forward."""
     used = (keep.get("deductibles", f"{claim.member}-{now:%Y}") or {}).get("cents", 0)
-    decisions = [] if denied else decide(claim, used)
+    temper = temper_of(claim, denied)
+    decisions = tempered(decide(claim, used), temper)
     if not claim.planned:
         counted = used + sum(d.deductible for d in decisions)
         keep.put("deductibles", f"{claim.member}-{now:%Y}", {"cents": counted})
+    made = [_payment(file, claim, decisions, temper, control, now)]
+    if temper.takes_back:
+        back = [_turned(each) for each in decisions]
+        forward = Temper(status="22", beside=((f"FB:{claim.number}", sum(d.paid for d in back)),))
+        made.append(_payment(file, claim, back, forward, control + 1, now))
+    return made
+
+
+def _turned(each: Decision) -> Decision:
+    """A decision with its signs turned."""
+    line = replace(each.line, cents=-each.line.cents)
+    return Decision(line, -each.paid, -each.write_off, -each.deductible, -each.share)
+
+
+def tempered(decisions: list[Decision], temper: Temper) -> list[Decision]:
+    """What the payer makes of it for this member."""
+    if temper.short:
+        for each in decisions:
+            less = each.paid * temper.short // 100
+            each.paid, each.write_off = each.paid - less, each.write_off + less
+    if temper.denies:
+        for each in decisions if temper.whole else decisions[-1:]:
+            each.paid = each.write_off = each.deductible = each.share = 0
+            each.reason = temper.denies
+    return decisions
+
+
+def _payment(
+    file: ClaimFile, claim: Claim, decisions: list[Decision], temper: Temper, control: int, now: datetime
+) -> str:
     payer = PAYERS[claim.payer]
     paid = 0 if claim.planned else sum(d.paid for d in decisions)
     patient = sum(d.deductible + d.share for d in decisions)
-    method = "ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765" if paid else "NON***********"
+    total = paid - sum(cents for _, cents in temper.beside)
+    method = "ACH*CCP*01*999999992*DA*123456*1512345678**01*999988880*DA*98765" if total else "NON***********"
     today = f"{now:%Y%m%d}"
+    status = "25" if claim.planned else "2" if claim.rank in {"S", "T"} else temper.status
+    charge = sum(each.line.cents for each in decisions)
     body = [
-        f"BPR*I*{cents_text(paid)}*C*{method}*{today}",
+        f"BPR*I*{cents_text(total)}*C*{method}*{today}",
         f"TRN*1*{claim.payer}{control:07d}*1512345678",
         f"DTM*405*{today}",
         f"N1*PR*{payer['name']}",
@@ -112,10 +198,10 @@ def remittance(
             (
                 "CLP",
                 claim.number,
-                "25" if claim.planned else "4" if denied else "1",
-                cents_text(claim.cents),
+                status,
+                cents_text(charge),
                 cents_text(paid),
-                cents_text(patient) if patient else "",
+                cents_text(patient) if patient > 0 else "",
                 "12",
                 f"{claim.payer}-{claim.number}",
                 "11",
@@ -124,10 +210,10 @@ def remittance(
         ),
         f"NM1*QC*1*{claim.patient_last}*{claim.patient_first}****MI*{claim.member}",
     ]
+    body += ["NM1*TT*2*NEXT PLAN*****PI*NEXT1"] if temper.passes else []
     for decision in decisions:
         body += _service(decision, claim)
-    for line in claim.lines if denied else ():
-        body += _denied(line, claim.day)
+    body += [f"PLB*{file.npi}*{now:%Y}1231*{why}*{cents_text(cents)}" for why, cents in temper.beside]
     return envelope("HP", "005010X221A1", "835", file.sender, control, now, body)
 
 
@@ -136,8 +222,13 @@ def _service(decision: Decision, claim: Claim) -> list[str]:
     code = ":".join((line.qualifier, line.code, *line.modifiers))
     lines = [f"SVC*{code}*{cents_text(line.cents)}*{cents_text(paid)}**{line.units}"]
     lines += [f"DTM*472*{claim.day}"] if claim.day else []
+    if decision.reason:
+        lines.append(f"CAS*{decision.reason}*{cents_text(line.cents)}")
+        return lines + ([f"REF*6R*{line.number}"] if line.number else [])
     if claim.planned and decision.paid:
         lines.append(f"CAS*OA*101*{cents_text(decision.paid)}")
+    if decision.before:
+        lines.append(f"CAS*OA*23*{cents_text(decision.before)}")
     if decision.write_off:
         lines.append(f"CAS*CO*45*{cents_text(decision.write_off)}")
     reasons = [
@@ -147,15 +238,6 @@ def _service(decision: Decision, claim: Claim) -> list[str]:
         lines.append("CAS*PR*" + "**".join(f"{reason}*{cents_text(cents)}" for reason, cents in reasons))
     if line.number:
         lines.append(f"REF*6R*{line.number}")
-    lines.append(f"AMT*B6*{cents_text(line.cents - decision.write_off)}")
+    if line.cents > 0:
+        lines.append(f"AMT*B6*{cents_text(line.cents - decision.write_off)}")
     return lines
-
-
-def _denied(line: Line, day: str) -> list[str]:
-    code = ":".join((line.qualifier, line.code, *line.modifiers))
-    lines = [
-        f"SVC*{code}*{cents_text(line.cents)}*0**{line.units}",
-        f"DTM*472*{day}",
-        f"CAS*CO*197*{cents_text(line.cents)}",
-    ]
-    return lines + ([f"REF*6R*{line.number}"] if line.number else [])

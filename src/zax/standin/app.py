@@ -22,7 +22,7 @@ from pydantic import BaseModel
 from starlette.concurrency import run_in_threadpool
 
 from zax.standin import eligibility, payer_list, status
-from zax.standin.answers import PAYERS, acknowledgement, remittance
+from zax.standin.answers import PAYERS, acknowledgement, remittances
 from zax.standin.claims import ClaimFile, read_claim_file
 from zax.standin.folders import folders
 from zax.standin.keep import Json, Keep
@@ -255,9 +255,9 @@ def _take_claims(
         mode = status.mode_of(claim.member)
         status.remember(keep, claim, time.time() + pay_seconds)
         if claim.payer in PAYERS and mode in {"paid", "denied"}:
-            number += 1
-            paid = remittance(file, claim, keep, number, now, denied=mode == "denied")
-            _put(keep, f"835-{number}.x12", paid, pay_seconds, door)
+            for paid in remittances(file, claim, keep, number + 1, now, denied=mode == "denied"):
+                number += 1
+                _put(keep, f"835-{number}.x12", paid, pay_seconds, door)
     return number
 
 

@@ -26,6 +26,7 @@ class Line:
     number: str = ""
     qualifier: str = ""
     modifiers: list[str] = field(default_factory=list)
+    before: int = 0  # what earlier plans paid and wrote off
 
 
 @dataclass(slots=True, kw_only=True)
@@ -41,6 +42,7 @@ class Claim:
     payer: str = ""
     payer_name: str = ""
     planned: bool = False
+    rank: str = ""
     lines: list[Line] = field(default_factory=list)
 
 
@@ -103,6 +105,10 @@ def _walk(text: str, file: ClaimFile) -> None:
                 file.tax_id = value("REF02")
             case "HL" if value("HL03") == "22":
                 open_claim = Claim(number="", cents=0)
+            case "SBR" if not open_claim.rank:
+                open_claim.rank = value("SBR01")
+            case "SVD" | "CAS" if open_claim.lines:
+                open_claim.lines[-1].before += _before(kind, value)
             case "CLM":
                 open_claim.number, open_claim.cents = value("CLM01"), _cents(value("CLM02"))
                 open_claim.planned = value("CLM19") == "PB"
@@ -114,6 +120,15 @@ def _walk(text: str, file: ClaimFile) -> None:
             case "REF" if value("REF01") == "6R" and open_claim.lines:
                 open_claim.lines[-1].number = value("REF02")
     file.errors += [f"{code}: {words}" for _, code, words, *_ in reader.pop_errors()]
+
+
+def _before(kind: str, value: Callable[[str], str]) -> int:
+    """What an earlier plan paid (SVD02) or wrote off by contract (CAS03, 06 …) of a line."""
+    if kind == "SVD":
+        return _cents(value("SVD02"))
+    if value("CAS01") != "CO":
+        return 0
+    return sum(_cents(text) for at in range(3, 19, 3) if (text := value(f"CAS{at:02d}")))
 
 
 def _name(file: ClaimFile, claim: Claim, value: Callable[[str], str]) -> None:

@@ -22,6 +22,8 @@ ONLY_GROW: Mapping[str, tuple[str, ...]] = {
     "allocation": ("patient_id",),
     "audit": (),
     "look": (),
+    "payer_entry": (),
+    "return_event": (),
 }
 
 

@@ -55,7 +55,7 @@ from zax.store.coverage.tables import (
     payer,
     plan,
 )
-from zax.store.followup.tables import recall
+from zax.store.followup.tables import contact_try, patient_return, recall, return_event, return_reason
 from zax.store.money.tables import (
     allocation,
     card_on_file,
@@ -89,10 +89,11 @@ from zax.store.patients.tables import (
 )
 from zax.store.people.tables import look, session, sign_in_try, user
 from zax.store.record.tables import import_job, import_row
-from zax.store.remits.tables import remit, remit_claim
+from zax.store.remits.tables import adjustment_rule, payer_entry, remit, remit_claim, shortfall
 from zax.store.worker.tables import beat
 
 __all__ = [
+    "adjustment_rule",
     "allocation",
     "approval",
     "arrival_done",
@@ -106,6 +107,7 @@ __all__ = [
     "claim_event",
     "claim_line",
     "closure",
+    "contact_try",
     "coverage",
     "day_close",
     "diagnosis_code",
@@ -135,7 +137,9 @@ __all__ = [
     "patient_file",
     "patient_flag",
     "patient_note",
+    "patient_return",
     "payer",
+    "payer_entry",
     "payer_norm",
     "payer_rule",
     "payment",
@@ -156,6 +160,8 @@ __all__ = [
     "receipt",
     "remit",
     "remit_claim",
+    "return_event",
+    "return_reason",
     "room",
     "room_day",
     "service",
@@ -164,6 +170,7 @@ __all__ = [
     "session",
     "setting",
     "shelf",
+    "shortfall",
     "sign_in_try",
     "signed_form",
     "site",

@@ -26,7 +26,7 @@ from zax.desk.acts.transaction import Desk
 from zax.logs import Seldom
 from zax.outside.doors import Outside
 from zax.settings import Settings
-from zax.store.engine import TROUBLE, UNREACHABLE, SQLAlchemyError, reader
+from zax.store.engine import TROUBLE, UNREACHABLE, SQLAlchemyError, reader, snapshots
 from zax.store.files import FileStore
 from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat
@@ -48,10 +48,14 @@ from zax.web.day import (
     steps,
     walk_in,
 )
+from zax.web.followup import returns
+from zax.web.followup import setup as returns_setup
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
 from zax.web.patients import duplicates, files, finding, new_patient
 from zax.web.people import sign_in
 from zax.web.record import importing, record
+from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
+from zax.web.remits import rules as adjustment_setup
 from zax.web.setup import arrival as arrival_setup
 from zax.web.setup import closures as closure_setup
 from zax.web.setup import flags as flag_setup
@@ -88,9 +92,12 @@ ROOMS = (
     *(new_patient, record, files, duplicates, importing),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),
+    *(posting, denials, below_contract, pictures, payer_accounts),
+    *(returns, returns_setup),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),
     *(setup_home, hours_setup, closure_setup, type_setup, site_setup),
+    adjustment_setup,
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
     signed_in_setup,
     sign_in,
@@ -156,6 +163,7 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     app.state.shared = Shared(
         desk=desk,
         reading=reader(desk.engine),
+        pages=snapshots(desk.engine),
         settings=settings,
         templates=_environment(),
         outside=outside,

@@ -35,6 +35,17 @@ def test_a_recall_within_two_months_goes_before_planned_work() -> None:
         assert what_is_due(facts, TODAY)[0].type_id == first, ahead
 
 
+def test_what_a_clinician_asked_for_goes_before_everything() -> None:
+    facts = DueFacts(
+        returns=[(CROWN, "Check the bite", TODAY + timedelta(days=9))],
+        waits=[(HYGIENE, "wants sooner")],
+        recalls=[(CROWN, TODAY - timedelta(days=400))],
+    )
+    first, second = what_is_due(facts, TODAY)
+    assert (first.type_id, second.type_id) == (CROWN, HYGIENE)
+    assert first.words.startswith("asked back: check the bite, by ")
+
+
 def test_somebody_new_is_offered_what_is_for_new_patients() -> None:
     assert [each.words for each in what_is_due(DueFacts(first_visits=[FIRST]), TODAY)] == ["new patient"]
     assert what_is_due(DueFacts(), TODAY) == []

@@ -23,7 +23,8 @@ from zax.core.money.journal import (
     take_back,
     unreversed,
 )
-from zax.core.remits.placing import ExpectedLine, place
+from zax.core.remits.line import ExpectedLine
+from zax.core.remits.placing import place
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine
 
 DAY = date(2026, 11, 24)

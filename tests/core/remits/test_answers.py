@@ -6,7 +6,8 @@ from hypothesis import strategies as st
 
 from tests.x12_samples import remittance
 from zax.core.money.journal import Kind, Parts
-from zax.core.remits.placing import ExpectedLine, place
+from zax.core.remits.line import ExpectedLine
+from zax.core.remits.placing import place
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, read_remittances
 
 
@@ -71,20 +72,20 @@ def test_after_posting_nothing_is_left_with_the_insurer() -> None:
 )
 def test_what_does_not_agree_goes_to_a_person_with_the_reason(text: str, says: str) -> None:
     placed = place(answer(text), OURS)
-    assert says in placed.why_not
+    assert says in placed.says
     # What was estimated as the patient's waits with the insurer, once it is denied; nothing else moves.
     moved = [(each.kind, each.patient_cents, each.insurer_cents) for each in placed.postings]
     assert moved in ([], [(Kind.TRANSFER, -2_560, 2_560)]) and bool(moved) == placed.denied
 
 
 def test_lines_without_our_number_are_matched_by_code_and_missing_ones_noticed() -> None:
-    assert place(answer(remittance(line="")), OURS).why_not == ""
+    assert place(answer(remittance(line="")), OURS).says == ""
     paid_as_other = remittance(line="").replace("SVC*HC:99213:25*128*", "SVC*HC:99212*128*")
-    assert "99212, which isn’t on this claim" in place(answer(paid_as_other), OURS).why_not
+    assert "99212, which isn’t on this claim" in place(answer(paid_as_other), OURS).says
     says_so = paid_as_other.replace("**1~DTM", "**1*HC:99213~DTM")
-    assert place(answer(says_so), OURS).why_not == ""
+    assert place(answer(says_so), OURS).says == ""
     two = [*OURS, ExpectedLine(8, "L8", "87880", 0, Parts(), 0)]
-    assert "didn’t respond to 87880" in place(answer(remittance()), two).why_not
+    assert "didn’t respond to 87880" in place(answer(remittance()), two).says
 
 
 @given(
@@ -137,7 +138,7 @@ def test_whatever_a_payer_pays_the_line_ends_with_the_patient_to_the_cent(
         ),
         expected,
     )
-    assert placed.why_not == ""
+    assert placed.says == ""
     for ours in expected:
         mine = [posting for posting in placed.postings if posting.line_id == ours.line_id]
         assert ours.open.insurer + sum(posting.insurer_cents for posting in mine) == 0

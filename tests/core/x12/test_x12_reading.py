@@ -64,7 +64,7 @@ def test_what_the_command_prints_has_the_promised_shape() -> None:
         "payer": "COPPERLINE HEALTH",
         "paid_cents": 11240,
     }
-    assert payment["provider_adjustments"] == [{"reason": "WO", "cents": -1000}]
+    assert payment["provider_adjustments"] == [{"reason": "WO", "reference": "REF", "cents": -1000}]
     claim = payment["claims"][0]
     assert {
         "number",

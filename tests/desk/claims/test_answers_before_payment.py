@@ -198,7 +198,7 @@ def test_the_second_plan_is_asked_with_what_the_first_decided(desk: Desk, outsid
     paid = answer(number_of(desk, first), line, paid="182.7", cas="CAS*PR*1*25**2*78.3")
     import_file(desk, ODILE, "p.835", paid)
     with desk.engine.connect() as connection:
-        assert [group.need for group in worklist(connection, TODAY).groups] == ["second"]
+        assert [group.need for group in worklist(connection, TODAY).groups] == ["send"]  # made by itself
     second = bill_next_plan(desk, ODILE, first)
     assert bill_next_plan(desk, ODILE, first) == second
     assert abouts(desk, second) == [] and state(desk, second) == "ready"

@@ -125,7 +125,7 @@ def test_an_answer_to_the_replaced_claim_waits_for_a_person(desk: Desk) -> None:
     before = scalar(desk, "SELECT COUNT(*) FROM journal")
     import_file(desk, ODILE, "x.835", answer(number, first_line(desk)))
     assert scalar(desk, "SELECT COUNT(*) FROM journal") == before
-    assert scalar(desk, "SELECT outcome FROM remit_claim") == "repeated"
+    assert scalar(desk, "SELECT outcome FROM remit_claim") == "person"
 
 
 def test_what_was_typed_for_a_withdrawn_claim_comes_along(desk: Desk) -> None:

@@ -13,8 +13,10 @@ import pytest
 from sqlalchemy import text
 
 from tests.conftest import (
+    INES,
     JUNO,
     ODILE,
+    SAM,
     TODAY,
     FakeClearinghouse,
     add_patient,
@@ -295,7 +297,10 @@ def test_a_claim_is_left_until_a_day_handed_over_noted_and_closed(desk: Desk) ->
         assert later is not None and later.claim.need == Need.OVERDUE
     with pytest.raises(Refused, match="from tomorrow"):
         ask_again_on(desk, ODILE, claim, TODAY)
-    hand_over(desk, ODILE, claim, 1)
+    for nobody in (JUNO.id, INES.id, 999):
+        with pytest.raises(Refused, match="someone from the list"):
+            hand_over(desk, ODILE, claim, nobody)
+    hand_over(desk, ODILE, claim, SAM.id)
     note_on(desk, ODILE, claim, "Spoke to Dana: two more weeks.")
     for words in ("", "x" * 401):
         with pytest.raises(Refused):

@@ -49,6 +49,7 @@ def test_what_is_said_adds_up_to_what_is_open(made: list[tuple[Kind, int, int, i
             line_id=None,
             payment_id=None,
             claim_id=None,
+            answer_id=None,
             patient_cents=patient,
             insurer_cents=insurer,
             words="",

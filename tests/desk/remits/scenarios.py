@@ -71,14 +71,14 @@ def run(desk: Desk, clock: ShiftedClock, case: dict[str, Any]) -> Ended:
     put = {each["key"]: _put(desk, each) for each in setup["claims"] if each["clinic"] == "own"}
     desk.read_setup()
     newest = _newest(desk, "journal")
-    claims = _newest(desk, "claim")
+    sendable = _sendable(desk)
     said = [_take(desk, name, put) for name in _names(case)]
     lines = {
         (key, number): _end(desk, line_id, newest)
         for key, claim in put.items()
         for number, line_id in claim.lines.items()
     }
-    return Ended(lines, said, _newest(desk, "claim") - claims)
+    return Ended(lines, said, _sendable(desk) - sendable)
 
 
 def _names(case: dict[str, Any]) -> list[str]:
@@ -89,6 +89,13 @@ def _names(case: dict[str, Any]) -> list[str]:
 def _newest(desk: Desk, table: str) -> int:
     with desk.engine.connect() as connection:
         return int(connection.execute(text(f"SELECT COALESCE(MAX(id), 0) FROM `{table}`")).scalar_one())
+
+
+def _sendable(desk: Desk) -> int:
+    """Claims that have not left: those that stand for what a payer passed on itself never do."""
+    with desk.engine.connect() as connection:
+        found = text("SELECT COUNT(*) FROM claim WHERE state IN ('held_back', 'ready', 'going')")
+        return int(connection.execute(found).scalar_one())
 
 
 def _take(desk: Desk, name: str, put: dict[str, Put]) -> str:
@@ -108,13 +115,16 @@ def _take(desk: Desk, name: str, put: dict[str, Put]) -> str:
 
 
 def _end(desk: Desk, line_id: int, newest: int) -> LineEnd:
-    found = text("SELECT id, kind, patient_cents, insurer_cents FROM journal WHERE line_id = :line")
+    found = text(
+        "SELECT id, kind, patient_cents, insurer_cents, reverses_id FROM journal WHERE line_id = :line"
+    )
     with desk.engine.connect() as connection:
         rows = connection.execute(found, {"line": line_id}).all()
     moved: dict[str, int] = defaultdict(int)
+    kinds = {row.id: row.kind for row in rows}
     for row in rows:
         if row.id > newest:
-            moved[row.kind] -= row.patient_cents + row.insurer_cents
+            moved[kinds.get(row.reverses_id, row.kind)] -= row.patient_cents + row.insurer_cents
     return LineEnd(
         moved[Kind.INSURER_PAYMENT],
         moved[Kind.WRITE_OFF],
@@ -224,6 +234,7 @@ def _line(
         connection,
         "charge_line",
         visit_id=visit,
+        provider_id=1 if claim["form"] == "D" else 5,
         service_id=_service(connection, charge["code"] or charge["revenue_code"], claim["form"] == "D"),
         units=charge["units"],
         fee_cents=charge["fee"],
@@ -234,6 +245,7 @@ def _line(
         first_coverage_id=coverages["first"],
         second_coverage_id=coverages.get("second"),
         second_cents=charge["estimate"]["insurer"] if first and "second" in coverages else 0,
+        contract_cents=_contract(claim, charge),
         entered_at=at(9, day=date.fromisoformat(claim["dos"])),
     )
     sent = {each["line"]: each["fee"] for each in claim.get("sent_as") or ()}
@@ -249,8 +261,15 @@ def _line(
     _entry(connection, entry, Kind.CHARGE, before["patient_share"], charge["fee"] - before["patient_share"])
     for each in claim["earlier"]:
         if each["line"] == charge["line"] and each["kind"] in _EARLIER:
-            _entry(connection, entry, _EARLIER[each["kind"]], 0, -each["amount"])
+            _entry(connection, entry | {"claim": claim_id}, _EARLIER[each["kind"]], 0, -each["amount"])
     return line
+
+
+def _contract(claim: dict[str, Any], charge: dict[str, Any]) -> int | None:
+    """What the first plan's contract forgives; None out of network."""
+    if claim["coverage"]["first"]["network"] != "in" or charge["contract"] is None:
+        return None
+    return int(charge["fee"] - charge["contract"])
 
 
 def _entry(connection: Any, entry: dict[str, Any], kind: Kind, patient: int, insurer: int) -> int:
@@ -265,6 +284,7 @@ def _entry(connection: Any, entry: dict[str, Any], kind: Kind, patient: int, ins
         patient_id=entry["patient"],
         visit_id=entry["visit"],
         line_id=entry["line"],
+        claim_id=entry.get("claim"),
         patient_cents=patient,
         insurer_cents=insurer,
         words="before",

@@ -7,15 +7,15 @@ from __future__ import annotations
 from datetime import timedelta
 
 import pytest
-from sqlalchemy import Engine, insert, text
+from sqlalchemy import Engine, bindparam, insert, text
 
 from tests.conftest import JUNO, ODILE, SAM, TODAY, add_patient, at, scalar, state_of, visit_at_checkout
 from tests.desk.paying import agrees, items_of, pay, relative
 from tests.desk.remits.test_insurers import answer
 from zax.clock import ShiftedClock
 from zax.core.coverage.member import member_key
-from zax.core.errors import Conflict
 from zax.core.money.aging import aging
+from zax.core.remits.placing import FOR_A_PERSON
 from zax.desk.acts.transaction import Desk
 from zax.desk.charges.charges import add_line
 from zax.desk.claims.thread import bill_next_plan
@@ -26,8 +26,7 @@ from zax.desk.money.ledger_audit import recount
 from zax.desk.money.payments import Item
 from zax.desk.remits.importing import import_file
 from zax.store import schema
-from zax.store.listing import Wanted
-from zax.store.remits.remits import open_answers
+from zax.store.remits.shortfalls import OpenShortfall, open_shortfalls
 
 
 def finished(desk: Desk, patient: int) -> tuple[int, str, int]:
@@ -46,8 +45,15 @@ def parts(desk: Desk, visit: int) -> tuple[int, int]:
 
 
 def waiting(desk: Desk) -> list[tuple[str, str]]:
+    found = text("SELECT outcome, why FROM remit_claim WHERE outcome IN :open ORDER BY id")
     with desk.engine.connect() as connection:
-        return [(each.outcome, each.why) for each in open_answers(connection, Wanted()).rows]
+        rows = connection.execute(found.bindparams(bindparam("open", list(FOR_A_PERSON), expanding=True)))
+        return [(row.outcome, row.why) for row in rows]
+
+
+def open_shorts(desk: Desk) -> list[OpenShortfall]:
+    with desk.engine.connect() as connection:
+        return open_shortfalls(connection)
 
 
 def with_second_plan(desk: Desk) -> int:
@@ -74,8 +80,9 @@ def test_what_the_second_plan_should_pay_is_not_asked_of_the_patient(desk: Desk)
     assert scalar(desk, "SELECT second_cents FROM charge_line WHERE id = :id", id=line) == 10_330
     told = answer(number, line, paid="182.7", cas="CAS*PR*1*25**2*78.3")
     result = import_file(desk, ODILE, "x.835", told)
-    assert result.for_a_person == 1 and parts(desk, visit) == (0, 10_330)
-    assert waiting(desk) == [("second", "$103.30 is for the secondary plan. Bill it, then post its payment.")]
+    assert result.for_a_person == 0 and parts(desk, visit) == (0, 10_330)
+    second = "SELECT CONCAT(`rank`, ' ', state) FROM claim WHERE number <> :number"
+    assert waiting(desk) == [] and scalar(desk, second, number=number) == "S ready"
     assert state_of(desk, visit) == "left" and agrees(desk)
 
 
@@ -96,8 +103,10 @@ def test_a_denied_line_in_a_paid_claim_waits_and_the_rest_is_posted(desk: Desk) 
     two = two.replace(f"SVC*AD:D2392*{(28_600 + fee) / 100:g}", "SVC*AD:D2392*286").replace("SE*18", "SE*22")
     result = import_file(desk, ODILE, "x.835", two)
     assert result.for_a_person == 1
-    assert waiting(desk) == [("person", "D1110 wasn’t paid: CO 16: information missing.")]
-    assert scalar(desk, "SELECT state FROM claim") == "denied"
+    assert waiting(desk) == [] and scalar(desk, "SELECT state FROM claim") == "denied"
+    (short,) = open_shorts(desk)
+    assert (short.words, short.work) == ("D1110 wasn’t paid: CO 16: information missing.", "fix")
+    assert (short.line_id, short.cents, short.reasons) == (cleaning, fee, ["CO 16"])
     assert parts(desk, visit) == (before[0], before[1] - 18_880)
     off = "SELECT COUNT(*) FROM journal WHERE kind = 'writeoff'"
     assert scalar(desk, off) == 0 and agrees(desk)
@@ -161,14 +170,18 @@ def test_a_claim_the_payer_passed_on_waits_for_the_next_plan_and_is_not_billed_t
     visit, number, line = finished(desk, with_second_plan(desk))
     told = answer(number, line, paid="182.7", cas="CAS*PR*1*25**2*78.3").replace("*1*286*", "*19*286*")
     told = told.replace("NM1*QC", "NM1*TT*2*GUILD BENEFITS*****PI*00202~NM1*QC").replace("SE*18", "SE*19")
-    assert import_file(desk, ODILE, "x.835", told).for_a_person == 1
-    assert parts(desk, visit) == (0, 10_330) and agrees(desk)
-    ((outcome, why),) = waiting(desk)
-    assert outcome == "passed" and "passed the claim on to Guild Benefits itself: $103.30" in why
-    claim = scalar(desk, "SELECT id FROM claim")
-    with pytest.raises(Conflict, match="send it twice"):
-        bill_next_plan(desk, ODILE, claim)
-    assert scalar(desk, "SELECT COUNT(*) FROM claim") == 1
+    assert import_file(desk, ODILE, "x.835", told).for_a_person == 0
+    assert parts(desk, visit) == (0, 10_330) and agrees(desk) and waiting(desk) == []
+    claim = int(scalar(desk, "SELECT MIN(id) FROM claim"))
+    stands_for_it = bill_next_plan(desk, ODILE, claim)
+    assert scalar(desk, "SELECT state FROM claim WHERE id = :id", id=stands_for_it) == "accepted"
+    # The next plan answers under the number that it was passed on with.
+    decided = "CAS*OA*23*182.7~CAS*PR*2*3.3"
+    later = answer(number, line, trace="G1", paid="100", cas=decided, status="2").replace("SE*18", "SE*19")
+    assert import_file(desk, ODILE, "g.835", later).for_a_person == 0, waiting(desk)
+    assert parts(desk, visit) == (330, 0) and agrees(desk)
+    paid = "SELECT paid_cents FROM claim WHERE id = :id"
+    assert (scalar(desk, paid, id=claim), scalar(desk, paid, id=stands_for_it)) == (18_270, 10_000)
 
 
 def test_a_denial_asks_the_patient_for_nothing_and_a_later_answer_asks_for_the_share(desk: Desk) -> None:

@@ -117,7 +117,7 @@ def test_a_claim_is_followed_up_on_its_page(odile: Browser, desk: Desk) -> None:
     assert odile.post(f"/claims/{claim}/note", words=" ").status_code == 422
     assert odile.post(f"/claims/{claim}/again", again_on="never").status_code == 422
     assert odile.post(f"/claims/{claim}/ask").status_code == 303
-    assert odile.post(f"/claims/{claim}/hand", user_id="1").status_code == 303
+    assert odile.post(f"/claims/{claim}/hand", user_id="4").status_code == 303
     made = odile.post(f"/claims/{claim}/correct").headers["location"]
     assert "corrected" in odile.get(made).text
     with desk.engine.connect() as connection:

@@ -222,7 +222,7 @@ def test_importing_files_by_hand(web: Browser, desk: Desk) -> None:
         answer = upload(content)
         assert answer.status_code == status
         assert says in answer.text
-    page = odile.get("/claims?show=answers").text
+    page = odile.get(f"/claims/payments/{scalar(desk, 'SELECT MIN(id) FROM remit')}").text
     assert "We have no claim NOBODY" in page
     claim_id = scalar(desk, "SELECT id FROM claim")
     assert "posted" in odile.get(f"/claims/{claim_id}").text

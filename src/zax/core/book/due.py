@@ -1,8 +1,9 @@
 """What a patient is due for, the most pressing first: what the booking form puts forward, and what Openings
 looks for.
 
-Whoever waits goes first, then a recall that is due, planned work, a recall that is still ahead; somebody new
-is offered what is for new patients. What is booked already is not due.
+What a clinician asked them back for goes first, then what they wait for, a recall that is due, planned
+work, a recall that is still ahead; somebody new is offered what is for new patients. What is booked already
+is not due.
 """
 
 from __future__ import annotations
@@ -30,11 +31,12 @@ class Due:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DueFacts:
-    """What is known of a patient: types waited for with the reason's words, recalls as (type, due day),
-    planned services as (id, type that does it, words), types for new patients (empty for known ones), and
-    the types that are booked ahead.
+    """What is known of a patient: returns as (type, what for, last day), types waited for with the reason's
+    words, recalls as (type, due day), planned services as (id, type that does it, words), types for new
+    patients (empty for known ones), and the types that are booked ahead.
     """
 
+    returns: Sequence[tuple[int, str, date]] = ()
     waits: Sequence[tuple[int, str]] = ()
     recalls: Sequence[tuple[int, date]] = ()
     planned: Sequence[tuple[int, int, str]] = ()
@@ -52,6 +54,8 @@ def what_is_due(facts: DueFacts, today: date) -> list[Due]:
 
 
 def _in_order(facts: DueFacts, today: date) -> Iterator[Due]:
+    for type_id, words, day in facts.returns:
+        yield Due(type_id, f"asked back: {words.lower()}, by {day_words(day, year=day.year != today.year)}")
     for type_id, words in facts.waits:
         yield Due(type_id, f"on the waitlist: {words}")
     soon = [recall for recall in facts.recalls if recall[1] <= today + SOON]

@@ -13,7 +13,7 @@ from datetime import date
 
 from zax.core.claims.claim import Claim
 from zax.core.coverage.estimate import Answered
-from zax.core.remits.placing import CONTRACTUAL
+from zax.core.remits.rules import SHIPPED, Does
 from zax.core.x12.remittance import RemitClaim, RemitLine
 
 ONLY_PRICED = "25"
@@ -58,9 +58,10 @@ def _answered(line: RemitLine, day: date) -> Answered:
         return sum(a.cents for a in line.adjustments if a.group == group and a.reason in reasons)
 
     anticipated = sum(a.cents for a in line.adjustments if a.reason == _ANTICIPATED)
+    forgiven = [a for a in line.adjustments if SHIPPED.deed(a, line).does is Does.WRITE_OFF]
     return Answered(
         day=day,
-        allowed=line.charge_cents - sum_of("CO", *CONTRACTUAL),
+        allowed=line.charge_cents - sum(a.cents for a in forgiven),
         pays=line.paid_cents + anticipated,
         deductible=max(0, sum_of("PR", "1")),
     )

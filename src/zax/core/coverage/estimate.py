@@ -90,7 +90,9 @@ class Share:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LineEstimate:
-    """`fee == write_off + first + second + patient`; `uses` is what the line takes of each plan."""
+    """`fee == write_off + first + second + patient`; `uses` is what the line takes of each plan. `contract`
+    is what the first plan's contract forgives; None where none is on file.
+    """
 
     line_id: int
     fee: int
@@ -102,6 +104,7 @@ class LineEstimate:
     why_second: str = ""
     copay: int = 0
     uses: tuple[Use, ...] = ()
+    contract: int | None = None
 
     @property
     def deductible(self) -> int:
@@ -216,6 +219,10 @@ class ActivePlan:
         self.left.take(use, share.copay)
         return use
 
+    def priced(self, line: PricedLine) -> bool:
+        """Whether a contract says what the plan allows for it."""
+        return self.binds and line.code in self.cover.allowed
+
     def _allowed(self, line: PricedLine) -> int:
         contract = self.cover.allowed.get(line.code)
         return line.cents if contract is None else min(line.cents, contract * line.units)
@@ -280,6 +287,7 @@ def _estimate_line(line: PricedLine, plans: list[ActivePlan]) -> LineEstimate:
         why=why,
         copay=share.copay,
         uses=(use,),
+        contract=write_off if plan.priced(line) and share.covered else None,
     )
     return _second(made, line, share, plan.binds and share.covered, others[0]) if others else made
 

@@ -7,11 +7,15 @@ from dataclasses import dataclass
 
 from zax.core.coverage.benefits import Benefits
 
+# Until somebody says otherwise.
+USUAL_FILING_DAYS, USUAL_APPEAL_DAYS = 365, 180
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Payer:
     """`required` names what its claims must have besides the usual; `eligibility` is auto or phone;
-    `filing_days` how long after the visit a claim may be sent.
+    `filing_days` how long after the visit a claim may be sent,
+    `appeal_days` how long after its decision the payer takes an appeal.
     """
 
     id: int
@@ -19,6 +23,7 @@ class Payer:
     electronic_id: str
     filing_indicator: str
     filing_days: int
+    appeal_days: int
     kind: str
     eligibility: str
     required: Sequence[str]

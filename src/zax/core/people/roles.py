@@ -29,6 +29,7 @@ RIGHT_WORDS = {
     "patients": "change patients' details",
     "arrivals": "check patients in and take them to rooms",
     "charges": "enter what was done",
+    "returns": "change and close what a clinician asked a patient back for",
     "payments": "take payments and finish a checkout",
     "accounts": "see accounts",
     "close": "close the day",
@@ -63,7 +64,7 @@ RIGHTS: dict[Role, frozenset[str]] = {
             "fees",
         }
     ),
-    Role.CLINICIAN: frozenset({"see", "arrivals", "charges"}),
+    Role.CLINICIAN: frozenset({"see", "arrivals", "charges", "returns"}),
     Role.MANAGER: frozenset(RIGHT_WORDS),
 }
 

@@ -59,7 +59,8 @@ def _remittance(remittance: Remittance) -> Json:
         "paid_cents": remittance.paid_cents,
         "claims": [_claim(claim) for claim in remittance.claims],
         "provider_adjustments": [
-            {"reason": a.reason, "cents": a.cents} for a in remittance.provider_adjustments
+            {"reason": a.reason, "reference": a.reference, "cents": a.cents}
+            for a in remittance.provider_adjustments
         ],
     }
 

@@ -26,6 +26,17 @@ class Adjustment:
     cents: int
 
 
+@dataclass(frozen=True, slots=True)
+class ProviderAdjustment:
+    """One PLB pair: reason code list 426, the payer's reference with it (PLB03-2), and cents that lower the
+    payment (below zero they raise it).
+    """
+
+    reason: str
+    reference: str
+    cents: int
+
+
 @dataclass(slots=True, kw_only=True)
 class RemitLine:
     """Loop 2110. `number` is the line item control number (REF*6R) that our claim carried, `billed` the code
@@ -79,7 +90,7 @@ class Remittance:
     day: date | None = None
     paid_cents: int = 0
     claims: list[RemitClaim] = field(default_factory=list)
-    provider_adjustments: list[Adjustment] = field(default_factory=list)
+    provider_adjustments: list[ProviderAdjustment] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -250,31 +261,43 @@ class _Reader:
         self.claim = self.line = None
         for at in range(3, len(segment.elements), 2):
             if segment.get(at):
-                reason = segment.parts(at)[0]
+                reason, *reference = segment.parts(at)
                 self.remittance.provider_adjustments.append(
-                    Adjustment("PLB", reason, self.cents(segment, at + 1))
+                    ProviderAdjustment(reason, "".join(reference[:1]), self.cents(segment, at + 1))
                 )
 
     def balance(self) -> None:
         for claim in self.remittance.claims:
             self.balance_claim(claim)
         paid = sum(claim.paid_cents for claim in self.remittance.claims)
-        paid -= _sum(self.remittance.provider_adjustments)
-        if paid != self.remittance.paid_cents:
+        paid -= sum(each.cents for each in self.remittance.provider_adjustments)
+        off = self.remittance.paid_cents - paid
+        if off:
             self.problems.append(
-                f"Payment {self.remittance.trace} is {_show(self.remittance.paid_cents)}, its claims add up"
-                f" to {_show(paid)}."
+                f"Payment {self.remittance.trace} is {_show(self.remittance.paid_cents)}, its claims"
+                f" {'less what was taken beside them ' if self.remittance.provider_adjustments else ''}add up"
+                f" to {_show(paid)}: {_show(abs(off))} {'too much' if off > 0 else 'is missing'}."
             )
 
     def balance_claim(self, claim: RemitClaim) -> None:
         for line in claim.lines:
-            if line.charge_cents - _sum(line.adjustments) != line.paid_cents:
-                self.problems.append(f"Service {line.code} of claim {claim.number} does not add up.")
+            off = _sum(line.adjustments)
+            if line.charge_cents - off != line.paid_cents:
+                self.problems.append(
+                    f"Service {line.code} of claim {claim.number} does not add up:"
+                    f" {_difference(line.charge_cents, off, line.paid_cents)}"
+                )
         adjusted = _sum(claim.adjustments) + sum(_sum(line.adjustments) for line in claim.lines)
         if claim.charge_cents - adjusted != claim.paid_cents:
             self.problems.append(
-                f"Claim {claim.number} does not add up: charge less adjustments is not what was paid."
+                f"Claim {claim.number} does not add up:"
+                f" {_difference(claim.charge_cents, adjusted, claim.paid_cents)}"
             )
+
+
+def _difference(charge: int, off: int, paid: int) -> str:
+    """Which sum is wrong, and by how much."""
+    return f"{_show(charge)} less {_show(off)} is {_show(charge - off)}, but it says {_show(paid)} was paid."
 
 
 def _sum(adjustments: Iterable[Adjustment]) -> int:

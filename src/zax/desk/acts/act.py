@@ -84,6 +84,7 @@ def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T], key: str) 
             desk.adopt(load(connection))
         tx = Transaction(connection, desk, actor, desk.clock.now())
         done = work(tx)
+        tx.flush()
     if tx.changed_clinic is not None:
         desk.adopt(tx.changed_clinic)
     return done

@@ -21,6 +21,7 @@ KINDS: Mapping[str, tuple[str, str]] = {
     "payer_list": ("List of payers", "plans"),
     "claim_status": ("Question about a claim", "claims"),
     "insurer_file": ("File from a payer", "claims"),
+    "insurer_rest": ("Payment file to read on", "claims"),
     "eligibility": ("Coverage check", "claims"),
     "receipt_mail": ("Receipt by email", "payments"),
     "patient_mail": ("Email to a patient", "payments"),

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from threading import Lock
+from typing import TypeAlias
 
 from zax.clock import Clock, local
 from zax.core.wording import use
@@ -45,10 +46,15 @@ class Desk:
                 use(clinic.style)
 
 
+# Writes many rows of one kind at once.
+Write: TypeAlias = Callable[[Connection, list[Mapping[str, object]]], None]
+
+
 @dataclass(slots=True)
 class Transaction:
     """One running act. `now` is UTC and stays the same for the whole act; `books` are the books days it has
-    asked for, by site.
+    asked for, by site; `queued` are rows that are written together before the act ends, or when somebody
+    reads them.
     """
 
     connection: Connection
@@ -57,6 +63,7 @@ class Transaction:
     now: datetime
     changed_clinic: Clinic | None = None
     books: dict[int, date] = field(default_factory=dict)
+    queued: dict[Write, list[Mapping[str, object]]] = field(default_factory=dict)
 
     @property
     def clinic(self) -> Clinic:
@@ -110,8 +117,8 @@ class Transaction:
         patient_id: int | None = None,
     ) -> None:
         """Let every open screen know that something about this day or patient changed."""
-        write_feed(
-            self.connection,
+        self.later(
+            write_feed,
             at=self.now,
             what=what,
             site_id=site_id,
@@ -119,6 +126,16 @@ class Transaction:
             visit_id=visit_id,
             patient_id=patient_id,
         )
+
+    def later(self, write: Write, **row: object) -> None:
+        """A row that nothing of this act reads again: written with the others of its kind."""
+        self.queued.setdefault(write, []).append(row)
+
+    def flush(self) -> None:
+        """Write what is queued."""
+        queued, self.queued = self.queued, {}
+        for write, rows in queued.items():
+            write(self.connection, rows)
 
     def send(
         self, kind: str, key: str, payload: Mapping[str, object], due_at: datetime | None = None

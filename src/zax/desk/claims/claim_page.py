@@ -35,6 +35,7 @@ from zax.store.claims.predeterminations import AskedService, asked_services
 from zax.store.engine import Connection
 from zax.store.patients.files import files_of
 from zax.store.patients.records import PatientFile
+from zax.store.remits.remits import ClaimPayment, payments_of_claim
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,7 +70,7 @@ class ClaimPage:
     answer; `held`: it stands with the payer, so it may be corrected or taken back; `next_payer` is the plan
     that may be asked next, empty for none; `planned` are the planned services it asks about that the plan has
     answered; `files` are those of the record that go with it, `approvals`
-    what the payer approved and is on file.
+    what the payer approved and is on file, `payments` those that speak of it.
     """
 
     row: ListedClaim
@@ -87,6 +88,7 @@ class ClaimPage:
     planned: Sequence[AskedService]
     files: Sequence[PatientFile]
     approvals: Sequence[ApprovalShown]
+    payments: Sequence[ClaimPayment]
 
 
 def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: date) -> ClaimPage:
@@ -126,6 +128,7 @@ def claim_page(connection: Connection, clinic: Clinic, claim_id: int, today: dat
             for each in approvals_shown(connection, row.patient_id)
             if each.approval.coverage_id == row.coverage_id and not each.approval.ended_at
         ],
+        payments=payments_of_claim(connection, row.id),
         planned=[each for each in asked_services(connection, row.id, False) if each.answered_on],
     )
 

@@ -136,4 +136,12 @@ def send_anyway(tx: Transaction, claim_id: int, rule: str, about: str, reason: s
 
 
 def add_event(tx: Transaction, claim_id: int, words: str, file_id: int | None = None) -> None:
-    stored.add_event(tx.connection, claim_id, at=tx.now, words=words, file_id=file_id, by_id=tx.actor.id)
+    """Written before the act ends."""
+    tx.later(
+        stored.add_events,
+        claim_id=claim_id,
+        at=tx.now,
+        words=words[:500],
+        file_id=file_id,
+        by_id=tx.actor.id,
+    )

@@ -12,8 +12,10 @@ from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.claims.claims import add_event, locked_claim
+from zax.desk.claims.colleagues import biller
 from zax.store.claims import claims as stored
 from zax.store.claims.claims import ClaimRow
+from zax.store.remits.shortfalls import end_of_claim
 
 LONGEST_NOTE = 400
 CLOSING_REASONS = (
@@ -38,6 +40,7 @@ def close_claim(tx: Transaction, claim_id: int, reason: str) -> None:
     if not reason.strip():
         raise Refused("Say why it is closed.", "reason")
     stored.close(tx.connection, row.id, reason.strip()[:200])
+    end_of_claim(tx.connection, row.id, f"claim closed: {reason.strip()}", tx.now)
     add_event(tx, row.id, f"Closed: {reason.strip()[:200]}")
     _told(tx, row)
 
@@ -57,9 +60,7 @@ def ask_again_on(tx: Transaction, claim_id: int, day: date | None) -> None:
 def hand_over(tx: Transaction, claim_id: int, user_id: int | None) -> None:
     """To a colleague, or back to everyone."""
     row = locked_claim(tx, claim_id)
-    name = stored.user_name(tx.connection, user_id) if user_id else ""
-    if user_id and not name:
-        raise Refused("Choose someone from the list.", "user_id")
+    name = biller(tx.connection, user_id).name if user_id else ""
     stored.hand_to(tx.connection, row.id, user_id)
     add_event(tx, row.id, f"Handed to {name}" if name else "Back to everyone")
     _told(tx, row)

@@ -96,8 +96,15 @@ def take_planned_answer(tx: Transaction, file_id: int, row: ClaimRow, answer: Re
         if planned_number(each.id) in found:
             asked.keep_answer(tx.connection, each.id, row.coverage_id, found[planned_number(each.id)])
     pays = sum(each.pays for each in found.values())
-    stored.set_payer_claim(tx.connection, row.id, answer.payer_claim)
-    stored.mark_paid(tx.connection, row.id, 0, tx.now)
+    tx.later(
+        stored.mark_answered,
+        claim_id=row.id,
+        now_state=ClaimState.CLOSED,
+        paid=0,
+        at=tx.now,
+        payer_number=answer.payer_claim[:50],
+        why="",
+    )
     add_event(tx, row.id, f"The plan answered: it would pay {dollars(pays)}", file_id)
     tx.tell("claim", patient_id=row.patient_id)
     return ""

@@ -16,6 +16,7 @@ from zax.core.claims.paper_decision import read_decision
 from zax.core.claims.parts import Adjusted, LineDecision, OtherCoverage
 from zax.core.claims.states import REPLACED, VOIDED, ClaimState
 from zax.core.errors import Conflict, Refused
+from zax.core.remits.kept import answer_of
 from zax.core.x12.remittance import Adjustment, RemitClaim, RemitLine, read_remittances
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -29,6 +30,8 @@ from zax.store.claims.claims import ClaimRow
 from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
+from zax.store.remits.remits import answers_of_claim, remit_of
+from zax.store.remits.shortfalls import end_of_claim
 
 _NEXT = {Rank.PRIMARY: Rank.SECONDARY, Rank.SECONDARY: Rank.TERTIARY}
 _FINISHED = frozenset({Stop.LEFT, Stop.SETTLED})
@@ -50,6 +53,33 @@ def bill_next_plan(tx: Transaction, claim_id: int) -> int:
     made = made_now(tx, row)
     coverage = _needed_next(tx, row, visit_of(tx, row))
     return _bill_next(tx, row, made, coverage, *_decision(tx, row))
+
+
+def next_plan_asked(
+    tx: Transaction, row: ClaimRow, visit: Visit, decision: RemitClaim, day: date
+) -> int | None:
+    """The claim to the plan that pays next, made with the answer of the one before; None where there is no
+    such plan.
+    """
+    if (known := _follower(tx, row, Frequency.ORIGINAL)) is not None:
+        return known
+    coverage = next_coverage(tx.connection, row, visit)
+    if coverage is None:
+        return None
+    return _bill_next(tx, row, made_now(tx, row), coverage, decision, day)
+
+
+def passed_to_next_plan(
+    tx: Transaction, row: ClaimRow, visit: Visit, decision: RemitClaim, day: date
+) -> int | None:
+    """The claim that stands for what the payer passed on itself: with the next plan already, so it is never
+    sent from here. None where no next plan is on file.
+    """
+    claim_id = next_plan_asked(tx, row, visit, decision, day)
+    if claim_id is not None and stored.waits(tx.connection, claim_id):
+        stored.mark_passed_on(tx.connection, claim_id, tx.now)
+        add_event(tx, claim_id, f"Passed on by the payer of {row.number} itself: not sent from here")
+    return claim_id
 
 
 @act("claims")
@@ -124,6 +154,7 @@ def _again(tx: Transaction, claim_id: int, frequency: Frequency, why: str) -> in
     if row.state != ClaimState.CLOSED or row.closed_why:  # a paid one stays as it was paid
         stored.close(tx.connection, row.id, why)
     add_event(tx, row.id, why)
+    end_of_claim(tx.connection, row.id, f"{why.lower()}", tx.now)
     check_again(tx, new)
     return new
 
@@ -151,6 +182,10 @@ def next_coverage(connection: Connection, row: ClaimRow, visit: Visit) -> Covera
 
 def _decision(tx: Transaction, row: ClaimRow) -> tuple[RemitClaim, date]:
     """What the payer decided of the claim, from its own file."""
+    kept_one = next((each for each in reversed(answers_of_claim(tx.connection, row.id)) if each.answer), None)
+    if kept_one is not None and kept_one.answer:
+        paid = remit_of(tx.connection, kept_one.remit_id)
+        return answer_of(kept_one.answer), paid.day if paid and paid.day else tx.clinic_day
     file = x12_files.last_answer(tx.connection, row.id)
     found = read_remittances(file.text).remittances if file else []
     for remittance in found:

@@ -10,6 +10,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 from zax.core.coverage.payer_list import ListedPayer, PayerIndex, read_payers
+from zax.core.coverage.plan import USUAL_APPEAL_DAYS, USUAL_FILING_DAYS
 from zax.core.errors import NotFound
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -21,7 +22,6 @@ from zax.store.coverage.plans import PayerTerms, save_payer
 from zax.store.engine import Connection
 
 EVERY = timedelta(days=30)
-USUAL_FILING_DAYS = 365
 # The list of the last run that has ended, ready to be searched: making that takes longer than a search.
 _INDEX: dict[PayerListRun, PayerIndex] = {}
 
@@ -113,6 +113,7 @@ def adopt(tx: Transaction, listed_id: str) -> int:
         name=listed.name,
         electronic_id=listed.id.upper(),
         filing_days=USUAL_FILING_DAYS,
+        appeal_days=USUAL_APPEAL_DAYS,
         kind="insurer",
         eligibility="auto" if "270" in listed.takes else "phone",
         filing_indicator="CI",

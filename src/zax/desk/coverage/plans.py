@@ -20,6 +20,7 @@ from zax.core.coverage.benefits import (
     Frequency,
     terms_of,
 )
+from zax.core.coverage.plan import USUAL_APPEAL_DAYS
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
 from zax.core.money.cents import parse_amount
 from zax.core.reading import needed_number, optional_day, reference
@@ -311,15 +312,24 @@ def save_payer(
         1825,
         "Days after the service a claim can be filed, 1 to 1825.",
     )
+    appeal_days = wrong.take(
+        needed_number,
+        typed.get("appeal_days") or str(USUAL_APPEAL_DAYS),
+        "appeal_days",
+        1,
+        1825,
+        "Days after a decision an appeal can be sent, 1 to 1825.",
+    )
     for field, choices in (("kind", PAYER_KINDS), ("eligibility", ELIGIBILITY)):
         if typed[field] not in choices:
             wrong.add(field, "Choose one from the list.")
     wrong.raise_if_any()
-    assert days is not None
+    assert days is not None and appeal_days is not None
     terms = PayerTerms(
         name=name,
         electronic_id=number,
         filing_days=days,
+        appeal_days=appeal_days,
         kind=typed["kind"],
         eligibility=typed["eligibility"],
         filing_indicator=_indicator(typed["kind"], typed.get("required-facility") == "yes"),

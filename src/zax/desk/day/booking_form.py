@@ -13,6 +13,7 @@ from zax.core.book.due import Due, DueFacts, what_is_due
 from zax.core.book.waitlist import WAIT_WORDS, WaitWhy
 from zax.core.charges.teeth import show_tooth
 from zax.core.errors import NotFound
+from zax.core.followup.due import OPEN
 from zax.core.patients.person import is_new
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import Shown, heads_ups
@@ -26,6 +27,7 @@ from zax.store.coverage.queries import coverages_of
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
 from zax.store.followup.recalls import recalls_of
+from zax.store.followup.returns import returns_of
 from zax.store.patients.attendance import last_came
 from zax.store.patients.notes import flags_of
 from zax.store.patients.patients import active_patient
@@ -89,6 +91,11 @@ def due_of(
     kinds = {kind.id: kind for kind in clinic.types.values() if kind.active}
     facts = DueFacts(
         waits=[(row.type_id, WAIT_WORDS[WaitWhy(row.why)]) for row in waits_of(connection, patient_id)],
+        returns=[
+            (row.type_id, row.words, row.due_day)
+            for row in returns_of(connection, patient_id)
+            if row.type_id is not None and row.stand(today) in OPEN
+        ],
         recalls=[(row.type_id, row.due_day) for row in recalls_of(connection, patient_id)],
         planned=[
             (row.id, type_id, _planned_words(clinic, row))

@@ -37,6 +37,7 @@ from zax.desk.money.posting import tender_words
 from zax.store.engine import Connection
 from zax.store.money import closing, journal
 from zax.store.money.closing import AskingSum, CountedPayment, DayClose, NewClose, NotOut, OpenSum, Stretch
+from zax.store.remits.remits import Remit, finished_within
 
 LOOK_BACK = timedelta(days=14)
 
@@ -68,6 +69,7 @@ class Closing:
     entries: int
     unfinished: Sequence[Unfinished]
     returned: int
+    from_insurers: Sequence[Remit]
 
     @property
     def checks(self) -> list[CountedPayment]:
@@ -92,7 +94,12 @@ class Closing:
     @property
     def mark(self) -> str:
         """What the form was filled in from; another payment since then changes it."""
-        return f"{self.entries}-{len(self.payments)}-{self.from_patients}"
+        return f"{self.entries}-{len(self.payments)}-{self.from_patients}-{len(self.from_insurers)}"
+
+    @property
+    def insurer_checks(self) -> list[Remit]:
+        """Checks of insurers that were placed whole: each goes to the bank once, as one."""
+        return [each for each in self.from_insurers if each.kind == "check"]
 
 
 def closing_of(connection: Connection, clinic: Clinic, site_id: int, day: date, today: date) -> Closing:
@@ -120,6 +127,7 @@ def closing_of(connection: Connection, clinic: Clinic, site_id: int, day: date, 
         entries=entries.number,
         unfinished=_unfinished(connection, stretch, today),
         returned=closing.returned_cents(connection, stretch),
+        from_insurers=finished_within(connection, site_id, after, day),
     )
 
 
@@ -208,10 +216,15 @@ def close_day(tx: Transaction, site_id: int, day: date, form: CloseForm) -> int:
             expected=dict(found.expected),
             counted={each.tender: each.counted for each in tenders},
             pieces={str(value): number for value, number in pieces.items()},
-            checks=[_check(tx, each) for each in checks],
+            checks=[
+                *(_check(tx, each) for each in checks),
+                *(_insurer_check(each) for each in found.insurer_checks),
+            ],
             unfinished=[[each.kind, each.who, each.words] for each in found.unfinished],
             float_cents=float_cents,
-            bank_cents=bank + sum(each.cents for each in checks),
+            bank_cents=bank
+            + sum(each.cents for each in checks)
+            + sum(each.paid_cents for each in found.insurer_checks),
             over_cents=over,
             why=form.why.strip()[:200],
             entries=found.entries,
@@ -307,6 +320,11 @@ def _check(tx: Transaction, each: CountedPayment) -> dict[str, str | int]:
         "cents": each.cents,
         "words": tender_words(tx.clinic, each),
     }
+
+
+def _insurer_check(each: Remit) -> dict[str, str | int]:
+    words = f"check {each.trace}"
+    return {"number": each.trace, "who": each.who, "cents": each.paid_cents, "words": words}
 
 
 def close_of(connection: Connection, close_id: int) -> DayClose:

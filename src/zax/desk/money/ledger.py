@@ -181,7 +181,7 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
             add_entry(tx, visit, Kind.DISCOUNT, -less, 0, words, line_id=each.line_id, discount_id=off.id)
     for each in bill.estimates:
         ids = [row.id for row in bill.coverages]
-        lines.note_estimate(tx.connection, each.line_id, [*zip(ids, each.uses, strict=False)])
+        lines.note_estimate(tx.connection, each.line_id, [*zip(ids, each.uses, strict=False)], each.contract)
     return bill
 
 
@@ -247,6 +247,7 @@ def add_entry(
     of_id: int | None = None,
     reason_id: int | None = None,
     discount_id: int | None = None,
+    answer_id: int | None = None,
 ) -> int:
     """One journal entry on the books day of the ledger's site; its number. `site_id` names another site's
     books.
@@ -272,6 +273,7 @@ def add_entry(
             of_id=of_id,
             reason_id=reason_id,
             discount_id=discount_id,
+            answer_id=answer_id,
         ),
     )
 
@@ -284,6 +286,7 @@ def reverse(
     *,
     payment_id: int | None = None,
     claim_id: int | None = None,
+    answer_id: int | None = None,
     site_id: int | None = None,
 ) -> int:
     """Post what undoes the entry, today; the entry itself stays."""
@@ -299,6 +302,7 @@ def reverse(
         reverses_id=undo.reverses,
         payment_id=payment_id,
         claim_id=claim_id,
+        answer_id=answer_id,
         site_id=site_id,
     )
 
@@ -334,7 +338,13 @@ def settle_visit(tx: Transaction, visit: Visit) -> Parts:
     stays open.
     """
     entries = money.visit_entries(tx.connection, visit.id)
-    given = money.visit_allocations(tx.connection, visit.id)
+    return settle_known(tx, visit, entries, money.visit_allocations(tx.connection, visit.id))
+
+
+def settle_known(
+    tx: Transaction, visit: Visit, entries: Sequence[Entry], given: Sequence[Allocation]
+) -> Parts:
+    """The same where the visit's whole ledger is at hand."""
     freed = _held_too_much(entries, given)
     given = [*given, *freed]
     open_lines = [(line_id, parts.patient) for line_id, parts in line_parts(entries, given).items()]

@@ -2,39 +2,39 @@
 person. Once each.
 
 A file is known by its content and a payment by payer and trace number, so importing twice changes nothing,
-and says so.
+and says so. A payment file is kept first and then taken in a few claims at a time, each lot in a transaction
+of its own: the desk never waits for it, and one that was cut short goes on where it stopped.
 """
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from zax.core.claims.claim import Form, Rank
-from zax.core.claims.states import ClaimState
 from zax.core.errors import Conflict, Refused
-from zax.core.money.journal import Kind, Parts, line_charges, line_parts
-from zax.core.remits.placing import ExpectedLine, Outcome, Placed, Posting, not_for_us, place
+from zax.core.remits.placing import Outcome, not_for_us
 from zax.core.wording import dollars
 from zax.core.x12.acknowledgement import acknowledgements_of, interchange_verdicts
 from zax.core.x12.claim_status import status_reports_of
-from zax.core.x12.remittance import RemitClaim, Remittance, remittances_of
-from zax.core.x12.syntax import read
+from zax.core.x12.remittance import RemitClaim, Remittance, read_remittances, remittances_of
+from zax.core.x12.syntax import Document, read
 from zax.desk.acts.act import act
-from zax.desk.acts.transaction import Transaction
-from zax.desk.book.track import locked_visit
+from zax.desk.acts.actor import Actor
+from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.claims.acknowledging import take_acknowledgement, take_interchange, take_status
-from zax.desk.claims.claims import add_event
-from zax.desk.claims.predetermining import take_planned_answer
-from zax.desk.money.ledger import OwnLedger, add_entry, settle_visit
-from zax.desk.money.posting import lock_household
-from zax.store.book.records import Visit
+from zax.desk.remits.answering import for_a_person, take_answer
+from zax.desk.remits.at_hand import lot_at_hand
+from zax.desk.remits.carrying_out import Paying
+from zax.desk.remits.finishing import finish_if_placed
+from zax.desk.remits.provider_level import keep_provider_level
+from zax.desk.remits.rules import rules_now
 from zax.store.claims import claims
 from zax.store.claims import files as x12_files
-from zax.store.claims.claims import ClaimRow
-from zax.store.money import queries as money
 from zax.store.remits import remits
+
+# Claims of a payment that are taken in together.
+LOT = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,35 +46,59 @@ class Imported:
     for_a_person: int = 0
 
 
-@act("claims")
-def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None] = lambda: None) -> Imported:
+def import_file(
+    desk: Desk,
+    actor: Actor,
+    name: str,
+    content: str,
+    alive: Callable[[], None] = lambda: None,
+    at_once: int | None = None,
+) -> Imported:
     """Import a TA1, 999, 277 or 835. Refused with what is wrong for a damaged file (nothing of it is used),
-    Conflict for a known one. `alive` is called after each claim.
+    Conflict for a known one. `alive` is called after each claim. A payment file of more than `at_once` claims
+    is left to the worker.
     """
-    digest = hashlib.sha256(text.encode()).hexdigest()
+    document = read(content)
+    done = keep_file(desk, actor, name, content, document)
+    if done.words:
+        return done
+    payments = remittances_of(document).remittances
+    number = sum(len(each.claims) for each in payments)
+    if at_once is not None and number > at_once:
+        return Imported(done.file_id, f"{number:,} claims are being read. You can keep working.", number)
+    return read_on(desk, actor, done.file_id, payments, alive)
+
+
+@act("claims")
+def keep_file(tx: Transaction, name: str, content: str, document: Document) -> Imported:
+    """Take the file in. Of payments only what they are is kept: their claims come lot by lot, and without
+    words yet.
+    """
+    digest = hashlib.sha256(content.encode()).hexdigest()
     known = x12_files.file_by_digest_for_update(tx.connection, digest)
     if known is not None:
+        if _half_read(tx, known.id):
+            return Imported(known.id, "")
         raise Conflict(
             f"This file was imported before, as {known.name}: {known.outcome} Nothing was changed.", "file"
         )
-    document = read(text)
     kinds = {each.kind for each in document.transactions}
     if document.problems:
         raise Refused(f"The file is damaged, so none of it was used. {document.problems[0]}", "file")
     if not kinds and document.ta1:
-        file_id = _keep(tx, "TA1", name, text, digest)
+        file_id = _keep(tx, "TA1", name, content, digest)
         return _done(tx, file_id, [take_interchange(tx, file_id, v) for v in interchange_verdicts(document)])
     if kinds == {"999"}:
         found = acknowledgements_of(document)
         if found.problems:
             raise Refused(f"The acknowledgment can’t be read. {found.problems[0]}", "file")
-        file_id = _keep(tx, "999", name, text, digest)
+        file_id = _keep(tx, "999", name, content, digest)
         return _done(tx, file_id, [take_acknowledgement(tx, file_id, a) for a in found.acknowledgements])
     if kinds == {"277"}:
         reports, problems = status_reports_of(document)
         if problems:
             raise Refused(f"The claim status can’t be read. {problems[0]}", "file")
-        file_id = _keep(tx, "277", name, text, digest)
+        file_id = _keep(tx, "277", name, content, digest)
         return _done(tx, file_id, [take_status(tx, file_id, each) for each in reports])
     if kinds == {"835"}:
         payments = remittances_of(document)
@@ -82,16 +106,188 @@ def import_file(tx: Transaction, name: str, text: str, alive: Callable[[], None]
             raise Refused(
                 f"The payment file doesn’t add up, so none of it was used. {payments.problems[0]}", "file"
             )
-        file_id = _keep(tx, "835", name, text, digest)
-        return _done(
-            tx, file_id, [_take_remittance(tx, file_id, each, alive) for each in payments.remittances]
-        )
+        return Imported(_keep_payments(tx, name, content, digest, payments.remittances), "")
     listed = ", ".join(sorted(kinds)) or "nothing"
     raise Refused(
         f"The file holds {listed}. Zax imports payments (835), acknowledgments (999, TA1) and claim status"
         " (277).",
         "file",
     )
+
+
+def _keep_payments(
+    tx: Transaction, name: str, content: str, digest: str, payments: Sequence[Remittance]
+) -> int:
+    """Every payment that is new, to be read; the worker sees to it should nobody else."""
+    file_id = _keep(tx, "835", name, content, digest)
+    for at, each in enumerate(payments):
+        trace = _trace_to_keep(tx, each, file_id, payments[:at])
+        if trace:
+            remits.add_remit(
+                tx.connection,
+                file_id=file_id,
+                trace=trace,
+                payer=each.payer,
+                payer_id=_payer_of(tx, each),
+                day=each.day,
+                paid_cents=each.paid_cents,
+                state=remits.READING,
+                made_at=tx.now,
+                by_id=tx.actor.id,
+                site_id=tx.clinic.first_site.id,
+            )
+    tx.send("insurer_rest", f"rest-{file_id}", {"file_id": file_id})
+    return file_id
+
+
+def _trace_to_keep(tx: Transaction, payment: Remittance, file_id: int, earlier: Sequence[Remittance]) -> str:
+    """The number under which a payment is kept; empty where it came before. One that came with other claims
+    is another part of it, numbered so, and waits for a person. `earlier` came in the same file.
+    """
+    parts = remits.parts_of(tx.connection, payment.payer, payment.trace)
+    if not parts:
+        return payment.trace
+    others = [each for each in parts if each.file_id != file_id]
+    told = {number for part in others for number in _numbers_told(tx, part, payment.trace)}
+    same = [each for each in earlier if (each.payer, each.trace) == (payment.payer, payment.trace)]
+    told |= {claim.number for each in same for claim in each.claims}
+    by_hand = any(each.by_hand for each in parts)
+    if by_hand or not {each.number for each in payment.claims} - told:
+        return ""
+    return f"{payment.trace[:40]}{remits.PART}{len(parts) + 1}"
+
+
+def _numbers_told(tx: Transaction, part: remits.PaymentPart, trace: str) -> set[str]:
+    """The claim numbers of a payment, from its file while that is still being read."""
+    if part.state != remits.READING or part.file_id is None:
+        return remits.numbers_of(tx.connection, part.id)
+    file = x12_files.file_of(tx.connection, part.file_id)
+    said = read_remittances(file.text).remittances if file else []
+    cents = part.paid_cents
+    return {
+        claim.number
+        for each in said
+        if (each.trace, each.paid_cents) == (trace, cents)
+        for claim in each.claims
+    }
+
+
+def _payer_of(tx: Transaction, payment: Remittance) -> int | None:
+    """Ours, by its id or its name; None for one that isn't on the list."""
+    for each in tx.clinic.payers.values():
+        if each.electronic_id == payment.payer_id or each.name.casefold() == payment.payer.casefold():
+            return each.id
+    return None
+
+
+def _half_read(tx: Transaction, file_id: int) -> bool:
+    return any(state == remits.READING for _, _, state in remits.remits_of_file(tx.connection, file_id))
+
+
+def read_rest(desk: Desk, actor: Actor, file_id: int, alive: Callable[[], None]) -> None:
+    """Go on with a payment file where somebody stopped; nothing where it is read."""
+    with desk.engine.connect() as connection:
+        file = x12_files.file_of(connection, file_id)
+        open_ones = [each for each in remits.remits_of_file(connection, file_id) if each[2] == remits.READING]
+    if file is not None and open_ones:
+        read_on(desk, actor, file_id, read_remittances(file.text).remittances, alive)
+
+
+def read_on(
+    desk: Desk, actor: Actor, file_id: int, payments: Sequence[Remittance], alive: Callable[[], None]
+) -> Imported:
+    """Take in the payments of a kept file, lot by lot, from where they stand."""
+    said: list[str] = []
+    for payment in payments:
+        ordered = taken_back_first(payment)
+        at: int | None = 0
+        while at is not None:
+            at = _take_lot(desk, actor, file_id, payment, ordered)
+            for _ in range(LOT):
+                alive()
+        said.append(_close_payment(desk, actor, file_id, payment))
+    return _end_file(desk, actor, file_id, said)
+
+
+def taken_back_first(payment: Remittance) -> list[RemitClaim]:
+    """A payer that takes a decision back and decides anew in one payment means it in that order, however it
+    lists them.
+    """
+    return sorted(payment.claims, key=lambda each: each.status != "22")
+
+
+def _part_in(tx: Transaction, file_id: int, payment: Remittance) -> int:
+    """What a file's payment is kept as; 0 where it is not kept of this file."""
+    return remits.part_in_file(tx.connection, file_id, payment.payer, payment.trace, payment.paid_cents) or 0
+
+
+@act("claims")
+def _take_lot(
+    tx: Transaction, file_id: int, payment: Remittance, ordered: Sequence[RemitClaim]
+) -> int | None:
+    """Take in the next claims of a payment; up to where, None when all are in. Whoever else reads the same
+    file has its payment first, and this goes on after them.
+    """
+    remit_id = remits.hold_reading(tx.connection, _part_in(tx, file_id, payment))
+    if remit_id is None:
+        return None
+    at = remits.count_answers(tx.connection, remit_id)
+    if at >= len(ordered):
+        return None
+    paying = Paying(
+        remit_id=remit_id, payer=payment.payer, trace=payment.trace, day=payment.day, file_id=file_id
+    )
+    rules = rules_now(tx.connection)
+    elsewhere = _not_for_us(tx, payment) or _another_part(tx, remit_id)
+    anew = {each.number for each in ordered if each.status != "22"}
+    lot = ordered[at : at + LOT]
+    untouched = {} if elsewhere else lot_at_hand(tx, {each.number for each in lot})
+    for answer in lot:
+        if elsewhere:
+            row = claims.claim_by_number(tx.connection, answer.number)
+            for_a_person(tx, paying, row, answer, Outcome.PERSON, elsewhere)
+        else:
+            take_answer(tx, paying, answer, rules, untouched, answer.number in anew)
+    x12_files.set_outcome(
+        tx.connection, file_id, f"Reading: {min(at + LOT, len(ordered)):,} of {len(ordered):,} claims."
+    )
+    tx.tell("claim")
+    return at + LOT
+
+
+@act("claims")
+def _close_payment(tx: Transaction, file_id: int, payment: Remittance) -> str:
+    """What was added or taken beside the claims, and what the payment came to, in words."""
+    held = remits.hold_remit(tx.connection, _part_in(tx, file_id, payment))
+    if held is None:
+        known = remits.remit_known(tx.connection, payment.payer, payment.trace)
+        came = f"already came in {known[2]}" if known and known[2] else "was entered by hand"
+        return f"Payment {payment.trace} {came}; it was not posted again."
+    if held.state == remits.READING:
+        keep_provider_level(tx, held, payment.provider_adjustments)
+        remits.change_remit(tx.connection, held.id, state=remits.OPEN)
+        finish_if_placed(tx, held.id)
+        held = remits.remit_of(tx.connection, held.id) or held
+    waiting = held.waiting + remits.count_short(tx.connection, held.id)
+    count = len(payment.claims)
+    words = (
+        f"{payment.payer.title()} paid {dollars(payment.paid_cents)} for {count}"
+        f" claim{'s' if count != 1 else ''} ({payment.trace})"
+    )
+    return f"{words}; {waiting} need review." if waiting else f"{words}; all posted."
+
+
+@act("claims")
+def _end_file(tx: Transaction, file_id: int, said: Sequence[str]) -> Imported:
+    words = " ".join(said)
+    x12_files.set_outcome(tx.connection, file_id, words)
+    tx.audit("file.imported", file_id=file_id, words=words)
+    tx.tell("claim")
+    waiting = sum(
+        each.waiting + remits.count_short(tx.connection, each.id)
+        for each in remits.remits_in_file(tx.connection, file_id)
+    )
+    return Imported(file_id, words, waiting)
 
 
 @act("claims")
@@ -117,210 +313,17 @@ def _done(tx: Transaction, file_id: int, results: list[tuple[str, int]]) -> Impo
     return Imported(file_id, words, sum(waiting for _, waiting in results))
 
 
-def _take_remittance(
-    tx: Transaction, file_id: int, remittance: Remittance, alive: Callable[[], None]
-) -> tuple[str, int]:
-    known = remits.remit_known(tx.connection, remittance.payer, remittance.trace)
-    if known is not None:
-        return f"Payment {remittance.trace} already came in {known}; it was not posted again.", 0
-    remit_id = remits.add_remit(
-        tx.connection,
-        file_id=file_id,
-        trace=remittance.trace,
-        payer=remittance.payer,
-        day=remittance.day,
-        paid_cents=remittance.paid_cents,
+def _another_part(tx: Transaction, remit_id: int) -> str:
+    """Why a payment waits whose number came before with other claims; empty for any other."""
+    held = remits.remit_of(tx.connection, remit_id)
+    if held is None or remits.PART not in held.trace:
+        return ""
+    return (
+        "A payment of this number came before with other claims. If this is another part of it, place it; if"
+        " it was sent twice, close it."
     )
-    waiting = 0
-    elsewhere = _not_for_us(tx, remittance)
-    for answer in remittance.claims:
-        if elsewhere:
-            waiting += _for_a_person(tx, remit_id, None, answer, Outcome.PERSON, elsewhere)
-            continue
-        waiting += _take_claim(tx, file_id, remit_id, remittance, answer)
-        alive()
-    waiting += _keep_provider_adjustments(tx, remit_id, remittance)
-    count = len(remittance.claims)
-    words = (
-        f"{remittance.payer.title()} paid {dollars(remittance.paid_cents)} for {count}"
-        f" claim{'s' if count != 1 else ''} ({remittance.trace})"
-    )
-    return f"{words}; {waiting} need review." if waiting else f"{words}; all posted.", waiting
 
 
 def _not_for_us(tx: Transaction, remittance: Remittance) -> str:
     npis = {tx.clinic.about["npi"], *(each.npi for each in tx.clinic.providers.values())}
     return not_for_us(remittance, npis, tx.clinic.about["tax_id"])
-
-
-def _keep_provider_adjustments(tx: Transaction, remit_id: int, remittance: Remittance) -> int:
-    for each in remittance.provider_adjustments:
-        why = f"The payer withheld {dollars(each.cents)} from the entire payment (reason {each.reason})."
-        remits.add_answer(
-            tx.connection,
-            remit_id=remit_id,
-            claim_id=None,
-            number="",
-            paid_cents=-each.cents,
-            outcome=Outcome.PERSON,
-            why=why,
-        )
-    return len(remittance.provider_adjustments)
-
-
-def _take_claim(
-    tx: Transaction, file_id: int, remit_id: int, remittance: Remittance, answer: RemitClaim
-) -> bool:
-    """Post one claim's answer; True when a person must decide."""
-    row = claims.claim_by_number(tx.connection, answer.number)
-    if row is None:
-        whose = f" for {answer.patient_name}" if answer.patient_name else ""
-        why = f"We have no claim {answer.number or '(no number)'}{whose}."
-        return _for_a_person(tx, remit_id, None, answer, Outcome.UNKNOWN, why)
-    if row.visit_id is None:
-        return _take_planned(tx, file_id, remit_id, remittance, answer, row)
-    visit = locked_visit(tx, row.visit_id)
-    row = claims.claim_for_update(tx.connection, row.id) or row
-    if row.state in {ClaimState.CLOSED, ClaimState.DENIED} and answer.status != "22":
-        return _for_a_person(
-            tx,
-            remit_id,
-            row,
-            answer,
-            Outcome.REPEATED,
-            "The payer already responded to this claim; it may have paid twice.",
-        )
-    placed = place(
-        answer, _expected(tx, row, visit), later=row.rank != Rank.PRIMARY, stay=row.form == Form.INSTITUTIONAL
-    )
-    if not placed.postings and placed.why_not:
-        _put_aside(tx, file_id, row, placed)
-        return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
-    for posting in placed.postings:
-        _post(tx, visit, row, remittance, posting)
-    _note_shares(tx, answer)
-    claims.set_payer_claim(tx.connection, row.id, answer.payer_claim)
-    claims.mark_paid(tx.connection, row.id, answer.paid_cents, tx.now)
-    if answer.paid_cents or not placed.denied:
-        add_event(
-            tx,
-            row.id,
-            f"{remittance.payer.title()} paid {dollars(answer.paid_cents)}"
-            f" of {dollars(answer.charge_cents)}, posted",
-            file_id,
-        )
-    settle_visit(tx, visit)
-    tx.tell("money", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
-    return _note_outcome(tx, file_id, remit_id, row, answer, placed)
-
-
-def _take_planned(
-    tx: Transaction,
-    file_id: int,
-    remit_id: int,
-    remittance: Remittance,
-    answer: RemitClaim,
-    row: ClaimRow,
-) -> bool:
-    """An answer about planned work is kept with the work, never posted."""
-    row = claims.claim_for_update(tx.connection, row.id) or row
-    why = take_planned_answer(tx, file_id, row, answer, remittance.day or tx.clinic_day)
-    if why:
-        return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, why)
-    return _nothing_left(tx, remit_id, row, answer)
-
-
-def _nothing_left(tx: Transaction, remit_id: int, row: ClaimRow, answer: RemitClaim) -> bool:
-    """The answer is taken in whole: nobody has anything to do."""
-    remits.add_answer(
-        tx.connection,
-        remit_id=remit_id,
-        claim_id=row.id,
-        number=answer.number,
-        paid_cents=answer.paid_cents,
-        outcome=Outcome.POSTED,
-    )
-    return False
-
-
-def _note_outcome(
-    tx: Transaction, file_id: int, remit_id: int, row: ClaimRow, answer: RemitClaim, placed: Placed
-) -> bool:
-    """What of a posted answer is still for somebody to do; whether there is anything."""
-    if placed.why_not:
-        _put_aside(tx, file_id, row, placed)
-        return _for_a_person(tx, remit_id, row, answer, Outcome.PERSON, placed.why_not)
-    if placed.second:
-        why = f"{dollars(placed.second)} is for the secondary plan. Bill it, then post its payment."
-        if placed.passed_on:
-            to = answer.passed_to.title() or "the next plan"
-            why = (
-                f"The payer passed the claim on to {to} itself: {dollars(placed.second)} is for them."
-                " Don’t bill it again; wait for their payment."
-            )
-        add_event(tx, row.id, why, file_id)
-        outcome = Outcome.PASSED if placed.passed_on else Outcome.SECOND
-        return _for_a_person(tx, remit_id, row, answer, outcome, why)
-    return _nothing_left(tx, remit_id, row, answer)
-
-
-def _post(tx: Transaction, visit: Visit, row: ClaimRow, remittance: Remittance, posting: Posting) -> None:
-    from_payer = posting.insurer_cents < 0 and not posting.patient_cents
-    words = f"{posting.words}, remittance {remittance.trace}" if from_payer else posting.words
-    cents = (posting.patient_cents, posting.insurer_cents)
-    entry = add_entry(tx, visit, posting.kind, *cents, words, line_id=posting.line_id, claim_id=row.id)
-    if posting.credit:
-        lock_household(tx, visit.patient_id)
-        own = OwnLedger(visit.patient_id, visit.site_id)
-        owner = f"{remittance.payer.title()} paid more than was left on claim {row.number}"
-        add_entry(tx, own, Kind.TRANSFER, -posting.insurer_cents, 0, owner, of_id=entry)
-
-
-def _expected(tx: Transaction, row: ClaimRow, visit: Visit) -> list[ExpectedLine]:
-    entries = money.visit_entries(tx.connection, visit.id)
-    open_parts = line_parts(entries, money.visit_allocations(tx.connection, visit.id))
-    owed = line_parts(entries, ())
-    charged = line_charges(entries)
-    return [
-        ExpectedLine(
-            line.id,
-            f"L{line.id}",
-            tx.clinic.services[line.service_id].code,
-            line.cents,
-            open_parts.get(line.id, Parts()),
-            owed.get(line.id, Parts()).patient,
-            line.second_cents,
-            charged.get(line.id, 0),
-        )
-        for line in money.claim_lines(tx.connection, row.id)
-    ]
-
-
-def _note_shares(tx: Transaction, answer: RemitClaim) -> None:
-    """What the payer counted as the patient's own part replaces our estimate of it."""
-    for line in answer.lines:
-        if line.number.startswith("L") and line.number[1:].isdecimal():
-            parts = {a.reason: a.cents for a in line.adjustments if a.group == "PR"}
-            own = sum(parts.get(reason, 0) for reason in ("1", "2", "3"))
-            remits.note_share(tx.connection, int(line.number[1:]), parts.get("1", 0), own)
-
-
-def _put_aside(tx: Transaction, file_id: int, row: ClaimRow, placed: Placed) -> None:
-    add_event(tx, row.id, f"{placed.why_not} {placed.advice}".strip(), file_id)
-    if placed.denied:
-        claims.mark_denied(tx.connection, row.id, tx.now, placed.why_not)
-
-
-def _for_a_person(
-    tx: Transaction, remit_id: int, row: ClaimRow | None, answer: RemitClaim, outcome: str, why: str
-) -> bool:
-    remits.add_answer(
-        tx.connection,
-        remit_id=remit_id,
-        claim_id=row.id if row else None,
-        number=answer.number,
-        paid_cents=answer.paid_cents,
-        outcome=outcome,
-        why=why,
-    )
-    return True

@@ -18,6 +18,7 @@ from zax.desk.claims.norms import learn_norms
 from zax.desk.claims.status import ask_about_overdue
 from zax.desk.coverage.eligibility import nightly
 from zax.desk.coverage.payer_list import renew_list
+from zax.desk.followup.rising import raise_overdue
 from zax.desk.money.payment_plans import charge_due
 from zax.desk.remits.mailbox import fetch_mailbox
 from zax.desk.worker.beats import beat, failed, went_well
@@ -50,6 +51,7 @@ DUTIES = (
     Duty("claim status", lambda tools: ask_about_overdue(tools.desk), timedelta(hours=1)),
     Duty("payer list", lambda tools: renew_list(tools.desk), timedelta(hours=6)),
     Duty("evening claims", lambda tools: evening_run(tools.desk), timedelta(minutes=10)),
+    Duty("returns", lambda tools: raise_overdue(tools.desk), timedelta(minutes=10)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )
 

@@ -32,6 +32,7 @@ from zax.desk.money.receipts import mail_waiting_receipt
 from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
 from zax.desk.record.importing import run_import
+from zax.desk.remits.importing import read_rest
 from zax.desk.remits.mailbox import take_in
 from zax.desk.worker.tools import Lane, Tools
 from zax.outside.doors import OutsideTrouble
@@ -169,6 +170,11 @@ def _insurer_file(tools: Tools, errand: Errand) -> None:
     _done(tools.desk, errand)
 
 
+def _insurer_rest(tools: Tools, errand: Errand) -> None:
+    read_rest(tools.desk, WORKER, errand.payload["file_id"], tools.alive)
+    _done(tools.desk, errand)
+
+
 def _payer_list(tools: Tools, errand: Errand) -> None:
     run_id = errand.payload["run_id"]
     _slice_done(tools.desk, errand, fetch_page(tools.desk, tools.outside.clearinghouse, run_id))
@@ -225,6 +231,7 @@ HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "claim_file": _claim_file,
     "claim_status": _claim_status,
     "insurer_file": _insurer_file,
+    "insurer_rest": _insurer_rest,
     "installment": _installment,
     "receipt_mail": _receipt_mail,
     "patient_mail": _patient_mail,

@@ -25,6 +25,7 @@ _DUTIES: Mapping[str, str] = {
     "evening claims": "make and send the day’s claims",
     "claim status": "ask payers about overdue claims",
     "payer list": "renew the list of payers",
+    "returns": "pass on overdue returns",
     "mailbox": "fetch files from insurers",
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {

@@ -4,6 +4,7 @@ forms that were carried out. They only grow; feed and keys are pruned.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 
@@ -50,25 +51,9 @@ def write_audit(
     connection.execute(insert(audit).values(**values))
 
 
-def write_feed(
-    connection: Connection,
-    *,
-    at: datetime,
-    what: str,
-    site_id: int | None = None,
-    day: date | None = None,
-    visit_id: int | None = None,
-    patient_id: int | None = None,
-) -> None:
-    values = {
-        "at": at,
-        "what": what,
-        "site_id": site_id,
-        "day": day,
-        "visit_id": visit_id,
-        "patient_id": patient_id,
-    }
-    connection.execute(insert(feed).values(**values))
+def write_feed(connection: Connection, rows: list[Mapping[str, object]]) -> None:
+    """What changed, each as at (UTC), what, site_id, day, visit_id, patient_id."""
+    connection.execute(insert(feed), rows)
 
 
 def claim_form(connection: Connection, key: str, at: datetime) -> bool:

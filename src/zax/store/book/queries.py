@@ -277,6 +277,17 @@ def lock_visit(connection: Connection, visit_id: int) -> Visit | None:
     return one_visit(connection, visit_id)
 
 
+def lock_visits(connection: Connection, visit_ids: Iterable[int]) -> dict[int, Visit]:
+    """By id, each held until the transaction ends, in the order everybody holds them."""
+    ids = sorted(visit_ids)
+    if not ids:
+        return {}
+    connection.execute(
+        select(visit.c.id).where(visit.c.id.in_(ids)).order_by(visit.c.id).with_for_update()
+    ).all()
+    return {row.id: row for row in many(connection, _ONE.where(visit.c.id.in_(ids)), Visit)}
+
+
 def person(connection: Connection, patient_id: int) -> Person | None:
     """The few facts of a patient that stand beside a booking."""
     p = patient

@@ -2,7 +2,18 @@
 
 from __future__ import annotations
 
-from sqlalchemy import Column, Date, ForeignKey, Index, Integer, SmallInteger, String, Table, UniqueConstraint
+from sqlalchemy import (
+    BigInteger,
+    Column,
+    Date,
+    ForeignKey,
+    Index,
+    Integer,
+    SmallInteger,
+    String,
+    Table,
+    UniqueConstraint,
+)
 
 from zax.store.columns import (
     cents_column,
@@ -92,6 +103,7 @@ charge_line = Table(
     cents_column("second_deductible_cents"),
     cents_column("second_own_cents"),
     flag_column("authorized"),
+    Column("contract_cents", BigInteger, nullable=True),
     moment("entered_at"),
     ref("entered_by", "user", nullable=True),
     moment("removed_at", nullable=True),

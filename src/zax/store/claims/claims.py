@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Select, case, func, insert, or_, select, text, update
+from sqlalchemy import Connection, Select, bindparam, case, func, insert, or_, select, text, update
 
 from zax.core.book.track import Stop
-from zax.core.claims.states import NOT_STANDING, REPLACEABLE, ClaimState
+from zax.core.claims.states import CAN_BE_CHECKED, NOT_STANDING, REPLACEABLE, ClaimState
 from zax.core.remits.placing import Outcome
 from zax.store.claims.tables import claim, claim_event, claim_line, claim_planned, x12_file
 from zax.store.listing import Listed, Order, Wanted, listed
@@ -122,8 +122,19 @@ def claim_for_update(connection: Connection, claim_id: int) -> ClaimRow | None:
     return one(connection, select(_c).where(_c.c.id == claim_id).with_for_update(), ClaimRow)
 
 
+def claims_for_update(connection: Connection, claim_ids: Sequence[int]) -> list[ClaimRow]:
+    """Held until the transaction ends, in the order everybody holds them."""
+    query = select(_c).where(_c.c.id.in_(claim_ids)).order_by(_c.c.id)
+    return many(connection, query.with_for_update(), ClaimRow) if claim_ids else []
+
+
 def claim_by_number(connection: Connection, number: str) -> ClaimRow | None:
-    return one(connection, select(_c).where(_c.c.number == number), ClaimRow)
+    return next(iter(claims_by_number(connection, [number])), None)
+
+
+def claims_by_number(connection: Connection, numbers: Sequence[str]) -> list[ClaimRow]:
+    query = select(_c).where(_c.c.number.in_(numbers)).order_by(_c.c.id)
+    return many(connection, query, ClaimRow) if numbers else []
 
 
 def claims_of_visit_for_update(connection: Connection, visit_id: int) -> list[ClaimRow]:
@@ -233,14 +244,24 @@ def mark_sent(connection: Connection, claim_id: int, at: datetime) -> None:
     change(connection, _c, claim_id, state=ClaimState.SENT, sent_at=at)
 
 
-def mark_paid(connection: Connection, claim_id: int, paid_cents: int, at: datetime) -> None:
-    """The insurer has answered, and it is closed."""
-    change(connection, _c, claim_id, state=ClaimState.CLOSED, paid_cents=paid_cents, answered_at=at)
+_ANSWERED = (
+    update(_c)
+    .where(_c.c.id == bindparam("claim_id"))
+    .values(
+        state=bindparam("now_state"),
+        paid_cents=bindparam("paid"),
+        answered_at=bindparam("at"),
+        payer_claim=bindparam("payer_number"),
+        closed_why=bindparam("why"),
+    )
+)
 
 
-def mark_denied(connection: Connection, claim_id: int, at: datetime, why: str) -> None:
-    """The insurer has answered, and pays nothing for a reason."""
-    change(connection, _c, claim_id, state=ClaimState.DENIED, answered_at=at, closed_why=why[:200])
+def mark_answered(connection: Connection, rows: list[Mapping[str, object]]) -> None:
+    """The insurer has answered: `now_state` (closed, or denied for `why`), cents `paid` by now, its own
+    number of the claim.
+    """
+    connection.execute(_ANSWERED, rows)
 
 
 def patients_in_file(connection: Connection, file_id: int) -> list[int]:
@@ -262,17 +283,6 @@ def ask_again_on(connection: Connection, claim_id: int, day: date | None) -> Non
 def hand_to(connection: Connection, claim_id: int, user_id: int | None) -> None:
     """Who works on it."""
     change(connection, _c, claim_id, owner_id=user_id)
-
-
-def colleagues(connection: Connection) -> list[tuple[int, str]]:
-    """(id, name) of everyone who signs in, by name."""
-    query = select(user.c.id, user.c.name).where(user.c.active).order_by(user.c.name)
-    return [(row[0], row[1]) for row in connection.execute(query)]
-
-
-def user_name(connection: Connection, user_id: int) -> str:
-    """Whose sign-in that is; empty for none."""
-    return str(connection.execute(select(user.c.name).where(user.c.id == user_id)).scalar() or "")
 
 
 def follow(
@@ -303,6 +313,50 @@ def line_ids(connection: Connection, claim_id: int) -> list[tuple[int, int]]:
     return [(row[0], row[1]) for row in connection.execute(query.order_by(claim_line.c.position))]
 
 
+def wait_for_rest(connection: Connection, claim_id: int) -> None:
+    """The payer owes more of it: it waits for that, what was paid stays."""
+    change(connection, _c, claim_id, state=ClaimState.ACCEPTED, closed_why="")
+
+
+def close_decided(connection: Connection, claim_id: int) -> None:
+    """Nothing of a denied claim waits for a decision anymore."""
+    mine = (_c.c.id == claim_id, _c.c.state == ClaimState.DENIED)
+    connection.execute(update(_c).where(*mine).values(state=ClaimState.CLOSED, closed_why=""))
+
+
+def set_paid(connection: Connection, claim_id: int, paid_cents: int) -> None:
+    """What its payer has paid of it by now."""
+    change(connection, _c, claim_id, paid_cents=paid_cents)
+
+
+def waits(connection: Connection, claim_id: int) -> bool:
+    """Whether it has not left yet."""
+    query = select(_c.c.state).where(_c.c.id == claim_id)
+    return connection.execute(query).scalar() in CAN_BE_CHECKED
+
+
+def mark_passed_on(connection: Connection, claim_id: int, at: datetime) -> None:
+    """It is with its payer without having been sent from here."""
+    change(connection, _c, claim_id, state=ClaimState.ACCEPTED, sent_at=at)
+
+
+def wait_again(connection: Connection, claim_id: int) -> None:
+    """What the payer decided is undone: the claim is with it again."""
+    change(connection, _c, claim_id, state=ClaimState.ACCEPTED, paid_cents=0, answered_at=None, closed_why="")
+
+
+def claims_with_payer_number(connection: Connection, number: str) -> list[ClaimRow]:
+    """Those that the payer has given this number."""
+    query = select(_c).where(_c.c.payer_claim == number[:50]).order_by(_c.c.id.desc())
+    return many(connection, query, ClaimRow) if number else []
+
+
+def claims_of_lines(connection: Connection, line_ids: Iterable[int]) -> list[ClaimRow]:
+    """Every claim that bills one of these charge lines, the newest first."""
+    within = select(claim_line.c.claim_id).where(claim_line.c.line_id.in_(list(line_ids) or [0]))
+    return many(connection, select(_c).where(_c.c.id.in_(within)).order_by(_c.c.id.desc()), ClaimRow)
+
+
 def passed_on(connection: Connection, claim_id: int) -> bool:
     """Whether the payer has said that it passed the claim on to the next plan itself."""
     query = select(remit_claim.c.id).where(remit_claim.c.claim_id == claim_id)
@@ -316,12 +370,9 @@ def second_asked(connection: Connection, claim_id: int) -> None:
     connection.execute(update(remit_claim).where(*waiting).values(outcome=Outcome.POSTED))
 
 
-def add_event(
-    connection: Connection, claim_id: int, *, at: datetime, words: str, file_id: int | None, by_id: int | None
-) -> None:
-    connection.execute(
-        insert(_e).values(claim_id=claim_id, at=at, words=words[:500], file_id=file_id, by_id=by_id)
-    )
+def add_events(connection: Connection, rows: list[Mapping[str, object]]) -> None:
+    """What happened to claims: claim_id, at (UTC), words, file_id, by_id."""
+    connection.execute(insert(_e), rows)
 
 
 def events_of(connection: Connection, claim_id: int) -> list[ClaimEvent]:

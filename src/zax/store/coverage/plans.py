@@ -93,6 +93,7 @@ class PayerTerms:
     name: str
     electronic_id: str
     filing_days: int
+    appeal_days: int
     kind: str
     eligibility: str
     filing_indicator: str
@@ -170,6 +171,7 @@ def save_payer(connection: Connection, payer_id: int, terms: PayerTerms, outside
         "name": terms.name,
         "electronic_id": terms.electronic_id,
         "filing_days": terms.filing_days,
+        "appeal_days": terms.appeal_days,
         "kind": terms.kind,
         "eligibility": terms.eligibility,
         "filing_indicator": terms.filing_indicator,

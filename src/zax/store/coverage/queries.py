@@ -4,7 +4,7 @@ member id.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import date, datetime
 
 from sqlalchemy import Connection, bindparam, func, or_, select, text
@@ -35,6 +35,7 @@ _OF_PATIENTS = _WITH_PLAN.where(coverage.c.patient_id.in_(bindparam("patient_ids
     coverage.c.to_day.is_not(None), coverage.c.patient_id, plan.c.dental.desc(), *_BY_RANK
 )
 _ONE = _WITH_PLAN.where(coverage.c.id == bindparam("coverage_id"))
+_SOME = _WITH_PLAN.where(coverage.c.id.in_(bindparam("coverage_ids", expanding=True)))
 # In this order always: a patient has a dozen visits, the services have millions of lines. Lines that count
 # toward limits: done, on other visits of that kind. `answered` is how many claims with the line the payer has
 # closed.
@@ -86,6 +87,11 @@ def coverages_of(connection: Connection, patient_ids: Sequence[int]) -> list[Cov
 
 def one_coverage(connection: Connection, coverage_id: int) -> Coverage | None:
     return one(connection, _ONE, Coverage, coverage_id=coverage_id)
+
+
+def coverages_by_id(connection: Connection, coverage_ids: Iterable[int]) -> dict[int, Coverage]:
+    found = many(connection, _SOME, Coverage, coverage_ids=list(coverage_ids) or [0])
+    return {each.id: each for each in found}
 
 
 def done_lines(

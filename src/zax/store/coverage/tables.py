@@ -31,6 +31,7 @@ payer = Table(
     text_column("eligibility", 6, "auto"),
     words_list("required"),
     text_column("phone", 10),
+    number_column("appeal_days", "180"),
     flag_column("active", "1"),
     version_column(),
 )

@@ -25,6 +25,12 @@ def add_entry(connection: Connection, made: NewEntry) -> int:
     return add(connection, _j, **asdict(made))
 
 
+def add_entries(connection: Connection, made: Sequence[NewEntry]) -> None:
+    """Many at once, where nobody asks for their numbers."""
+    if made:
+        connection.execute(insert(_j), [asdict(each) for each in made])
+
+
 def add_allocations(
     connection: Connection,
     patient_id: int,
@@ -70,6 +76,20 @@ def taken_off(connection: Connection, line_id: int, day: date, role: str) -> int
         )
     )
     return int(connection.execute(query).scalar_one())
+
+
+def entries_of_claim(connection: Connection, claim_id: int) -> list[LedgerEntry]:
+    """Everything that a payer's answers to a claim did, with what undid it, oldest first."""
+    mine = select(_j.c.id).where(_j.c.claim_id == claim_id)
+    query = select(_j).where((_j.c.claim_id == claim_id) | _j.c.reverses_id.in_(mine))
+    return many(connection, query.order_by(_j.c.id), LedgerEntry)
+
+
+def entries_of_answer(connection: Connection, answer_id: int) -> list[LedgerEntry]:
+    """Everything that one answer did, with what undid it, oldest first."""
+    mine = select(_j.c.id).where(_j.c.answer_id == answer_id)
+    query = select(_j).where((_j.c.answer_id == answer_id) | _j.c.reverses_id.in_(mine))
+    return many(connection, query.order_by(_j.c.id), LedgerEntry)
 
 
 def is_reversed(connection: Connection, entry_id: int) -> bool:

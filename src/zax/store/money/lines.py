@@ -47,9 +47,11 @@ def add_own_line(
     )
 
 
-def note_estimate(connection: Connection, line_id: int, taken: Sequence[tuple[int, Use]]) -> None:
+def note_estimate(
+    connection: Connection, line_id: int, taken: Sequence[tuple[int, Use]], contract: int | None = None
+) -> None:
     """What a line is expected to take of the plans [(coverage, use)], first payer first; none at all where it
-    is not covered.
+    is not covered. `contract`: cents that the first plan's contract forgives, None without one.
     """
     none = (None, Use(group=""))
     (first, one), (second, two) = [*taken, none, none][:2]
@@ -65,6 +67,7 @@ def note_estimate(connection: Connection, line_id: int, taken: Sequence[tuple[in
         second_cents=two.paid,
         second_deductible_cents=two.deductible,
         second_own_cents=two.own,
+        contract_cents=contract,
     )
 
 

@@ -4,7 +4,7 @@ sums of a day.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import date
 
 from sqlalchemy import (
@@ -155,6 +155,42 @@ def visit_allocations(connection: Connection, visit_id: int) -> list[Allocation]
     return many(connection, _VISIT_ALLOCATIONS, Allocation, visit_id=visit_id)
 
 
+def entries_of_visits(connection: Connection, visit_ids: Iterable[int]) -> dict[int, list[Entry]]:
+    """The ledgers of many visits."""
+    query = select(journal).where(journal.c.visit_id.in_(list(visit_ids) or [0])).order_by(journal.c.id)
+    found: dict[int, list[Entry]] = {}
+    for each in many(connection, query, LedgerEntry):
+        found.setdefault(each.visit_id or 0, []).append(each.entry)
+    return found
+
+
+def allocations_of_visits(connection: Connection, visit_ids: Iterable[int]) -> dict[int, list[Allocation]]:
+    query = (
+        select(charge_line.c.visit_id, allocation.c.credit_id, allocation.c.line_id, allocation.c.cents)
+        .join(charge_line, charge_line.c.id == allocation.c.line_id)
+        .where(charge_line.c.visit_id.in_(list(visit_ids) or [0]))
+        .order_by(allocation.c.id)
+    )
+    found: dict[int, list[Allocation]] = {}
+    for row in connection.execute(query):
+        found.setdefault(row.visit_id, []).append(Allocation(row.credit_id, row.line_id, row.cents))
+    return found
+
+
+def lines_of_claims(connection: Connection, claim_ids: Sequence[int]) -> dict[int, list[ClaimedLine]]:
+    """The charge lines of many claims, each in its order."""
+    query = (
+        select(charge_line, claim_line.c.cents, claim_line.c.claim_id)
+        .join(claim_line, claim_line.c.line_id == charge_line.c.id)
+        .where(claim_line.c.claim_id.in_(list(claim_ids) or [0]))
+        .order_by(claim_line.c.claim_id, claim_line.c.position)
+    )
+    found: dict[int, list[ClaimedLine]] = {}
+    for line in many(connection, query, ClaimedLine):
+        found.setdefault(line.claim_id, []).append(line)
+    return found
+
+
 def ledger_entries(connection: Connection, patient_id: int, visit_id: int | None) -> list[Entry]:
     """The entries of a visit's ledger, or of the patient's own."""
     if visit_id is not None:
@@ -278,7 +314,7 @@ def pending_lines(connection: Connection, household_id: int) -> dict[int, int]:
 
 
 _CLAIM_LINES = (
-    select(charge_line, claim_line.c.cents)
+    select(charge_line, claim_line.c.cents, claim_line.c.claim_id)
     .join(claim_line, claim_line.c.line_id == charge_line.c.id)
     .where(claim_line.c.claim_id == bindparam("claim_id"))
     .order_by(claim_line.c.position)

@@ -25,6 +25,7 @@ class LedgerEntry:
     line_id: int | None
     payment_id: int | None
     claim_id: int | None
+    answer_id: int | None
     patient_cents: int
     insurer_cents: int
     words: str
@@ -74,6 +75,7 @@ class NewEntry:
     of_id: int | None = None
     reason_id: int | None = None
     discount_id: int | None = None
+    answer_id: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,11 +111,13 @@ class ServiceLine:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ClaimedLine(ServiceLine):
     """A service as it stands on a claim: `cents` is what was claimed for it, `second_cents` what the second
-    plan should pay of it.
+    plan should pay of it, `contract_cents` what the first plan's contract forgives (None without one).
     """
 
+    claim_id: int
     cents: int
     second_cents: int
+    contract_cents: int | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -145,8 +145,8 @@ payment_part = Table(
     cents_column("cents"),
 )
 
-# `of_id`: the credit that a refund or transfer draws on; for money that came by a transfer, the entry it left
-# with.
+# `answer_id`: what a payer said of a claim, which this entry carries out. `of_id`: the credit that a refund
+# or transfer draws on; for money that came by a transfer, the entry it left with.
 journal = Table(
     "journal",
     metadata,
@@ -161,6 +161,7 @@ journal = Table(
     ref("line_id", "charge_line", nullable=True),
     ref("payment_id", "payment", nullable=True),
     ref("claim_id", "claim", nullable=True),
+    ref("answer_id", "remit_claim", nullable=True),
     cents_column("patient_cents"),
     cents_column("insurer_cents"),
     text_column("words", 200),

@@ -10,7 +10,7 @@ from sqlalchemy import Connection, bindparam, delete, insert, select, text
 
 from zax.store.clinic.settings import hold
 from zax.store.people.tables import look, sign_in_try, user
-from zax.store.rows import one
+from zax.store.rows import many, one
 
 _BY_ID = select(user).where(user.c.id == bindparam("user_id"), user.c.active)
 _BY_NAME = select(user).where(user.c.sign_in == bindparam("sign_in"), user.c.active)
@@ -52,6 +52,11 @@ def active_user(connection: Connection, user_id: int) -> User | None:
 def user_called(connection: Connection, sign_in: str) -> User | None:
     """The active user who signs in with this name."""
     return one(connection, _BY_NAME, User, sign_in=sign_in)
+
+
+def active_users(connection: Connection) -> list[User]:
+    """Everyone who signs in, by name."""
+    return many(connection, select(user).where(user.c.active).order_by(user.c.name), User)
 
 
 @dataclass(frozen=True, slots=True)

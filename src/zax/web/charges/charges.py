@@ -15,6 +15,7 @@ from zax.core.charges.new_service import code_in
 from zax.core.charges.service_words import ServiceWords, left_over, misfit, take_apart, without_age
 from zax.core.charges.teeth import ARCHES, AREAS, QUADRANTS, read_tooth, show_tooth
 from zax.core.errors import Mendable, NotFound, Refused
+from zax.core.followup.due import STAND_WORDS
 from zax.core.form import Form, Reference, ReferenceOrNone, Tick
 from zax.core.reading import reference
 from zax.desk.charges import charges as acts
@@ -24,6 +25,7 @@ from zax.desk.charges.tooth_chart import teeth_of
 from zax.desk.day.visit_sheet import Sheet, sheet_of
 from zax.store.book.planned import planned_for
 from zax.store.charges.lines import favorites_of
+from zax.store.followup.returns import reasons, returns_of
 from zax.store.money.queries import visit_diagnoses
 from zax.store.money.records import ServiceLine
 from zax.web.charges.tooth_chart import mouth_svg
@@ -73,6 +75,7 @@ def charges_page(
         planned = planned_for(connection, sheet.visit.patient_id)
         coded = visit_diagnoses(connection, visit_id)
         kept = {each.code for each in favorites_of(connection, ctx.actor.id)}
+        returns, return_reasons = returns_of(connection, sheet.visit.patient_id), reasons(connection)
         teeth = (
             teeth_of(connection, ctx.clinic, sheet.visit.patient_id, visit_id, sheet.bill.lines, planned)
             if sheet.dental
@@ -92,6 +95,9 @@ def charges_page(
         "charges/charges.html",
         status,
         sheet=sheet,
+        returns=returns,
+        return_reasons=return_reasons,
+        stand_words=STAND_WORDS,
         editable=editable,
         edit=open_line,
         planned=planned,

@@ -16,6 +16,7 @@ from zax.core.reading import optional_day, reference
 from zax.desk.claims import following
 from zax.desk.claims.claim_page import claim_page
 from zax.desk.claims.claims import recheck
+from zax.desk.claims.colleagues import billers
 from zax.desk.claims.fixing import carry_subject
 from zax.desk.claims.sending import send_ready
 from zax.desk.claims.status import ask_payer
@@ -43,7 +44,7 @@ def one_claim(
     """The page; `part` is the subject whose boxes are open."""
     with ctx.read() as connection:
         shown = claim_page(connection, ctx.desk.clinic, claim_id, ctx.today)
-        colleagues = stored.colleagues(connection)
+        colleagues = billers(connection)
     page = ctx.page(
         "claims/claim.html",
         status,

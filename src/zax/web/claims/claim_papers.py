@@ -33,7 +33,7 @@ def print_papers(request: Request, claim_id: int) -> Response:
         raise NotFound("No file of the record goes with this claim.")
     by_id = {each.id: each for each in shown.files}
     files = [by_id[number] for number in carried_of(shown.row.carried).files if number in by_id]
-    pages = [_cover(ctx, shown), *(_as_pdf(ctx.shared.files.get(each.digest), each) for each in files)]
+    pages = [_cover(ctx, shown), *(as_pdf(ctx.shared.files.get(each.digest), each) for each in files)]
     headers = {"Content-Disposition": f'inline; filename="{shown.row.number}-attachments.pdf"'}
     answer = Response(joined_pdf(pages), media_type="application/pdf", headers=headers)
     return ctx.looked_at(answer, [shown.row.patient_id], "claim")
@@ -54,7 +54,7 @@ def _cover(ctx: RequestContext, shown: ClaimPage) -> bytes:
     )
 
 
-def _as_pdf(content: bytes, file: PatientFile) -> bytes:
+def as_pdf(content: bytes, file: PatientFile) -> bytes:
     """A picture on a page of its own, upright or across as it is; a PDF as it is."""
     if file.media == "application/pdf":
         return content

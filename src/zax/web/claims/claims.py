@@ -18,7 +18,6 @@ from zax.store.claims import claims as stored
 from zax.store.claims import files as x12_files
 from zax.store.engine import Connection
 from zax.store.listing import Listed, Order, Wanted
-from zax.store.remits.remits import count_open_answers, open_answers
 from zax.web.claims.worklist import group_page, worklist_page
 from zax.web.shell.listing import wanted_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -39,10 +38,11 @@ SHOWS: dict[str, tuple[str, tuple[ClaimState, ...]]] = {
     ),
     "trouble": ("Held or rejected", (ClaimState.HELD_BACK, ClaimState.REJECTED, ClaimState.DENIED)),
     "closed": ("Closed", (ClaimState.CLOSED,)),
-    "answers": ("Needs review", ()),
     "files": ("Files", ()),
 }
 MOST_FILES = 8
+# Claims of a payment file that are taken in while one waits.
+AT_ONCE = 200
 NEWEST_FIRST = frozenset({"closed", "files"})
 
 
@@ -67,7 +67,6 @@ def claims_page(ctx: RequestContext, show: str = "open", status: int = 200, **mo
     with ctx.read() as connection:
         counts = stored.counts_by_state(connection)
         listed, payers = _chosen(connection, show, payer, wanted)
-        answers = count_open_answers(connection)
         files = x12_files.files_in(connection, MOST_FILES)
         aside = len(set_aside(connection, ctx.actor.role))
     totals = {key: sum(counts.get(state, 0) for state in states) for key, (_, states) in SHOWS.items()}
@@ -79,7 +78,7 @@ def claims_page(ctx: RequestContext, show: str = "open", status: int = 200, **mo
         payer=payer,
         show=show,
         shows=SHOWS,
-        totals=totals | {"answers": answers, "files": ""},
+        totals=totals | {"files": ""},
         files=files,
         aside=aside,
         screen="claims",
@@ -91,8 +90,6 @@ def _chosen(
     connection: Connection, show: str, payer: int, wanted: Wanted
 ) -> tuple[Listed[Any], list[tuple[int, str]]]:
     """The page of the list, and the payers that it can be narrowed to."""
-    if show == "answers":
-        return open_answers(connection, wanted), []
     if show == "files":
         return x12_files.listed_files(connection, wanted), []
     states = SHOWS[show][1]
@@ -107,10 +104,12 @@ def import_by_hand(request: Request, form: PostedForm = Depends(posted_form)) ->
     """A 999 or 835 from this computer; what is wrong with it is said beside the field and nothing is used."""
     ctx = enter(request, "claims")
     try:
-        done = import_file(ctx.desk, ctx.actor, form["file_name"] or "upload.x12", form["file"])
+        done = import_file(
+            ctx.desk, ctx.actor, form["file_name"] or "upload.x12", form["file"], at_once=AT_ONCE
+        )
     except ZaxError as error:
         return claims_page(ctx, status=error.status, problems=error.problems)
-    return ctx.go("/claims?show=answers" if done.for_a_person else "/claims", done.words)
+    return ctx.go("/claims/payments" if done.for_a_person else "/claims", done.words)
 
 
 @router.get("/files/{file_id}")

@@ -16,14 +16,15 @@ from zax.core.errors import ZaxError
 from zax.core.reading import reference
 from zax.desk.acts.set_aside import set_aside
 from zax.desk.claims.claims import recheck, send_anyway
+from zax.desk.claims.colleagues import billers
 from zax.desk.claims.fixing import fix
 from zax.desk.claims.following import CLOSING_REASONS, close_claim
 from zax.desk.claims.sending import send_ready
 from zax.desk.claims.worklist import PAGE, Row, filtered_group, one_row, worklist
-from zax.store.claims import claims as stored
 from zax.store.claims.worklist import ClaimFilter
 from zax.store.engine import Connection
 from zax.store.remits.remits import count_open_answers
+from zax.store.remits.shortfalls import count_open
 from zax.web.claims.aging import aging
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -46,7 +47,7 @@ def worklist_page(ctx: RequestContext, claim_id: int, status: int = 200, **more:
     with ctx.read() as connection:
         view = worklist(connection, ctx.today)
         opened = _opened(connection, ctx, claim_id)
-        answers = count_open_answers(connection)
+        answers, short = count_open_answers(connection), count_open(connection)
         aside = len(set_aside(connection, ctx.actor.role))
     page = ctx.page(
         "claims/worklist.html",
@@ -55,6 +56,7 @@ def worklist_page(ctx: RequestContext, claim_id: int, status: int = 200, **more:
         picture=aging(view.ages),
         opened=opened,
         answers=answers,
+        short=short,
         aside=aside,
         **_words(),
         **more,
@@ -69,7 +71,7 @@ def group_page(ctx: RequestContext, need: Need) -> Response:
     with ctx.read() as connection:
         shown = filtered_group(connection, need, ctx.today, filters, (number - 1) * PAGE)
         opened = _opened(connection, ctx, reference(asked.get("open", "")))
-        colleagues = stored.colleagues(connection)
+        colleagues = billers(connection)
     page = ctx.page(
         "claims/group.html",
         200,

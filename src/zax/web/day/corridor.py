@@ -65,7 +65,7 @@ def _page(shared: Shared, site_id: int, feed: str) -> HTMLResponse:
     clinic, now = shared.desk.clinic, shared.desk.clock.now()
     site = clinic.sites[site_id]
     wall_clock = local(now, site.timezone)
-    with shared.reading.connect() as connection:
+    with shared.pages.connect() as connection:
         view = day_view(connection, clinic, now, site_id, wall_clock.date())
         lists = desk_lists(connection, clinic, view)
     how = str(clinic.about.get("wall_names", "initials"))

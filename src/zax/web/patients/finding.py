@@ -21,7 +21,7 @@ def find(request: Request, q: str = "") -> Response:
     """What the find-anything box offers: people, then screens."""
     ctx = enter(request)
     query = parse_query(q, ctx.today)
-    with ctx.read() as connection:
+    with ctx.shared.reading.connect() as connection:  # at every letter: hits need not be of one moment
         hits = find_patients(connection, query, recent=recent_of(ctx, connection) if query.words else ())
     screens = find_screens(q, ctx.actor.role)
     return ctx.page("patients/find.html", hits=hits, screens=screens, q=q, query=query)

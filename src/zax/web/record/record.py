@@ -15,6 +15,7 @@ from zax.core.book.waitlist import WAIT_WORDS
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.coverage.member import RELATIONSHIP_WORDS
 from zax.core.errors import Mendable, NotFound, Stale, ZaxError
+from zax.core.followup.due import STAND_WORDS
 from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, Tick
 from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
 from zax.core.patients.uploads import KINDS
@@ -34,6 +35,7 @@ from zax.desk.record.record import changes_of, number_of, record_of
 from zax.store.arrivals.signed import signed_forms
 from zax.store.coverage.queries import one_coverage
 from zax.store.followup.recalls import recalls_of
+from zax.store.followup.returns import reasons, returns_of
 from zax.store.listing import Order
 from zax.store.patients.patients import patient_of
 from zax.store.patients.records import Patient
@@ -97,6 +99,7 @@ def record_page(
         open_coverage = one_coverage(connection, reference(number)) if kind == "coverage" else None
         ups = heads_ups(connection, ctx.clinic, Place.RECORD, Asking(patient_id), ctx.today)
         signed, recalls = signed_forms(connection, patient_id), recalls_of(connection, patient_id)
+        returns, return_reasons = returns_of(connection, patient_id), reasons(connection)
     masked = mask_ssn(ctx.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
     page = ctx.page(
         "record/record.html",
@@ -125,6 +128,9 @@ def record_page(
         ups=ups,
         signed=signed,
         recalls=recalls,
+        returns=returns,
+        return_reasons=return_reasons,
+        stand_words=STAND_WORDS,
         **({"about": {}} | more),
     )
     return ctx.looked(page, patient_id, "record")

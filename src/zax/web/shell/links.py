@@ -13,7 +13,7 @@ _PAGES = {
     About.REQUESTS: "/requests",
     About.BALANCES: "/money",
     About.CLAIMS_IN_TROUBLE: "/claims?need=fix",
-    About.ANSWERS: "/claims?show=answers",
+    About.ANSWERS: "/claims/payments",
     About.SET_ASIDE: "/set-aside",
 }
 

@@ -90,6 +90,7 @@ async def lifespan(app: FastAPI) -> AsyncIterator[None]:
     yield
     watching.cancel()
     shared.reading.dispose()
+    shared.pages.dispose()
 
 
 @router.get("/live")

@@ -67,7 +67,8 @@ class Shared:
     """What all requests of the process share, on `app.state.shared`."""
 
     desk: Desk
-    reading: Engine
+    reading: Engine  # one statement at a time
+    pages: Engine  # all that a page reads is of one moment
     settings: Settings
     templates: Environment
     outside: Outside
@@ -113,8 +114,8 @@ class RequestContext:
         return may(self.actor.role, right)
 
     def read(self) -> Connection:
-        """A connection for reading, which closes itself as a context manager."""
-        return self.shared.reading.connect()
+        """A connection on which everything read is of one moment; it closes itself as a context manager."""
+        return self.shared.pages.connect()
 
     def page(self, template: str, status: int = 200, **values: object) -> HTMLResponse:
         """The template with what every page shows besides."""

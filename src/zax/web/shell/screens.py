@@ -46,6 +46,7 @@ SCREENS = (
     Screen(words="Web requests", href="/requests", right="book", also="online asked"),
     Screen(words="Walk-in", href="/walk-in", right="arrivals", also="here now without a visit"),
     Screen(words="Waitlist", href="/waitlist", right="book", also="waiting list"),
+    Screen(words="Returns", href="/followup/returns", right="see", also="follow-up come back due overdue"),
     Screen(words="Patients", href="/patients", right="see", also="people search"),
     Screen(words="New patient", href="/patients/new", right="patients", also="add register"),
     Screen(words="Likely duplicates", href="/duplicates", right="patients", also="same merge"),
@@ -55,6 +56,15 @@ SCREENS = (
     Screen(words="Journal", href="/journal", right="close", also="entries"),
     Screen(words="Month", href="/month", right="close", also="totals"),
     Screen(words="Claims", href="/claims", right="claims", also="insurance bill"),
+    Screen(
+        words="Posting desk", href="/claims/payments", right="claims", also="insurer payments eob era 835"
+    ),
+    Screen(words="An insurer’s check", href="/claims/payments/new", right="claims", also="transfer post"),
+    Screen(words="Denied and underpaid", href="/claims/denied", right="claims", also="denials appeals"),
+    Screen(words="Payments in pictures", href="/claims/pictures", right="claims", also="insurer charts"),
+    Screen(
+        words="Payer accounts", href="/claims/payer-accounts", right="claims", also="interest takeback refund"
+    ),
     Screen(words="Insurance", href="/plans", right="see", also="plans payers coverage"),
     Screen(words="Eligibility", href="/eligibility", right="see", also="coverage check benefits"),
     Screen(words="Setup", href="/setup", right="setup", also="settings"),
@@ -70,6 +80,7 @@ SCREENS = (
         ("Visit types", "/setup/types", "length color booking"),
         ("Service sets", "/setup/sets", "codes bundle"),
         ("Arrival steps", "/setup/arrival", "check-in list"),
+        ("Returns", "/setup/returns", "come back reasons overdue"),
         ("Heads-ups", "/setup/headsups", "alerts warnings"),
         ("Flags", "/setup/flags", "tags patients"),
     ),
@@ -80,6 +91,9 @@ SCREENS = (
         right="plans",
         also="setup contracts benefits",
         group=INSURANCE,
+    ),
+    *_setup(
+        INSURANCE, ("What adjustments do", "/setup/adjustments", "reasons denial appeal letter write-off")
     ),
     *_setup(WORDS, ("Forms", "/setup/forms", "consent sign privacy")),
     *_setup(SAFE, ("Who is signed in", "/setup/signed-in", "sessions sign out")),
