@@ -17,6 +17,7 @@ from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.command import Command
 from selenium.webdriver.remote.webelement import WebElement
 from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import text
@@ -151,10 +152,66 @@ def _work(desk: Desk, outside: Any, stop: threading.Event, files: FileStore, wor
         stop.wait(0.3)
 
 
+FINDS = {
+    Command.FIND_ELEMENT,
+    Command.FIND_ELEMENTS,
+    Command.FIND_CHILD_ELEMENT,
+    Command.FIND_CHILD_ELEMENTS,
+}
+Look = Callable[[], list[WebElement]]
+
+
+class Chromium(webdriver.Chrome):
+    """Chromium for pages that redraw themselves: an element that a live redraw replaced between two looks of
+    a walk is looked up again the way it was found, as a person's eye would.
+    """
+
+    looks: dict[str, Look]
+
+    def start_session(self, capabilities: Any) -> None:
+        self.looks = {}
+        super().start_session(capabilities)
+
+    def execute(self, driver_command: str, params: Any = None) -> Any:
+        answer = self._executed(driver_command, params)
+        if driver_command in FINDS:
+            for place, each in enumerate(_elements(answer)):
+                self.looks[each.id] = lambda place=place: _elements(self._executed(driver_command, params))[
+                    place:
+                ]
+        return answer
+
+    def _executed(self, command: str, params: Any) -> Any:
+        try:
+            return super().execute(command, params)
+        except StaleElementReferenceException:
+            renewed = self._renewed(params)
+            if renewed == params:
+                raise
+            return super().execute(command, renewed)
+
+    def _renewed(self, part: Any) -> Any:
+        if isinstance(part, dict):
+            return {name: self._renewed(each) for name, each in part.items()}
+        if isinstance(part, list):
+            return [self._renewed(each) for each in part]
+        look = self.looks.get(part.id if isinstance(part, WebElement) else str(part))
+        found = look() if look else []
+        if not look or not found:
+            return part
+        self.looks[found[0].id] = look
+        return found[0] if isinstance(part, WebElement) else found[0].id
+
+
+def _elements(answer: Any) -> list[WebElement]:
+    value = answer["value"]
+    return value if isinstance(value, list) else [value]
+
+
 class Person:
     """Somebody at a browser. Every look waits for a condition; nothing sleeps."""
 
-    def __init__(self, driver: webdriver.Chrome, zax: Running) -> None:
+    def __init__(self, driver: Chromium, zax: Running) -> None:
         self.driver, self.zax = driver, zax
 
     def until(self, condition: Callable[[], Any], what: str = "") -> Any:
@@ -191,9 +248,23 @@ class Person:
         return self.driver.find_elements(By.CSS_SELECTOR, css)
 
     def find(self, css: str) -> WebElement:
-        return self.until(
-            lambda: next((each for each in self.all(css) if each.is_displayed()), None), f"{css} is shown"
-        )  # type: ignore[no-any-return]
+        return self._first(css, lambda each: each.is_displayed(), f"{css} is shown")
+
+    def one(self, css: str, words: str) -> WebElement:
+        """The element whose text or title says the words."""
+
+        def says(each: WebElement) -> bool:
+            return words in each.text or words in (each.get_attribute("title") or "")
+
+        return self._first(css, says, f"{css} says “{words}”")
+
+    def _first(self, css: str, fits: Callable[[WebElement], bool], what: str) -> WebElement:
+        def look() -> list[WebElement]:
+            return next(([each] for each in self.all(css) if fits(each)), [])
+
+        (found,) = self.until(look, what)
+        self.driver.looks[found.id] = look
+        return found  # type: ignore[no-any-return]
 
     def quiet(self) -> bool:
         """No answer is on its way: what stands on the page is the last word. A live screen may show what was
@@ -265,7 +336,7 @@ class Person:
         return self.driver.switch_to.active_element
 
 
-def chromium() -> webdriver.Chrome:
+def chromium() -> Chromium:
     options = webdriver.ChromeOptions()
     options.binary_location = "/usr/bin/chromium"
     for argument in (
@@ -282,7 +353,7 @@ def chromium() -> webdriver.Chrome:
     ):
         options.add_argument(argument)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    driver = Chromium(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
     driver.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride",
         {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
@@ -294,7 +365,7 @@ def chromium() -> webdriver.Chrome:
 def person(zax: Running) -> Iterator[Callable[[str], Person]]:
     """`person("juno")` is somebody signed in at a browser of their own, on a day that nobody touched yet."""
     zax.begin_anew()
-    drivers: list[webdriver.Chrome] = []
+    drivers: list[Chromium] = []
 
     def make(name: str) -> Person:
         drivers.append(chromium())

@@ -90,9 +90,7 @@ def test_a_staff_slot_is_tied_to_its_visit(person: Callable[[str], Person]) -> N
         return [str(each.get_attribute("title")) for each in desk.all("#grid .strap.tied")]
 
     def slot_of_ito() -> Any:
-        return next(
-            each for each in desk.all(".slots .strap") if "Ito" in (each.get_attribute("title") or "")
-        )
+        return desk.one(".slots .strap", "Ito")
 
     def hovered() -> bool:
         ActionChains(desk.driver).move_by_offset(1, 1).move_to_element(slot_of_ito()).perform()
@@ -103,9 +101,7 @@ def test_a_staff_slot_is_tied_to_its_visit(person: Callable[[str], Person]) -> N
     assert len(desk.all("#grid .tie")) == 1
 
     def focused() -> bool:
-        bars = desk.all("#grid .v")
-        bar = next(each for each in bars if "Delgado" in (each.get_attribute("title") or ""))
-        desk.driver.execute_script("arguments[0].focus()", bar)
+        desk.driver.execute_script("arguments[0].focus()", desk.one("#grid .v", "Delgado"))
         return any("Delgado" in title for title in tied())
 
     desk.until(focused, "its slot follows the focus")

@@ -234,9 +234,7 @@ def test_a_letter_is_the_pages_and_not_typed_into_an_amount(
 def test_after_an_act_the_focus_is_back_at_the_visit(person: Callable[[str], Person], zax: Running) -> None:
     desk = person("juno")
     desk.open("/book")
-    bar = next(
-        each for each in desk.all("#grid .v.confirmed") if "Vale" in (each.get_attribute("title") or "")
-    )
+    bar = desk.one("#grid .v.confirmed", "Vale")
     number = bar.get_attribute("data-id")
     desk.driver.execute_script("arguments[0].focus()", bar)
 
@@ -277,7 +275,7 @@ def test_a_jump_leaves_its_box(person: Callable[[str], Person]) -> None:
 def test_a_usual_checkout_takes_two_presses(person: Callable[[str], Person], zax: Running) -> None:
     """Counted as docs/keyboard.md says it: the number of the row on Day, then its one main act."""
     desk = person("juno")
-    row = next(each for each in desk.all(".row") if "Mina Castell" in each.text)
+    row = desk.one(".row", "Mina Castell")
     number = row.find_element("css selector", "[data-key]:not(.hide)").get_attribute("data-key")
     visit = of(
         zax,

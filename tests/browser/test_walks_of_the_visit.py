@@ -223,7 +223,7 @@ def test_a_usual_checkout_takes_four_keys_and_the_amount(
     """
     desk = person("juno")
     visit = visit_of(zax, "Vasquez")
-    row = next(each for each in desk.all(".a .row") if "Helen Vasquez" in each.text)
+    row = desk.one(".a .row", "Helen Vasquez")
     number = row.find_element(By.CSS_SELECTOR, "[data-act]").get_attribute("data-key")
     presses: list[Any] = []
 
