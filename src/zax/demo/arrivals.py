@@ -1,4 +1,4 @@
-"""How the demo clinic receives people: stages, the check-in list, forms, heads-ups, recalls, and one
+"""How the demo clinic receives people: stages, the check-in list, forms, heads-ups, and one
 patient's options.
 """
 
@@ -163,12 +163,6 @@ HEADSUPS: tuple[tuple[str, str, list[str], Json, bool], ...] = (
         False,
     ),
 )
-_RECALLS = text(
-    "INSERT INTO recall (patient_id, type_id, months, due_day, made_at, visit_id) SELECT v.patient_id,"
-    " v.type_id, t.recall_months, DATE_ADD(MAX(v.day), INTERVAL t.recall_months MONTH), :now, MAX(v.id) FROM"
-    " visit v JOIN visit_type t ON t.id = v.type_id WHERE t.recall_months > 0 AND v.state IN ('settled',"
-    " 'left') GROUP BY v.patient_id, v.type_id, t.recall_months"
-)
 
 
 def write_copays(engine: Engine) -> None:
@@ -183,7 +177,7 @@ def write_copays(engine: Engine) -> None:
 
 
 def write_arrivals(connection: Connection, now: datetime) -> None:
-    """The setup of arrivals, and recalls from what was done."""
+    """The setup of arrivals."""
 
     def put(table: Any, rows: list[Json]) -> None:
         connection.execute(insert(table), rows)
@@ -231,7 +225,6 @@ def write_arrivals(connection: Connection, now: datetime) -> None:
             for n, (words, todo, places, condition, warns) in enumerate(HEADSUPS, 1)
         ],
     )
-    connection.execute(_RECALLS, {"now": now})
 
 
 # What Dana Whitlow had done before she came here.

@@ -19,6 +19,7 @@ from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
 from zax.demo.history import History
 from zax.demo.people import Person, make_people
+from zax.demo.recalls import follow_up, write_recalls
 from zax.demo.records import enrich
 from zax.demo.returns import write_returns
 from zax.demo.setup_rows import diagnosis_rows, write_world
@@ -111,11 +112,14 @@ def seed(
             add_money(desk, clock, PayingTerminal(), day)
             remits.payments_come_in(desk, clock, opens, day)
             with engine.begin() as connection:
+                write_recalls(connection, opens, day - timedelta(days=6))
+                follow_up(connection, day, opens)
                 write_returns(connection, day, opens)
             visits += len(VISITS)
         else:
             with engine.begin() as connection:
                 write_arrivals(connection, opens)
+                write_recalls(connection, opens, day - timedelta(days=6))
     if var is not None:
         tell_standin(engine, var / "standin", day.year)
     with engine.begin() as connection:

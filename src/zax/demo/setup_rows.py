@@ -217,7 +217,6 @@ _TYPE_USUAL: Json = {
     "equipment": [],
     "buffer_min": 0,
     "doubles": False,
-    "recall_months": 0,
 }
 
 

@@ -216,20 +216,19 @@ MEMBER_PREFIX = {1: "HG", 2: "BW", 3: "NM", 4: "CP", 5: "SA", 6: "SA"}
 # again.
 TYPE_MORE: dict[str, Json] = {
     "Hygiene": {
-        "recall_months": 6,
         "goal_a_day": 6,
         "web": "held",
         "ask_after_days": 60,
         "equipment": ["x-ray"],
     },
-    "Gum care": {"ask_after_days": 60, "recall_months": 4},
+    "Gum care": {"ask_after_days": 60},
     "Root canal": {"equipment": ["microscope"], "ask_after_days": 30},
     "Crown prep": {"ask_after_days": 60},
     "Extraction": {"ask_after_days": 60, "most_a_day": 6},
     "Toothache": {"web": "held", "ask_after_days": 7},
     "Follow-up": {"doubles": True},
     "Sick visit": {"web": "held", "ask_after_days": 7},
-    "Physical": {"recall_months": 12, "equipment": ["ekg"], "ask_after_days": 90},
+    "Physical": {"equipment": ["ekg"], "ask_after_days": 90},
     "Vaccines": {"web": "firm", "doubles": True},
 }
 # name, dental, services

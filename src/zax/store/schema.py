@@ -55,7 +55,14 @@ from zax.store.coverage.tables import (
     payer,
     plan,
 )
-from zax.store.followup.tables import contact_try, patient_return, recall, return_event, return_reason
+from zax.store.followup.tables import (
+    contact_try,
+    patient_return,
+    recall,
+    recall_type,
+    return_event,
+    return_reason,
+)
 from zax.store.money.tables import (
     allocation,
     card_on_file,
@@ -157,6 +164,7 @@ __all__ = [
     "provider_hours",
     "reason",
     "recall",
+    "recall_type",
     "receipt",
     "remit",
     "remit_claim",

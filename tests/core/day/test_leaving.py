@@ -1,4 +1,4 @@
-"""Charges in full, teeth, modifiers, pointers; phases of planned work; the forecast of a day; recalls; what
+"""Charges in full, teeth, modifiers, pointers; phases of planned work; the forecast of a day; what
 stays open.
 """
 
@@ -29,7 +29,6 @@ from zax.core.coverage.phases import Phase, estimate_phases
 from zax.core.coverage.used import Used
 from zax.core.day.open_points import Leaving, open_points
 from zax.core.errors import Problems, Refused
-from zax.core.followup.recall import next_due, overdue_days, parse_interval
 from zax.core.money.journal import Allocation, Entry, Kind, credit_left, faults, give
 from zax.core.money.tender import split_over
 
@@ -410,16 +409,3 @@ def test_what_stays_open_is_listed_with_its_reason_trouble_first() -> None:
         "$2.00 of credit",
     ]
     assert all(point.why for point in found)
-
-
-def test_recalls_count_months_from_the_visit() -> None:
-    assert next_due(date(2026, 8, 31), 6) == date(2027, 2, 28)
-    assert (
-        overdue_days(date(2026, 11, 20), DAY) == 4
-        and overdue_days(date(2026, 11, 25), DAY) is None
-        and overdue_days(DAY, DAY) == 0
-    )
-    assert (parse_interval("6"), parse_interval(" "), parse_interval("0")) == (6, 0, 0)
-    for wrong in ("-1", "121", "six", "６"):
-        with pytest.raises(Refused):
-            parse_interval(wrong)

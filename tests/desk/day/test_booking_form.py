@@ -1,13 +1,14 @@
 """The booking form's knowledge, what is added to a visit, codes by rule, and the walk-in."""
 
 from concurrent.futures import ThreadPoolExecutor
-from datetime import date, timedelta
+from datetime import timedelta
 
 import pytest
 from sqlalchemy import text
 
 from tests.conftest import JUNO, SAM, TODAY, add_patient, known_patient, order, scalar, state_of
 from tests.desk.acting import lines, nothing_is_wrong
+from tests.desk.followup.made import recall, recall_type
 from zax.clock import local
 from zax.core.errors import Conflict, Problems, Refused
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
@@ -32,21 +33,10 @@ def codes(desk: Desk, visit: int) -> list[str]:
     return [desk.clinic.services[line.service_id].code for line in lines(desk, visit)]
 
 
-def recall(desk: Desk, patient: int, kind: str, day: date) -> None:
-    with desk.engine.begin() as connection:
-        connection.execute(
-            text(
-                "INSERT INTO recall (patient_id, type_id, months, due_day, made_at) VALUES (:p, :t, 6, :d,"
-                " UTC_TIMESTAMP())"
-            ),
-            {"p": patient, "t": TYPE_ID[kind], "d": day},
-        )
-
-
 # --- what is known and due
 def test_the_form_knows_what_is_coming_due_and_with_whom(desk: Desk) -> None:
     patient = known_patient(desk, 1)
-    recall(desk, patient, "Hygiene", TODAY + timedelta(days=20))
+    recall(desk, patient, recall_type(desk), TODAY + timedelta(days=20))
     plan_service(desk, JUNO, patient, SERVICE_ID["D2740"], "3", "")
     book_visit(desk, JUNO, order(patient))
     shown = known(desk, patient)
@@ -63,7 +53,7 @@ def test_the_form_knows_what_is_coming_due_and_with_whom(desk: Desk) -> None:
 
 def test_what_is_booked_is_not_due_anymore(desk: Desk) -> None:
     patient = known_patient(desk)
-    recall(desk, patient, "Hygiene", TODAY)
+    recall(desk, patient, recall_type(desk), TODAY)
     assert [each.type_id for each in known(desk, patient).due] == [TYPE_ID["Hygiene"]]
     book_visit(desk, JUNO, order(patient, 2, "14:00", "Hygiene"))
     assert known(desk, patient).due == []

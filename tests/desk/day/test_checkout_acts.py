@@ -24,7 +24,6 @@ from tests.conftest import (
 )
 from tests.desk.acting import booked, nothing_is_wrong, patient_open, row
 from zax.core.errors import Conflict, NotFound, Refused
-from zax.demo.world import TYPE_ID
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import check_in
 from zax.desk.book.booking import book_visit
@@ -35,11 +34,9 @@ from zax.desk.charges.finishing import ready_for_checkout
 from zax.desk.day.checkout import checkout_view, finish_checkout, walked_out, what_stays_open
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import sheet_of
-from zax.desk.followup.recalls import end_recall
 from zax.desk.money.credits import use_credit
 from zax.desk.money.dues import open_items
 from zax.outside.doors import Sale
-from zax.store.followup.recalls import recalls_of
 from zax.web.day.documents import attendance_pdf, itemized_pdf, summary_pdf
 from zax.web.day.documents import visit_receipt_pdf as receipt_pdf
 
@@ -133,23 +130,6 @@ def test_credit_of_a_visit_that_fell_through_is_used_by_choice(desk: Desk) -> No
         use_credit(desk, JUNO, 999_999, today)
     with desk.engine.connect() as connection:
         assert open_items(connection, desk.clinic, row(desk, today).household_id).elsewhere(today) == []
-
-
-def test_finishing_sets_the_recall_and_a_later_visit_moves_it_on(desk: Desk) -> None:
-    patient = add_patient(desk)
-    visit_id = book_visit(desk, JUNO, order(patient, 2, "13:15", "Hygiene"))
-    check_in(desk, JUNO, visit_id)
-    take_to_room(desk, JUNO, visit_id)
-    ready_for_checkout(desk, JUNO, visit_id)
-    _, shown = counter(desk, visit_id)
-    assert (shown.recall_type.name, shown.recall_months) == ("Hygiene", 6)
-    finish_checkout(desk, JUNO, visit_id, "none", None, 4)
-    with desk.engine.connect() as connection:
-        recalls = recalls_of(connection, patient)
-    assert [(r.type_id, r.months, r.due_day) for r in recalls] == [(TYPE_ID["Hygiene"], 4, date(2027, 3, 24))]
-    end_recall(desk, JUNO, recalls[0].id)
-    with desk.engine.connect() as connection:
-        assert recalls_of(connection, patient) == []
 
 
 def test_somebody_who_walked_out_waits_among_the_jobs(desk: Desk) -> None:

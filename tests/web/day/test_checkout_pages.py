@@ -5,6 +5,7 @@ from datetime import timedelta
 import pytest
 
 from tests.conftest import JUNO, TODAY, add_patient, order, scalar, state_of, visit_at_checkout
+from tests.desk.followup.made import recall_type
 from tests.web.conftest import Browser, hidden
 from zax.demo.world import TYPE_ID
 from zax.desk.acts.transaction import Desk
@@ -28,8 +29,7 @@ def test_one_press_pays_today_and_earlier_books_the_next_visit_and_sets_the_reca
         juno.post(f"/visits/{visit_id}/act/finish", back="/day", version="3", patient_id=patient).status_code
         == 303
     )
-    with desk.engine.begin() as connection:
-        connection.exec_driver_sql("UPDATE visit_type SET recall_months = 6 WHERE name = 'Hygiene'")
+    cleaning = recall_type(desk)
     page = juno.get(f"/visits/{visit_id}/checkout").text
     opening = page.split('name="opening" value="')[1].split('"')[0]
     assert (
@@ -43,9 +43,12 @@ def test_one_press_pays_today_and_earlier_books_the_next_visit_and_sets_the_reca
         "offered": earlier,
         "also": earlier,
         "opening": opening,
-        "recall": "6",
+        f"recall-{cleaning}": "6 months",
         "receipt": "none",
     }
+    odd = fields | {f"recall-{cleaning}": "now and then"}
+    refused = juno.post(f"/visits/{visit_id}/checkout", **odd, do="pay-finish", amount=amount)
+    assert refused.status_code == 422 and "Say how long, such as 6 months" in refused.text
     wrong = juno.post(f"/visits/{visit_id}/checkout", **fields, do="pay-finish", amount="9999")
     assert wrong.status_code == 422 and "more than" in wrong.text
     done = juno.post(f"/visits/{visit_id}/checkout", **fields, do="pay-finish", amount=amount)
@@ -70,8 +73,7 @@ def test_the_next_visit_is_offered_until_that_need_is_booked(juno: Browser, desk
     check_in(desk, JUNO, visit_id)
     take_to_room(desk, JUNO, visit_id)
     juno.post(f"/visits/{visit_id}/act/finish", back="/day", version="3", patient_id=patient)
-    with desk.engine.begin() as connection:
-        connection.exec_driver_sql("UPDATE visit_type SET recall_months = 6 WHERE name = 'Hygiene'")
+    recall_type(desk)
     ahead = TODAY + timedelta(days=14)
     book_visit(desk, JUNO, order(patient, 1, "14:00", "Filling", day=ahead))
     page = juno.get(f"/visits/{visit_id}/checkout").text

@@ -42,7 +42,6 @@ class VisitType:
     web: str
     doubles: bool
     active: bool
-    recall_months: int
     version: int
 
     def allows(self, day: date, span: Span) -> bool:

@@ -31,10 +31,15 @@ class Letter:
 def checked(text: str, letter: Letter) -> str:
     """A text that may be kept for that letter. Refused beside `text`, naming the place that isn't one."""
     kept = written(text)
-    unknown = [name for name in _PLACE.findall(kept) if name not in letter.places]
+    unknown = [name for name in places_of(kept) if name not in letter.places]
     if unknown:
         raise Refused(f"{{{unknown[0][:30]}}} isn’t a place we can fill. Use one of the list.", "text")
     return kept
+
+
+def places_of(text: str) -> list[str]:
+    """The names in braces, as often as they come."""
+    return _PLACE.findall(text)
 
 
 def written(text: str) -> str:

@@ -13,7 +13,6 @@ from zax.clock import local
 from zax.core.arrivals.conditions import About
 from zax.core.arrivals.forms import is_due
 from zax.core.book.cancellation import Attendance, tally
-from zax.core.followup.recall import overdue_days
 from zax.core.patients.person import age_on, is_new
 from zax.core.record.gaps import record_gaps
 from zax.desk.clinic.clinic import Clinic
@@ -89,7 +88,7 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
             diagnoses=tuple(on_file.diagnoses),
             kinds=_kinds(clinic, mine),
             unsigned=due,
-            overdue=overdue_days(on_file.recall_due, today) if on_file.recall_due else None,
+            overdue=_overdue(on_file.recall_due, today),
             gaps=frozenset(gap.purpose.value for gap in gaps),
             missing=gaps[0].words if gaps else "",
         )
@@ -104,6 +103,11 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
         )
 
     return [known(each) for each in asked]
+
+
+def _overdue(due: date | None, today: date) -> int | None:
+    """Days since the recall fell due; None while it isn't due yet."""
+    return (today - due).days if due and due <= today else None
 
 
 def _kinds(clinic: Clinic, covers: Sequence[Coverage]) -> frozenset[str]:

@@ -13,7 +13,7 @@ from zax.core.book.due import Due, DueFacts, what_is_due
 from zax.core.book.waitlist import WAIT_WORDS, WaitWhy
 from zax.core.charges.teeth import show_tooth
 from zax.core.errors import NotFound
-from zax.core.followup.due import OPEN
+from zax.core.followup.due import OPEN, Stand
 from zax.core.patients.person import is_new
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import Shown, heads_ups
@@ -96,7 +96,11 @@ def due_of(
             for row in returns_of(connection, patient_id)
             if row.type_id is not None and row.stand(today) in OPEN
         ],
-        recalls=[(row.type_id, row.due_day) for row in recalls_of(connection, patient_id)],
+        recalls=[
+            (row.type_id, row.due_day)
+            for row in recalls_of(connection, patient_id, today)
+            if row.stand(today) is not Stand.PAUSED
+        ],
         planned=[
             (row.id, type_id, _planned_words(clinic, row))
             for row in planned

@@ -11,9 +11,9 @@ from datetime import datetime
 from email.utils import make_msgid
 
 from zax.core.book.track import Stop
-from zax.core.clinic.visit_types import VisitType
 from zax.core.day.open_points import Due, Leaving, OpenPoint, due_now, open_points
 from zax.core.errors import Conflict, Refused
+from zax.core.followup.recall import Interval, NextRecall
 from zax.core.money.journal import LOWERS, unreversed
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.desk.acts.act import act
@@ -25,7 +25,7 @@ from zax.desk.claims.habits import claim_habits
 from zax.desk.claims.making import make_claims, withdraw_claims
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.visit_sheet import Sheet
-from zax.desk.followup.recalls import write_recall
+from zax.desk.followup.recalls import recalls_after, take_back_recalls, write_recalls
 from zax.desk.money.dues import Credit, OpenLine, OpenVisit, open_items
 from zax.desk.money.ledger import post_charges, settle_visit
 from zax.desk.money.payment_page import last_ways
@@ -34,7 +34,6 @@ from zax.store.book.planned import planned_for
 from zax.store.book.queries import has_coming
 from zax.store.book.records import PlannedService, Visit
 from zax.store.engine import Connection
-from zax.store.followup.recalls import Recall, recalls_of
 from zax.store.money import payments as stored
 from zax.store.money import queries as money
 from zax.store.money.records import CardOnFile, VisitPayment
@@ -44,7 +43,8 @@ from zax.store.money.records import CardOnFile, VisitPayment
 class CheckoutView:
     """What the checkout page shows besides the visit's sheet; cents. `earlier` is owed from other visits,
     `loose` for no visit, `credits` can be used up, `taken_off` are this visit's discounts and write-offs,
-    `claim` is what finishing will send, while it lies ahead.
+    `claim` is what finishing will send and `recalls` what it will set, while it lies ahead; `need_booked`
+    whether what comes next has its visit.
     """
 
     payments: Sequence[VisitPayment]
@@ -57,10 +57,8 @@ class CheckoutView:
     last_tender: str
     arrival: Arrival
     claim: ComingClaim | None
-    recalls: Mapping[int, Recall]
+    recalls: Sequence[NextRecall]
     planned: Sequence[PlannedService]
-    recall_type: VisitType | None = None
-    recall_months: int = 0
     need_booked: bool = False
     taken_off: int = 0
     ticked: Sequence[OpenVisit] = field(default_factory=tuple)
@@ -103,9 +101,8 @@ def checkout_view(
     earlier = items.elsewhere(visit.id)
     loose = [each for each in items.lines if each.visit_id is None]
     credits = [each for each in items.credits if not each.coming and each.visit_id != visit.id]
-    recalls = {row.type_id: row for row in recalls_of(connection, visit.patient_id)}
-    kind = clinic.types[visit.type_id]
-    months = recalls[kind.id].months if kind.id in recalls else kind.recall_months
+    codes = {clinic.services[each.service_id].code for each in sheet.bill.lines}
+    recalls = recalls_after(connection, visit, codes, sheet.today).next if sheet.stop == Stop.CHECKOUT else ()
     return CheckoutView(
         payments=payments,
         owed=sheet.due,
@@ -121,10 +118,8 @@ def checkout_view(
         else None,
         recalls=recalls,
         planned=planned_for(connection, visit.patient_id),
-        recall_type=kind if months else None,
-        recall_months=months,
-        need_booked=has_coming(connection, visit.patient_id, kind.id, visit.day)
-        if months
+        need_booked=has_coming(connection, visit.patient_id, recalls[0].kind.type_id, visit.day)
+        if recalls
         else sheet.next_visit is not None,
         taken_off=_taken_off(connection, visit.id),
         ticked=[each for each in earlier if each.visit_id not in untick],
@@ -174,10 +169,10 @@ def finish_checkout(
     visit_id: int,
     receipt: str = "none",
     version: int | None = None,
-    recall_months: int | None = None,
+    recalls: Mapping[int, Interval | None] | None = None,
 ) -> str:
-    """The patient leaves. `recall_months` (None: leave recalls alone, 0: none) counts from this visit for its
-    type.
+    """The patient leaves, and what they are due for next is set. `recalls` are other intervals than their
+    own, by recall type: None for no more of it.
 
     Returns the visit's new stop; twice gives the same answer.
     """
@@ -191,8 +186,8 @@ def finish_checkout(
     # The evening looks at the last days' visits; what was entered afterwards may be of any day.
     if claim_habits(tx.clinic).made == "checkout" or not visit.minutes:
         make_claims(tx, visit, bill)
-    if recall_months is not None:
-        write_recall(tx, visit, visit.type_id, recall_months)
+    codes = {tx.clinic.services[each.service_id].code for each in bill.lines}
+    write_recalls(tx, visit, codes, recalls)
     if receipt == "email":
         _email_receipt(tx, visit)
     tx.audit("visit.finished", patient_id=visit.patient_id, visit_id=visit.id, receipt=receipt)
@@ -258,4 +253,5 @@ def _take_back(tx: Transaction, visit: Visit, reason: str, *, replacing: bool) -
         visit = locked_visit(tx, visit_id)
     step(tx, visit, Stop.CHECKOUT, reason)
     withdraw_claims(tx, visit, replacing=replacing)
+    take_back_recalls(tx, visit)
     tx.audit("visit.checkout_back", patient_id=visit.patient_id, visit_id=visit.id, reason=reason)

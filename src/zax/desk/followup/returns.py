@@ -19,12 +19,12 @@ from zax.core.form import Choice, Form, Tick
 from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
+from zax.desk.followup.reasons_why import LONGEST, said
 from zax.store.book.queries import one_visit
 from zax.store.followup import returns as stored
 from zax.store.followup.returns import ContactTry, Return
 from zax.store.patients.patients import patient_of
 
-LONGEST = 200
 HOW = {
     "call": "called",
     "text": "texted",
@@ -130,18 +130,18 @@ def pause_return(tx: Transaction, return_id: int, until: date | None, why: str) 
         return
     if not tx.clinic_day < until <= tx.clinic_day + timedelta(days=366):
         raise Refused("Choose a day from tomorrow on, within a year.", "until")
-    said = _said(why)
+    because = said(why)
     stored.change_return(tx.connection, row.id, paused_until=until)
-    _noted(tx, row.id, row.patient_id, "paused", f"Left until {day_words(until, year=True)}: {said}")
+    _noted(tx, row.id, row.patient_id, "paused", f"Left until {day_words(until, year=True)}: {because}")
 
 
 @act("returns")
 def change_due(tx: Transaction, return_id: int, by_when: str, why: str) -> None:
     """Another last day, with a reason. What it rose to is counted anew."""
     row = _open(tx, return_id)
-    due, said = due_day(by_when.strip(), tx.clinic_day), _said(why)
+    due, because = due_day(by_when.strip(), tx.clinic_day), said(why)
     stored.change_return(tx.connection, row.id, due_day=due, risen=0, holder_id=None, version=row.version + 1)
-    words = f"By {day_words(due, year=True)} instead of {day_words(row.due_day, year=True)}: {said}"
+    words = f"By {day_words(due, year=True)} instead of {day_words(row.due_day, year=True)}: {because}"
     _noted(tx, row.id, row.patient_id, "changed", words)
 
 
@@ -151,11 +151,16 @@ def end_return(tx: Transaction, return_id: int, why: str) -> None:
     row = held(tx, return_id)
     if row.ended_at is not None:
         raise Conflict(f"This was closed: {row.ended_how}.")
-    said = _said(why)
+    because = said(why)
     stored.change_return(
-        tx.connection, row.id, ended_at=tx.now, ended_by=tx.actor.id, ended_how=said, version=row.version + 1
+        tx.connection,
+        row.id,
+        ended_at=tx.now,
+        ended_by=tx.actor.id,
+        ended_how=because,
+        version=row.version + 1,
     )
-    _noted(tx, row.id, row.patient_id, "ended", f"Closed: {said}")
+    _noted(tx, row.id, row.patient_id, "ended", f"Closed: {because}")
 
 
 @act("returns")
@@ -229,15 +234,6 @@ def _open(tx: Transaction, return_id: int) -> Return:
     if stand not in OPEN | {Stand.BOOKED}:
         raise Conflict(f"This was closed: {row.ended_how}." if row.ended_at else "This was done.")
     return row
-
-
-def _said(why: str) -> str:
-    said = " ".join(why.split())
-    if not said:
-        raise Refused("Say why.", "why")
-    if len(said) > LONGEST:
-        raise Refused(f"Keep it to {LONGEST} characters.", "why")
-    return said
 
 
 def _noted(tx: Transaction, return_id: int, patient_id: int, kind: str, words: str) -> None:

@@ -50,7 +50,6 @@ class TypeForm(OfVersion):
     most: str
     goal: str
     ask_after: str
-    recall: str
     for_whom: str
     web: str
     doubles: Tick
@@ -93,7 +92,6 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> Json:
         "most_a_day": wrong.take(whole_number, form.most, "most", 0, 200),
         "goal_a_day": wrong.take(whole_number, form.goal, "goal", 0, 200),
         "ask_after_days": wrong.take(whole_number, form.ask_after, "ask_after", 1, 730),
-        "recall_months": wrong.take(whole_number, form.recall, "recall", 0, 120),
     }
     if any(
         clinic.services[number].dental != dental for number in form.services if number in clinic.services

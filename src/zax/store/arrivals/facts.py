@@ -37,7 +37,7 @@ _NOTED = text(
     UNION ALL
     SELECT 'recall', patient_id, NULL, NULL, NULL, MIN(due_day)
     FROM recall
-    WHERE patient_id IN :ids AND ended_at IS NULL
+    WHERE patient_id IN :ids AND ended_at IS NULL AND (paused_until IS NULL OR paused_until <= :today)
     GROUP BY patient_id
     UNION ALL
     SELECT 'came', patient_id, NULL, NULL, NULL, MAX(day)

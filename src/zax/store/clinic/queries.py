@@ -177,7 +177,6 @@ def _visit_type(row: Row[Any], own: tuple[int, ...], sets: Mapping[int, ServiceS
         web=row.web,
         doubles=row.doubles,
         active=row.active,
-        recall_months=row.recall_months,
         version=row.version,
     )
 

@@ -143,7 +143,6 @@ visit_type = Table(
     flag_column("doubles"),
     ref("set_id", "service_set", nullable=True),
     flag_column("active", "1"),
-    number_column("recall_months"),
     version_column(),
 )
 service_set = Table(

@@ -18,26 +18,60 @@ from zax.store.columns import (
     words_list,
 )
 
-# When a patient should come again for what; one open row a patient and type.
+# What patients come again for: the clinic's own (`core.followup.recall`). `tries` is [days, channel] pairs,
+# `starts` and `ends` are service codes.
+recall_type = Table(
+    "recall_type",
+    metadata,
+    id_column(),
+    text_column("name", 60),
+    number_column("count"),
+    text_column("unit", 5),
+    ref("type_id", "visit_type"),
+    number_column("before_days"),
+    number_column("after_days"),
+    number_column("youngest"),
+    number_column("oldest"),
+    flag_column("same_person", "1"),
+    words_list("starts"),
+    words_list("ends"),
+    flag_column("repeats", "1"),
+    words_list("tries"),
+    text_column("words", 400),
+    text_column("letter", 3000),
+    flag_column("active", "1"),
+    Column("position", SmallInteger, nullable=False),
+    version_column(),
+)
+# When a patient should come again for what; one open row a patient and recall type. `own_count` 0: the type's
+# interval. `visit_id` is the visit that set it, `done_visit_id` the one that did it. Its window is the type's.
 recall = Table(
     "recall",
     metadata,
     id_column(),
     ref("patient_id", "patient"),
-    ref("type_id", "visit_type"),
-    number_column("months"),
+    ref("recall_type_id", "recall_type"),
+    number_column("own_count"),
+    text_column("own_unit", 5),
     Column("due_day", Date, nullable=False),
+    text_column("note", 200),
+    Column("paused_until", Date),
     moment("made_at"),
     ref("made_by", "user", nullable=True),
     ref("visit_id", "visit", nullable=True),
+    ref("done_visit_id", "visit", nullable=True),
     moment("ended_at", nullable=True),
+    ref("ended_by", "user", nullable=True),
+    text_column("ended_how", 200),
+    version_column(),
     Column(
         "open_key",
         String(24),
-        Computed("IF(ended_at IS NULL, CONCAT(patient_id, '-', type_id), NULL)", persisted=True),
+        Computed("IF(ended_at IS NULL, CONCAT(patient_id, '-', recall_type_id), NULL)", persisted=True),
         unique=True,
     ),
     Index("ix_recall_ended_at_due_day", "ended_at", "due_day"),
+    Index("ix_recall_ended_at_recall_type_id_due_day", "ended_at", "recall_type_id", "due_day"),
 )
 # The clinic's own list of what a clinician asks somebody back for.
 return_reason = Table(

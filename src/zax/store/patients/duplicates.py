@@ -106,11 +106,13 @@ def count_rows(connection: Connection, table: str, patient_id: int) -> int:
 
 def end_doubles(connection: Connection, keep_id: int, drop_id: int, now: datetime, by_id: int | None) -> None:
     """What may be open only once a person ends on the side that goes: flags both have, waitlist reasons both
-    have.
+    have, recalls of one type, of which the sooner day stays and a pause only where both are paused.
     """
     both = {"keep": keep_id, "drop": drop_id, "now": now, "who": by_id}
     connection.execute(_END_FLAGS, both)
     connection.execute(_END_WAITING, both)
+    connection.execute(_SOONER_RECALLS, both)
+    connection.execute(_END_RECALLS, both)
 
 
 _END_FLAGS = text(
@@ -129,6 +131,20 @@ _END_WAITING = text(
     SET d.ended_at = :now, d.ended_by = :who, d.ended_why = 'records merged'
     WHERE d.patient_id = :drop AND d.ended_at IS NULL
     """
+)
+_BOTH_RECALLED = """
+    UPDATE recall d
+    JOIN recall k ON k.recall_type_id = d.recall_type_id AND k.patient_id = :keep AND k.ended_at IS NULL
+    {0}
+    WHERE d.patient_id = :drop AND d.ended_at IS NULL
+    """
+_SOONER_RECALLS = text(
+    _BOTH_RECALLED.format(
+        "SET k.paused_until = LEAST(k.paused_until, d.paused_until), k.due_day = LEAST(k.due_day, d.due_day)"
+    )
+)
+_END_RECALLS = text(
+    _BOTH_RECALLED.format("SET d.ended_at = :now, d.ended_by = :who, d.ended_how = 'records merged'")
 )
 _MOVE_ERRANDS = text(
     f"""

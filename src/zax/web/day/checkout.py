@@ -5,8 +5,8 @@ that does it all.
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from datetime import date, timedelta
-from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -18,9 +18,9 @@ from zax.core.book.search_request import Opening
 from zax.core.book.track import Stop
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
-from zax.core.followup.recall import INTERVALS, next_due, parse_interval
-from zax.core.form import Form, Key, OfVersion, Reference, References, typed
-from zax.core.reading import needed_day, needed_number
+from zax.core.followup.recall import USUAL, Interval, next_due, read_interval
+from zax.core.form import Form, Key, OfVersion, Reference, References
+from zax.core.reading import needed_day, needed_number, reference
 from zax.core.wording import weekday_day
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
@@ -42,14 +42,13 @@ router = APIRouter()
 
 
 class CheckoutForm(OfVersion):
-    """What is to be done, in one press: pay, finish or both, with the next visit and the recall."""
+    """What is to be done, in one press: pay, finish or both, with the next visit."""
 
     do: str = ""
     key: Key = ""
     over: str = ""
     receipt: str = ""
     opening: str = ""
-    recall: Annotated[int | None, typed(lambda text, _: parse_interval(text))] = None
     also: References = ()
     line: References = ()
 
@@ -141,7 +140,7 @@ def checkout_page(
         since=since,
         after=after,
         afters=AFTER,
-        intervals=list(INTERVALS),
+        intervals=USUAL,
         due_on=next_due,
         screen="day",
         **more,
@@ -162,10 +161,11 @@ def _next_wish(
     """The type of the next visit and the day from which on: as asked for, else the recall's. No type when
     there is nothing to offer.
     """
-    kind = ctx.clinic.types.get(next_type) or view.recall_type
+    coming = next(iter(view.recalls), None)
+    kind = ctx.clinic.types.get(next_type or (coming.kind.type_id if coming else 0))
     since = parse_jump(after, ctx.today, ctx.today) if after else None
     if since is None:
-        since = next_due(ctx.today, view.recall_months) if view.recall_months and not next_type else ctx.today
+        since = coming.due if coming and not next_type else ctx.today
     return kind, since
 
 
@@ -196,15 +196,25 @@ def take_or_finish(request: Request, visit_id: int, form: PostedForm = Depends(p
     ctx = enter(request, "payments")
     try:
         sent = form.read(CheckoutForm)
+        recalls = _recalls(form)
         said = _book_next(ctx, visit_id, sent) if sent.finishes else ""
         said += _pay(ctx, visit_id, form, sent) if sent.pays else ""
         if sent.finishes:
-            return _finish(ctx, visit_id, sent, said)
+            return _finish(ctx, visit_id, sent, recalls, said)
     except TROUBLE:
         return ctx.unsure(form["key"], f"/visits/{visit_id}/checkout")
     except Mendable as error:
         return checkout_page(ctx, visit_id, error.status, problems=error.problems, typed=form)
     return ctx.go(f"/visits/{visit_id}/checkout", said)
+
+
+def _recalls(form: PostedForm) -> dict[int, Interval | None]:
+    """What was chosen by recall type, None for no more of it. Refused beside its field."""
+    chosen: dict[int, Interval | None] = {}
+    for name in form:
+        if number := reference(name.removeprefix("recall-")):
+            chosen[number] = read_interval(form[name], name) if form[name] not in {"", "0"} else None
+    return chosen
 
 
 _NO_TIME = "Choose one of the times again."
@@ -270,9 +280,15 @@ def _pay(ctx: RequestContext, visit_id: int, form: PostedForm, sent: CheckoutFor
     return taken.words
 
 
-def _finish(ctx: RequestContext, visit_id: int, form: CheckoutForm, said: str) -> Response:
+def _finish(
+    ctx: RequestContext,
+    visit_id: int,
+    form: CheckoutForm,
+    recalls: Mapping[int, Interval | None],
+    said: str,
+) -> Response:
     version = form.version if not said else None
-    stop = finish_checkout(ctx.desk, ctx.actor, visit_id, form.receipt or "none", version, form.recall)
+    stop = finish_checkout(ctx.desk, ctx.actor, visit_id, form.receipt or "none", version, recalls)
     words = "settled" if stop == Stop.SETTLED else "left; any balance is on the account"
     if form.receipt == "print":
         return ctx.go(

@@ -27,7 +27,6 @@ from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.planned import drop_planned, plan_service, set_wishes
 from zax.desk.coverage.coverages import HOLDERS, RANKS, end_coverage, save_coverage
 from zax.desk.coverage.eligibility import ask
-from zax.desk.followup.recalls import end_recall
 from zax.desk.patients import details as acts
 from zax.desk.patients import household, notes
 from zax.desk.patients.notes import NoteForm
@@ -98,7 +97,7 @@ def record_page(
         kind, _, number = edit.partition("-")
         open_coverage = one_coverage(connection, reference(number)) if kind == "coverage" else None
         ups = heads_ups(connection, ctx.clinic, Place.RECORD, Asking(patient_id), ctx.today)
-        signed, recalls = signed_forms(connection, patient_id), recalls_of(connection, patient_id)
+        signed, recalls = signed_forms(connection, patient_id), recalls_of(connection, patient_id, ctx.today)
         returns, return_reasons = returns_of(connection, patient_id), reasons(connection)
     masked = mask_ssn(ctx.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
     page = ctx.page(
@@ -315,15 +314,6 @@ def add_planned(request: Request, patient_id: int, form: PostedForm = Depends(po
     except Mendable as error:
         return _again(ctx, patient_id, "planned", error, form)
     return ctx.go(f"/patients/{patient_id}", "Planned. It’s offered when you book a visit.")
-
-
-@router.post("/patients/{patient_id}/recalls/{recall_id}/end")
-def stop_recall(
-    request: Request, patient_id: int, recall_id: int, form: PostedForm = Depends(posted_form)
-) -> Response:
-    ctx = enter(request, "book")
-    end_recall(ctx.desk, ctx.actor, recall_id)
-    return ctx.go(f"/patients/{patient_id}", "No more recalls for this.")
 
 
 @router.post("/patients/{patient_id}/planned/{planned_id}/drop")

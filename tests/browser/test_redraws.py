@@ -1,0 +1,38 @@
+"""A walk keeps hold of what it looks at while a live screen redraws it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+from selenium.common.exceptions import StaleElementReferenceException
+from selenium.webdriver.common.by import By
+
+from tests.browser.conftest import Person
+
+pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
+REDRAWN = """
+const every = document.querySelector(arguments[0]);
+every.outerHTML = arguments[1] ? arguments[1] : every.outerHTML;
+"""
+
+
+def test_a_row_redrawn_under_a_walk_is_the_same_row(person: Callable[[str], Person]) -> None:
+    desk = person("juno")
+    row = desk.one(".row", "Mina Castell")
+    link = row.find_element(By.CSS_SELECTOR, "a")
+    every = desk.all(".row")
+    words, where, count = row.text, link.get_attribute("href"), len(every)
+    desk.driver.execute_script(REDRAWN, "main", "")
+    assert (row.text, link.get_attribute("href")) == (words, where)
+    assert len([each.text for each in every]) == count
+    desk.driver.execute_script("arguments[0].focus()", link)
+    assert desk.focus().get_attribute("href") == where
+
+
+def test_a_row_that_is_gone_is_gone(person: Callable[[str], Person]) -> None:
+    desk = person("juno")
+    row = desk.one(".row", "Mina Castell")
+    desk.driver.execute_script(REDRAWN, "main", "<main></main>")
+    with pytest.raises(StaleElementReferenceException):
+        row.click()
