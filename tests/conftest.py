@@ -314,9 +314,19 @@ class FakeMail:
         self.sent.append(message)
 
 
+@dataclass
+class FakeTexts:
+    """What was texted: key, number, words; each key once, as a gateway has it."""
+
+    sent: dict[str, tuple[str, str]] = field(default_factory=dict)
+
+    def send(self, key: str, to: str, words: str) -> None:
+        self.sent.setdefault(key, (to, words))
+
+
 @pytest.fixture
 def outside() -> Outside:
-    return Outside(FakeTerminal(), FakeClearinghouse(), FakeMail())
+    return Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts())
 
 
 PATIENT: dict[str, Any] = {

@@ -53,8 +53,9 @@ def due_for_hygiene(zax: Running) -> tuple[int, str]:
     """
     found = of(
         zax,
-        "SELECT CONCAT(p.id, ' ', p.last) FROM recall r JOIN patient p ON p.id = r.patient_id JOIN recall_type"
-        " t ON t.id = r.recall_type_id WHERE r.ended_at IS NULL AND t.name = 'Cleaning and exam' AND p.status = 'active' AND"
+        "SELECT CONCAT(p.id, ' ', p.last) FROM recall r JOIN patient p ON p.id = r.patient_id JOIN"
+        " recall_type t ON t.id = r.recall_type_id WHERE r.ended_at IS NULL AND t.name = 'Cleaning and exam'"
+        " AND p.status = 'active' AND r.paused_until IS NULL AND"
         " r.due_day < '2026-11-01' AND (SELECT COUNT(*) FROM recall m WHERE m.patient_id = p.id AND"
         " m.ended_at IS NULL) = 1 AND p.last NOT LIKE '% %' AND (SELECT COUNT(*) FROM patient o WHERE o.last"
         " LIKE CONCAT(LEFT(p.last, 4), '%')) = 1 AND NOT EXISTS (SELECT 1 FROM visit v WHERE v.patient_id ="

@@ -69,6 +69,11 @@ def month_initial(day: date) -> str:
     return month_name(day)[0]
 
 
+def month_abbr(day: date) -> str:
+    """'Nov'."""
+    return _spelled(day, "MMM")
+
+
 def month_words(day: date, full: bool = False) -> str:
     """'Nov 2026', in full 'November 2026'."""
     pattern = "MMMM y" if full else "MMM y"

@@ -6,10 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date, datetime, timedelta
+from typing import Any
 
 from sqlalchemy import Connection, insert, text
 
 from zax.core.followup.recall import Interval, PlannedTry, RecallType, Unit, read_tries
+from zax.core.json import Json
 from zax.demo.world import TYPE_ID
 from zax.store import schema
 from zax.store.followup.recalls import keep_type
@@ -106,6 +108,13 @@ _OVERDUE = text(
     ORDER BY r.due_day DESC, r.id
     """
 )
+_LONG_AGO = text("SELECT id FROM recall WHERE ended_at IS NULL AND due_day < :last ORDER BY id")
+_GAVE_UP = (
+    "no answer to four tries and a letter",
+    "goes to a clinic near work",
+    "moved away",
+    "will call when they want to come",
+)
 # How people were tried one after the other: days after the due day, how, with what outcome.
 _TRIED: Sequence[Sequence[tuple[int, str, str]]] = (
     (),
@@ -146,7 +155,16 @@ def follow_up(connection: Connection, today: date, now: datetime) -> None:
     ]
     if tries:
         connection.execute(insert(schema.contact_try), tries)
+    connection.execute(insert(schema.contact_try), _spoken(rows, now))
     recall = schema.recall
+    for place, row in enumerate(connection.execute(_LONG_AGO, {"last": spans["first"]}).all()):
+        if place % 60:
+            values = {
+                "ended_at": now - timedelta(days=45 + place % 40),
+                "ended_by": _DESK[place % 2],
+                "ended_how": _GAVE_UP[place % len(_GAVE_UP)],
+            }
+            connection.execute(recall.update().where(recall.c.id == row.id).values(**values))
     for place, row in enumerate(rows[5::17][:4]):
         values = {"paused_until": today + timedelta(days=20 + 9 * place), "note": "back from a trip then"}
         connection.execute(recall.update().where(recall.c.id == row.id).values(**values))
@@ -160,3 +178,21 @@ def follow_up(connection: Connection, today: date, now: datetime) -> None:
             "ended_how": "goes to a clinic near work",
         }
         connection.execute(recall.update().where(recall.c.id == row.id).values(**values))
+
+
+def _spoken(rows: Sequence[Any], now: datetime) -> list[Json]:
+    """Calls of the last year that were picked up or not, each person at hours of their own."""
+    return [
+        {
+            "patient_id": row.patient_id,
+            "how": "call",
+            "outcome": "reached" if each != place % 3 else "none",
+            "note": "",
+            "about": [],
+            "at": now - timedelta(days=70 + 40 * each) + timedelta(hours=place % 7 + each % 2 - 2),
+            "by_id": _DESK[each % 2],
+        }
+        for place, row in enumerate(rows)
+        if place % 3
+        for each in range(4)
+    ]

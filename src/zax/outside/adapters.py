@@ -1,4 +1,4 @@
-"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on
+"""The real adapters: HTTP for terminal, clearinghouse and texts, SMTP for mail. Time limits are set on
 every call.
 """
 
@@ -137,6 +137,28 @@ class SmtpMail:
             raise OutsideTrouble(f"The mail server can’t be reached: {error}") from error
 
 
+class HttpTexts:
+    """A text gateway over HTTP; the key makes a text go out once however often it is handed over."""
+
+    def __init__(self, url: str, seconds: float = 20) -> None:
+        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+
+    def send(self, key: str, to: str, words: str) -> None:
+        try:
+            asked = self.client.post(
+                "/texts", json={"to": to, "words": words}, headers={"Idempotency-Key": key}
+            )
+            asked.raise_for_status()
+        except httpx.HTTPStatusError as error:
+            if error.response.status_code == 422:
+                raise DoorRefused(f"The text gateway doesn’t take texts to {to}.") from error
+            raise OutsideTrouble(
+                f"The text gateway returned an error ({error.response.status_code})."
+            ) from error
+        except httpx.HTTPError as error:
+            raise OutsideTrouble(f"The text gateway can’t be reached ({type(error).__name__}).") from error
+
+
 def real_outside(
     url: str, smtp_port: int, terminal_seconds: float, folders: SftpPlace | None = None
 ) -> Outside:
@@ -145,4 +167,6 @@ def real_outside(
     """
     online = HttpClearinghouse(url)
     house = SftpClearinghouse(folders, online) if folders else online
-    return Outside(HttpTerminal(url, terminal_seconds), house, SmtpMail("127.0.0.1", smtp_port))
+    return Outside(
+        HttpTerminal(url, terminal_seconds), house, SmtpMail("127.0.0.1", smtp_port), HttpTexts(url)
+    )

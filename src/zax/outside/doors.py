@@ -1,5 +1,5 @@
-"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail. Adapters live beside this
-file.
+"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail, texts. Adapters live
+beside this file.
 
 Every call carries a key, so that asking again after a crash or a lost answer changes nothing outside.
 """
@@ -98,6 +98,13 @@ class Mail(Protocol):
         """Raises OutsideTrouble."""
 
 
+class Texts(Protocol):
+    def send(self, key: str, to: str, words: str) -> None:
+        """A text to a phone of ten digits; raises OutsideTrouble, and DoorRefused for a number that takes
+        none.
+        """
+
+
 @dataclass(frozen=True, slots=True)
 class Outside:
     """All doors together, as handed to the desk."""
@@ -105,3 +112,4 @@ class Outside:
     terminal: Terminal
     clearinghouse: Clearinghouse
     mail: Mail
+    texts: Texts

@@ -49,6 +49,13 @@ class SaleOrder(BaseModel):
     reference: str = ""
 
 
+class TextOrder(BaseModel):
+    """A text for a phone of ten digits."""
+
+    to: str
+    words: str
+
+
 class _Inbox:
     """The mail server: keeps each Message-ID once, as receiving systems do."""
 
@@ -89,6 +96,7 @@ def create_app(
     app = FastAPI(lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     _terminal(app, keep)
     _clearinghouse(app, keep, pay_seconds)
+    _texts(app, keep)
     _pages(app, keep)
     return app
 
@@ -270,6 +278,23 @@ def _rejected(errors: list[str]) -> str:
     return ": rejected, " + html.escape("; ".join(errors)) if errors else ""
 
 
+def _texts(app: FastAPI, keep: Keep) -> None:
+    """The text gateway: keeps each key once; a number that isn't ten digits takes none."""
+
+    @app.post("/texts")
+    def text(order: TextOrder, idempotency_key: str = Header()) -> dict[str, str]:
+        if len(order.to) != 10 or not order.to.isdecimal():
+            raise HTTPException(422, "no such number")
+        with keep.lock:
+            if keep.get("texts", idempotency_key) is None:
+                keep.put("texts", idempotency_key, {"id": idempotency_key, **order.model_dump()})
+        return {"state": "taken"}
+
+    @app.get("/texts")
+    def texts() -> list[Json]:
+        return keep.all("texts")
+
+
 def _pages(app: FastAPI, keep: Keep) -> None:
     @app.get("/healthz")
     def healthz() -> dict[str, str]:
@@ -302,10 +327,14 @@ def _pages(app: FastAPI, keep: Keep) -> None:
         mails = "".join(
             f"<li>{html.escape(m['to'])}: {html.escape(m['subject'])}</li>" for m in keep.all("mail")[-20:]
         )
+        texts = "".join(
+            f"<li>{html.escape(t['to'])}: {html.escape(t['words'])}</li>" for t in keep.all("texts")[-20:]
+        )
         return HTMLResponse(
             "<!doctype html><html lang=en><title>Stand-in</title><h1>The outside world,"
             " simulated</h1><h2>Card terminal</h2><form method=post"
             f" action=/terminal/mode>{buttons}</form><h2>Claim files"
             f" received</h2><ul>{rows or '<li>none yet'}</ul><h2>Mail"
-            f" received</h2><ul>{mails or '<li>none yet'}</ul></html>"
+            f" received</h2><ul>{mails or '<li>none yet'}</ul><h2>Texts"
+            f" received</h2><ul>{texts or '<li>none yet'}</ul></html>"
         )

@@ -56,6 +56,7 @@ from zax.store.coverage.tables import (
     plan,
 )
 from zax.store.followup.tables import (
+    call_lock,
     contact_try,
     patient_return,
     recall,
@@ -109,6 +110,7 @@ __all__ = [
     "beat",
     "book_act",
     "card_on_file",
+    "call_lock",
     "charge_line",
     "claim",
     "claim_event",

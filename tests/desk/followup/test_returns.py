@@ -33,11 +33,12 @@ from zax.desk.followup.returns import (
     open_again,
     pause_return,
     take_from_visit,
-    undo_try,
 )
+from zax.desk.followup.tries import undo_try
 from zax.desk.patients.duplicates import merge
 from zax.store.followup import returns as stored
 from zax.store.followup.returns import Return
+from zax.store.followup.tries import tries_of
 
 AHEAD = TODAY + timedelta(days=3)
 
@@ -169,7 +170,7 @@ def test_tries_are_kept_and_taken_back_and_a_no_ends_nothing(desk: Desk) -> None
     with pytest.raises(NotFound):
         undo_try(desk, JUNO, 999_999)
     with desk.engine.connect() as connection:
-        tries = stored.tries_of(connection, [patient])
+        tries = tries_of(connection, [patient])
     assert [(each.outcome, each.note, each.undone_at is not None) for each in tries] == [
         ("none", "", True),
         ("no", "feels fine", False),

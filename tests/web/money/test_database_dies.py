@@ -14,6 +14,7 @@ from tests.conftest import (
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
+    FakeTexts,
     add_patient,
     at,
     free_port,
@@ -78,7 +79,7 @@ def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_t
     desk = Desk(engine, clock, clinic)
     terminal = DeadlyTerminal()
     terminal.server = server
-    outside = Outside(terminal, FakeClearinghouse(), FakeMail())
+    outside = Outside(terminal, FakeClearinghouse(), FakeMail(), FakeTexts())
     patient = add_patient(desk)
     visit = visit_at_checkout(desk, patient, dental=True)
     finish_checkout(desk, JUNO, visit)

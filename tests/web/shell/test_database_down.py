@@ -11,7 +11,17 @@ import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import insert
 
-from tests.conftest import TODAY, FakeClearinghouse, FakeMail, FakeTerminal, add_patient, at, free_port, order
+from tests.conftest import (
+    TODAY,
+    FakeClearinghouse,
+    FakeMail,
+    FakeTerminal,
+    FakeTexts,
+    add_patient,
+    at,
+    free_port,
+    order,
+)
 from tests.web.conftest import Browser
 from zax import logs
 from zax.clock import ShiftedClock
@@ -41,7 +51,9 @@ def house(tmp_path: Path) -> Iterator[tuple[Server, Desk, Browser]]:
         write_world(connection, TODAY)
         connection.execute(insert(schema.diagnosis_code), [{"code": "J02.9", "words": "x", "billable": True}])
         desk = Desk(engine, clock, load(connection))
-    app = create_app(desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail()), Settings(var=tmp_path))
+    app = create_app(
+        desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts()), Settings(var=tmp_path)
+    )
     with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
         yield server, desk, Browser(client).sign_in("juno")
     engine.dispose()

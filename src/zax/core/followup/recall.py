@@ -33,7 +33,7 @@ class Unit(StrEnum):
 _DAYS = {Unit.DAY: 1, Unit.WEEK: 7}
 _MONTHS = {Unit.MONTH: 1, Unit.YEAR: 12}
 _UNITS = {"d": Unit.DAY, "w": Unit.WEEK, "m": Unit.MONTH, "mo": Unit.MONTH, "y": Unit.YEAR, "yr": Unit.YEAR}
-_TYPED = re.compile(r"(?P<count>\d{1,3}) ?(?P<unit>d|w|mo|m|yr|y|day|week|month|year)s?")
+_TYPED = re.compile(r"(?P<count>[0-9]{1,3}) ?(?P<unit>d|w|mo|m|yr|y|day|week|month|year)s?")
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,7 +233,7 @@ def read_tries(text: str, field: str = "tries") -> tuple[PlannedTry, ...]:
 def _planned(part: str, field: str) -> PlannedTry:
     how, _, days = part.strip().lower().partition(" ")
     number = days.replace("−", "-").strip()
-    if how not in list(Channel) or not re.fullmatch(r"[+-]?\d{1,3}", number):
+    if how not in list(Channel) or not re.fullmatch(r"[+-]?[0-9]{1,3}", number):
         raise Refused("Write each try like “text 7”: text, email, call or letter, then the days.", field)
     return PlannedTry(int(number), Channel(how))
 

@@ -25,6 +25,7 @@ KINDS: Mapping[str, tuple[str, str]] = {
     "eligibility": ("Coverage check", "claims"),
     "receipt_mail": ("Receipt by email", "payments"),
     "patient_mail": ("Email to a patient", "payments"),
+    "patient_text": ("Text to a patient", "book"),
     "import": ("Import of patients", "merge"),
     "statements": ("Statement run", "statements"),
     "terminal": ("Card payment to confirm", "payments"),

@@ -19,26 +19,13 @@ from zax.core.form import Choice, Form, Tick
 from zax.core.wording import day_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.followup.reasons_why import LONGEST, said
+from zax.desk.followup.reasons_why import said
+from zax.desk.followup.tries import write_try
 from zax.store.book.queries import one_visit
 from zax.store.followup import returns as stored
-from zax.store.followup.returns import ContactTry, Return
+from zax.store.followup.returns import Return
+from zax.store.followup.tries import ContactTry
 from zax.store.patients.patients import patient_of
-
-HOW = {
-    "call": "called",
-    "text": "texted",
-    "email": "emailed",
-    "letter": "wrote a letter",
-    "front": "spoke in person",
-}
-OUTCOMES = {
-    "none": "no answer",
-    "message": "left a message",
-    "again": "will call back",
-    "no": "doesn’t want it",
-    "sent": "sent",
-}
 
 
 class ReturnForm(Form):
@@ -179,35 +166,7 @@ def open_again(tx: Transaction, return_id: int) -> None:
 def note_try(tx: Transaction, return_id: int, how: str, outcome: str, note: str) -> int:
     """Somebody tried to reach them about it; the try's id. A no doesn't end it: the clinician decides."""
     row = _open(tx, return_id)
-    if how not in HOW or outcome not in OUTCOMES:
-        raise Refused("Say how it went.", "outcome")
-    if len(note.strip()) > LONGEST:
-        raise Refused(f"Keep the note to {LONGEST} characters.", "note")
-    made = stored.add_try(
-        tx.connection,
-        row.patient_id,
-        how=how,
-        outcome=outcome,
-        note=note.strip(),
-        about=[f"return-{row.id}"],
-        at=tx.now,
-        by_id=tx.actor.id,
-    )
-    tx.audit("contact.tried", patient_id=row.patient_id, words=f"{HOW[how]}, {OUTCOMES[outcome]}")
-    tx.tell("patient", patient_id=row.patient_id)
-    return made
-
-
-@act("book")
-def undo_try(tx: Transaction, try_id: int) -> None:
-    """It was noted by mistake. It stays readable, as undone."""
-    row = stored.hold_try(tx.connection, try_id)
-    if row is None:
-        raise NotFound("There is no such try.")
-    if row.undone_at is None and tx.actor.id is not None:
-        stored.undo_try(tx.connection, try_id, tx.now, tx.actor.id)
-        tx.audit("contact.undone", patient_id=row.patient_id, try_id=try_id)
-        tx.tell("patient", patient_id=row.patient_id)
+    return write_try(tx, row.patient_id, [f"return-{row.id}"], how, outcome, note)
 
 
 def with_tries(rows: Sequence[Return], tries: Sequence[ContactTry], today: date) -> list[TriedReturn]:

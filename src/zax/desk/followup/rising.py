@@ -21,7 +21,7 @@ from zax.store.clinic.settings import keep_setting
 from zax.store.engine import Connection
 from zax.store.followup import returns as stored
 from zax.store.followup.returns import Return
-from zax.store.people.people import active_user
+from zax.store.people.people import active_user, first_of_role, user_of_provider
 
 SETTING = "returns_rise"
 
@@ -83,7 +83,7 @@ def _raise(tx: Transaction, return_id: int) -> bool:
 def _holder(connection: Connection, rule: RiseRule, row: Return, to: To) -> int | None:
     """Who has it from now on; the clinician who asked keeps it while the letter goes out."""
     if to is To.PERSON:
-        return rule.person_id or stored.first_of_role(connection, Role.MANAGER)
+        return rule.person_id or first_of_role(connection, Role.MANAGER)
     if row.provider_id is None:
         return row.made_by
-    return stored.user_of_provider(connection, row.provider_id) or row.made_by
+    return user_of_provider(connection, row.provider_id) or row.made_by

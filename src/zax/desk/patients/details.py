@@ -177,7 +177,7 @@ def set_status(
 
 
 def _withdraw_messages(tx: Transaction, patient_id: int) -> int:
-    waiting = waiting_errands(tx.connection, "patient_mail")
+    waiting = waiting_errands(tx.connection, "patient_mail", "patient_text")
     mine = [errand for errand in waiting if errand.payload.get("patient_id") == patient_id]
     for errand in mine:
         withdraw_errand(tx.connection, errand.id, tx.now)

@@ -35,6 +35,7 @@ _ERRANDS: Mapping[str, tuple[str, str]] = {
     "eligibility": ("coverage check waits", "coverage checks wait"),
     "receipt_mail": ("emailed receipt waits", "emailed receipts wait"),
     "patient_mail": ("email to a patient waits", "emails to patients wait"),
+    "patient_text": ("text to a patient waits", "texts to patients wait"),
     "terminal": ("card payment waits for the terminal", "card payments wait for the terminal"),
 }
 

@@ -181,11 +181,10 @@ def withdraw_by_key(connection: Connection, request_keys: Sequence[str]) -> None
     connection.execute(update(outbox).where(*waiting).values(state=ErrandState.WITHDRAWN))
 
 
-def waiting_errands(connection: Connection, kind: str) -> list[Errand]:
-    """All that still wait, held for update."""
-    query = (
-        select(outbox).where(outbox.c.kind == kind, outbox.c.state == ErrandState.WAITING).with_for_update()
-    )
+def waiting_errands(connection: Connection, *kinds: str) -> list[Errand]:
+    """All of these kinds that still wait, held for update."""
+    waits = outbox.c.state == ErrandState.WAITING
+    query = select(outbox).where(outbox.c.kind.in_(kinds), waits).with_for_update()
     return many(connection, query, Errand)
 
 

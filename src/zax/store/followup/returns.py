@@ -12,12 +12,12 @@ from zax.core.followup.due import DueFacts, Stand, stand_of
 from zax.core.followup.returns import ReturnOrder, ReturnReason
 from zax.store.book.tables import visit
 from zax.store.clinic.tables import provider
-from zax.store.followup.tables import contact_try, patient_return, return_event, return_reason
+from zax.store.followup.tables import patient_return, return_event, return_reason
 from zax.store.patients.tables import patient
 from zax.store.people.tables import user
 from zax.store.rows import add, change, keep, many, one
 
-_r, _e, _t = patient_return, return_event, contact_try
+_r, _e = patient_return, return_event
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,22 +71,6 @@ class ReturnEvent:
     words: str
     at: datetime
     by_name: str | None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ContactTry:
-    """A try to reach a patient; `about` names what it was about, such as "return-12"."""
-
-    id: int
-    patient_id: int
-    how: str
-    outcome: str
-    note: str
-    about: list[str]
-    at: datetime
-    by_id: int
-    by_name: str
-    undone_at: datetime | None
 
 
 def _returns() -> Select[Any]:
@@ -169,29 +153,6 @@ def events_of(connection: Connection, return_id: int) -> list[ReturnEvent]:
     return many(connection, query.where(_e.c.return_id == return_id).order_by(_e.c.id), ReturnEvent)
 
 
-def add_try(connection: Connection, patient_id: int, **values: Any) -> int:
-    return add(connection, _t, patient_id=patient_id, **values)
-
-
-def _tries() -> Select[Any]:
-    return select(_t, user.c.name.label("by_name")).join(user, user.c.id == _t.c.by_id)
-
-
-def tries_of(connection: Connection, patient_ids: list[int]) -> list[ContactTry]:
-    """Tries to reach these people, the oldest first, the undone ones too."""
-    query = _tries().where(_t.c.patient_id.in_(patient_ids or [0]))
-    return many(connection, query.order_by(_t.c.id), ContactTry)
-
-
-def hold_try(connection: Connection, try_id: int) -> ContactTry | None:
-    connection.execute(select(_t.c.id).where(_t.c.id == try_id).with_for_update()).first()
-    return one(connection, _tries().where(_t.c.id == try_id), ContactTry)
-
-
-def undo_try(connection: Connection, try_id: int, at: datetime, by_id: int) -> None:
-    change(connection, _t, try_id, undone_at=at, undone_by=by_id)
-
-
 def reasons(connection: Connection) -> list[ReturnReason]:
     """The clinic's own list, in its order."""
     query = select(return_reason).order_by(return_reason.c.position, return_reason.c.id)
@@ -209,16 +170,3 @@ def keep_reason(connection: Connection, reason: ReturnReason) -> int:
         "active": reason.active,
     }
     return keep(connection, return_reason, reason.id, reason.version, values, "reason")
-
-
-def user_of_provider(connection: Connection, provider_id: int) -> int | None:
-    """Who signs in as this provider."""
-    query = select(user.c.id).where(user.c.provider_id == provider_id, user.c.active)
-    found = connection.execute(query).scalar()
-    return int(found) if found is not None else None
-
-
-def first_of_role(connection: Connection, role: str) -> int | None:
-    query = select(user.c.id).where(user.c.role == role, user.c.active).order_by(user.c.id)
-    found = connection.execute(query).scalar()
-    return int(found) if found is not None else None

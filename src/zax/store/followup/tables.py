@@ -4,7 +4,7 @@ done about them, and each try to reach somebody.
 
 from __future__ import annotations
 
-from sqlalchemy import Column, Computed, Date, Index, SmallInteger, String, Table
+from sqlalchemy import Column, Computed, Date, ForeignKey, Index, Integer, SmallInteger, String, Table
 
 from zax.store.columns import (
     flag_column,
@@ -43,8 +43,8 @@ recall_type = Table(
     Column("position", SmallInteger, nullable=False),
     version_column(),
 )
-# When a patient should come again for what; one open row a patient and recall type. `own_count` 0: the type's
-# interval. `visit_id` is the visit that set it, `done_visit_id` the one that did it. Its window is the type's.
+# When a patient should come again for what; one open row a patient and recall type. `own_count` 0: the
+# type's interval. `visit_id` is the visit that set it, `done_visit_id` the one that did it.
 recall = Table(
     "recall",
     metadata,
@@ -128,8 +128,8 @@ return_event = Table(
     moment("at"),
     ref("by_id", "user", nullable=True),
 )
-# A try to reach a patient, with all it was about ("return-12", "recall-7"). A mistaken one is undone, not
-# deleted.
+# A try to reach a patient, with all it was about ("return-12", "recall-7"), and the day they asked to be
+# called again. A mistaken one is undone, not deleted.
 contact_try = Table(
     "contact_try",
     metadata,
@@ -143,4 +143,15 @@ contact_try = Table(
     ref("by_id", "user"),
     moment("undone_at", nullable=True),
     ref("undone_by", "user", nullable=True),
+    Column("again_on", Date),
+    text_column("again_words", 40),
+    Index("ix_contact_try_at", "at"),
+)
+# Who has whom on the phone; freed after some minutes (`desk.followup.calls`).
+call_lock = Table(
+    "call_lock",
+    metadata,
+    Column("patient_id", Integer, ForeignKey("patient.id"), primary_key=True, autoincrement=False),
+    ref("user_id", "user"),
+    moment("at"),
 )

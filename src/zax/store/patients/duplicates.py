@@ -20,8 +20,8 @@ from zax.store.rows import many
 from zax.store.schema import metadata
 
 # Rows that stay with the record they were written for: who looked, what was done, the wake-up calls of
-# screens.
-STAYS = frozenset({"audit", "look", "feed", "patient_alias", "import_row"})
+# screens; and who had the one that goes on the phone.
+STAYS = frozenset({"audit", "look", "feed", "patient_alias", "import_row", "call_lock"})
 _BLOCKS = (
     (
         "SELECT a.id AS a, b.id AS b FROM patient a JOIN patient b ON b.birth = a.birth AND b.last_sound ="

@@ -63,6 +63,14 @@ def patients_of(connection: Connection, patient_ids: Iterable[int]) -> dict[int,
     return {each.id: each for each in many(connection, _THESE, Patient, ids=list(patient_ids) or [0])}
 
 
+def guarantors_of(connection: Connection, household_ids: Iterable[int]) -> dict[int, Patient]:
+    """Who answers for each household, by household; none where nobody is marked."""
+    mine = select(patient).where(
+        patient.c.household_id.in_(list(household_ids)), patient.c.guarantor, patient.c.status != "merged"
+    )
+    return {each.household_id: each for each in many(connection, mine, Patient)}
+
+
 def members_of(connection: Connection, household_id: int) -> list[Patient]:
     """The people of a household, the one who pays first."""
     query = select(patient).where(patient.c.household_id == household_id, patient.c.status != "merged")

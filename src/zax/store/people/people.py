@@ -94,3 +94,16 @@ def add_looks(
     row = {"at": at, "user_id": user_id, "screen": screen}
     if patient_ids:
         connection.execute(insert(look), [row | {"patient_id": number} for number in patient_ids])
+
+
+def user_of_provider(connection: Connection, provider_id: int) -> int | None:
+    """Who signs in as this provider."""
+    query = select(user.c.id).where(user.c.provider_id == provider_id, user.c.active)
+    found = connection.execute(query).scalar()
+    return int(found) if found is not None else None
+
+
+def first_of_role(connection: Connection, role: str) -> int | None:
+    query = select(user.c.id).where(user.c.role == role, user.c.active).order_by(user.c.id)
+    found = connection.execute(query).scalar()
+    return int(found) if found is not None else None

@@ -20,7 +20,7 @@ from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.recall import USUAL, Interval, next_due, read_interval
 from zax.core.form import Form, Key, OfVersion, Reference, References
-from zax.core.reading import needed_day, needed_number, reference
+from zax.core.reading import reference
 from zax.core.wording import weekday_day
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
@@ -34,6 +34,7 @@ from zax.desk.money.payment_page import patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.posting import tender_words
 from zax.store.engine import TROUBLE, Connection
+from zax.web.book.chosen_opening import opening_value, read_opening
 from zax.web.day.documents import attendance_pdf, itemized_pdf, summary_pdf, visit_receipt_pdf
 from zax.web.money.tenders import tender_choices, tender_forms
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, pdf_answer, posted_form
@@ -135,6 +136,7 @@ def checkout_page(
         ups=ups,
         points=what_stays_open(ctx.clinic, sheet, view),
         openings=openings,
+        opening_value=opening_value,
         none_why=none_why,
         next_kind=kind,
         since=since,
@@ -217,38 +219,25 @@ def _recalls(form: PostedForm) -> dict[int, Interval | None]:
     return chosen
 
 
-_NO_TIME = "Choose one of the times again."
-
-
-def _opening(text: str) -> tuple[date, int, int, int, int]:
-    """Day, minute, provider, room and type of the time that was chosen, as the page wrote them."""
-    day, *numbers = text.split("|")
-    found = [needed_number(number, "opening", 0, 999_999, _NO_TIME) for number in numbers]
-    if len(found) != 4:
-        raise Refused(_NO_TIME, "opening")
-    start, provider, room, kind = found
-    return needed_day(day, "opening", _NO_TIME), start, provider, room, kind
-
-
 def _book_next(ctx: RequestContext, visit_id: int, form: CheckoutForm) -> str:
     """Book the opening that was chosen; pressed twice it is still one visit. Without a choice nothing is
     booked.
     """
     if not form.opening:
         return ""
-    day, start, provider, room, kind = _opening(form.opening)
+    time = read_opening(form.opening)
     with ctx.read() as connection:
         visit = visit_of(connection, visit_id)
     order = BookOrder(
         site_id=visit.site_id,
-        day=day,
-        at=start,
-        provider_id=provider,
-        type_id=kind,
+        day=time.day,
+        at=time.start,
+        provider_id=time.provider_id,
+        type_id=time.type_id,
         minutes=None,
         patient_id=visit.patient_id,
         key=f"next-{form.key}",
-        room_id=room,
+        room_id=time.room_id,
     )
     try:
         book_visit(ctx.desk, ctx.actor, order)

@@ -13,14 +13,17 @@ from fastapi.responses import Response
 
 from zax.clock import local
 from zax.core.errors import NotFound, ZaxError
+from zax.core.followup.attempts import OUTCOME_WORDS, Outcome
 from zax.core.followup.due import OPEN, STAND_WORDS, Stand, days_over
 from zax.core.followup.escalation import TO_WORDS, To, next_rise
 from zax.core.followup.returns import FOR_WHOM
 from zax.core.reading import day_or_none, reference
 from zax.desk.followup import returns
-from zax.desk.followup.returns import HOW, OUTCOMES, ReturnForm, TriedReturn, with_tries
+from zax.desk.followup.returns import ReturnForm, TriedReturn, with_tries
 from zax.desk.followup.rising import RiseRule, rise_rule
+from zax.desk.followup.tries import HOW, undo_try
 from zax.store.followup import returns as stored
+from zax.store.followup.tries import ContactTry, tries_of
 from zax.store.record.record import visits_ahead
 from zax.web.charges.charges import charges_page
 from zax.web.record.record import record_page
@@ -62,11 +65,11 @@ def returns_page(ctx: RequestContext, opened_id: int = 0, status: int = 200, **m
     with ctx.read() as connection:
         rows = stored.open_returns(connection)
         shown = [each for each in rows if each.stand(ctx.today) in _OF_SHOW[show]]
-        tries = stored.tries_of(connection, sorted({each.patient_id for each in shown}))
+        tries = tries_of(connection, sorted({each.patient_id for each in shown}))
         one = stored.return_of(connection, opened_id) if opened_id else None
         if opened_id and one is None:
             raise NotFound("There is no such return.")
-        own = stored.tries_of(connection, [one.patient_id]) if one else []
+        own = tries_of(connection, [one.patient_id]) if one else []
         events = stored.events_of(connection, one.id) if one else []
         ahead = visits_ahead(connection, one.patient_id, ctx.today, MOST_VISITS) if one else []
     lines = [_line(each, ctx.today, rule) for each in with_tries(shown, tries, ctx.today)]
@@ -83,7 +86,7 @@ def returns_page(ctx: RequestContext, opened_id: int = 0, status: int = 200, **m
         stand_words=STAND_WORDS,
         to_words=TO_WORDS,
         for_whom=FOR_WHOM,
-        outcomes=OUTCOMES,
+        outcomes=OUTCOME_WORDS,
         Stand=Stand,
         screen="followup",
         **more,
@@ -127,9 +130,7 @@ def tried(request: Request, return_id: int, form: PostedForm = Depends(posted_fo
 
 @router.post("/followup/returns/{return_id}/tries/{try_id}/undo")
 def undo(request: Request, return_id: int, try_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    return _done(
-        request, return_id, lambda ctx: returns.undo_try(ctx.desk, ctx.actor, try_id), form, "Taken back."
-    )
+    return _done(request, return_id, lambda ctx: undo_try(ctx.desk, ctx.actor, try_id), form, "Taken back.")
 
 
 @router.post("/followup/returns/{return_id}/visit")
@@ -199,7 +200,7 @@ def evidence(request: Request, return_id: int) -> Response:
         row = stored.return_of(connection, return_id)
         if row is None:
             raise NotFound("There is no such return.")
-        tries = stored.tries_of(connection, [row.patient_id])
+        tries = tries_of(connection, [row.patient_id])
         events = stored.events_of(connection, row.id)
     site = ctx.clinic.first_site
     content = paper(
@@ -226,14 +227,12 @@ class Step:
     undone: bool = False
 
 
-def steps_of(
-    number: int, events: Sequence[stored.ReturnEvent], tries: Sequence[stored.ContactTry]
-) -> list[Step]:
+def steps_of(number: int, events: Sequence[stored.ReturnEvent], tries: Sequence[ContactTry]) -> list[Step]:
     """Everything in its order, also what was taken back."""
     found = [Step(each.at, each.words, each.by_name or "Zax") for each in events]
     for each in tries:
         if f"return-{number}" in each.about:
-            words = f"{HOW[each.how].capitalize()}: {OUTCOMES[each.outcome]}"
+            words = f"{HOW[each.how].capitalize()}: {OUTCOME_WORDS[Outcome(each.outcome)]}"
             said = f"{words} ({each.note})" if each.note else words
             found.append(Step(each.at, said, each.by_name, each.id, each.undone_at is not None))
     return sorted(found, key=lambda step: step.at)

@@ -33,7 +33,7 @@ from zax.desk.patients.notes import NoteForm
 from zax.desk.record.record import changes_of, number_of, record_of
 from zax.store.arrivals.signed import signed_forms
 from zax.store.coverage.queries import one_coverage
-from zax.store.followup.recalls import recalls_of
+from zax.store.followup.recalls import recall_types, recalls_of
 from zax.store.followup.returns import reasons, returns_of
 from zax.store.listing import Order
 from zax.store.patients.patients import patient_of
@@ -99,6 +99,7 @@ def record_page(
         ups = heads_ups(connection, ctx.clinic, Place.RECORD, Asking(patient_id), ctx.today)
         signed, recalls = signed_forms(connection, patient_id), recalls_of(connection, patient_id, ctx.today)
         returns, return_reasons = returns_of(connection, patient_id), reasons(connection)
+        types_of_recall = recall_types(connection)
     masked = mask_ssn(ctx.shared.vault.open(record.patient.ssn_cipher)) if record.patient.ssn_cipher else ""
     page = ctx.page(
         "record/record.html",
@@ -127,6 +128,7 @@ def record_page(
         ups=ups,
         signed=signed,
         recalls=recalls,
+        recall_types=types_of_recall,
         returns=returns,
         return_reasons=return_reasons,
         stand_words=STAND_WORDS,

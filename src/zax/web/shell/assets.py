@@ -41,6 +41,7 @@ SCRIPTS = (
     "charges/tooth_chart",
     "charges/tooth_history",
     "arrivals/pad",
+    "followup/followup",
     "setup/order",
     "setup/narrow",
 )

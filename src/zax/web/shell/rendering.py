@@ -138,6 +138,7 @@ def template_environment() -> Environment:
         "month": wording.month_words,
         "month_name": wording.month_name,
         "month_initial": wording.month_initial,
+        "month_abbr": wording.month_abbr,
         "span": wording.span_words,
         "stop": stop_words,
         "claim_words": claim_words,
