@@ -27,6 +27,7 @@ from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused, ZaxError
 from zax.core.followup.attempts import TO_A_LETTER
 from zax.core.followup.call_sheet import SHIPPED_WEIGHTS, Why
+from zax.core.wording import dollars
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
@@ -100,7 +101,7 @@ def test_a_balance_is_a_reason_until_it_is_paid(desk: Desk, clock: ShiftedClock)
     row = next(row for row in sheet(desk).rows if row.patient_id == patient)
     owed = scalar(desk, "SELECT SUM(patient_cents) FROM journal WHERE patient_id = :id", id=patient)
     assert [each.cents for each in row.reasons if each.why is Why.BALANCE] == [owed]
-    pay_visit(desk, JUNO, visit, owed)
+    pay_visit(desk, visit, "cash", dollars(owed).lstrip("$"), "call")
     assert Why.BALANCE not in whys(desk, patient)
 
 

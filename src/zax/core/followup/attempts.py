@@ -26,7 +26,7 @@ class Outcome(StrEnum):
 
 OUTCOME_WORDS = {
     Outcome.BOOKED: "booked",
-    Outcome.REACHED: "talked to them",
+    Outcome.REACHED: "spoke with them",
     Outcome.NO_ANSWER: "no answer",
     Outcome.MESSAGE: "left a message",
     Outcome.AGAIN: "will call back",

@@ -113,6 +113,11 @@ class CallRow:
     score: Score
 
 
+def is_first(reason: Reason) -> bool:
+    """Whether it stands above any score."""
+    return reason.why is Why.RETURN and reason.overdue
+
+
 def points_of(reason: Reason, today: date, weights: Mapping[Why, int]) -> int:
     waited = max(0, (today - reason.since).days) // DAYS_A_POINT
     money = reason.cents // CENTS_A_POINT if reason.cents > 0 else 0
@@ -129,7 +134,7 @@ def score_of(reasons: Sequence[Reason], tries: int, today: date, weights: Mappin
     parts = [Part(WHY_WORDS[each.why], points_of(each, today, weights)) for each in reasons]
     if tries:
         parts.append(Part("one try" if tries == 1 else f"{tries} tries", -A_TRY * tries))
-    first = any(each.why is Why.RETURN and each.overdue for each in reasons)
+    first = any(is_first(each) for each in reasons)
     return Score(sum(part.points for part in parts), first, tuple(parts))
 
 
@@ -144,7 +149,12 @@ def ranked(
     rows = []
     for patient_id, mine in of.items():
         mine.sort(
-            key=lambda each: (not each.overdue, -points_of(each, today, weights), order[each.why], each.about)
+            key=lambda each: (
+                not is_first(each),
+                -points_of(each, today, weights),
+                order[each.why],
+                each.about,
+            )
         )
         rows.append(
             CallRow(patient_id, tuple(mine), score_of(mine, tries.get(patient_id, 0), today, weights))

@@ -77,7 +77,7 @@ def _page(ctx: RequestContext, weights: dict[Why, int], status: int = 200, **mor
             "urgent": URGENT,
         },
         screen="setup",
-        **more,
+        **({"trying": False} | more),
     )
     return ctx.looked_at(page, [row.patient_id for row in shown], "calls")
 
