@@ -126,9 +126,12 @@ def take_all(camera: Camera) -> None:
     take_money(camera, account)
     take_record(camera, str(fern).removeprefix("bar-"))
     take_claims(camera)
-    camera.open("/followup/returns")
-    camera.open(camera.href("tr[data-row] a[data-act]"))
-    camera.take("returns")
+    camera.open("/followup/calls")
+    camera.open(camera.href("tr[data-row]:nth-child(3) a[data-act]"))
+    camera.until(lambda d: "yours" in d.find_element(By.CSS_SELECTOR, ".dn-s .crumb").text)
+    camera.take("call-sheet")
+    camera.open("/followup/recalls")
+    camera.take("recalls")
 
 
 def take_claims(camera: Camera) -> None:
@@ -176,11 +179,8 @@ def take_record(camera: Camera, visit: str) -> None:
     camera.open(f"/visits/{visit}/sheet")
     record = camera.href("h1 a[href^='/patients/']")
     camera.open(record)
-    answers = camera.href(".covacts a[href$='/answer']")
     camera.driver.find_element(By.CSS_SELECTOR, ".covacts [data-key=q]").click()
     camera.until(lambda d: "/answer" in d.current_url)
-    camera.open(answers)
-    camera.take("eligibility-answer")
     camera.open(record)
     camera.take("record")
 

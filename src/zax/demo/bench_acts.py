@@ -132,6 +132,27 @@ def acts(engine: Engine, day: date, token: str) -> list[Act]:
             3,
             rounds=FEW,
         ),
+        *_of_followup(day),
+    ]
+
+
+def _of_followup(day: date) -> list[Act]:
+    """Lists over everybody of the town."""
+    return [
+        Act(
+            "recalls of a town",
+            lambda n: ("GET", "/followup/recalls", None),
+            lambda n: ("GET", f"/recalls?day={day}", None),
+            3,
+            rounds=FEW,
+        ),
+        Act(
+            "call sheet of a town",
+            lambda n: ("GET", "/followup/calls", None),
+            lambda n: ("GET", f"/calls?day={day}", None),
+            3,
+            rounds=FEW,
+        ),
     ]
 
 

@@ -17,7 +17,7 @@ from starlette.requests import Request
 from starlette.responses import JSONResponse
 from starlette.routing import Route
 
-from zax.demo import bench_book, bench_money, bench_visit
+from zax.demo import bench_book, bench_followup, bench_money, bench_visit
 
 SEARCH = (
     (
@@ -239,6 +239,8 @@ class Floor:
                 "claims",
                 "posting",
                 "denied",
+                "recalls",
+                "calls",
             )
         ]
         return Starlette(routes=routes)
@@ -254,6 +256,15 @@ class Floor:
 
     def denied(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(DENIED))
+
+    def recalls(self, request: Request) -> JSONResponse:
+        day = request.query_params["day"]
+        return JSONResponse(self.rows(bench_followup.RECALLS, day, day))
+
+    def calls(self, request: Request) -> JSONResponse:
+        """Every reason is read; what goes back is how many there are."""
+        day = request.query_params["day"]
+        return JSONResponse([len(found) for found in self.rows(bench_followup.CALLS, day, day)])
 
     def book(self, request: Request) -> JSONResponse:
         return JSONResponse(self.rows(BOOK, request.query_params["day"], request.query_params["site"]))

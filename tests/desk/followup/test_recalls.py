@@ -43,7 +43,6 @@ from zax.store.followup.recalls import Recall, over_of, recalls_of
 from zax.store.followup.worklist import DueRow, due_rows
 
 ALL = RecallFilter(by=By.ALL, booked=Booked.EITHER)
-YESTERDAY = TODAY - timedelta(days=1)
 SIX = Interval(6, Unit.MONTH)
 
 

@@ -7,7 +7,7 @@ from urllib.parse import urlencode
 
 import pytest
 
-from tests.conftest import JUNO, TODAY, add_patient, order, scalar
+from tests.conftest import JUNO, TODAY, add_patient, known_patient, order, scalar
 from tests.desk.followup.made import recall, recall_type
 from tests.web.conftest import Browser
 from zax.desk.acts.transaction import Desk
@@ -151,3 +151,32 @@ def test_a_type_says_what_is_wrong_with_it(
     assert sam.post("/setup/recalls/0", **good).status_code == 303
     assert scalar(desk, "SELECT starts FROM recall_type") == '["D1110", "D1120"]'
     assert "Cleaning" in sam.get("/setup/recalls").text
+
+
+def test_who_has_no_next_visit_is_recalled_from_the_report(juno: Browser, desk: Desk) -> None:
+    kind = recall_type(desk)
+    left, comes, recalled = (known_patient(desk, first=first) for first in ("Lefty", "Comey", "Recky"))
+    book_visit(desk, JUNO, order(comes, 2, "14:00", "Hygiene"))
+    recall(desk, recalled, kind, TODAY)
+    page = juno.get("/followup/no-next-visit?seen=24").text
+    assert "Lefty" in page and "Comey" not in page and "Recky" not in page
+    assert "Recky" in juno.get("/followup/no-next-visit?all=yes&seen=24").text
+    assert juno.get("/followup/no-next-visit?seen=nonsense").status_code == 200
+    assert "Lefty" not in juno.get("/followup/no-next-visit?with=7&seen=24").text
+    empty = juno.post("/followup/no-next-visit", recall_type_id=kind)
+    assert empty.status_code == 422 and "Tick whom it is for." in empty.text
+    wrong = juno.post(
+        "/followup/no-next-visit", recall_type_id=kind, who=[left], by_when="soonish", seen="24"
+    )
+    assert wrong.status_code == 422 and 'value="soonish"' in wrong.text and "checked" in wrong.text
+    done = juno.post("/followup/no-next-visit", recall_type_id=kind, who=[left], by_when="", seen="12")
+    assert done.headers["location"] == "/followup/no-next-visit?seen=12"
+    assert "Lefty" not in juno.get("/followup/no-next-visit?seen=24").text
+
+
+def test_the_sheet_says_what_they_are_due_for(juno: Browser, desk: Desk) -> None:
+    patient = add_patient(desk)
+    assert "Due" not in juno.get(f"/patients/{patient}/due").text
+    number = recall(desk, patient, recall_type(desk), TODAY - timedelta(days=60))
+    part = juno.get(f"/patients/{patient}/due").text
+    assert f"/followup/recalls?open={number}" in part and "overdue" in part

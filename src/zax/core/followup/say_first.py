@@ -20,11 +20,11 @@ def say_first(reason: Reason, today: date) -> str:
         case Why.RESULT:
             return f"We have news for you: {what}."
         case Why.LOST:
-            return f"Your {what} had to be canceled. Let’s find you another time."
+            return f"Your {what} visit had to be canceled. Let’s find you another time."
         case Why.MISSED:
-            return f"We missed you for your {what}. Shall we find another time?"
+            return f"We missed you at your {what} visit. Shall we find another time?"
         case Why.UNCONFIRMED:
-            return f"You have a {what} {at}. Can you make it?"
+            return f"You’re booked {at}: {what}. Can you make it?"
         case Why.FORM:
             return f"Before you come {at}, there’s a form to sign: {reason.words}."
         case Why.COVERAGE:

@@ -65,7 +65,7 @@ _UNCONFIRMED = f"""
     WHERE v.state = 'booked' AND v.day BETWEEN :tomorrow AND :soon
 """
 _FORMS = f"""
-    SELECT v.patient_id, '{Why.FORM}', v.day, CONCAT('form-', f.id), f.name, 0, 0, 0
+    SELECT v.patient_id, '{Why.FORM}', MIN(v.day), CONCAT('form-', f.id), f.name, 0, 0, 0
     FROM visit v
     JOIN patient p ON p.id = v.patient_id AND p.status = 'active'
     JOIN arrival_step s ON s.active AND s.required AND s.template_id IS NOT NULL
@@ -78,15 +78,17 @@ _FORMS = f"""
         WHERE g.patient_id = v.patient_id AND g.template_id = f.id
           AND (f.again_months = 0 OR g.at >= DATE_SUB(:today, INTERVAL f.again_months MONTH))
       )
+    GROUP BY v.patient_id, f.id, f.name
 """
 _COVERAGE = f"""
-    SELECT v.patient_id, '{Why.COVERAGE}', v.day, CONCAT('coverage-', c.id), y.name, 0, 0, 0
+    SELECT v.patient_id, '{Why.COVERAGE}', MIN(v.day), CONCAT('coverage-', c.id), y.name, 0, 0, 0
     FROM visit v
     JOIN patient p ON p.id = v.patient_id AND p.status = 'active'
     JOIN coverage c ON c.patient_id = v.patient_id AND c.check_state = '{PROBLEM}'
       AND (c.to_day IS NULL OR c.to_day >= v.day)
     JOIN plan y ON y.id = c.plan_id
     WHERE v.state IN ('booked', 'confirmed') AND v.day BETWEEN :tomorrow AND :week
+    GROUP BY v.patient_id, c.id, y.name
 """
 _PLANNED = f"""
     SELECT n.patient_id, '{Why.PLANNED}', DATE(MIN(o.signed_at)), CONCAT('proposal-', o.id), o.name, 0, 0, 0

@@ -44,7 +44,6 @@ class CallPerson:
     last_day: date | None
     next_visit_id: int | None
     next_day: date | None
-    next_state: str | None
 
 
 def lock_of(connection: Connection, patient_id: int) -> CallLock | None:
@@ -95,7 +94,7 @@ def people_to_call(connection: Connection, patient_ids: Sequence[int], today: da
         .subquery("p")
     )
     coming = visit.alias("coming")
-    query = select(inner, coming.c.day.label("next_day"), coming.c.state.label("next_state")).join(
+    query = select(inner, coming.c.day.label("next_day")).join(
         coming, coming.c.id == inner.c.next_visit_id, isouter=True
     )
     return {each.id: each for each in many(connection, query, CallPerson)}

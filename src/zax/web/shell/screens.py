@@ -48,6 +48,9 @@ SCREENS = (
     Screen(words="Waitlist", href="/waitlist", right="book", also="waiting list"),
     Screen(words="Call sheet", href="/followup/calls", right="see", also="follow-up phone call today"),
     Screen(words="Recalls", href="/followup/recalls", right="see", also="follow-up due again no next visit"),
+    Screen(
+        words="No next visit", href="/followup/no-next-visit", right="see", also="follow-up unbooked report"
+    ),
     Screen(words="Returns", href="/followup/returns", right="see", also="follow-up come back due overdue"),
     Screen(words="Patients", href="/patients", right="see", also="people search"),
     Screen(words="New patient", href="/patients/new", right="patients", also="add register"),
