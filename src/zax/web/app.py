@@ -48,7 +48,7 @@ from zax.web.day import (
     steps,
     walk_in,
 )
-from zax.web.followup import calls, calls_setup, recalls, recalls_setup, returns, unbooked
+from zax.web.followup import calls, calls_setup, hand_overs, recalls, recalls_setup, returns, unbooked
 from zax.web.followup import setup as returns_setup
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
 from zax.web.patients import duplicates, files, finding, new_patient
@@ -93,7 +93,7 @@ ROOMS = (
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),
     *(posting, denials, below_contract, pictures, payer_accounts),
-    *(calls, calls_setup, recalls, recalls_setup, returns, returns_setup, unbooked),
+    *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),
     *(setup_home, hours_setup, closure_setup, type_setup, site_setup),

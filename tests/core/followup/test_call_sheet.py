@@ -72,9 +72,8 @@ def test_everybody_stands_once_with_all_reasons_and_the_parts_add_up(
         assert row.score.points >= -A_TRY * tries.get(row.patient_id, 0)
     order = [(not row.score.first, -row.score.points) for row in rows]
     assert order == sorted(order)
-    assert ranked(list(reversed(reasons)), tries, DAY, SHIPPED_WEIGHTS) == rows or len(set(reasons)) < len(
-        reasons
-    )
+    if len({each.about for each in reasons}) == len(reasons):
+        assert ranked(list(reversed(reasons)), tries, DAY, SHIPPED_WEIGHTS) == rows
 
 
 @given(st.lists(REASONS, min_size=1, max_size=20))

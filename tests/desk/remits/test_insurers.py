@@ -309,7 +309,7 @@ def test_many_workers_share_the_outbox_without_sending_twice(desk: Desk, outside
 KILLED = textwrap.dedent("""
     import signal, sys
     from pathlib import Path
-    from tests.conftest import FakeMail, FakeTerminal
+    from tests.conftest import FakeMail, FakeTerminal, FakeTexts
     from zax.clock import ShiftedClock
     from zax.desk.clinic.clinic import load
     from zax.desk.acts.transaction import Desk

@@ -1,5 +1,5 @@
 """When a patient should come again for what: recalls that repeat, a clinician's returns with all that was
-done about them, and each try to reach somebody.
+done about them, each try to reach somebody; and what colleagues hand each other.
 """
 
 from __future__ import annotations
@@ -7,6 +7,7 @@ from __future__ import annotations
 from sqlalchemy import Column, Computed, Date, ForeignKey, Index, Integer, SmallInteger, String, Table
 
 from zax.store.columns import (
+    cents_column,
     flag_column,
     id_column,
     metadata,
@@ -154,4 +155,27 @@ call_lock = Table(
     Column("patient_id", Integer, ForeignKey("patient.id"), primary_key=True, autoincrement=False),
     ref("user_id", "user"),
     moment("at"),
+)
+# A row of any list given to a person or a role with a word and a day. `about` with its id says which row,
+# `title` how it was called then; the giver sees it done until `seen_at`.
+hand_over = Table(
+    "hand_over",
+    metadata,
+    id_column(),
+    text_column("about", 10),
+    Column("about_id", Integer, nullable=False),
+    ref("patient_id", "patient", nullable=True),
+    text_column("title", 120),
+    text_column("words", 200),
+    cents_column("cents"),
+    ref("to_user_id", "user", nullable=True),
+    text_column("to_role", 20),
+    Column("due_day", Date),
+    moment("made_at"),
+    ref("made_by", "user"),
+    moment("done_at", nullable=True),
+    ref("done_by", "user", nullable=True),
+    text_column("done_words", 200),
+    moment("seen_at", nullable=True),
+    Index("ix_hand_over_done_at_to_user_id", "done_at", "to_user_id"),
 )

@@ -278,7 +278,7 @@ def _so_far(connection: Connection, ctx: RequestContext) -> SoFar:
 
 
 @router.post("/followup/calls/{patient_id}/begin")
-def begin(request: Request, patient_id: int) -> Response:
+def begin(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     """Opening somebody takes them, as soon as the page is there."""
     ctx = enter(request, "book")
     try:

@@ -67,15 +67,24 @@ def check(request: Request, key: str, back: str = "/day") -> Response:
 
 
 @router.get("/pay/{patient_id}")
-def show_payment(request: Request, patient_id: int, visit: int = 0, only: str = "") -> Response:
+def show_payment(
+    request: Request, patient_id: int, visit: int = 0, only: str = "", deposit: str = ""
+) -> Response:
     """`visit` is what the payment is about: its items are ticked, or money is taken for it ahead. `only`
-    ticks nothing else.
+    ticks nothing else. `deposit` is an amount somebody asked the counter to take.
     """
-    return pay_page(enter(request, "payments"), patient_id, visit_id=visit, only=only)
+    ctx = enter(request, "payments")
+    return pay_page(ctx, patient_id, visit_id=visit, only=only, deposit=deposit[:12])
 
 
 def pay_page(
-    ctx: RequestContext, patient_id: int, status: int = 200, visit_id: int = 0, only: str = "", **more: object
+    ctx: RequestContext,
+    patient_id: int,
+    status: int = 200,
+    visit_id: int = 0,
+    only: str = "",
+    deposit: str = "",
+    **more: object,
 ) -> Response:
     typed = form_in(more)
     with ctx.read() as connection:
@@ -90,8 +99,8 @@ def pay_page(
         key_of_form=(typed and typed["key"]) or uuid.uuid4().hex,
         choices=tender_choices(ctx.clinic, found.cards, found.ways.tender),
         sales=_shown(found, sales),
-        ticked=_ticked(found, typed, visit_id, only),
-        parts=_parts(found, typed, visit_id),
+        ticked={"deposit"} if deposit and typed is None else _ticked(found, typed, visit_id, only),
+        parts=_parts(found, typed, visit_id, deposit),
         screen="money",
         back=_back(found, visit_id),
         **more,
@@ -113,12 +122,12 @@ def _ticked(found: PayDesk, typed: PostedForm | None, visit_id: int, only: str) 
     return {f"line-{each.line_id}" for each in found.items.lines} | ahead
 
 
-def _parts(found: PayDesk, typed: PostedForm | None, visit_id: int) -> dict[str, str]:
+def _parts(found: PayDesk, typed: PostedForm | None, visit_id: int, deposit: str = "") -> dict[str, str]:
     """The amount beside each item: as typed, else all that is open."""
     made = {f"line-{each.line_id}": money_words(each.cents) for each in found.items.lines}
     made |= {f"visit-{each.visit.id}": money_words(each.copay) if each.copay else "" for each in found.ahead}
     if typed is None:
-        return made | {"deposit": ""}
+        return made | {"deposit": deposit}
     return {name: typed[f"for-{name}"] for name in (*made, "deposit")}
 
 

@@ -34,6 +34,7 @@ from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.store.engine import Connection, Engine
 from zax.store.files import FileStore
+from zax.store.followup.hand_overs import count_for
 from zax.store.vault import Vault
 from zax.web.shell.form_token import NO_SESSION, FormKey, new_browser
 
@@ -112,6 +113,12 @@ class RequestContext:
 
     def may(self, right: str) -> bool:
         return may(self.actor.role, right)
+
+    @property
+    def handed(self) -> int:
+        """How many hand-overs wait for who is signed in; on the rail of every page."""
+        with self.shared.reading.connect() as connection:
+            return count_for(connection, self.actor.id or 0, self.actor.role)
 
     def read(self) -> Connection:
         """A connection on which everything read is of one moment; it closes itself as a context manager."""

@@ -47,6 +47,7 @@ SCREENS = (
     Screen(words="Walk-in", href="/walk-in", right="arrivals", also="here now without a visit"),
     Screen(words="Waitlist", href="/waitlist", right="book", also="waiting list"),
     Screen(words="Call sheet", href="/followup/calls", right="see", also="follow-up phone call today"),
+    Screen(words="Hand-overs", href="/hand-overs", right="see", also="handed to me colleagues tasks"),
     Screen(words="Recalls", href="/followup/recalls", right="see", also="follow-up due again no next visit"),
     Screen(
         words="No next visit", href="/followup/no-next-visit", right="see", also="follow-up unbooked report"
