@@ -17,6 +17,7 @@ from zax.demo import claims, remits
 from zax.demo.accounts import add_money
 from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
+from zax.demo.hand_overs import write_hand_overs
 from zax.demo.history import History
 from zax.demo.people import Person, make_people
 from zax.demo.recalls import follow_up, write_recalls
@@ -115,6 +116,7 @@ def seed(
                 write_recalls(connection, opens, day - timedelta(days=6))
                 follow_up(connection, day, opens)
                 write_returns(connection, day, opens)
+                write_hand_overs(connection, day, opens)
             visits += len(VISITS)
         else:
             with engine.begin() as connection:

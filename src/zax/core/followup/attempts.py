@@ -77,6 +77,11 @@ def rests_until(attempts: Iterable[Attempt], about: str, today: date) -> date | 
     return until if until > today else None
 
 
+def tries_after(attempts: Iterable[Attempt], day: date) -> int:
+    """How often they were tried since that day."""
+    return sum(each.at.date() > day for each in attempts)
+
+
 def calls_in_vain(attempts: Iterable[Attempt], about: str) -> int:
     """How often they were called about it since anybody last spoke with them."""
     count = 0

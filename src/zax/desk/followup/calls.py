@@ -20,6 +20,7 @@ from zax.core.followup.attempts import (
     Outcome,
     calls_in_vain,
     rests_until,
+    tries_after,
 )
 from zax.core.followup.call_sheet import (
     HEAVIEST,
@@ -139,9 +140,7 @@ def sorted_out(
         else:
             now.append(each)
     since = today - timedelta(days=TRIES_COUNT_DAYS)
-    counted = {
-        patient_id: sum(each.at.date() > since for each in tried) for patient_id, tried in attempts.items()
-    }
+    counted = {patient_id: tries_after(tried, since) for patient_id, tried in attempts.items()}
     return CallSheet(
         rows=ranked(now, counted, today, weights),
         later=sorted(later, key=lambda pair: (pair[1], pair[0].patient_id)),

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Connection, Select, func, null, or_, select
 
 from zax.core.followup.hand_over import About, HandOver
+from zax.core.wording import day_words
 from zax.store.book.tables import visit
 from zax.store.claims.tables import claim
 from zax.store.followup.tables import hand_over, patient_return, recall, recall_type
@@ -76,7 +77,8 @@ def subject_of(connection: Connection, about: About, number: int) -> Subject | N
     if found is None:
         return None
     who, patient_id, what = found
-    return Subject(str(who) if about is About.PATIENT else f"{who}, {what}", patient_id)
+    said = day_words(what, year=True) if isinstance(what, date) else what
+    return Subject(str(who) if about is About.PATIENT else f"{who}, {said}", patient_id)
 
 
 def _rows() -> Select[Any]:

@@ -57,7 +57,7 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "charges": frozenset({"day", "money", "arrivals", "record", "followup"}),
     "claims": frozenset({"day", "money"}),
     "remits": frozenset({"claims", "day", "money"}),
-    "followup": frozenset({"remits", "claims", "day", "money", "setup"}),
+    "followup": frozenset({"book", "charges", "remits", "claims", "day", "money", "setup"}),
     "day": frozenset({"book", "arrivals", "charges", "money"}),
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
     "worker": frozenset({"day", "money"}),
