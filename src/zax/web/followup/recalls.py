@@ -197,7 +197,7 @@ def reach(request: Request, form: PostedForm = Depends(posted_form)) -> Response
     except ZaxError as error:
         return recalls_page(ctx, 0, error.status, problems=error.problems or {"": error.message}, typed=form)
     people = "1 person" if done.sent == 1 else f"{done.sent} people"
-    left = "; ".join(f"{count} left out: {why}" for why, count in done.left_out.items())
+    left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
     did = {
         Channel.TEXT: f"{people} will get a text.",
         Channel.EMAIL: f"{people} will get an email.",
@@ -250,7 +250,7 @@ def set_many(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
         done = recalls.set_for_many(ctx.desk, ctx.actor, people, kind, form["by_when"])
     except ZaxError as error:
         return recalls_page(ctx, 0, error.status, problems=error.problems or {"": error.message}, typed=form)
-    left = "; ".join(f"{count} left out: {why}" for why, count in done.left_out.items())
+    left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
     return ctx.go(_back(form), f"Set for {done.set}. {left}".strip())
 
 

@@ -74,7 +74,7 @@ def recall_them(request: Request, form: PostedForm = Depends(posted_form)) -> Re
         done = set_for_many(ctx.desk, ctx.actor, people, reference(form["recall_type_id"]), form["by_when"])
     except ZaxError as error:
         return _page(ctx, error.status, problems=error.problems or {"": error.message}, typed=form)
-    left = "; ".join(f"{count} left out: {why}" for why, count in done.left_out.items())
+    left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
     back = urlencode({name: form[name] for name in ("seen", "with", "all") if form[name]})
     return ctx.go(f"/followup/no-next-visit?{back}", f"Set for {done.set}. {left}".strip())
 
