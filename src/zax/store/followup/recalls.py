@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, Select, and_, func, select, update
+from sqlalchemy import Connection, Select, and_, exists, select, update
 
 from zax.core.book.track import FINISHED, FREES_THE_TIME
 from zax.core.followup.due import DueFacts, Stand, stand_of
@@ -162,9 +162,9 @@ def set_by_visit(connection: Connection, visit_id: int) -> list[int]:
 def open_again(connection: Connection, visit_id: int) -> int:
     """Those a visit did or ended are open as before, where none of their type is; how many."""
     other = _r.alias("other")
-    taken = select(other.c.open_key).where(other.c.open_key.is_not(None)).scalar_subquery()
-    key = func.concat(_r.c.patient_id, "-", _r.c.recall_type_id)
-    query = select(_r.c.id).where(_r.c.done_visit_id == visit_id, key.not_in(taken))
+    same = and_(other.c.patient_id == _r.c.patient_id, other.c.recall_type_id == _r.c.recall_type_id)
+    taken = exists().where(same, other.c.ended_at.is_(None)).correlate(_r)
+    query = select(_r.c.id).where(_r.c.done_visit_id == visit_id, ~taken)
     numbers = list(connection.execute(query).scalars())
     done = update(_r).where(_r.c.id.in_(numbers))
     connection.execute(done.values(done_visit_id=None, ended_at=None, ended_by=None, ended_how=""))
