@@ -33,7 +33,7 @@ def test_asked_for_in_the_room_and_booked_at_the_desk(person: Callable[[str], Pe
     desk = person("juno")
     desk.open("/day")
     desk.press("g", "f")
-    desk.at("/followup/returns")
+    desk.at("/followup/calls")
     desk.ready()
     desk.open(f"/followup/returns?open={number}")
     desk.press("m")
