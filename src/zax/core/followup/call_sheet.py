@@ -64,6 +64,10 @@ HEAVIEST = 100
 MOST_FOR_WAITING, MOST_FOR_MONEY, URGENT = 20, 20, 20
 DAYS_A_POINT, CENTS_A_POINT = 7, 2_500
 A_TRY, TRIES_COUNT_DAYS = 10, 14
+# What is worth a call: cents owed since so many days, visits that begin within so many.
+LEAST_OWED, OWED_FOR_DAYS = 2_000, 30
+UNCONFIRMED_WITHIN, COVERAGE_WITHIN, RETURN_WITHIN = 3, 7, 7
+UNDECIDED_AFTER, SOONER_AFTER = 7, 30
 
 
 class Reason(NamedTuple):

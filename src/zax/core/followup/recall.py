@@ -126,6 +126,14 @@ class RecallType:
         """Whether a finished visit of this type, with these services, starts it or moves it on."""
         return any(code in codes for code in self.starts) if self.starts else type_id == self.type_id
 
+    @property
+    def called_after(self) -> int:
+        """From so many days after the due day on people are called about it: the first call of its plan, or
+        a week after the last try of a plan without one.
+        """
+        calls = [each.days for each in self.tries if each.channel is Channel.CALL]
+        return min(calls) if calls else max((each.days for each in self.tries), default=0) + 7
+
     def ended_by(self, codes: Collection[str]) -> bool:
         return any(code in codes for code in self.ends)
 

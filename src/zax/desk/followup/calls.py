@@ -46,6 +46,7 @@ from zax.store.followup.calls import CallLock, LateTry
 from zax.store.followup.recalls import recall_types
 from zax.store.patients.notes import add_note
 from zax.store.patients.patients import patient_for_update, save_patient
+from zax.store.patients.records import Patient
 
 SETTING = "call_weights"
 FREED_AFTER = timedelta(minutes=10)
@@ -203,18 +204,16 @@ def note_call(tx: Transaction, patient_id: int, form: CallForm) -> int:
         again_words=" ".join(form.again.split())[:40],
     )
     if outcome is Outcome.WRONG:
-        _number_is_wrong(tx, patient_id, form.number)
+        _number_is_wrong(tx, patient, form.number)
     if outcome is Outcome.MOVED:
-        _moved_away(tx, patient_id)
+        _moved_away(tx, patient)
     if tx.actor.id is not None:
         stored.free_lock(tx.connection, patient_id, tx.actor.id)
     return made
 
 
-def _number_is_wrong(tx: Transaction, patient_id: int, number: str) -> None:
+def _number_is_wrong(tx: Transaction, patient: Patient, number: str) -> None:
     """The number leaves its field, so that it is a gap at once; a note keeps it."""
-    patient = patient_for_update(tx.connection, patient_id)
-    assert patient is not None
     if not number or number not in (patient.phone, patient.home_phone, patient.work_phone):
         raise Refused("Choose which number is wrong.", "number")
     without = replace(
@@ -225,18 +224,16 @@ def _number_is_wrong(tx: Transaction, patient_id: int, number: str) -> None:
         version=patient.version + 1,
     )
     save_patient(tx.connection, patient, without)
-    _note(tx, patient_id, f"Wrong number: {phone_words(number)}")
-    tx.audit("patient.changed", patient_id=patient_id, changed={"phone": [number, ""]})
+    _note(tx, patient.id, f"Wrong number: {phone_words(number)}")
+    tx.audit("patient.changed", patient_id=patient.id, changed={"phone": [number, ""]})
 
 
-def _moved_away(tx: Transaction, patient_id: int) -> None:
-    patient = patient_for_update(tx.connection, patient_id)
-    assert patient is not None
+def _moved_away(tx: Transaction, patient: Patient) -> None:
     save_patient(tx.connection, patient, replace(patient, status="inactive", version=patient.version + 1))
-    _note(tx, patient_id, "Moved away, said on the phone")
+    _note(tx, patient.id, "Moved away, said on the phone")
     tx.audit(
         "patient.status",
-        patient_id=patient_id,
+        patient_id=patient.id,
         changed={"status": [patient.status, "inactive"]},
         reason="moved away",
     )

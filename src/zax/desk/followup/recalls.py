@@ -22,7 +22,7 @@ from zax.store.book.records import Visit
 from zax.store.engine import Connection
 from zax.store.followup import recalls as stored
 from zax.store.followup.recalls import Recall
-from zax.store.patients.patients import patient_of
+from zax.store.patients.patients import known_patient, patient_of, patients_of
 
 DONE = "done"
 TAKEN_BACK = "checkout taken back"
@@ -44,33 +44,25 @@ def recalls_after(
     chosen: Mapping[int, Interval | None] | None = None,
 ) -> AfterVisit:
     """What finishing this visit does to the patient's recalls."""
-    return _after(
-        visit,
-        codes,
-        stored.recalls_of(connection, visit.patient_id, today),
-        stored.recall_types(connection).values(),
-        chosen or {},
-        birth_of(connection, visit.patient_id),
-    )
+    return _after(connection, visit, codes, stored.recalls_of(connection, visit.patient_id, today), chosen)
 
 
 def _after(
+    connection: Connection,
     visit: Visit,
     codes: Collection[str],
     rows: Sequence[Recall],
-    types: Collection[RecallType],
-    chosen: Mapping[int, Interval | None],
-    birth: date | None,
+    chosen: Mapping[int, Interval | None] | None,
 ) -> AfterVisit:
     return after_visit(
-        types,
+        stored.recall_types(connection).values(),
         {row.recall_type_id for row in rows},
         {row.recall_type_id: row.own for row in rows if row.own},
-        dict(chosen),
+        dict(chosen or {}),
         type_id=visit.type_id,
         codes=codes,
         day=visit.day,
-        birth=birth,
+        birth=known_patient(connection, visit.patient_id).birth,
     )
 
 
@@ -79,14 +71,7 @@ def write_recalls(
 ) -> AfterVisit:
     """After this visit: what it did is closed, what comes next is set."""
     rows = stored.hold_recalls_of(tx.connection, visit.patient_id, tx.clinic_day)
-    after = _after(
-        visit,
-        codes,
-        rows,
-        stored.recall_types(tx.connection).values(),
-        chosen or {},
-        birth_of(tx.connection, visit.patient_id),
-    )
+    after = _after(tx.connection, visit, codes, rows, chosen)
     by_type = {row.recall_type_id: row for row in rows}
     for kind in (*after.done, *after.ended):
         words = DONE if kind in after.done else "ended by what was done"
@@ -135,8 +120,9 @@ def set_for_many(tx: Transaction, patient_ids: Sequence[int], type_id: int, by_w
         if row.recall_type_id == kind.id
     }
     left_out, count = {"have it already": 0, "not of that age": 0, "not active": 0}, 0
+    people = patients_of(tx.connection, wanted)
     for number in wanted:
-        patient = patient_of(tx.connection, number)
+        patient = people.get(number)
         if patient is None or patient.status != "active":
             left_out["not active"] += 1
         elif number in have:
@@ -223,11 +209,6 @@ def held(tx: Transaction, recall_id: int) -> Recall:
     if row is None:
         raise NotFound("There is no such recall.")
     return row
-
-
-def birth_of(connection: Connection, patient_id: int) -> date | None:
-    patient = patient_of(connection, patient_id)
-    return patient.birth if patient else None
 
 
 def _open(tx: Transaction, recall_id: int) -> Recall:

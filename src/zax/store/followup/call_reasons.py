@@ -13,8 +13,18 @@ from sqlalchemy import Connection, text
 
 from zax.core.book.track import FINISHED, FREES_THE_TIME
 from zax.core.coverage.answer import PROBLEM
-from zax.core.followup.call_sheet import Reason, Why
-from zax.core.followup.recall import Channel, RecallType
+from zax.core.followup.call_sheet import (
+    COVERAGE_WITHIN,
+    LEAST_OWED,
+    OWED_FOR_DAYS,
+    RETURN_WITHIN,
+    SOONER_AFTER,
+    UNCONFIRMED_WITHIN,
+    UNDECIDED_AFTER,
+    Reason,
+    Why,
+)
+from zax.core.followup.recall import RecallType
 from zax.store.rows import sql_list
 
 # No visit of this kind stands ahead.
@@ -42,7 +52,7 @@ _RETURNS = f"""
     FROM patient_return r
     JOIN patient p ON p.id = r.patient_id AND p.status = 'active'
     LEFT JOIN visit b ON b.id = r.booked_visit_id AND b.patient_id = r.patient_id
-    WHERE r.ended_at IS NULL AND (r.due_day <= :week OR r.urgent OR r.for_whom = 'phone')
+    WHERE r.ended_at IS NULL AND (r.due_day <= :asked_until OR r.urgent OR r.for_whom = 'phone')
       AND (r.paused_until IS NULL OR r.paused_until <= :today)
       AND (b.id IS NULL OR b.state IN {sql_list(FREES_THE_TIME)})
 """
@@ -55,7 +65,7 @@ _WAITING = f"""
     JOIN patient p ON p.id = w.patient_id AND p.status = 'active'
     JOIN visit_type t ON t.id = w.type_id
     LEFT JOIN visit v ON v.id = w.visit_id
-    WHERE w.ended_at IS NULL AND (w.why = 'lost' OR w.since_at < :month_ago)
+    WHERE w.ended_at IS NULL AND (w.why = 'lost' OR w.since_at < :waits_since)
 """
 _UNCONFIRMED = f"""
     SELECT v.patient_id, '{Why.UNCONFIRMED}', v.day, CONCAT('visit-', v.id), t.name, 0, v.day <= :tomorrow, 0
@@ -87,7 +97,7 @@ _COVERAGE = f"""
     JOIN coverage c ON c.patient_id = v.patient_id AND c.check_state = '{PROBLEM}'
       AND (c.to_day IS NULL OR c.to_day >= v.day)
     JOIN plan y ON y.id = c.plan_id
-    WHERE v.state IN ('booked', 'confirmed') AND v.day BETWEEN :tomorrow AND :week
+    WHERE v.state IN ('booked', 'confirmed') AND v.day BETWEEN :tomorrow AND :covered_until
     GROUP BY v.patient_id, c.id, y.name
 """
 _PLANNED = f"""
@@ -103,7 +113,7 @@ _ESTIMATES = f"""
     SELECT o.patient_id, '{Why.ESTIMATE}', DATE(o.made_at), CONCAT('proposal-', o.id), o.name, 0, 0, 0
     FROM proposal o
     JOIN patient p ON p.id = o.patient_id AND p.status = 'active'
-    WHERE o.signed_at IS NULL AND o.ended_at IS NULL AND o.made_at < :week_ago
+    WHERE o.signed_at IS NULL AND o.ended_at IS NULL AND o.made_at < :undecided_since
 """
 _BALANCES = f"""
     SELECT v.patient_id, '{Why.BALANCE}', MIN(v.day), CONCAT('balance-', v.patient_id), '',
@@ -111,13 +121,11 @@ _BALANCES = f"""
     FROM visit v
     JOIN journal j ON j.visit_id = v.id
     JOIN patient p ON p.id = v.patient_id AND p.status = 'active'
-    WHERE v.state = 'left' AND v.day < :month_ago
+    WHERE v.state = 'left' AND v.day < :owed_since
     GROUP BY v.patient_id
     HAVING SUM(j.patient_cents) >= :least
 """
 _PARTS = (_RETURNS, _WAITING, _UNCONFIRMED, _FORMS, _COVERAGE, _PLANNED, _ESTIMATES, _BALANCES)
-LEAST_OWED = 2_000  # cents worth a call
-SOON_DAYS = 3
 
 
 def reasons_to_call(connection: Connection, types: Sequence[RecallType], today: date) -> list[Reason]:
@@ -127,10 +135,12 @@ def reasons_to_call(connection: Connection, types: Sequence[RecallType], today: 
     spans = {
         "today": today,
         "tomorrow": today + timedelta(days=1),
-        "soon": today + timedelta(days=SOON_DAYS),
-        "week": today + timedelta(days=7),
-        "week_ago": today - timedelta(days=7),
-        "month_ago": today - timedelta(days=30),
+        "soon": today + timedelta(days=UNCONFIRMED_WITHIN),
+        "covered_until": today + timedelta(days=COVERAGE_WITHIN),
+        "asked_until": today + timedelta(days=RETURN_WITHIN),
+        "waits_since": today - timedelta(days=SOONER_AFTER),
+        "undecided_since": today - timedelta(days=UNDECIDED_AFTER),
+        "owed_since": today - timedelta(days=OWED_FOR_DAYS),
         "least": LEAST_OWED,
     }
     rows = connection.execute(statement, spans)
@@ -141,10 +151,9 @@ def reasons_to_call(connection: Connection, types: Sequence[RecallType], today: 
 
 
 def _called(types: Sequence[RecallType]) -> str:
-    """From which day on each type is called about: the first call of its plan, or once all was tried."""
-    parts = []
-    for kind in types:
-        calls = [each.days for each in kind.tries if each.channel is Channel.CALL]
-        after = min(calls) if calls else max((each.days for each in kind.tries), default=0) + 7
-        parts.append(f"(t.id = {kind.id} AND r.due_day <= DATE_SUB(:today, INTERVAL {int(after)} DAY))")
+    """Whether the day is there from which each type is called about."""
+    parts = [
+        f"(t.id = {int(kind.id)} AND r.due_day <= DATE_SUB(:today, INTERVAL {int(kind.called_after)} DAY))"
+        for kind in types
+    ]
     return f"({' OR '.join(parts)})" if parts else "FALSE"

@@ -14,7 +14,7 @@ from fastapi.responses import Response
 
 from zax.clock import local, to_utc
 from zax.core.book.search_request import Opening
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.followup.attempts import FIRST_HOUR, LAST_HOUR, OUTCOME_WORDS, Attempt, Hours, Outcome, hours_of
 from zax.core.followup.call_sheet import WHY_WORDS, CallRow, Reason, Score, Why
 from zax.core.followup.say_first import say_first
@@ -283,7 +283,7 @@ def begin(request: Request, patient_id: int, form: PostedForm = Depends(posted_f
     ctx = enter(request, "book")
     try:
         begin_call(ctx.desk, ctx.actor, patient_id)
-    except ZaxError as error:
+    except Mendable as error:
         return ctx.page("followup/parts/lock.html", held=error.message)
     return ctx.page("followup/parts/lock.html", held="")
 
@@ -302,12 +302,8 @@ def went(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
     try:
         sent = form.read(CallForm)
         note_call(ctx.desk, ctx.actor, patient_id, sent)
-    except NotFound:
-        raise
-    except ZaxError as error:
-        return calls_page(
-            ctx, patient_id, error.status, problems=error.problems or {"": error.message}, typed=form
-        )
+    except Mendable as error:
+        return calls_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
     return _on(ctx, form, f"{OUTCOME_WORDS[Outcome(sent.outcome)].capitalize()}, noted.")
 
 
@@ -321,12 +317,8 @@ def confirm_all(request: Request, patient_id: int, form: PostedForm = Depends(po
             if about.startswith("visit-"):
                 confirm(ctx.desk, ctx.actor, reference(about.removeprefix("visit-")))
         note_call(ctx.desk, ctx.actor, patient_id, sent.but(outcome=str(Outcome.REACHED)))
-    except NotFound:
-        raise
-    except ZaxError as error:
-        return calls_page(
-            ctx, patient_id, error.status, problems=error.problems or {"": error.message}, typed=form
-        )
+    except Mendable as error:
+        return calls_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
     return _on(ctx, form, "Confirmed and noted.")
 
 
@@ -353,12 +345,8 @@ def book(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
             hang_on(ctx.desk, ctx.actor, reference(form["settles"].removeprefix("return-")), visit_id)
         said = form.read(CallForm).but(outcome=str(Outcome.BOOKED))
         note_call(ctx.desk, ctx.actor, patient_id, said)
-    except NotFound:
-        raise
-    except ZaxError as error:
-        return calls_page(
-            ctx, patient_id, error.status, problems=error.problems or {"": error.message}, typed=form
-        )
+    except Mendable as error:
+        return calls_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
     return _on(ctx, form, "Booked and noted.")
 
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import ProblemCollector, ZaxError
+from zax.core.errors import Mendable, ProblemCollector
 from zax.core.followup.call_sheet import (
     A_TRY,
     CENTS_A_POINT,
@@ -96,8 +96,6 @@ def save_weights(request: Request, form: PostedForm = Depends(posted_form)) -> R
         if form["do"] == "try":
             return _page(ctx, weights, trying=True)
         keep_weights(ctx.desk, ctx.actor, weights)
-    except ZaxError as error:
-        if not error.problems:
-            raise
+    except Mendable as error:
         return _page(ctx, weights_of(ctx.clinic), error.status, problems=error.problems, typed=form)
     return ctx.go("/setup/calls", "Saved. The call sheet counts that way now.")

@@ -8,7 +8,7 @@ from datetime import timedelta
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound
 from zax.core.followup.hand_over import ABOUT_WORDS, About
 from zax.core.people.roles import ROLE_WORDS
 from zax.desk.followup import hand_overs
@@ -91,11 +91,8 @@ def give(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "see")
     try:
         hand_overs.give(ctx.desk, ctx.actor, form.read(HandOverForm))
-    except NotFound:
-        raise
-    except ZaxError as error:
-        problems = error.problems or {"": error.message}
-        return _form(ctx, form["about"], form["back"], error.status, problems=problems, typed=form)
+    except Mendable as error:
+        return _form(ctx, form["about"], form["back"], error.status, problems=error.problems, typed=form)
     return ctx.go(_within(form["back"]) or "/hand-overs", "Handed over. You’ll see it here once it’s done.")
 
 
@@ -144,8 +141,6 @@ def _act(request: Request, form: PostedForm, act: Callable[[RequestContext], Non
     ctx = enter(request, "see")
     try:
         act(ctx)
-    except NotFound:
-        raise
-    except ZaxError as error:
-        return _page(ctx, error.status, problems=error.problems or {"": error.message}, typed=form)
+    except Mendable as error:
+        return _page(ctx, error.status, problems=error.problems, typed=form)
     return ctx.go(_within(form["back"]) or "/hand-overs", said)

@@ -14,7 +14,7 @@ from fastapi.responses import HTMLResponse, Response
 
 from zax.clock import local
 from zax.core.book.calendar import step_months
-from zax.core.errors import NotFound, Refused, ZaxError
+from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.followup.attempts import OUTCOME_WORDS
 from zax.core.followup.due import STAND_WORDS, Stand, days_over
 from zax.core.followup.recall import CHANNEL_WORDS, USUAL, Channel, RecallType, next_try, read_interval
@@ -194,8 +194,8 @@ def reach(request: Request, form: PostedForm = Depends(posted_form)) -> Response
     channel = _channel(form)
     try:
         done = reach_many(ctx.desk, ctx.actor, _ids(ctx, form), channel)
-    except ZaxError as error:
-        return recalls_page(ctx, 0, error.status, problems=error.problems or {"": error.message}, typed=form)
+    except Mendable as error:
+        return recalls_page(ctx, 0, error.status, problems=error.problems, typed=form)
     people = "1 person" if done.sent == 1 else f"{done.sent} people"
     left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
     did = {
@@ -248,8 +248,8 @@ def set_many(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
             raise Refused("Tick whom it is for.", "row")
         kind = reference(form["recall_type_id"])
         done = recalls.set_for_many(ctx.desk, ctx.actor, people, kind, form["by_when"])
-    except ZaxError as error:
-        return recalls_page(ctx, 0, error.status, problems=error.problems or {"": error.message}, typed=form)
+    except Mendable as error:
+        return recalls_page(ctx, 0, error.status, problems=error.problems, typed=form)
     left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
     return ctx.go(_back(form), f"Set for {done.set}. {left}".strip())
 
@@ -280,11 +280,8 @@ def set_one(request: Request, patient_id: int, form: PostedForm = Depends(posted
     kind = reference(form["recall_type_id"])
     try:
         recalls.set_recall(ctx.desk, ctx.actor, patient_id, kind, form["by_when"], form["note"])
-    except NotFound:
-        raise
-    except ZaxError as error:
-        problems = error.problems or {"recall_type_id": error.message}
-        return record_page(ctx, patient_id, error.status, problems=problems, typed=form)
+    except Mendable as error:
+        return record_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
     return ctx.go(f"/patients/{patient_id}", "They’re recalled for it from now on.")
 
 
@@ -355,10 +352,7 @@ def _done(
     ctx = enter(request, "see")
     try:
         act(ctx)
-    except NotFound:
-        raise
-    except ZaxError as error:
-        problems = error.problems or {"": error.message}
-        return recalls_page(ctx, recall_id, error.status, problems=problems, typed=form)
+    except Mendable as error:
+        return recalls_page(ctx, recall_id, error.status, problems=error.problems, typed=form)
     back = _back(form)
     return ctx.go(f"{back}{'&' if '?' in back else '?'}open={recall_id}", said)

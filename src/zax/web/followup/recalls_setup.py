@@ -7,7 +7,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import NotFound, ProblemCollector, ZaxError
+from zax.core.errors import Mendable, NotFound, ProblemCollector
 from zax.core.followup.recall import (
     LETTER,
     PLACES,
@@ -57,9 +57,7 @@ def save_type(request: Request, type_id: int, form: PostedForm = Depends(posted_
     ctx = enter(request, "setup")
     try:
         keep_recall_type(ctx.desk, ctx.actor, _read(type_id, form))
-    except ZaxError as error:
-        if not error.problems:
-            raise
+    except Mendable as error:
         return _page(ctx, type_id, error.status, problems=error.problems, typed=form)
     return ctx.go("/setup/recalls", f"Saved: {form['name'].strip()}.")
 

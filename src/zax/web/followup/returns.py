@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.clock import local
-from zax.core.errors import NotFound, ZaxError
+from zax.core.errors import Mendable, NotFound
 from zax.core.followup.attempts import OUTCOME_WORDS, Outcome
 from zax.core.followup.due import OPEN, STAND_WORDS, Stand, days_over
 from zax.core.followup.escalation import TO_WORDS, To, next_rise
@@ -109,13 +109,10 @@ def ask(request: Request, patient_id: int, form: PostedForm = Depends(posted_for
     visit_id = reference(form["visit_id"])
     try:
         returns.ask_return(ctx.desk, ctx.actor, patient_id, form.read(ReturnForm))
-    except NotFound:
-        raise
-    except ZaxError as error:
-        problems = error.problems or {"": error.message}
+    except Mendable as error:
         if visit_id:
-            return charges_page(ctx, visit_id, error.status, problems=problems, typed=form)
-        return record_page(ctx, patient_id, error.status, problems=problems, typed=form)
+            return charges_page(ctx, visit_id, error.status, problems=error.problems, typed=form)
+        return record_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
     to = f"/visits/{visit_id}/charges" if visit_id else f"/patients/{patient_id}"
     return ctx.go(to, "They’re asked back. It stays on the list until it’s booked.")
 
@@ -245,9 +242,6 @@ def _done(
     ctx = enter(request, "see")
     try:
         act(ctx)
-    except NotFound:
-        raise
-    except ZaxError as error:
-        problems = error.problems or {"": error.message}
-        return returns_page(ctx, return_id, error.status, problems=problems, typed=form)
+    except Mendable as error:
+        return returns_page(ctx, return_id, error.status, problems=error.problems, typed=form)
     return ctx.go(f"/followup/returns?open={return_id}", said)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import NotFound, ProblemCollector, ZaxError
+from zax.core.errors import Mendable, NotFound, ProblemCollector
 from zax.core.followup.escalation import TO_WORDS, Rise, To
 from zax.core.followup.returns import FOR_WHOM, ReturnReason
 from zax.core.reading import reference, whole_number
@@ -58,9 +58,7 @@ def save_reason(request: Request, reason_id: int, form: PostedForm = Depends(pos
     )
     try:
         keep_reason(ctx.desk, ctx.actor, typed)
-    except ZaxError as error:
-        if not error.problems:
-            raise
+    except Mendable as error:
         return _page(ctx, reason_id, error.status, problems=error.problems, typed=form)
     return ctx.go(
         "/setup/returns", "Saved. Clinicians can choose it now." if typed.active else "Saved, not in use."
@@ -76,8 +74,6 @@ def save_rule(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
         wrong.raise_if_any()
         rises = tuple(Rise(each, to) for each, to in zip(days, To, strict=True))
         keep_rise_rule(ctx.desk, ctx.actor, RiseRule(rises, reference(form["person_id"])))
-    except ZaxError as error:
-        if not error.problems:
-            raise
+    except Mendable as error:
         return _page(ctx, 0, error.status, problems=error.problems, typed=form)
     return ctx.go("/setup/returns", "Saved. It counts from the next look on.")

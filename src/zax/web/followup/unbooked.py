@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.book.calendar import step_months
-from zax.core.errors import Refused, ZaxError
+from zax.core.errors import Mendable, Refused
 from zax.core.followup.due import OPEN, STAND_WORDS
 from zax.core.reading import reference
 from zax.desk.followup.recalls import set_for_many
@@ -72,8 +72,8 @@ def recall_them(request: Request, form: PostedForm = Depends(posted_form)) -> Re
         if not people:
             raise Refused("Tick whom it is for.", "row")
         done = set_for_many(ctx.desk, ctx.actor, people, reference(form["recall_type_id"]), form["by_when"])
-    except ZaxError as error:
-        return _page(ctx, error.status, problems=error.problems or {"": error.message}, typed=form)
+    except Mendable as error:
+        return _page(ctx, error.status, problems=error.problems, typed=form)
     left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
     back = urlencode({name: form[name] for name in ("seen", "with", "all") if form[name]})
     return ctx.go(f"/followup/no-next-visit?{back}", f"Set for {done.set}. {left}".strip())

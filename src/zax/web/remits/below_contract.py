@@ -70,9 +70,10 @@ def send(request: Request, payer_id: int, form: PostedForm = Depends(posted_form
 
 
 def _again(ctx: RequestContext, payer: Payer, error: ZaxError, form: PostedForm) -> Response:
-    problems = error.problems or {"": error.message}
     ticked = form.ticked("line")
-    return _page(ctx, payer, error.status, problems=problems, typed=form, letter=form["text"], ticked=ticked)
+    return _page(
+        ctx, payer, error.status, problems=error.problems, typed=form, letter=form["text"], ticked=ticked
+    )
 
 
 def _letter(ctx: RequestContext, payer: Payer, form: PostedForm) -> bytes:

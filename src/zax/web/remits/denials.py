@@ -229,13 +229,12 @@ def _again(ctx: RequestContext, shortfall_id: int, error: ZaxError, form: Posted
     """The list with the line open, what was typed, and what is wrong."""
     if isinstance(error, NotFound):
         raise error
-    problems = error.problems or {"": error.message}
     return denied_page(
         ctx,
         shortfall_id,
         error.status,
         letter=form.get("text"),
         ticked=form.ticked("file"),
-        problems=problems,
+        problems=error.problems,
         typed=form,
     )
