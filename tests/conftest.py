@@ -42,7 +42,7 @@ from zax.desk.clinic.clinic import load
 from zax.desk.money.payments import Item, PayForm, Taken, take_payment
 from zax.desk.patients.details import name_keys
 from zax.logs import configure
-from zax.outside.doors import DoorRefused, Incoming, Outside, OutsideTrouble, PayerPage, Sale
+from zax.outside.doors import DoorRefused, Incoming, Outside, OutsideTrouble, PayerPage, Sale, TextReply
 from zax.standin import payer_list
 from zax.store import schema
 from zax.store.engine import connect
@@ -316,12 +316,25 @@ class FakeMail:
 
 @dataclass
 class FakeTexts:
-    """What was texted: key, number, words; each key once, as a gateway has it."""
+    """What was texted: key, number, words; each key once, as a gateway has it. `waiting` are replies."""
 
     sent: dict[str, tuple[str, str]] = field(default_factory=dict)
+    waiting: dict[int, TextReply] = field(default_factory=dict)
+    came: int = 0
 
     def send(self, key: str, to: str, words: str) -> None:
         self.sent.setdefault(key, (to, words))
+
+    def reply(self, sender: str, words: str) -> int:
+        self.came += 1
+        self.waiting[self.came] = TextReply(self.came, sender, words)
+        return self.came
+
+    def replies(self) -> list[TextReply]:
+        return list(self.waiting.values())
+
+    def taken(self, number: int) -> None:
+        self.waiting.pop(number, None)
 
 
 @pytest.fixture
@@ -461,6 +474,12 @@ def state_of(desk: Desk, visit_id: int) -> str:
 def scalar(desk: Desk, statement: str, **values: Any) -> Any:
     with desk.engine.connect() as connection:
         return connection.execute(text(statement), values).scalar()
+
+
+def rows_of(desk: Desk, statement: str, **values: Any) -> list[dict[str, Any]]:
+    """Every row, by the names of its columns."""
+    with desk.engine.connect() as connection:
+        return [dict(row) for row in connection.execute(text(statement), values).mappings()]
 
 
 def minutes(number: int) -> timedelta:

@@ -98,11 +98,26 @@ class Mail(Protocol):
         """Raises OutsideTrouble."""
 
 
+@dataclass(frozen=True, slots=True)
+class TextReply:
+    """A text that somebody sent to the clinic; `number` is the gateway's own of it, `sender` a phone."""
+
+    number: int
+    sender: str
+    words: str
+
+
 class Texts(Protocol):
     def send(self, key: str, to: str, words: str) -> None:
         """A text to a phone of ten digits; raises OutsideTrouble, and DoorRefused for a number that takes
         none.
         """
+
+    def replies(self) -> list[TextReply]:
+        """What came in and was not said to be taken, the oldest first; raises OutsideTrouble."""
+
+    def taken(self, number: int) -> None:
+        """The clinic has it: the gateway needs to keep it no longer; raises OutsideTrouble."""
 
 
 @dataclass(frozen=True, slots=True)

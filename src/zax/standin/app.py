@@ -26,6 +26,7 @@ from zax.standin.answers import PAYERS, acknowledgement, remittances
 from zax.standin.claims import ClaimFile, read_claim_file
 from zax.standin.folders import folders
 from zax.standin.keep import Json, Keep
+from zax.standin.phones import texting
 
 # The door of a file that came by a folder.
 FOLDERS = "folders"
@@ -47,13 +48,6 @@ class SaleOrder(BaseModel):
     token: str = ""
     keep: bool = False
     reference: str = ""
-
-
-class TextOrder(BaseModel):
-    """A text for a phone of ten digits."""
-
-    to: str
-    words: str
 
 
 class _Inbox:
@@ -96,7 +90,7 @@ def create_app(
     app = FastAPI(lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     _terminal(app, keep)
     _clearinghouse(app, keep, pay_seconds)
-    _texts(app, keep)
+    texting(app, keep)
     _pages(app, keep)
     return app
 
@@ -278,23 +272,6 @@ def _rejected(errors: list[str]) -> str:
     return ": rejected, " + html.escape("; ".join(errors)) if errors else ""
 
 
-def _texts(app: FastAPI, keep: Keep) -> None:
-    """The text gateway: keeps each key once; a number that isn't ten digits takes none."""
-
-    @app.post("/texts")
-    def text(order: TextOrder, idempotency_key: str = Header()) -> dict[str, str]:
-        if len(order.to) != 10 or not order.to.isdecimal():
-            raise HTTPException(422, "no such number")
-        with keep.lock:
-            if keep.get("texts", idempotency_key) is None:
-                keep.put("texts", idempotency_key, {"id": idempotency_key, **order.model_dump()})
-        return {"state": "taken"}
-
-    @app.get("/texts")
-    def texts() -> list[Json]:
-        return keep.all("texts")
-
-
 def _pages(app: FastAPI, keep: Keep) -> None:
     @app.get("/healthz")
     def healthz() -> dict[str, str]:
@@ -327,14 +304,11 @@ def _pages(app: FastAPI, keep: Keep) -> None:
         mails = "".join(
             f"<li>{html.escape(m['to'])}: {html.escape(m['subject'])}</li>" for m in keep.all("mail")[-20:]
         )
-        texts = "".join(
-            f"<li>{html.escape(t['to'])}: {html.escape(t['words'])}</li>" for t in keep.all("texts")[-20:]
-        )
         return HTMLResponse(
             "<!doctype html><html lang=en><title>Stand-in</title><h1>The outside world,"
             " simulated</h1><h2>Card terminal</h2><form method=post"
             f" action=/terminal/mode>{buttons}</form><h2>Claim files"
             f" received</h2><ul>{rows or '<li>none yet'}</ul><h2>Mail"
-            f" received</h2><ul>{mails or '<li>none yet'}</ul><h2>Texts"
-            f" received</h2><ul>{texts or '<li>none yet'}</ul></html>"
+            f" received</h2><ul>{mails or '<li>none yet'}</ul><p><a href=/phones>Patients’ phones</a>"
+            f" ({len(keep.all('texts'))} texts)</p></html>"
         )

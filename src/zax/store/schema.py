@@ -59,12 +59,15 @@ from zax.store.followup.tables import (
     call_lock,
     contact_try,
     hand_over,
+    offer,
+    offer_person,
     patient_return,
     recall,
     recall_type,
     return_event,
     return_reason,
 )
+from zax.store.messages.tables import text_reply
 from zax.store.money.tables import (
     allocation,
     card_on_file,
@@ -131,6 +134,9 @@ __all__ = [
     "form_done",
     "form_template",
     "hand_over",
+    "offer",
+    "offer_person",
+    "text_reply",
     "headsup",
     "headsup_dismissal",
     "household",

@@ -52,6 +52,11 @@ def move_visit(tx: Transaction, visit_id: int, order: MoveOrder, version: int | 
     """To another time, provider, room, site or length; from the shelf too. A visit moved to another time is
     no longer confirmed.
     """
+    move(tx, visit_id, order, version)
+
+
+def move(tx: Transaction, visit_id: int, order: MoveOrder, version: int | None = None) -> None:
+    """The same, as a part of an act."""
     visit = locked_visit(tx, visit_id, version)
     spot = _spot_of_move(tx, visit, order)
     lock_spots(tx, [spot])

@@ -87,9 +87,14 @@ class OpenTime:
 
 
 def open_times(
-    connection: Connection, clinic: Clinic, site_id: int, days: Iterable[date], now: datetime
+    connection: Connection,
+    clinic: Clinic,
+    site_id: int,
+    days: Iterable[date],
+    now: datetime,
+    least: int = LEAST_GAP,
 ) -> list[OpenTime]:
-    """The free stretches of everybody on these days, of LEAST_GAP minutes or more, not yet over. `now` is
+    """The free stretches of everybody on these days, of `least` minutes or more, not yet over. `now` is
     UTC.
     """
     wall = local(now, clinic.sites[site_id].timezone)
@@ -111,10 +116,10 @@ def open_times(
             free = free_spans(
                 clinic.hours.windows(person.id, site_id, day),
                 [each.span for each in taken[person.id]],
-                LEAST_GAP,
+                least,
             )
             for span in free:
-                open_now = _still_open(span, day, wall, clinic.sites[site_id].grid)
+                open_now = _still_open(span, day, wall, clinic.sites[site_id].grid, least)
                 if open_now:
                     busy = {
                         room for room, start, end in held if start < open_now.end and open_now.start < end
@@ -138,11 +143,32 @@ def open_times(
     return [each for each in found if each.gap.types]
 
 
-def _still_open(span: Span, day: date, wall: datetime, grid: int) -> Span | None:
+def _still_open(span: Span, day: date, wall: datetime, grid: int, least: int) -> Span | None:
     if day > wall.date():
         return span
     start = max(span.start, -(-(wall.hour * 60 + wall.minute) // grid) * grid)
-    return Span(start, span.end) if day == wall.date() and span.end - start >= LEAST_GAP else None
+    return Span(start, span.end) if day == wall.date() and span.end - start >= least else None
+
+
+def time_at(
+    connection: Connection,
+    clinic: Clinic,
+    site_id: int,
+    provider_id: int,
+    day: date,
+    start: int,
+    now: datetime,
+    minutes: int = 0,
+) -> OpenTime | None:
+    """A provider's free time from `start` on, of so many minutes or as long as it is free; None when it isn't
+    free. `now` is UTC.
+    """
+    for each in open_times(connection, clinic, site_id, [day], now, least=1):
+        gap = each.gap
+        left = gap.start + gap.minutes - start
+        if gap.provider_id == provider_id and gap.start <= start and left >= max(minutes, 1):
+            return replace(each, gap=replace(gap, start=start, minutes=minutes or left))
+    return None
 
 
 def _open_time(clinic: Clinic, gap: Gap, busy: set[int], fitting: Mapping[int, set[int]]) -> OpenTime:

@@ -18,7 +18,9 @@ from zax.desk.claims.norms import learn_norms
 from zax.desk.claims.status import ask_about_overdue
 from zax.desk.coverage.eligibility import nightly
 from zax.desk.coverage.payer_list import renew_list
+from zax.desk.followup.offering import offer_canceled, watch_offers
 from zax.desk.followup.rising import raise_overdue
+from zax.desk.messages.replies import take_replies
 from zax.desk.money.payment_plans import charge_due
 from zax.desk.remits.mailbox import fetch_mailbox
 from zax.desk.worker.beats import beat, failed, went_well
@@ -51,6 +53,9 @@ DUTIES = (
     Duty("claim status", lambda tools: ask_about_overdue(tools.desk), timedelta(hours=1)),
     Duty("payer list", lambda tools: renew_list(tools.desk), timedelta(hours=6)),
     Duty("evening claims", lambda tools: evening_run(tools.desk), timedelta(minutes=10)),
+    Duty("text replies", lambda tools: take_replies(tools.desk, tools.outside.texts)),
+    Duty("offers", lambda tools: watch_offers(tools.desk), timedelta(seconds=5)),
+    Duty("offers by themselves", lambda tools: offer_canceled(tools.desk), timedelta(seconds=20)),
     Duty("returns", lambda tools: raise_overdue(tools.desk), timedelta(minutes=10)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )

@@ -25,6 +25,9 @@ _DUTIES: Mapping[str, str] = {
     "evening claims": "make and send the day’s claims",
     "claim status": "ask payers about overdue claims",
     "payer list": "renew the list of payers",
+    "text replies": "fetch patients’ texts",
+    "offers": "text the next people of an offer",
+    "offers by themselves": "offer the time of canceled visits",
     "returns": "pass on overdue returns",
     "mailbox": "fetch files from insurers",
 }

@@ -77,7 +77,7 @@ class Visit(DayVisit):
     web_message: str
     off_why: str
     made_at: datetime
-    made_by: int
+    made_by: int | None
     request_key: str | None
 
     @property

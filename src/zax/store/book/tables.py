@@ -34,7 +34,7 @@ visit = Table(
     version_column(),
     Column("request_key", String(40), unique=True),
     moment("made_at"),
-    ref("made_by", "user"),
+    ref("made_by", "user", nullable=True),
     number_column("buffer_min"),
     moment("held_until", nullable=True),
     text_column("web_message", 500),

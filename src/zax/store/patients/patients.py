@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection, bindparam, func, select, update
+from sqlalchemy import Connection, and_, bindparam, func, or_, select, update
 
 from zax.core.book.track import ON_THE_BOOK
 from zax.core.json import KeptJson
@@ -45,6 +45,24 @@ def known_patient(connection: Connection, patient_id: int) -> Patient:
     if found is None:
         raise LookupError(f"no patient {patient_id}")
     return found
+
+
+def texted_at(connection: Connection, phone: str) -> list[int]:
+    """The patients who are texted at this phone."""
+    p = patient.c
+    theirs = or_(
+        and_(p.texts_to == "phone", p.phone == phone),
+        and_(p.texts_to == "home", p.home_phone == phone),
+        and_(p.texts_to == "work", p.work_phone == phone),
+    )
+    query = select(p.id).where(theirs, p.status != "merged").order_by(p.id)
+    return list(connection.execute(query).scalars())
+
+
+def with_phone(connection: Connection, phone: str) -> list[int]:
+    """The patients whose mobile phone it is."""
+    query = select(patient.c.id).where(patient.c.phone == phone, patient.c.status != "merged")
+    return list(connection.execute(query.order_by(patient.c.id)).scalars())
 
 
 def active_patient(connection: Connection, patient_id: int) -> Patient | None:

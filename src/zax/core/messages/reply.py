@@ -1,0 +1,140 @@
+"""What a patient's text reply means. A reply is never understood on a guess: what two readings claim, or
+none,
+is UNCLEAR and goes to a person. STOP is obeyed whatever we asked.
+
+The words are data (zax.core.messages.reply_words). A reply is cut into known phrases, the longest first; a
+word
+that no phrase knows makes a yes or a no uncertain, since it may turn it around ("yes if it's with Dr. Wren").
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections import Counter
+from dataclasses import dataclass
+from enum import StrEnum
+
+from zax.core.messages.reply_words import LONGEST_PHRASE, ORDERS, PHRASES, Says
+
+
+class Asked(StrEnum):
+    """What the text before asked for."""
+
+    REMINDER = "reminder"
+    OFFER = "offer"
+    RECALL = "recall"
+    NOTHING = "none"
+
+
+class Meaning(StrEnum):
+    CONFIRM = "confirm"
+    CANCEL = "cancel"
+    LATE = "late"
+    OTHER_TIME = "wants_other_time"
+    ACCEPT = "accept_offer"
+    DECLINE = "decline_offer"
+    STOP = "stop"
+    START = "start"
+    HELP = "help"
+    WRONG_NUMBER = "wrong_number"
+    QUESTION = "question"
+    UNCLEAR = "unclear"
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """`number` stands alone in the reply ("yes 2"); `urgent`: somebody may be in pain or worse."""
+
+    meaning: Meaning
+    number: int = 0
+    urgent: bool = False
+
+
+_YES_MEANS = {Asked.REMINDER: Meaning.CONFIRM, Asked.OFFER: Meaning.ACCEPT, Asked.RECALL: Meaning.ACCEPT}
+_WORD = re.compile(r"[a-z0-9:]+|[^\w\s.,!?;'’…\"()\-]")
+_APOSTROPHE = re.compile("['`´‘’]")
+_SKIN = re.compile("[\U0001f3fb-\U0001f3ff\ufe0f]")
+
+
+def read_reply(words: str, asked: Asked) -> Reading:
+    """What it says, by what was asked."""
+    plain = _plain(words)
+    tokens = _WORD.findall(plain)
+    spelled = [each for each in tokens if each.isalnum()]
+    order = ORDERS.get("".join(spelled)) if len(spelled) <= 2 else None
+    if order is not None:
+        return Reading(Meaning(order.value))
+    said, unknown, numbers = _phrases(tokens)
+    meaning = _meaning(said, unknown, "?" in words, asked)
+    return Reading(meaning, numbers[0] if len(numbers) == 1 else 0, Says.ALARM in said)
+
+
+def _plain(words: str) -> str:
+    """Small letters without accents or apostrophes; emoji stay, their skin goes."""
+    letters = (
+        each for each in unicodedata.normalize("NFD", words.lower()) if not unicodedata.combining(each)
+    )
+    return _APOSTROPHE.sub("", _SKIN.sub("", "".join(letters)))
+
+
+def _phrases(tokens: list[str]) -> tuple[Counter[Says], int, list[int]]:
+    """How often each thing is said, how many words no phrase knows, and the short numbers."""
+    said: Counter[Says] = Counter()
+    unknown, at, numbers = 0, 0, []
+    while at < len(tokens):
+        for size in range(min(LONGEST_PHRASE, len(tokens) - at), 0, -1):
+            says = PHRASES.get(tuple(tokens[at : at + size]))
+            if says is not None:
+                said[says] += 1
+                at += size
+                break
+        else:
+            token = tokens[at]
+            if token.isascii() and token.isdecimal() and len(token) == 1:
+                numbers.append(int(token))
+            elif re.sub(r"(.)\1+$", r"\1", token) in {"yes", "si", "no"}:
+                said[{"no": Says.NO}.get(token.rstrip("o") + "o", Says.YES)] += 1
+            else:
+                unknown += 1
+            at += 1
+    return said, unknown, numbers
+
+
+def _meaning(said: Counter[Says], unknown: int, asks: bool, asked: Asked) -> Meaning:
+    if said[Says.STOP]:
+        return Meaning.STOP
+    if said[Says.WRONG]:
+        return Meaning.WRONG_NUMBER
+    if said[Says.ALARM]:
+        return Meaning.UNCLEAR
+    if said[Says.START]:
+        return Meaning.START
+    if said[Says.CANCEL]:
+        return _cancel(said, unknown, asked)
+    if said[Says.LATE] and not said[Says.QUESTION]:
+        return Meaning.LATE
+    if said[Says.OTHER] and (said[Says.TIME] or said[Says.YES] or said[Says.NO]) and not said[Says.QUESTION]:
+        return Meaning.OTHER_TIME
+    if said[Says.QUESTION] or asks:
+        return Meaning.QUESTION
+    return _yes_or_no(said, unknown, asked)
+
+
+def _cancel(said: Counter[Says], unknown: int, asked: Asked) -> Meaning:
+    """Their visit is only taken off where one was asked about, and nothing says the contrary."""
+    if asked is Asked.REMINDER and not said[Says.YES] and not said[Says.OTHER] and not unknown:
+        return Meaning.CANCEL
+    return Meaning.UNCLEAR
+
+
+def _yes_or_no(said: Counter[Says], unknown: int, asked: Asked) -> Meaning:
+    """A yes or a no that stands alone. A named day leaves a yes open: it may be another day."""
+    yes = said[Says.YES] > 0 or (said[Says.SOFT] > 0 and not said[Says.NO])
+    if yes and said[Says.NO]:
+        return Meaning.UNCLEAR
+    if yes and not unknown and not said[Says.TIME] and asked in _YES_MEANS:
+        return _YES_MEANS[asked]
+    if said[Says.NO] and not unknown and asked in {Asked.OFFER, Asked.RECALL}:
+        return Meaning.DECLINE
+    return Meaning.UNCLEAR

@@ -1,0 +1,140 @@
+"""Texts that patients send: taken in once each, understood by rules, and carried to what they answer. What no
+rule is sure of reaches a person.
+
+The gateway keeps a reply until it is told that the clinic has it, and that is said only once it is written: a
+worker that dies in between finds it again, and knows it by its number.
+"""
+
+from __future__ import annotations
+
+from functools import partial
+
+import structlog
+
+from zax.core.errors import Conflict, NotFound
+from zax.core.followup.offer import REMEMBERED, meant
+from zax.core.followup.offer_words import Facts, likely_which, stopped
+from zax.core.messages.reply import Asked, Meaning, Reading, read_reply
+from zax.desk.acts.act import act, in_transaction
+from zax.desk.acts.actor import WORKER
+from zax.desk.acts.each import each_for_itself
+from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.followup.offer_answers import answered
+from zax.desk.followup.offer_words import facts_of
+from zax.desk.followup.offers import heard_of
+from zax.desk.patients.texting import start_texts, stop_texts
+from zax.outside.doors import TextReply, Texts
+from zax.store.engine import TROUBLE
+from zax.store.followup.offers import Offer, OfferPerson, heard_at
+from zax.store.messages import replies as stored
+from zax.store.patients.patients import texted_at, with_phone
+
+log = structlog.get_logger()
+
+
+def take_replies(desk: Desk, texts: Texts) -> int:
+    """Everything the gateway has; how many. Raises OutsideTrouble when it can't be reached."""
+    return each_for_itself(texts.replies(), partial(_take, desk, texts))
+
+
+def _take(desk: Desk, texts: Texts, reply: TextReply) -> None:
+    try:
+        in_transaction(desk, WORKER, lambda tx: take_in(tx, reply))
+    except TROUBLE:
+        raise
+    except Exception as error:
+        # Whatever went wrong with it, a person gets to read it; the defect is told by the duty.
+        log.error("reply.failed", number=reply.number, exc_info=error)
+        in_transaction(desk, WORKER, lambda tx: _keep(tx, reply, Reading(Meaning.UNCLEAR), None, ""))
+        texts.taken(reply.number)
+        raise
+    texts.taken(reply.number)
+
+
+def take_in(tx: Transaction, reply: TextReply) -> None:
+    """Keep it and do what it says; nothing when it was taken in before."""
+    if stored.known(tx.connection, reply.number):
+        return
+    heard = heard_at(tx.connection, reply.sender, tx.now - REMEMBERED)
+    reading = read_reply(reply.words, Asked.OFFER if heard else Asked.NOTHING)
+    if reading.meaning in {Meaning.STOP, Meaning.START}:
+        _order(tx, reply, reading, heard)
+        return
+    if not heard:
+        _keep(tx, reply, reading, None, "")
+        return
+    person, likely = _whom(tx, reply, reading, heard)
+    if reading.meaning is Meaning.WRONG_NUMBER:
+        # Whoever reads this phone isn't the patient: nobody else of these offers is at it either.
+        answered(tx, person.id, Reading(Meaning.DECLINE), reply.words)
+        _keep(tx, reply, reading, person, "")
+        return
+    known = Reading(Meaning.UNCLEAR, urgent=reading.urgent) if likely else reading
+    answered(tx, person.id, known, reply.words, likely)
+    _keep(tx, reply, reading, person, "with the offer")
+
+
+def _whom(
+    tx: Transaction, reply: TextReply, reading: Reading, heard: list[tuple[OfferPerson, Offer]]
+) -> tuple[OfferPerson, str]:
+    """Whose offer it is about; of several that it could be the newest, and the question which is meant."""
+    found = meant(heard_of(tx.connection, reply.sender, tx.now), reading.number, tx.now)
+    by_id = {person.id: (person, offer) for person, offer in heard}
+    if found is not None:
+        return by_id[found.person_id][0], ""
+    standing = [pair for pair in heard if pair[1].is_open] or heard
+    asked: list[Facts] = [facts_of(tx.clinic, offer, person) for person, offer in standing]
+    return standing[-1][0], likely_which(asked)
+
+
+def _order(
+    tx: Transaction, reply: TextReply, reading: Reading, heard: list[tuple[OfferPerson, Offer]]
+) -> None:
+    """STOP and START: obeyed, whatever else the text says, and confirmed once."""
+    person = heard[-1][0] if heard else None
+    if reading.meaning is Meaning.START:
+        start_texts(tx, reply.sender)
+        _keep(tx, reply, reading, person, "texts are on again")
+        return
+    for each, _ in heard:
+        answered(tx, each.id, Reading(Meaning.DECLINE), reply.words)
+    whose = stop_texts(tx, reply.sender)
+    site = tx.clinic.first_site
+    words = stopped(str(tx.clinic.about["clinic_name"]), site.phone)
+    about = {"patient_id": whose[0] if whose else None, "to": reply.sender, "text": words}
+    tx.send("patient_text", f"stop-{reply.number}", about)
+    _keep(tx, reply, reading, person, "texts are off")
+
+
+def _keep(tx: Transaction, reply: TextReply, reading: Reading, person: OfferPerson | None, done: str) -> None:
+    """Write it down; open, for a person to read, unless something was `done` with it."""
+    whose = texted_at(tx.connection, reply.sender) or with_phone(tx.connection, reply.sender)
+    patient_id = person.patient_id if person else whose[0] if whose else None
+    stored.add_reply(
+        tx.connection,
+        gateway_no=reply.number,
+        phone=reply.sender[:20],
+        words=reply.words[:1000],
+        at=tx.now,
+        meaning=reading.meaning,
+        patient_id=patient_id,
+        offer_person_id=person.id if person else None,
+        done_words=done,
+        done_at=tx.now if done else None,
+    )
+    tx.audit("reply.taken", patient_id=patient_id, meaning=reading.meaning)
+    tx.tell("reply", patient_id=patient_id)
+
+
+@act("book")
+def seen_to(tx: Transaction, reply_id: int, words: str) -> None:
+    """Somebody read it and did what it asks. Conflict when somebody else was faster."""
+    row = stored.hold_reply(tx.connection, reply_id)
+    if row is None:
+        raise NotFound("There is no such text.")
+    if row.done_at is not None:
+        raise Conflict("Someone has seen to this text already.")
+    said = " ".join(words.split())[:200]
+    stored.change_reply(tx.connection, row.id, done_at=tx.now, done_by=tx.actor.id, done_words=said or "read")
+    tx.audit("reply.done", patient_id=row.patient_id, reply=row.id, words=said)
+    tx.tell("reply", patient_id=row.patient_id)

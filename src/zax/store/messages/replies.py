@@ -1,0 +1,60 @@
+"""Patients' texts as they are kept: each once, by the gateway's own number."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, Select, func, select
+
+from zax.store.messages.tables import text_reply
+from zax.store.patients.tables import patient
+from zax.store.rows import add, change, many, one
+
+_r = text_reply
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReplyRow:
+    """`meaning` is how it was understood; open until somebody has seen to it."""
+
+    id: int
+    gateway_no: int
+    phone: str
+    words: str
+    at: datetime
+    meaning: str
+    patient_id: int | None
+    offer_person_id: int | None
+    done_words: str
+    done_at: datetime | None
+    name: str | None
+
+
+def _rows() -> Select[Any]:
+    name = func.concat(patient.c.first, " ", patient.c.last).label("name")
+    return select(_r, name).join(patient, patient.c.id == _r.c.patient_id, isouter=True)
+
+
+def known(connection: Connection, gateway_no: int) -> bool:
+    """Whether it was taken in before."""
+    return connection.execute(select(_r.c.id).where(_r.c.gateway_no == gateway_no)).first() is not None
+
+
+def add_reply(connection: Connection, **values: object) -> int:
+    return add(connection, _r, **values)
+
+
+def change_reply(connection: Connection, reply_id: int, **values: object) -> None:
+    change(connection, _r, reply_id, **values)
+
+
+def open_replies(connection: Connection) -> list[ReplyRow]:
+    """What somebody still has to read, the oldest first."""
+    query = _rows().where(_r.c.done_at.is_(None)).order_by(_r.c.at, _r.c.id).limit(100)
+    return many(connection, query, ReplyRow)
+
+
+def hold_reply(connection: Connection, reply_id: int) -> ReplyRow | None:
+    return one(connection, _rows().where(_r.c.id == reply_id).with_for_update(of=_r), ReplyRow)
