@@ -18,10 +18,12 @@ RECALLS = (
     (
         "SELECT r.*, t.name, p.first, p.last, p.phone, (SELECT MAX(v.day) FROM visit v WHERE v.patient_id ="
         " r.patient_id AND v.state IN ('left', 'settled')), (SELECT MIN(a.day) FROM visit a WHERE"
-        f" a.patient_id = r.patient_id AND a.day > '2026-01-01' AND {_STANDS}) {_DUE} ORDER BY"
-        " r.due_day, r.id LIMIT 40"
+        f" a.patient_id = r.patient_id AND a.day > '2026-01-01' AND {_STANDS}) FROM (SELECT STRAIGHT_JOIN"
+        f" r.id {_DUE} ORDER BY r.due_day, r.id LIMIT 40) one JOIN recall r ON r.id = one.id JOIN"
+        " recall_type t ON t.id = r.recall_type_id JOIN patient p ON p.id = r.patient_id ORDER BY"
+        " r.due_day, r.id"
     ),
-    f"SELECT COUNT(*) {_DUE}",
+    f"SELECT COUNT(*) FROM (SELECT STRAIGHT_JOIN r.id {_DUE} LIMIT 10001) counted",
 )
 # Every reason of everybody, as the call sheet ranks them, and the people of one page.
 CALLS = (

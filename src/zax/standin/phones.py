@@ -8,6 +8,7 @@ clinic is away.
 from __future__ import annotations
 
 import html
+import time
 from collections import defaultdict
 from urllib.parse import parse_qs
 
@@ -37,7 +38,8 @@ def texting(app: FastAPI, keep: Keep) -> None:
             raise HTTPException(422, "no such number")
         with keep.lock:
             if keep.get("texts", idempotency_key) is None:
-                keep.put("texts", idempotency_key, {"id": idempotency_key, **order.model_dump()})
+                order_at = {"id": idempotency_key, "at": time.time_ns(), **order.model_dump()}
+                keep.put("texts", idempotency_key, order_at)
         return {"state": "taken"}
 
     @app.get("/texts")
@@ -75,7 +77,8 @@ def add_reply(keep: Keep, phone: str, words: str) -> int:
     """A text from this phone; its number."""
     with keep.lock:
         number = 1 + max((int(each["number"]) for each in keep.all("replies")), default=0)
-        keep.put("replies", str(number), {"number": number, "from": phone, "words": words, "taken": False})
+        said = {"number": number, "from": phone, "words": words, "taken": False, "at": time.time_ns()}
+        keep.put("replies", str(number), said)
     return number
 
 
@@ -86,7 +89,8 @@ def _page(keep: Keep) -> str:
         *((each, "to") for each in keep.all("texts")),
         *((each, "from") for each in keep.all("replies")),
     ]
-    for each, side in spoken:
+    for each, side in sorted(spoken, key=lambda pair: int(pair[0].get("at", 0))):
+        talk.setdefault(each[side], talk.pop(each[side], []))
         talk[each[side]].append((side, each["words"]))
     phones = list(reversed(talk.items()))[:MOST_PHONES]
     found = "".join(_phone(phone, lines) for phone, lines in phones)

@@ -48,7 +48,17 @@ from zax.web.day import (
     steps,
     walk_in,
 )
-from zax.web.followup import calls, calls_setup, hand_overs, recalls, recalls_setup, returns, unbooked
+from zax.web.followup import (
+    calls,
+    calls_setup,
+    hand_overs,
+    offers,
+    offers_setup,
+    recalls,
+    recalls_setup,
+    returns,
+    unbooked,
+)
 from zax.web.followup import setup as returns_setup
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
 from zax.web.patients import duplicates, files, finding, new_patient
@@ -94,6 +104,7 @@ ROOMS = (
     *(series, waitlist, days),
     *(posting, denials, below_contract, pictures, payer_accounts),
     *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
+    *(offers, offers_setup),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),
     *(setup_home, hours_setup, closure_setup, type_setup, site_setup),
@@ -196,7 +207,12 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
 def _environment() -> Environment:
     """What the templates of the areas need beyond the shell's own."""
     made = template_environment()
-    made.globals |= {"bar_html": bars.bar_html, "gap_html": bars.gap_html, "strap_html": bars.strap_html}
+    made.globals |= {
+        "bar_html": bars.bar_html,
+        "gap_html": bars.gap_html,
+        "offers_html": bars.offers_html,
+        "strap_html": bars.strap_html,
+    }
     return made
 
 

@@ -7,7 +7,7 @@ A person stands in it once, with what suits the opening best. Money is cents; da
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
@@ -120,6 +120,12 @@ class Ranking:
     best: tuple[Ranked, ...]
     skipped: tuple[Skipped, ...]
 
+    def but(self, patient_ids: Collection[int], why: str) -> Ranking:
+        """The same without some, whom a person doesn't want asked."""
+        out = [Skipped(each.who, why, may=True) for each in self.best if each.who.patient_id in patient_ids]
+        rest = tuple(each for each in self.best if each.who.patient_id not in patient_ids)
+        return Ranking(rest, (*out, *self.skipped))
+
 
 def ranking(candidates: Iterable[Candidate], gap: Gap, today: date, most_a_week: int) -> Ranking:
     """Everybody once: in the order to offer, or skipped."""
@@ -166,9 +172,7 @@ def _one_a_phone(best: Sequence[Ranked]) -> tuple[list[Ranked], list[Skipped]]:
 def _skipped(who: Candidate, gap: Gap, most_a_week: int) -> Skipped | None:
     day = weekday_day(gap.day)
     if who.minutes > gap.minutes:
-        return Skipped(
-            who, f"{who.type_words.lower()} takes {who.minutes} min, the opening has {gap.minutes}", may=False
-        )
+        return Skipped(who, f"{who.type_words.lower()} takes {who.minutes} min", may=False)
     if who.leaves is not None and who.leaves <= gap.day:
         return Skipped(who, f"comes {day_words(who.leaves)} anyway", may=False)
     if who.why_not:
@@ -218,7 +222,7 @@ def _source_words(who: Candidate) -> str:
     }[who.source]
 
 
-def why_words(who: Candidate) -> tuple[str, str]:
+def why_words(who: Candidate, gap: Gap) -> tuple[str, str]:
     """Why they might want it, and what else speaks for or against, as two short lines."""
     since = day_words(who.since)
     first = {
@@ -228,8 +232,10 @@ def why_words(who: Candidate) -> tuple[str, str]:
         Source.PLANNED: f"signed {since}, not booked",
         Source.RECALL: f"due {since}",
     }[who.source]
+    if who.wishes.liked(gap.day, gap.start):
+        return first, f"prefers {half_day_words(half_day(gap.day, gap.start))}s"
     if who.wishes.likes:
-        return first, Wishes(who.wishes.likes).words
+        return first, "prefers other times"
     if who.source is Source.RECALL:
         return first, "no visit booked"
     return first, f"waits since {since}" if who.source is not Source.LOST else ""

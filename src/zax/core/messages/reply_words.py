@@ -118,7 +118,9 @@ _LISTS: Mapping[Says, str] = {
         can not; cannot; wont; i cant; im good; ill pass; pass; not interested; keep my; keep mine;
         ill keep; regular day; my regular day; ill come on my; regular appointment; no puedo;
         dejo la que tengo; prefiero la mia; me quedo con; no need to ask again; no need; hard no;
-        negative; decline; unable; ya tengo; otro dentista; 👎; no quiero; 🙅; ill call you
+        negative; decline; unable; working; at work; have to work; busy; out of town; on vacation;
+        too short notice; trabajando; ocupado; ocupada; ya tengo; otro dentista; 👎; no quiero; 🙅;
+        ill call you
     """,
     Says.NOTHING: """
         thanks; thank you; thx; ty; please; pls; plz; so; lol; haha; hi; hello; hey; hola; gracias;

@@ -51,7 +51,7 @@ SETTING = "offers"
 class Opening:
     """The time to offer; without `minutes` as long as it is free. `from_visit` is the canceled visit that
     left
-    it.
+    it, `without` whom somebody has unticked.
     """
 
     site_id: int
@@ -60,6 +60,7 @@ class Opening:
     start: int
     minutes: int = 0
     from_visit: int | None = None
+    without: frozenset[int] = frozenset()
 
 
 def rules_of(clinic: Clinic) -> Rules:
@@ -115,6 +116,8 @@ def make_offer(tx: Transaction, opening: Opening) -> int:
     if stored.open_offer_at(tx.connection, gap.provider_id, gap.day, gap.start) is not None:
         raise Conflict("This time is being offered already. You’ll find it under Offers.")
     found = candidates_for(tx.connection, tx.clinic, gap, tx.now, rules_of(tx.clinic))
+    if opening.without:
+        found = found.but(opening.without, f"skipped by {tx.actor.initials or tx.actor.name}")
     if not found.best:
         raise Refused("No one to offer it to: the waitlist and the recalls hold no one it would suit.")
     return begin(tx, opening, gap, found)
@@ -143,8 +146,10 @@ def begin(tx: Transaction, opening: Opening, gap: Gap, found: Ranking) -> int:
         from_visit_id=opening.from_visit,
         closed_at=None if found.best else tx.now,
     )
-    rows = [_row(offer_id, place, each) for place, each in enumerate(found.best[:MOST_PEOPLE], 1)]
-    rows += [_skipped_row(offer_id, place, each) for place, each in enumerate(found.skipped[:MOST_PEOPLE], 1)]
+    rows = [_row(offer_id, place, each, gap) for place, each in enumerate(found.best[:MOST_PEOPLE], 1)]
+    rows += [
+        _skipped_row(offer_id, place, each, gap) for place, each in enumerate(found.skipped[:MOST_PEOPLE], 1)
+    ]
     stored.add_people(tx.connection, rows)
     tx.audit("offer.made", offer=offer_id, day=gap.day.isoformat(), provider=gap.provider_id)
     offer = held(tx, offer_id)
@@ -154,9 +159,9 @@ def begin(tx: Transaction, opening: Opening, gap: Gap, found: Ranking) -> int:
     return offer_id
 
 
-def _row(offer_id: int, place: int, found: Ranked) -> KeptJson:
+def _row(offer_id: int, place: int, found: Ranked, gap: Gap) -> KeptJson:
     who = found.who
-    why, more = why_words(who)
+    why, more = why_words(who, gap)
     kept, kept_more = kept_words(who)
     return {
         "offer_id": offer_id,
@@ -185,8 +190,8 @@ def _row(offer_id: int, place: int, found: Ranked) -> KeptJson:
     }
 
 
-def _skipped_row(offer_id: int, place: int, skipped: Skipped) -> KeptJson:
-    row = _row(offer_id, place, Ranked(skipped.who, 0, True, ()))
+def _skipped_row(offer_id: int, place: int, skipped: Skipped, gap: Gap) -> KeptJson:
+    row = _row(offer_id, place, Ranked(skipped.who, 0, True, ()), gap)
     return {
         **row,
         "place": Place.SKIPPED,

@@ -134,11 +134,6 @@ def open_offer_at(connection: Connection, provider_id: int, day: date, start: in
     return one(connection, select(_o).where(_o.c.open_key == f"{provider_id}-{day}-{start}"), Offer)
 
 
-def open_offers_of_day(connection: Connection, site_id: int, day: date) -> list[Offer]:
-    query = select(_o).where(_o.c.stand == Stand.OPEN, _o.c.day == day, _o.c.site_id == site_id)
-    return many(connection, query, Offer)
-
-
 def offers_to_look_at(connection: Connection) -> list[int]:
     """Every open one: a wave may be due, its time may be over or gone."""
     query = select(_o.c.id).where(_o.c.stand == Stand.OPEN).order_by(_o.c.next_at, _o.c.id)
@@ -204,12 +199,24 @@ def next_in_line(connection: Connection, offer_id: int, most: int) -> list[Offer
 
 def offer_lines(connection: Connection, site_id: int, since: date) -> list[OfferLine]:
     """The open offers of a site, then the others of days since then, the newest first."""
+    mine = _lines().where(_o.c.site_id == site_id, or_(_o.c.stand == Stand.OPEN, _o.c.day >= since))
+    order = (_o.c.stand != Stand.OPEN, _o.c.made_at.desc(), _o.c.id.desc())
+    return many(connection, mine.order_by(*order).limit(60), OfferLine)
+
+
+def open_offer_lines(connection: Connection, first: date, last: date) -> list[OfferLine]:
+    """The open offers of these days, at every site."""
+    mine = _lines().where(_o.c.stand == Stand.OPEN, _o.c.day.between(first, last))
+    return many(connection, mine.order_by(_o.c.day, _o.c.start_min), OfferLine)
+
+
+def _lines() -> Select[Any]:
     counted = (
         select(
             _p.c.offer_id,
-            func.sum(_p.c.place != Place.SKIPPED).label("people"),
+            func.sum(func.if_(_p.c.place == Place.SKIPPED, 0, 1)).label("people"),
             func.count(_p.c.sent_at).label("sent"),
-            func.sum(_p.c.place == Place.ASKS).label("asks"),
+            func.sum(func.if_(_p.c.place == Place.ASKS, 1, 0)).label("asks"),
         )
         .group_by(_p.c.offer_id)
         .subquery()
@@ -222,7 +229,7 @@ def offer_lines(connection: Connection, site_id: int, since: date) -> list[Offer
         .correlate(_o)
         .scalar_subquery()
     )
-    query = (
+    return (
         select(
             _o,
             func.coalesce(counted.c.people, 0).label("people"),
@@ -233,11 +240,7 @@ def offer_lines(connection: Connection, site_id: int, since: date) -> list[Offer
         )
         .join(counted, counted.c.offer_id == _o.c.id, isouter=True)
         .join(user, user.c.id == _o.c.made_by, isouter=True)
-        .where(_o.c.site_id == site_id, or_(_o.c.stand == Stand.OPEN, _o.c.day >= since))
-        .order_by(_o.c.stand != Stand.OPEN, _o.c.made_at.desc(), _o.c.id.desc())
-        .limit(60)
     )
-    return many(connection, query, OfferLine)
 
 
 def offer_of_visit(connection: Connection, visit_id: int) -> bool:

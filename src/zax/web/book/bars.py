@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from markupsafe import Markup, escape
 
@@ -24,6 +25,18 @@ _OVER = {Stop.LEFT, Stop.SETTLED, Stop.MISSED}
 _COVER = {"unchecked": "coverage not checked"}
 
 
+@dataclass(frozen=True, slots=True)
+class Offered:
+    """A free time that is being offered, and how that goes."""
+
+    id: int
+    provider_id: int
+    day: date
+    start: int
+    minutes: int
+    words: str
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Drawn:
     """How one page draws its bars: `base` is the escaped address that links keep, `chosen` and `carried` are
@@ -39,6 +52,7 @@ class Drawn:
     carried: int
     types: Sequence[int]
     people: Sequence[int]
+    offered: Sequence[Offered] = ()
 
 
 def bar_title(bar: Bar) -> str:
@@ -129,6 +143,20 @@ def strap_html(strap: Strap, drawn: Drawn, guest: bool, past: int) -> Markup:
         f' hx-push-url="{address}" hx-target="#over" hx-swap="innerHTML" href="{address}"'
         f' title="{clock_words(strap.at)} {escape(says)}"><b>{past_hour(strap.at)}</b>'
         f' <span class="clip">{escape(who)}</span></a>'
+    )
+
+
+def offers_html(day_column: DayColumn, drawn: Drawn) -> Markup:
+    """The times of a provider's column that are being offered, as links to how that goes."""
+    who = day_column.provider.id if day_column.provider else 0
+    mine = [each for each in drawn.offered if (each.provider_id, each.day) == (who, day_column.day)]
+    return Markup("").join(
+        Markup(
+            f'<a class="offered m-{each.start} d-{each.minutes}" data-cell href="/offers/{each.id}"'
+            f' title="{clock_words(each.start)}, {span_words(each.minutes)}: {escape(each.words)}"><span'
+            f' class="clip">{escape(each.words)}</span></a>'
+        )
+        for each in mine
     )
 
 

@@ -14,15 +14,18 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response
 from markupsafe import escape
 
+from zax.clock import local
 from zax.core.book.calendar import step_months, step_weeks
 from zax.core.book.day_phrases import parse_jump
 from zax.core.book.track import CAN_BE_PLACED
 from zax.core.errors import Refused
+from zax.core.wording import time_words
 from zax.desk.day.book_views import VIEWS, Beside, BookView, beside, book_view
 from zax.store.book import queries as visits
 from zax.store.book.records import Visit
 from zax.store.engine import Connection
-from zax.web.book.bars import Drawn
+from zax.store.followup.offers import OfferLine, open_offer_lines
+from zax.web.book.bars import Drawn, Offered
 from zax.web.book.openings import FINDER, finder_of
 from zax.web.day.documents import day_list_pdf
 from zax.web.day.live_day import open_sheet, parse_day, sheet_extras
@@ -79,6 +82,7 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
     with ctx.read() as connection:
         view = shown_view(ctx, connection, query)
         day = view.day
+        offered = offered_now(connection, view, ctx.site.timezone)
         side = beside(connection, ctx.actor.id, ctx.site_id, ctx.now) if ctx.may("book") else Beside()
         sheet, carried = open_sheet(ctx, connection, query), _carried(connection, query)
         shown: dict[str, object] = {
@@ -106,6 +110,7 @@ def book_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **m
         carried=carried.id if carried else 0,
         types=list(ctx.clinic.types),
         people=list(ctx.clinic.providers),
+        offered=offered,
     )
     page = ctx.page(
         "day/book.html",
@@ -130,6 +135,23 @@ def shown_view(ctx: RequestContext, connection: Connection, query: Mapping[str, 
     by = query.get("by", "") if query.get("by") in VIEWS else "provider"
     sites = tuple(ctx.clinic.sites) if query.get("site") == "all" and by != "week" else (ctx.site_id,)
     return book_view(connection, ctx.clinic, ctx.now, sites, day, by, number_in(query, "who"))
+
+
+def offered_now(connection: Connection, view: BookView, zone: str) -> list[Offered]:
+    """Which of the days' free times are being offered, and how that goes."""
+    days = sorted({each.day for each in view.day_columns})
+    lines = open_offer_lines(connection, days[0], days[-1]) if days else []
+    return [
+        Offered(each.id, each.provider_id, each.day, each.start_min, each.minutes, _how_it_goes(each, zone))
+        for each in lines
+    ]
+
+
+def _how_it_goes(each: OfferLine, zone: str) -> str:
+    if each.asks:
+        return f"{each.asks} {'asks' if each.asks == 1 else 'ask'} something"
+    more = f", next {time_words(local(each.next_at, zone))}" if each.next_at else ""
+    return f"offered to {each.sent}{more}"
 
 
 def _ahead(day: date, step: str) -> date:

@@ -31,7 +31,7 @@ from zax.desk.followup.reaching import MOST_AT_ONCE, MOST_LETTERS, ToReach, reac
 from zax.desk.followup.tries import HOW, note_try, undo_try
 from zax.store.followup.recalls import over_of, recall_types, recalls_of
 from zax.store.followup.tries import ContactTry, tries_of
-from zax.store.followup.worklist import DueRow, count_due, due_rows, ids_due, rows_by_id
+from zax.store.followup.worklist import MOST_COUNTED, DueRow, count_due, due_rows, ids_due, rows_by_id
 from zax.store.record.record import visits_ahead
 from zax.web.record.record import record_page
 from zax.web.shell.pdf import joined_pdf, paper_html, write_all
@@ -97,6 +97,8 @@ def recalls_page(ctx: RequestContext, opened_id: int = 0, status: int = 200, **m
         status,
         lines=[_line(each, tries, types, ctx.today) for each in rows],
         total=total,
+        counted=MOST_COUNTED,
+        total_words=f"{min(total, MOST_COUNTED):,}{'+' if total > MOST_COUNTED else ''}",
         skip=skip,
         kept={name: asked.get(name, "") for name in _ADDRESS if asked.get(name)},
         most=PAGE,

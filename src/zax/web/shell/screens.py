@@ -52,6 +52,7 @@ SCREENS = (
     Screen(
         words="No next visit", href="/followup/no-next-visit", right="see", also="follow-up unbooked report"
     ),
+    Screen(words="Offers", href="/offers", right="see", also="follow-up openings texted waves replies"),
     Screen(words="Returns", href="/followup/returns", right="see", also="follow-up come back due overdue"),
     Screen(words="Patients", href="/patients", right="see", also="people search"),
     Screen(words="New patient", href="/patients/new", right="patients", also="add register"),
@@ -88,6 +89,7 @@ SCREENS = (
         ("Arrival steps", "/setup/arrival", "check-in list"),
         ("Call sheet", "/setup/calls", "score weights whom to call first"),
         ("Recalls", "/setup/recalls", "due again interval window texts letters"),
+        ("Offers", "/setup/offers", "openings texts waves quiet hours"),
         ("Returns", "/setup/returns", "come back reasons overdue"),
         ("Heads-ups", "/setup/headsups", "alerts warnings"),
         ("Flags", "/setup/flags", "tags patients"),
