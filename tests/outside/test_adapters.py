@@ -162,3 +162,26 @@ def test_a_time_out_is_said_as_one() -> None:
     house.client = httpx.Client(transport=httpx.MockTransport(slow), base_url="http://house")
     with pytest.raises(OutsideTrouble, match="in time"):
         house.deliver("file-1", "C1.837d", "ISA*")
+
+
+def test_texts_come_and_go_by_the_gateway(world: tuple[str, Outside]) -> None:
+    url, outside = world
+    texts = outside.texts
+    for _ in range(2):
+        texts.send("offer-1", "3605550101", "Hi Ada")
+    with pytest.raises(DoorRefused, match="12"):
+        texts.send("offer-2", "12", "Hi")
+    assert [each["words"] for each in httpx.get(f"{url}/texts", trust_env=False).json()] == ["Hi Ada"]
+    for words in ("YES", "  ", "<script>alert(1)</script>", "sí 👍"):
+        httpx.post(f"{url}/phones/3605550101", data={"words": words}, trust_env=False)
+    first, second, third = texts.replies()
+    assert (first.sender, first.words, third.words) == ("3605550101", "YES", "sí 👍")
+    texts.taken(first.number)
+    texts.taken(first.number)
+    assert texts.replies() == [second, third]
+    page = httpx.get(f"{url}/phones", trust_env=False).text
+    assert "&lt;script&gt;" in page and "<script>" not in page
+    with pytest.raises(OutsideTrouble):
+        texts.taken(999)
+    httpx.post(f"{url}/phones/3605550101", data={"words": "x" * 3000}, trust_env=False)
+    assert len(texts.replies()[-1].words) == 3000

@@ -61,7 +61,7 @@ SHIPPED_WEIGHTS: Mapping[Why, int] = {
     Why.BALANCE: 15,
 }
 HEAVIEST = 100
-MOST_FOR_WAITING, MOST_FOR_MONEY, URGENT = 20, 20, 20
+MOST_FOR_WAITING, MOST_FOR_MONEY, MOST_FOR_RISK, URGENT = 20, 20, 20, 20
 DAYS_A_POINT, CENTS_A_POINT = 7, 2_500
 A_TRY, TRIES_COUNT_DAYS = 10, 14
 # What is worth a call: cents owed since so many days, visits that begin within so many.
@@ -72,8 +72,9 @@ UNDECIDED_AFTER, SOONER_AFTER = 7, 30
 
 class Reason(NamedTuple):
     """Why somebody is to be called. `since` is the day from which it waits, which may lie ahead (a visit not
-    confirmed); `about` is what a try is noted for, such as "recall-7"; `words` say which one. A tuple, since
-    a large clinic ranks tens of thousands at a time.
+    confirmed); `about` is what a try is noted for, such as "recall-7"; `words` say which one; `risk` is the
+    chance in percent that they don't come, where it is worth a word. A tuple, since a large clinic ranks tens
+    of thousands at a time.
     """
 
     patient_id: int
@@ -84,6 +85,7 @@ class Reason(NamedTuple):
     cents: int = 0
     urgent: bool = False
     overdue: bool = False
+    risk: int = 0
 
 
 class Part(NamedTuple):
@@ -130,6 +132,7 @@ def points_of(reason: Reason, today: date, weights: Mapping[Why, int]) -> int:
         + min(MOST_FOR_WAITING, waited)
         + min(MOST_FOR_MONEY, money)
         + (URGENT if reason.urgent else 0)
+        + min(MOST_FOR_RISK, reason.risk)
     )
 
 

@@ -36,6 +36,7 @@ from zax.core.wording import phone_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
+from zax.desk.followup.missing import risks_of
 from zax.desk.followup.reasons_why import said
 from zax.desk.followup.tries import write_try
 from zax.store.clinic.settings import keep_setting
@@ -106,7 +107,26 @@ def call_sheet(
     today = local(now, zone).date()
     reasons = reasons_to_call(connection, list(recall_types(connection).values()), today)
     attempts = attempts_of(stored.tries_lately(connection, now - LOOKS_BACK, today), zone)
+    reasons = _with_risks(connection, clinic, reasons, now)
     return sorted_out(reasons, attempts, today, weights or weights_of(clinic))
+
+
+def _with_risks(
+    connection: Connection, clinic: Clinic, reasons: Sequence[Reason], now: datetime
+) -> list[Reason]:
+    """Whoever isn't confirmed for tomorrow and may well not come is called before the others."""
+    asked = {
+        each.about: int(each.about.partition("-")[2])
+        for each in reasons
+        if each.why is Why.UNCONFIRMED and each.urgent
+    }
+    risks = risks_of(connection, clinic, asked.values(), now)
+    if not risks:
+        return list(reasons)
+    return [
+        each._replace(risk=risks[asked[each.about]].percent) if asked.get(each.about) in risks else each
+        for each in reasons
+    ]
 
 
 def attempts_of(tries: Sequence[LateTry], zone: str) -> dict[int, list[Attempt]]:

@@ -314,7 +314,7 @@ def text_to(tx: Transaction, person: OfferPerson, what: str, words: str) -> None
 
 
 def close(tx: Transaction, offer: Offer, stand: Stand) -> None:
-    """It isn't offered any more: whoever was texted and hasn't said no is told. After a yes only who asked
+    """It isn't offered anymore: whoever was texted and hasn't said no is told. After a yes only who asked
     something is; the others have nothing to expect until they answer.
     """
     stored.change_offer(

@@ -13,7 +13,7 @@ from zax.store.patients.patients import patient_for_update, save_patient, texted
 
 
 def stop_texts(tx: Transaction, phone: str) -> list[int]:
-    """No record is texted at this phone any more; the patients' ids. What waits to go there is withdrawn."""
+    """No record is texted at this phone anymore; the patients' ids. What waits to go there is withdrawn."""
     ids = texted_at(tx.connection, phone)
     for patient_id in ids:
         _take(tx, patient_id, "none")

@@ -18,6 +18,7 @@ from zax.desk.claims.norms import learn_norms
 from zax.desk.claims.status import ask_about_overdue
 from zax.desk.coverage.eligibility import nightly
 from zax.desk.coverage.payer_list import renew_list
+from zax.desk.followup.missing import learn_missing
 from zax.desk.followup.offering import offer_canceled, watch_offers
 from zax.desk.followup.rising import raise_overdue
 from zax.desk.messages.replies import take_replies
@@ -56,6 +57,7 @@ DUTIES = (
     Duty("text replies", lambda tools: take_replies(tools.desk, tools.outside.texts)),
     Duty("offers", lambda tools: watch_offers(tools.desk), timedelta(seconds=5)),
     Duty("offers by themselves", lambda tools: offer_canceled(tools.desk), timedelta(seconds=20)),
+    Duty("missed visits", lambda tools: learn_missing(tools.desk), timedelta(hours=1)),
     Duty("returns", lambda tools: raise_overdue(tools.desk), timedelta(minutes=10)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )

@@ -28,6 +28,7 @@ _DUTIES: Mapping[str, str] = {
     "text replies": "fetch patients’ texts",
     "offers": "text the next people of an offer",
     "offers by themselves": "offer the time of canceled visits",
+    "missed visits": "learn who may not come",
     "returns": "pass on overdue returns",
     "mailbox": "fetch files from insurers",
 }

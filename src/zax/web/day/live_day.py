@@ -22,6 +22,7 @@ from zax.desk.arrivals.stages import stays_of
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.day.live_day import Filter, day_view, desk_lists
 from zax.desk.day.visit_sheet import Sheet, sheet_of, visit_of
+from zax.desk.followup.missing import risks_of
 from zax.desk.worker.health import missing
 from zax.store.book.queries import in_rooms
 from zax.store.engine import Connection
@@ -110,13 +111,14 @@ def sheet_extras(ctx: RequestContext, connection: Connection, sheet: Sheet | Non
     place.
     """
     if sheet is None:
-        return {"ups": [], "stays": [], "taken": {}}
+        return {"ups": [], "stays": [], "taken": {}, "risk": None}
     visit = sheet.visit
     place = Place.ARRIVAL if visit.day == ctx.today else Place.BOOKING
     asked = Asking(visit.patient_id, visit.type_id, visit.provider_id, visit.id)
     return {
         "ups": heads_ups(connection, ctx.clinic, place, asked, ctx.today, sheet.known),
         "stays": stays_of(ctx.clinic, sheet.whereabouts, visit.state, ctx.now),
+        "risk": risks_of(connection, ctx.clinic, [visit.id], ctx.now).get(visit.id),
         "taken": in_rooms(connection, visit.site_id, visit.day) if visit.state == Stop.HERE else {},
     }
 
