@@ -82,6 +82,7 @@ SETUP = {
     "tender_kind",
     "product",
     "return_reason",
+    "ready_note",
 }
 # The codes are many; whoever brings in all of them takes them away again.
 NOT_PUT_BACK = {"alembic_version", "diagnosis_code"}

@@ -249,3 +249,13 @@ offer_person = Table(
     Index("ix_offer_person_offer_id_rank_no", "offer_id", "rank_no"),
     Index("ix_offer_person_phone_sent_at", "phone", "sent_at"),
 )
+# Words that are written again and again (`core.followup.ready_notes`).
+ready_note = Table(
+    "ready_note",
+    metadata,
+    id_column(),
+    text_column("letters", 12),
+    text_column("words", 300),
+    flag_column("active", "1"),
+    version_column(),
+)

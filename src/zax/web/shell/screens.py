@@ -105,7 +105,11 @@ SCREENS = (
     *_setup(
         INSURANCE, ("What adjustments do", "/setup/adjustments", "reasons denial appeal letter write-off")
     ),
-    *_setup(WORDS, ("Forms", "/setup/forms", "consent sign privacy")),
+    *_setup(
+        WORDS,
+        ("Forms", "/setup/forms", "consent sign privacy"),
+        ("Ready-made notes", "/setup/notes", "snippets texts shortcuts typing"),
+    ),
     *_setup(SAFE, ("Who is signed in", "/setup/signed-in", "sessions sign out")),
     Screen(words="Import and export", href="/import", right="merge", also="setup csv fhir file", group=SAFE),
     Screen(words="Shortcuts", href="/keys", right="see", also="keys keyboard help"),
