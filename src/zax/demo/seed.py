@@ -19,6 +19,7 @@ from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
 from zax.demo.hand_overs import write_hand_overs
 from zax.demo.history import History
+from zax.demo.offers import offer_openings
 from zax.demo.people import Person, make_people
 from zax.demo.recalls import follow_up, write_recalls
 from zax.demo.records import enrich
@@ -117,6 +118,7 @@ def seed(
                 follow_up(connection, day, opens)
                 write_returns(connection, day, opens)
                 write_hand_overs(connection, day, opens)
+            offer_openings(desk, clock, opens, day)
             visits += len(VISITS)
         else:
             with engine.begin() as connection:

@@ -445,3 +445,20 @@ def test_who_opted_out_of_recalls_is_not_offered_one(desk: Desk) -> None:
     offer = make_offer(desk, JUNO, Opening(site_id=1, provider_id=2, day=TOMORROW, start=14 * 60))
     assert people(desk, offer)["Quiet"].skipped_why == "opted out of recalls"
     assert people(desk, offer)["Open"].by_way == Channel.TEXT
+
+
+def test_a_visit_that_nobody_could_help_with_is_not_offered(desk: Desk) -> None:
+    """Hygiene needs a dentist for the exam at a certain minute: with both taken it can't stand there."""
+    waits(desk, "Marit", 5, kind="Hygiene")
+    due = add_patient(desk, first="Due", phone="3605550166")
+    recall(desk, due, recall_type(desk, "Hygiene"), TODAY - timedelta(days=20))
+    waits(desk, "Gum", 7, kind="Gum care")
+    hygiene = Opening(site_id=1, provider_id=2, day=TOMORROW, start=14 * 60, minutes=60)
+    for dentist in (1, 3):
+        someone = add_patient(desk, first=f"T{dentist}", phone=f"360555091{dentist}")
+        wanted = order(someone, dentist, "14:00", "Extraction", day=TOMORROW, minutes="60")
+        book_visit(desk, JUNO, wanted)
+    offer = make_offer(desk, JUNO, hygiene)
+    who = people(desk, offer)
+    assert set(who) == {"Gum", "Marit"} and who["Gum"].place == Place.SENT
+    assert who["Marit"].place == Place.SKIPPED and who["Marit"].skipped_why.startswith("hygiene: ")

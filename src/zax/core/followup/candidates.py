@@ -44,7 +44,8 @@ WISHED, SAME_PERSON, SOON = 20, 10, 10
 class Candidate:
     """Somebody and what they would come for. `since` is from when they wait or are due; `leaves` the day of
     the visit (`visit_id`) they would move; `provider_id` 0 means anybody. `to` is the phone, or `why_not`
-    says why there is none. `lately` counts the offers of the last seven days.
+    says why there is none; `blocked` why their kind of visit can't stand there. `lately` counts the offers of
+    the last seven days.
     """
 
     patient_id: int
@@ -69,6 +70,7 @@ class Candidate:
     by: By = By.TEXT
     to: str = ""
     why_not: str = ""
+    blocked: str = ""
     lately: int = 0
     visit_that_day: bool = False
     canceled_it: bool = False
@@ -175,6 +177,8 @@ def _skipped(who: Candidate, gap: Gap, most_a_week: int) -> Skipped | None:
         return Skipped(who, f"{who.type_words.lower()} takes {who.minutes} min", may=False)
     if who.leaves is not None and who.leaves <= gap.day:
         return Skipped(who, f"comes {day_words(who.leaves)} anyway", may=False)
+    if who.blocked:
+        return Skipped(who, who.blocked, may=False)
     if who.why_not:
         return Skipped(who, who.why_not, may=False)
     reasons = (

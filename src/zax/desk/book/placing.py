@@ -214,17 +214,25 @@ def stands_outside(clinic: Clinic, visit: DayVisit) -> str:
     return next((words for shut, words in hours.shut if shut.overlaps(span)), "outside working hours")
 
 
+def why_not_there(connection: Connection, clinic: Clinic, spot: Spot) -> str:
+    """Why the spot couldn't be taken now, without locking; empty where it could."""
+    try:
+        check_type_day(connection, clinic, spot)
+        place(want_for(connection, clinic, spot))
+    except ZaxError as error:
+        return error.message
+    return ""
+
+
 def trial(
     connection: Connection, clinic: Clinic, spot: Spot, earliest: int
 ) -> tuple[str, tuple[Provider, Span] | None]:
     """Whether the spot could be taken now, without locking: why not (empty: it could), and the nearest fit
     instead.
     """
-    try:
-        check_type_day(connection, clinic, spot)
-        place(want_for(connection, clinic, spot))
-    except ZaxError as error:
-        return error.message, nearest_anywhere(connection, clinic, spot, earliest)
+    why_not = why_not_there(connection, clinic, spot)
+    if why_not:
+        return why_not, nearest_anywhere(connection, clinic, spot, earliest)
     if spot.span.start < earliest:
         return f"{clock_words(spot.span.start)} has passed.", nearest_anywhere(
             connection, clinic, spot, earliest

@@ -5,17 +5,19 @@ the recalls that are due, from signed work that no visit is to do.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import date, datetime, timedelta
 
 from zax.clock import local_date
+from zax.core.book.hours import Span
 from zax.core.book.waitlist import Entry, Gap, Waits, WaitWhy
 from zax.core.followup.candidates import By, Candidate, Ranking, Source, ranking
 from zax.core.followup.offer import Rules
 from zax.core.followup.reach import way
 from zax.core.followup.recall import Channel
 from zax.core.patients.wishes import Wishes
+from zax.desk.book.placing import Spot, why_not_there
 from zax.desk.book.waitlist import entries
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.reaching import reachable
@@ -33,24 +35,49 @@ WEEK = timedelta(days=7)
 def candidates_for(connection: Connection, clinic: Clinic, gap: Gap, now: datetime, rules: Rules) -> Ranking:
     """Who is offered this opening, in order, and who is skipped. `now` is UTC."""
     today = local_date(now, clinic.sites[gap.site_id].timezone)
-    found = [*_waiting(connection, clinic, gap), *_due(connection, clinic, gap, today)]
-    found += _signed(connection, clinic, gap)
+    blocked = _blocked(connection, clinic, gap)
+    able = replace(gap, types=gap.types - set(blocked))
+    found = [*_waiting(connection, clinic, gap, blocked), *_due(connection, clinic, able, today)]
+    found += _signed(connection, clinic, able)
     known = _known(connection, found, gap, now, today)
     return ranking(known, gap, today, rules.most_a_week)
 
 
-def _waiting(connection: Connection, clinic: Clinic, gap: Gap) -> list[Candidate]:
+def _blocked(connection: Connection, clinic: Clinic, gap: Gap) -> dict[int, str]:
+    """The types that can't stand there although they are short enough, and why: nobody is free for the exam,
+    or it is none of their hours.
+    """
+    found = {}
+    for number in gap.types:
+        kind = clinic.types[number]
+        if kind.minutes > gap.minutes:
+            continue
+        spot = Spot(
+            site_id=gap.site_id,
+            day=gap.day,
+            span=Span(gap.start, gap.start + kind.minutes),
+            provider=clinic.providers[gap.provider_id],
+            kind=kind,
+        )
+        why_not = why_not_there(connection, clinic, spot)
+        if why_not:
+            found[number] = f"{kind.name.lower()}: {why_not.rstrip('.')}"
+    return found
+
+
+def _waiting(connection: Connection, clinic: Clinic, gap: Gap, blocked: Mapping[int, str]) -> list[Candidate]:
     people = entries(connection, clinic, gap.site_id)
     return [
-        _who_waits(entry, wait)
+        _who_waits(entry, wait, blocked.get(wait.type_id, ""))
         for entry in people
         for wait in entry.reasons
         if wait.role == gap.role and wait.type_id in gap.types
     ]
 
 
-def _who_waits(entry: Entry, wait: Waits) -> Candidate:
+def _who_waits(entry: Entry, wait: Waits, blocked: str) -> Candidate:
     return Candidate(
+        blocked=blocked,
         patient_id=entry.patient_id,
         source=_SOURCES[wait.why],
         since=wait.since,
