@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
-from tests.conftest import add_patient, scalar, visit_at_checkout
+from datetime import timedelta
+
+from sqlalchemy import insert
+
+from tests.conftest import JUNO, FakeTexts, add_patient, order, scalar, visit_at_checkout
 from tests.web.conftest import Browser
 from zax.desk.acts.transaction import Desk
+from zax.desk.book.booking import book_visit
+from zax.desk.messages.replies import take_replies
+from zax.store import schema
 
 
 def test_a_clinician_asks_the_desk_to_take_a_deposit(juno: Browser, desk: Desk) -> None:
@@ -44,6 +51,45 @@ def test_addresses_that_lead_away_are_not_followed(juno: Browser, desk: Desk) ->
         assert juno.post("/hand-overs", **sent).headers["location"] == "/hand-overs"
     assert juno.get("/hand-overs/new?about=ship-3").status_code == 404
     assert juno.post("/hand-overs/999/done").status_code == 404
+
+
+def test_accounts_requests_files_and_texts_are_handed_over_too(juno: Browser, desk: Desk) -> None:
+    patient = add_patient(desk, first="Milo", phone="3605550123")
+    held = book_visit(
+        desk, JUNO, order(patient, 1, "15:00", "Filling", held_until=desk.clock.now() + timedelta(hours=3))
+    )
+    gateway = FakeTexts()
+    gateway.reply("3605550123", "are you open saturdays?")
+    take_replies(desk, gateway)
+    text = scalar(desk, "SELECT id FROM text_reply")
+    with desk.engine.begin() as connection:
+        connection.execute(
+            insert(schema.patient_file).values(
+                patient_id=patient,
+                kind="other",
+                name="old x-ray",
+                digest="0" * 64,
+                media="image/png",
+                bytes=1,
+                at=desk.clock.now(),
+            )
+        )
+    paper = scalar(desk, "SELECT id FROM patient_file")
+    pages = {
+        f"balance-{patient}": (f"/accounts/{patient}", "Milo Vasquez, account"),
+        f"request-{held}": ("/requests", "Milo Vasquez, Nov 24, 2026"),
+        f"file-{paper}": (f"/patients/{patient}/files", "Milo Vasquez, old x-ray"),
+        f"answer-{text}": ("/offers", "Milo Vasquez, are you open saturdays?"),
+    }
+    for about, (page, title) in pages.items():
+        assert f"/hand-overs/new?about={about}" in juno.get(page).text.replace("&amp;", "&")
+        assert title in juno.get(f"/hand-overs/new?about={about}").text
+        sent = juno.post("/hand-overs", about=about, to="role-receptionist", words="please look")
+        assert sent.status_code == 303
+    listed = juno.get("/hand-overs").text
+    assert all(title in listed for _, title in pages.values())
+    assert f'href="/papers/{paper}"' in listed and f'href="/offers#t{text}"' in listed
+    assert juno.get("/hand-overs/new?about=file-99999").status_code == 404
 
 
 def test_somebody_elses_is_refused_with_words(juno: Browser, desk: Desk) -> None:

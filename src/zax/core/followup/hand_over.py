@@ -27,6 +27,10 @@ class About(StrEnum):
     RECALL = "recall"
     CLAIM = "claim"
     PAYMENT = "payment"
+    BALANCE = "balance"
+    REQUEST = "request"
+    FILE = "file"
+    ANSWER = "answer"
 
 
 ABOUT_WORDS = {
@@ -36,6 +40,10 @@ ABOUT_WORDS = {
     About.RECALL: "recall",
     About.CLAIM: "claim",
     About.PAYMENT: "insurer payment",
+    About.BALANCE: "account",
+    About.REQUEST: "web request",
+    About.FILE: "file",
+    About.ANSWER: "text",
 }
 
 

@@ -6,14 +6,16 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, func, null, or_, select
+from sqlalchemy import ColumnElement, Connection, Select, func, literal, null, or_, select
 
+from zax.core.book.track import Stop
 from zax.core.followup.hand_over import About, HandOver
 from zax.core.wording import day_words
 from zax.store.book.tables import visit
 from zax.store.claims.tables import claim
 from zax.store.followup.tables import hand_over, patient_return, recall, recall_type
-from zax.store.patients.tables import patient
+from zax.store.messages.tables import text_reply
+from zax.store.patients.tables import patient, patient_file
 from zax.store.people.tables import user
 from zax.store.remits.tables import remit
 from zax.store.rows import add, change, many, one
@@ -71,6 +73,18 @@ def subject_of(connection: Connection, about: About, number: int) -> Subject | N
         About.CLAIM: select(name, claim.c.patient_id, claim.c.number)
         .join(patient, patient.c.id == claim.c.patient_id)
         .where(claim.c.id == number),
+        About.BALANCE: select(name, patient.c.id, literal("account")).where(patient.c.id == number),
+        About.REQUEST: select(name, visit.c.patient_id, visit.c.day)
+        .join(patient, patient.c.id == visit.c.patient_id)
+        .where(visit.c.id == number, visit.c.state == Stop.HELD),
+        About.FILE: select(name, patient_file.c.patient_id, patient_file.c.name)
+        .join(patient, patient.c.id == patient_file.c.patient_id)
+        .where(patient_file.c.id == number, patient_file.c.ended_at.is_(None)),
+        About.ANSWER: select(
+            func.coalesce(name, text_reply.c.phone), text_reply.c.patient_id, text_reply.c.words
+        )
+        .join(patient, patient.c.id == text_reply.c.patient_id, isouter=True)
+        .where(text_reply.c.id == number),
         About.PAYMENT: select(remit.c.payer, null(), remit.c.trace).where(remit.c.id == number),
     }
     found = connection.execute(whose[about]).first()

@@ -26,6 +26,10 @@ PAGES = {
     About.RECALL: "/followup/recalls?open={0}",
     About.CLAIM: "/claims/{0}",
     About.PAYMENT: "/claims/payments/{0}",
+    About.BALANCE: "/accounts/{0}",
+    About.REQUEST: "/visits/{0}",
+    About.FILE: "/papers/{0}",
+    About.ANSWER: "/offers#t{0}",
 }
 
 
