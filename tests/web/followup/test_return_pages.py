@@ -117,3 +117,14 @@ def test_reasons_and_the_rule_are_set_up(sam: Browser, setup: Desk) -> None:
     sam.post("/setup/returns/rule", person_id=JUNO.id, **(days | {"days-clinician": 4}))
     assert 'value="9"' in sam.get("/setup/returns").text
     assert sam.get("/setup/returns?reason=999").status_code == 404
+
+
+def test_the_last_step_is_a_letter_that_is_noted_once_it_is_mailed(juno: Browser, desk: Desk) -> None:
+    number = asked(desk, add_patient(desk))
+    base = f"/followup/returns/{number}"
+    assert "Print a letter" in juno.get(f"/followup/returns?open={number}").text
+    assert juno.get(f"{base}/letter.pdf").content.startswith(b"%PDF-")
+    assert "Wrote a letter" not in juno.get(f"/followup/returns?open={number}").text
+    juno.post(f"{base}/tried", how="letter", outcome="sent", note="")
+    assert "Wrote a letter: sent" in juno.get(f"/followup/returns?open={number}").text
+    assert juno.get("/followup/returns/9999999/letter.pdf").status_code == 404

@@ -24,6 +24,7 @@ from zax.desk.followup.rising import RiseRule, rise_rule
 from zax.desk.followup.tries import HOW, undo_try
 from zax.store.followup import returns as stored
 from zax.store.followup.tries import ContactTry, tries_of
+from zax.store.patients.patients import known_patient
 from zax.store.record.record import visits_ahead
 from zax.web.charges.charges import charges_page
 from zax.web.record.record import record_page
@@ -211,6 +212,31 @@ def evidence(request: Request, return_id: int) -> Response:
         printed=local(ctx.now, site.timezone),
     )
     return ctx.looked(pdf_answer(content, f"return-{row.id}"), row.patient_id, "returns")
+
+
+@router.get("/followup/returns/{return_id}/letter.pdf")
+def letter(request: Request, return_id: int) -> Response:
+    """The letter to the patient, the last step of one that nobody booked; printing it notes nothing."""
+    ctx = enter(request, "book")
+    with ctx.read() as connection:
+        row = stored.return_of(connection, return_id)
+        if row is None:
+            raise NotFound("There is no such return.")
+        patient = known_patient(connection, row.patient_id)
+        tries = tries_of(connection, [row.patient_id])
+    mine = [each for each in tries if f"return-{row.id}" in each.about and each.undone_at is None]
+    site = ctx.clinic.first_site
+    content = paper(
+        "followup/papers/return_letter.html",
+        row=row,
+        p=patient,
+        calls=sum(each.outcome in {Outcome.NO_ANSWER, Outcome.MESSAGE} for each in mine),
+        about=ctx.clinic.about,
+        site=site,
+        clinic=ctx.clinic,
+        printed=local(ctx.now, site.timezone),
+    )
+    return ctx.looked(pdf_answer(content, f"letter-{row.id}"), row.patient_id, "returns")
 
 
 @dataclass(frozen=True, slots=True)
