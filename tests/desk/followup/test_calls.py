@@ -10,6 +10,7 @@ from threading import Barrier, Thread
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from sqlalchemy import insert
 
 from tests.conftest import (
     INES,
@@ -34,6 +35,7 @@ from zax.desk.book.booking import book_visit
 from zax.desk.book.cancellation import take_off
 from zax.desk.book.track import confirm
 from zax.desk.day.checkout import finish_checkout
+from zax.desk.followup.call_needs import need_of
 from zax.desk.followup.calls import (
     CallForm,
     CallSheet,
@@ -46,6 +48,7 @@ from zax.desk.followup.calls import (
 )
 from zax.desk.followup.returns import ReturnForm, ask_return, hang_on
 from zax.desk.followup.tries import undo_try
+from zax.store import schema
 
 RAVI = Actor(2, "Ravi Teller", JUNO.role, "RT")
 
@@ -275,3 +278,60 @@ def test_no_call_loses_a_reason(desk: Desk, calls: list[tuple[int, str, int]]) -
             if scalar(desk, "SELECT status FROM patient WHERE id = :id", id=patient) == "active"
         }
         assert sorted(stands) == sorted(active)
+
+
+def signed_work(desk: Desk, patient: int, *codes: str) -> tuple[int, list[int]]:
+    """An option that was signed with this work, none of it booked: the proposal and the planned services."""
+    with desk.engine.begin() as connection:
+        made = connection.execute(
+            insert(schema.proposal).values(
+                patient_id=patient,
+                name="Crown on 30",
+                provider_id=1,
+                made_by=INES.id,
+                made_at=desk.clock.now(),
+                signed_at=desk.clock.now(),
+                signed_option="A",
+            )
+        ).inserted_primary_key[0]
+        work = [
+            connection.execute(
+                insert(schema.planned_service).values(
+                    patient_id=patient,
+                    service_id=next(s.id for s in desk.clinic.services.values() if s.code == code),
+                    tooth="30",
+                    proposal_id=made,
+                    option_letter="A",
+                    phase=phase,
+                    made_at=desk.clock.now(),
+                )
+            ).inserted_primary_key[0]
+            for phase, code in enumerate(codes, 1)
+        ]
+    return made, work
+
+
+def test_signed_work_is_booked_from_the_call_with_what_comes_first(desk: Desk) -> None:
+    patient = add_patient(desk)
+    proposal, (prep, seat) = signed_work(desk, patient, "D2950", "D2740")
+    (row,) = sheet(desk).rows
+    assert [each.about for each in row.reasons] == [f"proposal-{proposal}"]
+    with desk.engine.connect() as connection:
+        need = need_of(connection, desk.clinic, row.reasons, TODAY)
+    assert need is not None and desk.clinic.types[need.type_id].name == "Crown prep"
+    assert need.planned == (prep,)
+    wanted = order(patient, 1, "14:00", "Crown prep", day=TODAY + timedelta(days=1), planned=need.planned)
+    visit = book_visit(desk, JUNO, wanted)
+    assert scalar(desk, f"SELECT visit_id FROM planned_service WHERE id = {prep}") == visit
+    assert scalar(desk, f"SELECT visit_id FROM planned_service WHERE id = {seat}") is None
+    assert Why.PLANNED not in whys(desk, patient)
+
+
+def test_work_that_no_visit_type_does_is_found_a_time_by_hand(desk: Desk) -> None:
+    patient = add_patient(desk)
+    used = {number for kind in desk.clinic.types.values() for number in kind.services}
+    nobodys = next(each.code for each in desk.clinic.services.values() if each.id not in used)
+    signed_work(desk, patient, nobodys)
+    (row,) = sheet(desk).rows
+    with desk.engine.connect() as connection:
+        assert need_of(connection, desk.clinic, row.reasons, TODAY) is None

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from zax.core.charges.lines import TypedLine, check_line
 from zax.core.charges.teeth import read_tooth
+from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.wishes import wishes_of
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.store.book import planned as stored
 from zax.store.patients.patients import patient_of
+
+
+def type_for_work(kinds: Iterable[VisitType], service_ids: Collection[int]) -> VisitType | None:
+    """The first of these types whose own services hold some of the work; None where none does."""
+    return next((kind for kind in kinds if kind.active and set(kind.services) & set(service_ids)), None)
 
 
 @act("charges")

@@ -18,6 +18,7 @@ from zax.core.followup.reach import way
 from zax.core.followup.recall import Channel
 from zax.core.patients.wishes import Wishes
 from zax.desk.book.placing import Spot, why_not_there
+from zax.desk.book.planned import type_for_work
 from zax.desk.book.waitlist import entries
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.reaching import reachable
@@ -121,7 +122,7 @@ def _signed(connection: Connection, clinic: Clinic, gap: Gap) -> list[Candidate]
     found = []
     for patient_id, rows in stored.signed_work(connection).items():
         wanted = {row.service_id for row in rows}
-        kind = next((each for each in kinds if wanted & set(each.services)), None)
+        kind = type_for_work(kinds, wanted)
         if kind is None:
             continue
         done = [row for row in rows if row.service_id in kind.services]

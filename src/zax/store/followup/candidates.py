@@ -38,12 +38,12 @@ _RECALLS = text(
 ).bindparams(bindparam("types", expanding=True))
 _PLANNED = text(
     f"""
-    SELECT n.id, n.patient_id, n.service_id, DATE(o.signed_at) AS signed
+    SELECT n.id, n.patient_id, n.proposal_id, n.service_id, DATE(o.signed_at) AS signed
     FROM proposal o
     JOIN planned_service n ON n.proposal_id = o.id AND n.option_letter = o.signed_option
     JOIN patient p ON p.id = o.patient_id AND p.status = 'active'
     WHERE o.signed_at IS NOT NULL AND o.ended_at IS NULL AND n.done_at IS NULL AND n.removed_at IS NULL
-      AND n.visit_id IS NULL
+      AND n.visit_id IS NULL AND (:patient = 0 OR o.patient_id = :patient)
       AND n.phase = (
         SELECT MIN(f.phase) FROM planned_service f
         WHERE f.proposal_id = o.id AND f.option_letter = o.signed_option AND f.done_at IS NULL
@@ -94,6 +94,7 @@ class SignedWork:
 
     id: int
     patient_id: int
+    proposal_id: int
     service_id: int
     signed: date
 
@@ -104,10 +105,10 @@ def recalls_for(connection: Connection, types: Collection[int], day: date, today
     return many(connection, _RECALLS, DueRecall, **values)
 
 
-def signed_work(connection: Connection) -> dict[int, list[SignedWork]]:
-    """By patient."""
+def signed_work(connection: Connection, patient_id: int = 0) -> dict[int, list[SignedWork]]:
+    """By patient; of one alone where one is asked for."""
     found: dict[int, list[SignedWork]] = defaultdict(list)
-    for row in many(connection, _PLANNED, SignedWork):
+    for row in many(connection, _PLANNED, SignedWork, patient=patient_id):
         found[row.patient_id].append(row)
     return found
 

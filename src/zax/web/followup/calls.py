@@ -339,6 +339,7 @@ def book(request: Request, patient_id: int, form: PostedForm = Depends(posted_fo
             patient_id=patient_id,
             key=form["key"],
             room_id=time.room_id,
+            planned=tuple(reference(each) for each in form.all.get("planned", [])),
         )
         visit_id = book_visit(ctx.desk, ctx.actor, order)
         if form["settles"].startswith("return-"):
