@@ -22,7 +22,14 @@ from starlette.types import ASGIApp, Message
 
 from zax.clock import SystemClock, local
 from zax.core.json import Json
-from zax.demo import bench_book, bench_claims, bench_money, bench_payments, bench_visit
+from zax.demo import (
+    bench_book,
+    bench_claims,
+    bench_missing,
+    bench_money,
+    bench_payments,
+    bench_visit,
+)
 from zax.demo.bench_acts import WARM, Act, Request, acts
 from zax.demo.bench_data import bench_settings, desk_at_opening
 from zax.demo.bench_memory import export_cost, in_a_fresh_process, large_picture, portrait_cost
@@ -190,8 +197,10 @@ def show_growth(rows: list[Json]) -> None:
     console.print(table)
 
 
-def payments_cost(base: Settings) -> Json:
-    """A payment of 10,000 claims into a clinic of its own, since it leaves them paid."""
+def in_the_demo(base: Settings) -> tuple[Json, Json]:
+    """In a clinic of its own: how well missed visits are foretold, and what a payment of 10,000 claims costs,
+    which leaves them paid.
+    """
     settings = bench_settings(base)
     server = Server(settings.var / "db-payments", settings.db_port + 5, buffer_mb=512)
     url = server.start()
@@ -199,8 +208,10 @@ def payments_cost(base: Settings) -> Json:
     try:
         drop_everything(engine)
         migrate(engine)
-        seed(engine, "demo", opening_day(local(SystemClock().now(), ZONE).date()), None)
-        return in_a_fresh_process(bench_payments.import_cost, url, bench_payments.MANY)
+        day = opening_day(local(SystemClock().now(), ZONE).date())
+        seed(engine, "demo", day, None)
+        foretold = bench_missing.quality(engine, day)
+        return foretold, in_a_fresh_process(bench_payments.import_cost, url, bench_payments.MANY)
     finally:
         engine.dispose()
         server.stop()
@@ -233,7 +244,7 @@ def main() -> None:
         growth = bench_book.openings_table()
         (base.var / "bench-openings.json").write_text(json.dumps(growth, indent=1))
         show_growth(growth)
-        desk, _, _ = desk_at_opening(engine)
+        desk, _, opens = desk_at_opening(engine)
         counted = bench_money.recount_seconds(engine) | bench_money.statements_seconds(desk)
         (base.var / "bench-money.json").write_text(json.dumps(counted, indent=1))
         console.print(
@@ -274,7 +285,15 @@ def main() -> None:
             f"a payer found among {found['payers']:,} by any spelling: {found['slowest_ms']} ms of CPU at"
             f" most (aim 50); looking through them for the letters alone takes {found['floor_ms']} ms"
         )
-        payments = payments_cost(base)
+        foretold, payments = in_the_demo(base)
+        missing = {"demo": foretold, "town": bench_missing.quality(engine, opens.date())}
+        (base.var / "bench-missing.json").write_text(json.dumps(missing, indent=1))
+        for name, row in missing.items():
+            console.print(
+                f"missed visits, {name}: Brier {row['brier']} where the rate alone has"
+                f" {row['brier_base']}, over {row['visits']:,} visits; read in {row['read_s']} s,"
+                f" fitted in {row['fit_s']} s"
+            )
         (base.var / "bench-payments.json").write_text(json.dumps(payments, indent=1))
         console.print(
             f"one payment over {payments['claims']:,} claims: {payments['seconds']} s (aim 60),"

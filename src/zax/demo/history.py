@@ -253,7 +253,7 @@ class History:
         ]
         confirms = self.habit.random() < (0.35 if visit.state in {"missed", "canceled"} else 0.8)
         if visit.state in {"missed", "canceled"}:
-            steps = [full[0], *full[1 : 1 + confirms], (visit.state, start)]
+            steps = [full[0], *full[1 : 1 + (confirms and self.full)], (visit.state, start)]
         else:
             steps = full[: [name for name, _ in full].index(visit.state) + 1]
             if len(steps) > 4 and not (self.full and confirms):
