@@ -132,6 +132,9 @@ def take_all(camera: Camera) -> None:
     camera.take("call-sheet")
     camera.open("/followup/recalls")
     camera.take("recalls")
+    camera.open("/offers")
+    camera.open(camera.href("tr[id^='o'] a[data-act]"))
+    camera.take("offer")
 
 
 def take_claims(camera: Camera) -> None:
@@ -149,8 +152,6 @@ def take_claims(camera: Camera) -> None:
     camera.open("/claims/denied")
     camera.open(camera.href(".dn-r a"))
     camera.take("denied")
-    camera.open("/claims/pictures")
-    camera.take("pictures")
 
 
 def take_money(camera: Camera, account: str) -> None:

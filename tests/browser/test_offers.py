@@ -34,6 +34,7 @@ def test_an_opening_is_offered_by_keys_and_taken_by_a_reply(
     desk = person("juno")
     desk.open(f"/waitlist?from={day}")
     before = of(zax, "SELECT COUNT(*) FROM visit")
+    # Two presses from the opening to the first texts (docs/keyboard.md).
     desk.press("l")
     desk.at("/offers/new")
     desk.ready()

@@ -462,3 +462,23 @@ def test_a_visit_that_nobody_could_help_with_is_not_offered(desk: Desk) -> None:
     who = people(desk, offer)
     assert set(who) == {"Gum", "Marit"} and who["Gum"].place == Place.SENT
     assert who["Marit"].place == Place.SKIPPED and who["Marit"].skipped_why.startswith("hygiene: ")
+
+
+def test_who_changed_meanwhile_is_reached_as_they_are_now(desk: Desk, clock: ShiftedClock) -> None:
+    """A new phone is texted, an opted out one is not, somebody booked that day isn't asked."""
+    ids = {name: waits(desk, name, n) for n, name in enumerate(("A", "B", "C", "Moved", "Stopped", "Busy"))}
+    offer = make_offer(desk, JUNO, OPENING)
+    later = [each for each in people(desk, offer).values() if each.place == Place.WAITING]
+    assert {each.first for each in later} == {"Moved", "Stopped", "Busy"}
+    with desk.engine.begin() as connection:
+        connection.exec_driver_sql(f"UPDATE patient SET phone = '3605550888' WHERE id = {ids['Moved']}")
+        connection.exec_driver_sql(f"UPDATE patient SET texts_to = 'none' WHERE id = {ids['Stopped']}")
+    book_visit(desk, JUNO, order(ids["Busy"], 5, "09:00", "Sick visit", day=TOMORROW))
+    clock.set_to(at(10, 58))
+    watch_offers(desk)
+    who = people(desk, offer)
+    assert (who["Moved"].place, who["Moved"].phone) == (Place.SENT, "3605550888")
+    assert who["Stopped"].skipped_why == "wants no texts"
+    assert who["Busy"].skipped_why == "has a visit that day by now"
+    to = rows_of(desk, "SELECT payload FROM outbox ORDER BY id DESC LIMIT 1")[0]["payload"]
+    assert json.loads(to)["to"] == "3605550888" and of(desk, offer).next_at is None

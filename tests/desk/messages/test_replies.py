@@ -11,6 +11,7 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
+from sqlalchemy.exc import OperationalError
 
 from tests.conftest import JUNO, SAM, TODAY, FakeTexts, add_patient, at, rows_of, scalar
 from tests.desk.followup.test_offers import OPENING, of, people, places, texts, waits
@@ -25,6 +26,7 @@ from zax.desk.messages import replies
 from zax.desk.messages.replies import seen_to, take_replies
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
+from zax.store.followup import offers as stored_offers
 from zax.store.messages.replies import ReplyRow, open_replies
 from zax.web.money.documents import receipt_pdf
 
@@ -209,3 +211,71 @@ def test_a_yes_long_after_goes_to_a_person(desk: Desk, gateway: FakeTexts, clock
     take_replies(desk, gateway)
     assert scalar(desk, "SELECT COUNT(*) FROM visit") == 0
     assert [row.words for row in unread(desk)] == ["YES"]
+
+
+def test_a_question_after_the_offer_is_over_is_read_by_a_person(desk: Desk, gateway: FakeTexts) -> None:
+    """Nobody watches a closed offer: what isn't a yes or a no stands among the texts to read."""
+    waits(desk, "Ada", 1)
+    offer = make_offer(desk, JUNO, OPENING)
+    offers.stop_offering(desk, JUNO, offer)
+    gateway.reply("3605550101", "what about friday?")
+    gateway.reply("3605550101", "no thanks")
+    take_replies(desk, gateway)
+    assert [row.words for row in unread(desk)] == ["what about friday?"]
+    assert places(desk, offer)["Ada"] == Place.NO
+
+
+def test_whoever_took_it_and_says_no_keeps_it_until_a_person_has_read_it(
+    desk: Desk, gateway: FakeTexts
+) -> None:
+    waits(desk, "Ada", 1)
+    offer = make_offer(desk, JUNO, OPENING)
+    for words in ("YES", "no wait, I can't"):
+        gateway.reply("3605550101", words)
+    take_replies(desk, gateway)
+    assert places(desk, offer)["Ada"] == Place.YES
+    assert scalar(desk, "SELECT state FROM visit") == "booked"
+    assert [row.words for row in unread(desk)] == ["no wait, I can't"]
+    gateway.reply("3605550101", "STOP")
+    take_replies(desk, gateway)
+    assert places(desk, offer)["Ada"] == Place.YES and len(unread(desk)) == 1
+
+
+def test_pain_is_read_by_a_person_whatever_was_offered(desk: Desk, gateway: FakeTexts) -> None:
+    waits(desk, "Ada", 1)
+    offer = make_offer(desk, JUNO, OPENING)
+    gateway.reply("3605550101", "yes but my face is swollen and I have a fever")
+    take_replies(desk, gateway)
+    assert places(desk, offer)["Ada"] == Place.ASKS and scalar(desk, "SELECT COUNT(*) FROM visit") == 0
+    (row,) = unread(desk)
+    assert "swollen" in row.words
+    assert "please call us now" in people(desk, offer)["Ada"].likely
+
+
+@pytest.mark.parametrize("at_call", [1, 2])
+def test_a_database_that_goes_away_in_the_middle_leaves_nothing_half_done(
+    desk: Desk, gateway: FakeTexts, monkeypatch: pytest.MonkeyPatch, at_call: int
+) -> None:
+    """It is gone right after the visit is booked, or after the answer is written."""
+    waits(desk, "Ada", 1)
+    offer = make_offer(desk, JUNO, OPENING)
+    gateway.reply("3605550101", "YES")
+    calls = 0
+    real = stored_offers.change_person
+
+    def gone(*args: Any, **more: Any) -> None:
+        nonlocal calls
+        calls += 1
+        if calls == at_call:
+            raise OperationalError("UPDATE", {}, Exception(2013, "lost connection"))
+        real(*args, **more)
+
+    with monkeypatch.context() as dead:
+        dead.setattr(stored_offers, "change_person", gone)
+        with pytest.raises(OperationalError):
+            take_replies(desk, gateway)
+    assert scalar(desk, "SELECT COUNT(*) FROM visit") == 0 and of(desk, offer).is_open
+    assert len(texts(desk)) == 1 and len(gateway.waiting) == 1 and unread(desk) == []
+    take_replies(desk, gateway)
+    assert scalar(desk, "SELECT COUNT(*) FROM visit") == 1 and of(desk, offer).stand == Stand.TAKEN
+    assert [key.rpartition("-")[0] for key, _ in texts(desk)] == ["offer", "offer-yours"]

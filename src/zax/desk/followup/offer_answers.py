@@ -28,18 +28,25 @@ from zax.store.followup.offers import Offer, OfferPerson
 MOST_MESSAGES = 3
 
 
-def answered(tx: Transaction, person_id: int, reading: Reading, words: str, likely: str = "") -> None:
+def answered(tx: Transaction, person_id: int, reading: Reading, words: str, likely: str = "") -> bool:
     """A text that answers an offer. What is no plain yes or no waits for a person, with the likely answer
     written (`likely`, or one from what they ask).
+
+    False where the offer doesn't hold it and somebody has to read the text itself: it is urgent, or asks
+    something of an offer that nobody watches anymore.
     """
     person, offer = person_in(tx, person_id)
     if reading.meaning is Meaning.ACCEPT:
         _yes(tx, person, offer, words)
-    elif reading.meaning is Meaning.DECLINE and person.place in MAY_ANSWER:
-        _no(tx, person, offer, words)
-    elif reading.meaning is not Meaning.DECLINE or person.place == Place.YES:
+        return True
+    if reading.meaning is Meaning.DECLINE and person.place != Place.YES:
+        if person.place in MAY_ANSWER:
+            _write(tx, person, offer, Place.NO, words)
+        return True
+    if offer.is_open or person.place == Place.YES:
         written = likely or likely_answer(reading, words, facts_of(tx.clinic, offer, person))
         _asks(tx, person, offer, words, written)
+    return offer.is_open and not reading.urgent
 
 
 def _yes(tx: Transaction, person: OfferPerson, offer: Offer, words: str) -> None:
@@ -66,10 +73,6 @@ def _late(tx: Transaction, person: OfferPerson, offer: Offer, words: str) -> Non
         text_to(tx, person, "offer-late", kind(facts_of(tx.clinic, offer, person)))
     _write(tx, person, offer, Place.LATE, words)
     stored.change_person(tx.connection, person.id, told_at=tx.now)
-
-
-def _no(tx: Transaction, person: OfferPerson, offer: Offer, words: str) -> None:
-    _write(tx, person, offer, Place.NO, words)
 
 
 def _asks(
@@ -160,7 +163,8 @@ def said_yes(tx: Transaction, person_id: int) -> int:
 @act("book")
 def said_no(tx: Transaction, person_id: int) -> None:
     """They said no to a person."""
-    _said(tx, person_id, lambda person, offer: _no(tx, person, offer, f"no, to {tx.actor.initials}"))
+    words = f"no, to {tx.actor.initials}"
+    _said(tx, person_id, lambda person, offer: _write(tx, person, offer, Place.NO, words))
 
 
 @act("book")

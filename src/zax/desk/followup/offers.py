@@ -28,7 +28,7 @@ from zax.core.followup.offer import (
     next_number,
 )
 from zax.core.followup.offer_words import invitation, not_open
-from zax.core.followup.reach import way
+from zax.core.followup.reach import Way, way
 from zax.core.followup.recall import Channel
 from zax.core.json import KeptJson
 from zax.desk.acts.act import act
@@ -269,33 +269,33 @@ def _send_wave(tx: Transaction, offer: Offer) -> None:
 
 def _invite(tx: Transaction, offer: Offer, person: OfferPerson) -> bool:
     """Text one person, or put them up to be called; False for somebody who may not be asked by now."""
-    why_not = _why_not_now(tx, offer, person)
-    if why_not:
-        stored.change_person(tx.connection, person.id, place=Place.SKIPPED, skipped_why=why_not)
+    there = _way_now(tx, offer, person)
+    if there.why_not:
+        stored.change_person(tx.connection, person.id, place=Place.SKIPPED, skipped_why=there.why_not)
         return False
+    person = replace(person, phone=there.to)
     number = 1
     if person.by_way == By.TEXT:
         heard = heard_of(tx.connection, person.phone, tx.now)
         number = next_number(heard, tx.now)
         words = invitation(facts_of(tx.clinic, offer, replace(person, number=number)))
         text_to(tx, person, "offer", words)
-    stored.change_person(tx.connection, person.id, place=Place.SENT, sent_at=tx.now, number=number)
+    sent = {"place": Place.SENT, "sent_at": tx.now, "number": number, "phone": person.phone}
+    stored.change_person(tx.connection, person.id, **sent)
     tx.audit("offer.sent", patient_id=person.patient_id, offer=offer.id, by=person.by_way)
     return True
 
 
-def _why_not_now(tx: Transaction, offer: Offer, person: OfferPerson) -> str:
-    """What has changed since the offer was made; nothing where they may be asked."""
+def _way_now(tx: Transaction, offer: Offer, person: OfferPerson) -> Way:
+    """Where they are reached by now, or what has changed since the offer was made."""
     patient = known_patient(tx.connection, person.patient_id)
     guarantor = guarantors_of(tx.connection, [patient.household_id]).get(patient.household_id)
     channel = Channel.TEXT if person.by_way == By.TEXT else Channel.CALL
-    if person.by_way == By.TEXT or patient.status != "active":
-        found = way(reachable(patient, guarantor), channel, tx.business_day(offer.site_id))
-        if not found.to:
-            return found.why_not
     if busy_that_day(tx.connection, [patient.id], offer.day):
-        return "has a visit that day by now"
-    return ""
+        return Way(why_not="has a visit that day by now")
+    if person.by_way == By.TEXT or patient.status != "active":
+        return way(reachable(patient, guarantor), channel, tx.business_day(offer.site_id))
+    return Way(to=person.phone)
 
 
 def heard_of(connection: Connection, phone: str, now: datetime) -> list[Heard]:
@@ -362,7 +362,7 @@ def let_join(tx: Transaction, person_id: int) -> None:
     if person.place != Place.SKIPPED or not person.may_join:
         raise Refused(f"{person.name} can’t be put in: {person.skipped_why or 'already in line'}.")
     first = stored.next_in_line(tx.connection, offer.id, 1)
-    rank = first[0].rank_no if first else person.rank_no
+    rank = first[0].rank_no - 1 if first else person.rank_no
     stored.change_person(tx.connection, person.id, place=Place.WAITING, rank_no=rank, may_join=False)
     if offer.next_at is None:
         stored.change_offer(tx.connection, offer.id, next_at=tx.now)

@@ -12,7 +12,7 @@ from functools import partial
 import structlog
 
 from zax.core.errors import Conflict, NotFound
-from zax.core.followup.offer import REMEMBERED, meant
+from zax.core.followup.offer import MAY_ANSWER, REMEMBERED, meant
 from zax.core.followup.offer_words import Facts, likely_which, stopped
 from zax.core.messages.reply import Asked, Meaning, Reading, read_reply
 from zax.desk.acts.act import act, in_transaction
@@ -70,8 +70,8 @@ def take_in(tx: Transaction, reply: TextReply) -> None:
         _keep(tx, reply, reading, person, "")
         return
     known = Reading(Meaning.UNCLEAR, urgent=reading.urgent) if likely else reading
-    answered(tx, person.id, known, reply.words, likely)
-    _keep(tx, reply, reading, person, "with the offer")
+    held = answered(tx, person.id, known, reply.words, likely)
+    _keep(tx, reply, reading, person, "with the offer" if held else "")
 
 
 def _whom(
@@ -97,7 +97,8 @@ def _order(
         _keep(tx, reply, reading, person, "texts are on again")
         return
     for each, _ in heard:
-        answered(tx, each.id, Reading(Meaning.DECLINE), reply.words)
+        if each.place in MAY_ANSWER:
+            answered(tx, each.id, Reading(Meaning.DECLINE), reply.words)
     whose = stop_texts(tx, reply.sender)
     site = tx.clinic.first_site
     words = stopped(str(tx.clinic.about["clinic_name"]), site.phone)

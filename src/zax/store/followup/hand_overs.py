@@ -14,11 +14,11 @@ from zax.core.wording import day_words
 from zax.store.book.tables import visit
 from zax.store.claims.tables import claim
 from zax.store.followup.tables import hand_over, patient_return, recall, recall_type
-from zax.store.messages.tables import text_reply
 from zax.store.patients.tables import patient, patient_file
 from zax.store.people.tables import user
 from zax.store.remits.tables import remit
 from zax.store.rows import add, change, many, one
+from zax.store.schema import text_reply
 
 _h = hand_over
 

@@ -26,7 +26,6 @@ class ReplyRow:
     at: datetime
     meaning: str
     patient_id: int | None
-    offer_person_id: int | None
     done_words: str
     done_at: datetime | None
     name: str | None
