@@ -7,6 +7,7 @@ import pytest
 from sqlalchemy import insert
 
 from tests.browser.conftest import AXE, Person, Running, of
+from tests.browser.test_keys import OPEN_OFFER
 from zax.store import schema
 
 pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
@@ -102,6 +103,10 @@ SCREENS = (
     "/journal",
     "/month",
     "/setup/money",
+    "/offers",
+    "/offers/{offer}",
+    "/setup/offers",
+    "/setup/notes",
 )
 
 
@@ -121,6 +126,7 @@ def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
     found["entry"] = of(
         zax, "SELECT MIN(id) FROM journal WHERE patient_id = :id AND kind = 'charge'", id=found["patient"]
     )
+    found["offer"] = of(zax, OPEN_OFFER)
     wrong: list[str] = []
     for path in SCREENS:
         sam.open(path.format(**found))

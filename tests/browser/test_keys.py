@@ -56,6 +56,9 @@ return {
 };"""
 
 
+OPEN_OFFER = "SELECT MAX(id) FROM offer WHERE stand = 'open'"
+
+
 def pages(zax: Running) -> list[tuple[str, str]]:
     def on_day(state: str) -> int:
         return int(
@@ -91,6 +94,8 @@ def pages(zax: Running) -> list[tuple[str, str]]:
         ("odile", "/claims"),
         ("odile", "/plans"),
         ("juno", "/waitlist"),
+        ("juno", "/offers"),
+        ("juno", f"/offers/{of(zax, OPEN_OFFER)}"),
         ("sam", "/setup"),
         ("ines", "/mine"),
     ]

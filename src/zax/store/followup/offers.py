@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import Connection, Select, exists, func, insert, or_, select
+from sqlalchemy import Connection, Select, exists, func, insert, or_, select, text
 
 from zax.core.book.track import Stop
 from zax.core.followup.offer import MAY_ANSWER, Place, Stand
@@ -112,6 +112,33 @@ class OfferLine:
     maker: str | None
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenOffer:
+    """What the Book shows of an offer that stands: how many heard of it, and how many wait for an answer."""
+
+    id: int
+    provider_id: int
+    day: date
+    start_min: int
+    minutes: int
+    next_at: datetime | None
+    sent: int
+    asks: int
+
+
+# Put together once: every Book asks it.
+_OPEN = text(
+    f"""
+    SELECT o.id, o.provider_id, o.day, o.start_min, o.minutes, o.next_at,
+      (SELECT COUNT(*) FROM offer_person p WHERE p.offer_id = o.id AND p.sent_at IS NOT NULL) AS sent,
+      (SELECT COUNT(*) FROM offer_person p WHERE p.offer_id = o.id AND p.place = '{Place.ASKS}') AS asks
+    FROM offer o
+    WHERE o.stand = '{Stand.OPEN}' AND o.day BETWEEN :first AND :last
+    ORDER BY o.day, o.start_min
+    """
+)
+
+
 def add_offer(connection: Connection, **values: object) -> int:
     return add(connection, _o, **values)
 
@@ -204,10 +231,9 @@ def offer_lines(connection: Connection, site_id: int, since: date) -> list[Offer
     return many(connection, mine.order_by(*order).limit(60), OfferLine)
 
 
-def open_offer_lines(connection: Connection, first: date, last: date) -> list[OfferLine]:
+def open_offers(connection: Connection, first: date, last: date) -> list[OpenOffer]:
     """The open offers of these days, at every site."""
-    mine = _lines().where(_o.c.stand == Stand.OPEN, _o.c.day.between(first, last))
-    return many(connection, mine.order_by(_o.c.day, _o.c.start_min), OfferLine)
+    return many(connection, _OPEN, OpenOffer, first=first, last=last)
 
 
 def _lines() -> Select[Any]:

@@ -24,7 +24,7 @@ from zax.desk.day.book_views import VIEWS, Beside, BookView, beside, book_view
 from zax.store.book import queries as visits
 from zax.store.book.records import Visit
 from zax.store.engine import Connection
-from zax.store.followup.offers import OfferLine, open_offer_lines
+from zax.store.followup.offers import OpenOffer, open_offers
 from zax.web.book.bars import Drawn, Offered
 from zax.web.book.openings import FINDER, finder_of
 from zax.web.day.documents import day_list_pdf
@@ -140,14 +140,14 @@ def shown_view(ctx: RequestContext, connection: Connection, query: Mapping[str, 
 def offered_now(connection: Connection, view: BookView, zone: str) -> list[Offered]:
     """Which of the days' free times are being offered, and how that goes."""
     days = sorted({each.day for each in view.day_columns})
-    lines = open_offer_lines(connection, days[0], days[-1]) if days else []
+    lines = open_offers(connection, days[0], days[-1]) if days else []
     return [
         Offered(each.id, each.provider_id, each.day, each.start_min, each.minutes, _how_it_goes(each, zone))
         for each in lines
     ]
 
 
-def _how_it_goes(each: OfferLine, zone: str) -> str:
+def _how_it_goes(each: OpenOffer, zone: str) -> str:
     if each.asks:
         return f"{each.asks} {'asks' if each.asks == 1 else 'ask'} something"
     more = f", next {time_words(local(each.next_at, zone))}" if each.next_at else ""
