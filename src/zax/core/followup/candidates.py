@@ -182,7 +182,10 @@ def _skipped(who: Candidate, gap: Gap, most_a_week: int) -> Skipped | None:
     if who.why_not:
         return Skipped(who, who.why_not, may=False)
     reasons = (
-        (who.provider_id not in {0, gap.provider_id}, "waits for someone else"),
+        (
+            who.provider_id not in {0, gap.provider_id},
+            "saw someone else last time" if who.source is Source.RECALL else "waits for someone else",
+        ),
         (
             who.wishes.ruled_out(gap.day, gap.start),
             f"can’t come {half_day_words(half_day(gap.day, gap.start))}s",
