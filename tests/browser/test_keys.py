@@ -236,6 +236,22 @@ def test_a_letter_is_the_pages_and_not_typed_into_an_amount(
     desk.until(lambda: desk.focus().get_attribute("id") == "amount2", "the second amount has the focus")
 
 
+def test_a_number_is_counted_into_an_empty_field_whatever_is_numbered(
+    person: Callable[[str], Person],
+) -> None:
+    """Kills: four hundreds in the drawer open the fourth row. An empty field has nothing put forward."""
+    sam = person("sam")
+    sam.open("/close")
+    hundreds = "[name='piece-10000']"
+    sam.until(lambda: sam.focus().get_attribute("name") == "piece-10000", "the first pieces have the focus")
+    numbered = [each.get_attribute("data-key") for each in sam.all("main a[data-key]")]
+    assert "2" in numbered
+    for digit in ("2", "1"):
+        sam.press(digit)
+    sam.until(lambda: sam.find(hundreds).get_property("value") == "21", "it is counted")
+    assert sam.driver.current_url.endswith("/close")
+
+
 def test_after_an_act_the_focus_is_back_at_the_visit(person: Callable[[str], Person], zax: Running) -> None:
     desk = person("juno")
     desk.open("/book")

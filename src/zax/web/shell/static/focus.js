@@ -41,7 +41,7 @@ function settle() {
     wanted.focus();
     if (wanted.matches("input:not([type=radio]):not([type=checkbox])")) {
       wanted.select?.();
-      if (wanted === asked && wanted.matches(".num")) wanted.dataset.offered = "";
+      if (wanted === asked && wanted.matches(".num") && wanted.value) wanted.dataset.offered = "";
     }
   } else if (document.activeElement === document.body || !document.activeElement) back();
 }
