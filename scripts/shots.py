@@ -65,6 +65,12 @@ class Camera:
         self.until(lambda d: d.execute_script(asked, css))
         return str(self.driver.execute_script(asked, css)).removeprefix(URL)
 
+    def id_of(self, css: str) -> str:
+        """The id of the first such element, asked in one step as well."""
+        asked = "return document.querySelector(arguments[0])?.id"
+        self.until(lambda d: d.execute_script(asked, css))
+        return str(self.driver.execute_script(asked, css))
+
     def press(self, css: str, brings: str) -> None:
         """Press a button until what it brings is there; a headless browser loses a press now and then."""
 
@@ -101,15 +107,11 @@ def take_all(camera: Camera) -> None:
     camera.take("book")
     camera.open("/book?" + str(ito).split("?")[1])
     camera.take("visit-sheet")
-    dental = camera.driver.find_elements(By.CSS_SELECTOR, "[data-provider='1'] .v.room")[0].get_attribute(
-        "id"
-    )
+    dental = camera.id_of("[data-provider='1'] .v.room")
     fern = camera.driver.execute_script(
         "return [...document.querySelectorAll('a.v')].find((a) => a.textContent.includes('Fern Whitaker')).id"
     )
-    vasquez = camera.driver.find_element(By.CSS_SELECTOR, "[data-provider='2'] .v.checkout").get_attribute(
-        "id"
-    )
+    vasquez = camera.id_of("[data-provider='2'] .v.checkout")
     camera.open(camera.href("[data-provider='5'] .gap"))
     who = camera.driver.find_element(By.ID, "who")
     who.send_keys("whitlow")
@@ -118,10 +120,10 @@ def take_all(camera: Camera) -> None:
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#slipabout .duenow"))
     camera.take("booking")
     take_time(camera)
-    camera.open(f"/visits/{str(vasquez).removeprefix('bar-')}/checkout")
+    camera.open(f"/visits/{vasquez.removeprefix('bar-')}/checkout")
     camera.take("checkout")
-    take_visit(camera, str(dental).removeprefix("bar-"))
-    camera.open(f"/visits/{str(vasquez).removeprefix('bar-')}/sheet")
+    take_visit(camera, dental.removeprefix("bar-"))
+    camera.open(f"/visits/{vasquez.removeprefix('bar-')}/sheet")
     account = camera.href("a[href^='/accounts/']")
     take_money(camera, account)
     take_record(camera, str(fern).removeprefix("bar-"))

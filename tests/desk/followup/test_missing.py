@@ -14,6 +14,7 @@ from zax.clock import ShiftedClock
 from zax.core.followup.call_sheet import Why
 from zax.demo.world import TYPE_ID
 from zax.desk.acts.transaction import Desk
+from zax.desk.arrivals.check_in import check_in
 from zax.desk.book.booking import book_visit
 from zax.desk.clinic.clinic import load
 from zax.desk.followup.calls import call_sheet
@@ -75,6 +76,10 @@ def test_it_is_learned_and_said_of_visits_to_come(desk: Desk) -> None:
     safe = book_visit(desk, JUNO, order(never, 1, "14:00", "Filling", day=TOMORROW))
     assert risk(desk, risky) >= 20 and risk(desk, safe) == 0
     assert risk(desk, 99_999) == 0
+    here = book_visit(desk, JUNO, order(often, 1, "14:00", "Filling"))
+    assert risk(desk, here) >= 10
+    check_in(desk, JUNO, here)
+    assert risk(desk, here) == 0
 
 
 def test_who_may_not_come_is_called_first(desk: Desk) -> None:

@@ -9,7 +9,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, bindparam, text
 
 from zax.core.book.cancellation import OffWhy
-from zax.core.book.track import CHARGED, FINISHED, FREES_THE_TIME, Stop
+from zax.core.book.track import CHARGED, ON_THE_BOOK, Stop
 from zax.store.rows import many, sql_list
 
 # Came or was a no-show: what the patient canceled in time, or the clinic did, says nothing about it.
@@ -58,7 +58,7 @@ _AHEAD = text(
     FROM visit v
     LEFT JOIN visit o ON o.patient_id = v.patient_id AND o.id <> v.id AND o.day < v.day AND o.minutes > 0
       AND (o.state IN {sql_list(CHARGED | {Stop.MISSED})} OR o.off_why = '{OffWhy.MISSED}')
-    WHERE v.id IN :ids AND v.state NOT IN {sql_list(FINISHED | FREES_THE_TIME)}
+    WHERE v.id IN :ids AND v.state IN {sql_list(ON_THE_BOOK)}
     GROUP BY v.id
     """
 ).bindparams(bindparam("ids", expanding=True))
@@ -123,5 +123,5 @@ def owed_by_day(connection: Connection, patient_ids: Sequence[int]) -> list[Owed
 
 
 def visits_ahead_by_id(connection: Connection, visit_ids: Iterable[int]) -> list[AheadVisit]:
-    """Those of these visits that are still to come."""
+    """Those of these visits whose patients are still expected; who is here has come."""
     return many(connection, _AHEAD, AheadVisit, ids=list(visit_ids) or [0])
