@@ -44,7 +44,7 @@ OPENING = Opening(site_id=1, provider_id=1, day=TOMORROW, start=14 * 60, minutes
 
 def waits(desk: Desk, first: str, number: int = 0, kind: str = "Filling", **more: Any) -> int:
     """Somebody who comes at short notice, with a phone of their own."""
-    patient = add_patient(desk, first=first, phone=f"36055501{number:02}", **more)
+    patient = add_patient(desk, first=first, phone=f"3605550{100 + number}", **more)
     wait_for(desk, JUNO, patient, "short", TYPE_ID[kind], 0, 1, "")
     return patient
 
@@ -124,21 +124,21 @@ def test_the_first_yes_is_booked_and_leaves_the_waitlist(desk: Desk) -> None:
 
 def test_two_hundred_yeses_at_once_book_one_and_answer_all(desk: Desk) -> None:
     offers.keep_rules(desk, SAM, Rules(wave=20, minutes=1))
-    for number in range(50):
-        waits(desk, f"P{number:02}", number)
+    for number in range(200):
+        waits(desk, f"P{number:03}", number)
     offer = make_offer(desk, JUNO, OPENING)
-    for _ in range(2):
+    for _ in range(9):
         text_next(desk, JUNO, offer)
     who = [each for each in people(desk, offer).values() if each.place == Place.SENT]
-    assert len(who) == 50
-    at_one_moment([lambda each=each: says(desk, each, "YES") for each in who for _ in range(4)])
+    assert len(who) == 200
+    at_one_moment([lambda each=each: says(desk, each, "YES") for each in who])
     found = list(places(desk, offer).values())
-    assert found.count(Place.YES) == 1 and found.count(Place.LATE) == 49
+    assert found.count(Place.YES) == 1 and found.count(Place.LATE) == 199
     assert scalar(desk, "SELECT COUNT(*) FROM visit") == 1
     keys = [key for key, _ in texts(desk)]
-    assert len(keys) == len(set(keys)) == 100
+    assert len(keys) == len(set(keys)) == 400
     assert sum(key.startswith("offer-yours") for key in keys) == 1
-    assert sum(key.startswith("offer-late") for key in keys) == 49
+    assert sum(key.startswith("offer-late") for key in keys) == 199
 
 
 def test_the_desk_books_it_at_the_same_moment(desk: Desk) -> None:

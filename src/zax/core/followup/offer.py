@@ -16,7 +16,7 @@ from enum import StrEnum
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.messages.quiet import SHIPPED_FROM, SHIPPED_TO, Quiet
 
-MOST_PEOPLE = 60
+MOST_PEOPLE = 240
 REMEMBERED = timedelta(days=3)
 
 
