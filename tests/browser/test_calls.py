@@ -118,3 +118,15 @@ def test_all_of_a_page_are_ticked_at_once(person: Callable[[str], Person]) -> No
     desk.see("by text", "#about")
     desk.click("#many input[name=row]")
     assert desk.driver.execute_script("return document.querySelector('[data-tickall]').indeterminate")
+
+
+def test_a_whole_list_is_texted_and_goes_on_by_itself(person: Callable[[str], Person], zax: Running) -> None:
+    """Hundreds at once: the page shows how far it is and comes back to the list when all are done."""
+    desk = person("juno")
+    before = of(zax, "SELECT COUNT(*) FROM contact_try WHERE how = 'text'")
+    desk.open("/followup/recalls?by=over")
+    desk.click("[name=whole]")
+    desk.control_enter()
+    desk.see("will get a text", ".said")
+    desk.at("/followup/recalls?by=over")
+    assert of(zax, "SELECT COUNT(*) FROM contact_try WHERE how = 'text'") > before + 100

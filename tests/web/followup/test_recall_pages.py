@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
 from urllib.parse import urlencode
 
@@ -9,7 +10,7 @@ import pytest
 
 from tests.conftest import JUNO, TODAY, add_patient, known_patient, order, scalar
 from tests.desk.followup.made import recall, recall_type
-from tests.web.conftest import Browser
+from tests.web.conftest import Browser, hidden
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 
@@ -85,6 +86,42 @@ def test_many_are_texted_at_once_and_who_cannot_be_is_said(juno: Browser, desk: 
     assert "Reached" not in juno.get("/followup/recalls?tried=no").text
     nobody = juno.post("/followup/recalls/reach", how="text")
     assert nobody.status_code == 422 and "Tick whom it is for." in nobody.text
+
+
+def test_more_than_a_hundred_go_some_at_a_time_and_each_once(juno: Browser, desk: Desk) -> None:
+    kind = recall_type(desk)
+    rows = [
+        recall(desk, add_patient(desk, first=f"P{n}", phone="" if n % 50 == 0 else "3605550123"), kind, TODAY)
+        for n in range(210)
+    ]
+    page = juno.post("/followup/recalls/reach", row=rows, how="text", by="all")
+    steps = 0
+    while page.status_code == 200:
+        steps += 1
+        shown = " ".join(page.text.split())
+        assert f"<b>{100 * steps} of 210</b>" in shown
+        assert f"{98 * steps} people will get a text. {2 * steps} skipped: no mobile phone" in shown
+        sent = {name: hidden(page.text, name) for name in ("how", "list", "total", "sent", "rest", "once")}
+        left = re.findall(r'name="left" value="([^"]*)"', page.text)
+        page = juno.post("/followup/recalls/reach/more", **sent, left=left)
+        juno.post("/followup/recalls/reach/more", **sent, left=left)  # pressed twice: done once
+    assert steps == 2 and page.headers["location"] == "/followup/recalls?by=all"
+    assert scalar(desk, "SELECT COUNT(*) FROM contact_try") == 205
+    assert scalar(desk, "SELECT COUNT(*) FROM outbox WHERE kind = 'patient_text'") == 205
+    assert scalar(desk, "SELECT COUNT(DISTINCT patient_id) FROM contact_try") == 205
+
+
+@pytest.mark.parametrize(
+    "sent",
+    [
+        {},
+        {"rest": "x,-1,,9999999999999999999"},
+        {"rest": "1", "list": "//elsewhere.example", "total": "y", "sent": "-5", "left": ["|", "7", "z|z"]},
+    ],
+)
+def test_a_step_that_was_tampered_with_does_no_harm(juno: Browser, sent: dict[str, object]) -> None:
+    answer = juno.post("/followup/recalls/reach/more", how="text", **sent)
+    assert answer.headers["location"] == "/followup/recalls"
 
 
 def test_letters_come_in_one_print_and_nothing_is_noted_by_looking(juno: Browser, desk: Desk) -> None:

@@ -27,12 +27,13 @@ from zax.core.followup.worklist import (
 )
 from zax.core.reading import day_or_none, reference
 from zax.desk.followup import recalls
-from zax.desk.followup.reaching import MOST_AT_ONCE, MOST_LETTERS, ToReach, reach_many, to_reach
+from zax.desk.followup.reaching import MOST_AT_ONCE, MOST_LETTERS, ToReach, to_reach
 from zax.desk.followup.tries import HOW, note_try, undo_try
 from zax.store.followup.recalls import over_of, recall_types, recalls_of
 from zax.store.followup.tries import ContactTry, tries_of
 from zax.store.followup.worklist import MOST_COUNTED, DueRow, count_due, due_rows, ids_due, rows_by_id
 from zax.store.record.record import visits_ahead
+from zax.web.followup.many import Run, channel_in, go_on
 from zax.web.record.record import record_page
 from zax.web.shell.pdf import joined_pdf, paper_html, write_all
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
@@ -167,7 +168,7 @@ _NTH = ("first", "second", "third", "fourth", "fifth", "sixth")
 def about_many(request: Request, form: PostedForm = Depends(posted_form)) -> HTMLResponse:
     """What would go to whom for the ticked rows, said beneath the list as they are ticked."""
     ctx = enter(request, "book")
-    ids, channel = _ids(ctx, form), _channel(form)
+    ids, channel = _ids(ctx, form), channel_in(form)
     with ctx.read() as connection:
         found = to_reach(connection, ctx.clinic, ids, channel, ctx.today)
     return ctx.page("followup/parts/about_many.html", found=_sorted_out(found), channel=channel)
@@ -191,21 +192,18 @@ def _sorted_out(found: Sequence[ToReach]) -> SortedOut:
 
 @router.post("/followup/recalls/reach")
 def reach(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
-    """Text or mail the ticked ones; letters come as one paper and are noted once they are printed."""
+    """Text or mail the ticked ones, some at a time; letters come as one paper and are noted once they are
+    printed.
+    """
     ctx = enter(request, "book")
-    channel = _channel(form)
+    ids = _ids(ctx, form)
+    run = Run(channel=channel_in(form), total=len(ids), rest=ids, left_out={}, back=_back(form))
     try:
-        done = reach_many(ctx.desk, ctx.actor, _ids(ctx, form), channel)
+        if run.channel is Channel.LETTER and len(ids) > MOST_LETTERS:
+            raise Refused(f"Print at most {MOST_LETTERS} letters at a time.", "row")
+        return go_on(ctx, run)
     except Mendable as error:
         return recalls_page(ctx, 0, error.status, problems=error.problems, typed=form)
-    people = "1 person" if done.sent == 1 else f"{done.sent} people"
-    left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
-    did = {
-        Channel.TEXT: f"{people} will get a text.",
-        Channel.EMAIL: f"{people} will get an email.",
-        Channel.LETTER: f"Noted: letters to {people}.",
-    }
-    return ctx.go(_back(form), f"{did[channel]} {left}".strip())
 
 
 @router.post("/followup/recalls/letters.pdf")
@@ -254,12 +252,6 @@ def set_many(request: Request, form: PostedForm = Depends(posted_form)) -> Respo
         return recalls_page(ctx, 0, error.status, problems=error.problems, typed=form)
     left = "; ".join(f"{count} skipped: {why}" for why, count in done.left_out.items())
     return ctx.go(_back(form), f"Set for {done.set}. {left}".strip())
-
-
-def _channel(form: PostedForm) -> Channel:
-    if form["how"] not in {Channel.TEXT, Channel.EMAIL, Channel.LETTER}:
-        raise Refused("Choose text, email or letter.", "how")
-    return Channel(form["how"])
 
 
 def _ids(ctx: RequestContext, form: PostedForm) -> list[int]:

@@ -15,3 +15,13 @@ document.addEventListener("change", (event) => {
   if (head) boxes(head).forEach((box) => { box.checked = head.checked; });
   document.querySelectorAll("[data-tickall]").forEach((each) => tellHead(each));
 });
+
+// What is done some at a time goes on by itself once its page is there.
+function goOn() {
+  const form = document.querySelector("form[data-goes-on]:not([data-gone])");
+  if (!form) return;
+  form.dataset.gone = "";
+  form.requestSubmit();
+}
+document.addEventListener("htmx:afterSettle", goOn);
+goOn();
