@@ -155,7 +155,9 @@ def follow_up(connection: Connection, today: date, now: datetime) -> None:
     ]
     if tries:
         connection.execute(insert(schema.contact_try), tries)
-    connection.execute(insert(schema.contact_try), _spoken(rows, now))
+    spoken = _spoken(rows, now)
+    if spoken:
+        connection.execute(insert(schema.contact_try), spoken)
     recall = schema.recall
     for place, row in enumerate(connection.execute(_LONG_AGO, {"last": spans["first"]}).all()):
         if place % 60:

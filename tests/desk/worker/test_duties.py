@@ -174,7 +174,8 @@ def test_long_runs_have_a_lane_of_their_own_and_take_turns(
 
     def noted(kind: str, real: Any) -> Any:
         def carry_out(tools: Tools, errand: Errand) -> None:
-            order.append(kind)
+            if tools.desk is desk:  # the worker of the browser walks may live in this process too
+                order.append(kind)
             real(tools, errand)
 
         return carry_out
