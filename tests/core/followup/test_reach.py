@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zax.core.followup.reach import Reachable, Way, way
+from zax.core.followup.reach import Reachable, Way, text_or_call, way
 from zax.core.followup.recall import Channel
 
 DAY = date(2026, 11, 24)
@@ -61,3 +61,23 @@ def test_nobody_is_reached_against_their_wish(channel: Channel, wish: str, statu
     assert bool(found.to) != bool(found.why_not)
     if wish == "none" or status != "active":
         assert not found.to
+
+
+@pytest.mark.parametrize(
+    ("person", "channel", "found"),
+    [
+        (HELEN, Channel.TEXT, Way("3605550111")),
+        (MIA, Channel.TEXT, Way("3605550111")),
+        (replace(HELEN, texts_to="none"), Channel.CALL, Way("3605550111")),
+        (replace(HELEN, phone=""), Channel.CALL, Way("3605550122")),
+        (replace(HELEN, wishes={"recalls": "call"}), Channel.CALL, Way("3605550111")),
+        (replace(HELEN, wishes={"recalls": "email"}), Channel.CALL, Way(why_not="wants email")),
+        (replace(HELEN, wishes={"recalls": "none"}), Channel.CALL, Way(why_not="opted out of recalls")),
+        (replace(HELEN, status="deceased"), Channel.CALL, Way(why_not="deceased")),
+        (replace(HELEN, phone="", home_phone=""), Channel.CALL, Way(why_not="no mobile phone")),
+    ],
+)
+def test_by_text_and_by_a_call_only_for_who_cannot_be_texted(
+    person: Reachable, channel: Channel, found: Way
+) -> None:
+    assert text_or_call(person, DAY) == (channel, found)

@@ -78,3 +78,11 @@ def test_a_yes_and_a_no_is_never_booked(yes: str, no: str) -> None:
 @given(st.sampled_from(["STOP", "Stop.", "stop!!", "UNSUBSCRIBE", "quit", "PARAR", "  end "]))
 def test_stop_is_obeyed(words: str) -> None:
     assert all(meaning(words, asked) is Meaning.STOP for asked in Asked)
+
+
+@pytest.mark.parametrize(
+    ("words", "found"), [("yesss", "accept_offer"), ("Nooooo", "decline_offer"), ("siii", "accept_offer")]
+)
+def test_a_stretched_word_is_the_word(words: str, found: str) -> None:
+    assert meaning(words) == found
+    assert meaning(f"{words} zzyx") is Meaning.UNCLEAR

@@ -56,6 +56,7 @@ class Candidate:
     minutes: int
     worth: int
     name: str = ""
+    called: str = ""
     language: str = ""
     provider_id: int = 0
     wait_id: int = 0

@@ -63,6 +63,15 @@ def way(person: Reachable, channel: Channel, today: date) -> Way:
     return _address(reader, channel)
 
 
+def text_or_call(person: Reachable, today: date) -> tuple[Channel, Way]:
+    """By text; by a call for whoever wants calls or can't be texted; else why they can't be texted."""
+    text = way(person, Channel.TEXT, today)
+    if text.to:
+        return Channel.TEXT, text
+    call = way(person, Channel.CALL, today)
+    return Channel.CALL, call if call.to else text
+
+
 def _address(person: Reachable, channel: Channel) -> Way:
     phones = {"phone": person.phone, "home": person.home_phone, "work": person.work_phone}
     match channel:

@@ -52,6 +52,9 @@ class Reading:
 
 
 _YES_MEANS = {Asked.REMINDER: Meaning.CONFIRM, Asked.OFFER: Meaning.ACCEPT, Asked.RECALL: Meaning.ACCEPT}
+# "yesss", "nooo": the last letter as often as one likes.
+_STRETCHED = {"yes": Says.YES, "si": Says.YES, "no": Says.NO}
+_LAST_LETTERS = re.compile(r"(.)\1+$")
 _WORD = re.compile(r"[a-z0-9:]+|[^\w\s.,!?;'’…\"()\-]")
 _APOSTROPHE = re.compile("['`´‘’]")
 _SKIN = re.compile("[\U0001f3fb-\U0001f3ff\ufe0f]")
@@ -93,8 +96,8 @@ def _phrases(tokens: list[str]) -> tuple[Counter[Says], int, list[int]]:
             token = tokens[at]
             if token.isascii() and token.isdecimal() and len(token) == 1:
                 numbers.append(int(token))
-            elif re.sub(r"(.)\1+$", r"\1", token) in {"yes", "si", "no"}:
-                said[{"no": Says.NO}.get(token.rstrip("o") + "o", Says.YES)] += 1
+            elif (says := _STRETCHED.get(_LAST_LETTERS.sub(r"\1", token))) is not None:
+                said[says] += 1
             else:
                 unknown += 1
             at += 1

@@ -14,8 +14,7 @@ from zax.core.book.hours import Span
 from zax.core.book.waitlist import Entry, Gap, Waits, WaitWhy
 from zax.core.followup.candidates import By, Candidate, Ranking, Source, ranking
 from zax.core.followup.offer import Rules
-from zax.core.followup.reach import way
-from zax.core.followup.recall import Channel
+from zax.core.followup.reach import text_or_call
 from zax.core.patients.wishes import Wishes
 from zax.desk.book.placing import Spot, why_not_there
 from zax.desk.book.planned import type_for_work
@@ -27,7 +26,6 @@ from zax.store.followup import candidates as stored
 from zax.store.followup.offers import offered_lately
 from zax.store.patients.attendance import tallies_of
 from zax.store.patients.patients import guarantors_of, patients_of
-from zax.store.patients.records import Patient
 
 _SOURCES = {WaitWhy.LOST: Source.LOST, WaitWhy.SHORT: Source.SHORT, WaitWhy.SOONER: Source.SOONER}
 WEEK = timedelta(days=7)
@@ -156,11 +154,12 @@ def _known(
     for each in found:
         person = people[each.patient_id]
         tally = kept[each.patient_id]
-        by, to, why_not = _way(person, guarantors.get(person.household_id), today)
+        channel, there = text_or_call(reachable(person, guarantors.get(person.household_id)), today)
         known.append(
             replace(
                 each,
                 name=f"{person.first} {person.last}",
+                called=person.used_name or person.first,
                 language=person.language,
                 wishes=Wishes(person.likes, person.never),
                 missed=tally.missed,
@@ -169,22 +168,9 @@ def _known(
                 visit_that_day=person.id in busy,
                 canceled_it=person.id in gone,
                 flag=flags.get(person.id, ""),
-                by=by,
-                to=to,
-                why_not=why_not,
+                by=By(channel),
+                to=there.to,
+                why_not=there.why_not,
             )
         )
     return known
-
-
-def _way(person: Patient, guarantor: Patient | None, today: date) -> tuple[By, str, str]:
-    """How, to which phone, or why not. By text; by a call for who wants calls or has no mobile phone."""
-    who = reachable(person, guarantor)
-    text = way(who, Channel.TEXT, today)
-    if text.to:
-        return By.TEXT, text.to, ""
-    call = way(who, Channel.CALL, today)
-    may_call = text.why_not in {"wants calls", "wants no texts", "no mobile phone"}
-    if may_call and call.to:
-        return By.CALL, call.to, ""
-    return By.CALL, "", text.why_not

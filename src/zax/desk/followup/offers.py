@@ -9,7 +9,7 @@ Every text has a key of its own, so it goes out once, however often the work is 
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime, time, timedelta
 
 from zax.clock import to_utc
@@ -73,13 +73,8 @@ def rules_of(clinic: Clinic) -> Rules:
 def keep_rules(tx: Transaction, rules: Rules) -> None:
     """Raises Problems beside the fields."""
     check_rules(rules)
-    tx.keep_setting(SETTING, _kept(rules))
-    tx.change_setup("setup.offers", **_kept(rules))
-
-
-def _kept(rules: Rules) -> KeptJson:
-    names = ("wave", "minutes", "most_a_week", "until_before", "within_days", "quiet_from", "quiet_to")
-    return {name: getattr(rules, name) for name in names}
+    tx.keep_setting(SETTING, asdict(rules))
+    tx.change_setup("setup.offers", **asdict(rules))
 
 
 def begins_at(clinic: Clinic, site_id: int, day: date, start: int) -> datetime:

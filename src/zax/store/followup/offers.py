@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import Connection, Select, exists, func, insert, or_, select, text
 
 from zax.core.book.track import Stop
+from zax.core.book.waitlist import Gap
 from zax.core.followup.offer import MAY_ANSWER, Place, Stand
 from zax.store.book.tables import track_move, visit
 from zax.store.followup.tables import offer, offer_person
@@ -45,6 +46,11 @@ class Offer:
     @property
     def is_open(self) -> bool:
         return self.stand == Stand.OPEN
+
+    @property
+    def gap(self) -> Gap:
+        """The time itself; what may stand there was asked when it was made."""
+        return Gap(self.site_id, self.day, self.start_min, self.minutes, self.provider_id, "", frozenset())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

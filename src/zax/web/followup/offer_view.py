@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from datetime import datetime, timedelta
 
 from zax.clock import local
 from zax.core.book.waitlist import Gap
 from zax.core.followup.candidates import By, Ranked, Ranking, Skipped, kept_words, why_words
 from zax.core.followup.offer import Place, Rules
-from zax.core.followup.offer_words import Facts, invitation, language_of, too_late, yours
+from zax.core.followup.offer_words import Facts, invitation, too_late, yours
 from zax.core.messages.length import TextLength, text_length
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.followup.offer_words import facts_of
+from zax.desk.followup.offer_words import facts_for, facts_of
 from zax.store.followup.offers import Offer, OfferPerson
 from zax.web.followup.offer_axis import Axis, Door, axis_of, waves_of
 
@@ -93,6 +93,10 @@ class OfferView:
         """When the next wave goes out, on the site's wall clock."""
         return next((door.wave.at for door in self.doors if not door.wave.past), None)
 
+    def begins_by_phone(self, wave: int) -> bool:
+        """Whether all of the first wave are called, so that no text goes out yet."""
+        return all(row.called for row in self.rows[:wave])
+
     @property
     def taker(self) -> Row | None:
         return next((row for row in self.rows if row.place == Place.YES), None)
@@ -111,7 +115,16 @@ def before(clinic: Clinic, gap: Gap, found: Ranking, now: datetime, rules: Rules
         rows=tuple(rows[:ROWS]),
         more=tuple(rows[ROWS:]),
         skipped=tuple(_left_out(each, gap) for each in found.skipped),
-        texts=_texts(_facts(clinic, gap, first.name.split()[0], first.language, first.minutes, first.leaves))
+        texts=_texts(
+            facts_for(
+                clinic,
+                gap,
+                called=first.called,
+                language=first.language,
+                minutes=first.minutes,
+                leaves=first.leaves,
+            )
+        )
         if first
         else None,
         doors=tuple(axis.doors(waves)),
@@ -163,7 +176,7 @@ def running(clinic: Clinic, offer: Offer, people: Sequence[OfferPerson], now: da
     rows = [_row(clinic, each, axis, zone, due.get(each.id)) for each in asked]
     shown = max(ROWS, 1 + max((place for place, row in enumerate(rows) if row.sent is not None), default=0))
     return OfferView(
-        gap=Gap(offer.site_id, offer.day, offer.start_min, offer.minutes, offer.provider_id, "", frozenset()),
+        gap=offer.gap,
         rows=tuple(rows[:shown]),
         more=tuple(rows[shown:]),
         skipped=tuple(_row(clinic, each, axis, zone, None) for each in people if each not in asked),
@@ -210,20 +223,6 @@ def _row(clinic: Clinic, each: OfferPerson, axis: Axis, zone: str, due: datetime
         trouble=each.skipped_why,
         due=due,
         may_join=each.may_join,
-    )
-
-
-def _facts(clinic: Clinic, gap: Gap, first: str, language: str, minutes: int, leaves: date | None) -> Facts:
-    return Facts(
-        first=first,
-        language=language_of(language),
-        provider=clinic.providers[gap.provider_id].short,
-        day=gap.day,
-        start=gap.start,
-        minutes=minutes,
-        clinic=str(clinic.about["clinic_name"]),
-        phone=clinic.sites[gap.site_id].phone,
-        leaves=leaves,
     )
 
 
