@@ -155,11 +155,26 @@ def engine(server: Server) -> Iterator[Engine]:
     made.dispose()
 
 
+@dataclass(slots=True)
+class StandingClock(ShiftedClock):
+    """A clock that goes on only by being looked at, a microsecond each time: what comes later is later, and a
+    wait of fifteen minutes is over a quarter of an hour later, however fast or slow the machine is.
+    """
+
+    moment: datetime = datetime(2000, 1, 1)
+    looks: int = 0
+
+    def now(self) -> datetime:
+        self.looks += 1
+        return self.moment + timedelta(microseconds=self.looks)
+
+    def set_to(self, moment: datetime) -> None:
+        self.moment = moment
+
+
 @pytest.fixture
 def clock() -> ShiftedClock:
-    made = ShiftedClock()
-    made.set_to(at(10, 42))
-    return made
+    return StandingClock(moment=at(10, 42))
 
 
 @pytest.fixture(scope="session")
@@ -331,6 +346,9 @@ class FakeTexts:
         self.waiting[self.came] = TextReply(self.came, sender, words)
         return self.came
 
+    def knows(self, key: str) -> bool:
+        return key in self.sent
+
     def replies(self) -> list[TextReply]:
         return list(self.waiting.values())
 
@@ -338,9 +356,22 @@ class FakeTexts:
         self.waiting.pop(number, None)
 
 
+@dataclass
+class FakeCalls:
+    """Who was rung up: key, number, words; each key once."""
+
+    placed: dict[str, tuple[str, str]] = field(default_factory=dict)
+
+    def place(self, key: str, to: str, words: str, language: str) -> None:
+        self.placed.setdefault(key, (to, words))
+
+    def knows(self, key: str) -> bool:
+        return key in self.placed
+
+
 @pytest.fixture
 def outside() -> Outside:
-    return Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts())
+    return Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls())
 
 
 PATIENT: dict[str, Any] = {

@@ -19,7 +19,7 @@ from zax.desk.book.waitlist import OpenTime, open_times
 from zax.desk.followup.offer_answers import answered
 from zax.desk.followup.offering import watch_offers
 from zax.desk.followup.offers import Opening, make_offer
-from zax.desk.messages.replies import take_in
+from zax.desk.inbox.replies import take_in
 from zax.outside.doors import TextReply
 from zax.store.followup.offers import OfferPerson, people_of
 

@@ -1,4 +1,4 @@
-"""The real adapters: HTTP for terminal, clearinghouse and texts, SMTP for mail. Time limits are set on
+"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on
 every call.
 """
 
@@ -7,13 +7,13 @@ from __future__ import annotations
 import smtplib
 from collections.abc import Mapping
 from email.message import EmailMessage
-from typing import Any
 from urllib.parse import quote
 
 import httpx
 
 from zax.core.json import Json
-from zax.outside.doors import DoorRefused, Incoming, Outside, OutsideTrouble, PayerPage, Sale, TextReply
+from zax.outside.doors import DoorRefused, Incoming, Outside, OutsideTrouble, PayerPage, Sale
+from zax.outside.gateways import HttpCalls, HttpTexts
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
 
 _STATES = {"approved", "declined"}
@@ -138,44 +138,6 @@ class SmtpMail:
             raise OutsideTrouble(f"The mail server can’t be reached: {error}") from error
 
 
-class HttpTexts:
-    """A text gateway over HTTP; the key makes a text go out once however often it is handed over."""
-
-    def __init__(self, url: str, seconds: float = 20) -> None:
-        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
-
-    def send(self, key: str, to: str, words: str) -> None:
-        try:
-            self._call("POST", "/texts", json={"to": to, "words": words}, headers={"Idempotency-Key": key})
-        except httpx.HTTPStatusError as error:
-            raise DoorRefused(f"The text gateway doesn’t take texts to {to}.") from error
-
-    def replies(self) -> list[TextReply]:
-        try:
-            found = self._call("GET", "/texts/replies").json()
-            return [TextReply(int(each["number"]), str(each["from"]), str(each["words"])) for each in found]
-        except (ValueError, KeyError, TypeError) as error:
-            raise OutsideTrouble("The text gateway answered something that isn’t a list of texts.") from error
-
-    def taken(self, number: int) -> None:
-        self._call("POST", f"/texts/replies/{number}/taken")
-
-    def _call(self, method: str, path: str, **more: Any) -> httpx.Response:
-        """The answer; HTTPStatusError for what the gateway will not take."""
-        try:
-            answer = self.client.request(method, path, **more)
-            answer.raise_for_status()
-        except httpx.HTTPStatusError as error:
-            if error.response.status_code == 422:
-                raise
-            raise OutsideTrouble(
-                f"The text gateway returned an error ({error.response.status_code})."
-            ) from error
-        except httpx.HTTPError as error:
-            raise OutsideTrouble(f"The text gateway can’t be reached ({type(error).__name__}).") from error
-        return answer
-
-
 def real_outside(
     url: str, smtp_port: int, terminal_seconds: float, folders: SftpPlace | None = None
 ) -> Outside:
@@ -185,5 +147,9 @@ def real_outside(
     online = HttpClearinghouse(url)
     house = SftpClearinghouse(folders, online) if folders else online
     return Outside(
-        HttpTerminal(url, terminal_seconds), house, SmtpMail("127.0.0.1", smtp_port), HttpTexts(url)
+        HttpTerminal(url, terminal_seconds),
+        house,
+        SmtpMail("127.0.0.1", smtp_port),
+        HttpTexts(url),
+        HttpCalls(url),
     )

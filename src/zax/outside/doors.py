@@ -1,5 +1,5 @@
-"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail, texts. Adapters live
-beside this file.
+"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail, texts, calls. Adapters
+live beside this file.
 
 Every call carries a key, so that asking again after a crash or a lost answer changes nothing outside.
 """
@@ -113,11 +113,24 @@ class Texts(Protocol):
         none.
         """
 
+    def knows(self, key: str) -> bool:
+        """Whether it took a text of this key; raises OutsideTrouble when it can't be asked."""
+
     def replies(self) -> list[TextReply]:
         """What came in and was not said to be taken, the oldest first; raises OutsideTrouble."""
 
     def taken(self, number: int) -> None:
         """The clinic has it: the gateway needs to keep it no longer; raises OutsideTrouble."""
+
+
+class Calls(Protocol):
+    def place(self, key: str, to: str, words: str, language: str) -> None:
+        """Ring a phone and read the words out; what came of it is told later, by a signed callback. Raises
+        OutsideTrouble, and DoorRefused for a number that can't be called.
+        """
+
+    def knows(self, key: str) -> bool:
+        """Whether it took a call of this key; raises OutsideTrouble when it can't be asked."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,3 +141,4 @@ class Outside:
     clearinghouse: Clearinghouse
     mail: Mail
     texts: Texts
+    calls: Calls

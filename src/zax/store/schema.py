@@ -68,7 +68,8 @@ from zax.store.followup.tables import (
     return_event,
     return_reason,
 )
-from zax.store.messages.tables import text_reply
+from zax.store.inbox.tables import text_reply
+from zax.store.messages.tables import address, message
 from zax.store.money.tables import (
     allocation,
     card_on_file,
@@ -89,6 +90,7 @@ from zax.store.money.tables import (
     statement_run,
     tender_kind,
 )
+from zax.store.notices.tables import notice_rule, notice_told, notice_words
 from zax.store.patients.tables import (
     flag,
     household,
@@ -106,6 +108,7 @@ from zax.store.remits.tables import adjustment_rule, payer_entry, remit, remit_c
 from zax.store.worker.tables import beat
 
 __all__ = [
+    "address",
     "adjustment_rule",
     "allocation",
     "approval",
@@ -135,9 +138,6 @@ __all__ = [
     "form_done",
     "form_template",
     "hand_over",
-    "offer",
-    "offer_person",
-    "text_reply",
     "headsup",
     "headsup_dismissal",
     "household",
@@ -146,8 +146,14 @@ __all__ = [
     "interest_charged",
     "journal",
     "look",
+    "message",
     "metadata",
     "not_same",
+    "notice_rule",
+    "notice_told",
+    "notice_words",
+    "offer",
+    "offer_person",
     "out_of_network",
     "outbox",
     "patient",
@@ -173,8 +179,8 @@ __all__ = [
     "provider_day",
     "provider_exception",
     "provider_hours",
-    "reason",
     "ready_note",
+    "reason",
     "recall",
     "recall_type",
     "receipt",
@@ -200,6 +206,7 @@ __all__ = [
     "statement",
     "statement_run",
     "tender_kind",
+    "text_reply",
     "tooth_work",
     "track_move",
     "user",

@@ -12,7 +12,6 @@ from hypothesis import strategies as st
 from zax.core.errors import Problems, Refused
 from zax.core.followup.recall import (
     LONGEST_TEXT,
-    Channel,
     Interval,
     PlannedTry,
     RecallType,
@@ -25,6 +24,7 @@ from zax.core.followup.recall import (
     read_tries,
     tries_words,
 )
+from zax.core.messages.channel import Channel
 
 DAY = date(2026, 11, 24)
 CLEANING = RecallType(id=1, name="Cleaning", every=Interval(6, Unit.MONTH), type_id=10)

@@ -162,7 +162,7 @@ def test_a_request_nobody_answers_in_time_frees_its_slot(desk: Desk, clock: Shif
     clock.set_to(at(10, 46))
     assert release_held(desk) == 1
     assert state_of(desk, visit_id) == "canceled" and booked(desk, "14:00")
-    assert scalar(desk, "SELECT COUNT(*) FROM outbox WHERE kind = 'patient_mail'") == 1
+    assert scalar(desk, "SELECT COUNT(*) FROM message WHERE channel = 'email'") == 1
 
 
 # --- series and households

@@ -18,6 +18,7 @@ from tests.conftest import (
     ODILE,
     SAM,
     TODAY,
+    FakeCalls,
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
@@ -181,7 +182,7 @@ def test_the_night_asks_once_for_everybody_booked(desk: Desk, payer: Payer, cloc
     book_visit(desk, JUNO, order(far, day=TODAY + timedelta(days=7), start="16:00"))
     dental, _ = covered(desk, 1, first="Ana", phone="3605550152")
     book_visit(desk, JUNO, order(dental, start="15:30"))  # a medical visit, dental coverage
-    outside = Outside(FakeTerminal(), payer, FakeMail(), FakeTexts())
+    outside = Outside(FakeTerminal(), payer, FakeMail(), FakeTexts(), FakeCalls())
     run_once(desk, outside, None)
     run_once(desk, outside, None)
     assert len(payer.asked) == 2 and nightly(desk) == 0
@@ -211,7 +212,7 @@ def test_a_payer_that_is_down_is_asked_again_and_then_given_to_a_person(
     patient, _ = covered(desk, 4)
     book_visit(desk, JUNO, order(patient))
     payer.mode = "down"
-    outside = Outside(FakeTerminal(), payer, FakeMail(), FakeTexts())
+    outside = Outside(FakeTerminal(), payer, FakeMail(), FakeTexts(), FakeCalls())
     for _ in range(MOST_TRIES + 1):
         run_once(desk, outside, None)
         clock.set_to(clock.now() + minutes(11))

@@ -5,7 +5,6 @@ whatever the desk does meanwhile; no text goes out twice and none is lost, where
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -19,7 +18,7 @@ from tests.desk.followup.made import recall, recall_type
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, Refused, ZaxError
 from zax.core.followup.offer import Place, Rules, Stand
-from zax.core.followup.recall import Channel
+from zax.core.messages.channel import Channel
 from zax.core.messages.reply import Asked, read_reply
 from zax.demo.world import TYPE_ID
 from zax.desk.acts.act import in_transaction
@@ -72,8 +71,8 @@ def says(desk: Desk, person: OfferPerson, words: str) -> None:
 
 def texts(desk: Desk) -> list[tuple[str, str]]:
     """Key and words of everything that goes out, in order."""
-    rows = rows_of(desk, "SELECT request_key, payload FROM outbox WHERE kind = 'patient_text' ORDER BY id")
-    return [(row["request_key"], json.loads(row["payload"])["text"]) for row in rows]
+    rows = rows_of(desk, "SELECT request_key, words FROM message WHERE channel = 'text' ORDER BY id")
+    return [(row["request_key"], row["words"]) for row in rows]
 
 
 def at_one_moment(works: list[Callable[[], object]]) -> list[object]:
@@ -480,5 +479,5 @@ def test_who_changed_meanwhile_is_reached_as_they_are_now(desk: Desk, clock: Shi
     assert (who["Moved"].place, who["Moved"].phone) == (Place.SENT, "3605550888")
     assert who["Stopped"].skipped_why == "wants no texts"
     assert who["Busy"].skipped_why == "has a visit that day by now"
-    to = rows_of(desk, "SELECT payload FROM outbox ORDER BY id DESC LIMIT 1")[0]["payload"]
-    assert json.loads(to)["to"] == "3605550888" and of(desk, offer).next_at is None
+    to = scalar(desk, "SELECT address FROM message ORDER BY id DESC LIMIT 1")
+    assert to == "3605550888" and of(desk, offer).next_at is None

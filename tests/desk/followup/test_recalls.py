@@ -16,8 +16,9 @@ from tests.conftest import INES, JUNO, ODILE, SAM, TODAY, FakeTexts, add_patient
 from tests.desk.followup.made import recall, recall_type
 from zax.core.errors import Conflict, NotAllowed, Problems, Refused, ZaxError
 from zax.core.followup.due import OPEN, Stand
-from zax.core.followup.recall import Channel, Interval, RecallType, Unit, read_interval
+from zax.core.followup.recall import Interval, RecallType, Unit, read_interval
 from zax.core.followup.worklist import Booked, By, RecallFilter
+from zax.core.messages.channel import Channel
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import check_in
 from zax.desk.book.booking import book_visit
@@ -216,14 +217,17 @@ def test_many_are_reached_once_and_the_texts_go_out_by_the_worker(desk: Desk, ou
         reach_many(desk, INES, rows, Channel.TEXT)
 
 
-def test_a_number_that_takes_no_texts_is_put_before_a_person(desk: Desk, outside: Outside) -> None:
+def test_a_number_that_takes_no_texts_is_known_from_then_on(desk: Desk, outside: Outside) -> None:
     class Closed(FakeTexts):
         def send(self, key: str, to: str, words: str) -> None:
             raise DoorRefused("no such number")
 
     reach_many(desk, JUNO, [recall(desk, add_patient(desk), recall_type(desk), TODAY)], Channel.TEXT)
-    run_once(desk, Outside(outside.terminal, outside.clearinghouse, outside.mail, Closed()), None)
-    assert scalar(desk, "SELECT state FROM outbox WHERE kind = 'patient_text'") == "aside"
+    run_once(
+        desk, Outside(outside.terminal, outside.clearinghouse, outside.mail, Closed(), outside.calls), None
+    )
+    assert scalar(desk, "SELECT CONCAT(state, ': ', state_words) FROM message") == "failed: no such number"
+    assert scalar(desk, "SELECT trouble FROM address") == "doesn’t take our messages"
 
 
 def test_a_type_is_kept_once_by_the_manager(desk: Desk) -> None:

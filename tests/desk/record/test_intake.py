@@ -20,6 +20,7 @@ from tests.conftest import (
     JUNO,
     ODILE,
     TODAY,
+    FakeCalls,
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
@@ -188,7 +189,9 @@ def test_an_import_goes_on_where_it_broke_off_and_can_be_stopped(desk: Desk, tmp
         start_import(desk, ODILE, job_id, columns, False)
     assert run_import(desk, ODILE, store, job_id, seconds=0) is False
     assert scalar(desk, "SELECT done FROM import_job") == STEP == scalar(desk, "SELECT COUNT(*) FROM patient")
-    run_once(desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts()), None, store)
+    run_once(
+        desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls()), None, store
+    )
     assert scalar(desk, "SELECT CONCAT(state, made) FROM import_job") == f"done{STEP + 200}"
     # a household that spans two steps is one, with one payer
     assert (

@@ -14,10 +14,13 @@ from sqlalchemy import text
 
 from tests.conftest import INES, JUNO, ODILE, RAVI, SAM, TODAY, add_patient, order, scalar
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, Stale
+from zax.core.messages.channel import Channel
+from zax.core.messages.message import Sort
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.booking import book_visit
+from zax.desk.messages.writing import write_to
 from zax.desk.patients.details import change_section, set_reach, set_ssn, set_status, show_ssn
 from zax.desk.patients.household import join_household, leave_household, make_payer
 from zax.desk.patients.notes import NoteForm, add_note, end_flag, end_note, save_flag, set_flag
@@ -97,25 +100,27 @@ def test_the_second_of_two_is_shown_what_the_first_changed(desk: Desk) -> None:
 def test_inactive_and_deceased_people_get_no_messages_and_come_back(desk: Desk) -> None:
     patient_id = add_patient(desk)
     book_visit(desk, JUNO, order(patient_id))
-    payload = {
-        "patient_id": patient_id,
-        "to": "x@example.org",
-        "subject": "s",
-        "text": "t",
-        "message_id": "<m>",
-    }
-    in_transaction(desk, WORKER, lambda tx: tx.send("patient_mail", "m1", payload))
-    in_transaction(
-        desk, WORKER, lambda tx: tx.send("patient_mail", "m2", payload | {"patient_id": patient_id + 1})
-    )
+    other = add_patient(desk, first="Bea")
+
+    def write(tx: Transaction) -> None:
+        for key, whose in (("m1", patient_id), ("m2", other)):
+            write_to(
+                tx,
+                Channel.EMAIL,
+                "x@example.org",
+                "t",
+                key=key,
+                sort=Sort.BY_HAND,
+                patient_id=whose,
+                subject="s",
+            )
+
+    in_transaction(desk, WORKER, write)
     said = set_status(desk, JUNO, patient_id, "deceased", "the family called", "11/20/2026", 1, 1)
     assert "1 message not sent" in said and "1 visit is still booked" in said
-    assert (
-        scalar(
-            desk, "SELECT GROUP_CONCAT(state ORDER BY request_key) FROM outbox WHERE kind = 'patient_mail'"
-        )
-        == "withdrawn,waiting"
-    )
+    for table in ("message", "outbox WHERE kind = 'message'"):
+        found = scalar(desk, f"SELECT GROUP_CONCAT(state ORDER BY request_key) FROM {table}")
+        assert found == "withdrawn,waiting"
     with pytest.raises(Refused, match="before the birth date"):
         set_status(desk, JUNO, patient_id, "deceased", "", "1/1/1980", 2, 1)
     with pytest.raises(Refused, match="Choose"):

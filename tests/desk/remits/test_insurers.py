@@ -17,6 +17,7 @@ from tests.conftest import (
     JUNO,
     ODILE,
     SAM,
+    FakeCalls,
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
@@ -282,7 +283,7 @@ class Broken(FakeClearinghouse):
 
 def test_what_cannot_be_sent_waits_and_goes_out_later(desk: Desk, clock: ShiftedClock) -> None:
     left_visit(desk)
-    outside = Outside(FakeTerminal(), Broken(), FakeMail(), FakeTexts())
+    outside = Outside(FakeTerminal(), Broken(), FakeMail(), FakeTexts(), FakeCalls())
     run_once(desk, outside, receipt_pdf)
     assert scalar(desk, "SELECT last_error FROM outbox") == "no line"
     assert run_once(desk, outside, receipt_pdf) == 0
@@ -328,7 +329,7 @@ KILLED = textwrap.dedent("""
             return []
     with engine.connect() as connection:
         desk = Desk(engine, ShiftedClock(timedelta(seconds=float(sys.argv[3]))), load(connection))
-    run_once(desk, Outside(FakeTerminal(), House(), FakeMail(), FakeTexts()), None)
+    run_once(desk, Outside(FakeTerminal(), House(), FakeMail(), FakeTexts(), FakeCalls()), None)
 """)
 
 
@@ -365,7 +366,7 @@ def test_an_unanswered_card_is_asked_again_by_its_key(desk: Desk, clock: Shifted
     pay_visit(desk, visit_id, "card", "100", "first", terminal=terminal)
     pay_visit(desk, visit_id, "card", "50", "second", terminal=terminal)
     terminal.later["first-1"] = Sale(state="approved", words="", card_ending="4417", reference="T9")
-    outside = Outside(terminal, FakeClearinghouse(), FakeMail(), FakeTexts())
+    outside = Outside(terminal, FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls())
     assert run_once(desk, outside, receipt_pdf) == 0
     clock.set_to(at(10, 43))
     run_once(desk, outside, receipt_pdf)

@@ -12,6 +12,7 @@ import pytest
 from tests.conftest import (
     JUNO,
     ODILE,
+    FakeCalls,
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
@@ -85,7 +86,7 @@ def test_what_fails_again_and_again_is_set_aside_and_the_rest_goes_on(
     desk: Desk, clock: ShiftedClock
 ) -> None:
     receipt_and_claim(desk)
-    outside = Outside(FakeTerminal(), FakeClearinghouse(), Bomb(), FakeTexts())
+    outside = Outside(FakeTerminal(), FakeClearinghouse(), Bomb(), FakeTexts(), FakeCalls())
     run_once(desk, outside, receipt_pdf)
     assert scalar(desk, "SELECT state FROM claim") == "sent"  # not held up by the receipt
     assert aside(desk) == []
@@ -100,7 +101,7 @@ def test_what_fails_again_and_again_is_set_aside_and_the_rest_goes_on(
 def test_a_person_has_it_tried_again_or_dismisses_it_with_a_reason(desk: Desk, clock: ShiftedClock) -> None:
     receipt_and_claim(desk)
     mail = Bomb()
-    outside = Outside(FakeTerminal(), FakeClearinghouse(), mail, FakeTexts())
+    outside = Outside(FakeTerminal(), FakeClearinghouse(), mail, FakeTexts(), FakeCalls())
     rounds(desk, outside, clock, MOST_FAILURES)
     with desk.engine.connect() as connection:
         (row,) = set_aside(connection, Role.RECEPTIONIST)
@@ -133,7 +134,12 @@ def test_only_billing_decides_about_claims(
         raise RuntimeError("boom")
 
     monkeypatch.setattr(errands, "deliver_claim_file", broken)
-    rounds(desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts()), clock, MOST_FAILURES)
+    rounds(
+        desk,
+        Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls()),
+        clock,
+        MOST_FAILURES,
+    )
     with desk.engine.connect() as connection:
         (row,) = set_aside(connection, Role.RECEPTIONIST)
     assert not row.may_act
@@ -163,13 +169,13 @@ def test_what_the_outside_cannot_take_is_never_set_aside(desk: Desk, clock: Shif
 
     left_visit(desk)
     house = Down()
-    outside = Outside(FakeTerminal(), house, FakeMail(), FakeTexts())
+    outside = Outside(FakeTerminal(), house, FakeMail(), FakeTexts(), FakeCalls())
     rounds(desk, outside, clock, MOST_FAILURES * 3)
     assert aside(desk) == []
     with desk.engine.connect() as connection:
         said = missing(connection, clock.now(), "America/Los_Angeles")
     assert said[-1] == "1 claim file waits. The clearinghouse can’t be reached."
-    rounds(desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts()), clock, 1)
+    rounds(desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls()), clock, 1)
     assert scalar(desk, "SELECT state FROM claim") == "sent"
 
 
@@ -227,7 +233,7 @@ def test_a_duty_that_fails_is_said_on_day_and_does_not_stop_the_others(
             return super().collect()
 
     house = Locked()
-    shut = Outside(FakeTerminal(), house, FakeMail(), FakeTexts())
+    shut = Outside(FakeTerminal(), house, FakeMail(), FakeTexts(), FakeCalls())
     held = book_visit(desk, JUNO, order(add_patient(desk), held_until=at(10, 50)))
     rounds(desk, shut, clock, 4)
     assert state_of(desk, held) == "canceled"

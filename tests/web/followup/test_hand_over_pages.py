@@ -10,7 +10,7 @@ from tests.conftest import JUNO, FakeTexts, add_patient, order, scalar, visit_at
 from tests.web.conftest import Browser
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
-from zax.desk.messages.replies import take_replies
+from zax.desk.inbox.replies import take_replies
 from zax.store import schema
 
 

@@ -81,7 +81,7 @@ def test_many_are_texted_at_once_and_who_cannot_be_is_said(juno: Browser, desk: 
     assert "Reached would get" in about and "your hygiene is due" in about and "1 no mobile phone" in about
     sent = juno.post("/followup/recalls/reach", **ticked, by="all")
     assert sent.headers["location"] == "/followup/recalls?by=all"
-    assert scalar(desk, "SELECT COUNT(*) FROM outbox WHERE kind = 'patient_text'") == 1
+    assert scalar(desk, "SELECT COUNT(*) FROM message WHERE channel = 'text'") == 1
     assert scalar(desk, "SELECT about FROM contact_try") == f'["recall-{reached}"]'
     assert "Reached" not in juno.get("/followup/recalls?tried=no").text
     nobody = juno.post("/followup/recalls/reach", how="text")
@@ -107,7 +107,7 @@ def test_more_than_a_hundred_go_some_at_a_time_and_each_once(juno: Browser, desk
         juno.post("/followup/recalls/reach/more", **sent, left=left)  # pressed twice: done once
     assert steps == 2 and page.headers["location"] == "/followup/recalls?by=all"
     assert scalar(desk, "SELECT COUNT(*) FROM contact_try") == 205
-    assert scalar(desk, "SELECT COUNT(*) FROM outbox WHERE kind = 'patient_text'") == 205
+    assert scalar(desk, "SELECT COUNT(*) FROM message WHERE channel = 'text'") == 205
     assert scalar(desk, "SELECT COUNT(DISTINCT patient_id) FROM contact_try") == 205
 
 

@@ -11,6 +11,7 @@ from sqlalchemy import insert
 from tests.conftest import (
     JUNO,
     TODAY,
+    FakeCalls,
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
@@ -79,7 +80,7 @@ def test_a_database_killed_in_the_middle_leaves_all_or_nothing_and_the_desk_is_t
     desk = Desk(engine, clock, clinic)
     terminal = DeadlyTerminal()
     terminal.server = server
-    outside = Outside(terminal, FakeClearinghouse(), FakeMail(), FakeTexts())
+    outside = Outside(terminal, FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls())
     patient = add_patient(desk)
     visit = visit_at_checkout(desk, patient, dental=True)
     finish_checkout(desk, JUNO, visit)

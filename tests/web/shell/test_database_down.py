@@ -13,6 +13,7 @@ from sqlalchemy import insert
 
 from tests.conftest import (
     TODAY,
+    FakeCalls,
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
@@ -52,7 +53,9 @@ def house(tmp_path: Path) -> Iterator[tuple[Server, Desk, Browser]]:
         connection.execute(insert(schema.diagnosis_code), [{"code": "J02.9", "words": "x", "billable": True}])
         desk = Desk(engine, clock, load(connection))
     app = create_app(
-        desk, Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts()), Settings(var=tmp_path)
+        desk,
+        Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls()),
+        Settings(var=tmp_path),
     )
     with TestClient(app, base_url="http://127.0.0.1", raise_server_exceptions=False) as client:
         yield server, desk, Browser(client).sign_in("juno")

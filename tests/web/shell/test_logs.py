@@ -16,6 +16,7 @@ from fastapi import FastAPI
 from sqlalchemy import insert, text
 
 from tests.conftest import (
+    FakeCalls,
     FakeClearinghouse,
     FakeMail,
     FakeTerminal,
@@ -72,7 +73,7 @@ def running(desk: Desk, server: Server, tmp_path: Path) -> Iterator[Callable[[],
         engine = connect(daily_url_of(server.folder, server.port))
         with engine.connect() as connection:
             ours = Desk(engine, desk.clock, load(connection))
-        outside = Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts())
+        outside = Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls())
         app = create_app(ours, outside, Settings(var=tmp_path / "var"))
         add_failing_routes(app)
         uvicorn.run(app, host="127.0.0.1", port=port, log_level="warning", access_log=False, log_config=None)
@@ -139,7 +140,7 @@ def test_what_the_worker_cannot_do_is_not_quoted_in_its_log(
             row = {"kind": kind, "request_key": kind, "payload": {"name": MARK}, "state": "waiting"}
             now = desk.clock.now()
             connection.execute(insert(schema.outbox).values(**row, due_at=now, made_at=now))
-    outside = Outside(FakeTerminal(), box, FakeMail(), FakeTexts())
+    outside = Outside(FakeTerminal(), box, FakeMail(), FakeTexts(), FakeCalls())
     for _ in HANDLERS:
         run_once(desk, outside, receipt_pdf, FileStore(tmp_path), statement_pdfs=statement_pdfs)
     out, err = capfd.readouterr()

@@ -14,7 +14,6 @@ from datetime import date, datetime, timedelta
 from enum import StrEnum
 
 from zax.core.errors import ProblemCollector, Refused
-from zax.core.messages.quiet import SHIPPED_FROM, SHIPPED_TO, Quiet
 
 MOST_PEOPLE = 240
 REMEMBERED = timedelta(days=3)
@@ -60,12 +59,6 @@ class Rules:
     most_a_week: int = 2
     until_before: int = 60
     within_days: int = 0
-    quiet_from: int = SHIPPED_FROM
-    quiet_to: int = SHIPPED_TO
-
-    @property
-    def quiet(self) -> Quiet:
-        return Quiet(self.quiet_from, self.quiet_to)
 
 
 LIMITS = {
@@ -83,9 +76,6 @@ def check_rules(rules: Rules) -> None:
         for name, (least, most) in LIMITS.items():
             if not least <= getattr(rules, name) <= most:
                 wrong.add(name, f"Choose {least} to {most}.")
-        awake = (rules.quiet_from - rules.quiet_to) % (24 * 60)
-        if rules.quiet_from != rules.quiet_to and awake < 60:
-            wrong.add("quiet_to", "Leave at least an hour of the day for texts.")
 
 
 def ends_at(begins: datetime, now: datetime, rules: Rules) -> datetime:

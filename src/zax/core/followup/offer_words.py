@@ -8,25 +8,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from enum import StrEnum
 
+from zax.core.messages.language import Language, day_in
 from zax.core.messages.reply import Meaning, Reading
 from zax.core.spelling import plain_spelling
-from zax.core.wording import clock_words, phone_words, weekday_day
-
-_DAYS_ES = ("lun", "mar", "mié", "jue", "vie", "sáb", "dom")
-_MONTHS_ES = ("ene", "feb", "mar", "abr", "may", "jun", "jul", "ago", "sep", "oct", "nov", "dic")
-
-
-class Language(StrEnum):
-    ENGLISH = "en"
-    SPANISH = "es"
-
-
-def language_of(on_file: str) -> Language:
-    """What is on file is free text, the first they speak first; English for whatever we have no words in."""
-    first = plain_spelling(on_file).lower().replace(";", ",").split(",")[0].strip()
-    return Language.SPANISH if first in {"spanish", "espanol", "es", "castellano"} else Language.ENGLISH
+from zax.core.wording import clock_words, phone_words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,17 +34,11 @@ class Facts:
 
     @property
     def when(self) -> str:
-        return f"{_day(self.day, self.language)}, {clock_words(self.start)}"
+        return f"{day_in(self.day, self.language)}, {clock_words(self.start)}"
 
     @property
     def signed(self) -> str:
         return f"{self.clinic}, {phone_words(self.phone)}"
-
-
-def _day(day: date, language: Language) -> str:
-    if language is Language.ENGLISH:
-        return weekday_day(day)
-    return f"{_DAYS_ES[day.weekday()]} {day.day} {_MONTHS_ES[day.month - 1]}"
 
 
 def invitation(facts: Facts) -> str:
@@ -77,11 +57,11 @@ def invitation(facts: Facts) -> str:
 def yours(facts: Facts) -> str:
     """To the first yes."""
     if facts.language is Language.SPANISH:
-        instead = f", en lugar del {_day(facts.leaves, facts.language)}" if facts.leaves else ""
+        instead = f", en lugar del {day_in(facts.leaves, facts.language)}" if facts.leaves else ""
         return (
             f"Es suyo, {facts.first}: {facts.when} con {facts.provider}{instead}. Nos vemos! {facts.clinic}"
         )
-    instead = f", instead of {_day(facts.leaves, facts.language)}" if facts.leaves else ""
+    instead = f", instead of {day_in(facts.leaves, facts.language)}" if facts.leaves else ""
     when = f"{facts.when} with {facts.provider}{instead}"
     return f"It's yours, {facts.first}: {when}. See you then! {facts.clinic}"
 

@@ -16,6 +16,7 @@ from enum import StrEnum
 
 from zax.core.book.calendar import step_months
 from zax.core.errors import ProblemCollector, Refused
+from zax.core.messages.channel import Channel
 from zax.core.patients.person import age_on
 from zax.core.remits.letters import places_of
 
@@ -50,21 +51,6 @@ class Interval:
 # What a desk chooses from besides the type's own.
 USUAL = tuple(Interval(count, Unit.MONTH) for count in (3, 4, 6, 12))
 INTERVAL_HELP = "Say how long, such as 6 months, 3 days or 1 year."
-
-
-class Channel(StrEnum):
-    TEXT = "text"
-    EMAIL = "email"
-    CALL = "call"
-    LETTER = "letter"
-
-
-CHANNEL_WORDS = {
-    Channel.TEXT: "Text",
-    Channel.EMAIL: "Email",
-    Channel.CALL: "Call",
-    Channel.LETTER: "Letter",
-}
 
 
 PLACES = {

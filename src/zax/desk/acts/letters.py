@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from email.message import EmailMessage
 
 from zax.desk.acts.transaction import Desk
-from zax.outside.doors import Mail
 
 
 def letter(desk: Desk, payload: Mapping[str, str], subject: str, text: str) -> EmailMessage:
@@ -18,8 +17,3 @@ def letter(desk: Desk, payload: Mapping[str, str], subject: str, text: str) -> E
     message["Message-ID"] = payload["message_id"]
     message.set_content(text)
     return message
-
-
-def send_letter(desk: Desk, mail: Mail, payload: Mapping[str, str], subject: str, text: str) -> None:
-    """Raises OutsideTrouble when the mail server cannot be reached."""
-    mail.send(letter(desk, payload, subject, text))

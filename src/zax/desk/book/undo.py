@@ -16,11 +16,11 @@ from zax.core.json import Json, KeptJson
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.placing import check_still_free
-from zax.store.acts.outbox import withdraw_by_key
 from zax.store.book import acts, changes, planned, shelf, waitlist
 from zax.store.book import queries as visits
 from zax.store.book.records import LastAct, ShelfRow, StaffSlotRow, Visit, VisitPlace
 from zax.store.engine import Connection
+from zax.store.messages.messages import take_back
 
 WITHIN = timedelta(hours=12)
 
@@ -233,4 +233,4 @@ def _settle_rest(tx: Transaction, detail: KeptJson) -> None:
     if detail["exceptions"]:
         acts.end_exceptions(tx.connection, detail["exceptions"], tx.now)
         tx.change_setup("hours.exception_undone")
-    withdraw_by_key(tx.connection, detail["messages"])
+    take_back(tx.connection, tx.now, keys=detail["messages"])

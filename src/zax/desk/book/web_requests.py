@@ -16,6 +16,8 @@ from zax.clock import local
 from zax.core.book.cancellation import OffWhy
 from zax.core.book.track import Stop
 from zax.core.errors import Conflict, Refused
+from zax.core.messages.channel import Channel
+from zax.core.messages.message import Sort
 from zax.core.wording import clock_words, long_day, weekday_name
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -24,6 +26,7 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.cancellation import drop
 from zax.desk.book.track import locked_visit, step
 from zax.desk.book.undo import Memo
+from zax.desk.messages.writing import write_to
 from zax.store.book.queries import held_past
 from zax.store.book.records import DayVisit, Visit
 
@@ -96,14 +99,18 @@ def _tell_patient(tx: Transaction, visit: Visit, words: tuple[str, str]) -> list
     if not visit.email:
         return []
     key = f"request-{visit.id}-{visit.version}"
-    payload = {
-        "patient_id": visit.patient_id,
-        "to": visit.email,
-        "subject": words[0],
-        "text": words[1],
-        "message_id": f"<{key}@{tx.clinic.about['email'].split('@')[1]}>",
-    }
-    tx.send("patient_mail", key, payload, tx.now + TIME_TO_UNDO)
+    write_to(
+        tx,
+        Channel.EMAIL,
+        visit.email,
+        words[1],
+        subject=words[0],
+        key=key,
+        sort=Sort.REQUEST,
+        patient_id=visit.patient_id,
+        visit_id=visit.id,
+        due_at=tx.now + TIME_TO_UNDO,
+    )
     return [key]
 
 

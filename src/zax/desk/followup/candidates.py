@@ -14,7 +14,7 @@ from zax.core.book.hours import Span
 from zax.core.book.waitlist import Entry, Gap, Waits, WaitWhy
 from zax.core.followup.candidates import By, Candidate, Ranking, Source, ranking
 from zax.core.followup.offer import Rules
-from zax.core.followup.reach import text_or_call
+from zax.core.messages.reach import text_or_call
 from zax.core.patients.wishes import Wishes
 from zax.desk.book.placing import Spot, why_not_there
 from zax.desk.book.planned import type_for_work

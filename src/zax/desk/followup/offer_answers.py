@@ -104,7 +104,7 @@ def _taken(tx: Transaction, person: OfferPerson, offer: Offer, words: str) -> st
     stored.change_offer(tx.connection, offer.id, booked_visit_id=visit_id, freed=freed)
     _write(tx, person, offer, Place.YES, words)
     if person.by_way == By.TEXT:
-        text_to(tx, person, "offer-yours", yours(facts_of(tx.clinic, offer, person)))
+        text_to(tx, person, "offer-yours", yours(facts_of(tx.clinic, offer, person)), visit_id)
         stored.change_person(tx.connection, person.id, told_at=tx.now)
     close(tx, offer, Stand.TAKEN)
     return ""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import date
 
 from zax.core.book.waitlist import Gap
-from zax.core.followup.offer_words import Facts, language_of
+from zax.core.followup.offer_words import Facts
+from zax.core.messages.language import language_of
 from zax.desk.clinic.clinic import Clinic
 from zax.store.followup.offers import Offer, OfferPerson
 

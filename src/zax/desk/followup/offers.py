@@ -28,9 +28,10 @@ from zax.core.followup.offer import (
     next_number,
 )
 from zax.core.followup.offer_words import invitation, not_open
-from zax.core.followup.reach import Way, way
-from zax.core.followup.recall import Channel
 from zax.core.json import KeptJson
+from zax.core.messages.channel import Channel
+from zax.core.messages.message import Sort
+from zax.core.messages.reach import Way, way
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.waitlist import time_at
@@ -38,6 +39,8 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.candidates import candidates_for
 from zax.desk.followup.offer_words import facts_of
 from zax.desk.followup.reaching import reachable
+from zax.desk.messages.quiet_hours import quiet_hours
+from zax.desk.messages.writing import write_to
 from zax.store.engine import Connection
 from zax.store.followup import offers as stored
 from zax.store.followup.candidates import busy_that_day
@@ -241,7 +244,7 @@ def _wave_if_due(tx: Transaction, offer: Offer) -> None:
     if offer.next_at is None or offer.next_at > tx.now:
         return
     wall = tx.local_now(offer.site_id)
-    opens = rules_of(tx.clinic).quiet.over_at(wall)
+    opens = quiet_hours(tx.clinic).over_at(wall)
     if opens > wall:
         at = to_utc(opens, tx.clinic.sites[offer.site_id].timezone)
         stored.change_offer(tx.connection, offer.id, next_at=at)
@@ -302,10 +305,18 @@ def heard_of(connection: Connection, phone: str, now: datetime) -> list[Heard]:
     ]
 
 
-def text_to(tx: Transaction, person: OfferPerson, what: str, words: str) -> None:
+def text_to(tx: Transaction, person: OfferPerson, what: str, words: str, visit_id: int | None = None) -> None:
     """A text to somebody of an offer; each `what` goes out once."""
-    payload = {"patient_id": person.patient_id, "to": person.phone, "text": words}
-    tx.send("patient_text", f"{what}-{person.id}", payload)
+    write_to(
+        tx,
+        Channel.TEXT,
+        person.phone,
+        words,
+        key=f"{what}-{person.id}",
+        sort=Sort.OFFER,
+        patient_id=person.patient_id,
+        visit_id=visit_id,
+    )
 
 
 def close(tx: Transaction, offer: Offer, stand: Stand) -> None:
@@ -333,7 +344,7 @@ def tell(tx: Transaction, offer: Offer) -> None:
 def text_next(tx: Transaction, offer_id: int) -> None:
     """The next few at once, without waiting; quiet hours hold all the same."""
     offer = held_open(tx, offer_id)
-    opens = rules_of(tx.clinic).quiet.over_at(tx.local_now(offer.site_id))
+    opens = quiet_hours(tx.clinic).over_at(tx.local_now(offer.site_id))
     if opens > tx.local_now(offer.site_id):
         raise Refused("These are quiet hours, so no texts go out. Call them instead.")
     if not still_free(tx.connection, tx.clinic, offer, tx.now):

@@ -8,18 +8,20 @@ from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
-from email.utils import make_msgid
 
 from zax.core.errors import Refused
 from zax.core.followup.due import OPEN, STAND_WORDS
-from zax.core.followup.reach import Reachable, Way, way
-from zax.core.followup.recall import Channel, RecallType
+from zax.core.followup.recall import RecallType
+from zax.core.messages.channel import Channel
+from zax.core.messages.message import Sort
+from zax.core.messages.reach import Reachable, Way, way
 from zax.core.remits.letters import in_places
 from zax.core.wording import day_words, phone_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.tries import write_try
+from zax.desk.messages.writing import write_to
 from zax.store.engine import Connection
 from zax.store.followup.recalls import recall_types
 from zax.store.followup.worklist import DueRow, rows_by_id
@@ -126,10 +128,18 @@ def reach_many(tx: Transaction, recall_ids: Sequence[int], channel: Channel) -> 
 
 def _send(tx: Transaction, each: ToReach, channel: Channel, try_id: int) -> None:
     key = f"recall-{channel}-{try_id}"
-    about = {"patient_id": each.row.patient_id, "to": each.way.to}
-    if channel is Channel.TEXT:
-        tx.send("patient_text", key, {**about, "text": each.words})
-    elif channel is Channel.EMAIL:
-        subject = f"Time for your next visit at {tx.clinic.about.get('name', '')}"
-        mail = {"subject": subject, "text": each.words, "message_id": make_msgid(domain="zax.invalid")}
-        tx.send("patient_mail", key, {**about, **mail})
+    if channel is Channel.LETTER:
+        return
+    subject = (
+        f"Time for your next visit at {tx.clinic.about['clinic_name']}" if channel is Channel.EMAIL else ""
+    )
+    write_to(
+        tx,
+        channel,
+        each.way.to,
+        each.words,
+        subject=subject,
+        key=key,
+        sort=Sort.RECALL,
+        patient_id=each.row.patient_id,
+    )

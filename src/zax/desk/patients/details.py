@@ -16,7 +16,7 @@ from zax.core.patients.sounds import sound_of
 from zax.core.wording import phone_words, typed_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.store.acts.outbox import waiting_errands, withdraw_errand
+from zax.store.messages.messages import take_back
 from zax.store.patients import patients as stored
 from zax.store.patients.patients import NameKeys, patient_for_update, save_patient
 from zax.store.patients.records import Patient
@@ -177,11 +177,9 @@ def set_status(
 
 
 def _withdraw_messages(tx: Transaction, patient_id: int) -> int:
-    waiting = waiting_errands(tx.connection, "patient_mail", "patient_text")
-    mine = [errand for errand in waiting if errand.payload.get("patient_id") == patient_id]
-    for errand in mine:
-        withdraw_errand(tx.connection, errand.id, tx.now)
-    return len(mine)
+    return take_back(
+        tx.connection, tx.now, patient_id=patient_id, state_words="not an active patient anymore"
+    )
 
 
 @act("patients")

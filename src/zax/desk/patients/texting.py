@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from zax.desk.acts.transaction import Transaction
-from zax.store.acts.outbox import waiting_errands, withdraw_errand
+from zax.store.messages.messages import take_back
 from zax.store.patients.patients import patient_for_update, save_patient, texted_at, with_phone
 
 
@@ -17,9 +17,7 @@ def stop_texts(tx: Transaction, phone: str) -> list[int]:
     ids = texted_at(tx.connection, phone)
     for patient_id in ids:
         _take(tx, patient_id, "none")
-    for errand in waiting_errands(tx.connection, "patient_text"):
-        if errand.payload.get("to") == phone:
-            withdraw_errand(tx.connection, errand.id, tx.now)
+    take_back(tx.connection, tx.now, to=phone, state_words="they asked for no more texts")
     return ids
 
 

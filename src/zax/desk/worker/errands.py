@@ -21,7 +21,6 @@ import structlog
 from zax.core.errors import ZaxError
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
-from zax.desk.acts.letters import send_letter
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.claims.sending import deliver_claim_file
 from zax.desk.claims.status import carry_out_question
@@ -31,11 +30,12 @@ from zax.desk.money.payment_plans import charge_installment
 from zax.desk.money.receipts import mail_waiting_receipt
 from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
+from zax.desk.notices.sending import carry_out_message
 from zax.desk.record.importing import run_import
 from zax.desk.remits.importing import read_rest
 from zax.desk.remits.mailbox import take_in
 from zax.desk.worker.tools import Lane, Tools
-from zax.outside.doors import DoorRefused, OutsideTrouble
+from zax.outside.doors import OutsideTrouble
 from zax.store.acts.outbox import (
     Errand,
     fail_errand,
@@ -190,21 +190,8 @@ def _receipt_mail(tools: Tools, errand: Errand) -> None:
     _done(tools.desk, errand)
 
 
-def _patient_mail(tools: Tools, errand: Errand) -> None:
-    send_letter(
-        tools.desk, tools.outside.mail, errand.payload, errand.payload["subject"], errand.payload["text"]
-    )
-    _done(tools.desk, errand)
-
-
-def _patient_text(tools: Tools, errand: Errand) -> None:
-    """A number the gateway takes no texts for is set aside for a person at once: again changes nothing."""
-    try:
-        tools.outside.texts.send(errand.request_key, errand.payload["to"], errand.payload["text"])
-    except DoorRefused as error:
-        _set_aside(tools.desk, errand, str(error))
-        return
-    _done(tools.desk, errand)
+def _message(tools: Tools, errand: Errand) -> None:
+    carry_out_message(tools.desk, tools.outside, errand, tools.mail_html)
 
 
 def _eligibility(tools: Tools, errand: Errand) -> None:
@@ -244,8 +231,7 @@ HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "insurer_rest": _insurer_rest,
     "installment": _installment,
     "receipt_mail": _receipt_mail,
-    "patient_mail": _patient_mail,
-    "patient_text": _patient_text,
+    "message": _message,
     "payer_list": _payer_list,
     "eligibility": _eligibility,
     "import": _import,

@@ -26,6 +26,7 @@ _DUTIES: Mapping[str, str] = {
     "claim status": "ask payers about overdue claims",
     "payer list": "renew the list of payers",
     "text replies": "fetch patients’ texts",
+    "messages": "plan reminders and other messages",
     "offers": "text the next people of an offer",
     "offers by themselves": "offer the time of canceled visits",
     "missed visits": "learn who may not come",
@@ -38,8 +39,7 @@ _ERRANDS: Mapping[str, tuple[str, str]] = {
     "claim_status": ("question about a claim waits", "questions about claims wait"),
     "eligibility": ("coverage check waits", "coverage checks wait"),
     "receipt_mail": ("emailed receipt waits", "emailed receipts wait"),
-    "patient_mail": ("email to a patient waits", "emails to patients wait"),
-    "patient_text": ("text to a patient waits", "texts to patients wait"),
+    "message": ("message to a patient waits", "messages to patients wait"),
     "terminal": ("card payment waits for the terminal", "card payments wait for the terminal"),
 }
 

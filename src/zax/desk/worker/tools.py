@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
+from zax.desk.notices.mail import MailHtml
 from zax.outside.doors import Outside
 from zax.store.files import FileStore
 
@@ -26,14 +27,15 @@ class Lane(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Tools:
-    """The desk, the doors to the outside, how papers become PDF, where imported lists and made papers lie,
-    and what is called in the middle of long work to say that the worker lives.
+    """The desk, the doors to the outside, how papers become PDF and mails HTML, where imported lists and made
+    papers lie, and what is called in the middle of long work to say that the worker lives.
     """
 
     desk: Desk
     outside: Outside
     receipt_pdf: ReceiptPdf
     statement_pdfs: StatementPdfs | None = None
+    mail_html: MailHtml | None = None
     files: FileStore | None = None
     alive: Callable[[], None] = lambda: None
     lane: Lane = Lane.EVERYTHING

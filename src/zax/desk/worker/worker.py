@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
+from zax.desk.notices.mail import MailHtml
 from zax.desk.worker.duties import DUTIES, do_duty
 from zax.desk.worker.errands import carry_out_next
 from zax.desk.worker.tools import Lane, ReceiptPdf, Tools
@@ -22,13 +23,14 @@ def run_once(
     files: FileStore | None = None,
     limit: int = 20,
     statement_pdfs: StatementPdfs | None = None,
+    mail_html: MailHtml | None = None,
     alive: Callable[[], None] = lambda: None,
     lane: Lane = Lane.EVERYTHING,
 ) -> int:
     """Do every duty (but not in the lane of long runs), then carry out at most `limit` errands that are due;
     how many things were done. Raises only what the database itself is to blame for.
     """
-    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, files, alive, lane)
+    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, mail_html, files, alive, lane)
     done = 0
     for duty in DUTIES if lane != Lane.LONG else ():
         done += do_duty(tools, duty)

@@ -8,7 +8,6 @@ like one that raises; whoever fails too often is set aside for a person, and the
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
@@ -168,24 +167,6 @@ def dismiss_errand(connection: Connection, errand_id: int, now: datetime) -> Non
 def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> None:
     """A part of it is done: what is left waits its turn again, with no try counted."""
     _set(connection, errand_id, leased_until=None, due_at=now, attempts=0, failures=0)
-
-
-def withdraw_errand(connection: Connection, errand_id: int, now: datetime) -> None:
-    """It is not to be carried out anymore."""
-    _set(connection, errand_id, state=ErrandState.WITHDRAWN, done_at=now)
-
-
-def withdraw_by_key(connection: Connection, request_keys: Sequence[str]) -> None:
-    """Those of these keys that still wait."""
-    waiting = (outbox.c.request_key.in_(list(request_keys)), outbox.c.state == ErrandState.WAITING)
-    connection.execute(update(outbox).where(*waiting).values(state=ErrandState.WITHDRAWN))
-
-
-def waiting_errands(connection: Connection, *kinds: str) -> list[Errand]:
-    """All of these kinds that still wait, held for update."""
-    waits = outbox.c.state == ErrandState.WAITING
-    query = select(outbox).where(outbox.c.kind.in_(kinds), waits).with_for_update()
-    return many(connection, query, Errand)
 
 
 def errands_aside(connection: Connection, most: int) -> list[SetAside]:

@@ -203,6 +203,12 @@ def one_visit(connection: Connection, visit_id: int) -> Visit | None:
     return one(connection, _ONE_BY_ID, Visit, visit_id=visit_id)
 
 
+def visits_by_id(connection: Connection, visit_ids: Iterable[int]) -> dict[int, Visit]:
+    """Those of them that there are."""
+    ids = list(visit_ids) or [0]
+    return {row.id: row for row in many(connection, _ONE.where(visit.c.id.in_(ids)), Visit)}
+
+
 def visit_by_key(connection: Connection, key: str) -> Visit | None:
     return one(connection, _ONE.where(visit.c.request_key == key), Visit)
 
@@ -285,7 +291,7 @@ def lock_visits(connection: Connection, visit_ids: Iterable[int]) -> dict[int, V
     connection.execute(
         select(visit.c.id).where(visit.c.id.in_(ids)).order_by(visit.c.id).with_for_update()
     ).all()
-    return {row.id: row for row in many(connection, _ONE.where(visit.c.id.in_(ids)), Visit)}
+    return visits_by_id(connection, ids)
 
 
 def person(connection: Connection, patient_id: int) -> Person | None:

@@ -42,6 +42,7 @@ visit = Table(
     ref("stage_id", "stage", nullable=True),
     moment("gone_at", nullable=True),
     Index("ix_visit_day_site_id", "day", "site_id"),
+    Index("ix_visit_made_at", "made_at"),
     Index("ix_visit_state_site_id", "state", "site_id"),
     Index("ix_visit_patient_id_state_off_why", "patient_id", "state", "off_why"),
 )
@@ -67,6 +68,7 @@ track_move = Table(
     moment("at"),
     ref("by_id", "user", nullable=True),
     text_column("reason", 200),
+    Index("ix_track_move_to_stop_at", "to_stop", "at"),
 )
 # What happens between here and checkout, in the clinic's own words; `whose` says who acts next (see
 # zax.core.arrivals.stages).

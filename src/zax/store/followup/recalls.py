@@ -13,7 +13,8 @@ from sqlalchemy import Connection, Select, and_, exists, select, update
 
 from zax.core.book.track import FINISHED, FREES_THE_TIME
 from zax.core.followup.due import DueFacts, Stand, stand_of
-from zax.core.followup.recall import Channel, Interval, PlannedTry, RecallType, Unit
+from zax.core.followup.recall import Interval, PlannedTry, RecallType, Unit
+from zax.core.messages.channel import Channel
 from zax.store.book.tables import visit
 from zax.store.followup.tables import recall, recall_type
 from zax.store.rows import add, change, keep, many, one

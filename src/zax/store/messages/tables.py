@@ -1,27 +1,50 @@
-"""What came in from the outside by phone."""
+"""What the clinic writes to patients, one row a message, and what is known of the addresses it goes to."""
 
 from __future__ import annotations
 
-from sqlalchemy import Column, Index, Integer, String, Table
+from sqlalchemy import Column, Index, String, Table, Text
 
-from zax.store.columns import id_column, metadata, moment, ref, text_column
+from zax.store.columns import id_column, metadata, moment, number_column, ref, text_column
 
-# A patient's text, taken in once by the gateway's own number of it; `at` is when. `meaning` is how it was
-# understood; it is open until a person has seen to it, where none of our rules could. `offer_person_id` is
-# the offer it answers.
-text_reply = Table(
-    "text_reply",
+# `words` are empty until it is made ready to go, where they are filled at that moment; `address` likewise.
+# `why` says what made it go; `parts` is how many texts it took. `pressed` is the key pressed in a call.
+message = Table(
+    "message",
     metadata,
     id_column(),
-    Column("gateway_no", Integer, nullable=False, unique=True),
-    Column("phone", String(20), nullable=False),
-    text_column("words", 1000),
-    moment("at"),
-    text_column("meaning", 20),
+    Column("request_key", String(60), nullable=False, unique=True),
     ref("patient_id", "patient", nullable=True),
-    ref("offer_person_id", "offer_person", nullable=True),
-    text_column("done_words", 200),
-    moment("done_at", nullable=True),
-    ref("done_by", "user", nullable=True),
-    Index("ix_text_reply_done_at", "done_at"),
+    ref("visit_id", "visit", nullable=True),
+    text_column("event", 16),
+    text_column("channel", 6),
+    text_column("language", 2, "en"),
+    text_column("address", 120),
+    text_column("subject", 200),
+    Column("words", Text, nullable=False, server_default=""),
+    text_column("why", 200),
+    text_column("state", 10, "waiting"),
+    text_column("state_words", 200),
+    number_column("try_no"),
+    number_column("parts"),
+    text_column("pressed", 1),
+    ref("by_id", "user", nullable=True),
+    moment("made_at"),
+    moment("due_at"),
+    moment("sent_at", nullable=True),
+    moment("state_at", nullable=True),
+    moment("opened_at", nullable=True),
+    Index("ix_message_patient_id_made_at", "patient_id", "made_at"),
+    Index("ix_message_address_made_at", "address", "made_at"),
+    Index("ix_message_event_due_at", "event", "due_at"),
+    Index("ix_message_state_channel", "state", "channel"),
+)
+# What came back about an address: `kind` of a phone (mobile, landline), `trouble` why nothing more goes
+# there.
+address = Table(
+    "address",
+    metadata,
+    Column("address", String(120), primary_key=True),
+    text_column("kind", 10),
+    text_column("trouble", 120),
+    moment("at"),
 )

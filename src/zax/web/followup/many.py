@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Refused
-from zax.core.followup.recall import Channel
+from zax.core.messages.channel import Channel
 from zax.core.reading import reference
 from zax.desk.followup.reaching import MOST_AT_ONCE, reach_many
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form

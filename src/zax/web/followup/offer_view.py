@@ -14,6 +14,7 @@ from zax.core.followup.offer_words import Facts, invitation, too_late, yours
 from zax.core.messages.length import TextLength, text_length
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.offer_words import facts_for, facts_of
+from zax.desk.messages.quiet_hours import quiet_hours
 from zax.store.followup.offers import Offer, OfferPerson
 from zax.web.followup.offer_axis import Axis, Door, axis_of, waves_of
 
@@ -107,7 +108,7 @@ def before(clinic: Clinic, gap: Gap, found: Ranking, now: datetime, rules: Rules
     zone = clinic.sites[gap.site_id].timezone
     rows = [_ranked(place, each, gap) for place, each in enumerate(found.best, 1)]
     wall = local(now, zone)
-    waves = waves_of([], len(rows), rules.quiet.over_at(wall), rules.wave, rules.minutes)
+    waves = waves_of([], len(rows), quiet_hours(clinic).over_at(wall), rules.wave, rules.minutes)
     axis = axis_of(waves, wall)
     first = found.best[0].who if found.best else None
     return OfferView(

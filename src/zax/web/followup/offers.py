@@ -21,12 +21,13 @@ from zax.desk.book.day_columns import day_bars, provider_column
 from zax.desk.followup import offer_answers, offers
 from zax.desk.followup.candidates import candidates_for
 from zax.desk.followup.offers import Opening, gap_of, rules_of
-from zax.desk.messages.replies import seen_to
+from zax.desk.inbox.replies import seen_to
+from zax.desk.messages.quiet_hours import quiet_hours
 from zax.store.book import queries as visits
 from zax.store.engine import Connection
 from zax.store.followup import offers as stored
 from zax.store.followup.offers import Offer
-from zax.store.messages.replies import open_replies
+from zax.store.inbox.replies import open_replies
 from zax.web.followup.offer_axis import WIDTH
 from zax.web.followup.offer_view import OfferView, before, running
 from zax.web.shell.address import day_in, number_in
@@ -153,7 +154,8 @@ def _around(ctx: RequestContext, connection: Connection, view: OfferView) -> dic
         "stands": STAND_WORDS,
         "line_width": WIDTH,
         "rules": rules_of(ctx.clinic),
-        "quiet": rules_of(ctx.clinic).quiet.is_quiet(wall),
+        "begins_at": quiet_hours(ctx.clinic).over_at(wall),
+        "quiet": quiet_hours(ctx.clinic).is_quiet(wall),
         "screen": "followup",
     }
 

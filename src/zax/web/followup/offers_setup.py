@@ -1,4 +1,4 @@
-"""How the clinic offers openings: how many people at a time, how long it waits, hours without texts."""
+"""How the clinic offers openings: how many people at a time, how long it waits."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable, ProblemCollector
 from zax.core.followup.offer import LIMITS, Rules
-from zax.core.reading import parse_clock, whole_number
+from zax.core.reading import whole_number
 from zax.desk.followup.offers import keep_rules, rules_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -52,6 +52,5 @@ def _read(form: PostedForm) -> Rules:
     """As typed; raises Problems beside the fields."""
     wrong = ProblemCollector()
     numbers = {name: wrong.take(whole_number, form[name], name, *LIMITS[name]) or 0 for name in NUMBERS}
-    quiet = {name: wrong.take(parse_clock, form[name], name) or 0 for name in ("quiet_from", "quiet_to")}
     wrong.raise_if_any()
-    return Rules(**numbers, **quiet)
+    return Rules(**numbers)

@@ -17,7 +17,7 @@ from zax.core.book.calendar import step_months
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.followup.attempts import OUTCOME_WORDS
 from zax.core.followup.due import STAND_WORDS, Stand, days_over
-from zax.core.followup.recall import CHANNEL_WORDS, USUAL, Channel, RecallType, next_try, read_interval
+from zax.core.followup.recall import USUAL, RecallType, next_try, read_interval
 from zax.core.followup.worklist import (
     AGES,
     BOOKED_WORDS,
@@ -25,6 +25,7 @@ from zax.core.followup.worklist import (
     TRIED_WORDS,
     read_filter,
 )
+from zax.core.messages.channel import CHANNEL_WORDS, Channel
 from zax.core.reading import day_or_none, reference
 from zax.desk.followup import recalls
 from zax.desk.followup.reaching import MOST_AT_ONCE, MOST_LETTERS, ToReach, to_reach

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import Connection, Select, func, select
 
-from zax.store.messages.tables import text_reply
+from zax.store.inbox.tables import text_reply
 from zax.store.patients.tables import patient
 from zax.store.rows import add, change, many, one
 

@@ -22,12 +22,12 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.followup import offers
 from zax.desk.followup.offering import watch_offers
 from zax.desk.followup.offers import make_offer
-from zax.desk.messages import replies
-from zax.desk.messages.replies import seen_to, take_replies
+from zax.desk.inbox import replies
+from zax.desk.inbox.replies import seen_to, take_replies
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 from zax.store.followup import offers as stored_offers
-from zax.store.messages.replies import ReplyRow, open_replies
+from zax.store.inbox.replies import ReplyRow, open_replies
 from zax.web.money.documents import receipt_pdf
 
 
@@ -103,9 +103,7 @@ def test_stop_ends_all_texts_to_the_phone_at_once(desk: Desk, gateway: FakeTexts
     assert scalar(desk, f"SELECT texts_to FROM patient WHERE id = {ada}") == "none"
     assert scalar(desk, f"SELECT texts_to FROM patient WHERE id = {bram}") == "phone"
     assert places(desk, offer)["Ada"] == Place.NO
-    waiting = rows_of(
-        desk, "SELECT request_key FROM outbox WHERE state = 'waiting' AND kind = 'patient_text'"
-    )
+    waiting = rows_of(desk, "SELECT request_key FROM message WHERE state = 'waiting'")
     who = people(desk, offer)
     assert sorted(row["request_key"] for row in waiting) == sorted([f"offer-{who['Bram'].id}", "stop-1"])
     gateway.reply("3605550101", "START")

@@ -14,6 +14,8 @@ import structlog
 from zax.core.errors import Conflict, NotFound
 from zax.core.followup.offer import MAY_ANSWER, REMEMBERED, meant
 from zax.core.followup.offer_words import Facts, likely_which, stopped
+from zax.core.messages.channel import Channel
+from zax.core.messages.message import Sort
 from zax.core.messages.reply import Asked, Meaning, Reading, read_reply
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -22,11 +24,12 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.followup.offer_answers import answered
 from zax.desk.followup.offer_words import facts_of
 from zax.desk.followup.offers import heard_of
+from zax.desk.messages.writing import write_to
 from zax.desk.patients.texting import start_texts, stop_texts
 from zax.outside.doors import TextReply, Texts
 from zax.store.engine import TROUBLE
 from zax.store.followup.offers import Offer, OfferPerson, heard_at
-from zax.store.messages import replies as stored
+from zax.store.inbox import replies as stored
 from zax.store.patients.patients import texted_at, with_phone
 
 log = structlog.get_logger()
@@ -102,8 +105,15 @@ def _order(
     whose = stop_texts(tx, reply.sender)
     site = tx.clinic.first_site
     words = stopped(str(tx.clinic.about["clinic_name"]), site.phone)
-    about = {"patient_id": whose[0] if whose else None, "to": reply.sender, "text": words}
-    tx.send("patient_text", f"stop-{reply.number}", about)
+    write_to(
+        tx,
+        Channel.TEXT,
+        reply.sender,
+        words,
+        key=f"stop-{reply.number}",
+        sort=Sort.STOPPED,
+        patient_id=whose[0] if whose else None,
+    )
     _keep(tx, reply, reading, person, "texts are off")
 
 

@@ -1,5 +1,5 @@
-"""Whether and where somebody can be reached about what they are due for: their own wish comes first, then
-what is on file. A child is written to through the guarantor.
+"""Whether and where somebody can be reached: their own wish for this kind of message comes first, then what
+is on file and what is known of it. A child is written to through the guarantor.
 
 Each answer is the address or the reason why not, in words, so a list can say whom it leaves out and why.
 """
@@ -10,12 +10,12 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 
-from zax.core.followup.recall import Channel
+from zax.core.messages.channel import Channel
 from zax.core.patients.person import age_on
 
 OF_AGE = 18
-TOPIC = "recalls"
 _WISHES = {"text": Channel.TEXT, "email": Channel.EMAIL, "call": Channel.CALL, "post": Channel.LETTER}
+_TOPICS = {"reminders": "reminders", "recalls": "recalls", "money": "bills", "news": "news"}
 _WISH_WORDS = {
     Channel.TEXT: "wants texts",
     Channel.EMAIL: "wants email",
@@ -48,19 +48,50 @@ class Way:
     why_not: str = ""
 
 
-def way(person: Reachable, channel: Channel, today: date) -> Way:
-    """How this channel reaches them about a recall."""
+@dataclass(frozen=True, slots=True)
+class Known:
+    """What is known of an address: `landline` takes no texts, `trouble` says why nothing goes there
+    anymore.
+    """
+
+    landline: bool = False
+    trouble: str = ""
+
+
+NOTHING_KNOWN: Mapping[str, Known] = {}
+
+
+def way(
+    person: Reachable,
+    channel: Channel,
+    today: date,
+    topic: str = "recalls",
+    known: Mapping[str, Known] = NOTHING_KNOWN,
+) -> Way:
+    """How this channel reaches them about a topic (zax.core.patients.fields.TOPICS)."""
     if person.status != "active":
         return Way(why_not=person.status)
-    wish = person.wishes.get(TOPIC, "")
+    wish = person.wishes.get(topic, "")
     if wish == "none":
-        return Way(why_not="opted out of recalls")
+        return Way(why_not=f"opted out of {_TOPICS[topic]}")
     wanted = _WISHES.get(wish)
     if wanted is not None and wanted is not channel:
         return Way(why_not=_WISH_WORDS[wanted])
-    child = person.birth is not None and age_on(person.birth, today) < OF_AGE
-    reader = person.guarantor if child and person.guarantor else person
-    return _address(reader, channel)
+    reader = person.guarantor if is_child(person.birth, today) and person.guarantor else person
+    return _fit(_address(reader, channel), channel, known)
+
+
+def is_child(birth: date | None, today: date) -> bool:
+    return birth is not None and age_on(birth, today) < OF_AGE
+
+
+def _fit(found: Way, channel: Channel, known: Mapping[str, Known]) -> Way:
+    about = known.get(found.to, Known())
+    if about.trouble:
+        return Way(why_not=about.trouble)
+    if about.landline and channel is Channel.TEXT:
+        return Way(why_not="a landline takes no texts")
+    return found
 
 
 def text_or_call(person: Reachable, today: date) -> tuple[Channel, Way]:

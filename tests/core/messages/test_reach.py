@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zax.core.followup.reach import Reachable, Way, text_or_call, way
-from zax.core.followup.recall import Channel
+from zax.core.messages.channel import Channel
+from zax.core.messages.reach import Reachable, Way, text_or_call, way
 
 DAY = date(2026, 11, 24)
 HELEN = Reachable(

@@ -1,0 +1,224 @@
+"""Making a message ready to go: everything is looked at again at that moment, since what was planned
+yesterday may not hold today. A visit that was moved since is said as it is now, or not at all; one that has
+begun isn't reminded of; whoever opted out meanwhile gets nothing. Why nothing went is kept with the message.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+
+from zax.clock import local, to_utc
+from zax.core.book.track import EXPECTED, Stop
+from zax.core.messages.channel import Channel
+from zax.core.messages.language import Language
+from zax.core.messages.message import Sort, State
+from zax.core.messages.reach import Known, way
+from zax.core.notices.events import EVENTS, Event
+from zax.core.notices.originals import Variant, Words, original
+from zax.core.notices.words import MessageFacts, filled
+from zax.desk.acts.transaction import Transaction
+from zax.desk.followup.reaching import reachable
+from zax.desk.messages.addresses import known_of
+from zax.desk.messages.quiet_hours import quiet_hours
+from zax.desk.notices.facts import addresses_of, facts_for, reader_of, visit_facts
+from zax.desk.notices.planning import time_mark
+from zax.desk.notices.rules import WordBook, habits_of, rules_of, word_book
+from zax.store.acts.outbox import Errand, finish_errand, requeue_errand
+from zax.store.book.queries import visits_by_id
+from zax.store.book.records import Visit
+from zax.store.messages.messages import Message, change_message, hold_message
+from zax.store.notices.told import Told, say_about, still_open, told_of
+from zax.store.patients.patients import guarantors_of, patients_of
+
+# What answers somebody doesn't wait for the morning and isn't weighed again.
+_ANSWERS = frozenset({Sort.STOPPED, Sort.ANSWER, Sort.TEST})
+
+
+@dataclass(frozen=True, slots=True)
+class Ready:
+    """A message whose words stand. `before` are those of an earlier try that may have gone."""
+
+    message: Message
+    visits: Sequence[Visit] = ()
+    before: str = ""
+
+
+def make_ready(tx: Transaction, errand: Errand) -> Ready | None:
+    """None when it doesn't go, or not yet; the message says why and the errand is settled."""
+    message = hold_message(tx.connection, errand.request_key)
+    if message is None or message.state not in {State.WAITING, State.SENDING}:
+        finish_errand(tx.connection, errand.id, tx.now)
+        return None
+    by_rule = message.event in list(Event) and not message.by_id
+    found = _by_rule(tx, errand, message) if by_rule else _by_hand(tx, message)
+    if isinstance(found, str):
+        _skip(tx, errand, message, found)
+        return None
+    return found
+
+
+def _by_hand(tx: Transaction, message: Message) -> Ready | str:
+    """What somebody wrote goes as it is, unless they may not be written to anymore."""
+    why_not = _hand_written_why_not(tx, message)
+    if why_not:
+        return why_not
+    change_message(tx.connection, message.id, state=State.SENDING, state_at=tx.now)
+    return Ready(message, before=message.words if message.state == State.SENDING else "")
+
+
+def _hand_written_why_not(tx: Transaction, message: Message) -> str:
+    if message.event in _ANSWERS or message.patient_id is None:
+        return ""
+    patient = patients_of(tx.connection, [message.patient_id]).get(message.patient_id)
+    if patient is None or patient.status != "active":
+        return "not an active patient anymore"
+    return known_of(tx.connection, [message.address]).get(message.address, Known()).trouble
+
+
+def _skip(tx: Transaction, errand: Errand, message: Message, why: str) -> None:
+    change_message(tx.connection, message.id, state=State.SKIPPED, state_words=why[:200], state_at=tx.now)
+    finish_errand(tx.connection, errand.id, tx.now)
+    tx.tell("message", patient_id=message.patient_id)
+
+
+def _by_rule(tx: Transaction, errand: Errand, message: Message) -> Ready | str | None:
+    """Everything is looked at again: what was planned yesterday may not hold today."""
+    event, channel = Event(message.event), Channel(message.channel)
+    told = told_of(tx.connection, message.id)
+    visits = _visits(tx, told) if message.visit_id else []
+    site_id = visits[0].site_id if visits else tx.clinic.first_site.id
+    zone = tx.clinic.sites[site_id].timezone
+    wall = local(tx.now, zone)
+    quiet = quiet_hours(tx.clinic)
+    if quiet.is_quiet(wall):
+        opens = to_utc(quiet.over_at(wall), zone)
+        requeue_errand(tx.connection, errand.id, opens)
+        change_message(tx.connection, message.id, due_at=opens)
+        return None
+    type_id = visits[0].type_id if visits else 0
+    rule = rules_of(tx.connection).rule_for(event, channel, type_id, site_id)
+    if not habits_of(tx.clinic).runs or not rule.runs:
+        return "this message was switched off before it went"
+    standing = [visit for visit in visits if _still_holds(event, visit, told, wall)]
+    if message.visit_id and not standing:
+        return _why_gone(visits, wall)
+    if not message.visit_id and not still_open(tx.connection, event, [each.subject_id for each in told]):
+        return "it was settled before this went"
+    return _filled(tx, message, standing, told)
+
+
+def _still_holds(event: Event, visit: Visit, told: Sequence[Told], wall: datetime) -> bool:
+    """Whether this visit still stands as the message would say. A booking tells the time there is by now."""
+    mark = time_mark(visit.day, visit.start_min)
+    same = event in {Event.BOOKED, Event.MOVED} or any(
+        each.subject_id == visit.id and each.about == mark for each in told
+    )
+    match event:
+        case Event.CANCELED:
+            return visit.state == Stop.CANCELED
+        case Event.THANKS | Event.REVIEW:
+            return visit.state not in {Stop.CANCELED, Stop.MISSED}
+        case Event.UNCONFIRMED:
+            return same and visit.state == Stop.BOOKED and not _has_begun(visit, wall)
+        case Event.LATE:
+            return same and visit.state in EXPECTED
+        case _:
+            return same and visit.state in EXPECTED and not _has_begun(visit, wall)
+
+
+def _has_begun(visit: Visit, wall: datetime) -> bool:
+    return (visit.day, visit.start_min) <= (wall.date(), wall.hour * 60 + wall.minute)
+
+
+def _why_gone(visits: Sequence[Visit], wall: datetime) -> str:
+    if any(visit.state == Stop.CANCELED for visit in visits):
+        return "the visit was canceled before this went"
+    if any(_has_begun(visit, wall) for visit in visits):
+        return "the visit had begun"
+    return "the visit was moved or confirmed before this went"
+
+
+def _filled(tx: Transaction, message: Message, visits: Sequence[Visit], told: Sequence[Told]) -> Ready | str:
+    """Its address and words as they are now; what an earlier try may have sent is kept beside."""
+    event, channel = Event(message.event), Channel(message.channel)
+    people = patients_of(tx.connection, {each.patient_id for each in told})
+    patient = people.get(message.patient_id or 0)
+    if patient is None:
+        return "not an active patient anymore"
+    guarantor = guarantors_of(tx.connection, [patient.household_id]).get(patient.household_id)
+    today = tx.business_day(visits[0].site_id) if visits else tx.clinic_day
+    known = known_of(tx.connection, [*addresses_of(patient), *(addresses_of(guarantor) if guarantor else ())])
+    found = way(reachable(patient, guarantor), channel, today, EVENTS[event].topic, known)
+    if not found.to:
+        return found.why_not
+    reader = reader_of(patient, guarantor, today)
+    facts = facts_for(
+        tx.clinic,
+        reader,
+        [visit_facts(tx.clinic, visit, people[visit.patient_id]) for visit in visits],
+        visits[0].site_id if visits else 0,
+        _day_meant(event, told),
+        reader != patient,
+    )
+    words = words_of(word_book(tx.connection), event, channel, facts, visits, message.try_no)
+    for each in told:
+        for visit in visits:
+            if each.subject_id == visit.id:
+                say_about(tx.connection, each.id, time_mark(visit.day, visit.start_min))
+    before = message.words if message.state == State.SENDING else ""
+    kept = replace(
+        message,
+        address=found.to,
+        subject=words.subject,
+        words=words.body,
+        language=facts.language,
+    )
+    change_message(
+        tx.connection,
+        message.id,
+        state=State.SENDING,
+        state_at=tx.now,
+        address=kept.address,
+        language=kept.language,
+        subject=kept.subject,
+        **({} if before else {"words": kept.words}),
+    )
+    return Ready(kept, visits, before)
+
+
+def _visits(tx: Transaction, told: Sequence[Told]) -> list[Visit]:
+    """In the order of their times."""
+    found = visits_by_id(tx.connection, [each.subject_id for each in told]).values()
+    return sorted(found, key=lambda visit: (visit.day, visit.start_min, visit.id))
+
+
+def _day_meant(event: Event, told: Sequence[Told]) -> date | None:
+    """The day that a message without a visit names."""
+    return date.fromisoformat(told[0].mark) if event is Event.PLAN_DUE and told else None
+
+
+def words_of(
+    book: WordBook,
+    event: Event,
+    channel: Channel,
+    facts: MessageFacts,
+    visits: Sequence[Visit],
+    try_no: int,
+) -> Words:
+    """The clinic's words, filled. Several visits, or a child's, are listed with their names."""
+    types = {visit.type_id for visit in visits}
+    type_id = types.pop() if len(types) == 1 else 0
+    variant = variant_of(event, channel, facts.language, len(visits), facts.for_another, try_no)
+    words, _ = book.find(event, channel, facts.language, variant, type_id)
+    return filled(words, facts)
+
+
+def variant_of(
+    event: Event, channel: Channel, language: Language, visits: int, for_another: bool, try_no: int
+) -> Variant:
+    listed = visits > 1 or (visits and for_another)
+    if listed and original(event, channel, language, Variant.SEVERAL) is not None:
+        return Variant.SEVERAL
+    return Variant.AGAIN if try_no else Variant.USUAL

@@ -1,0 +1,27 @@
+"""What came in from the outside by phone."""
+
+from __future__ import annotations
+
+from sqlalchemy import Column, Index, Integer, String, Table
+
+from zax.store.columns import id_column, metadata, moment, ref, text_column
+
+# A patient's text, taken in once by the gateway's own number of it; `at` is when. `meaning` is how it was
+# understood; it is open until a person has seen to it, where none of our rules could. `offer_person_id` is
+# the offer it answers.
+text_reply = Table(
+    "text_reply",
+    metadata,
+    id_column(),
+    Column("gateway_no", Integer, nullable=False, unique=True),
+    Column("phone", String(20), nullable=False),
+    text_column("words", 1000),
+    moment("at"),
+    text_column("meaning", 20),
+    ref("patient_id", "patient", nullable=True),
+    ref("offer_person_id", "offer_person", nullable=True),
+    text_column("done_words", 200),
+    moment("done_at", nullable=True),
+    ref("done_by", "user", nullable=True),
+    Index("ix_text_reply_done_at", "done_at"),
+)
