@@ -6,13 +6,14 @@ desk would.
 from __future__ import annotations
 
 import json
+from datetime import date
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zax.core.messages.reply import Asked, Meaning, read_reply
+from zax.core.messages.reply import Asked, Meaning, When, read_reply
 from zax.core.messages.reply_words import PHRASES, Says
 
 CASES = json.loads((Path(__file__).parents[2] / "cases" / "replies.json").read_text())["replies"]
@@ -22,19 +23,26 @@ def meaning(words: str, asked: Asked = Asked.OFFER) -> Meaning:
     return read_reply(words, asked).meaning
 
 
+def in_context(case: dict[str, str]) -> Meaning:
+    """The reminder of the cases is of Tue, Dec 1 at 2:30 pm."""
+    asked = Asked(case["context"])
+    when = When(date(2026, 12, 1), 14 * 60 + 30) if asked is Asked.REMINDER else None
+    return read_reply(case["text"], asked, when).meaning
+
+
 @pytest.mark.parametrize("case", CASES, ids=[each["id"] for each in CASES])
 def test_never_read_in_a_way_it_must_not_be(case: dict[str, str]) -> None:
-    assert meaning(case["text"], Asked(case["context"])) not in case["never"]
+    assert in_context(case) not in case["never"]
 
 
 def test_most_are_read_as_a_front_desk_would() -> None:
     def right(case: dict[str, str]) -> bool:
-        found = meaning(case["text"], Asked(case["context"]))
+        found = in_context(case)
         return found == case["expected"] or found in case["also_ok"]
 
     offers = [case for case in CASES if case["context"] == "offer"]
     assert all(right(case) for case in offers) and len(offers) > 30
-    assert sum(map(right, CASES)) >= 0.85 * len(CASES)
+    assert sum(map(right, CASES)) >= 0.95 * len(CASES)
 
 
 @pytest.mark.parametrize(

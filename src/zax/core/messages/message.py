@@ -77,3 +77,13 @@ SORT_WORDS: Mapping[Sort, str] = {
     Sort.BY_HAND: "Written by hand",
     Sort.TEST: "A test",
 }
+
+
+class Asks(StrEnum):
+    """What a message leaves for a person to do: call back, call since nobody picked up, or write another
+    way.
+    """
+
+    CALL_BACK = "call_back"
+    NOBODY = "nobody"
+    BOUNCED = "bounced"

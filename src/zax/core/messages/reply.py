@@ -13,6 +13,7 @@ import re
 import unicodedata
 from collections import Counter
 from dataclasses import dataclass
+from datetime import date
 from enum import StrEnum
 
 from zax.core.messages.reply_words import LONGEST_PHRASE, ORDERS, PHRASES, Says
@@ -49,6 +50,53 @@ class Reading:
     meaning: Meaning
     number: int = 0
     urgent: bool = False
+    minutes: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class When:
+    """The time that was asked about: who names it says yes to it, and to no other."""
+
+    day: date
+    start: int
+
+    @property
+    def words(self) -> frozenset[str]:
+        """Every short or long way to say its day and its hour, as a plain reply has them."""
+        day, hour, minute = self.day, self.start // 60, self.start % 60
+        clock = {f"{hour}:{minute:02}", f"{(hour - 1) % 12 + 1}:{minute:02}"}
+        if not minute:
+            clock |= {f"{(hour - 1) % 12 + 1}"}
+        half = "am" if hour < 12 else "pm"
+        suffixed = {f"{each}{half}" for each in clock}
+        return frozenset(
+            {*_DAYS[day.weekday()], *_MONTHS[day.month - 1], *clock, *suffixed, half, str(day.day)}
+        )
+
+
+_DAYS = (
+    ("monday", "mon", "lunes", "lun"),
+    ("tuesday", "tue", "tues", "martes", "mar"),
+    ("wednesday", "wed", "miercoles", "mie"),
+    ("thursday", "thu", "thur", "thurs", "jueves", "jue"),
+    ("friday", "fri", "viernes", "vie"),
+    ("saturday", "sat", "sabado", "sab"),
+    ("sunday", "sun", "domingo", "dom"),
+)
+_MONTHS = (
+    ("january", "jan", "enero"),
+    ("february", "feb", "febrero"),
+    ("march", "mar", "marzo"),
+    ("april", "apr", "abril"),
+    ("may", "mayo"),
+    ("june", "jun", "junio"),
+    ("july", "jul", "julio"),
+    ("august", "aug", "agosto"),
+    ("september", "sep", "sept", "septiembre"),
+    ("october", "oct", "octubre"),
+    ("november", "nov", "noviembre"),
+    ("december", "dec", "diciembre"),
+)
 
 
 _YES_MEANS = {Asked.REMINDER: Meaning.CONFIRM, Asked.OFFER: Meaning.ACCEPT, Asked.RECALL: Meaning.ACCEPT}
@@ -57,20 +105,36 @@ _STRETCHED = {"yes": Says.YES, "si": Says.YES, "no": Says.NO}
 _LAST_LETTERS = re.compile(r"(.)\1+$")
 _WORD = re.compile(r"[a-z0-9:]+|[^\w\s.,!?;'’…\"()\-]")
 _APOSTROPHE = re.compile("['`´‘’]")
+# "don't cancel", "no la cancele": a cancel that something before it may turn around.
+_NOT_CANCEL = re.compile(r"\b(?:no|not|dont|never|nunca|ni)\s+(?:\w+\s+){0,2}cancel")
+_MINUTES = re.compile(r"\b(?P<count>\d{1,3})\s?(?P<unit>mins?|minutes?|minutos?|hours?|hrs?|horas?)?\b(?!:)")
+LONGEST_LATE = 180
 _SKIN = re.compile("[\U0001f3fb-\U0001f3ff\ufe0f]")
 
 
-def read_reply(words: str, asked: Asked) -> Reading:
-    """What it says, by what was asked."""
+def read_reply(words: str, asked: Asked, when: When | None = None) -> Reading:
+    """What it says, by what was asked; `when` is the time it was asked about."""
     plain = _plain(words)
-    tokens = _WORD.findall(plain)
+    tokens = [each for each in _WORD.findall(plain) if when is None or each not in when.words]
     spelled = [each for each in tokens if each.isalnum()]
     order = ORDERS.get("".join(spelled)) if len(spelled) <= 2 else None
     if order is not None:
         return Reading(Meaning(order.value))
     said, unknown, numbers = _phrases(tokens)
+    if _NOT_CANCEL.search(plain) and said[Says.CANCEL]:
+        return Reading(Meaning.UNCLEAR, urgent=Says.ALARM in said)
     meaning = _meaning(said, unknown, "?" in words, asked)
-    return Reading(meaning, numbers[0] if len(numbers) == 1 else 0, Says.ALARM in said)
+    minutes = _minutes(plain) if meaning is Meaning.LATE else 0
+    return Reading(meaning, numbers[0] if len(numbers) == 1 else 0, Says.ALARM in said, minutes)
+
+
+def _minutes(plain: str) -> int:
+    """How late they say they are; 0 where they don't say."""
+    found = _MINUTES.search(plain)
+    if found is None:
+        return 0
+    said = int(found["count"]) * (60 if found["unit"] and found["unit"].startswith("h") else 1)
+    return said if said <= LONGEST_LATE else 0
 
 
 def _plain(words: str) -> str:
@@ -114,9 +178,13 @@ def _meaning(said: Counter[Says], unknown: int, asks: bool, asked: Asked) -> Mea
     if said[Says.START]:
         return Meaning.START
     if said[Says.CANCEL]:
-        return _cancel(said, unknown, asked)
+        return _cancel(said, unknown, asks, asked)
+    if said[Says.CHANGE]:
+        return Meaning.OTHER_TIME
     if said[Says.LATE] and not said[Says.QUESTION]:
         return Meaning.LATE
+    if asked is Asked.RECALL and said[Says.TIME] and not unknown and not asks and not said[Says.NO]:
+        return Meaning.OTHER_TIME
     if said[Says.OTHER] and (said[Says.TIME] or said[Says.YES] or said[Says.NO]) and not said[Says.QUESTION]:
         return Meaning.OTHER_TIME
     if said[Says.QUESTION] or asks:
@@ -124,9 +192,12 @@ def _meaning(said: Counter[Says], unknown: int, asks: bool, asked: Asked) -> Mea
     return _yes_or_no(said, unknown, asked)
 
 
-def _cancel(said: Counter[Says], unknown: int, asked: Asked) -> Meaning:
+def _cancel(said: Counter[Says], unknown: int, asks: bool, asked: Asked) -> Meaning:
     """Their visit is only taken off where one was asked about, and nothing says the contrary."""
-    if asked is Asked.REMINDER and not said[Says.YES] and not said[Says.OTHER] and not unknown:
+    doubtful = (
+        asks or unknown or said[Says.YES] or said[Says.OTHER] or said[Says.CHANGE] or said[Says.QUESTION]
+    )
+    if asked is Asked.REMINDER and not doubtful:
         return Meaning.CANCEL
     return Meaning.UNCLEAR
 

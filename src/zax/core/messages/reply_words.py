@@ -18,6 +18,7 @@ class Says(StrEnum):
     NO = "no"
     CANCEL = "cancel"
     OTHER = "other"
+    CHANGE = "change"
     TIME = "time"
     LATE = "late"
     QUESTION = "question"
@@ -75,16 +76,22 @@ _LISTS: Mapping[Says, str] = {
     """,
     Says.CANCEL: """
         cancel; cancel it; cancel my appointment; cancel my visit; cancel please; please cancel;
-        cancelela; cancelen; cancelar; cancele; quiero cancelar; take me off the schedule; cancel me
+        cancelela; cancelen; cancelar; cancele; quiero cancelar; take me off the schedule; cancel me;
+        yes cancel; yes cancel it; yes please cancel; si cancelela; si cancele; si cancelen
     """,
     Says.LATE: """
         late; running late; be late; running behind; on my way; stuck in traffic; tarde; voy tarde;
         llego tarde; retrasado; retrasada; en camino; behind
     """,
+    Says.CHANGE: """
+        reschedule; need to reschedule; have to reschedule; change my appointment; change my visit;
+        move my appointment; move my visit; change the time; quiero cambiar; cambiar la cita;
+        cambiar mi cita; reprogramar
+    """,
     Says.OTHER: """
-        but; can we; could we; can i; instead; another time; another day; different time; different day;
-        reschedule; move it; mas tarde; otro dia; otra hora; pero; podria; se puede; puede ser; cambiar;
-        later; earlier; sooner; not now; works better; is better; mejor el; after; before; despues
+        but; can we; could we; can i; instead; another time; another day; different time; different day; move
+        it; mas tarde; otro dia; otra hora; pero; podria; se puede; puede ser; cambiar; later; earlier;
+        sooner; not now; works better; is better; mejor el; after; before; despues
     """,
     Says.TIME: """
         monday; tuesday; wednesday; thursday; friday; saturday; sunday; mon; tue; tues; wed; thu; thur;
@@ -104,10 +111,12 @@ _LISTS: Mapping[Says, str] = {
         of course; ill take it; i will take it; take it; i want it; ill be there; i will be there;
         be there; see you then; sounds good; works for me; that works; book it; book me; sign me up;
         confirm; confirmed; i confirm; count me in; no brainer; no problem; no worries; not cancelling;
-        not canceling; im not cancelling; cant wait; can make it; can come; si; claro; claro que si;
-        por supuesto; confirmo; confirmado; confirmada; ahi estare; alli estare; la tomo; lo tomo;
-        la quiero; lo quiero; de acuerdo; perfecto; me sirve; me funciona; si voy; yes i can; i can;
-        i do; 👍; ✅; 👌
+        not canceling; im not cancelling; dont cancel; do not cancel; please dont cancel; no cancelen;
+        no la cancelen; no me la cancelen; no cancele; no la cancele; no me la cancele; be their;
+        ill be their; can now make it; i can now make it; si voy; can come after all; cant wait; can make it;
+        can come; si; claro; claro que si; por supuesto; confirmo; confirmado; confirmada; ahi estare; alli
+        estare; la tomo; lo tomo; la quiero; lo quiero; de acuerdo; perfecto; me sirve; me funciona; si voy;
+        yes i can; i can; i do; 👍; ✅; 👌
     """,
     Says.SOFT: """
         ok; okay; k; kk; sure; great; perfect; awesome; good; fine; alright; bueno; vale; dale; bien;
@@ -115,14 +124,15 @@ _LISTS: Mapping[Says, str] = {
     """,
     Says.NO: """
         no; n; nope; nah; no thanks; no thank you; not this time; no gracias; cant; cant make it;
-        can not; cannot; wont; i cant; im good; ill pass; pass; not interested; keep my; keep mine;
-        ill keep; regular day; my regular day; ill come on my; regular appointment; no puedo;
-        dejo la que tengo; prefiero la mia; me quedo con; no need to ask again; no need; hard no;
-        negative; decline; unable; working; at work; have to work; busy; out of town; on vacation;
-        too short notice; trabajando; ocupado; ocupada; ya tengo; otro dentista; 👎; no quiero; 🙅;
+        can not; cannot; wont; wont make it; wont be there; yeah no; i cant; im good; ill pass; pass; not
+        interested; keep my; keep mine; ill keep; regular day; my regular day; ill come on my; regular
+        appointment; no puedo; dejo la que tengo; prefiero la mia; me quedo con; no need to ask again; no
+        need; hard no; negative; decline; unable; working; at work; have to work; busy; out of town; on
+        vacation; too short notice; trabajando; ocupado; ocupada; ya tengo; otro dentista; 👎; no quiero; 🙅;
         ill call you
     """,
     Says.NOTHING: """
+        after all; i am; you all; for my; my;
         thanks; thank you; thx; ty; please; pls; plz; so; lol; haha; hi; hello; hey; hola; gracias;
         por favor; sorry; so sorry; the; a; for; to; it; i; it is; this week; that day; ese dia;
         that one; this one; thank; you; much; very; muchas; and; at; on; that; day; works; im; ill; me;

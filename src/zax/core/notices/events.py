@@ -233,5 +233,3 @@ EVENTS: Mapping[Event, EventKind] = {
         off=_ALL_OFF,
     ),
 }
-# What goes out only to people who said they are coming, or haven't yet.
-NOT_CONFIRMED_ONLY = frozenset({Event.UNCONFIRMED})

@@ -228,7 +228,6 @@ _MAILS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
         "Hola {first}:\n\nLe esperabamos a las {time}. Por favor llame al {phone}.\n\n{clinic}",
     ),
 }
-_ASKS = frozenset({Event.REMINDER, Event.UNCONFIRMED})
 _CALLS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
     (Event.REMINDER, Variant.USUAL): (
         "Hello, this is {clinic} calling for {first}. You have a visit on {day} at {time} with {provider}."
@@ -277,8 +276,3 @@ def _spoken(short: tuple[str, str] | None) -> tuple[str, str] | None:
         .replace("Responda SI y le buscamos hora, o llame", "Llame")
     )
     return (english, spanish)
-
-
-def asks_for_yes(event: Event) -> bool:
-    """Whether a yes to it confirms the visit."""
-    return event in _ASKS

@@ -30,16 +30,23 @@ from zax.store.book.records import Visit
 @act("book")
 def take_off(tx: Transaction, visit_id: int, why: str, note: str = "", version: int | None = None) -> None:
     """Off the Book, or off the shelf, with the reason that decides what follows."""
+    cancel(tx, visit_id, why, note, version)
+
+
+def cancel(tx: Transaction, visit_id: int, why: str, note: str = "", version: int | None = None) -> int:
+    """The same, as a part of an act; the id by which it can be taken back, 0 for a no-show."""
     visit = locked_visit(tx, visit_id, version)
     chosen = check_off(why, note)
     if chosen == OffWhy.MISSED:
         _miss(tx, visit, note)
-        return
+        return 0
     check_day_open(tx, visit)
     memo = Memo(tx=tx)
     memo.look_at(visit)
     drop(tx, visit, chosen, note, memo)
-    memo.write(f"canceled {visit.first} {visit.last}, {day_words(visit.day)}, {clock_words(visit.start_min)}")
+    return memo.write(
+        f"canceled {visit.first} {visit.last}, {day_words(visit.day)}, {clock_words(visit.start_min)}"
+    )
 
 
 @act("arrivals")

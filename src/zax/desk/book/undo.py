@@ -56,9 +56,9 @@ class Memo:
     def made(self, visit_id: int) -> None:
         self.before[visit_id] = None
 
-    def write(self, words: str) -> None:
+    def write(self, words: str) -> int:
         """Keep it as the actor's last act; `words` say what was done, such as 'moved Victor Lund
-        to 14:00'.
+        to 14:00'. The act's id.
         """
         after = acts.versions_of(self.tx.connection, self.before)
         detail = {
@@ -71,7 +71,9 @@ class Memo:
             "exceptions": self.exceptions,
             "messages": self.messages,
         }
-        acts.add_act(self.tx.connection, by_id=self.tx.actor.id, at=self.tx.now, words=words, detail=detail)
+        return acts.add_act(
+            self.tx.connection, by_id=self.tx.actor.id, at=self.tx.now, words=words, detail=detail
+        )
 
 
 def _look(connection: Connection, visit_id: int) -> Before | None:
@@ -134,12 +136,17 @@ def undo_act(tx: Transaction, act_id: int) -> str:
     """Take the act back and say what was undone. Conflict when something else happened since, or its time is
     taken now.
     """
-    row = acts.act_for_update(tx.connection, act_id, tx.actor.id)
+    return take_act_back(tx, act_id, tx.actor.id, WITHIN)
+
+
+def take_act_back(tx: Transaction, act_id: int, by_id: int | None, within: timedelta) -> str:
+    """The same for what `by_id` did no longer ago than that; None is the worker."""
+    row = acts.act_for_update(tx.connection, act_id, by_id)
     if row is None:
         raise NotFound("You have nothing to undo.")
     if row.undone_at is not None:
         raise Conflict("This was already undone.")
-    if row.at < tx.now - WITHIN:
+    if row.at < tx.now - within:
         raise Refused("This was too long ago to undo. Change the visit itself.")
     now = {number: _held(tx, number) for number in sorted(each["id"] for each in row.detail["visits"])}
     for each in row.detail["visits"]:

@@ -7,16 +7,20 @@ worker that dies in between finds it again, and knows it by its number.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import partial
+from typing import Any
 
 import structlog
 
+from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound
 from zax.core.followup.offer import MAY_ANSWER, REMEMBERED, meant
 from zax.core.followup.offer_words import Facts, likely_which, stopped
 from zax.core.messages.channel import Channel
 from zax.core.messages.message import Sort
 from zax.core.messages.reply import Asked, Meaning, Reading, read_reply
+from zax.core.wording import phone_words
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.each import each_for_itself
@@ -24,6 +28,7 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.followup.offer_answers import answered
 from zax.desk.followup.offer_words import facts_of
 from zax.desk.followup.offers import heard_of
+from zax.desk.inbox.answers import Question, answer, question_to
 from zax.desk.messages.writing import write_to
 from zax.desk.patients.texting import start_texts, stop_texts
 from zax.outside.doors import TextReply, Texts
@@ -59,22 +64,91 @@ def take_in(tx: Transaction, reply: TextReply) -> None:
     if stored.known(tx.connection, reply.number):
         return
     heard = heard_at(tx.connection, reply.sender, tx.now - REMEMBERED)
-    reading = read_reply(reply.words, Asked.OFFER if heard else Asked.NOTHING)
-    if reading.meaning in {Meaning.STOP, Meaning.START}:
-        _order(tx, reply, reading, heard)
-        return
-    if not heard:
-        _keep(tx, reply, reading, None, "")
-        return
+    question = question_to(
+        tx.connection, reply.sender, tx.now, lambda number: tx.clinic.sites[number].timezone
+    )
+    order = read_reply(reply.words, Asked.NOTHING)
+    if order.meaning in {Meaning.STOP, Meaning.START}:
+        _order(tx, reply, order, heard)
+    elif order.meaning is Meaning.HELP:
+        _help(tx, reply, order)
+    elif heard and not _about_our_question(heard, question, reply.words):
+        _to_offer(tx, reply, heard, question)
+    elif question is not None:
+        _to_question(tx, reply, question)
+    else:
+        _keep(tx, reply, order, None, "")
+
+
+def _about_our_question(
+    heard: list[tuple[OfferPerson, Offer]], question: Question | None, words: str
+) -> bool:
+    """Whether it answers a message of ours rather than an offer: that came after, and no offer stands
+    open.
+    """
+    if question is None or any(offer.is_open for _, offer in heard):
+        return False
+    asked_at = question.message.sent_at or question.message.made_at
+    return all(person.sent_at is None or person.sent_at < asked_at for person, _ in heard)
+
+
+def _to_offer(
+    tx: Transaction, reply: TextReply, heard: list[tuple[OfferPerson, Offer]], question: Question | None
+) -> None:
+    reading = read_reply(reply.words, Asked.OFFER)
     person, likely = _whom(tx, reply, reading, heard)
     if reading.meaning is Meaning.WRONG_NUMBER:
         # Whoever reads this phone isn't the patient: nobody else of these offers is at it either.
         answered(tx, person.id, Reading(Meaning.DECLINE), reply.words)
         _keep(tx, reply, reading, person, "")
         return
+    if question is not None and _claimed_twice(reading, question, reply.words):
+        # A yes to the opening, or to the visit we asked about? Nobody knows, so a person asks.
+        _keep(tx, reply, Reading(Meaning.UNCLEAR), person, "", question)
+        return
     known = Reading(Meaning.UNCLEAR, urgent=reading.urgent) if likely else reading
     held = answered(tx, person.id, known, reply.words, likely)
     _keep(tx, reply, reading, person, "with the offer" if held else "")
+
+
+def _claimed_twice(reading: Reading, question: Question, words: str) -> bool:
+    """An offer and a reminder that both stand, and an answer that each would take for itself."""
+    if reading.number or question.asked is not Asked.REMINDER:
+        return False
+    other = read_reply(words, Asked.REMINDER, question.when)
+    unsaid = any(visit.state == Stop.BOOKED for visit in question.visits)
+    return unsaid and reading.meaning is Meaning.ACCEPT and other.meaning is Meaning.CONFIRM
+
+
+def _to_question(tx: Transaction, reply: TextReply, question: Question) -> None:
+    reading = read_reply(reply.words, question.asked, question.when)
+    did = answer(tx, question, reading, reply.words, reply.number)
+    _keep(tx, reply, reading, None, done_words(did), question, did)
+
+
+def done_words(did: Mapping[str, Any]) -> str:
+    """What a reply did by itself, for the Inbox; empty for nothing."""
+    if "confirmed" in did:
+        return "confirmed" if did["confirmed"] else "confirmed before"
+    if "canceled" in did:
+        return "canceled"
+    return f"{did['minutes']} min late, told Day" if "late" in did else ""
+
+
+def _help(tx: Transaction, reply: TextReply, reading: Reading) -> None:
+    """Who we are, and how to stop us (CTIA); at once, to whoever asks."""
+    whose = texted_at(tx.connection, reply.sender)
+    clinic, site = tx.clinic.about["clinic_name"], tx.clinic.first_site
+    write_to(
+        tx,
+        Channel.TEXT,
+        reply.sender,
+        f"{clinic}. Questions? Call {phone_words(site.phone)}. Reply STOP to get no more texts.",
+        key=f"help-{reply.number}",
+        sort=Sort.ANSWER,
+        patient_id=whose[0] if whose else None,
+    )
+    _keep(tx, reply, reading, None, "told how to reach us")
 
 
 def _whom(
@@ -117,10 +191,19 @@ def _order(
     _keep(tx, reply, reading, person, "texts are off")
 
 
-def _keep(tx: Transaction, reply: TextReply, reading: Reading, person: OfferPerson | None, done: str) -> None:
+def _keep(
+    tx: Transaction,
+    reply: TextReply,
+    reading: Reading,
+    person: OfferPerson | None,
+    done: str,
+    question: Question | None = None,
+    did: Mapping[str, Any] | None = None,
+) -> None:
     """Write it down; open, for a person to read, unless something was `done` with it."""
     whose = texted_at(tx.connection, reply.sender) or with_phone(tx.connection, reply.sender)
-    patient_id = person.patient_id if person else whose[0] if whose else None
+    asked = question.message.patient_id if question else None
+    patient_id = person.patient_id if person else asked or (whose[0] if whose else None)
     stored.add_reply(
         tx.connection,
         gateway_no=reply.number,
@@ -132,6 +215,8 @@ def _keep(tx: Transaction, reply: TextReply, reading: Reading, person: OfferPers
         offer_person_id=person.id if person else None,
         done_words=done,
         done_at=tx.now if done else None,
+        message_id=question.message.id if question else None,
+        did=did or {},
     )
     tx.audit("reply.taken", patient_id=patient_id, meaning=reading.meaning)
     tx.tell("reply", patient_id=patient_id)

@@ -101,7 +101,13 @@ def _by_rule(tx: Transaction, errand: Errand, message: Message) -> Ready | str |
     rule = rules_of(tx.connection).rule_for(event, channel, type_id, site_id)
     if not habits_of(tx.clinic).runs or not rule.runs:
         return "this message was switched off before it went"
-    standing = [visit for visit in visits if _still_holds(event, visit, told, wall)]
+    # A second try is for who has not said yes.
+    asking = message.try_no > 0 or message.request_key.endswith("+")
+    standing = [
+        visit
+        for visit in visits
+        if _still_holds(event, visit, told, wall) and not (asking and visit.state == Stop.CONFIRMED)
+    ]
     if message.visit_id and not standing:
         return _why_gone(visits, wall)
     if not message.visit_id and not still_open(tx.connection, event, [each.subject_id for each in told]):

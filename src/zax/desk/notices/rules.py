@@ -8,7 +8,7 @@ never sent for what happened before it.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
 
 from zax.core.errors import ProblemCollector, Refused, Stale
@@ -32,7 +32,9 @@ SETTING = "notices"
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Habits:
     """Whether anything goes by itself, since when (UTC); how fast: texts a minute, and messages about recalls
-    an hour, so that the desk can answer. A call is tried `call_tries` times, `call_minutes` apart.
+    an hour, so that the desk can answer. A call is tried `call_tries` times, `call_minutes` apart. A
+    reply may cancel a visit until `cancel_hours` before it, by type where it has hours of its own; -1 is
+    never.
     """
 
     runs: bool = False
@@ -42,6 +44,8 @@ class Habits:
     call_tries: int = 2
     call_minutes: int = 30
     cents_a_text: int = 2
+    cancel_hours: int = 24
+    cancel_by_type: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def since_at(self) -> datetime | None:
@@ -54,6 +58,7 @@ LIMITS = {
     "call_tries": (1, 3),
     "call_minutes": (5, 24 * 60),
     "cents_a_text": (0, 100),
+    "cancel_hours": (-1, 14 * 24),
 }
 
 

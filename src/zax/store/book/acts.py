@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from datetime import date, datetime
 
-from sqlalchemy import Connection, insert, select, update
+from sqlalchemy import Connection, select, update
 
 from zax.core.book.calendar import DAY
 from zax.store.book.records import BookAct, LastAct
@@ -18,8 +18,8 @@ _a = book_act
 
 def add_act(
     connection: Connection, *, by_id: int | None, at: datetime, words: str, detail: Mapping[str, object]
-) -> None:
-    connection.execute(insert(_a).values(by_id=by_id, at=at, words=words[:200], detail=detail))
+) -> int:
+    return add(connection, _a, by_id=by_id, at=at, words=words[:200], detail=detail)
 
 
 def last_act(connection: Connection, user_id: int | None, since: datetime) -> LastAct | None:

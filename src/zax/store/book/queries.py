@@ -44,6 +44,7 @@ _BAR = (
     visit.c.held_until,
     visit.c.stage_id,
     visit.c.gone_at,
+    visit.c.late_min,
     patient.c.first,
     patient.c.last,
     patient.c.phone,

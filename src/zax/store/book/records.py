@@ -49,6 +49,7 @@ class DayVisit:
     held_until: datetime | None
     stage_id: int | None
     gone_at: datetime | None
+    late_min: int
     first: str
     last: str
     phone: str

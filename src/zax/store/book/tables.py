@@ -16,6 +16,7 @@ from zax.store.columns import (
     version_column,
 )
 
+# `late_min`: how late the patient said they would be.
 # A visit of no minutes was entered afterwards (`desk.charges.afterwards`): it stands on no Book.
 visit = Table(
     "visit",
@@ -36,6 +37,7 @@ visit = Table(
     moment("made_at"),
     ref("made_by", "user", nullable=True),
     number_column("buffer_min"),
+    number_column("late_min"),
     moment("held_until", nullable=True),
     text_column("web_message", 500),
     text_column("off_why", 10),

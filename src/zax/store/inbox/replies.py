@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -28,6 +29,9 @@ class ReplyRow:
     patient_id: int | None
     done_words: str
     done_at: datetime | None
+    message_id: int | None
+    did: Mapping[str, Any]
+    back_at: datetime | None
     name: str | None
 
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from sqlalchemy import Column, Index, Integer, String, Table
 
-from zax.store.columns import id_column, metadata, moment, ref, text_column
+from zax.store.columns import id_column, metadata, moment, ref, text_column, words_map
 
 # A patient's text, taken in once by the gateway's own number of it; `at` is when. `meaning` is how it was
 # understood; it is open until a person has seen to it, where none of our rules could. `offer_person_id` is
-# the offer it answers.
+# the offer it answers, `message_id` our message before it. `did` is what it did by itself
+# (zax.desk.inbox.answers), until somebody takes it back.
 text_reply = Table(
     "text_reply",
     metadata,
@@ -23,5 +24,9 @@ text_reply = Table(
     text_column("done_words", 200),
     moment("done_at", nullable=True),
     ref("done_by", "user", nullable=True),
+    ref("message_id", "message", nullable=True),
+    words_map("did"),
+    moment("back_at", nullable=True),
+    ref("back_by", "user", nullable=True),
     Index("ix_text_reply_done_at", "done_at"),
 )

@@ -46,6 +46,8 @@ class Message:
     sent_at: datetime | None
     state_at: datetime | None
     opened_at: datetime | None
+    asks: str
+    seen_at: datetime | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -7,7 +7,8 @@ from sqlalchemy import Column, Index, String, Table, Text
 from zax.store.columns import id_column, metadata, moment, number_column, ref, text_column
 
 # `words` are empty until it is made ready to go, where they are filled at that moment; `address` likewise.
-# `why` says what made it go; `parts` is how many texts it took. `pressed` is the key pressed in a call.
+# `why` says what made it go; `parts` is how many texts it took. `pressed` is the key pressed in a call;
+# `asks` what a person has to see to (zax.core.messages.message.Asks), until `seen_at`.
 message = Table(
     "message",
     metadata,
@@ -33,10 +34,14 @@ message = Table(
     moment("sent_at", nullable=True),
     moment("state_at", nullable=True),
     moment("opened_at", nullable=True),
+    text_column("asks", 10),
+    moment("seen_at", nullable=True),
+    ref("seen_by", "user", nullable=True),
     Index("ix_message_patient_id_made_at", "patient_id", "made_at"),
     Index("ix_message_address_made_at", "address", "made_at"),
     Index("ix_message_event_due_at", "event", "due_at"),
     Index("ix_message_state_channel", "state", "channel"),
+    Index("ix_message_asks_seen_at", "asks", "seen_at"),
 )
 # What came back about an address: `kind` of a phone (mobile, landline), `trouble` why nothing more goes
 # there.

@@ -40,6 +40,12 @@ def told_of(connection: Connection, message_id: int) -> list[Told]:
     return many(connection, select(_t).where(_t.c.message_id == message_id).order_by(_t.c.id), Told)
 
 
+def tell_again(connection: Connection, message_id: int, request_key: str) -> None:
+    """What a message was about, another one is now: that of this key."""
+    again = connection.execute(select(message.c.id).where(message.c.request_key == request_key)).scalar_one()
+    connection.execute(update(_t).where(_t.c.message_id == message_id).values(message_id=again))
+
+
 def last_told(connection: Connection, visit_ids: Iterable[int], channel: str) -> dict[int, str]:
     """The time of each visit that its patient was told last when it was booked or moved."""
     query = (

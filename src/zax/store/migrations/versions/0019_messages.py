@@ -63,13 +63,19 @@ def upgrade() -> None:
         sa.Column('sent_at', MOMENT, nullable=True),
         sa.Column('state_at', MOMENT, nullable=True),
         sa.Column('opened_at', MOMENT, nullable=True),
-        *_refs('message', {'patient_id': ('patient', True), 'visit_id': ('visit', True), 'by_id': ('user', True)}),
+        _words('asks', 10),
+        sa.Column('seen_at', MOMENT, nullable=True),
+        *_refs('message', {
+            'patient_id': ('patient', True), 'visit_id': ('visit', True), 'by_id': ('user', True),
+            'seen_by': ('user', True),
+        }),
         sa.UniqueConstraint('request_key', name=op.f('uq_message_request_key')),
     )
     op.create_index('ix_message_patient_id_made_at', 'message', ['patient_id', 'made_at'])
     op.create_index('ix_message_address_made_at', 'message', ['address', 'made_at'])
     op.create_index('ix_message_event_due_at', 'message', ['event', 'due_at'])
     op.create_index('ix_message_state_channel', 'message', ['state', 'channel'])
+    op.create_index('ix_message_asks_seen_at', 'message', ['asks', 'seen_at'])
     op.create_table(
         'address',
         sa.Column('address', sa.String(length=120), nullable=False),
@@ -129,6 +135,14 @@ def upgrade() -> None:
     )
     op.create_index('ix_notice_told_message_id', 'notice_told', ['message_id'])
     op.create_index('ix_notice_told_patient_id', 'notice_told', ['patient_id'])
+    op.add_column('text_reply', sa.Column('message_id', sa.Integer(), nullable=True))
+    op.add_column('text_reply', sa.Column('did', sa.JSON(), server_default='{}', nullable=False))
+    op.add_column('text_reply', sa.Column('back_at', MOMENT, nullable=True))
+    op.add_column('text_reply', sa.Column('back_by', sa.Integer(), nullable=True))
+    op.create_foreign_key(op.f('fk_text_reply_message_id'), 'text_reply', 'message', ['message_id'], ['id'])
+    op.create_foreign_key(op.f('fk_text_reply_back_by'), 'text_reply', 'user', ['back_by'], ['id'])
+    # How late they said they would be, in minutes.
+    op.add_column('visit', sa.Column('late_min', sa.SmallInteger(), server_default='0', nullable=False))
     # What a patient was told of a visit hangs on when it was moved or canceled, so both are found by their time.
     op.create_index('ix_audit_at', 'audit', ['at'])
     op.create_index('ix_track_move_to_stop_at', 'track_move', ['to_stop', 'at'])
@@ -157,6 +171,11 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_index('ix_visit_made_at', 'visit')
+    op.drop_column('visit', 'late_min')
+    op.drop_constraint('fk_text_reply_message_id', 'text_reply', type_='foreignkey')
+    op.drop_constraint('fk_text_reply_back_by', 'text_reply', type_='foreignkey')
+    for name in ('message_id', 'did', 'back_at', 'back_by'):
+        op.drop_column('text_reply', name)
     op.drop_index('ix_track_move_to_stop_at', 'track_move')
     op.drop_index('ix_audit_at', 'audit')
     op.execute("UPDATE outbox SET kind = 'patient_text', state = 'withdrawn' WHERE kind = 'message'")
