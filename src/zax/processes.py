@@ -32,6 +32,7 @@ from zax.store.files import FileStore
 from zax.store.server import daily_url_of, url_of
 from zax.web.app import create_app
 from zax.web.money.documents import receipt_pdf, statement_pdfs
+from zax.web.notices.mail import mail_html
 
 log = structlog.get_logger()
 WORKER_PAUSE = 1.0
@@ -103,7 +104,8 @@ def serve_standin() -> None:
 
     settings = Settings()
     seconds = float(os.environ.get("ZAX_STANDIN_PAY_SECONDS", "20"))
-    app = create_standin(settings.var / "standin", settings.smtp_port, seconds, settings.sftp_port)
+    callback = f"http://127.0.0.1:{settings.port}/callbacks/messages"
+    app = create_standin(settings.var / "standin", settings.smtp_port, seconds, settings.sftp_port, callback)
     uvicorn.run(
         app,
         host="127.0.0.1",
@@ -136,7 +138,16 @@ def run_worker(pulse: Callable[[], None] = lambda: None, lane: Lane = Lane.EVERY
                 prune_feed(desk)
                 pruned = True
             alive()
-            run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs, alive=alive, lane=lane)
+            run_once(
+                desk,
+                outside,
+                receipt_pdf,
+                files,
+                statement_pdfs=statement_pdfs,
+                mail_html=mail_html,
+                alive=alive,
+                lane=lane,
+            )
             failures = 0
         except TROUBLE as error:
             failures += 1

@@ -100,7 +100,15 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     )
     outside = real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds)
     threads = [
-        _Thread(create_standin(folder / "standin", settings.smtp_port, 0), settings.standin_port),
+        _Thread(
+            create_standin(
+                folder / "standin",
+                settings.smtp_port,
+                0,
+                callback=f"http://127.0.0.1:{settings.port}/callbacks/messages",
+            ),
+            settings.standin_port,
+        ),
         _Thread(create_app(desk, outside, settings), settings.port),
     ]
     for thread in threads:

@@ -19,13 +19,14 @@ from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
 from zax.demo.hand_overs import write_hand_overs
 from zax.demo.history import History
+from zax.demo.messages import write_messages
 from zax.demo.offers import offer_openings
 from zax.demo.people import Person, make_people
 from zax.demo.recalls import follow_up, write_recalls
 from zax.demo.records import enrich
 from zax.demo.returns import write_returns
 from zax.demo.setup_rows import diagnosis_rows, write_world
-from zax.demo.standin_state import tell_standin
+from zax.demo.standin_state import share_secret, tell_standin
 from zax.demo.today import (
     OPENS_AT,
     VISITS,
@@ -118,6 +119,7 @@ def seed(
                 follow_up(connection, day, opens)
                 write_returns(connection, day, opens)
                 write_hand_overs(connection, day, opens)
+            write_messages(engine, desk, clock, opens, day)
             offer_openings(desk, clock, opens, day)
             visits += len(VISITS)
         else:
@@ -127,6 +129,8 @@ def seed(
     if var is not None:
         tell_standin(engine, var / "standin", day.year)
     with engine.begin() as connection:
+        if var is not None:
+            share_secret(connection, var)
         value = {"size": size_name, "opens": opens.isoformat(), "made": system_now().isoformat()}
         connection.execute(insert(schema.setting).values(name="seeded", value=value))
     return visits

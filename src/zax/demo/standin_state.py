@@ -5,12 +5,15 @@ card on file. As JSON files.
 from __future__ import annotations
 
 import json
+import secrets
 import shutil
 from pathlib import Path
 
-from sqlalchemy import Engine, text
+from sqlalchemy import Connection, Engine, insert, text
 
 from zax.demo.accounts import CARD, TOKEN
+from zax.store import schema
+from zax.store.vault import Vault
 
 _USED = text(
     "SELECT c.member_id, SUM(l.deductible_cents) AS cents FROM charge_line l JOIN visit v ON v.id ="
@@ -20,6 +23,14 @@ _USED = text(
     " k.visit_id = v.id AND k.state IN ('held_back', 'ready', 'going', 'rejected')) GROUP BY c.member_id"
     " HAVING cents > 0"
 )
+
+
+def share_secret(connection: Connection, var: Path) -> None:
+    """The secret with which the gateways sign, in the stand-in's folder and sealed in the setup."""
+    secret = secrets.token_urlsafe(32)
+    (var / "standin" / "gateway_secret").write_text(secret)
+    value = {"secret": Vault(var).seal(secret)}
+    connection.execute(insert(schema.setting).values(name="gateway", value=value))
 
 
 def tell_standin(engine: Engine, folder: Path, year: int) -> None:

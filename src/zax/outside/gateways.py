@@ -1,6 +1,6 @@
 """Texts and calls over HTTP. A message's key makes it go out once however often it is handed over, and the
 gateway can be asked by it. What becomes of a message it tells by callbacks, each signed with a secret that
-both sides have (zax.outside.signature).
+both sides have (zax.core.messages.signature).
 """
 
 from __future__ import annotations

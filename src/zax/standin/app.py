@@ -11,9 +11,7 @@ import uuid
 from collections.abc import AsyncIterator
 from contextlib import AbstractAsyncContextManager, asynccontextmanager, nullcontext
 from datetime import UTC, datetime
-from email import message_from_bytes, policy
 from pathlib import Path
-from typing import Any
 
 from aiosmtpd.controller import UnthreadedController
 from fastapi import FastAPI, Form, Header, HTTPException, Request, Response
@@ -23,9 +21,11 @@ from starlette.concurrency import run_in_threadpool
 
 from zax.standin import eligibility, payer_list, status
 from zax.standin.answers import PAYERS, acknowledgement, remittances
+from zax.standin.callbacks import telling
 from zax.standin.claims import ClaimFile, read_claim_file
 from zax.standin.folders import folders
 from zax.standin.keep import Json, Keep
+from zax.standin.mailboxes import Inbox, mailboxes
 from zax.standin.phones import texting
 
 # The door of a file that came by a folder.
@@ -50,40 +50,29 @@ class SaleOrder(BaseModel):
     reference: str = ""
 
 
-class _Inbox:
-    """The mail server: keeps each Message-ID once, as receiving systems do."""
-
-    def __init__(self, keep: Keep) -> None:
-        self.keep = keep
-
-    async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:  # noqa: N802 (the library's name)
-        mail = message_from_bytes(envelope.content, policy=policy.default)
-        number = str(mail["Message-ID"] or uuid.uuid4())
-        if self.keep.get("mail", number) is None:
-            parts = [part.get_filename() for part in mail.iter_attachments()]
-            self.keep.put(
-                "mail",
-                number,
-                {"id": number, "to": str(mail["To"]), "subject": str(mail["Subject"]), "files": parts},
-            )
-        return "250 kept"
-
-
 def create_app(
-    folder: Path, smtp_port: int, pay_seconds: float = 20, sftp_port: int | None = None
+    folder: Path,
+    smtp_port: int,
+    pay_seconds: float = 20,
+    sftp_port: int | None = None,
+    callback: str = "",
 ) -> FastAPI:
     """`pay_seconds`: how long a payer takes from claim to payment file. With `sftp_port` the clearinghouse
-    has folders there as well; it answers by the door a file came through.
+    has folders there as well; it answers by the door a file came through. `callback` is the clinic's
+    address for what the gateways tell.
     """
     keep = Keep(folder)
 
     @asynccontextmanager
     async def lifespan(_: FastAPI) -> AsyncIterator[None]:
         mail = UnthreadedController(
-            _Inbox(keep), hostname="127.0.0.1", port=smtp_port, loop=asyncio.get_running_loop()
+            Inbox(keep), hostname="127.0.0.1", port=smtp_port, loop=asyncio.get_running_loop()
         )
         mail.server = await mail._create_server()
-        async with _folders(keep, sftp_port, pay_seconds) if sftp_port else nullcontext():
+        async with (
+            _folders(keep, sftp_port, pay_seconds) if sftp_port else nullcontext(),
+            telling(keep, folder, callback) if callback else nullcontext(),
+        ):
             yield
         mail.server.close()
 
@@ -91,6 +80,7 @@ def create_app(
     _terminal(app, keep)
     _clearinghouse(app, keep, pay_seconds)
     texting(app, keep)
+    mailboxes(app, keep)
     _pages(app, keep)
     return app
 
@@ -285,10 +275,6 @@ def _pages(app: FastAPI, keep: Keep) -> None:
     def sales() -> list[Json]:
         return keep.all("sales")
 
-    @app.get("/mail")
-    def mail() -> list[Json]:
-        return keep.all("mail")
-
     @app.get("/")
     def page() -> HTMLResponse:
         mode = (keep.get("terminal", "mode") or {"mode": "approve"})["mode"]
@@ -301,14 +287,11 @@ def _pages(app: FastAPI, keep: Keep) -> None:
             f"<li>{html.escape(each['name'])}{_rejected(each['errors'])}</li>"
             for each in keep.all("files")[-20:]
         )
-        mails = "".join(
-            f"<li>{html.escape(m['to'])}: {html.escape(m['subject'])}</li>" for m in keep.all("mail")[-20:]
-        )
         return HTMLResponse(
             "<!doctype html><html lang=en><title>Stand-in</title><h1>The outside world,"
             " simulated</h1><h2>Card terminal</h2><form method=post"
             f" action=/terminal/mode>{buttons}</form><h2>Claim files"
-            f" received</h2><ul>{rows or '<li>none yet'}</ul><h2>Mail"
-            f" received</h2><ul>{mails or '<li>none yet'}</ul><p><a href=/phones>Patients’ phones</a>"
-            f" ({len(keep.all('texts'))} texts)</p></html>"
+            f" received</h2><ul>{rows or '<li>none yet'}</ul><p><a href=/phones>Patients’"
+            f" phones</a> ({len(keep.all('texts'))} texts)</p><p><a href=/mailboxes>Patients’ mail</a>"
+            f" ({len(keep.all('mail'))} mails)</p></html>"
         )

@@ -68,7 +68,7 @@ from zax.store.followup.tables import (
     return_event,
     return_reason,
 )
-from zax.store.inbox.tables import text_reply
+from zax.store.inbox.tables import inbox_lock, text_reply
 from zax.store.messages.tables import address, message
 from zax.store.money.tables import (
     allocation,
@@ -140,6 +140,7 @@ __all__ = [
     "hand_over",
     "headsup",
     "headsup_dismissal",
+    "inbox_lock",
     "household",
     "import_job",
     "import_row",

@@ -59,6 +59,13 @@ def _take(desk: Desk, texts: Texts, reply: TextReply) -> None:
     texts.taken(reply.number)
 
 
+def take_reply(desk: Desk, number: int, sender: str, words: str) -> None:
+    """One that the gateway brings itself. It keeps it all the same until it is fetched and said to be
+    taken.
+    """
+    in_transaction(desk, WORKER, lambda tx: take_in(tx, TextReply(number, sender, words)))
+
+
 def take_in(tx: Transaction, reply: TextReply) -> None:
     """Keep it and do what it says; nothing when it was taken in before."""
     if stored.known(tx.connection, reply.number):

@@ -30,13 +30,13 @@ def reader_of(patient: Patient, guarantor: Patient | None, today: date) -> Patie
 def visit_facts(clinic: Clinic, visit: Visit, whose: Patient) -> VisitFacts:
     site, provider = clinic.sites[visit.site_id], clinic.providers[visit.provider_id]
     street, city, state, code = site.address
-    address = f"{street}, {city}, {state} {code}"
+    address = f"{street}, {city}, {state} {code[:5]}"
     return VisitFacts(
         first=called(whose),
         day=visit.day,
         start=visit.start_min,
         minutes=visit.minutes,
-        provider=provider.short,
+        provider=provider.short if provider.short.startswith("Dr.") else provider.name,
         site=site.name,
         address=address,
         map_link=MAP + quote_plus(address),

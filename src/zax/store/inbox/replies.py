@@ -35,7 +35,8 @@ class ReplyRow:
     name: str | None
 
 
-def _rows() -> Select[Any]:
+def reply_rows() -> Select[Any]:
+    """Every reply with whose it is."""
     name = func.concat(patient.c.first, " ", patient.c.last).label("name")
     return select(_r, name).join(patient, patient.c.id == _r.c.patient_id, isouter=True)
 
@@ -55,9 +56,13 @@ def change_reply(connection: Connection, reply_id: int, **values: object) -> Non
 
 def open_replies(connection: Connection) -> list[ReplyRow]:
     """What somebody still has to read, the oldest first."""
-    query = _rows().where(_r.c.done_at.is_(None)).order_by(_r.c.at, _r.c.id).limit(100)
+    query = reply_rows().where(_r.c.done_at.is_(None)).order_by(_r.c.at, _r.c.id).limit(100)
     return many(connection, query, ReplyRow)
 
 
+def one_reply(connection: Connection, reply_id: int) -> ReplyRow | None:
+    return one(connection, reply_rows().where(_r.c.id == reply_id), ReplyRow)
+
+
 def hold_reply(connection: Connection, reply_id: int) -> ReplyRow | None:
-    return one(connection, _rows().where(_r.c.id == reply_id).with_for_update(of=_r), ReplyRow)
+    return one(connection, reply_rows().where(_r.c.id == reply_id).with_for_update(of=_r), ReplyRow)

@@ -30,3 +30,11 @@ text_reply = Table(
     ref("back_by", "user", nullable=True),
     Index("ix_text_reply_done_at", "done_at"),
 )
+# Who is at which row of the Inbox, so that two don't answer one.
+inbox_lock = Table(
+    "inbox_lock",
+    metadata,
+    Column("row_key", String(24), primary_key=True),
+    ref("user_id", "user"),
+    moment("at"),
+)

@@ -7,14 +7,16 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, func, select, update
+from sqlalchemy import ColumnElement, Connection, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
-from zax.core.messages.message import NOT_GONE, State
+from zax.core.messages.channel import Channel
+from zax.core.messages.message import NOT_GONE, Sort, State
 from zax.store.acts.outbox import ErrandState
 from zax.store.acts.tables import outbox
 from zax.store.messages.tables import address, message
 from zax.store.rows import change, many, one
+from zax.store.schema import notice_told, patient
 
 ERRAND = "message"
 _m = message
@@ -113,7 +115,7 @@ def hold_message(connection: Connection, request_key: str) -> Message | None:
     return one(connection, query, Message)
 
 
-def one_message(connection: Connection, message_id: int) -> Message | None:
+def message_by_id(connection: Connection, message_id: int) -> Message | None:
     return one(connection, select(_m).where(_m.c.id == message_id), Message)
 
 
@@ -125,6 +127,13 @@ def ids_of(connection: Connection, keys: Iterable[str]) -> dict[str, int]:
     """The messages of these keys."""
     query = select(_m.c.request_key, _m.c.id).where(_m.c.request_key.in_(list(keys)))
     return {row.request_key: row.id for row in connection.execute(query)}
+
+
+def messages_about(connection: Connection, patient_id: int, most: int) -> list[Message]:
+    """What was written to or about a patient, the newest first; also where they share a message."""
+    shared = select(notice_told.c.message_id).where(notice_told.c.patient_id == patient_id)
+    mine = or_(_m.c.patient_id == patient_id, _m.c.id.in_(shared))
+    return many(connection, select(_m).where(mine).order_by(_m.c.id.desc()).limit(most), Message)
 
 
 def messages_to(connection: Connection, phone: str, since: datetime) -> list[Message]:
@@ -184,3 +193,30 @@ def keep_address(connection: Connection, where: str, at: datetime, **values: Any
     """Set `kind` or `trouble` of an address."""
     row = insert(address).values(address=where, at=at, **values)
     connection.execute(row.on_duplicate_key_update(at=at, **values))
+
+
+def last_tests(connection: Connection, most: int) -> list[Message]:
+    """The tests that were sent last, the newest first."""
+    query = select(_m).where(_m.c.event == Sort.TEST).order_by(_m.c.id.desc()).limit(most)
+    return many(connection, query, Message)
+
+
+def texts_since(connection: Connection, since: datetime) -> int:
+    """How many texts the phone network counts since then: a long one is several."""
+    query = select(func.coalesce(func.sum(_m.c.parts), 0)).where(
+        _m.c.channel == Channel.TEXT, _m.c.sent_at >= since
+    )
+    return int(connection.execute(query).scalar_one())
+
+
+def never_reached(connection: Connection, topics: Collection[str]) -> dict[str, int]:
+    """How many people are out of reach for all rules, by the reason."""
+    p = patient
+    inactive = select(func.count()).select_from(p).where(p.c.status.in_(("inactive", "deceased")))
+    no_texts = select(func.count()).select_from(p).where(p.c.status == "active", p.c.texts_to == "none")
+    opted = [func.json_value(p.c.reach, f"$.{topic}.by") == "none" for topic in topics]
+    opted_out = select(func.count()).select_from(p).where(p.c.status == "active", or_(*opted))
+    trouble = select(func.count()).select_from(address).where(address.c.trouble != "")
+    counts = [inactive, no_texts, opted_out, trouble]
+    found = [int(connection.execute(query).scalar_one()) for query in counts]
+    return dict(zip(("inactive", "no_texts", "opted_out", "trouble"), found, strict=True))

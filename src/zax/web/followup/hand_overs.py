@@ -29,7 +29,7 @@ PAGES = {
     About.BALANCE: "/accounts/{0}",
     About.REQUEST: "/visits/{0}",
     About.FILE: "/papers/{0}",
-    About.ANSWER: "/offers#t{0}",
+    About.ANSWER: "/inbox?open=text-{0}",
 }
 
 

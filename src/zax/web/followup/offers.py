@@ -1,7 +1,4 @@
-"""Offering an opening, on screen: whom it would suit, the waves as they go out, what people answer, and the
-texts
-that wait for somebody to read them.
-"""
+"""Offering an opening, on screen: whom it would suit, the waves as they go out, and what people answer."""
 
 from __future__ import annotations
 
@@ -15,19 +12,16 @@ from fastapi.responses import Response
 from zax.clock import local
 from zax.core.errors import Conflict, Mendable, NotFound, Refused, ZaxError
 from zax.core.followup.offer import Place, Stand, ends_at
-from zax.core.messages.reply import Meaning
 from zax.core.reading import parse_clock, reference
 from zax.desk.book.day_columns import day_bars, provider_column
 from zax.desk.followup import offer_answers, offers
 from zax.desk.followup.candidates import candidates_for
 from zax.desk.followup.offers import Opening, gap_of, rules_of
-from zax.desk.inbox.replies import seen_to
 from zax.desk.messages.quiet_hours import quiet_hours
 from zax.store.book import queries as visits
 from zax.store.engine import Connection
 from zax.store.followup import offers as stored
 from zax.store.followup.offers import Offer
-from zax.store.inbox.replies import open_replies
 from zax.web.followup.offer_axis import WIDTH
 from zax.web.followup.offer_view import OfferView, before, running
 from zax.web.shell.address import day_in, number_in
@@ -42,14 +36,6 @@ STAND_WORDS = {
     Stand.STOPPED: "stopped",
     Stand.OVER: "no one took it",
 }
-MEANING_WORDS = {
-    Meaning.WRONG_NUMBER: "wrong number",
-    Meaning.QUESTION: "asks something",
-    Meaning.LATE: "running late",
-    Meaning.HELP: "asks for help",
-    Meaning.CANCEL: "may want to cancel",
-    Meaning.OTHER_TIME: "wants another time",
-}
 
 
 @router.get("/offers")
@@ -60,19 +46,15 @@ def show_offers(request: Request) -> Response:
 def _list(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
         lines = stored.offer_lines(connection, ctx.site_id, ctx.today - LATELY)
-        unread = open_replies(connection)
-    page = ctx.page(
+    return ctx.page(
         "followup/offers.html",
         status,
         lines=lines,
-        unread=unread,
         stands=STAND_WORDS,
-        meanings=MEANING_WORDS,
         Stand=Stand,
         screen="followup",
         **more,
     )
-    return ctx.looked_at(page, [row.patient_id for row in unread if row.patient_id], "offers")
 
 
 @router.get("/offers/new")
@@ -263,13 +245,3 @@ def _act(
             raise
         return _page(ctx, offer_id, error.status, problems=error.problems, **more)
     return ctx.go(f"/offers/{offer_id}", said)
-
-
-@router.post("/offers/replies/{reply_id}/done")
-def reply_done(request: Request, reply_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    ctx = enter(request, "book")
-    try:
-        seen_to(ctx.desk, ctx.actor, reply_id, form["words"])
-    except Mendable as error:
-        return _list(ctx, error.status, problems=error.problems)
-    return ctx.go("/offers", "Done.")

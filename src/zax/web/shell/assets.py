@@ -26,6 +26,8 @@ STYLES = (
     "claims/claims",
     "remits/remits",
     "followup/followup",
+    "inbox/inbox",
+    "notices/notices",
     "arrivals/check_in",
     "charges/charges",
     "charges/tooth_chart",
@@ -42,6 +44,7 @@ SCRIPTS = (
     "charges/tooth_history",
     "arrivals/pad",
     "followup/followup",
+    "inbox/inbox",
     "setup/order",
     "setup/narrow",
 )
@@ -60,6 +63,8 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "followup": frozenset({"book", "charges", "remits", "claims", "day", "money", "setup"}),
     "day": frozenset({"book", "arrivals", "charges", "money"}),
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
+    "inbox": frozenset({"followup", "remits", "day", "setup"}),
+    "notices": frozenset({"inbox", "remits", "setup", "money"}),
     "worker": frozenset({"day", "money"}),
 }
 

@@ -26,6 +26,8 @@ from zax.core.book.lateness import is_late
 from zax.core.book.track import STOP_WORDS, Stop
 from zax.core.charges.teeth import show_tooth
 from zax.core.claims.states import CAN_BE_CHECKED, STATE_WORDS, ClaimState
+from zax.core.messages.message import STATE_WORDS as MESSAGE_STATES
+from zax.core.messages.message import State
 from zax.core.money.statement import StatementState
 from zax.core.money.tender import PaymentState
 from zax.core.patients.person import age_on
@@ -66,6 +68,10 @@ class OneSpace(Extension):
 
 def stop_words(stop: str) -> str:
     return STOP_WORDS[Stop(stop)]
+
+
+def message_state(state: str) -> str:
+    return MESSAGE_STATES[State(state)]
 
 
 def claim_words(state: str) -> str:
@@ -142,6 +148,7 @@ def template_environment() -> Environment:
         "span": wording.span_words,
         "stop": stop_words,
         "claim_words": claim_words,
+        "message_state": message_state,
         "wall": wall,
         "tooth": tooth,
         "address": address_of,

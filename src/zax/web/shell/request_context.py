@@ -35,6 +35,7 @@ from zax.settings import Settings
 from zax.store.engine import Connection, Engine
 from zax.store.files import FileStore
 from zax.store.followup.hand_overs import count_for
+from zax.store.inbox.inbox import count_waiting
 from zax.store.vault import Vault
 from zax.web.shell.form_token import NO_SESSION, FormKey, new_browser
 
@@ -119,6 +120,12 @@ class RequestContext:
         """How many hand-overs wait for who is signed in; on the rail of every page."""
         with self.shared.reading.connect() as connection:
             return count_for(connection, self.actor.id or 0, self.actor.role)
+
+    @property
+    def waiting(self) -> int:
+        """How many rows the Inbox has; on the rail of every page."""
+        with self.shared.reading.connect() as connection:
+            return count_waiting(connection, self.site_id) + self.handed
 
     def read(self) -> Connection:
         """A connection on which everything read is of one moment; it closes itself as a context manager."""

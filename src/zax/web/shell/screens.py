@@ -47,6 +47,7 @@ SCREENS = (
     Screen(words="Walk-in", href="/walk-in", right="arrivals", also="here now without a visit"),
     Screen(words="Waitlist", href="/waitlist", right="book", also="waiting list"),
     Screen(words="Call sheet", href="/followup/calls", right="see", also="follow-up phone call today"),
+    Screen(words="Inbox", href="/inbox", right="book", also="texts calls messages answer unread bounced"),
     Screen(words="Hand-overs", href="/hand-overs", right="see", also="handed to me colleagues tasks"),
     Screen(words="Recalls", href="/followup/recalls", right="see", also="follow-up due again no next visit"),
     Screen(
@@ -89,7 +90,8 @@ SCREENS = (
         ("Arrival steps", "/setup/arrival", "check-in list"),
         ("Call sheet", "/setup/calls", "score weights whom to call first"),
         ("Recalls", "/setup/recalls", "due again interval window texts letters"),
-        ("Offers", "/setup/offers", "openings texts waves quiet hours"),
+        ("Messages", "/setup/messages", "texts emails calls reminders quiet hours words templates"),
+        ("Offers", "/setup/offers", "openings texts waves"),
         ("Returns", "/setup/returns", "come back reasons overdue"),
         ("Heads-ups", "/setup/headsups", "alerts warnings"),
         ("Flags", "/setup/flags", "tags patients"),

@@ -135,6 +135,14 @@ def upgrade() -> None:
     )
     op.create_index('ix_notice_told_message_id', 'notice_told', ['message_id'])
     op.create_index('ix_notice_told_patient_id', 'notice_told', ['patient_id'])
+    op.create_table(
+        'inbox_lock',
+        sa.Column('row_key', sa.String(length=24), nullable=False),
+        sa.Column('at', MOMENT, nullable=False),
+        sa.Column('user_id', sa.Integer(), nullable=False),
+        sa.ForeignKeyConstraint(['user_id'], ['user.id'], name=op.f('fk_inbox_lock_user_id')),
+        sa.PrimaryKeyConstraint('row_key', name=op.f('pk_inbox_lock')),
+    )
     op.add_column('text_reply', sa.Column('message_id', sa.Integer(), nullable=True))
     op.add_column('text_reply', sa.Column('did', sa.JSON(), server_default='{}', nullable=False))
     op.add_column('text_reply', sa.Column('back_at', MOMENT, nullable=True))
@@ -179,5 +187,5 @@ def downgrade() -> None:
     op.drop_index('ix_track_move_to_stop_at', 'track_move')
     op.drop_index('ix_audit_at', 'audit')
     op.execute("UPDATE outbox SET kind = 'patient_text', state = 'withdrawn' WHERE kind = 'message'")
-    for name in ('notice_told', 'notice_words', 'notice_rule', 'address', 'message'):
+    for name in ('inbox_lock', 'notice_told', 'notice_words', 'notice_rule', 'address', 'message'):
         op.drop_table(name)
