@@ -185,3 +185,60 @@ def test_texts_come_and_go_by_the_gateway(world: tuple[str, Outside]) -> None:
         texts.taken(999)
     httpx.post(f"{url}/phones/3605550101", data={"words": "x" * 3000}, trust_env=False)
     assert len(texts.replies()[-1].words) == 3000
+
+
+def events(url: str) -> list[dict[str, str]]:
+    """What the gateways would tell the clinic."""
+    found: list[dict[str, str]] = httpx.get(f"{url}/events", trust_env=False).json()
+    return found
+
+
+def behaves(url: str, phone: str, mode: str) -> None:
+    done = httpx.post(f"{url}/phones/{phone}", data={"mode": mode}, trust_env=False)
+    assert done.status_code == 303
+
+
+def test_a_text_goes_once_and_is_known_by_its_key(world: tuple[str, Outside]) -> None:
+    url, outside = world
+    for _ in range(3):
+        outside.texts.send("t-1+2", "3605550111", "Hi {first}")
+    assert outside.texts.knows("t-1+2") and not outside.texts.knows("t/2")
+    assert [each["words"] for each in httpx.get(f"{url}/texts", trust_env=False).json()] == ["Hi {first}"]
+    assert [each["what"] for each in events(url)] == ["delivered"]
+
+
+@pytest.mark.parametrize(
+    ("mode", "found"), [("dead", ["failed"]), ("landline", ["landline"]), ("twice", ["delivered"] * 2)]
+)
+def test_a_phone_behaves_as_the_page_says(world: tuple[str, Outside], mode: str, found: list[str]) -> None:
+    url, outside = world
+    behaves(url, "3605550111", mode)
+    outside.texts.send("t1", "3605550111", "Hi")
+    assert [each["what"] for each in events(url)] == found
+
+
+def test_a_call_is_picked_up_or_rings_out(world: tuple[str, Outside]) -> None:
+    url, outside = world
+    for key in ("c1", "c2", "c3"):
+        outside.calls.place(key, "3605550111", "Hello", "en")
+    assert outside.calls.knows("c1") and not outside.calls.knows("c4")
+    assert "Pick up, press 1" in httpx.get(f"{url}/phones", trust_env=False).text
+    for key, outcome in (("c1", "1"), ("c1", "out"), ("c2", "machine"), ("c3", "out")):
+        httpx.post(f"{url}/phones/calls/{key}", data={"outcome": outcome}, trust_env=False)
+    assert [(each["key"], each["what"]) for each in events(url)] == [
+        ("c1", "pressed"),
+        ("c2", "machine"),
+        ("c3", "no_answer"),
+    ]
+
+
+def test_a_number_that_is_none_and_a_gateway_that_is_away(
+    world: tuple[str, Outside], nobody: Outside
+) -> None:
+    with pytest.raises(DoorRefused, match="doesn’t take 12"):
+        world[1].texts.send("t1", "12", "Hi")
+    with pytest.raises(DoorRefused, match="voice gateway"):
+        world[1].calls.place("c1", "12", "Hi", "en")
+    for ask in (nobody.texts.knows, nobody.calls.knows):
+        with pytest.raises(OutsideTrouble, match="can’t be reached"):
+            ask("t1")

@@ -16,6 +16,7 @@ from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
 from zax.outside.doors import Outside
 from zax.settings import Settings
+from zax.store.vault import Vault
 from zax.web.app import create_app
 
 
@@ -25,6 +26,12 @@ class Browser:
     def __init__(self, client: TestClient) -> None:
         self.client = client
         self.tokens: dict[str, str] = {}
+
+    @property
+    def vault(self) -> Vault:
+        """That of the application behind it."""
+        found: Vault = self.client.app.state.shared.vault  # type: ignore[attr-defined]
+        return found
 
     @property
     def token(self) -> str:

@@ -101,7 +101,8 @@ def mailboxes(app: FastAPI, keep: Keep) -> None:
     def page() -> HTMLResponse:
         rows = "".join(
             f"<section><h2>{html.escape(each['to'])}: {html.escape(each['subject'])}</h2><pre>"
-            f"{html.escape(each.get('text', ''))}</pre><p>{html.escape(', '.join(filter(None, each['files'])))}</p>"
+            f"{html.escape(each.get('text', ''))}</pre><p>"
+            f"{html.escape(', '.join(filter(None, each['files'])))}</p>"
             "</section>"
             for each in reversed(keep.all("mail")[-60:])
         )

@@ -106,6 +106,10 @@ def texting(app: FastAPI, keep: Keep) -> None:
     def known_call(key: str) -> dict[str, str]:
         return _known(keep, "calls", key)
 
+    @app.get("/events")
+    def events() -> list[Json]:
+        return [each["event"] for each in keep.all("events")]
+
     @app.get("/phones")
     def phones() -> HTMLResponse:
         ring_out(keep)
@@ -205,7 +209,8 @@ def _page(keep: Keep) -> str:
     return (
         "<!doctype html><html lang=en><meta name=viewport content='width=device-width'><title>Patients’"
         " phones</title><style>body{font:16px sans-serif;max-width:46rem;margin:1rem auto;padding:0 1rem}"
-        "section{border-top:1px solid #999;padding:.5rem 0}.to,.call{margin:.2rem 4rem .2rem 0}.call{font-style:"
+        "section{border-top:1px solid #999;padding:.5rem 0}.to,.call{margin:.2rem 4rem .2rem 0}"
+        ".call{font-style:"
         "italic}.from{margin:.2rem 0 .2rem 4rem;font-weight:bold;text-align:right}form{display:inline}"
         "</style><h1>Patients’ phones, simulated</h1>"
         f"{found or '<p>No texts or calls yet.</p>'}</html>"

@@ -62,7 +62,7 @@ from zax.web.followup import (
     unbooked,
 )
 from zax.web.followup import setup as returns_setup
-from zax.web.inbox import callbacks, inbox
+from zax.web.inbox import callbacks, inbox, link
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
 from zax.web.notices import setup as messages_setup
 from zax.web.notices import words as words_setup
@@ -109,7 +109,7 @@ ROOMS = (
     *(series, waitlist, days),
     *(posting, denials, below_contract, pictures, payer_accounts),
     *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
-    *(callbacks, inbox, messages_setup, words_setup),
+    *(callbacks, inbox, link, messages_setup, words_setup),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),

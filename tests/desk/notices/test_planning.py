@@ -404,7 +404,13 @@ def test_a_mail_is_plain_with_headers_and_a_call_is_placed(
     (mail,) = outside.mail.sent
     assert mail["Subject"] == "See you on Tue, Dec 1" and mail["To"] == "helen@example.org"
     assert mail["Message-ID"].startswith("<reminder-email-") and "unsubscribe" in mail["List-Unsubscribe"]
-    assert "https://www.openstreetmap.org/" in mail.get_content()
+    plain = mail.get_body(("plain",))
+    assert plain is not None and "https://www.openstreetmap.org/" in plain.get_content()
+    (calendar,) = mail.iter_attachments()
+    assert (
+        calendar.get_content_type() == "text/calendar"
+        and calendar["Content-Type"].params["method"] == "REQUEST"
+    )
     ((to, words),) = outside.calls.placed.values()
     assert to == "3605550148" and "press 1" in words
 

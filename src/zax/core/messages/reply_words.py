@@ -77,7 +77,7 @@ _LISTS: Mapping[Says, str] = {
     Says.CANCEL: """
         cancel; cancel it; cancel my appointment; cancel my visit; cancel please; please cancel;
         cancelela; cancelen; cancelar; cancele; quiero cancelar; take me off the schedule; cancel me;
-        yes cancel; yes cancel it; yes please cancel; si cancelela; si cancele; si cancelen
+        yes cancel it; yes please cancel; si cancelela; si cancele; si cancelen
     """,
     Says.LATE: """
         late; running late; be late; running behind; on my way; stuck in traffic; tarde; voy tarde;

@@ -190,24 +190,25 @@ _MAILS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
         " llame al {phone}.\n\n{clinic}",
     ),
     (Event.REMINDER, Variant.USUAL): (
-        "Hi {first},\n\nsee you {day}, {time} with {provider}.\n\n{site}, {address}\n{map}\n\nTo change it"
-        " call"
-        " {phone}.\n\n{clinic}",
+        "Hi {first},\n\nsee you {day}, {time} with {provider}.\n\n{site}, {address}\n{map}\n\nTo confirm or"
+        " cancel it: {link}\nTo change it call {phone}.\n\n{clinic}",
         "Hola {first}:\n\nLe esperamos {day}, {time} con {provider}.\n\n{site}, {address}\n{map}\n\nPara"
-        " cambiarla"
-        " llame al {phone}.\n\n{clinic}",
+        " confirmarla o cancelarla: {link}\nPara cambiarla llame al {phone}.\n\n{clinic}",
     ),
     (Event.REMINDER, Variant.SEVERAL): (
-        "Hi,\n\nsee you {day}: {visits}.\n\n{site}, {address}\n{map}\n\nTo change it call"
-        " {phone}.\n\n{clinic}",
-        "Hola:\n\nLes esperamos {day}: {visits}.\n\n{site}, {address}\n{map}\n\nCambios:"
+        "Hi,\n\nsee you {day}: {visits}.\n\n{site}, {address}\n{map}\n\nTo confirm: {link}\nTo change"
+        " anything"
+        " call {phone}.\n\n{clinic}",
+        "Hola:\n\nLes esperamos {day}: {visits}.\n\n{site}, {address}\n{map}\n\nPara confirmar:"
+        " {link}\nCambios:"
         " {phone}.\n\n{clinic}",
     ),
     (Event.UNCONFIRMED, Variant.USUAL): (
-        "Hi {first},\n\nwe haven’t heard from you about {day}, {time} with {provider}. Please call {phone}"
-        " and tell"
-        " us if you’re coming.\n\n{clinic}",
-        "Hola {first}:\n\nAun no sabemos si viene el {day}, {time}. Por favor llame al {phone}.\n\n{clinic}",
+        "Hi {first},\n\nwe haven’t heard from you about {day}, {time} with {provider}. Are you coming?"
+        " {link}\n\n"
+        "Or call {phone}.\n\n{clinic}",
+        "Hola {first}:\n\nAun no sabemos si viene el {day}, {time}. Viene? {link}\n\nO llame al {phone}.\n\n"
+        "{clinic}",
     ),
     (Event.RECALL, Variant.USUAL): (
         "Hi {first},\n\nit’s time for your next visit with us. Call {phone} and we’ll find a time that"

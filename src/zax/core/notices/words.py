@@ -34,6 +34,7 @@ _VISIT = {
     "address": "the site’s street and town",
     "map": "a link to the site on a map",
     "minutes": "how long it takes",
+    "link": "a link to confirm or cancel with one press",
 }
 _SEVERAL = {"visits": "each visit with its time and whom it’s with"}
 _DAY = {"day": "the day"}
@@ -100,6 +101,7 @@ class MessageFacts:
     phone: str
     visits: Sequence[VisitFacts] = ()
     day: date | None = None
+    link: str = ""
     for_another: bool = False
 
 
@@ -129,6 +131,7 @@ def _values(facts: MessageFacts) -> dict[str, str]:
         "map": first.map_link,
         "minutes": str(first.minutes),
         "visits": _list(facts),
+        "link": facts.link or facts.phone,
     }
 
 

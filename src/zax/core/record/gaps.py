@@ -7,8 +7,8 @@ that show many patients give only the facts they have read; what is None is not 
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date
 from enum import StrEnum
 
@@ -51,7 +51,9 @@ class CoverFacts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Facts:
-    """What is on file. `None` means: not looked up, do not ask for it."""
+    """What is on file. `None` means: not looked up, do not ask for it. `unreachable` is, by field, why
+    nothing arrives there.
+    """
 
     birth: date | None
     sex: str
@@ -62,6 +64,7 @@ class Facts:
     texts_go: str | None = None
     emergency: str | None = None
     coverages: Sequence[CoverFacts] | None = None
+    unreachable: Mapping[str, str] = field(default_factory=dict)
 
 
 def record_gaps(facts: Facts, purpose: Purpose | None = None) -> list[Gap]:
@@ -83,6 +86,8 @@ def _all(facts: Facts) -> Iterator[Gap]:
         yield Gap("phone", words, Purpose.REACH, "reach")
     if facts.texts_go == "":
         yield Gap("texts_to", "texts go to a missing number", Purpose.REACH, "reach")
+    for name, why in facts.unreachable.items():
+        yield Gap(name, why, Purpose.REACH, "reach")
     for cover in facts.coverages or ():
         yield from _of_coverage(cover)
     if facts.emergency == "":
@@ -90,8 +95,8 @@ def _all(facts: Facts) -> Iterator[Gap]:
 
 
 def _of_coverage(cover: CoverFacts) -> Iterator[Gap]:
-    def gap(field: str, words: str) -> Gap:
-        return Gap(field, f"{cover.words}: {words}", Purpose.BILL, "coverage", cover.id)
+    def gap(name: str, words: str) -> Gap:
+        return Gap(name, f"{cover.words}: {words}", Purpose.BILL, "coverage", cover.id)
 
     if not cover.member_id:
         yield gap("member_id", "no member ID")

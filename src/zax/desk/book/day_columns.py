@@ -13,7 +13,7 @@ from zax.core.book.calendar import DayHours
 from zax.core.book.hours import Span, closed
 from zax.core.book.lateness import Forecast, Running, expected_end, minutes_behind
 from zax.core.book.minutes import free_spans
-from zax.core.book.track import ON_THE_BOOK, Stop
+from zax.core.book.track import EXPECTED, ON_THE_BOOK, Stop
 from zax.core.clinic.places import Room, Site
 from zax.core.clinic.providers import Provider
 from zax.core.record.gaps import Facts, record_gaps
@@ -34,8 +34,8 @@ STRAP_HEIGHT = 15  # minutes that a strap takes when drawn, however short it is
 
 @dataclass(slots=True, kw_only=True)
 class Bar:
-    """One visit as drawn. `since` and `came_late` are minutes, `in_at` a minute of the day (local); `gone`:
-    left before the checkout.
+    """One visit as drawn. `since`, `came_late` and `says_late` (what they told us) are minutes, `in_at` a
+    minute of the day (local); `gone`: left before the checkout.
 
     `share` is its place among visits at the same time in one column: (which, of how many). `outside` says why
     it lies outside working hours.
@@ -72,6 +72,7 @@ class Bar:
     gone: bool = False
     phone: str = ""
     came_late: int = 0
+    says_late: int = 0
     forecast: Forecast | None = None
 
     @property
@@ -188,6 +189,7 @@ def make_bar(row: DayVisit, clinic: Clinic, moves: Mapping[str, datetime], now: 
     )
     if bar.stop == Stop.HELD:
         bar.held = held_words(row, zone)
+    bar.says_late = row.late_min if bar.stop in EXPECTED else 0
     if bar.stop in ON_THE_BOOK:
         bar.outside = stands_outside(clinic, row)
     if bar.stop in moves:

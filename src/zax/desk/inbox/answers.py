@@ -52,11 +52,14 @@ _ASKS: Mapping[str, Asked] = {
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """What a phone was asked last: our message, and those of its visits that still stand as it said."""
+    """What a phone was asked last: our message, and those of its visits that still stand as it said; `by` is
+    the way the answer came.
+    """
 
     message: Message
     asked: Asked
     visits: Sequence[Visit] = ()
+    by: str = "text"
 
     @property
     def when(self) -> When | None:
@@ -123,7 +126,7 @@ def _confirm(tx: Transaction, question: Question, words: str, number: int) -> di
     for each in question.visits:
         visit = locked_visit(tx, each.id)
         if visit.state == Stop.BOOKED:
-            step(tx, visit, Stop.CONFIRMED, f"by {_way(question)}: “{words[:60]}”")
+            step(tx, visit, Stop.CONFIRMED, f"by {question.by}: “{words[:60]}”")
             done.append(visit.id)
     _thank(tx, question, number, _CONFIRMED)
     return {"confirmed": done}
@@ -148,7 +151,7 @@ def _cancel(tx: Transaction, question: Question, words: str, number: int) -> dic
     visit = question.visits[0]
     queued = dict(tx.queued)
     try:
-        act_id = cancel(tx, visit.id, OffWhy.WANTS_ANOTHER, f"by {_way(question)}: “{words[:60]}”")
+        act_id = cancel(tx, visit.id, OffWhy.WANTS_ANOTHER, f"by {question.by}: “{words[:60]}”")
     except ZaxError:
         tx.queued = queued
         return {}
@@ -173,23 +176,19 @@ def _late(tx: Transaction, question: Question, minutes: int, words: str) -> dict
     return {"late": [visit.id], "was": visit.late_min, "minutes": minutes}
 
 
-def _way(question: Question) -> str:
-    return "call" if question.message.channel == Channel.CALL else "text"
-
-
 _CONFIRMED = {
     Language.ENGLISH: "Thank you, you're confirmed for {when}. {clinic}",
     Language.SPANISH: "Gracias, su cita queda confirmada: {when}. {clinic}",
 }
 _CANCELED = {
     Language.ENGLISH: "Your visit {when} is canceled. For another time just reply, or call {phone}. {clinic}",
-    Language.SPANISH: "Su cita {when} queda cancelada. Para otra hora responda aqui o llame al {phone}. {clinic}",
+    Language.SPANISH: "Su cita {when} queda cancelada. Para otra hora responda o llame al {phone}. {clinic}",
 }
 
 
 def _thank(tx: Transaction, question: Question, number: int, words: dict[Language, str]) -> None:
     """Our answer to a text; to a call there is none."""
-    if question.message.channel != Channel.TEXT:
+    if question.by != "text":
         return
     first = question.visits[0]
     language = Language(question.message.language)

@@ -42,7 +42,8 @@ from zax.store.patients.records import Patient
 
 MOST = 200
 PROPOSED = 2
-_NEAR = 150
+# How far from the time asked for is looked, minutes: the very time first.
+_AROUND = (0, 30, 90, 180)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -136,16 +137,25 @@ def proposals(connection: Connection, clinic: Clinic, reply: ReplyRow, now: date
     asked = asked_time(reply.words, today, visit.day)
     if not asked.is_said or asked.day is None or asked.day < today:
         return []
+    made: list[Proposal] = []
+    for around in _AROUND if asked.minute is not None else (24 * 60,):
+        made += _openings(connection, clinic, visit, asked, around, now)
+        if len(dict.fromkeys(made)) >= PROPOSED:
+            break
+    return list(dict.fromkeys(made))[:PROPOSED]
+
+
+def _openings(
+    connection: Connection, clinic: Clinic, visit: Visit, asked: AskedTime, around: int, now: datetime
+) -> list[Proposal]:
+    """Free times no further from the one asked for than so many minutes, the nearest first."""
     try:
-        found = find_openings(connection, clinic, now, _request(visit, asked))
+        found = find_openings(connection, clinic, now, _request(visit, asked, around))
     except Refused:
         return []
     wanted = asked.minute if asked.minute is not None else visit.start_min
-    near = sorted(
-        found,
-        key=lambda each: (abs(each.start - wanted), each.lead != visit.provider_id),
-    )
-    made = [
+    near = sorted(found, key=lambda each: (abs(each.start - wanted), each.lead != visit.provider_id))
+    return [
         Proposal(
             each.day,
             each.start,
@@ -157,13 +167,14 @@ def proposals(connection: Connection, clinic: Clinic, reply: ReplyRow, now: date
         for each in near
         if (each.day, each.start) != (visit.day, visit.start_min)
     ]
-    return list(dict.fromkeys(made))[:PROPOSED]
 
 
-def _request(visit: Visit, asked: AskedTime) -> Request:
+def _request(visit: Visit, asked: AskedTime, around: int) -> Request:
     assert asked.day is not None
-    first = max(0, asked.minute - _NEAR) if asked.minute is not None else 0
-    last = min(24 * 60, asked.minute + _NEAR + visit.minutes) if asked.minute is not None else 24 * 60
+    first, last = 0, 24 * 60
+    if asked.minute is not None:
+        first = max(0, asked.minute - around)
+        last = min(24 * 60, asked.minute + around + visit.minutes)
     return Request(
         parts=(Part(visit.type_id, visit.minutes),),
         sites=(visit.site_id,),
@@ -173,7 +184,7 @@ def _request(visit: Visit, asked: AskedTime) -> Request:
         to_min=last,
         patient_id=visit.patient_id,
         leaving=frozenset({visit.id}),
-        limit=12,
+        limit=20,
     )
 
 

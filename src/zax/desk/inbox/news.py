@@ -8,6 +8,7 @@ the gap.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 
 from zax.core.messages.channel import Channel
@@ -30,9 +31,9 @@ from zax.store.messages.messages import (
 from zax.store.notices.told import tell_again
 
 NOT_REACHED = {
-    Channel.EMAIL: "email bounces",
+    Channel.EMAIL: "mail bounces",
     Channel.TEXT: "texts don’t arrive",
-    Channel.CALL: "number out of service",
+    Channel.CALL: "out of service",
 }
 
 
@@ -107,6 +108,6 @@ def _pressed(tx: Transaction, message: Message, key: str) -> None:
     change_message(tx.connection, message.id, pressed=key)
     question = question_of(tx.connection, message, tx.now, lambda number: tx.clinic.sites[number].timezone)
     if key == "1" and question is not None:
-        answer(tx, question, Reading(Meaning.CONFIRM), "pressed 1", message.id)
+        answer(tx, replace(question, by="call"), Reading(Meaning.CONFIRM), "pressed 1", message.id)
     else:
         change_message(tx.connection, message.id, asks=Asks.CALL_BACK)

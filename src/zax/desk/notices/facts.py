@@ -50,6 +50,7 @@ def facts_for(
     site_id: int = 0,
     day: date | None = None,
     for_another: bool = False,
+    link: str = "",
 ) -> MessageFacts:
     """`site_id` is whose phone it names; the first site's where none is meant."""
     site = clinic.sites.get(site_id, clinic.first_site)
@@ -61,6 +62,7 @@ def facts_for(
         visits=visits,
         day=day,
         for_another=for_another,
+        link=link,
     )
 
 

@@ -5,6 +5,7 @@ begun isn't reminded of; whoever opted out meanwhile gets nothing. Why nothing w
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -19,6 +20,7 @@ from zax.core.notices.events import EVENTS, Event
 from zax.core.notices.originals import Variant, Words, original
 from zax.core.notices.words import MessageFacts, filled
 from zax.desk.acts.transaction import Transaction
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.reaching import reachable
 from zax.desk.messages.addresses import known_of
 from zax.desk.messages.quiet_hours import quiet_hours
@@ -160,6 +162,7 @@ def _filled(tx: Transaction, message: Message, visits: Sequence[Visit], told: Se
     if not found.to:
         return found.why_not
     reader = reader_of(patient, guarantor, today)
+    link = message.link or (secrets.token_urlsafe(15) if visits else None)
     facts = facts_for(
         tx.clinic,
         reader,
@@ -167,6 +170,7 @@ def _filled(tx: Transaction, message: Message, visits: Sequence[Visit], told: Se
         visits[0].site_id if visits else 0,
         _day_meant(event, told),
         reader != patient,
+        link_of(tx.clinic, link),
     )
     words = words_of(word_book(tx.connection), event, channel, facts, visits, message.try_no)
     for each in told:
@@ -189,6 +193,7 @@ def _filled(tx: Transaction, message: Message, visits: Sequence[Visit], told: Se
         address=kept.address,
         language=kept.language,
         subject=kept.subject,
+        link=link,
         **({} if before else {"words": kept.words}),
     )
     return Ready(kept, visits, before)
@@ -198,6 +203,12 @@ def _visits(tx: Transaction, told: Sequence[Told]) -> list[Visit]:
     """In the order of their times."""
     found = visits_by_id(tx.connection, [each.subject_id for each in told]).values()
     return sorted(found, key=lambda visit: (visit.day, visit.start_min, visit.id))
+
+
+def link_of(clinic: Clinic, link: str | None) -> str:
+    """Where the message's own page is; empty where there is none, or patients can't reach our pages."""
+    address = habits_of(clinic).address
+    return f"{address}/v/{link}" if address and link else ""
 
 
 def _day_meant(event: Event, told: Sequence[Told]) -> date | None:

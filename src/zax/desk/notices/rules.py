@@ -7,6 +7,7 @@ never sent for what happened before it.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
@@ -27,6 +28,7 @@ from zax.store.notices import rules as stored
 from zax.store.notices.rules import WordsKey, WordsRow
 
 SETTING = "notices"
+_ADDRESS = re.compile(r"https?://[A-Za-z0-9.-]+(:\d{1,5})?(/[A-Za-z0-9._~/-]*)?")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -34,7 +36,7 @@ class Habits:
     """Whether anything goes by itself, since when (UTC); how fast: texts a minute, and messages about recalls
     an hour, so that the desk can answer. A call is tried `call_tries` times, `call_minutes` apart. A
     reply may cancel a visit until `cancel_hours` before it, by type where it has hours of its own; -1 is
-    never.
+    never. `address` is where patients reach our pages, for links; empty for none.
     """
 
     runs: bool = False
@@ -46,6 +48,7 @@ class Habits:
     cents_a_text: int = 2
     cancel_hours: int = 24
     cancel_by_type: Mapping[str, int] = field(default_factory=dict)
+    address: str = ""
 
     @property
     def since_at(self) -> datetime | None:
@@ -74,6 +77,8 @@ def keep_habits(tx: Transaction, habits: Habits) -> None:
         for name, (least, most) in LIMITS.items():
             if not least <= getattr(habits, name) <= most:
                 wrong.add(name, f"Choose {least} to {most}.")
+        if habits.address and not _ADDRESS.fullmatch(habits.address):
+            wrong.add("address", "Write it like https://visits.example.org, or leave it empty for no links.")
     before = habits_of(tx.clinic)
     since = before.since if before.runs and habits.runs else tx.now.isoformat() if habits.runs else ""
     kept = asdict(replace(habits, since=since))

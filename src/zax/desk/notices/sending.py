@@ -63,7 +63,7 @@ def _hand_over(desk: Desk, outside: Outside, ready: Ready, html: MailHtml | None
         case Channel.CALL:
             outside.calls.place(message.request_key, message.address, message.words, message.language)
         case _:
-            outside.mail.send(mail_of(desk.clinic, message, ready.visits, html))
+            outside.mail.send(mail_of(desk.clinic, message, ready.visits, html, desk.clock.now()))
 
 
 def _sent(tx: Transaction, errand: Errand, message: Message, words: str) -> None:

@@ -15,6 +15,7 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import holder_of, order_words
 from zax.desk.coverage.eligibility import habits_of
 from zax.desk.coverage.estimate_inputs import covers_for, holds_on
+from zax.desk.messages.addresses import known_of
 from zax.desk.record.record_gaps import facts_of
 from zax.store.book.planned import planned_for
 from zax.store.book.records import PlannedService, WaitRow
@@ -92,7 +93,15 @@ def record_of(connection: Connection, clinic: Clinic, patient_id: int, now: date
     ahead = stored.visits_ahead(connection, patient_id, today, MOST_AHEAD)
     return Record(
         patient=row,
-        gaps=record_gaps(facts_of(clinic, row, covers, today)),
+        gaps=record_gaps(
+            facts_of(
+                clinic,
+                row,
+                covers,
+                today,
+                known_of(connection, (row.phone, row.home_phone, row.work_phone, row.email)),
+            )
+        ),
         flags=flags_of(connection, patient_id),
         notes=notes_of(connection, patient_id, today),
         coverages=_coverages(connection, clinic, row, covers, now, today),

@@ -4,9 +4,10 @@ screen has read anyway.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date
 
+from zax.core.messages.reach import NOTHING_KNOWN, Known
 from zax.core.patients.fields import PHONES
 from zax.core.record.gaps import CoverFacts, Facts
 from zax.desk.clinic.clinic import Clinic
@@ -17,8 +18,16 @@ from zax.store.coverage.records import Coverage
 from zax.store.patients.records import Patient
 
 
-def facts_of(clinic: Clinic, row: Patient, covers: Sequence[Coverage], day: date) -> Facts:
-    """What the gaps are computed from; `covers` from store.coverage."""
+def facts_of(
+    clinic: Clinic,
+    row: Patient,
+    covers: Sequence[Coverage],
+    day: date,
+    known: Mapping[str, Known] = NOTHING_KNOWN,
+) -> Facts:
+    """What the gaps are computed from; `covers` from store.coverage, `known` what is known of their
+    addresses.
+    """
     number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(row.texts_to)
     return Facts(
         birth=row.birth,
@@ -30,7 +39,23 @@ def facts_of(clinic: Clinic, row: Patient, covers: Sequence[Coverage], day: date
         texts_go=getattr(row, number) if number and row.phone else None,
         emergency=row.emergency_name,
         coverages=[_cover_facts(clinic, c) for c in covers if holds_on(c, day)],
+        unreachable=_unreachable(row, known),
     )
+
+
+def _unreachable(row: Patient, known: Mapping[str, Known]) -> dict[str, str]:
+    """The numbers and addresses at which nothing arrives, in words."""
+    names = {
+        "phone": "mobile number",
+        "home_phone": "home number",
+        "work_phone": "work number",
+        "email": "email",
+    }
+    return {
+        name: f"{words}: {known[getattr(row, name)].trouble}"
+        for name, words in names.items()
+        if getattr(row, name) in known and known[getattr(row, name)].trouble
+    }
 
 
 def _cover_facts(clinic: Clinic, row: Coverage) -> CoverFacts:

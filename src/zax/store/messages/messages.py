@@ -50,6 +50,7 @@ class Message:
     opened_at: datetime | None
     asks: str
     seen_at: datetime | None
+    link: str | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -117,6 +118,10 @@ def hold_message(connection: Connection, request_key: str) -> Message | None:
 
 def message_by_id(connection: Connection, message_id: int) -> Message | None:
     return one(connection, select(_m).where(_m.c.id == message_id), Message)
+
+
+def message_by_link(connection: Connection, link: str) -> Message | None:
+    return one(connection, select(_m).where(_m.c.link == link), Message)
 
 
 def change_message(connection: Connection, message_id: int, **values: object) -> None:

@@ -8,7 +8,8 @@ from zax.store.columns import id_column, metadata, moment, number_column, ref, t
 
 # `words` are empty until it is made ready to go, where they are filled at that moment; `address` likewise.
 # `why` says what made it go; `parts` is how many texts it took. `pressed` is the key pressed in a call;
-# `asks` what a person has to see to (zax.core.messages.message.Asks), until `seen_at`.
+# `asks` what a person has to see to (zax.core.messages.message.Asks), until `seen_at`. `link` is the secret
+# of its page, where its visits can be confirmed without signing in.
 message = Table(
     "message",
     metadata,
@@ -37,6 +38,7 @@ message = Table(
     text_column("asks", 10),
     moment("seen_at", nullable=True),
     ref("seen_by", "user", nullable=True),
+    Column("link", String(24), unique=True),
     Index("ix_message_patient_id_made_at", "patient_id", "made_at"),
     Index("ix_message_address_made_at", "address", "made_at"),
     Index("ix_message_event_due_at", "event", "due_at"),

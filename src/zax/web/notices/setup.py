@@ -100,7 +100,7 @@ def _habits(form: PostedForm, now: Habits) -> Habits:
         name: wrong.take(_number, form[name], name, *LIMITS[name]) or 0 for name in NUMBERS
     }
     wrong.raise_if_any()
-    return replace(now, runs=form["runs"] == "1", **numbers)
+    return replace(now, runs=form["runs"] == "1", address=form["address"].strip().rstrip("/"), **numbers)
 
 
 def _number(text: str, field: str, least: int, most: int) -> int:

@@ -15,12 +15,11 @@ from zax.core.form import Form, Reference
 from zax.desk.people.sessions import end_session, open_session
 from zax.desk.people.sign_in import sign_in
 from zax.web.shell.request_context import (
-    ForgedForm,
     PostedForm,
     SignInNeeded,
     csrf_of,
     enter,
-    form_key,
+    open_form,
     posted_form,
     session_of,
     url_of,
@@ -77,18 +76,8 @@ def _ours(to: str) -> str:
     )
 
 
-async def _unsigned_form(request: Request) -> PostedForm:
-    """The sign-in form itself: a token is needed, a session is not."""
-    form = PostedForm(
-        {name: value for name, value in (await request.form()).items() if isinstance(value, str)}
-    )
-    if form_key(request).mark_in(form["csrf"]) is None:
-        raise ForgedForm
-    return form
-
-
 @router.post("/sign-in")
-def take_sign_in(request: Request, form: PostedForm = Depends(_unsigned_form)) -> Response:
+def take_sign_in(request: Request, form: PostedForm = Depends(open_form)) -> Response:
     to, kept = _ours(form["to"]), form["kept"][:LONGEST_KEPT]
     address = request.client.host if request.client else ""
     try:

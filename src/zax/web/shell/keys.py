@@ -134,6 +134,7 @@ KEYS = (
     Key("wrongnumber", "w", "W", "Wrong number", "Follow-up"),
     Key("stopoffer", "e", "E", "Stop offering", "Follow-up"),
     Key("movedaway", "v", "V", "Moved away", "Follow-up"),
+    Key("talk", "x", "X", "Messages with the patient", "Messages"),
     Key("seen", "e", "E", "Done: someone has seen to it", "Messages"),
     Key("ahead", "a", "A", "What goes out tomorrow", "Messages"),
     Key("original", "o", "O", "Back to the original words", "Messages"),

@@ -323,6 +323,16 @@ def form_in(more: Mapping[str, object]) -> PostedForm | None:
     return found if isinstance(found, PostedForm) else None
 
 
+async def open_form(request: Request) -> PostedForm:
+    """A form for whoever isn't signed in: a token of this browser is needed, a session is not."""
+    form = PostedForm(
+        {name: value for name, value in (await request.form()).items() if isinstance(value, str)}
+    )
+    if form_key(request).mark_in(form["csrf"]) is None:
+        raise ForgedForm
+    return form
+
+
 async def posted_form(request: Request) -> PostedForm:
     """The posted form, once its token is checked and somebody is signed in."""
     form = await request.form(max_files=1, max_fields=600)

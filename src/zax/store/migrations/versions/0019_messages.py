@@ -65,11 +65,13 @@ def upgrade() -> None:
         sa.Column('opened_at', MOMENT, nullable=True),
         _words('asks', 10),
         sa.Column('seen_at', MOMENT, nullable=True),
+        sa.Column('link', sa.String(length=24), nullable=True),
         *_refs('message', {
             'patient_id': ('patient', True), 'visit_id': ('visit', True), 'by_id': ('user', True),
             'seen_by': ('user', True),
         }),
         sa.UniqueConstraint('request_key', name=op.f('uq_message_request_key')),
+        sa.UniqueConstraint('link', name=op.f('uq_message_link')),
     )
     op.create_index('ix_message_patient_id_made_at', 'message', ['patient_id', 'made_at'])
     op.create_index('ix_message_address_made_at', 'message', ['address', 'made_at'])
