@@ -17,7 +17,13 @@ from selenium.webdriver.support.ui import WebDriverWait
 
 ROOT = Path(__file__).parents[1]
 TO = ROOT / "docs" / "screenshots"
-PORTS = {"ZAX_PORT": "8460", "ZAX_DB_PORT": "8461", "ZAX_STANDIN_PORT": "8462", "ZAX_SMTP_PORT": "8463"}
+PORTS = {
+    "ZAX_PORT": "8460",
+    "ZAX_DB_PORT": "8461",
+    "ZAX_STANDIN_PORT": "8462",
+    "ZAX_SMTP_PORT": "8463",
+    "ZAX_POP_PORT": "8464",
+}
 URL = f"http://127.0.0.1:{PORTS['ZAX_PORT']}"
 
 
@@ -112,13 +118,6 @@ def take_all(camera: Camera) -> None:
         "return [...document.querySelectorAll('a.v')].find((a) => a.textContent.includes('Fern Whitaker')).id"
     )
     vasquez = camera.id_of("[data-provider='2'] .v.checkout")
-    camera.open(camera.href("[data-provider='5'] .gap"))
-    who = camera.driver.find_element(By.ID, "who")
-    who.send_keys("whitlow")
-    camera.until(lambda d: "Whitlow" in d.find_element(By.ID, "people").text)
-    who.send_keys(Keys.ENTER)
-    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, "#slipabout .duenow"))
-    camera.take("booking")
     take_time(camera)
     camera.open(f"/visits/{vasquez.removeprefix('bar-')}/checkout")
     camera.take("checkout")
@@ -137,15 +136,25 @@ def take_all(camera: Camera) -> None:
     camera.open("/offers")
     camera.open(camera.href("tr[id^='o'] a[data-act]"))
     camera.take("offer")
+    take_messages(camera)
+
+
+def take_messages(camera: Camera) -> None:
+    """A text that asks for another time, and the words of a reminder."""
+    camera.open("/inbox")
+    asks = camera.driver.find_element(By.XPATH, "//tr[contains(., 'can we do 4')]//a[@data-act]")
+    camera.open(str(asks.get_attribute("href")).removeprefix(URL))
+    camera.until(lambda d: "yours" in d.find_element(By.CSS_SELECTOR, ".dn-s .crumb").text)
+    camera.take("inbox")
+    camera.open("/setup/messages?event=reminder&channel=text")
+    camera.until(lambda d: "of 160" in d.find_element(By.ID, "preview").text)
+    camera.take("messages")
 
 
 def take_claims(camera: Camera) -> None:
-    """What each claim needs next, the whole life of a denied one, and what insurers paid and left unpaid."""
+    """What each claim needs next, and what insurers paid and left unpaid."""
     camera.open("/claims")
     camera.take("claims")
-    denied = camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Decide").get_attribute("href")
-    camera.open(str(denied).removeprefix(URL))
-    camera.take("claim")
     camera.open("/claims/payments")
     camera.driver.find_element(By.PARTIAL_LINK_TEXT, "Northmoor").click()
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".pd-list a[href*='claim=']"))

@@ -24,7 +24,7 @@ from argon2 import PasswordHasher
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Connection, Engine, insert, select, text
 
-from zax.clock import ShiftedClock, to_utc
+from zax.clock import ShiftedClock, system_now, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.money.tender import TenderForm
 from zax.core.people.roles import Role
@@ -170,11 +170,14 @@ class StandingClock(ShiftedClock):
 
     def set_to(self, moment: datetime) -> None:
         self.moment = moment
+        self.shift = moment - system_now()
 
 
 @pytest.fixture
 def clock() -> ShiftedClock:
-    return StandingClock(moment=at(10, 42))
+    made = StandingClock()
+    made.set_to(at(10, 42))
+    return made
 
 
 @pytest.fixture(scope="session")

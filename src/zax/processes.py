@@ -25,6 +25,7 @@ from zax.desk.worker.tools import Lane
 from zax.desk.worker.worker import run_once
 from zax.outside.adapters import real_outside
 from zax.outside.doors import Outside
+from zax.outside.mailbox import PopMailbox
 from zax.outside.sftp import SftpPlace
 from zax.settings import Settings
 from zax.store.engine import TROUBLE, connect, error_number
@@ -77,7 +78,8 @@ def outside_of(settings: Settings) -> Outside:
     if found:
         keys = (settings.claims_key, settings.claims_known)
         place = SftpPlace(found["user"], found["host"], int(found["port"]), *keys)
-    return real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds, place)
+    mailbox = PopMailbox("127.0.0.1", settings.pop_port, settings.mailbox_user, settings.mailbox_secret)
+    return real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds, place, mailbox)
 
 
 def serve_web() -> None:
@@ -105,7 +107,9 @@ def serve_standin() -> None:
     settings = Settings()
     seconds = float(os.environ.get("ZAX_STANDIN_PAY_SECONDS", "20"))
     callback = f"http://127.0.0.1:{settings.port}/callbacks/messages"
-    app = create_standin(settings.var / "standin", settings.smtp_port, seconds, settings.sftp_port, callback)
+    app = create_standin(
+        settings.var / "standin", settings.smtp_port, seconds, settings.sftp_port, callback, settings.pop_port
+    )
     uvicorn.run(
         app,
         host="127.0.0.1",

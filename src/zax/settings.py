@@ -32,6 +32,7 @@ class Settings:
     db_port: int = field(default_factory=lambda: _port("ZAX_DB_PORT", 8401))
     standin_port: int = field(default_factory=lambda: _port("ZAX_STANDIN_PORT", 8402))
     smtp_port: int = field(default_factory=lambda: _port("ZAX_SMTP_PORT", 8403))
+    pop_port: int = field(default_factory=lambda: _port("ZAX_POP_PORT", 8404))
     var: Path = field(default_factory=lambda: Path(os.environ.get("ZAX_VAR", ROOT / "var")).resolve())
     demo_size: str = field(default_factory=lambda: os.environ.get("ZAX_DEMO_SIZE", "demo"))
     idle_minutes: int = 30
@@ -49,6 +50,9 @@ class Settings:
     claims_sftp: str = field(default_factory=lambda: os.environ.get("ZAX_CLAIMS_SFTP", ""))
     claims_key: Path = field(default_factory=lambda: _path("ZAX_CLAIMS_KEY", "client_key"))
     claims_known: Path = field(default_factory=lambda: _path("ZAX_CLAIMS_KNOWN", "known_hosts"))
+    # The clinic's own mailbox, where mail comes back; its password stands in a file.
+    mailbox_user: str = field(default_factory=lambda: os.environ.get("ZAX_MAILBOX_USER", "desk"))
+    mailbox_secret: Path = field(default_factory=lambda: _path("ZAX_MAILBOX_SECRET", "mailbox_secret"))
     # The stand-in offers its folders on this port; on none unless it is asked to.
     sftp_port: int | None = field(
         default_factory=lambda: _port("ZAX_SFTP_PORT", 0) if "ZAX_SFTP_PORT" in os.environ else None

@@ -50,6 +50,12 @@ SCREENS = (
     "/claims/pictures",
     "/claims/payer-accounts",
     "/setup/adjustments",
+    "/inbox",
+    "/inbox?open=text-{text}",
+    "/patients/{patient}/messages",
+    "/setup/messages",
+    "/setup/messages?event=reminder&channel=text",
+    "/setup/messages/ahead",
     "/claims?show=files",
     "/claims/1",
     "/claims/1?part=copy",
@@ -120,6 +126,7 @@ def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
     )
     found["shelf"] = of(zax, "SELECT MIN(visit_id) FROM shelf")
     found["patient"] = of(zax, "SELECT patient_id FROM visit WHERE id = :id", id=found["checkout"])
+    found["text"] = of(zax, "SELECT MIN(id) FROM text_reply WHERE done_at IS NULL")
     found["teo"] = of(zax, "SELECT id FROM patient WHERE first = 'Teo'")
     found["cover"] = of(zax, "SELECT coverage_id FROM eligibility_check WHERE state = 'fine' LIMIT 1") or 1
     found["receipt"] = of(zax, "SELECT MAX(id) FROM receipt")

@@ -95,6 +95,8 @@ def pages(zax: Running) -> list[tuple[str, str]]:
         ("odile", "/plans"),
         ("juno", "/waitlist"),
         ("juno", "/offers"),
+        ("juno", "/inbox"),
+        ("sam", "/setup/messages?event=reminder&channel=text"),
         ("juno", f"/offers/{of(zax, OPEN_OFFER)}"),
         ("sam", "/setup"),
         ("ines", "/mine"),

@@ -30,7 +30,7 @@ def test_the_readme_has_every_sign_in_and_the_password() -> None:
 
 
 def test_the_readme_has_the_ports_that_are_used(monkeypatch) -> None:  # type: ignore[no-untyped-def]
-    for name in ("ZAX_PORT", "ZAX_DB_PORT", "ZAX_STANDIN_PORT", "ZAX_SMTP_PORT"):
+    for name in ("ZAX_PORT", "ZAX_DB_PORT", "ZAX_STANDIN_PORT", "ZAX_SMTP_PORT", "ZAX_POP_PORT"):
         monkeypatch.delenv(name, raising=False)
     settings = Settings()
     for name, port in (
@@ -38,6 +38,7 @@ def test_the_readme_has_the_ports_that_are_used(monkeypatch) -> None:  # type: i
         ("ZAX_DB_PORT", settings.db_port),
         ("ZAX_STANDIN_PORT", settings.standin_port),
         ("ZAX_SMTP_PORT", settings.smtp_port),
+        ("ZAX_POP_PORT", settings.pop_port),
     ):
         assert re.search(rf"`{name}`\s+\({port}\)", README), name
 

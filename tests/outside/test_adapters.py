@@ -13,17 +13,19 @@ import uvicorn
 
 from tests.conftest import free_port, wait_until_up
 from tests.x12_samples import ENVELOPE, claim
+from zax.core.messages.bounce import bounce_in
 from zax.core.x12.claim_file import claim_file
 from zax.outside.adapters import HttpClearinghouse, real_outside
 from zax.outside.doors import DoorRefused, Outside, OutsideTrouble
+from zax.outside.mailbox import PopMailbox
 from zax.standin.app import create_app
 
 
 @pytest.fixture
 def world(tmp_path: Path) -> Iterator[tuple[str, Outside]]:
     """The stand-in's address and our doors to it; the terminal is given one second."""
-    port, smtp = free_port(), free_port()
-    app = create_app(tmp_path, smtp, pay_seconds=0)
+    port, smtp, pop = free_port(), free_port(), free_port()
+    app = create_app(tmp_path, smtp, pay_seconds=0, pop_port=pop)
     server = uvicorn.Server(
         uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", timeout_graceful_shutdown=1)
     )
@@ -31,7 +33,8 @@ def world(tmp_path: Path) -> Iterator[tuple[str, Outside]]:
     thread.start()
     url = f"http://127.0.0.1:{port}"
     wait_until_up(f"{url}/healthz", thread)
-    yield url, real_outside(url, smtp, 1.0)
+    box = PopMailbox("127.0.0.1", pop, "desk", tmp_path / "mailbox_secret")
+    yield url, real_outside(url, smtp, 1.0, mailbox=box)
     server.should_exit = True
     thread.join(10)
 
@@ -242,3 +245,34 @@ def test_a_number_that_is_none_and_a_gateway_that_is_away(
     for ask in (nobody.texts.knows, nobody.calls.knows):
         with pytest.raises(OutsideTrouble, match="can’t be reached"):
             ask("t1")
+
+
+def test_mail_to_a_mailbox_that_is_gone_comes_back_and_is_read_and_deleted_once(
+    world: tuple[str, Outside], tmp_path: Path
+) -> None:
+    for to, number in (("gone.wanda@example.org", "statement-1"), ("here@example.org", "statement-2")):
+        mail = EmailMessage()
+        mail["From"], mail["To"], mail["Subject"] = "desk@example.org", to, "A new statement"
+        mail["Message-ID"] = f"<{number}@example.org>"
+        mail.set_content("There is a new statement for you.\n.\n..dots\n")
+        world[1].mail.send(mail)
+    (returned,) = world[1].mailbox.returned()
+    bounce = bounce_in(returned.content)
+    assert bounce is not None and bounce.message_id == "statement-1@example.org"
+    assert bounce.words == "550 5.1.1 no such mailbox"
+    world[1].mailbox.delete("somebody else's")
+    assert len(world[1].mailbox.returned()) == 1
+    world[1].mailbox.delete(returned.id)
+    assert world[1].mailbox.returned() == []
+
+
+def test_a_mailbox_that_is_away_or_wants_another_password_is_trouble(
+    world: tuple[str, Outside], tmp_path: Path
+) -> None:
+    away = PopMailbox("127.0.0.1", free_port(), "desk", tmp_path / "mailbox_secret")
+    (tmp_path / "other").write_text("wrong")
+    box = world[1].mailbox
+    assert isinstance(box, PopMailbox)
+    for one in (away, PopMailbox(box.host, box.port, "desk", tmp_path / "other")):
+        with pytest.raises(OutsideTrouble, match="can’t be reached"):
+            one.returned()

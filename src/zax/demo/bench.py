@@ -25,6 +25,7 @@ from zax.core.json import Json
 from zax.demo import (
     bench_book,
     bench_claims,
+    bench_messages,
     bench_missing,
     bench_money,
     bench_payments,
@@ -284,6 +285,13 @@ def main() -> None:
         console.print(
             f"a payer found among {found['payers']:,} by any spelling: {found['slowest_ms']} ms of CPU at"
             f" most (aim 50); looking through them for the letters alone takes {found['floor_ms']} ms"
+        )
+        reminders = in_a_fresh_process(bench_messages.planning_cost, url, bench_messages.MANY)
+        (base.var / "bench-messages.json").write_text(json.dumps(reminders, indent=1))
+        console.print(
+            f"{reminders['messages']:,} reminders planned in {reminders['seconds']} s (aim 30),"
+            f" {reminders['ratio']} of copying their rows, {reminders['mb']} MB more than the first"
+            f" {bench_messages.FIRST:,}; planned again: {reminders['again']}"
         )
         foretold, payments = in_the_demo(base)
         missing = {"demo": foretold, "town": bench_missing.quality(engine, opens.date())}

@@ -84,6 +84,7 @@ def _check_ports(settings: Settings) -> None:
         "ZAX_PORT": settings.port,
         "ZAX_STANDIN_PORT": settings.standin_port,
         "ZAX_SMTP_PORT": settings.smtp_port,
+        "ZAX_POP_PORT": settings.pop_port,
     }
     for name, port in wanted.items():
         if not port_is_free(port):

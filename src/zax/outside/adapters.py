@@ -12,7 +12,16 @@ from urllib.parse import quote
 import httpx
 
 from zax.core.json import Json
-from zax.outside.doors import DoorRefused, Incoming, Outside, OutsideTrouble, PayerPage, Sale
+from zax.outside.doors import (
+    DoorRefused,
+    Incoming,
+    Mailbox,
+    NoMailbox,
+    Outside,
+    OutsideTrouble,
+    PayerPage,
+    Sale,
+)
 from zax.outside.gateways import HttpCalls, HttpTexts
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
 
@@ -139,7 +148,11 @@ class SmtpMail:
 
 
 def real_outside(
-    url: str, smtp_port: int, terminal_seconds: float, folders: SftpPlace | None = None
+    url: str,
+    smtp_port: int,
+    terminal_seconds: float,
+    folders: SftpPlace | None = None,
+    mailbox: Mailbox | None = None,
 ) -> Outside:
     """The doors as the product uses them; in the demo the stand-in is behind each. With `folders` claim files
     go by SFTP.
@@ -152,4 +165,5 @@ def real_outside(
         SmtpMail("127.0.0.1", smtp_port),
         HttpTexts(url),
         HttpCalls(url),
+        mailbox or NoMailbox(),
     )

@@ -1,12 +1,12 @@
-"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail, texts, calls. Adapters
-live beside this file.
+"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail, texts, calls, mailbox.
+Adapters live beside this file.
 
 Every call carries a key, so that asking again after a crash or a lost answer changes nothing outside.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from email.message import EmailMessage
 from typing import Literal, Protocol
 
@@ -134,6 +134,32 @@ class Calls(Protocol):
 
 
 @dataclass(frozen=True, slots=True)
+class Returned:
+    """A mail that a mail server sent back, by the mailbox's own id of it."""
+
+    id: str
+    content: bytes
+
+
+class Mailbox(Protocol):
+    def returned(self) -> list[Returned]:
+        """What mail servers sent back and was not deleted; raises OutsideTrouble."""
+
+    def delete(self, returned_id: str) -> None:
+        """We have noted it; raises OutsideTrouble."""
+
+
+class NoMailbox:
+    """Where the clinic has told us of none: nothing comes back."""
+
+    def returned(self) -> list[Returned]:
+        return []
+
+    def delete(self, returned_id: str) -> None:
+        """There is nothing to delete."""
+
+
+@dataclass(frozen=True, slots=True)
 class Outside:
     """All doors together, as handed to the desk."""
 
@@ -142,3 +168,4 @@ class Outside:
     mail: Mail
     texts: Texts
     calls: Calls
+    mailbox: Mailbox = field(default_factory=NoMailbox)

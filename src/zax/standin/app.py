@@ -27,6 +27,7 @@ from zax.standin.folders import folders
 from zax.standin.keep import Json, Keep
 from zax.standin.mailboxes import Inbox, mailboxes
 from zax.standin.phones import texting
+from zax.standin.pop import mailbox
 
 # The door of a file that came by a folder.
 FOLDERS = "folders"
@@ -56,6 +57,7 @@ def create_app(
     pay_seconds: float = 20,
     sftp_port: int | None = None,
     callback: str = "",
+    pop_port: int | None = None,
 ) -> FastAPI:
     """`pay_seconds`: how long a payer takes from claim to payment file. With `sftp_port` the clearinghouse
     has folders there as well; it answers by the door a file came through. `callback` is the clinic's
@@ -72,6 +74,7 @@ def create_app(
         async with (
             _folders(keep, sftp_port, pay_seconds) if sftp_port else nullcontext(),
             telling(keep, folder, callback) if callback else nullcontext(),
+            mailbox(keep, folder, pop_port) if pop_port else nullcontext(),
         ):
             yield
         mail.server.close()

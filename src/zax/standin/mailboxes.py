@@ -1,6 +1,6 @@
 """The mail server and the mailboxes of patients behind it: keeps each Message-ID once, as receiving systems
 do, shows what came, and sends back what can't be delivered as a delivery status notification (RFC 3464) into
-the clinic's own mailbox, which the clinic fetches.
+the clinic's own mailbox, which the clinic reads (zax.standin.pop).
 """
 
 from __future__ import annotations
@@ -9,13 +9,10 @@ import html
 import uuid
 from email import message_from_bytes, policy
 from email.message import EmailMessage
-from email.mime.base import MIMEBase
-from email.mime.multipart import MIMEMultipart
-from email.mime.text import MIMEText
 from typing import Any
 
-from fastapi import FastAPI, HTTPException, Response
-from fastapi.responses import HTMLResponse, PlainTextResponse
+from fastapi import FastAPI
+from fastapi.responses import HTMLResponse
 
 from zax.standin.keep import Json, Keep
 
@@ -37,7 +34,7 @@ class Inbox:
             self.keep.put("mail", number, _kept(number, mail))
             if str(mail["To"]).startswith(DEAD):
                 bounce = bounce_of(number, str(mail["To"]))
-                self.keep.put("bounces", number, {"id": uuid.uuid4().hex, "text": bounce})
+                self.keep.put("bounces", number, {"id": uuid.uuid4().hex, "name": number, "text": bounce})
         return "250 kept"
 
 
@@ -55,47 +52,47 @@ def _kept(number: str, mail: EmailMessage) -> Json:
 
 def bounce_of(number: str, to: str) -> str:
     """A delivery status notification about the mail of this Message-ID."""
-    report = MIMEMultipart("report", report_type="delivery-status")
-    report["From"], report["To"] = "mailer-daemon@example.org", "desk@example.org"
-    report["Subject"] = "Undelivered Mail Returned to Sender"
-    report.attach(MIMEText(f"Your mail to {to} couldn't be delivered: no such mailbox.\n"))
-    status = MIMEBase("message", "delivery-status")
-    status.set_payload(
-        f"Reporting-MTA: dns; mail.example.org\n\nFinal-Recipient: rfc822; {to}\nAction: failed\nStatus:"
-        f" 5.1.1\n"
-        "Diagnostic-Code: smtp; 550 5.1.1 no such mailbox\n"
-    )
-    report.attach(status)
-    original = MIMEBase("text", "rfc822-headers")
-    original.set_payload(f"To: {to}\nMessage-ID: {number}\n")
-    report.attach(original)
-    return report.as_string()
+    return _REPORT.format(number=number, to=to)
+
+
+_REPORT = """\
+From: mailer-daemon@example.org
+To: desk@example.org
+Subject: Undelivered Mail Returned to Sender
+MIME-Version: 1.0
+Content-Type: multipart/report; report-type=delivery-status; boundary="back"
+
+--back
+Content-Type: text/plain; charset=utf-8
+
+Your mail to {to} couldn't be delivered: no such mailbox.
+
+--back
+Content-Type: message/delivery-status
+
+Reporting-MTA: dns; mail.example.org
+
+Final-Recipient: rfc822; {to}
+Action: failed
+Status: 5.1.1
+Diagnostic-Code: smtp; 550 5.1.1 no such mailbox
+
+--back
+Content-Type: text/rfc822-headers
+
+To: {to}
+Message-ID: {number}
+
+--back--
+"""
 
 
 def mailboxes(app: FastAPI, keep: Keep) -> None:
-    """What came, for tests and people, and the clinic's own mailbox."""
+    """What came, for tests and people."""
 
     @app.get("/mail")
     def mail() -> list[Json]:
         return keep.all("mail")
-
-    @app.get("/mailbox")
-    def waiting() -> list[str]:
-        return [each["id"] for each in keep.all("bounces")]
-
-    @app.get("/mailbox/{number}")
-    def fetch(number: str) -> PlainTextResponse:
-        found = next((each for each in keep.all("bounces") if each["id"] == number), None)
-        if found is None:
-            raise HTTPException(404, "no such mail")
-        return PlainTextResponse(found["text"])
-
-    @app.delete("/mailbox/{number}", status_code=204)
-    def taken(number: str) -> Response:
-        for path in (keep.folder / "bounces").glob("*.json"):
-            if number in path.read_text():
-                path.unlink(missing_ok=True)
-        return Response(status_code=204)
 
     @app.get("/mailboxes")
     def page() -> HTMLResponse:

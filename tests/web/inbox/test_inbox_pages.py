@@ -155,7 +155,7 @@ def test_what_was_done_by_itself_is_below_and_taken_back(
     page = juno.get("/inbox").text
     assert "Done by themselves" in page and "1 today" in page and "confirmed" in page
     page = after(juno, f"/inbox/texts/{row['id']}/take-back", of="")
-    assert "Taken back" in page and state(desk, reminded) == "booked" and "1 to answer" in page
+    assert "Undone." in page and state(desk, reminded) == "booked" and "1 to answer" in page
 
 
 def test_a_call_nobody_took_is_seen_to(
@@ -169,7 +169,7 @@ def test_a_call_nobody_took_is_seen_to(
     (row,) = log(desk)
     take_news(desk, News(row["request_key"], What.NO_ANSWER))
     page = juno.get(f"/inbox?open=call-{row['id']}").text
-    assert "Nobody picked up, so someone has to call" in page and "(360) 555-0101" in page
+    assert "No one picked up, so someone has to call" in page and "(360) 555-0101" in page
     page = after(
         juno, f"/inbox/calls/{row['id']}/done", row=f"call-{row['id']}", of="", next="", did="he comes"
     )

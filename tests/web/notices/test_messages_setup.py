@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import JUNO, TODAY, add_patient, order, rows_of, scalar
+from tests.conftest import JUNO, TODAY, FakeTexts, add_patient, order, rows_of, scalar
 from tests.desk.notices.made import only
 from tests.web.conftest import Browser
 from tests.web.followup.test_offer_pages import after
@@ -19,6 +19,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.messages.quiet_hours import quiet_hours
 from zax.desk.notices.rules import habits_of
+from zax.outside.doors import OutsideTrouble
 
 CELL = {
     "event": "reminder",
@@ -218,3 +219,26 @@ def test_a_message_that_is_not_there_is_not_found(sam: Browser, event: str) -> N
     assert sam.get(f"/setup/messages?event={event}&channel=text").status_code == 200
     for path in ("words", "rule", "original", "test", "preview"):
         assert sam.post(f"/setup/messages/{path}", **CELL | {"event": event}).status_code == 404
+
+
+def test_the_connections_are_tried_and_say_what_is_wrong(
+    sam: Browser, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page = sam.post("/setup/messages/doors").text
+    assert page.count("the gateway answers.") == 2
+
+    def away(self: FakeTexts, key: str) -> bool:
+        raise OutsideTrouble("The text gateway can’t be reached (ConnectError).")
+
+    monkeypatch.setattr(FakeTexts, "knows", away)
+    page = sam.post("/setup/messages/doors").text
+    assert "Texts: The text gateway can’t be reached (ConnectError)." in " ".join(page.split())
+
+
+def test_the_secret_is_kept_sealed_and_never_shown(sam: Browser, desk: Desk) -> None:
+    secret = "s3cret-of-the-text-gateway"
+    page = after(sam, "/setup/messages/secret", secret=secret)
+    assert "kept, not shown" in page and secret not in page
+    kept = scalar(desk, "SELECT value FROM setting WHERE name = 'gateway'")
+    assert kept and secret not in str(kept)
+    assert sam.post("/setup/messages/secret", secret="short").status_code == 422

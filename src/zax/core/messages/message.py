@@ -29,11 +29,11 @@ STATE_WORDS: Mapping[State, str] = {
     State.SENT: "sent",
     State.DELIVERED: "delivered",
     State.ANSWERED: "picked up",
-    State.NO_ANSWER: "nobody picked up",
+    State.NO_ANSWER: "no one picked up",
     State.MACHINE: "an answering machine picked up",
     State.FAILED: "not delivered",
     State.SKIPPED: "not sent",
-    State.WITHDRAWN: "taken back before it went",
+    State.WITHDRAWN: "canceled before it went",
 }
 # Not handed over yet, so it can still be taken back.
 NOT_GONE = frozenset({State.WAITING})
@@ -85,5 +85,5 @@ class Asks(StrEnum):
     """
 
     CALL_BACK = "call_back"
-    NOBODY = "nobody"
+    NOBODY = "no_one"
     BOUNCED = "bounced"

@@ -15,7 +15,6 @@ from datetime import date
 from zax.core.errors import ProblemCollector
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import Language, day_in
-from zax.core.messages.length import text_length
 from zax.core.notices.events import EVENTS, Event, Seen
 from zax.core.notices.originals import Variant, Words
 from zax.core.remits.letters import in_places, places_of
@@ -147,19 +146,3 @@ def _list(facts: MessageFacts) -> str:
         for each in facts.visits
     ]
     return ", ".join(parts)
-
-
-@dataclass(frozen=True, slots=True)
-class Cost:
-    """How many messages a text makes and what they cost, in tenths of a cent each."""
-
-    messages: int
-    units: int
-    room: int
-    encoding: str
-    foreign: tuple[str, ...]
-
-
-def cost_of(text: str) -> Cost:
-    length = text_length(text)
-    return Cost(length.messages, length.units, length.room, length.encoding, length.forced_by)

@@ -215,9 +215,9 @@ def take_back(tx: Transaction, reply_id: int) -> str:
     """Undo what a reply did by itself; a person reads it then. Conflict when the visit has changed since."""
     row = stored.hold_reply(tx.connection, reply_id)
     if row is None or not row.did:
-        raise NotFound("There is nothing to take back.")
+        raise NotFound("There is nothing to undo.")
     if row.back_at is not None:
-        raise Conflict("Someone has taken this back already.")
+        raise Conflict("Someone has undone this already.")
     said = _undo(tx, row.did)
     stored.change_reply(
         tx.connection, row.id, back_at=tx.now, back_by=tx.actor.id, done_at=None, done_words="", done_by=None
@@ -239,4 +239,4 @@ def _undo(tx: Transaction, did: Mapping[str, Any]) -> str:
         visit = locked_visit(tx, visit_id)
         save_visit(tx.connection, visit, replace(visit, late_min=did["was"]))
         tx.tell("visit", site_id=visit.site_id, day=visit.day, visit_id=visit.id, patient_id=visit.patient_id)
-    return "Taken back. The text waits for someone to read it."
+    return "Undone. The text waits for someone to read it."

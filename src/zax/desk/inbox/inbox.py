@@ -125,7 +125,7 @@ def _message_row(clinic: Clinic, each: AskingMessage, visit: Visit | None) -> In
     channel = CHANNEL_WORDS[Channel(each.channel)]
     says = {
         Asks.CALL_BACK: "Pressed 2: wants to be called",
-        Asks.NOBODY: "Nobody picked up, so someone has to call",
+        Asks.NOBODY: "No one picked up, so someone has to call",
         Asks.BOUNCED: f"{channel} didn’t arrive: {each.state_words or 'no reason given'}",
     }[Asks(each.asks)]
     return InboxRow(
@@ -229,7 +229,7 @@ def is_fresh(lock: InboxLock, now: datetime) -> bool:
 
 @act("book")
 def message_seen_to(tx: Transaction, message_id: int, words: str) -> None:
-    """Somebody called, or mended the address. Conflict when somebody else was faster."""
+    """Somebody called, or corrected the address. Conflict when somebody else was faster."""
     row = stored.hold_asking(tx.connection, message_id)
     if row is None:
         raise NotFound("There is no such call.")

@@ -26,6 +26,7 @@ _DUTIES: Mapping[str, str] = {
     "claim status": "ask payers about overdue claims",
     "payer list": "renew the list of payers",
     "text replies": "fetch patients’ texts",
+    "returned mail": "read the mail that came back",
     "messages": "plan reminders and other messages",
     "offers": "text the next people of an offer",
     "offers by themselves": "offer the time of canceled visits",

@@ -20,6 +20,8 @@ from zax.core.notices.events import CHANNELS, EVENTS, Event
 from zax.core.notices.lead import read_lead
 from zax.core.notices.rule import Rule, RuleKey
 from zax.core.reading import parse_clock, parse_end, reference, whole_number
+from zax.desk.messages.gateway import SETTING as SECRET
+from zax.desk.messages.gateway import keep_gateway_secret
 from zax.desk.messages.quiet_hours import keep_quiet_hours, quiet_hours
 from zax.desk.notices.forecast import Foreseen, foreseen
 from zax.desk.notices.rules import (
@@ -32,6 +34,7 @@ from zax.desk.notices.rules import (
     rules_of,
     word_book,
 )
+from zax.desk.notices.testing import door_answers
 from zax.store.messages.messages import never_reached, texts_since
 from zax.web.notices.cell import Cell, beside, cell_of
 from zax.web.shell.address import day_in
@@ -41,7 +44,7 @@ router = APIRouter()
 NUMBERS = {
     "texts_a_minute": "Messages a minute, at most",
     "recalls_an_hour": "Messages about recalls an hour",
-    "call_tries": "Calls made where nobody picks up",
+    "call_tries": "Calls made where no one picks up",
     "call_minutes": "Minutes between two of them",
     "cancel_hours": "Hours before a visit that a reply may cancel it (−1: never)",
     "cents_a_text": "Cents a text costs",
@@ -73,6 +76,7 @@ def page_of(ctx: RequestContext, cell: Cell | None, status: int = 200, **more: o
         channels=CHANNELS,
         channel_words=CHANNEL_WORDS,
         habits=habits_of(ctx.clinic),
+        has_secret=bool(ctx.clinic.about.get(SECRET)),
         quiet=quiet_hours(ctx.clinic),
         kinds=KINDS,
         numbers=NUMBERS,
@@ -181,6 +185,24 @@ def drop(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     except Mendable as error:
         return page_of(ctx, cell, error.status, problems=error.problems)
     return ctx.go(replace(cell, type_id=0, site_id=0).address, "What holds for all holds here again.")
+
+
+@router.post("/setup/messages/doors")
+def try_doors(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """Whether the gateways answer, in words; a mail server is tried by a test to oneself."""
+    ctx = enter(request, "setup")
+    doors = {channel: door_answers(ctx.shared.outside, channel) for channel in (Channel.TEXT, Channel.CALL)}
+    return page_of(ctx, None, doors=doors)
+
+
+@router.post("/setup/messages/secret")
+def save_secret(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "setup")
+    try:
+        keep_gateway_secret(ctx.desk, ctx.actor, ctx.shared.vault, form["secret"])
+    except Mendable as error:
+        return page_of(ctx, None, error.status, problems=error.problems)
+    return ctx.go("/setup/messages", "Saved. Only what is signed with this secret is believed from now on.")
 
 
 @router.get("/setup/messages/ahead")

@@ -1,0 +1,67 @@
+"""The clinic's own mailbox, by POP3 (RFC 1939): only what a mail server sends back is read and deleted; what
+people write stays where it is.
+"""
+
+from __future__ import annotations
+
+import poplib
+from contextlib import suppress
+from pathlib import Path
+
+from zax.outside.doors import OutsideTrouble, Returned
+
+AT_ONCE = 100
+SECONDS = 20.0
+
+
+class PopMailbox:
+    """`secret` is a file that only the clinic can read."""
+
+    def __init__(self, host: str, port: int, user: str, secret: Path) -> None:
+        self.host, self.port, self.user, self.secret = host, port, user, secret
+
+    def returned(self) -> list[Returned]:
+        box = self._open()
+        try:
+            found = []
+            for number in self._numbers(box):
+                head = b"\n".join(box.top(number, 0)[1]).lower()
+                if b"multipart/report" in head:
+                    found.append(Returned(self._id(box, number), b"\r\n".join(box.retr(number)[1])))
+            return found
+        except (OSError, poplib.error_proto) as error:
+            raise OutsideTrouble(f"The mailbox can’t be read: {error}") from error
+        finally:
+            self._close(box)
+
+    def delete(self, returned_id: str) -> None:
+        box = self._open()
+        try:
+            for number in self._numbers(box):
+                if self._id(box, number) == returned_id:
+                    box.dele(number)
+        except (OSError, poplib.error_proto) as error:
+            raise OutsideTrouble(f"The mailbox can’t be read: {error}") from error
+        finally:
+            self._close(box)
+
+    def _open(self) -> poplib.POP3:
+        try:
+            box = poplib.POP3(self.host, self.port, timeout=SECONDS)
+            box.user(self.user)
+            box.pass_(self.secret.read_text().strip())
+            return box
+        except (OSError, poplib.error_proto) as error:
+            raise OutsideTrouble(f"The mailbox can’t be reached ({type(error).__name__}).") from error
+
+    def _numbers(self, box: poplib.POP3) -> list[int]:
+        return [int(line.split()[0]) for line in box.list()[1]][:AT_ONCE]
+
+    def _id(self, box: poplib.POP3, number: int) -> str:
+        found = next(line for line in box.uidl()[1] if line.split()[0] == str(number).encode())
+        return str(found.split()[1].decode())
+
+    def _close(self, box: poplib.POP3) -> None:
+        # Without QUIT nothing is deleted; then it comes again.
+        with suppress(OSError, poplib.error_proto):
+            box.quit()
