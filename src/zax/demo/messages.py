@@ -7,10 +7,12 @@ product itself, with doors that only say that they took it.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
+from typing import Any
 
-from sqlalchemy import Connection, Engine, insert, select, text
+from sqlalchemy import Connection, Engine, Row, insert, select, text
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.messages.news import News, What
@@ -22,6 +24,7 @@ from zax.desk.notices.planning import plan_messages
 from zax.desk.notices.rules import SETTING, Habits
 from zax.desk.notices.sending import carry_out_message
 from zax.outside.doors import Outside
+from zax.settings import Settings
 from zax.store import schema
 from zax.store.acts.outbox import Errand, ErrandState
 from zax.store.clinic import settings
@@ -39,7 +42,8 @@ _PAST = text(
     " v.id"
 )
 _AHEAD = text(
-    "SELECT m.request_key, m.visit_id, m.address FROM message m JOIN visit v ON v.id = m.visit_id WHERE"
+    "SELECT m.request_key, m.visit_id, m.patient_id, m.address FROM message m JOIN visit v ON v.id ="
+    " m.visit_id WHERE"
     " m.event ="
     " 'reminder' AND m.channel = 'text' AND m.state IN ('sent', 'delivered') AND v.state = 'booked' AND"
     " v.day > :day ORDER"
@@ -64,7 +68,8 @@ class _Doors:
 def write_messages(engine: Engine, desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None:
     """The clock ends where it began."""
     with engine.begin() as connection:
-        switched_on = Habits(runs=True, since=(opens - timedelta(days=30)).isoformat())
+        address = f"http://127.0.0.1:{Settings().port}"
+        switched_on = Habits(runs=True, since=(opens - timedelta(days=30)).isoformat(), address=address)
         settings.keep_setting(connection, SETTING, asdict(switched_on))
         settings.set_version(connection, desk.clinic.version + 1)
         _write_past(connection, desk, day)
@@ -157,7 +162,8 @@ def _clock(minute: int) -> str:
 def _answers(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> None:
     """This morning: some say yes, one wants another time, one asks, one bounced; and a call nobody took."""
     with desk.engine.connect() as connection:
-        reminded = connection.execute(_AHEAD, {"day": day}).all()
+        by_phone = {row.address: row for row in reversed(connection.execute(_AHEAD, {"day": day}).all())}
+    reminded = list(reversed(by_phone.values()))
     said = (
         *((words, 90 - 9 * number) for number, words in enumerate(YESES[:6])),
         ("can we do 4 instead?", 11),
@@ -175,3 +181,31 @@ def _answers(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> Non
             m = schema.message
             connection.execute(m.update().where(m.c.request_key == row.request_key).values(state="sent"))
         take_news(desk, News(row.request_key, what, "no such number"))
+    _call_nobody_took(desk, opens, reminded[len(said) + 2 :][:1])
+
+
+def _call_nobody_took(desk: Desk, opens: datetime, rows: Sequence[Row[Any]]) -> None:
+    """Two calls about a visit, yesterday evening and this morning."""
+    for row in rows:
+        for number, (before, asks) in enumerate(((17 * 60 + 12, ""), (132, "no_one"))):
+            at = opens - timedelta(minutes=before)
+            with desk.engine.begin() as connection:
+                connection.execute(
+                    insert(schema.message).values(
+                        request_key=f"reminder-call-{row.visit_id}-{number}",
+                        patient_id=row.patient_id,
+                        visit_id=row.visit_id,
+                        event="reminder",
+                        channel="call",
+                        address=row.address,
+                        words="Hello, this is Juniper Quay Clinic. To confirm your visit, press 1.",
+                        why="Reminder: 1 day before at 5:30 pm",
+                        state="no_answer",
+                        asks=asks,
+                        try_no=number,
+                        made_at=at,
+                        due_at=at,
+                        sent_at=at,
+                        state_at=at,
+                    )
+                )

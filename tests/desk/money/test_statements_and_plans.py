@@ -20,6 +20,7 @@ from tests.conftest import (
     add_patient,
     at,
     known_patient,
+    rows_of,
     scalar,
     visit_at_checkout,
 )
@@ -63,7 +64,7 @@ from zax.desk.setup.money import save_habits
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside, Sale
 from zax.store import schema
-from zax.store.acts.outbox import finish_errand, waiting_errands
+from zax.store.acts.outbox import finish_errand
 from zax.store.files import FileStore
 from zax.store.money.statements import statements_of
 from zax.web.money.documents import receipt_pdf, statement_pdfs
@@ -111,11 +112,10 @@ def plan(desk: Desk, patient: int, today: date = TODAY) -> PlanView:
 def charge(desk: Desk, terminal: FakeTerminal) -> int:
     """What the worker does about plans, without a defect being set aside: how many cards were charged."""
     due = charge_due(desk)
-    with desk.engine.connect() as connection:
-        errands = waiting_errands(connection, "installment")
-    for errand in errands:
-        charge_installment(desk, terminal, errand.payload["plan_id"])
-        in_transaction(desk, WORKER, lambda tx, id=errand.id: finish_errand(tx.connection, id, tx.now))
+    waiting = "SELECT id, payload FROM outbox WHERE kind = 'installment' AND state = 'waiting'"
+    for errand in rows_of(desk, waiting):
+        charge_installment(desk, terminal, json.loads(errand["payload"])["plan_id"])
+        in_transaction(desk, WORKER, lambda tx, id=errand["id"]: finish_errand(tx.connection, id, tx.now))
     return due
 
 

@@ -26,7 +26,7 @@ def test_a_clinician_asks_the_desk_to_take_a_deposit(juno: Browser, desk: Desk) 
     given = ines.post("/hand-overs", **sent, to="role-receptionist", by="", amount="400")
     assert given.headers["location"] == f"/visits/{visit}"
     juno.sign_in("juno")
-    assert '<b class="railn">1</b>' in juno.get("/day").text
+    assert 'id="rail-handed" data-live>1</b>' in juno.get("/day").text
     part = juno.get(f"/patients/{patient}/handed?back=/visits/{visit}/checkout").text
     assert "before we order" in part and "$400.00" in part and f"/pay/{patient}?deposit=400.00" in part
     page = juno.get(f"/pay/{patient}?deposit=400.00").text
@@ -36,7 +36,7 @@ def test_a_clinician_asks_the_desk_to_take_a_deposit(juno: Browser, desk: Desk) 
     assert "before we order" in juno.get("/hand-overs").text
     back = f"/visits/{visit}/checkout"
     assert juno.post(f"/hand-overs/{number}/done", back=back).headers["location"] == back
-    assert "railn" not in juno.get("/day").text
+    assert 'id="rail-handed" data-live hidden>0</b>' in juno.get("/day").text
     ines.sign_in("ines")
     listed = ines.get("/hand-overs").text
     assert "Juno Park" in listed and "Seen" in listed
@@ -79,7 +79,7 @@ def test_accounts_requests_files_and_texts_are_handed_over_too(juno: Browser, de
         f"balance-{patient}": (f"/accounts/{patient}", "Milo Vasquez, account"),
         f"request-{held}": ("/requests", "Milo Vasquez, Nov 24, 2026"),
         f"file-{paper}": (f"/patients/{patient}/files", "Milo Vasquez, old x-ray"),
-        f"answer-{text}": ("/offers", "Milo Vasquez, are you open saturdays?"),
+        f"answer-{text}": (f"/inbox?open=text-{text}", "Milo Vasquez, are you open saturdays?"),
     }
     for about, (page, title) in pages.items():
         assert f"/hand-overs/new?about={about}" in juno.get(page).text.replace("&amp;", "&")
@@ -88,7 +88,7 @@ def test_accounts_requests_files_and_texts_are_handed_over_too(juno: Browser, de
         assert sent.status_code == 303
     listed = juno.get("/hand-overs").text
     assert all(title in listed for _, title in pages.values())
-    assert f'href="/papers/{paper}"' in listed and f'href="/offers#t{text}"' in listed
+    assert f'href="/papers/{paper}"' in listed and f'href="/inbox?open=text-{text}"' in listed
     assert juno.get("/hand-overs/new?about=file-99999").status_code == 404
 
 

@@ -1,4 +1,4 @@
-"""Offers over HTTP: made from the Book, answered on the page, seen on the Book, texts to read, the setup."""
+"""Offers over HTTP: made from the Book, answered on the page, seen on the Book, the setup."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from datetime import timedelta
 
 import pytest
 
-from tests.conftest import JUNO, TODAY, FakeTexts, add_patient, order, scalar
+from tests.conftest import JUNO, TODAY, add_patient, order, scalar
 from tests.desk.followup.test_offers import OPENING, TOMORROW, of, people, places, says, waits
 from tests.web.conftest import Browser
 from zax.core.followup.offer import Place, Stand
@@ -15,7 +15,6 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.book.cancellation import take_off
 from zax.desk.followup.offers import make_offer
-from zax.desk.inbox.replies import take_replies
 
 NEW = f"/offers/new?provider=1&day={TOMORROW}&at=14:00&minutes=40"
 FORM = {"provider": "1", "site_id": "1", "day": str(TOMORROW), "at": "14:00", "minutes": "40"}
@@ -125,20 +124,6 @@ def test_the_book_shows_it_and_the_old_time_is_offered_next(juno: Browser, desk:
     assert f'href="/offers/{second}"' not in juno.get(f"/book?day={TOMORROW}").text
     week = juno.get(f"/book?by=week&who=1&day={TOMORROW}").text
     assert f'href="/offers/{number}"' in week
-
-
-def test_texts_that_answer_nothing_are_listed_and_seen_to(juno: Browser, desk: Desk) -> None:
-    add_patient(desk, first="Milo", phone="3605550123")
-    gateway = FakeTexts()
-    gateway.reply("3605550123", "are <b>you</b> open saturdays?")
-    take_replies(desk, gateway)
-    page = juno.get("/offers").text
-    assert "are &lt;b&gt;you&lt;/b&gt; open saturdays?" in page and "asks something" in page
-    number = scalar(desk, "SELECT id FROM text_reply")
-    assert "Done." in after(juno, f"/offers/replies/{number}/done", words="called back")
-    assert "Texts to read" not in juno.get("/offers").text
-    assert juno.post(f"/offers/replies/{number}/done", words="x").status_code == 409
-    assert juno.post("/offers/replies/99999/done", words="x").status_code == 404
 
 
 def test_stopped_and_skipped_by_a_person(juno: Browser, desk: Desk) -> None:

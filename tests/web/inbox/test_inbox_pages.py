@@ -253,3 +253,17 @@ def test_too_late_to_cancel_is_said_in_their_language(
 def test_a_wrong_link_says_nothing_of_anybody(web: Browser, desk: Desk, reminded: int, link: str) -> None:
     page = web.get(f"/v/{link}")
     assert page.status_code == 404 and "Ada" not in page.text
+
+
+def test_a_text_that_answers_nothing_is_read_escaped_and_seen_to_once(
+    juno: Browser, desk: Desk, gateway: FakeTexts
+) -> None:
+    add_patient(desk, first="Milo", phone="3605550123")
+    number = says(desk, gateway, "are <b>you</b> open saturdays?", "3605550123")["id"]
+    page = juno.get(f"/inbox?open=text-{number}").text
+    assert page.count("are &lt;b&gt;you&lt;/b&gt; open saturdays?") == 2 and "A question, so someone" in page
+    form = {"row": f"text-{number}", "of": "", "next": "", "did": "called back"}
+    assert "Done." in after(juno, f"/inbox/texts/{number}/done", **form)
+    assert juno.post(f"/inbox/texts/{number}/done", **form).status_code == 409
+    assert juno.post("/inbox/texts/99999/done", **form).status_code == 404
+    assert "Someone has answered that already." in juno.get(f"/inbox?open=text-{number}").text

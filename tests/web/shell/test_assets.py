@@ -9,8 +9,8 @@ from tests.web.conftest import Browser
 from zax.web.shell.assets import SCRIPTS, SHOWS, STYLES
 from zax.web.shell.rendering import WEB
 
-# The corridor screen stands outside the frame and brings its own.
-ALONE = {"day/corridor"}
+# The corridor screen and the page behind a link stand outside the frame and bring their own.
+ALONE = {"day/corridor", "inbox/link"}
 
 
 def files(kind: str) -> set[str]:

@@ -65,7 +65,7 @@ def _minute(plain: str) -> int | None:
         elif hour < FIRST_MORNING_HOUR:
             hour += 12
         return hour * 60 + int(found["minute"] or 0)
-    return next((minute for words, minute in _PARTS.items() if words in plain), None)
+    return next((at for words, at in _PARTS.items() if re.search(rf"\b{words}\b", plain)), None)
 
 
 def _day(plain: str, today: date, visit_day: date) -> date | None:

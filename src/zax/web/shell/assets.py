@@ -63,8 +63,8 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "followup": frozenset({"book", "charges", "remits", "claims", "day", "money", "setup"}),
     "day": frozenset({"book", "arrivals", "charges", "money"}),
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
-    "inbox": frozenset({"followup", "remits", "day", "setup"}),
-    "notices": frozenset({"inbox", "remits", "setup", "money"}),
+    "inbox": frozenset({"followup", "remits", "day", "setup", "charges"}),
+    "notices": frozenset({"inbox", "followup", "remits", "setup", "money"}),
     "worker": frozenset({"day", "money"}),
 }
 

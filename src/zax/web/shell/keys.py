@@ -139,7 +139,7 @@ KEYS = (
     Key("seen", "e", "E", "Done: someone has seen to it", "Messages"),
     Key("ahead", "a", "A", "What goes out tomorrow", "Messages"),
     Key("original", "o", "O", "Back to the original words", "Messages"),
-    Key("trydoors", "r", "R", "Try the connections", "Messages"),
+    Key("trydoors", "y", "Y", "Try the connections", "Messages"),
     Key("sendtest", "t", "T", "Send me a test", "Messages"),
     Key("findkind", "k", "K", "What is to be done", "Openings"),
     Key("findwith", "p", "P", "With whom", "Openings"),

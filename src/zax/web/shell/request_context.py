@@ -80,6 +80,14 @@ class Shared:
 
 
 @dataclass(frozen=True, slots=True)
+class Rail:
+    """How many rows the Inbox has, and how many of them are hand-overs to who is signed in."""
+
+    waiting: int
+    handed: int
+
+
+@dataclass(frozen=True, slots=True)
 class RequestContext:
     """One signed-in request."""
 
@@ -116,16 +124,11 @@ class RequestContext:
         return may(self.actor.role, right)
 
     @property
-    def handed(self) -> int:
-        """How many hand-overs wait for who is signed in; on the rail of every page."""
+    def rail(self) -> Rail:
+        """What the rail of every page counts."""
         with self.shared.reading.connect() as connection:
-            return count_for(connection, self.actor.id or 0, self.actor.role)
-
-    @property
-    def waiting(self) -> int:
-        """How many rows the Inbox has; on the rail of every page."""
-        with self.shared.reading.connect() as connection:
-            return count_waiting(connection, self.site_id) + self.handed
+            handed = count_for(connection, self.actor.id or 0, self.actor.role)
+            return Rail(count_waiting(connection, self.site_id) + handed, handed)
 
     def read(self) -> Connection:
         """A connection on which everything read is of one moment; it closes itself as a context manager."""
