@@ -1,6 +1,7 @@
 """Payment plans and statements: what is charged when, what is asked for, what is kept."""
 
 import io
+import json
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date, timedelta
