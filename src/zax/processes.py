@@ -43,8 +43,8 @@ _PLACE = re.compile(r"(?P<user>[^@\s]+)@(?P<host>[^:@\s]+):(?P<port>\d{1,5})")
 
 
 def clock_of_environment() -> Clock:
-    """The system's clock, or one moved by ZAX_CLOCK_SHIFT seconds, as the demo sets it for all
-    its processes.
+    """The system's clock, or one moved by ZAX_CLOCK_SHIFT seconds, as the demo sets it for all its
+    processes.
     """
     shift = os.environ.get("ZAX_CLOCK_SHIFT")
     return ShiftedClock(timedelta(seconds=float(shift))) if shift else SystemClock()

@@ -1,5 +1,5 @@
-"""A signed-in browser without a browser: the real application on the test database, with the
-outside faked.
+"""A signed-in browser without a browser: the real application on the test database, with the outside
+faked.
 """
 
 from __future__ import annotations

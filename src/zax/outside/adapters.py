@@ -1,5 +1,5 @@
-"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on
-every call.
+"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on every
+call.
 """
 
 from __future__ import annotations

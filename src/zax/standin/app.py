@@ -60,8 +60,8 @@ def create_app(
     pop_port: int | None = None,
 ) -> FastAPI:
     """`pay_seconds`: how long a payer takes from claim to payment file. With `sftp_port` the clearinghouse
-    has folders there as well; it answers by the door a file came through. `callback` is the clinic's
-    address for what the gateways tell.
+    has folders there as well; it answers by the door a file came through. `callback` is the clinic's address
+    for what the gateways tell.
     """
     keep = Keep(folder)
 

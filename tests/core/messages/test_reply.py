@@ -1,6 +1,5 @@
 """What a reply means: no worked case is ever read in a way it must not be, and most are read as a careful
-front
-desk would.
+front desk would.
 """
 
 from __future__ import annotations

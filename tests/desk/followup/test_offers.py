@@ -1,6 +1,5 @@
 """Offers against a real MariaDB: the first yes takes the time and nobody else, however many say it at once
-and
-whatever the desk does meanwhile; no text goes out twice and none is lost, wherever a worker dies.
+and whatever the desk does meanwhile; no text goes out twice and none is lost, wherever a worker dies.
 """
 
 from __future__ import annotations

@@ -1,6 +1,5 @@
 """Patients' texts: each is taken in once wherever a worker dies, and does what it says to the right offer;
-what
-no rule is sure of reaches a person.
+what no rule is sure of reaches a person.
 """
 
 from __future__ import annotations

@@ -1,5 +1,5 @@
-"""Claims, acknowledgements, payments from insurers, and the workers that carry files, against a
-real MariaDB.
+"""Claims, acknowledgements, payments from insurers, and the workers that carry files, against a real
+MariaDB.
 """
 
 import os

@@ -2,8 +2,7 @@
 
 What is decided here holds however many answer at once, since the desk holds the offer's row while it asks:
 whether an offer still stands, who is next, and which offer a reply is about. Moments are UTC, minutes those
-of
-the clinic's wall clock.
+of the clinic's wall clock.
 """
 
 from __future__ import annotations

@@ -1,6 +1,5 @@
 """What an offer says to people, English and Spanish: no word about health, plain letters that keep a text to
-one
-message, and the clinic's name and phone.
+one message, and the clinic's name and phone.
 """
 
 from __future__ import annotations

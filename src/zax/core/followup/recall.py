@@ -114,8 +114,8 @@ class RecallType:
 
     @property
     def called_after(self) -> int:
-        """From so many days after the due day on people are called about it: the first call of its plan, or
-        a week after the last try of a plan without one.
+        """From so many days after the due day on people are called about it: the first call of its plan, or a
+        week after the last try of a plan without one.
         """
         calls = [each.days for each in self.tries if each.channel is Channel.CALL]
         return min(calls) if calls else max((each.days for each in self.tries), default=0) + 7

@@ -1,10 +1,9 @@
 """What a patient's text reply means. A reply is never understood on a guess: what two readings claim, or
-none,
-is UNCLEAR and goes to a person. STOP is obeyed whatever we asked.
+none, is UNCLEAR and goes to a person. STOP is obeyed whatever we asked.
 
 The words are data (zax.core.messages.reply_words). A reply is cut into known phrases, the longest first; a
-word
-that no phrase knows makes a yes or a no uncertain, since it may turn it around ("yes if it's with Dr. Wren").
+word that no phrase knows makes a yes or a no uncertain, since it may turn it around ("yes if it's with Dr.
+Wren").
 """
 
 from __future__ import annotations

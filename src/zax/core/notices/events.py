@@ -43,8 +43,8 @@ class Seen(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EventKind:
-    """`topic` is the patient's wish it falls under; `grace`: how long after its time it may still go;
-    `ships` is the lead by channel with which it begins, as typed, those in `off` switched off.
+    """`topic` is the patient's wish it falls under; `grace`: how long after its time it may still go; `ships`
+    is the lead by channel with which it begins, as typed, those in `off` switched off.
     """
 
     name: str

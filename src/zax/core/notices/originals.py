@@ -42,8 +42,7 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
     ),
     (Event.MOVED, Variant.USUAL): (
         "Hi {first}, your visit has moved. It's now {day}, {time} with {provider} at {site}. Questions?"
-        " {phone}."
-        " {clinic}",
+        " {phone}. {clinic}",
         "Hola {first}, su cita cambia a {day}, {time} con {provider} en {site}. Preguntas? {phone}. {clinic}",
     ),
     (Event.CANCELED, Variant.USUAL): (
@@ -52,8 +51,7 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
     ),
     (Event.REMINDER, Variant.USUAL): (
         "Hi {first}, this is {clinic}. See you {day}, {time} with {provider} at {site}. Reply YES to"
-        " confirm. To"
-        " change it call {phone}.",
+        " confirm. To change it call {phone}.",
         "Hola {first}, de {clinic}: le esperamos {day}, {time} con {provider} en {site}. Responda SI para"
         " confirmar. Cambios: {phone}.",
     ),
@@ -78,13 +76,13 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
         "Estas citas quedan canceladas: {visits}. Para otra hora llame al {phone}. {clinic}",
     ),
     (Event.CLOSED, Variant.SEVERAL): (
-        "We're closed then, so these visits can't be: {visits}. We'll call you to find other times. {clinic},"
-        " {phone}",
+        "We're closed then, so these visits can't be: {visits}. We'll call you to find other times."
+        " {clinic}, {phone}",
         "Cerramos y estas citas no pueden ser: {visits}. Le llamamos para otra hora. {clinic}, {phone}",
     ),
     (Event.UNCONFIRMED, Variant.USUAL): (
-        "{first}, we haven't heard from you about {day}, {time}. Reply YES if you're coming, or call {phone}."
-        " {clinic}",
+        "{first}, we haven't heard from you about {day}, {time}. Reply YES if you're coming, or call"
+        " {phone}. {clinic}",
         "{first}, aun no sabemos si viene el {day}, {time}. Responda SI o llame al {phone}. {clinic}",
     ),
     (Event.UNCONFIRMED, Variant.SEVERAL): (
@@ -94,10 +92,9 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
     ),
     (Event.LATE, Variant.USUAL): (
         "Hi {first}, we were expecting you at {time}. Are you on your way? Reply LATE and how many minutes,"
-        " or call"
-        " {phone}. {clinic}",
-        "Hola {first}, le esperabamos a las {time}. Viene en camino? Responda TARDE y los minutos, o llame al"
-        " {phone}. {clinic}",
+        " or call {phone}. {clinic}",
+        "Hola {first}, le esperabamos a las {time}. Viene en camino? Responda TARDE y los minutos, o llame"
+        " al {phone}. {clinic}",
     ),
     (Event.THANKS, Variant.USUAL): (
         "Thank you for coming in, {first}. If anything comes up, we're at {phone}. {clinic}",
@@ -145,9 +142,8 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
         "Feliz cumple, {first}! De parte de todos en {clinic}",
     ),
     (Event.CLOSED, Variant.USUAL): (
-        "Hi {first}, we're closed on {day}, so your visit at {time} can't be. We'll call you to find"
-        " another time."
-        " {clinic}, {phone}",
+        "Hi {first}, we're closed on {day}, so your visit at {time} can't be. We'll call you to find another"
+        " time. {clinic}, {phone}",
         "Hola {first}, el {day} cerramos y su cita de las {time} no puede ser. Le llamamos para otra hora."
         " {clinic}, {phone}",
     ),
@@ -175,19 +171,15 @@ _SUBJECTS: Mapping[Event, tuple[str, str]] = {
 _MAILS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
     (Event.BOOKED, Variant.USUAL): (
         "Hi {first},\n\nyou’re booked: {day}, {time} with {provider}.\n\n{site}, {address}\n{map}\n\nTo"
-        " change it"
-        " call {phone}.\n\n{clinic}",
+        " change it call {phone}.\n\n{clinic}",
         "Hola {first}:\n\nSu cita: {day}, {time} con {provider}.\n\n{site}, {address}\n{map}\n\nPara"
-        " cambiarla llame"
-        " al {phone}.\n\n{clinic}",
+        " cambiarla llame al {phone}.\n\n{clinic}",
     ),
     (Event.MOVED, Variant.USUAL): (
         "Hi {first},\n\nyour visit has moved. It’s now {day}, {time} with {provider}.\n\n{site},"
-        " {address}\n{map}\n\n"
-        "If that doesn’t work, call {phone}.\n\n{clinic}",
+        " {address}\n{map}\n\nIf that doesn’t work, call {phone}.\n\n{clinic}",
         "Hola {first}:\n\nSu cita cambia a {day}, {time} con {provider}.\n\n{site}, {address}\n{map}\n\nSi"
-        " no puede,"
-        " llame al {phone}.\n\n{clinic}",
+        " no puede, llame al {phone}.\n\n{clinic}",
     ),
     (Event.REMINDER, Variant.USUAL): (
         "Hi {first},\n\nsee you {day}, {time} with {provider}.\n\n{site}, {address}\n{map}\n\nTo confirm or"
@@ -197,32 +189,26 @@ _MAILS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
     ),
     (Event.REMINDER, Variant.SEVERAL): (
         "Hi,\n\nsee you {day}: {visits}.\n\n{site}, {address}\n{map}\n\nTo confirm: {link}\nTo change"
-        " anything"
-        " call {phone}.\n\n{clinic}",
+        " anything call {phone}.\n\n{clinic}",
         "Hola:\n\nLes esperamos {day}: {visits}.\n\n{site}, {address}\n{map}\n\nPara confirmar:"
-        " {link}\nCambios:"
-        " {phone}.\n\n{clinic}",
+        " {link}\nCambios: {phone}.\n\n{clinic}",
     ),
     (Event.UNCONFIRMED, Variant.USUAL): (
         "Hi {first},\n\nwe haven’t heard from you about {day}, {time} with {provider}. Are you coming?"
-        " {link}\n\n"
-        "Or call {phone}.\n\n{clinic}",
-        "Hola {first}:\n\nAun no sabemos si viene el {day}, {time}. Viene? {link}\n\nO llame al {phone}.\n\n"
-        "{clinic}",
+        " {link}\n\nOr call {phone}.\n\n{clinic}",
+        "Hola {first}:\n\nAun no sabemos si viene el {day}, {time}. Viene? {link}\n\nO llame al"
+        " {phone}.\n\n{clinic}",
     ),
     (Event.RECALL, Variant.USUAL): (
-        "Hi {first},\n\nit’s time for your next visit with us. Call {phone} and we’ll find a time that"
-        " suits you."
-        "\n\n{clinic}",
+        "Hi {first},\n\nit’s time for your next visit with us. Call {phone} and we’ll find a time that suits"
+        " you.\n\n{clinic}",
         "Hola {first}:\n\nYa le toca su proxima cita. Llame al {phone} y le buscamos una hora.\n\n{clinic}",
     ),
     (Event.REVIEW, Variant.USUAL): (
         "Hi {first},\n\nthank you for your first visit with us. How did it go? Just reply to this email, we"
-        " read"
-        " every answer.\n\n{clinic}\n{phone}",
+        " read every answer.\n\n{clinic}\n{phone}",
         "Hola {first}:\n\nGracias por su primera visita. Que tal fue? Responda a este correo, leemos"
-        " todo.\n\n"
-        "{clinic}\n{phone}",
+        " todo.\n\n{clinic}\n{phone}",
     ),
     (Event.LATE, Variant.USUAL): (
         "Hi {first},\n\nwe were expecting you at {time}. Please call {phone}.\n\n{clinic}",
@@ -232,15 +218,13 @@ _MAILS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
 _CALLS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
     (Event.REMINDER, Variant.USUAL): (
         "Hello, this is {clinic} calling for {first}. You have a visit on {day} at {time} with {provider}."
-        " To confirm"
-        " it, press 1. To be called back by us, press 2.",
+        " To confirm it, press 1. To be called back by us, press 2.",
         "Hola, llamamos de {clinic} para {first}. Tiene una cita el {day} a las {time} con {provider}. Para"
         " confirmar, marque 1. Para que le llamemos, marque 2.",
     ),
     (Event.REMINDER, Variant.SEVERAL): (
         "Hello, this is {clinic}. We expect you on {day}: {visits}. To confirm, press 1. To be called back"
-        " by us,"
-        " press 2.",
+        " by us, press 2.",
         "Hola, llamamos de {clinic}. Les esperamos el {day}: {visits}. Para confirmar, marque 1. Para que le"
         " llamemos, marque 2.",
     ),

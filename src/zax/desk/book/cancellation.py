@@ -84,8 +84,8 @@ def _miss(tx: Transaction, visit: Visit, reason: str) -> None:
 
 
 def drop(tx: Transaction, visit: Visit, why: OffWhy, note: str, memo: Memo) -> None:
-    """Off with it: planned work back, waitlist where the reason says so, the shelf emptied,
-    everything told.
+    """Off with it: planned work back, waitlist where the reason says so, the shelf emptied, everything
+    told.
     """
     shelf.off_shelf(tx.connection, visit.id)
     memo.waits_ended += end_waits_of_visit(tx, visit.id, "the visit was canceled")

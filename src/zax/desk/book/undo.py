@@ -57,8 +57,8 @@ class Memo:
         self.before[visit_id] = None
 
     def write(self, words: str) -> int:
-        """Keep it as the actor's last act; `words` say what was done, such as 'moved Victor Lund
-        to 14:00'. The act's id.
+        """Keep it as the actor's last act; `words` say what was done, such as 'moved Victor Lund to 14:00'.
+        The act's id.
         """
         after = acts.versions_of(self.tx.connection, self.before)
         detail = {

@@ -1,6 +1,5 @@
 """Everybody who might want an opening, with what has to be known before they are asked: from the waitlist,
-from
-the recalls that are due, from signed work that no visit is to do.
+from the recalls that are due, from signed work that no visit is to do.
 """
 
 from __future__ import annotations

@@ -1,6 +1,6 @@
 """What somebody answers to an offer, by text or to a person on the phone. The first yes is booked, or their
-visit
-moved, in the same transaction that closes the offer; a later one gets a kind word and keeps their place.
+visit moved, in the same transaction that closes the offer; a later one gets a kind word and keeps their
+place.
 
 A yes that can't be booked leaves the offer open for the others and reaches a person with the reason.
 """

@@ -1,10 +1,8 @@
 """Offering an opening: made with everybody it may suit, texted in waves, closed by the first yes or in
-another
-way; and what a person does with it meanwhile.
+another way; and what a person does with it meanwhile.
 
 Whoever decides about an offer holds its row, so of many answers at one moment each sees what the one before
-did.
-Every text has a key of its own, so it goes out once, however often the work is tried again.
+did. Every text has a key of its own, so it goes out once, however often the work is tried again.
 """
 
 from __future__ import annotations
@@ -53,8 +51,7 @@ SETTING = "offers"
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Opening:
     """The time to offer; without `minutes` as long as it is free. `from_visit` is the canceled visit that
-    left
-    it, `without` whom somebody has unticked.
+    left it, `without` whom somebody has unticked.
     """
 
     site_id: int

@@ -34,9 +34,9 @@ _ADDRESS = re.compile(r"https?://[A-Za-z0-9.-]+(:\d{1,5})?(/[A-Za-z0-9._~/-]*)?"
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Habits:
     """Whether anything goes by itself, since when (UTC); how fast: texts a minute, and messages about recalls
-    an hour, so that the desk can answer. A call is tried `call_tries` times, `call_minutes` apart. A
-    reply may cancel a visit until `cancel_hours` before it, by type where it has hours of its own; -1 is
-    never. `address` is where patients reach our pages, for links; empty for none.
+    an hour, so that the desk can answer. A call is tried `call_tries` times, `call_minutes` apart. A reply
+    may cancel a visit until `cancel_hours` before it, by type where it has hours of its own; -1 is never.
+    `address` is where patients reach our pages, for links; empty for none.
     """
 
     runs: bool = False

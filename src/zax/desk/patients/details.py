@@ -32,8 +32,8 @@ def name_keys(first: str, last: str) -> NameKeys:
 
 
 def new_patient(tx: Transaction, first: str, last: str, birth: str, phone: str, site_id: int) -> int:
-    """A new patient, alone in a new household, for a booking or without one; the new id. Raises Problems
-    with a message a field.
+    """A new patient, alone in a new household, for a booking or without one; the new id. Raises Problems with
+    a message a field.
     """
     new = check_new_patient(first, last, birth, phone, tx.business_day(site_id))
     patient_id = stored.add_patient(

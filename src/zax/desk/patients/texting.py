@@ -1,6 +1,6 @@
 """Whether a phone takes our texts. STOP holds for every record that is texted there, at once and for what
-still
-waits to go out; START undoes it. The law of both is the phone network's (CTIA): they are obeyed, not weighed.
+still waits to go out; START undoes it. The law of both is the phone network's (CTIA): they are obeyed, not
+weighed.
 """
 
 from __future__ import annotations

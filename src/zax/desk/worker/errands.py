@@ -5,8 +5,8 @@ lease that runs out; the next one tries again under the same key, which the othe
 is lost and nothing goes out twice.
 
 Each errand is carried out for itself. What the outside cannot take now is tried again for as long as it
-takes. One that fails for a reason of its own is tried a few times and then set aside for a person, so that
-it never stops the others.
+takes. One that fails for a reason of its own is tried a few times and then set aside for a person, so that it
+never stops the others.
 """
 
 from __future__ import annotations

@@ -17,8 +17,8 @@ GO = "g"  # then the letter of a screen
 
 @dataclass(frozen=True, slots=True)
 class Key:
-    """`press` is the key as the browser names it, `cap` what is printed on the key cap. A screen's `press`
-    is the letter after G.
+    """`press` is the key as the browser names it, `cap` what is printed on the key cap. A screen's `press` is
+    the letter after G.
     """
 
     name: str
