@@ -13,7 +13,7 @@ function concerns(change) {
 // A part in which somebody is typing, or has something opened, is left alone.
 function busy(part) {
   const at = document.activeElement;
-  return (part.contains(at) && at.matches("input, textarea, select")) || part.querySelector("details[open] input") !== null;
+  return (part.contains(at) && at.matches("input, textarea, select")) || part.querySelector("details[open] input:not([type=hidden])") !== null;
 }
 
 // A form's own key is new at every look and changes nothing that is seen.
