@@ -49,7 +49,7 @@ audit = Table(
     Column("patient_id", Integer),
     Column("visit_id", Integer),
     Column("detail", JSON, nullable=False),
-    Index("ix_audit_at", "at"),
+    Index("ix_audit_act_at", "act", "at"),
     Index("ix_audit_visit_id", "visit_id"),
     Index("ix_audit_patient_id", "patient_id"),
 )

@@ -29,6 +29,7 @@ text_reply = Table(
     moment("back_at", nullable=True),
     ref("back_by", "user", nullable=True),
     Index("ix_text_reply_done_at", "done_at"),
+    Index("ix_text_reply_phone", "phone"),
 )
 # Who is at which row of the Inbox, so that two don't answer one.
 inbox_lock = Table(

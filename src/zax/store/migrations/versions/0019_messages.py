@@ -154,7 +154,8 @@ def upgrade() -> None:
     # How late they said they would be, in minutes.
     op.add_column('visit', sa.Column('late_min', sa.SmallInteger(), server_default='0', nullable=False))
     # What a patient was told of a visit hangs on when it was moved or canceled, so both are found by their time.
-    op.create_index('ix_audit_at', 'audit', ['at'])
+    op.create_index('ix_audit_act_at', 'audit', ['act', 'at'])
+    op.create_index('ix_text_reply_phone', 'text_reply', ['phone'])
     op.create_index('ix_track_move_to_stop_at', 'track_move', ['to_stop', 'at'])
     op.create_index('ix_visit_made_at', 'visit', ['made_at'])
     op.execute(
@@ -187,7 +188,8 @@ def downgrade() -> None:
     for name in ('message_id', 'did', 'back_at', 'back_by'):
         op.drop_column('text_reply', name)
     op.drop_index('ix_track_move_to_stop_at', 'track_move')
-    op.drop_index('ix_audit_at', 'audit')
+    op.drop_index('ix_text_reply_phone', 'text_reply')
+    op.drop_index('ix_audit_act_at', 'audit')
     op.execute("UPDATE outbox SET kind = 'patient_text', state = 'withdrawn' WHERE kind = 'message'")
     for name in ('inbox_lock', 'notice_told', 'notice_words', 'notice_rule', 'address', 'message'):
         op.drop_table(name)
