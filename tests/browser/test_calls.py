@@ -104,7 +104,7 @@ def test_recalls_are_ticked_and_texted_by_keys(person: Callable[[str], Person], 
     desk.until(lambda: of(zax, "SELECT COUNT(*) FROM contact_try") == asked + 1, "noted as texted")
     desk.see("will get a text")
     desk.until(
-        lambda: of(zax, "SELECT COUNT(*) FROM message WHERE channel = 'text' AND state = 'sent'") >= 1,
+        lambda: of(zax, "SELECT COUNT(*) FROM message WHERE event = 'recall' AND sent_at IS NOT NULL") >= 1,
         "the text went out",
     )
 

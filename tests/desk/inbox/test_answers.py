@@ -99,6 +99,26 @@ def test_what_is_no_clear_yes_changes_nothing_and_waits_for_a_person(
     assert state(desk, reminded) == "booked" and row["done_at"] is None and row["message_id"] is not None
 
 
+@pytest.mark.parametrize("words", ["Thanks!", "Thank you so much 🙏", "gracias", "Muchas gracias!"])
+def test_a_thank_you_alone_waits_for_nobody_and_confirms_nothing(
+    desk: Desk, reminded: int, gateway: FakeTexts, words: str
+) -> None:
+    row = says(desk, gateway, words)
+    assert row["done_words"] == "said thanks" and state(desk, reminded) == "booked"
+
+
+def test_an_ok_to_a_booking_is_noted_and_confirms_nothing(
+    desk: Desk, clock: ShiftedClock, outside: Outside, gateway: FakeTexts
+) -> None:
+    only(desk, (Event.BOOKED, TEXT, "at once"))
+    booked = visit(desk, add_patient(desk, first="Ada", phone=ADA))
+    clock.set_to(at(11, 0))
+    works(desk, outside)
+    assert says(desk, gateway, "ok great")["done_words"] == "glad about the time"
+    assert state(desk, booked) == "booked"
+    assert says(desk, gateway, "cancel")["done_words"] == "canceled"
+
+
 def test_a_yes_to_a_time_that_has_moved_since_confirms_nothing(
     desk: Desk, reminded: int, gateway: FakeTexts
 ) -> None:

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
-from zax.core.messages.reply_words import LONGEST_PHRASE, ORDERS, PHRASES, Says
+from zax.core.messages.reply_words import COURTESIES, LONGEST_PHRASE, ORDERS, PHRASES, THANKS, Says
 
 
 class Asked(StrEnum):
@@ -136,6 +136,12 @@ def _minutes(plain: str) -> int:
     return said if said <= LONGEST_LATE else 0
 
 
+def says_thanks(words: str) -> bool:
+    """Whether it is a thank-you and nothing besides."""
+    tokens = set(_WORD.findall(_plain(words)))
+    return bool(tokens & THANKS) and tokens <= COURTESIES and "?" not in words
+
+
 def _plain(words: str) -> str:
     """Small letters without accents or apostrophes; emoji stay, their skin goes."""
     letters = (
@@ -182,20 +188,26 @@ def _meaning(said: Counter[Says], unknown: int, asks: bool, asked: Asked) -> Mea
         return Meaning.OTHER_TIME
     if said[Says.LATE] and not said[Says.QUESTION]:
         return Meaning.LATE
-    if asked is Asked.RECALL and said[Says.TIME] and not unknown and not asks and not said[Says.NO]:
+    if asked is Asked.RECALL and said[Says.TIME] and not unknown and not asks and not _no(said):
         return Meaning.OTHER_TIME
-    if said[Says.OTHER] and (said[Says.TIME] or said[Says.YES] or said[Says.NO]) and not said[Says.QUESTION]:
+    if said[Says.OTHER] and (said[Says.TIME] or said[Says.YES] or _no(said)) and not said[Says.QUESTION]:
         return Meaning.OTHER_TIME
     if said[Says.QUESTION] or asks:
         return Meaning.QUESTION
     return _yes_or_no(said, unknown, asked)
 
 
+def _no(said: Counter[Says]) -> int:
+    return said[Says.NO] + said[Says.KEEP]
+
+
+# What beside a cancel makes it uncertain.
+_TURNS_AROUND = (Says.YES, Says.KEEP, Says.OTHER, Says.CHANGE, Says.QUESTION)
+
+
 def _cancel(said: Counter[Says], unknown: int, asks: bool, asked: Asked) -> Meaning:
     """Their visit is only taken off where one was asked about, and nothing says the contrary."""
-    doubtful = (
-        asks or unknown or said[Says.YES] or said[Says.OTHER] or said[Says.CHANGE] or said[Says.QUESTION]
-    )
+    doubtful = asks or unknown or any(said[each] for each in _TURNS_AROUND)
     if asked is Asked.REMINDER and not doubtful:
         return Meaning.CANCEL
     return Meaning.UNCLEAR
@@ -203,11 +215,11 @@ def _cancel(said: Counter[Says], unknown: int, asks: bool, asked: Asked) -> Mean
 
 def _yes_or_no(said: Counter[Says], unknown: int, asked: Asked) -> Meaning:
     """A yes or a no that stands alone. A named day leaves a yes open: it may be another day."""
-    yes = said[Says.YES] > 0 or (said[Says.SOFT] > 0 and not said[Says.NO])
-    if yes and said[Says.NO]:
+    yes = said[Says.YES] > 0 or (said[Says.SOFT] > 0 and not _no(said))
+    if yes and _no(said):
         return Meaning.UNCLEAR
     if yes and not unknown and not said[Says.TIME] and asked in _YES_MEANS:
         return _YES_MEANS[asked]
-    if said[Says.NO] and not unknown and asked in {Asked.OFFER, Asked.RECALL}:
+    if _no(said) and not unknown and asked in {Asked.OFFER, Asked.RECALL}:
         return Meaning.DECLINE
     return Meaning.UNCLEAR

@@ -11,11 +11,13 @@ from enum import StrEnum
 
 
 class Says(StrEnum):
-    """What one phrase of a reply says. SOFT is a yes that a no beside it turns; NOTHING only fills."""
+    """What one phrase of a reply says. SOFT is a yes that a no beside it turns; KEEP is a no that wants
+    the visit there is; NOTHING only fills."""
 
     YES = "yes"
     SOFT = "soft"
     NO = "no"
+    KEEP = "keep"
     CANCEL = "cancel"
     OTHER = "other"
     CHANGE = "change"
@@ -51,6 +53,11 @@ ORDERS: Mapping[str, Says] = {
     **dict.fromkeys(["start", "unstop", "empezar", "iniciar"], Says.START),
     **dict.fromkeys(["help", "info", "ayuda"], Says.HELP),
 }
+
+# A text of these alone is a courtesy: it asks nothing and answers nothing.
+_COURTEOUS = "thanks thank you thx ty so much very gracias muchas 🙏 😊 🙂 ❤ 😀"
+COURTESIES = frozenset(_COURTEOUS.split())
+THANKS = frozenset({"thanks", "thank", "thx", "ty", "gracias", "🙏"})
 
 _LISTS: Mapping[Says, str] = {
     Says.STOP: """
@@ -124,12 +131,14 @@ _LISTS: Mapping[Says, str] = {
     """,
     Says.NO: """
         no; n; nope; nah; no thanks; no thank you; not this time; no gracias; cant; cant make it;
-        can not; cannot; wont; wont make it; wont be there; yeah no; i cant; im good; ill pass; pass; not
-        interested; keep my; keep mine; ill keep; regular day; my regular day; ill come on my; regular
-        appointment; no puedo; dejo la que tengo; prefiero la mia; me quedo con; no need to ask again; no
-        need; hard no; negative; decline; unable; working; at work; have to work; busy; out of town; on
-        vacation; too short notice; trabajando; ocupado; ocupada; ya tengo; otro dentista; 👎; no quiero; 🙅;
-        ill call you
+        can not; cannot; wont; wont make it; wont be there; yeah no; i cant; im good; ill pass;
+        pass; not interested; no puedo; no need to ask again; no need; hard no; negative; decline;
+        unable; working; at work; have to work; busy; out of town; on vacation; too short notice;
+        trabajando; ocupado; ocupada; ya tengo; otro dentista; 👎; no quiero; 🙅; ill call you
+    """,
+    Says.KEEP: """
+        keep my; keep mine; ill keep; regular day; my regular day; ill come on my; regular appointment;
+        dejo la que tengo; prefiero la mia; me quedo con
     """,
     Says.NOTHING: """
         after all; i am; you all; for my; my;

@@ -50,6 +50,9 @@ _ASKS: Mapping[str, Asked] = {
 }
 
 
+_TELLS = frozenset({Event.BOOKED, Event.MOVED})
+
+
 @dataclass(frozen=True, slots=True)
 class Question:
     """What a phone was asked last: our message, and those of its visits that still stand as it said; `by` is
@@ -111,6 +114,9 @@ def _standing(
 def answer(tx: Transaction, question: Question, reading: Reading, words: str, number: int) -> dict[str, Any]:
     """Do what it says, and say what was done; nothing where a person has to."""
     match reading.meaning:
+        case Meaning.CONFIRM if question.message.event in _TELLS:
+            # We told them a time and asked nothing: an "ok" to that is no promise to come weeks ahead.
+            return {"noted": [visit.id for visit in question.visits]}
         case Meaning.CONFIRM:
             return _confirm(tx, question, words, number)
         case Meaning.CANCEL:

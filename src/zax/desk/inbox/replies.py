@@ -19,7 +19,7 @@ from zax.core.followup.offer import MAY_ANSWER, REMEMBERED, meant
 from zax.core.followup.offer_words import Facts, likely_which, stopped
 from zax.core.messages.channel import Channel
 from zax.core.messages.message import Sort
-from zax.core.messages.reply import Asked, Meaning, Reading, read_reply
+from zax.core.messages.reply import Asked, Meaning, Reading, read_reply, says_thanks
 from zax.core.wording import phone_words
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -77,6 +77,8 @@ def take_in(tx: Transaction, reply: TextReply) -> None:
     order = read_reply(reply.words, Asked.NOTHING)
     if order.meaning in {Meaning.STOP, Meaning.START}:
         _order(tx, reply, order, heard)
+    elif says_thanks(reply.words):
+        _keep(tx, reply, order, None, "said thanks", question)
     elif order.meaning is Meaning.HELP:
         _help(tx, reply, order)
     elif heard and not _about_our_question(heard, question, reply.words):
@@ -137,6 +139,8 @@ def done_words(did: Mapping[str, Any]) -> str:
     """What a reply did by itself, for the Inbox; empty for nothing."""
     if "confirmed" in did:
         return "confirmed" if did["confirmed"] else "confirmed before"
+    if "noted" in did:
+        return "glad about the time"
     if "canceled" in did:
         return "canceled"
     return f"{did['minutes']} min late, told Day" if "late" in did else ""
