@@ -63,7 +63,8 @@ class Kept:
         shutil.rmtree(self.standin, ignore_errors=True)
         copy = self.standin.with_name("standin-kept")
         if copy.exists():
-            shutil.copytree(copy, self.standin)
+            # The stand-in goes on meanwhile, and may have made a folder again.
+            shutil.copytree(copy, self.standin, dirs_exist_ok=True)
 
 
 def _put_back(connection: Connection, name: str) -> None:

@@ -8,6 +8,7 @@ import json
 import os
 import re
 import threading
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, TypeAlias
 
@@ -43,5 +44,9 @@ class Keep:
         self._path(kind, key).unlink(missing_ok=True)
 
     def all(self, kind: str) -> list[Json]:
-        paths = sorted((self.folder / kind).glob("*.json"), key=lambda path: path.stat().st_mtime_ns)
-        return [json.loads(path.read_text()) for path in paths]
+        """The oldest first. One that is removed meanwhile isn't there."""
+        found: list[tuple[int, str]] = []
+        for path in (self.folder / kind).glob("*.json"):
+            with suppress(FileNotFoundError):
+                found.append((path.stat().st_mtime_ns, path.read_text()))
+        return [json.loads(text) for _, text in sorted(found)]

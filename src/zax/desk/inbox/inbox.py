@@ -238,4 +238,4 @@ def message_seen_to(tx: Transaction, message_id: int, words: str) -> None:
     said = " ".join(words.split())[:200]
     change_message(tx.connection, row.id, seen_at=tx.now, seen_by=tx.actor.id)
     tx.audit("message.seen_to", patient_id=row.patient_id, message=row.id, words=said)
-    tx.tell("message", patient_id=row.patient_id)
+    tx.tell("reply", patient_id=row.patient_id)

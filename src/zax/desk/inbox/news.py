@@ -57,6 +57,12 @@ def note_news(tx: Transaction, news: News) -> bool:
     return True
 
 
+def _ask(tx: Transaction, message: Message, asks: Asks) -> None:
+    """A person has to see to it: the Inbox has a row more."""
+    change_message(tx.connection, message.id, asks=asks)
+    tx.tell("reply", patient_id=message.patient_id)
+
+
 def _move_on(tx: Transaction, message: Message, state: State, news: News) -> None:
     words = LANDLINE_WORDS if news.what is What.LANDLINE else " ".join(news.words.split())[:200]
     values = {"state": state, "state_words": words, "state_at": tx.now, "sent_at": message.sent_at or tx.now}
@@ -64,13 +70,13 @@ def _move_on(tx: Transaction, message: Message, state: State, news: News) -> Non
     if state is State.FAILED:
         _failed(tx, message, news)
     elif state in {State.NO_ANSWER, State.MACHINE} and not _call_again(tx, message):
-        change_message(tx.connection, message.id, asks=Asks.NOBODY)
+        _ask(tx, message, Asks.NOBODY)
 
 
 def _failed(tx: Transaction, message: Message, news: News) -> None:
     if news.what is What.FAILED:
         keep_address(tx.connection, message.address, tx.now, trouble=NOT_REACHED[Channel(message.channel)])
-    change_message(tx.connection, message.id, asks=Asks.BOUNCED)
+    _ask(tx, message, Asks.BOUNCED)
     tx.audit("message.failed", patient_id=message.patient_id, message=message.id)
 
 
@@ -110,4 +116,4 @@ def _pressed(tx: Transaction, message: Message, key: str) -> None:
     if key == "1" and question is not None:
         answer(tx, replace(question, by="call"), Reading(Meaning.CONFIRM), "pressed 1", message.id)
     else:
-        change_message(tx.connection, message.id, asks=Asks.CALL_BACK)
+        _ask(tx, message, Asks.CALL_BACK)

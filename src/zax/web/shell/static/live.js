@@ -6,6 +6,8 @@ let waiting = null;
 function concerns(change) {
   const live = document.getElementById("live");
   if (!live) return document.getElementById("sheet") !== null;
+  // An evening sends hundreds of messages: what becomes of each concerns only the screens that show it.
+  if (change.what === "message") return "talk" in live.dataset;
   if ("any" in live.dataset) return true;
   return (!change.site || String(change.site) === live.dataset.site) && (!change.day || change.day === live.dataset.day);
 }
