@@ -462,3 +462,16 @@ def test_recalls_are_spread_so_that_the_desk_can_answer(
     works(desk, outside)
     assert len(texts(outside)) == 3
     assert log(desk)[-1]["state_words"] == "it was settled before this went"
+
+
+def test_strangers_with_one_number_on_file_never_read_of_each_other(
+    desk: Desk, clock: ShiftedClock, outside: Outside
+) -> None:
+    only(desk, REMINDER)
+    for name, start in (("Ada", "9:00"), ("Bram", "10:00")):
+        visit(desk, add_patient(desk, first=name, phone="3605550101"), start)
+    for minute in (0, 1):
+        clock.set_to(at(16, minute, DAY - timedelta(days=2)))
+        works(desk, outside)
+    said = sorted(words for _, words in texts(outside))
+    assert [("Ada" in words, "Bram" in words) for words in said] == [(True, False), (False, True)]

@@ -27,6 +27,7 @@ class Going:
     why_not: str = ""
     language: Language = Language.ENGLISH
     day: date | None = None
+    household: int = 0
 
 
 def moment_of(
@@ -54,11 +55,12 @@ def in_time(event: Event, due: datetime, begins: datetime | None, now: datetime)
 
 
 def together(going: Iterable[Going]) -> list[list[int]]:
-    """The indexes that make one message each: the same address and the same day."""
-    found = sorted(
-        (each for each in going if each.to), key=lambda each: (each.to, each.day or date.min, each.index)
-    )
-    return [
-        [each.index for each in group]
-        for _, group in groupby(found, key=lambda each: (each.to, each.day or date.min))
-    ]
+    """The indexes that make one message each: the same household, address and day. Strangers who happen to
+    have one number on file never read of each other.
+    """
+    found = sorted((each for each in going if each.to), key=lambda each: (*_one_message(each), each.index))
+    return [[each.index for each in group] for _, group in groupby(found, key=_one_message)]
+
+
+def _one_message(each: Going) -> tuple[int, str, date]:
+    return (each.household, each.to, each.day or date.min)

@@ -40,7 +40,7 @@ from zax.store.notices.told import last_due, last_placed, last_told, write_told
 from zax.store.patients.patients import guarantors_of, patients_of
 from zax.store.patients.records import Patient
 
-PAGE = 1_000
+PAGE = 5_000
 _AT_LEAST = timedelta(minutes=SECOND_THOUGHTS_MINUTES)
 BEGINNING = datetime(1970, 1, 1)
 
@@ -233,7 +233,12 @@ def _going(
     # A visit's message is about its day; what falls due for several of a household is one message as well.
     day = occasion.day if EVENTS[asked.event].of_visits else None
     return Going(
-        index=index, to=found.to, why_not=found.why_not, language=language_of(reader.language), day=day
+        index=index,
+        to=found.to,
+        why_not=found.why_not,
+        language=language_of(reader.language),
+        day=day,
+        household=occasion.household_id,
     )
 
 
