@@ -4,7 +4,8 @@ from typing import Any
 
 from sqlalchemy import text
 
-from tests.conftest import JUNO, FakeTerminal, add_patient, scalar
+from tests.conftest import JUNO, add_patient, scalar
+from tests.fakes import FakeTerminal
 from zax.core.book.track import CHARGED
 from zax.core.money.tender import TenderForm
 from zax.desk.acts.transaction import Desk

@@ -12,10 +12,18 @@ import pyx12.params
 import pyx12.x12n_document
 from sqlalchemy import text
 
-from tests.conftest import JUNO, ODILE, TODAY, FakeClearinghouse, add_patient, scalar, visit_at_checkout
+from tests.conftest import (
+    JUNO,
+    ODILE,
+    TODAY,
+    add_patient,
+    scalar,
+    visit_at_checkout,
+)
 from tests.desk.claims.test_working_claims import abouts, finished, sent_text, spoil, state
 from tests.desk.remits.test_insurers import answer
 from tests.desk.remits.test_two_plans_and_denials import with_second_plan
+from tests.fakes import FakeClearinghouse
 from tests.x12_samples import envelope
 from zax.core.errors import Conflict, Problems, Refused
 from zax.core.x12.describe import describe

@@ -9,8 +9,17 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import JUNO, ODILE, SAM, FakeClearinghouse, add_patient, at, scalar, visit_at_checkout
+from tests.conftest import (
+    JUNO,
+    ODILE,
+    SAM,
+    add_patient,
+    at,
+    scalar,
+    visit_at_checkout,
+)
 from tests.desk.claims.test_working_claims import finished, spoil, state
+from tests.fakes import FakeClearinghouse
 from zax.clock import ShiftedClock
 from zax.core.claims.claim import Form
 from zax.core.errors import NotAllowed, Problems, Refused

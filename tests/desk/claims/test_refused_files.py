@@ -8,8 +8,9 @@ import re
 
 import pytest
 
-from tests.conftest import ODILE, FakeClearinghouse, scalar
+from tests.conftest import ODILE, scalar
 from tests.desk.claims.test_working_claims import finished, spoil, state
+from tests.fakes import FakeClearinghouse
 from zax.desk.acts.transaction import Desk
 from zax.desk.claims.claims import recheck
 from zax.desk.claims.sending import send_ready

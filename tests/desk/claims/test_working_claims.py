@@ -18,11 +18,11 @@ from tests.conftest import (
     ODILE,
     SAM,
     TODAY,
-    FakeClearinghouse,
     add_patient,
     scalar,
     visit_at_checkout,
 )
+from tests.fakes import FakeClearinghouse
 from zax.core.claims.finding import Strength
 from zax.core.claims.worklist import Need
 from zax.core.errors import Conflict, NotAllowed, Problems, Refused, ZaxError

@@ -18,16 +18,12 @@ from tests.conftest import (
     ODILE,
     SAM,
     TODAY,
-    FakeCalls,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
-    FakeTexts,
     add_patient,
     minutes,
     order,
     scalar,
 )
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
 from zax.desk.acts.transaction import Desk

@@ -10,8 +10,9 @@ from datetime import timedelta
 
 import pytest
 
-from tests.conftest import JUNO, ODILE, FakeClearinghouse, scalar
+from tests.conftest import JUNO, ODILE, scalar
 from tests.desk.claims.test_working_claims import spoil
+from tests.fakes import FakeClearinghouse
 from zax.core.errors import NotAllowed, NotFound
 from zax.desk.acts.transaction import Desk
 from zax.desk.coverage.payer_list import adopt, fetch_list, find_listed, renew_list

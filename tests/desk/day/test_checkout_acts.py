@@ -13,7 +13,6 @@ from sqlalchemy import text
 from tests.conftest import (
     JUNO,
     TODAY,
-    FakeTerminal,
     add_patient,
     known_patient,
     order,
@@ -23,6 +22,7 @@ from tests.conftest import (
     visit_at_checkout,
 )
 from tests.desk.acting import booked, nothing_is_wrong, patient_open, row
+from tests.fakes import FakeTerminal
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import check_in

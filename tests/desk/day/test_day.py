@@ -12,7 +12,6 @@ from tests.conftest import (
     JUNO,
     ODILE,
     TODAY,
-    FakeTerminal,
     add_patient,
     at,
     known_patient,
@@ -21,6 +20,7 @@ from tests.conftest import (
     scalar,
     visit_at_checkout,
 )
+from tests.fakes import FakeTerminal
 from zax.clock import ShiftedClock, local, to_utc
 from zax.core.book.track import Stop
 from zax.core.errors import NotAllowed, Refused

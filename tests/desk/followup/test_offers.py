@@ -12,8 +12,19 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import JUNO, RAVI, SAM, TODAY, FakeTexts, add_patient, at, order, rows_of, scalar
+from tests.conftest import (
+    JUNO,
+    RAVI,
+    SAM,
+    TODAY,
+    add_patient,
+    at,
+    order,
+    rows_of,
+    scalar,
+)
 from tests.desk.followup.made import recall, recall_type
+from tests.fakes import FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, Refused, ZaxError
 from zax.core.followup.offer import Place, Rules, Stand

@@ -12,8 +12,18 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlalchemy import text
 
-from tests.conftest import INES, JUNO, ODILE, SAM, TODAY, FakeTexts, add_patient, order, scalar
+from tests.conftest import (
+    INES,
+    JUNO,
+    ODILE,
+    SAM,
+    TODAY,
+    add_patient,
+    order,
+    scalar,
+)
 from tests.desk.followup.made import recall, recall_type
+from tests.fakes import FakeTexts
 from zax.core.errors import Conflict, NotAllowed, Problems, Refused, ZaxError
 from zax.core.followup.due import OPEN, Stand
 from zax.core.followup.recall import Interval, RecallType, Unit, read_interval

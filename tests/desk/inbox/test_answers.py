@@ -12,10 +12,18 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from tests.conftest import JUNO, SAM, FakeCalls, FakeTexts, add_patient, at, rows_of, scalar
+from tests.conftest import (
+    JUNO,
+    SAM,
+    add_patient,
+    at,
+    rows_of,
+    scalar,
+)
 from tests.desk.followup.test_offers import OPENING, places, waits
 from tests.desk.notices.made import log, only
 from tests.desk.notices.test_planning import DAY, move_to, texts, visit, works
+from tests.fakes import FakeCalls, FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict
 from zax.core.messages.channel import Channel

@@ -12,8 +12,17 @@ from typing import Any
 import pytest
 from sqlalchemy.exc import OperationalError
 
-from tests.conftest import JUNO, SAM, TODAY, FakeTexts, add_patient, at, rows_of, scalar
+from tests.conftest import (
+    JUNO,
+    SAM,
+    TODAY,
+    add_patient,
+    at,
+    rows_of,
+    scalar,
+)
 from tests.desk.followup.test_offers import OPENING, of, people, places, texts, waits
+from tests.fakes import FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict
 from zax.core.followup.offer import Place, Rules, Stand

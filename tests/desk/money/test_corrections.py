@@ -13,7 +13,6 @@ from tests.conftest import (
     ODILE,
     SAM,
     TODAY,
-    FakeTerminal,
     add_patient,
     known_patient,
     scalar,
@@ -21,6 +20,7 @@ from tests.conftest import (
 )
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, all_lines, items_of, pay, relative
+from tests.fakes import FakeTerminal
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, ZaxError
 from zax.core.money.journal import Parts
 from zax.core.money.tender import PaymentState

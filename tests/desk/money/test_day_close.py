@@ -14,7 +14,6 @@ from tests.conftest import (
     RAVI,
     SAM,
     TODAY,
-    FakeTerminal,
     add_patient,
     at,
     known_patient,
@@ -23,6 +22,7 @@ from tests.conftest import (
 )
 from tests.desk.acting import TOMORROW
 from tests.desk.paying import agrees, all_lines, pay
+from tests.fakes import FakeTerminal
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused, Stale
 from zax.core.subject import About, Subject

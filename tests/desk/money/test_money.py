@@ -10,7 +10,6 @@ from tests.conftest import (
     ODILE,
     SAM,
     TODAY,
-    FakeTerminal,
     add_patient,
     known_patient,
     order,
@@ -19,6 +18,7 @@ from tests.conftest import (
     state_of,
     visit_at_checkout,
 )
+from tests.fakes import FakeTerminal
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused, ZaxError
 from zax.core.money.journal import Parts, balance, faults
 from zax.core.money.tender import PaymentState, TenderForm

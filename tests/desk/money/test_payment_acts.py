@@ -11,7 +11,6 @@ from sqlalchemy import Engine, insert
 from tests.conftest import (
     JUNO,
     SAM,
-    FakeTerminal,
     add_patient,
     at,
     known_patient,
@@ -22,6 +21,7 @@ from tests.conftest import (
 )
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, all_lines, items_of, pay, relative
+from tests.fakes import FakeTerminal
 from zax.core.errors import Conflict, NotFound, Problems, Refused
 from zax.core.money.tender import PaymentState, TenderForm
 from zax.desk.acts.transaction import Desk

@@ -17,7 +17,6 @@ from tests.conftest import (
     ODILE,
     SAM,
     TODAY,
-    FakeTerminal,
     add_patient,
     at,
     known_patient,
@@ -27,6 +26,7 @@ from tests.conftest import (
 )
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, all_lines, items_of, pay
+from tests.fakes import FakeTerminal
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
 from zax.core.money.statement import Rule

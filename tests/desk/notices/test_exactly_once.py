@@ -9,9 +9,10 @@ from datetime import timedelta
 
 import pytest
 
-from tests.conftest import FakeTexts, add_patient, at, scalar
+from tests.conftest import add_patient, at, scalar
 from tests.desk.notices.made import log, only, told
 from tests.desk.notices.test_planning import DAY, REMINDER, TEXT, move_to, visit, works
+from tests.fakes import FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.notices.events import Event
 from zax.desk.acts.transaction import Desk

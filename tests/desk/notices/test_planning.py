@@ -15,9 +15,6 @@ from tests.conftest import (
     JUNO,
     SAM,
     TODAY,
-    FakeCalls,
-    FakeMail,
-    FakeTexts,
     add_patient,
     at,
     order,
@@ -25,6 +22,7 @@ from tests.conftest import (
     scalar,
 )
 from tests.desk.notices.made import log, only, read, told
+from tests.fakes import FakeCalls, FakeMail, FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.messages.channel import Channel
 from zax.core.messages.quiet import Awake, Quiet

@@ -20,16 +20,12 @@ from tests.conftest import (
     JUNO,
     ODILE,
     TODAY,
-    FakeCalls,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
-    FakeTexts,
     add_patient,
     order,
     scalar,
 )
 from tests.desk.paying import agrees, all_lines, items_of, pay
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from zax.cli.importing import import_content
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
 from zax.core.patients.fields import FIELDS

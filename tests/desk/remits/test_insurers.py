@@ -17,11 +17,6 @@ from tests.conftest import (
     JUNO,
     ODILE,
     SAM,
-    FakeCalls,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
-    FakeTexts,
     add_patient,
     at,
     pay_visit,
@@ -29,6 +24,7 @@ from tests.conftest import (
     state_of,
     visit_at_checkout,
 )
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from tests.x12_samples import acknowledgement, remittance
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
@@ -310,7 +306,7 @@ def test_many_workers_share_the_outbox_without_sending_twice(desk: Desk, outside
 KILLED = textwrap.dedent("""
     import signal, sys
     from pathlib import Path
-    from tests.conftest import FakeCalls, FakeMail, FakeTerminal, FakeTexts
+    from tests.fakes import FakeCalls, FakeMail, FakeTerminal, FakeTexts
     from zax.clock import ShiftedClock
     from zax.desk.clinic.clinic import load
     from zax.desk.acts.transaction import Desk

@@ -14,9 +14,6 @@ from tests.conftest import (
     JUNO,
     ODILE,
     TODAY,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
     add_patient,
     at,
     order,
@@ -25,6 +22,7 @@ from tests.conftest import (
     visit_at_checkout,
 )
 from tests.desk.paying import agrees, all_lines, items_of, pay
+from tests.fakes import FakeClearinghouse, FakeMail, FakeTerminal
 from tests.x12_samples import acknowledgement
 from zax.clock import ShiftedClock
 from zax.core.errors import Refused

@@ -12,11 +12,6 @@ import pytest
 from tests.conftest import (
     JUNO,
     ODILE,
-    FakeCalls,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
-    FakeTexts,
     add_patient,
     at,
     order,
@@ -25,6 +20,7 @@ from tests.conftest import (
     visit_at_checkout,
 )
 from tests.desk.remits.test_insurers import answer, left_visit
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, Refused
 from zax.core.people.roles import Role

@@ -6,7 +6,14 @@ from datetime import timedelta
 
 from sqlalchemy import insert
 
-from tests.conftest import JUNO, FakeTexts, add_patient, order, scalar, visit_at_checkout
+from tests.conftest import (
+    JUNO,
+    add_patient,
+    order,
+    scalar,
+    visit_at_checkout,
+)
+from tests.fakes import FakeTexts
 from tests.web.conftest import Browser
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit

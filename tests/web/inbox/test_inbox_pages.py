@@ -8,12 +8,23 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
+from sqlalchemy import event
 
-from tests.conftest import JUNO, RAVI, SAM, FakeTexts, add_patient, at, order, rows_of, scalar
+from tests.conftest import (
+    JUNO,
+    RAVI,
+    SAM,
+    add_patient,
+    at,
+    order,
+    rows_of,
+    scalar,
+)
 from tests.desk.followup.test_offers import OPENING, waits
 from tests.desk.inbox.test_answers import ADA, says, state
 from tests.desk.notices.made import log, only
 from tests.desk.notices.test_planning import DAY, texts, visit, works
+from tests.fakes import FakeTexts
 from tests.web.conftest import Browser
 from tests.web.followup.test_offer_pages import after
 from zax.clock import ShiftedClock
@@ -24,7 +35,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.followup.hand_overs import HandOverForm, give
 from zax.desk.followup.offers import make_offer
-from zax.desk.inbox.inbox import take_row
+from zax.desk.inbox.inbox import inbox_rows, take_row
 from zax.desk.inbox.news import take_news
 from zax.desk.notices import rules
 from zax.outside.doors import Outside
@@ -105,6 +116,41 @@ def test_an_answer_by_hand_goes_out_and_settles_all_their_texts(
     works(desk, outside)
     assert texts(outside)[-1] == (ADA, "Yes, see you at 3!")
     assert scalar(desk, "SELECT COUNT(*) FROM text_reply WHERE done_words = 'answered by text'") == 2
+
+
+def test_the_length_of_an_answer_is_shown_as_it_is_typed(
+    juno: Browser, desk: Desk, reminded: int, gateway: FakeTexts
+) -> None:
+    page = juno.get(f"/inbox?open=text-{asked(desk, gateway)}").text
+    assert 'hx-post="/inbox/length"' in page
+    plain = " ".join(juno.post("/inbox/length", words="a" * 161).text.split())
+    assert "<b>161</b> of 306 characters, <b>2</b> messages, 4¢" in plain and "all plain letters" in plain
+    one = " ".join(juno.post("/inbox/length", words="línea\r\n").text.split())
+    assert "<b>6</b> of 70 characters, <b>1</b> message, 2¢" in one and "í makes it longer" in one
+    assert "<b>0</b> messages, 0¢" in " ".join(juno.post("/inbox/length", words="").text.split())
+
+
+def test_six_texts_cost_the_inbox_no_more_questions_than_one(
+    desk: Desk, reminded: int, gateway: FakeTexts
+) -> None:
+    def questions() -> int:
+        seen: list[str] = []
+
+        def count(_c: object, _cursor: object, statement: str, *_: object) -> None:
+            seen.append(statement)
+
+        event.listen(desk.engine, "before_cursor_execute", count)
+        with desk.engine.connect() as connection:
+            rows = inbox_rows(connection, desk.clinic, 1, JUNO.id or 0, JUNO.role, desk.clock.now())
+        event.remove(desk.engine, "before_cursor_execute", count)
+        assert [each.visit_id for each in rows] == [reminded]
+        return len(seen)
+
+    asked(desk, gateway)
+    few = questions()
+    for _ in range(5):
+        asked(desk, gateway)
+    assert questions() == few
 
 
 def test_a_colleagues_row_is_looked_at_only(

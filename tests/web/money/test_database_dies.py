@@ -11,11 +11,6 @@ from sqlalchemy import insert
 from tests.conftest import (
     JUNO,
     TODAY,
-    FakeCalls,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
-    FakeTexts,
     add_patient,
     at,
     free_port,
@@ -24,6 +19,7 @@ from tests.conftest import (
 )
 from tests.desk.acting import patient_open
 from tests.desk.paying import agrees, picked
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from tests.web.conftest import Browser
 from zax.clock import ShiftedClock
 from zax.demo.setup_rows import write_world

@@ -9,8 +9,16 @@ from typing import Any
 
 import pytest
 
-from tests.conftest import JUNO, TODAY, FakeTexts, add_patient, order, rows_of, scalar
+from tests.conftest import (
+    JUNO,
+    TODAY,
+    add_patient,
+    order,
+    rows_of,
+    scalar,
+)
 from tests.desk.notices.made import only
+from tests.fakes import FakeTexts
 from tests.web.conftest import Browser
 from tests.web.followup.test_offer_pages import after
 from zax.core.messages.channel import Channel

@@ -13,16 +13,12 @@ from sqlalchemy import insert
 
 from tests.conftest import (
     TODAY,
-    FakeCalls,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
-    FakeTexts,
     add_patient,
     at,
     free_port,
     order,
 )
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from tests.web.conftest import Browser
 from zax import logs
 from zax.clock import ShiftedClock

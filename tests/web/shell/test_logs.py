@@ -15,16 +15,8 @@ import uvicorn
 from fastapi import FastAPI
 from sqlalchemy import insert, text
 
-from tests.conftest import (
-    FakeCalls,
-    FakeClearinghouse,
-    FakeMail,
-    FakeTerminal,
-    FakeTexts,
-    add_patient,
-    free_port,
-    visit_at_checkout,
-)
+from tests.conftest import add_patient, free_port, visit_at_checkout
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from tests.web.conftest import hidden
 from tests.web.shell.test_nasty_input import fields_of, path_with, routes
 from zax.demo.world import PASSWORD

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import zip_longest
 
 from zax.core.messages.channel import Channel
 from zax.core.notices.events import CHANNELS, EVENTS, Event
@@ -70,6 +71,12 @@ class Rules:
             for key, rule in self.by_key.items()
             if (key.event, key.channel) == (event, channel) and (key.type_id or key.site_id)
         ]
+
+    def leads(self, event: Event, channel: Channel) -> list[list[Lead]]:
+        """By try, the leads of every rule that runs; those for a type or a site with the one for all."""
+        found = [self.general(event, channel), *self.exceptions(event, channel)]
+        tries = [rule.tries() for rule in found if rule.runs]
+        return [[each for each in tried if each] for tried in zip_longest(*tries)]
 
     def rule_for(self, event: Event, channel: Channel, type_id: int, site_id: int) -> Rule:
         """The one that holds there."""

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
-from zax.clock import local, to_utc
+from zax.clock import local
 from zax.core.book.cancellation import OffWhy
 from zax.core.book.track import EXPECTED, Stop
 from zax.core.errors import Conflict, NotFound, ZaxError
@@ -28,7 +28,9 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.book.cancellation import cancel
 from zax.desk.book.track import locked_visit, step
 from zax.desk.book.undo import take_act_back
+from zax.desk.followup.offers import begins_at
 from zax.desk.messages.writing import write_to
+from zax.desk.notices.planning import time_mark
 from zax.desk.notices.rules import habits_of
 from zax.store.book.changes import save_visit
 from zax.store.book.queries import visits_by_id
@@ -48,8 +50,6 @@ _ASKS: Mapping[str, Asked] = {
     Event.MOVED: Asked.REMINDER,
     Event.RECALL: Asked.RECALL,
 }
-
-
 _TELLS = frozenset({Event.BOOKED, Event.MOVED})
 
 
@@ -104,7 +104,7 @@ def _standing(
             visit
             for visit in found
             if visit.state in EXPECTED
-            and told[visit.id] == f"{visit.day}-{visit.start_min}"
+            and told[visit.id] == time_mark(visit.day, visit.start_min)
             and local(now, zone_of(visit.site_id)).date() <= visit.day
         ),
         key=lambda visit: (visit.day, visit.start_min),
@@ -146,8 +146,8 @@ def may_cancel(tx: Transaction, visit: Visit) -> bool:
     hours = habits.cancel_by_type.get(str(visit.type_id), habits.cancel_hours)
     if hours < 0:
         return False
-    wall = datetime.combine(visit.day, datetime.min.time()) + timedelta(minutes=visit.start_min)
-    return to_utc(wall, tx.clinic.sites[visit.site_id].timezone) - tx.now >= timedelta(hours=hours)
+    begins = begins_at(tx.clinic, visit.site_id, visit.day, visit.start_min)
+    return begins - tx.now >= timedelta(hours=hours)
 
 
 def _cancel(tx: Transaction, question: Question, words: str, number: int) -> dict[str, Any]:

@@ -27,6 +27,7 @@ from zax.core.wording import clock_words, day_words, phone_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
+from zax.desk.followup.offers import begins_at
 from zax.store.book.queries import held_requests, visits_by_id
 from zax.store.book.records import Visit
 from zax.store.engine import Connection
@@ -34,7 +35,7 @@ from zax.store.followup.hand_overs import open_for
 from zax.store.inbox import inbox as stored
 from zax.store.inbox.inbox import AskingMessage, InboxLock
 from zax.store.inbox.replies import ReplyRow, open_replies
-from zax.store.messages.messages import change_message, message_by_id
+from zax.store.messages.messages import change_message, visits_meant
 
 FREED_AFTER = timedelta(minutes=10)
 WHY_HERE: Mapping[str, str] = {
@@ -72,11 +73,8 @@ def _visits_about(
     connection: Connection, texts: Iterable[ReplyRow], asking: Iterable[AskingMessage]
 ) -> dict[str, Visit]:
     """The visit that each text or call is about, by its row's key."""
-    ids: dict[str, int] = {}
-    for each in texts:
-        message = message_by_id(connection, each.message_id) if each.message_id else None
-        if message is not None and message.visit_id:
-            ids[f"text-{each.id}"] = message.visit_id
+    meant = visits_meant(connection, [each.message_id for each in texts if each.message_id])
+    ids = {f"text-{each.id}": meant[each.message_id] for each in texts if each.message_id in meant}
     ids |= {f"call-{each.id}": each.visit_id for each in asking if each.visit_id}
     found = visits_by_id(connection, ids.values())
     return {key: found[number] for key, number in ids.items() if number in found}
@@ -85,8 +83,7 @@ def _visits_about(
 def _begins(clinic: Clinic, visit: Visit | None) -> datetime | None:
     if visit is None:
         return None
-    wall = datetime.combine(visit.day, time(visit.start_min // 60, visit.start_min % 60))
-    return to_utc(wall, clinic.sites[visit.site_id].timezone)
+    return begins_at(clinic, visit.site_id, visit.day, visit.start_min)
 
 
 def _of_visit(clinic: Clinic, visit: Visit | None) -> str:

@@ -81,8 +81,7 @@ def _of_day(connection: Connection, clinic: Clinic, rules: Rules, asked: Asked, 
 
 def _moments(rules: Rules, asked: Asked, day: date, zone: str) -> Iterable[datetime]:
     """The minutes of the rules that count days; every half hour where one counts hours."""
-    found = [rules.general(asked.event, asked.channel), *rules.exceptions(asked.event, asked.channel)]
-    leads = [rule.tries()[asked.try_no] for rule in found if rule.runs and len(rule.tries()) > asked.try_no]
+    leads = rules.leads(asked.event, asked.channel)[asked.try_no]
     if any(not lead.by_days for lead in leads):
         start = datetime.combine(day, time())
         return [to_utc(start + STEP * number, zone) for number in range(49)]

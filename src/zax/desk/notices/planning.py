@@ -67,12 +67,9 @@ def asked_of(clinic: Clinic, rules: Rules) -> Iterable[Asked]:
     """Each try that some rule makes. What belongs to no site is asked of the first alone."""
     for event, kind in EVENTS.items():
         for channel in CHANNELS:
-            found = [rules.general(event, channel), *rules.exceptions(event, channel)]
-            running = [rule for rule in found if rule.runs]
-            tries = max((len(rule.tries()) for rule in running), default=0)
             everywhere = kind.seen is Seen.DAY or event in {Event.STATEMENT, Event.CARD_FAILED}
             sites = [clinic.first_site] if everywhere else list(clinic.sites.values())
-            for try_no in range(tries):
+            for try_no in range(len(rules.leads(event, channel))):
                 for site in sites:
                     yield Asked(event=event, channel=channel, try_no=try_no, site=site)
 
@@ -149,8 +146,7 @@ def _candidates(
 def _window(clinic: Clinic, rules: Rules, asked: Asked, now: datetime) -> Window:
     """Wide enough for every rule of this try; which holds is seen occasion by occasion."""
     kind, wall = EVENTS[asked.event], local(now, asked.site.timezone)
-    found = [rules.general(asked.event, asked.channel), *rules.exceptions(asked.event, asked.channel)]
-    leads = [rule.tries()[asked.try_no] for rule in found if rule.runs and len(rule.tries()) > asked.try_no]
+    leads = rules.leads(asked.event, asked.channel)[asked.try_no]
     since = habits_of(clinic).since_at or BEGINNING
     if kind.seen is Seen.MOMENT:
         longest = max(timedelta(days=lead.days + 1) if lead.by_days else lead.span for lead in leads)

@@ -120,6 +120,12 @@ def message_by_id(connection: Connection, message_id: int) -> Message | None:
     return one(connection, select(_m).where(_m.c.id == message_id), Message)
 
 
+def visits_meant(connection: Connection, message_ids: Iterable[int]) -> dict[int, int]:
+    """The visit that each message is about, by the message; without those about none."""
+    query = select(_m.c.id, _m.c.visit_id).where(_m.c.id.in_(set(message_ids)), _m.c.visit_id.is_not(None))
+    return {row.id: row.visit_id for row in connection.execute(query)}
+
+
 def message_by_link(connection: Connection, link: str) -> Message | None:
     return one(connection, select(_m).where(_m.c.link == link), Message)
 

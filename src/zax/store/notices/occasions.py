@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Select, and_, exists, func, literal, or_, select
+from sqlalchemy import ColumnElement, Connection, Select, Table, and_, exists, func, literal, or_, select
 
 from zax.core.book.cancellation import OffWhy
 from zax.core.book.track import CAME, EXPECTED, FINISHED, Stop
@@ -273,33 +273,27 @@ def _of_person(
     ).where(_untold(window, subject, mark))
 
 
-def _recalls(window: Window) -> Select[Any]:
-    free = or_(recall.c.paused_until.is_(None), recall.c.paused_until <= window.today)
+def _to_come_back(window: Window, table: Table, booked: ColumnElement[Any]) -> Select[Any]:
+    """Who falls due to come again and has no visit for it; not while it is put off."""
+    c = table.c
     return (
-        _of_person(window, recall.c.id, func.concat(recall.c.due_day), recall.c.due_day, literal(None))
-        .join(_p, _p.c.id == recall.c.patient_id)
+        _of_person(window, c.id, func.concat(c.due_day), c.due_day, literal(None))
+        .join(_p, _p.c.id == c.patient_id)
         .where(
-            recall.c.ended_at.is_(None),
-            recall.c.visit_id.is_(None),
-            free,
-            recall.c.due_day.between(window.first.date(), window.last.date()),
+            c.ended_at.is_(None),
+            booked.is_(None),
+            or_(c.paused_until.is_(None), c.paused_until <= window.today),
+            c.due_day.between(window.first.date(), window.last.date()),
         )
     )
+
+
+def _recalls(window: Window) -> Select[Any]:
+    return _to_come_back(window, recall, recall.c.visit_id)
 
 
 def _returns(window: Window) -> Select[Any]:
-    r = patient_return
-    free = or_(r.c.paused_until.is_(None), r.c.paused_until <= window.today)
-    return (
-        _of_person(window, r.c.id, func.concat(r.c.due_day), r.c.due_day, literal(None))
-        .join(_p, _p.c.id == r.c.patient_id)
-        .where(
-            r.c.ended_at.is_(None),
-            r.c.booked_visit_id.is_(None),
-            free,
-            r.c.due_day.between(window.first.date(), window.last.date()),
-        )
-    )
+    return _to_come_back(window, patient_return, patient_return.c.booked_visit_id)
 
 
 def _waitlist(window: Window) -> Select[Any]:

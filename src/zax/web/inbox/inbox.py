@@ -20,6 +20,7 @@ from zax.desk.inbox import conversation as talk
 from zax.desk.inbox.answers import take_back
 from zax.desk.inbox.inbox import inbox_rows, is_fresh, let_row_go, message_seen_to, take_row
 from zax.desk.inbox.replies import done_words, seen_to
+from zax.desk.notices.rules import habits_of
 from zax.store.book.queries import visits_by_id
 from zax.store.engine import Connection
 from zax.store.followup.calls import people_to_call
@@ -130,13 +131,20 @@ def write(request: Request, patient_id: int, form: PostedForm = Depends(posted_f
     """A text by hand; from the Inbox it goes on to the next row, from a patient's page it stays."""
     ctx = enter(request, "book")
     try:
-        to = talk.write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"])
+        talk.write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"])
     except Mendable as error:
         if form["back"]:
             return _talk_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
         return _page(ctx, form["row"], form["of"], error.status, problems=error.problems, typed=form)
-    del to
     return ctx.go(form.back if form["back"] else _list(form, form["next"]), "On its way.")
+
+
+@router.post("/inbox/length")
+def show_length(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """How long an answer is as it is typed."""
+    ctx = enter(request, "book")
+    length = text_length(form["words"].replace("\r\n", "\n"))
+    return ctx.page("inbox/parts/length.html", length=length, habits=habits_of(ctx.clinic))
 
 
 @router.post("/inbox/texts/{reply_id}/move")
@@ -207,7 +215,6 @@ def _talk_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: 
             why_not=why_not,
             person=person,
             visit=visits_by_id(connection, [visit_id]).get(visit_id) if visit_id else None,
-            parts=text_length,
             screen="patients",
             **more,
         )

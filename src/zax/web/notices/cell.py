@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from urllib.parse import urlencode
 
+from zax.core.errors import NotFound
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import LANGUAGE_WORDS, Language
 from zax.core.notices.events import CHANNELS, Event
@@ -85,6 +86,14 @@ def cell_of(given: Mapping[str, str]) -> Cell | None:
     )
 
 
+def needed_cell(given: Mapping[str, str]) -> Cell:
+    """The same where nothing can be done without one. Raises NotFound."""
+    cell = cell_of(given)
+    if cell is None:
+        raise NotFound("There is no such message.")
+    return cell
+
+
 def beside(connection: Connection, ctx: RequestContext, cell: Cell, rules: Rules) -> dict[str, object]:
     """What the opened cell shows."""
     book = word_book(connection)
@@ -95,7 +104,6 @@ def beside(connection: Connection, ctx: RequestContext, cell: Cell, rules: Rules
     tomorrow = ctx.today + timedelta(days=1)
     ahead = foreseen(connection, ctx.clinic, rules, book, tomorrow, (cell.event, cell.channel))
     going = [each for each in ahead if each.to]
-    shown = shown_with(connection, ctx, cell)
     return {
         "rule": rule,
         "exact": exact,
@@ -105,17 +113,10 @@ def beside(connection: Connection, ctx: RequestContext, cell: Cell, rules: Rules
         "places": places_for(cell.event, cell.variant),
         "variants": _variants(cell),
         "languages": LANGUAGE_WORDS,
-        "type_words": [
-            kind
-            for kind in ctx.clinic.types.values()
-            if kind.active and book.own(cell.event, cell.channel, cell.language, cell.variant, kind.id)
-        ],
         "versions": versions(connection, cell.key),
         "tomorrow": tomorrow,
         "ahead": len(going),
         "longer": sum(each.messages > 1 for each in going),
-        "preview": filled_with(words, shown),
-        "shown_as": shown.first if shown else "",
         "tests": last_tests(connection, 3),
     }
 

@@ -13,11 +13,11 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.clock import local, to_utc
-from zax.core.errors import Mendable, NotFound, ProblemCollector
+from zax.core.errors import Mendable, ProblemCollector
 from zax.core.messages.channel import CHANNEL_WORDS, Channel
 from zax.core.messages.quiet import KINDS, Awake, Quiet
 from zax.core.notices.events import CHANNELS, EVENTS, Event
-from zax.core.notices.lead import read_lead
+from zax.core.notices.lead import Lead, read_lead
 from zax.core.notices.rule import Rule, RuleKey
 from zax.core.reading import parse_clock, parse_end, reference, whole_number
 from zax.desk.messages.gateway import SETTING as SECRET
@@ -36,7 +36,7 @@ from zax.desk.notices.rules import (
 )
 from zax.desk.notices.testing import door_answers
 from zax.store.messages.messages import never_reached, texts_since
-from zax.web.notices.cell import Cell, beside, cell_of
+from zax.web.notices.cell import Cell, beside, cell_of, needed_cell
 from zax.web.shell.address import day_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -142,9 +142,7 @@ def _hours(form: PostedForm) -> Quiet:
 @router.post("/setup/messages/rule")
 def save_rule(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    cell = cell_of(form)
-    if cell is None:
-        raise NotFound("There is no such message.")
+    cell = needed_cell(form)
     try:
         keep_rule(ctx.desk, ctx.actor, _rule(form, cell))
     except Mendable as error:
@@ -156,20 +154,18 @@ def _rule(form: PostedForm, cell: Cell) -> Rule:
     kind = EVENTS[cell.event]
     wrong = ProblemCollector()
 
-    def lead(name: str) -> object:
-        return wrong.take(
-            lambda text, field: read_lead(text, field, before=kind.before, after=kind.after), form[name], name
-        )
+    def lead(text: str, field: str) -> Lead:
+        return read_lead(text, field, before=kind.before, after=kind.after)
 
-    first = lead("lead")
-    again = lead("again") if form["again"].strip() else None
+    first = wrong.take(lead, form["lead"], "lead")
+    again = wrong.take(lead, form["again"], "again") if form["again"].strip() else None
     wrong.raise_if_any()
     assert first is not None
     return Rule(
         key=RuleKey(cell.event, cell.channel, cell.type_id, cell.site_id),
         runs=form["runs"] == "1",
-        lead=first,  # type: ignore[arg-type]
-        again=again,  # type: ignore[arg-type]
+        lead=first,
+        again=again,
         version=reference(form["version"]),
     )
 
@@ -177,9 +173,7 @@ def _rule(form: PostedForm, cell: Cell) -> Rule:
 @router.post("/setup/messages/rule/drop")
 def drop(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    cell = cell_of(form)
-    if cell is None:
-        raise NotFound("There is no such message.")
+    cell = needed_cell(form)
     try:
         drop_exception(ctx.desk, ctx.actor, RuleKey(cell.event, cell.channel, cell.type_id, cell.site_id))
     except Mendable as error:

@@ -11,7 +11,7 @@ from datetime import timedelta
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.errors import Mendable, NotFound, Problems
+from zax.core.errors import Mendable, Problems
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import Language
 from zax.core.messages.length import text_length
@@ -22,7 +22,7 @@ from zax.desk.notices.forecast import foreseen
 from zax.desk.notices.rules import WordBook, back_to_original, habits_of, keep_words, rules_of, word_book
 from zax.desk.notices.testing import send_test
 from zax.store.engine import Connection
-from zax.web.notices.cell import Cell, cell_of, filled_with, shown_with
+from zax.web.notices.cell import Cell, filled_with, needed_cell, shown_with
 from zax.web.notices.setup import page_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -33,18 +33,11 @@ def _typed(form: PostedForm) -> Words:
     return Words(form["body"].replace("\r\n", "\n"), form["subject"])
 
 
-def _cell(form: PostedForm) -> Cell:
-    cell = cell_of(form)
-    if cell is None:
-        raise NotFound("There is no such message.")
-    return cell
-
-
 @router.post("/setup/messages/preview")
 def preview(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     """The words as they are typed, with a real visit, how long they are, and what would be refused."""
     ctx = enter(request, "setup")
-    cell, words = _cell(form), _typed(form)
+    cell, words = needed_cell(form), _typed(form)
     problems: Mapping[str, str] = {}
     try:
         checked(words, cell.event, cell.channel, cell.variant)
@@ -96,7 +89,7 @@ class _Trial(WordBook):
 @router.post("/setup/messages/words")
 def save_words(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    cell = _cell(form)
+    cell = needed_cell(form)
     try:
         kept = keep_words(ctx.desk, ctx.actor, cell.key, _typed(form))
     except Mendable as error:
@@ -114,7 +107,7 @@ def save_words(request: Request, form: PostedForm = Depends(posted_form)) -> Res
 @router.post("/setup/messages/original")
 def original_again(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter(request, "setup")
-    cell = _cell(form)
+    cell = needed_cell(form)
     try:
         back_to_original(ctx.desk, ctx.actor, cell.key)
     except Mendable as error:
@@ -126,7 +119,7 @@ def original_again(request: Request, form: PostedForm = Depends(posted_form)) ->
 def test_words(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     """What is typed, filled with a real visit, to oneself."""
     ctx = enter(request, "setup")
-    cell, words = _cell(form), _typed(form)
+    cell, words = needed_cell(form), _typed(form)
     try:
         kept = checked(words, cell.event, cell.channel, cell.variant)
         with ctx.read() as connection:

@@ -45,6 +45,7 @@ SCRIPTS = (
     "arrivals/pad",
     "followup/followup",
     "inbox/inbox",
+    "notices/notices",
     "setup/order",
     "setup/narrow",
 )
@@ -63,7 +64,7 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "followup": frozenset({"book", "charges", "remits", "claims", "day", "money", "setup"}),
     "day": frozenset({"book", "arrivals", "charges", "money"}),
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
-    "inbox": frozenset({"followup", "remits", "day", "setup", "charges"}),
+    "inbox": frozenset({"notices", "followup", "remits", "day", "setup", "charges"}),
     "notices": frozenset({"inbox", "followup", "remits", "setup", "money"}),
     "worker": frozenset({"day", "money"}),
 }
