@@ -14,6 +14,7 @@ import uvicorn
 from tests.conftest import free_port, wait_until_up
 from tests.x12_samples import ENVELOPE, claim
 from zax.core.messages.bounce import bounce_in
+from zax.core.messages.mail_answer import answer_in, is_report
 from zax.core.x12.claim_file import claim_file
 from zax.outside.adapters import HttpClearinghouse, real_outside
 from zax.outside.doors import DoorRefused, Outside, OutsideTrouble
@@ -256,14 +257,34 @@ def test_mail_to_a_mailbox_that_is_gone_comes_back_and_is_read_and_deleted_once(
         mail["Message-ID"] = f"<{number}@example.org>"
         mail.set_content("There is a new statement for you.\n.\n..dots\n")
         world[1].mail.send(mail)
-    (returned,) = world[1].mailbox.returned()
+    (returned,) = world[1].mailbox.received(is_report)
     bounce = bounce_in(returned.content)
     assert bounce is not None and bounce.message_id == "statement-1@example.org"
     assert bounce.words == "550 5.1.1 no such mailbox"
     world[1].mailbox.delete("somebody else's")
-    assert len(world[1].mailbox.returned()) == 1
+    assert len(world[1].mailbox.received(is_report)) == 1
     world[1].mailbox.delete(returned.id)
-    assert world[1].mailbox.returned() == []
+    assert world[1].mailbox.received(is_report) == []
+
+
+def test_an_answer_to_a_mail_lies_in_the_mailbox_and_stays_there(world: tuple[str, Outside]) -> None:
+    mail = EmailMessage()
+    mail["From"], mail["To"], mail["Subject"] = "desk@example.org", "helen@example.org", "See you on Tue"
+    mail["Message-ID"] = "<reminder-9@example.org>"
+    mail.set_content("See you on Tue.")
+    world[1].mail.send(mail)
+    said = {"number": "<reminder-9@example.org>", "words": "Yes, see you then"}
+    httpx.post(f"{world[0]}/mailboxes/answer", data=said, trust_env=False)
+    wanted = lambda head: answer_in(head, "example.org") is not None  # noqa: E731
+    for _ in range(2):
+        (received,) = world[1].mailbox.received(wanted)
+    found = answer_in(received.content, "example.org")
+    assert found is not None
+    assert (found.words, found.sender, found.answers) == (
+        "Yes, see you then",
+        "helen@example.org",
+        ("reminder-9",),
+    )
 
 
 def test_a_mailbox_that_is_away_or_wants_another_password_is_trouble(
@@ -275,4 +296,4 @@ def test_a_mailbox_that_is_away_or_wants_another_password_is_trouble(
     assert isinstance(box, PopMailbox)
     for one in (away, PopMailbox(box.host, box.port, "desk", tmp_path / "other")):
         with pytest.raises(OutsideTrouble, match="can’t be reached"):
-            one.returned()
+            one.received(is_report)

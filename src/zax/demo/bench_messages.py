@@ -13,7 +13,7 @@ from sqlalchemy import URL, Engine, text
 from zax.clock import to_utc
 from zax.core.json import Json
 from zax.core.messages.channel import Channel
-from zax.core.notices.events import CHANNELS, EVENTS, Event
+from zax.core.notices.events import EVENTS, Event
 from zax.core.notices.rule import shipped_rule
 from zax.demo.bench_data import desk_at_opening
 from zax.demo.bench_memory import largest_mb, now_mb
@@ -60,8 +60,8 @@ def planning_cost(url: URL, many: int) -> Json:
         with engine.begin() as connection:
             habits = Habits(runs=True, since=opens.isoformat(), texts_a_minute=6_000)
             settings.keep_setting(connection, SETTING, asdict(habits))
-            for event in EVENTS:
-                for channel in CHANNELS:
+            for event, kind in EVENTS.items():
+                for channel in kind.by:
                     rule = shipped_rule(event, channel)
                     runs = (event, channel) == (Event.REMINDER, Channel.TEXT)
                     keep_rule(connection, replace(rule, runs=runs, again=None), opens)

@@ -101,7 +101,7 @@ def _send(desk: Desk) -> None:
             for row in connection.execute(waiting.order_by(o.c.due_at, o.c.id))
         ]
     for errand in errands:
-        carry_out_message(desk, outside, errand, None)
+        carry_out_message(desk, outside, errand, None, None)
         take_news(desk, News(errand.request_key, What.DELIVERED))
 
 

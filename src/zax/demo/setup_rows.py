@@ -11,7 +11,7 @@ from argon2 import PasswordHasher
 from sqlalchemy import Connection, insert
 
 from zax.core.json import Json
-from zax.demo.ready_notes import READY_NOTES
+from zax.demo.ready_notes import READY_ANSWERS, READY_NOTES
 from zax.demo.returns import REASONS
 from zax.demo.world import (
     ABOUT,
@@ -63,7 +63,11 @@ def write_world(connection: Connection, today: date, copies: int = 1) -> None:
     _write_payers(put)
     _write_money(put)
     _write_return_reasons(put)
-    put(schema.ready_note, [{"letters": letters, "words": words} for letters, words in READY_NOTES])
+    notes = [(*each, False) for each in READY_NOTES] + [(*each, True) for each in READY_ANSWERS]
+    put(
+        schema.ready_note,
+        [{"letters": letters, "words": words, "answers": answers} for letters, words, answers in notes],
+    )
     hashed = PasswordHasher().hash(PASSWORD)
     put(
         schema.user,

@@ -6,6 +6,7 @@ Every call carries a key, so that asking again after a crash or a lost answer ch
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from email.message import EmailMessage
 from typing import Literal, Protocol
@@ -134,28 +135,28 @@ class Calls(Protocol):
 
 
 @dataclass(frozen=True, slots=True)
-class Returned:
-    """A mail that a mail server sent back, by the mailbox's own id of it."""
+class Received:
+    """A mail in the clinic's mailbox, by the mailbox's own id of it."""
 
     id: str
     content: bytes
 
 
 class Mailbox(Protocol):
-    def returned(self) -> list[Returned]:
-        """What mail servers sent back and was not deleted; raises OutsideTrouble."""
+    def received(self, wanted: Callable[[bytes], bool]) -> list[Received]:
+        """The newest that lie there and whose head is wanted; raises OutsideTrouble."""
 
-    def delete(self, returned_id: str) -> None:
+    def delete(self, received_id: str) -> None:
         """We have noted it; raises OutsideTrouble."""
 
 
 class NoMailbox:
     """Where the clinic has told us of none: nothing comes back."""
 
-    def returned(self) -> list[Returned]:
+    def received(self, wanted: Callable[[bytes], bool]) -> list[Received]:
         return []
 
-    def delete(self, returned_id: str) -> None:
+    def delete(self, received_id: str) -> None:
         """There is nothing to delete."""
 
 

@@ -1,16 +1,17 @@
-"""The clinic's own mailbox, by POP3 (RFC 1939): only what a mail server sends back is read and deleted; what
-people write stays where it is.
+"""The clinic's own mailbox, by POP3 (RFC 1939): only what is wanted by its head is read, and only what we say
+is deleted; everything else stays where it is.
 """
 
 from __future__ import annotations
 
 import poplib
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-from zax.outside.doors import OutsideTrouble, Returned
+from zax.outside.doors import OutsideTrouble, Received
 
-AT_ONCE = 100
+AT_ONCE = 200
 SECONDS = 20.0
 
 
@@ -20,25 +21,24 @@ class PopMailbox:
     def __init__(self, host: str, port: int, user: str, secret: Path) -> None:
         self.host, self.port, self.user, self.secret = host, port, user, secret
 
-    def returned(self) -> list[Returned]:
+    def received(self, wanted: Callable[[bytes], bool]) -> list[Received]:
         box = self._open()
         try:
             found = []
             for number in self._numbers(box):
-                head = b"\n".join(box.top(number, 0)[1]).lower()
-                if b"multipart/report" in head:
-                    found.append(Returned(self._id(box, number), b"\r\n".join(box.retr(number)[1])))
+                if wanted(b"\r\n".join(box.top(number, 0)[1])):
+                    found.append(Received(self._id(box, number), b"\r\n".join(box.retr(number)[1])))
             return found
         except (OSError, poplib.error_proto) as error:
             raise OutsideTrouble(f"The mailbox can’t be read: {error}") from error
         finally:
             self._close(box)
 
-    def delete(self, returned_id: str) -> None:
+    def delete(self, received_id: str) -> None:
         box = self._open()
         try:
             for number in self._numbers(box):
-                if self._id(box, number) == returned_id:
+                if self._id(box, number) == received_id:
                     box.dele(number)
         except (OSError, poplib.error_proto) as error:
             raise OutsideTrouble(f"The mailbox can’t be read: {error}") from error
@@ -55,7 +55,8 @@ class PopMailbox:
             raise OutsideTrouble(f"The mailbox can’t be reached ({type(error).__name__}).") from error
 
     def _numbers(self, box: poplib.POP3) -> list[int]:
-        return [int(line.split()[0]) for line in box.list()[1]][:AT_ONCE]
+        # The newest: what people write stays, so there may be any number of old ones.
+        return [int(line.split()[0]) for line in box.list()[1]][-AT_ONCE:]
 
     def _id(self, box: poplib.POP3, number: int) -> str:
         found = next(line for line in box.uidl()[1] if line.split()[0] == str(number).encode())

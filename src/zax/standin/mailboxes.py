@@ -1,6 +1,6 @@
 """The mail server and the mailboxes of patients behind it: keeps each Message-ID once, as receiving systems
-do, shows what came, and sends back what can't be delivered as a delivery status notification (RFC 3464) into
-the clinic's own mailbox, which the clinic reads (zax.standin.pop).
+do, shows what came and lets one answer it, and sends back what can't be delivered as a delivery status
+notification (RFC 3464) into the clinic's own mailbox, which the clinic reads (zax.standin.pop).
 """
 
 from __future__ import annotations
@@ -11,8 +11,8 @@ from email import message_from_bytes, policy
 from email.message import EmailMessage
 from typing import Any
 
-from fastapi import FastAPI
-from fastapi.responses import HTMLResponse
+from fastapi import FastAPI, Form
+from fastapi.responses import HTMLResponse, RedirectResponse
 
 from zax.standin.keep import Json, Keep
 
@@ -55,6 +55,18 @@ def bounce_of(number: str, to: str) -> str:
     return _REPORT.format(number=number, to=to)
 
 
+def answer_to(mail: Json, words: str) -> str:
+    """What a mail program sends when somebody answers: their words above the quoted mail."""
+    answer = EmailMessage()
+    answer["From"], answer["To"] = str(mail["to"]), "desk@example.org"
+    answer["Subject"] = " ".join(f"Re: {mail['subject']}".split())
+    answer["Message-ID"] = f"<{uuid.uuid4().hex}@mail.example.org>"
+    answer["In-Reply-To"] = answer["References"] = str(mail["id"])
+    quoted = "\n".join(f"> {line}" for line in str(mail.get("text", "")).splitlines())
+    answer.set_content(f"{words}\n\nOn that day the clinic wrote:\n{quoted}\n")
+    return answer.as_string()
+
+
 _REPORT = """\
 From: mailer-daemon@example.org
 To: desk@example.org
@@ -94,13 +106,24 @@ def mailboxes(app: FastAPI, keep: Keep) -> None:
     def mail() -> list[Json]:
         return keep.all("mail")
 
+    @app.post("/mailboxes/answer")
+    def answer(number: str = Form(), words: str = Form("")) -> RedirectResponse:
+        """Whoever got this mail writes back to the clinic."""
+        mail = keep.get("mail", number)
+        if mail is not None:
+            name = uuid.uuid4().hex
+            keep.put("bounces", name, {"id": name, "name": name, "text": answer_to(mail, words)})
+        return RedirectResponse("/mailboxes", 303)
+
     @app.get("/mailboxes")
     def page() -> HTMLResponse:
         rows = "".join(
             f"<section><h2>{html.escape(each['to'])}: {html.escape(each['subject'])}</h2><pre>"
             f"{html.escape(each.get('text', ''))}</pre><p>"
             f"{html.escape(', '.join(filter(None, each['files'])))}</p>"
-            "</section>"
+            f"<form method=post action='/mailboxes/answer'><input type=hidden name=number"
+            f" value='{html.escape(each['id'], quote=True)}'><input name=words aria-label=Answer>"
+            "<button>Answer</button></form></section>"
             for each in reversed(keep.all("mail")[-60:])
         )
         return HTMLResponse(

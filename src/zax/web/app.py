@@ -62,10 +62,13 @@ from zax.web.followup import (
     unbooked,
 )
 from zax.web.followup import setup as returns_setup
-from zax.web.inbox import callbacks, inbox, link
+from zax.web.inbox import callbacks, inbox, link, replies_setup
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
+from zax.web.notices import providers as provider_mail
 from zax.web.notices import setup as messages_setup
 from zax.web.notices import words as words_setup
+from zax.web.papers import link as paper_link
+from zax.web.papers import send as send_paper
 from zax.web.patients import duplicates, files, finding, new_patient
 from zax.web.people import sign_in
 from zax.web.record import importing, record
@@ -109,7 +112,8 @@ ROOMS = (
     *(series, waitlist, days),
     *(posting, denials, below_contract, pictures, payer_accounts),
     *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
-    *(callbacks, inbox, link, messages_setup, words_setup),
+    *(callbacks, inbox, link, messages_setup, words_setup, provider_mail, replies_setup),
+    *(send_paper, paper_link),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),

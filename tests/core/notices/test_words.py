@@ -13,7 +13,7 @@ from zax.core.errors import Problems
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import Language
 from zax.core.messages.length import Encoding, text_length
-from zax.core.notices.events import CHANNELS, EVENTS, Event
+from zax.core.notices.events import EVENTS, Event
 from zax.core.notices.originals import Variant, Words, original
 from zax.core.notices.words import MessageFacts, VisitFacts, checked, filled
 
@@ -42,8 +42,8 @@ def facts(*visits: VisitFacts, first: str = "Tamsin", language: Language = Langu
 
 ALL = [
     (event, channel, language, variant)
-    for event in EVENTS
-    for channel in CHANNELS
+    for event, kind in EVENTS.items()
+    for channel in kind.by
     for language in Language
     for variant in Variant
     if original(event, channel, language, variant) is not None
@@ -69,7 +69,7 @@ def test_every_shipped_text_may_be_kept_and_leaves_no_brace(
 
 @pytest.mark.parametrize("event", list(EVENTS))
 def test_every_event_has_words_for_every_channel_and_language(event: Event) -> None:
-    for channel in CHANNELS:
+    for channel in EVENTS[event].by:
         for language in Language:
             assert original(event, channel, language) is not None
 

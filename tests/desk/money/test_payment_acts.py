@@ -4,6 +4,7 @@ and what happens in between.
 
 import re
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import pytest
 from sqlalchemy import Engine, insert
@@ -40,6 +41,7 @@ from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 from zax.outside.doors import Sale as Answer
 from zax.store import schema
+from zax.store.files import FileStore
 from zax.store.money.payments import cards_of
 from zax.web.money.documents import receipt_pdf
 
@@ -202,7 +204,7 @@ def test_cash_stands_when_the_card_beside_it_is_declined(desk: Desk, owing: tupl
 
 
 def test_a_terminal_that_answers_after_the_page_was_left(
-    desk: Desk, owing: tuple[int, int], outside: Outside
+    desk: Desk, owing: tuple[int, int], outside: Outside, tmp_path: Path
 ) -> None:
     patient, visit = owing
     outside.terminal.answers.append(Answer(state="unknown", words="no response"))
@@ -217,13 +219,13 @@ def test_a_terminal_that_answers_after_the_page_was_left(
         ] == [28_600]
     outside.terminal.later["key-1"] = Answer(state="approved", words="", card_ending="4417", reference="T1")
     desk.clock.set_to(at(10, 44))
-    run_once(desk, outside, receipt_pdf)
+    run_once(desk, outside, receipt_pdf, FileStore(tmp_path))
     assert patient_open(desk, visit) == 0 and len(outside.terminal.asked) == 1
     late = close_payment(
         desk, JUNO, "key-1", Answer(state="declined", words="too late")
     )  # a second answer changes nothing
     assert late.state == PaymentState.TAKEN
-    run_once(desk, outside, receipt_pdf)
+    run_once(desk, outside, receipt_pdf, FileStore(tmp_path))
     assert [mail["To"] for mail in outside.mail.sent] == ["helen@example.org"]
     assert agrees(desk)
 
@@ -324,12 +326,14 @@ def test_the_same_form_pressed_many_times_is_one_receipt(desk: Desk, owing: tupl
     assert patient_open(desk, visit) == 0 and agrees(desk)
 
 
-def test_a_receipt_is_mailed_again_to_the_address_on_file(desk: Desk, outside: Outside) -> None:
+def test_a_receipt_is_mailed_again_to_the_address_on_file(
+    desk: Desk, outside: Outside, tmp_path: Path
+) -> None:
     patient, nobody = add_patient(desk), add_patient(desk, first="Ivo", email="")
     taken = pay(desk, patient, [Item()], ("cash", "5"))
     assert send_receipt(desk, JUNO, taken.receipt_id) == "helen@example.org"
     assert send_receipt(desk, JUNO, taken.receipt_id) == "helen@example.org"  # pressed twice
-    run_once(desk, outside, receipt_pdf)
+    run_once(desk, outside, receipt_pdf, FileStore(tmp_path))
     assert [each.get_content_type() for each in outside.mail.sent] == ["multipart/mixed"]
     with pytest.raises(Refused, match="No email address"):
         pay(desk, nobody, [Item()], ("cash", "5"), key="x", receipt="email")

@@ -7,7 +7,7 @@ from typing import Any
 
 from tests.conftest import SAM, rows_of
 from zax.core.messages.channel import Channel
-from zax.core.notices.events import CHANNELS, EVENTS, Event
+from zax.core.notices.events import EVENTS, Event
 from zax.core.notices.lead import read_lead
 from zax.desk.acts.transaction import Desk
 from zax.desk.notices import rules
@@ -19,8 +19,8 @@ def only(desk: Desk, *which: tuple[Event, Channel, str] | tuple[Event, Channel, 
     wanted = {(each[0], each[1]): each[2:] for each in which}
     with desk.engine.connect() as connection:
         found = rules.rules_of(connection)
-    for event in EVENTS:
-        for channel in CHANNELS:
+    for event, kind in EVENTS.items():
+        for channel in kind.by:
             rule = found.general(event, channel)
             leads = wanted.get((event, channel))
             if leads is None and not rule.runs:

@@ -131,7 +131,9 @@ def test_a_run_of_statements_and_an_import_are_carried_out(
     assert scalar(desk, "SELECT made FROM import_job") == 1
 
 
-def test_claims_and_receipts_go_out_and_answers_come_in(desk: Desk, outside: Outside) -> None:
+def test_claims_and_receipts_go_out_and_answers_come_in(
+    desk: Desk, outside: Outside, files: FileStore
+) -> None:
     house, mail = outside.clearinghouse, outside.mail
     assert isinstance(house, FakeClearinghouse) and isinstance(mail, FakeMail)
     patient = add_patient(desk, 1)
@@ -139,12 +141,12 @@ def test_claims_and_receipts_go_out_and_answers_come_in(desk: Desk, outside: Out
     pay(desk, patient, [Item(visit)], ("cash", "97.20"), receipt="email")
     finish_checkout(desk, JUNO, visit)
     send_ready(desk, ODILE)
-    work(desk, outside)
+    work(desk, outside, files)
     assert scalar(desk, "SELECT state FROM claim") == "sent" and len(house.delivered) == 1
     assert [message["To"] for message in mail.sent] == ["helen@example.org"]
     control = scalar(desk, "SELECT control FROM x12_file WHERE direction = 'out'")
     house.mailbox = [Incoming("1", "a.999", acknowledgement(control))]
-    work(desk, outside)
+    work(desk, outside, files)
     assert scalar(desk, "SELECT state FROM claim") == "accepted" and house.mailbox == []
 
 
@@ -204,7 +206,7 @@ def test_long_runs_have_a_lane_of_their_own_and_take_turns(
 
 @pytest.mark.parametrize("answer", ["approved", "declined"])
 def test_a_receipt_by_email_waits_for_a_silent_terminal_and_holds_up_nobody(
-    desk: Desk, outside: Outside, answer: str
+    desk: Desk, outside: Outside, answer: str, files: FileStore
 ) -> None:
     """Kills: a checkout that cannot be finished, a receipt that never goes or goes without anything taken."""
     patient = add_patient(desk, 1)
@@ -219,7 +221,7 @@ def test_a_receipt_by_email_waits_for_a_silent_terminal_and_holds_up_nobody(
     later = Sale(state=answer, words="", card_ending="4417", reference="T1")
     outside.terminal.later[key] = later  # type: ignore[attr-defined]
     desk.clock.set_to(desk.clock.now() + timedelta(minutes=2))  # type: ignore[attr-defined]
-    work(desk, outside)
-    work(desk, outside)
+    work(desk, outside, files)
+    work(desk, outside, files)
     sent = [mail["To"] for mail in outside.mail.sent]  # type: ignore[attr-defined]
     assert sent == (["helen@example.org"] if answer == "approved" else []) and agrees(desk)

@@ -79,31 +79,33 @@ def receipt_and_claim(desk: Desk) -> None:
 
 
 def test_what_fails_again_and_again_is_set_aside_and_the_rest_goes_on(
-    desk: Desk, clock: ShiftedClock
+    desk: Desk, clock: ShiftedClock, tmp_path: Path
 ) -> None:
     receipt_and_claim(desk)
     outside = Outside(FakeTerminal(), FakeClearinghouse(), Bomb(), FakeTexts(), FakeCalls())
-    run_once(desk, outside, receipt_pdf)
+    run_once(desk, outside, receipt_pdf, FileStore(tmp_path))
     assert scalar(desk, "SELECT state FROM claim") == "sent"  # not held up by the receipt
     assert aside(desk) == []
-    rounds(desk, outside, clock, MOST_FAILURES)
-    assert aside(desk) == [("Receipt by email", "An unexpected error: ZeroDivisionError.")]
+    rounds(desk, outside, clock, MOST_FAILURES, FileStore(tmp_path))
+    assert aside(desk) == [("Message to a patient", "An unexpected error: ZeroDivisionError.")]
     with desk.engine.connect() as connection:
         from zax.store.day.screens import job_counts
 
         assert job_counts(connection, 1)["aside"].n == 1
 
 
-def test_a_person_has_it_tried_again_or_dismisses_it_with_a_reason(desk: Desk, clock: ShiftedClock) -> None:
+def test_a_person_has_it_tried_again_or_dismisses_it_with_a_reason(
+    desk: Desk, clock: ShiftedClock, tmp_path: Path
+) -> None:
     receipt_and_claim(desk)
-    mail = Bomb()
+    mail, files = Bomb(), FileStore(tmp_path)
     outside = Outside(FakeTerminal(), FakeClearinghouse(), mail, FakeTexts(), FakeCalls())
-    rounds(desk, outside, clock, MOST_FAILURES)
+    rounds(desk, outside, clock, MOST_FAILURES, files)
     with desk.engine.connect() as connection:
         (row,) = set_aside(connection, Role.RECEPTIONIST)
     mail.armed = False
     try_again(desk, JUNO, row.id)
-    rounds(desk, outside, clock, 1)
+    rounds(desk, outside, clock, 1, files)
     assert len(mail.sent) == 1 and aside(desk) == []
     with pytest.raises(Conflict, match="already taken care of"):
         try_again(desk, JUNO, row.id)

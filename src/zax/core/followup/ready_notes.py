@@ -30,12 +30,13 @@ _LETTERS = re.compile(r"[a-z0-9]{2,12}")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ReadyNote:
-    """`letters` are what is typed for it."""
+    """`letters` are what is typed for it; `answers`: it is also offered as an answer to a patient."""
 
     id: int
     letters: str
     words: str
     active: bool = True
+    answers: bool = False
     version: int = 1
 
 

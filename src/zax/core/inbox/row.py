@@ -1,7 +1,8 @@
 """A row of the Inbox: something from outside that waits for a person, and by when it should be answered.
 
 What runs out first stands first: a request is held until a moment, a text should be answered within half an
-hour and before the visit it is about, a call before the visit, a bounce within three days.
+hour, a mail within four, and both before the visit it is about, a call before the visit, a bounce within
+three days.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from enum import StrEnum
 
 class Source(StrEnum):
     TEXT = "text"
+    EMAIL = "email"
     CALL = "call"
     WEB = "web"
     BOUNCED = "bounced"
@@ -22,12 +24,14 @@ class Source(StrEnum):
 
 SOURCE_WORDS = {
     Source.TEXT: "Texts",
+    Source.EMAIL: "Emails",
     Source.CALL: "Calls",
     Source.WEB: "Web",
     Source.BOUNCED: "Bounced",
     Source.HANDED: "Handed over",
 }
 ANSWER_WITHIN = timedelta(minutes=30)
+EMAIL_WITHIN = timedelta(hours=4)
 BOUNCE_WITHIN = timedelta(days=3)
 HAND_OVER_WITHIN = timedelta(days=1)
 
@@ -63,7 +67,7 @@ def in_order(rows: Iterable[InboxRow]) -> list[InboxRow]:
     return sorted(rows, key=lambda row: (row.by, row.at, row.key))
 
 
-def answer_by(at: datetime, visit_begins: datetime | None) -> datetime:
-    """When a text or call should be answered: soon, and before the visit begins."""
-    soon = at + ANSWER_WITHIN
+def answer_by(at: datetime, visit_begins: datetime | None, within: timedelta = ANSWER_WITHIN) -> datetime:
+    """When a text, mail or call should be answered: soon, and before the visit begins."""
+    soon = at + within
     return min(soon, visit_begins) if visit_begins is not None and visit_begins > at else soon

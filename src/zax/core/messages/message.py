@@ -66,6 +66,7 @@ class Sort(StrEnum):
     STOPPED = "stopped"
     BY_HAND = "by_hand"
     TEST = "test"
+    DIGEST = "digest"
 
 
 SORT_WORDS: Mapping[Sort, str] = {
@@ -76,6 +77,7 @@ SORT_WORDS: Mapping[Sort, str] = {
     Sort.STOPPED: "Texts are off",
     Sort.BY_HAND: "Written by hand",
     Sort.TEST: "A test",
+    Sort.DIGEST: "A provider’s day",
 }
 
 

@@ -11,11 +11,13 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections import Counter
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
-from zax.core.messages.reply_words import COURTESIES, LONGEST_PHRASE, ORDERS, PHRASES, THANKS, Says
+from zax.core.errors import ProblemCollector
+from zax.core.messages.reply_words import COURTESIES, ORDERS, OWN_SAYS, SHIPPED, THANKS, Phrases, Says
 
 
 class Asked(StrEnum):
@@ -107,19 +109,21 @@ _APOSTROPHE = re.compile("['`´‘’]")
 # "don't cancel", "no la cancele": a cancel that something before it may turn around.
 _NOT_CANCEL = re.compile(r"\b(?:no|not|dont|never|nunca|ni)\s+(?:\w+\s+){0,2}cancel")
 _MINUTES = re.compile(r"\b(?P<count>\d{1,3})\s?(?P<unit>mins?|minutes?|minutos?|hours?|hrs?|horas?)?\b(?!:)")
+_APART = re.compile(r"[,;\n]+")
+MOST_WORDS = 6
 LONGEST_LATE = 180
 _SKIN = re.compile("[\U0001f3fb-\U0001f3ff\ufe0f]")
 
 
-def read_reply(words: str, asked: Asked, when: When | None = None) -> Reading:
-    """What it says, by what was asked; `when` is the time it was asked about."""
+def read_reply(words: str, asked: Asked, when: When | None = None, phrases: Phrases = SHIPPED) -> Reading:
+    """What it says, by what was asked; `when` is the time it was asked about, `phrases` are the clinic's."""
     plain = _plain(words)
     tokens = [each for each in _WORD.findall(plain) if when is None or each not in when.words]
     spelled = [each for each in tokens if each.isalnum()]
     order = ORDERS.get("".join(spelled)) if len(spelled) <= 2 else None
     if order is not None:
         return Reading(Meaning(order.value))
-    said, unknown, numbers = _phrases(tokens)
+    said, unknown, numbers = _phrases(tokens, phrases)
     if _NOT_CANCEL.search(plain) and said[Says.CANCEL]:
         return Reading(Meaning.UNCLEAR, urgent=Says.ALARM in said)
     meaning = _meaning(said, unknown, "?" in words, asked)
@@ -150,13 +154,48 @@ def _plain(words: str) -> str:
     return _APOSTROPHE.sub("", _SKIN.sub("", "".join(letters)))
 
 
-def _phrases(tokens: list[str]) -> tuple[Counter[Says], int, list[int]]:
+def own_phrases(typed: Mapping[Says, str]) -> dict[str, list[str]]:
+    """The clinic's own phrases as they are kept, by what they say; typed apart by commas or lines. Raises
+    Problems beside the fields: what is understood already can't be made to say something else.
+    """
+    wrong = ProblemCollector()
+    kept: dict[str, list[str]] = {}
+    seen: dict[str, Says] = {}
+    for says in OWN_SAYS:
+        for phrase in _APART.split(typed.get(says, "")):
+            tokens = _WORD.findall(_plain(phrase))
+            if not tokens:
+                continue
+            plain = " ".join(tokens)
+            why_not = _why_not(tokens) or ("It stands twice." if seen.get(plain, says) != says else "")
+            if why_not:
+                wrong.add(says, f"“{phrase.strip()[:40]}”: {why_not}")
+                continue
+            seen[plain] = says
+            kept.setdefault(says, [])
+            if plain not in kept[says]:
+                kept[says].append(plain)
+    wrong.raise_if_any()
+    return kept
+
+
+def _why_not(tokens: list[str]) -> str:
+    """A phrase needs a word that says nothing yet, and none that says something."""
+    if len(tokens) > MOST_WORDS:
+        return f"keep it to {MOST_WORDS} words."
+    said, unknown, _ = _phrases(tokens, SHIPPED)
+    if "".join(tokens) in ORDERS or any(each is not Says.NOTHING for each in said):
+        return "this is understood already."
+    return "" if unknown else "these words say nothing by themselves. Add one that does."
+
+
+def _phrases(tokens: list[str], phrases: Phrases) -> tuple[Counter[Says], int, list[int]]:
     """How often each thing is said, how many words no phrase knows, and the short numbers."""
     said: Counter[Says] = Counter()
     unknown, at, numbers = 0, 0, []
     while at < len(tokens):
-        for size in range(min(LONGEST_PHRASE, len(tokens) - at), 0, -1):
-            says = PHRASES.get(tuple(tokens[at : at + size]))
+        for size in range(min(phrases.longest, len(tokens) - at), 0, -1):
+            says = phrases.says.get(tuple(tokens[at : at + size]))
             if says is not None:
                 said[says] += 1
                 at += size

@@ -6,7 +6,8 @@ inside it, so that "no problem" is no no.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from enum import StrEnum
 
 
@@ -155,4 +156,31 @@ PHRASES: Mapping[tuple[str, ...], Says] = {
     for says, listed in _LISTS.items()
     for phrase in map(str.strip, listed.split(";"))
 }
-LONGEST_PHRASE = max(len(words) for words in PHRASES)
+
+
+@dataclass(frozen=True, slots=True)
+class Phrases:
+    """What phrases say, by their words; `longest` is how many words one has at most."""
+
+    says: Mapping[tuple[str, ...], Says]
+    longest: int
+
+
+SHIPPED = Phrases(PHRASES, max(len(words) for words in PHRASES))
+# What a clinic may have words of its own for, as its setup says it.
+OWN_SAYS: Mapping[Says, str] = {
+    Says.YES: "yes",
+    Says.NO: "no",
+    Says.CANCEL: "cancel it",
+    Says.CHANGE: "another time",
+    Says.LATE: "running late",
+    Says.QUESTION: "asks something",
+    Says.STOP: "no more texts",
+    Says.NOTHING: "says nothing",
+}
+
+
+def with_own(own: Mapping[str, Iterable[str]]) -> Phrases:
+    """Those that ship and the clinic's own; what ships is never said otherwise."""
+    says = {tuple(phrase.split()): Says(said) for said, phrases in own.items() for phrase in phrases}
+    return Phrases({**says, **PHRASES}, max([SHIPPED.longest, *(len(words) for words in says)]))

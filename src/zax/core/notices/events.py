@@ -13,6 +13,10 @@ from enum import StrEnum
 
 from zax.core.messages.channel import Channel
 
+_TEXT, _EMAIL, _CALL = Channel.TEXT, Channel.EMAIL, Channel.CALL
+CHANNELS = (_EMAIL, _TEXT, _CALL)
+_ALL_OFF = frozenset(CHANNELS)
+
 
 class Event(StrEnum):
     BOOKED = "booked"
@@ -31,20 +35,27 @@ class Event(StrEnum):
     CARD_FAILED = "card_failed"
     BIRTHDAY = "birthday"
     CLOSED = "closed"
+    FORM = "form"
+    RECEIPT = "receipt"
+    PAPER = "paper"
 
 
 class Seen(StrEnum):
-    """From what its lead is counted: the visit's time, the moment something happened, or a day."""
+    """From what its lead is counted: the visit's time, the moment something happened, or a day. What a
+    person does (HAND) has no lead: it goes then.
+    """
 
     VISIT = "visit"
     MOMENT = "moment"
     DAY = "day"
+    HAND = "hand"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EventKind:
     """`topic` is the patient's wish it falls under; `grace`: how long after its time it may still go; `ships`
-    is the lead by channel with which it begins, as typed, those in `off` switched off.
+    is the lead by channel with which it begins, as typed, those in `off` switched off; `by` are the channels
+    it can go by.
     """
 
     name: str
@@ -57,15 +68,16 @@ class EventKind:
     ships: Mapping[Channel, str]
     again: Mapping[Channel, str] = field(default_factory=dict)
     off: frozenset[Channel] = frozenset()
+    by: tuple[Channel, ...] = CHANNELS
 
     @property
     def of_visits(self) -> bool:
         return self.seen is Seen.VISIT
 
+    @property
+    def by_hand(self) -> bool:
+        return self.seen is Seen.HAND
 
-_TEXT, _EMAIL, _CALL = Channel.TEXT, Channel.EMAIL, Channel.CALL
-CHANNELS = (_EMAIL, _TEXT, _CALL)
-_ALL_OFF = frozenset(CHANNELS)
 
 EVENTS: Mapping[Event, EventKind] = {
     Event.BOOKED: EventKind(
@@ -124,6 +136,20 @@ EVENTS: Mapping[Event, EventKind] = {
         seen=Seen.VISIT,
         grace=timedelta(minutes=20),
         ships={_EMAIL: "10 minutes after", _TEXT: "10 minutes after", _CALL: "10 minutes after"},
+        off=_ALL_OFF,
+    ),
+    Event.FORM: EventKind(
+        name="Form to fill in",
+        under="a visit asks for one that isn’t signed yet",
+        topic="reminders",
+        seen=Seen.VISIT,
+        before=True,
+        after=False,
+        ships={
+            _EMAIL: "3 days before at 9:00 am",
+            _TEXT: "1 day before at 11:00 am",
+            _CALL: "1 day before at 5:30 pm",
+        },
         off=_ALL_OFF,
     ),
     Event.THANKS: EventKind(
@@ -231,5 +257,21 @@ EVENTS: Mapping[Event, EventKind] = {
         seen=Seen.MOMENT,
         ships={_EMAIL: "at once", _TEXT: "at once", _CALL: "at once"},
         off=_ALL_OFF,
+    ),
+    Event.RECEIPT: EventKind(
+        name="Receipt",
+        under="to whoever wants theirs by email",
+        topic="money",
+        seen=Seen.HAND,
+        by=(_EMAIL,),
+        ships={_EMAIL: "at once"},
+    ),
+    Event.PAPER: EventKind(
+        name="Paper shared",
+        under="when someone sends one from where they look at it",
+        topic="",
+        seen=Seen.HAND,
+        by=(_EMAIL, _TEXT),
+        ships={_EMAIL: "at once", _TEXT: "at once"},
     ),
 }

@@ -64,21 +64,22 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
         "De {clinic}: les esperamos {day}: {visits}. Responda SI para confirmar. Cambios: {phone}.",
     ),
     (Event.BOOKED, Variant.SEVERAL): (
-        "You're booked: {visits}. To change anything call {phone}. {clinic}",
-        "Sus citas: {visits}. Para cambiarlas llame al {phone}. {clinic}",
+        "You're booked {day}: {visits}. To change anything call {phone}. {clinic}",
+        "Sus citas del {day}: {visits}. Para cambiarlas llame al {phone}. {clinic}",
     ),
     (Event.MOVED, Variant.SEVERAL): (
-        "Some visits have moved. They're now {visits}. Questions? {phone}. {clinic}",
-        "Estas citas cambian: {visits}. Preguntas? {phone}. {clinic}",
+        "Some visits have moved. They're now {day}: {visits}. Questions? {phone}. {clinic}",
+        "Estas citas cambian al {day}: {visits}. Preguntas? {phone}. {clinic}",
     ),
     (Event.CANCELED, Variant.SEVERAL): (
-        "These visits are canceled: {visits}. To book another time call {phone}. {clinic}",
-        "Estas citas quedan canceladas: {visits}. Para otra hora llame al {phone}. {clinic}",
+        "These visits {day} are canceled: {visits}. To book another time call {phone}. {clinic}",
+        "Estas citas del {day} quedan canceladas: {visits}. Para otra hora llame al {phone}. {clinic}",
     ),
     (Event.CLOSED, Variant.SEVERAL): (
-        "We're closed then, so these visits can't be: {visits}. We'll call you to find other times."
+        "We're closed {day}, so these visits can't be: {visits}. We'll call you to find other times."
         " {clinic}, {phone}",
-        "Cerramos y estas citas no pueden ser: {visits}. Le llamamos para otra hora. {clinic}, {phone}",
+        "Cerramos el {day}; estas citas no pueden ser: {visits}. Le llamamos para otra hora. {clinic},"
+        " {phone}",
     ),
     (Event.UNCONFIRMED, Variant.USUAL): (
         "{first}, we haven't heard from you about {day}, {time}. Reply YES if you're coming, or call"
@@ -95,6 +96,26 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
         " or call {phone}. {clinic}",
         "Hola {first}, le esperabamos a las {time}. Viene en camino? Responda TARDE y los minutos, o llame"
         " al {phone}. {clinic}",
+    ),
+    (Event.FORM, Variant.USUAL): (
+        "Hi {first}, there's a form to fill in before your visit {day}, {time}. Please come 10 minutes"
+        " early. {clinic}, {phone}",
+        "Hola {first}, hay un formulario por llenar antes de su cita del {day}, {time}. Por favor venga 10"
+        " minutos antes. {clinic}, {phone}",
+    ),
+    (Event.FORM, Variant.SEVERAL): (
+        "There are forms to fill in before these visits {day}: {visits}. Please come 10 minutes early."
+        " {clinic}, {phone}",
+        "Hay formularios por llenar antes de estas citas del {day}: {visits}. Por favor vengan 10 minutos"
+        " antes. {clinic}, {phone}",
+    ),
+    (Event.RECEIPT, Variant.USUAL): (
+        "Hi {first}, thank you for your payment. Your receipt: {paper}. {clinic}, {phone}",
+        "Hola {first}, gracias por su pago. Su recibo: {paper}. {clinic}, {phone}",
+    ),
+    (Event.PAPER, Variant.USUAL): (
+        "Hi {first}, we have a paper for you: {paper} Questions? Call {phone}. {clinic}",
+        "Hola {first}, tenemos un documento para usted: {paper} Preguntas? {phone}. {clinic}",
     ),
     (Event.THANKS, Variant.USUAL): (
         "Thank you for coming in, {first}. If anything comes up, we're at {phone}. {clinic}",
@@ -166,9 +187,21 @@ _SUBJECTS: Mapping[Event, tuple[str, str]] = {
     Event.CARD_FAILED: ("About your card", "Sobre su tarjeta"),
     Event.BIRTHDAY: ("Happy birthday!", "Feliz cumple!"),
     Event.CLOSED: ("We’re closed on {day}", "Cerramos el {day}"),
+    Event.FORM: ("A form before your visit on {day}", "Un formulario antes de su cita del {day}"),
+    Event.RECEIPT: ("Your receipt from {clinic}", "Su recibo de {clinic}"),
+    Event.PAPER: ("A paper from {clinic}", "Un documento de {clinic}"),
 }
 # In a mail one can't reply YES: the link does it. Only what asks for a yes has words of its own.
 _MAILS: Mapping[tuple[Event, Variant], tuple[str, str]] = {
+    (Event.RECEIPT, Variant.USUAL): (
+        "Hi {first},\n\nthank you for your payment. Your receipt: {paper}\n\nQuestions? Call"
+        " {phone}.\n\n{clinic}",
+        "Hola {first}:\n\nGracias por su pago. Su recibo: {paper}\n\nPreguntas? {phone}.\n\n{clinic}",
+    ),
+    (Event.PAPER, Variant.USUAL): (
+        "Hi {first},\n\nwe have a paper for you: {paper}\n\nQuestions? Call {phone}.\n\n{clinic}",
+        "Hola {first}:\n\nTenemos un documento para usted: {paper}\n\nPreguntas? {phone}.\n\n{clinic}",
+    ),
     (Event.BOOKED, Variant.USUAL): (
         "Hi {first},\n\nyou’re booked: {day}, {time} with {provider}.\n\n{site}, {address}\n{map}\n\nTo"
         " change it call {phone}.\n\n{clinic}",

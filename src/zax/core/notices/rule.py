@@ -10,7 +10,7 @@ from datetime import datetime
 from itertools import zip_longest
 
 from zax.core.messages.channel import Channel
-from zax.core.notices.events import CHANNELS, EVENTS, Event
+from zax.core.notices.events import EVENTS, Event
 from zax.core.notices.lead import Lead, read_lead
 
 
@@ -92,6 +92,8 @@ class Rules:
 
 def rules_from(kept: Iterable[Rule]) -> Rules:
     shipped = {
-        RuleKey(event, channel): shipped_rule(event, channel) for event in EVENTS for channel in CHANNELS
+        RuleKey(event, channel): shipped_rule(event, channel)
+        for event, kind in EVENTS.items()
+        for channel in kind.by
     }
     return Rules({**shipped, **{rule.key: rule for rule in kept}})

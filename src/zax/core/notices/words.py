@@ -37,6 +37,7 @@ _VISIT = {
 }
 _SEVERAL = {"visits": "each visit with its time and whom it’s with"}
 _DAY = {"day": "the day"}
+_PAPER = {"paper": "the link to the paper, or that it’s attached"}
 
 
 def places_for(event: Event, variant: Variant = Variant.USUAL) -> Mapping[str, str]:
@@ -46,6 +47,8 @@ def places_for(event: Event, variant: Variant = Variant.USUAL) -> Mapping[str, s
         about = _VISIT
     elif EVENTS[event].seen is Seen.DAY:
         about = _DAY
+    elif EVENTS[event].seen is Seen.HAND:
+        about = _PAPER
     if variant is Variant.SEVERAL:
         return {**_CLINIC, **about, **_SEVERAL}
     return {**_PERSON, **_CLINIC, **about}
@@ -101,6 +104,7 @@ class MessageFacts:
     visits: Sequence[VisitFacts] = ()
     day: date | None = None
     link: str = ""
+    paper: str = ""
     for_another: bool = False
 
 
@@ -115,7 +119,7 @@ def _one_line(value: str) -> str:
 
 
 def _values(facts: MessageFacts) -> dict[str, str]:
-    values = {"first": facts.first, "clinic": facts.clinic, "phone": facts.phone}
+    values = {"first": facts.first, "clinic": facts.clinic, "phone": facts.phone, "paper": facts.paper}
     if facts.day is not None:
         values["day"] = day_in(facts.day, facts.language)
     if not facts.visits:

@@ -26,6 +26,9 @@ TOPICS = {
     "news": "News",
 }
 CHANNELS = {"text": "text", "email": "email", "call": "call", "post": "post", "none": "opted out"}
+# Beside the wishes by topic: whether an email may name their care.
+CARE, CARE_WORDS = "care", "Care named in emails"
+AGREED = {"yes": "agreed", "no": "not agreed"}
 STATUSES = {"active": "active", "inactive": "inactive", "deceased": "deceased", "merged": "merged"}
 Check = Callable[[str, str, date], Any]
 

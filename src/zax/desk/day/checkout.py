@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
-from email.utils import make_msgid
 
 from zax.core.book.track import Stop
 from zax.core.day.open_points import Due, Leaving, OpenPoint, due_now, open_points
@@ -210,7 +209,7 @@ def walked_out(tx: Transaction, visit_id: int, version: int | None = None) -> No
 
 
 def _email_receipt(tx: Transaction, visit: Visit) -> None:
-    """One mail a finished checkout; its Message-ID stays the same however often it is tried."""
+    """One mail a finished checkout."""
     if not visit.email:
         raise Refused("No email address on file. Print the receipt, or enter the address first.", "receipt")
     payments = [each for each in stored.payments_for_visit(tx.connection, visit.id) if each.kind == "payment"]
@@ -222,12 +221,7 @@ def _email_receipt(tx: Transaction, visit: Visit) -> None:
     if not paid:
         raise Refused("Nothing was paid, so there’s no receipt to send.", "receipt")
     key = f"receipt-{visit.id}-{visit.version}"
-    payload = {
-        "receipt_id": paid[-1].receipt_id,
-        "to": visit.email,
-        "message_id": make_msgid(domain="zax.invalid"),
-    }
-    tx.send("receipt_mail", key, payload)
+    tx.send("receipt_mail", key, {"receipt_id": paid[-1].receipt_id, "to": visit.email})
 
 
 @act("payments")

@@ -27,9 +27,16 @@ def keep_ready_note(tx: Transaction, note: ReadyNote) -> int:
 
 
 def notes_for(
-    connection: Connection, clinic: Clinic, actor: Actor, patient_id: int, now: datetime
+    connection: Connection,
+    clinic: Clinic,
+    actor: Actor,
+    patient_id: int,
+    now: datetime,
+    answers: bool = False,
 ) -> Sequence[tuple[str, str]]:
-    """Letters and words of each, filled for this patient (0: for nobody). `now` is UTC."""
+    """Letters and words of each, or of the answers alone, filled for this patient (0: for nobody). `now` is
+    UTC.
+    """
     wall = local(now, clinic.first_site.timezone)
     known = {
         "me": actor.initials or actor.name,
@@ -45,4 +52,5 @@ def notes_for(
             "next": weekday_day(person.next_day) if person.next_day else "",
             "last": day_words(person.last_day, year=True) if person.last_day else "",
         }
-    return [(each.letters, filled(each, known)) for each in stored.ready_notes(connection) if each.active]
+    wanted = [each for each in stored.ready_notes(connection) if each.active and each.answers >= answers]
+    return [(each.letters, filled(each, known)) for each in wanted]

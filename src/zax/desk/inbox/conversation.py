@@ -17,10 +17,10 @@ from zax.core.inbox.asked_time import AskedTime, asked_time
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import Language, day_in, language_of
 from zax.core.messages.message import SORT_WORDS, STATE_WORDS, Sort, State
-from zax.core.messages.reach import is_child, way
+from zax.core.messages.reach import Known, is_child, way
 from zax.core.messages.reply import Meaning
 from zax.core.notices.events import EVENTS, Event
-from zax.core.notices.words import LONGEST_TEXT
+from zax.core.notices.words import LONGEST_MAIL, LONGEST_TEXT
 from zax.core.wording import clock_words, phone_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -30,13 +30,13 @@ from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.reaching import reachable
 from zax.desk.messages.addresses import known_of
 from zax.desk.messages.writing import write_to
-from zax.desk.notices.facts import called
+from zax.desk.notices.facts import addresses_of, called
 from zax.store.book.queries import visits_by_id
 from zax.store.book.records import Visit
 from zax.store.engine import Connection
 from zax.store.inbox import inbox as stored
 from zax.store.inbox.replies import ReplyRow, change_reply, hold_reply
-from zax.store.messages.messages import Message, message_by_id, messages_about
+from zax.store.messages.messages import Message, keep_address, message_by_id, messages_about
 from zax.store.patients.patients import guarantors_of, known_patient
 from zax.store.patients.records import Patient
 
@@ -62,9 +62,8 @@ class Line:
 
 def conversation(connection: Connection, patient: Patient) -> list[Line]:
     """The newest of what was sent to them and came from them, the oldest first."""
-    phones = (patient.phone, patient.home_phone, patient.work_phone)
     sent = messages_about(connection, patient.id, MOST)
-    came = stored.talk_with(connection, patient.id, phones, MOST)
+    came = stored.talk_with(connection, patient.id, addresses_of(patient), MOST)
     lines = [*(_ours(each) for each in sent), *(_theirs(patient, each) for each in came)]
     return sorted(lines, key=lambda line: line.at)[-MOST:]
 
@@ -77,17 +76,23 @@ def head_of(message: Message) -> str:
 
 
 def _ours(message: Message) -> Line:
-    state = STATE_WORDS[State(message.state)]
-    more = f": {message.state_words}" if message.state_words else ""
     return Line(
         ours=True,
         head=head_of(message),
         words=message.words,
         subject=message.subject,
-        under=f"{state}{more}",
+        under=_became(message),
         at=message.sent_at or message.state_at or message.due_at,
         message=message,
     )
+
+
+def _became(message: Message) -> str:
+    state = STATE_WORDS[State(message.state)]
+    more = f": {message.state_words}" if message.state_words else ""
+    opened = ", opened" if message.opened_at else ""
+    shut = ", its link is shut" if message.paper and not message.attached and message.link is None else ""
+    return f"{state}{more}{opened}{shut}"
 
 
 def _theirs(patient: Patient, reply: ReplyRow) -> Line:
@@ -223,11 +228,7 @@ def write_back(tx: Transaction, patient_id: int, words: str, key: str) -> str:
     """Text a patient by hand; the phone. Their texts that still wait are answered by it. Refused beside
     `words` when it is empty, too long, or they can't be texted.
     """
-    said = words.replace("\r\n", "\n").strip()
-    if not said:
-        raise Refused("Write something first.", "words")
-    if len(said) > LONGEST_TEXT:
-        raise Refused(f"Keep it to {LONGEST_TEXT} characters.", "words")
+    said = _said(words, LONGEST_TEXT)
     patient = known_patient(tx.connection, patient_id)
     to, why_not = texts_reach(tx.connection, patient, tx.clinic_day)
     if not to:
@@ -236,6 +237,58 @@ def write_back(tx: Transaction, patient_id: int, words: str, key: str) -> str:
     _answered(tx, to, "answered by text")
     tx.audit("message.by_hand", patient_id=patient_id)
     return to
+
+
+def _said(words: str, longest: int) -> str:
+    said = words.replace("\r\n", "\n").strip()
+    if not said:
+        raise Refused("Write something first.", "words")
+    if len(said) > longest:
+        raise Refused(f"Keep it to {longest} characters.", "words")
+    return said
+
+
+@act("patients")
+def reach_again(tx: Transaction, patient_id: int, address: str) -> None:
+    """Somebody says that an address of theirs works, or may be written to, after all. NotFound for an address
+    that isn't theirs or has no trouble.
+    """
+    patient = known_patient(tx.connection, patient_id)
+    known = known_of(tx.connection, addresses_of(patient)).get(address, Known())
+    if not known.trouble:
+        raise NotFound("Nothing is known against that address.")
+    keep_address(tx.connection, address, tx.now, trouble="")
+    tx.audit("address.works", patient_id=patient_id, was=known.trouble)
+    tx.tell("patient", patient_id=patient_id)
+
+
+@act("book")
+def mail_back(tx: Transaction, reply_id: int, words: str, key: str) -> str:
+    """Answer a mail by mail; the address it came from. Refused beside `words` when it is empty, too long, or
+    nothing goes there anymore.
+    """
+    said = _said(words, LONGEST_MAIL)
+    row = hold_reply(tx.connection, reply_id)
+    if row is None or row.channel != Channel.EMAIL:
+        raise NotFound("There is no such email.")
+    trouble = known_of(tx.connection, [row.phone]).get(row.phone, Known()).trouble
+    if trouble:
+        raise Refused(f"No email goes to {row.phone}: {trouble}.", "words")
+    ours = message_by_id(tx.connection, row.message_id) if row.message_id else None
+    subject = f"Re: {ours.subject}" if ours is not None else f"From {tx.clinic.about['clinic_name']}"
+    write_to(
+        tx,
+        Channel.EMAIL,
+        row.phone,
+        said,
+        key=f"hand-{key}"[:60],
+        sort=Sort.ANSWER,
+        patient_id=row.patient_id,
+        subject=subject,
+    )
+    _answered(tx, row.phone, "answered by email")
+    tx.audit("message.by_hand", patient_id=row.patient_id)
+    return row.phone
 
 
 def _answered(tx: Transaction, phone: str, words: str) -> None:
@@ -276,12 +329,13 @@ def move_as_asked(tx: Transaction, reply_id: int, day: date, start: int, provide
     key = f"asked-{row.id}"
     write_to(
         tx,
-        Channel.TEXT,
+        Channel(row.channel),
         row.phone,
         said,
         key=key,
         sort=Sort.ANSWER,
         patient_id=visit.patient_id,
+        subject=when if row.channel == Channel.EMAIL else "",
         visit_id=visit.id,
     )
     _answered(tx, row.phone, f"moved to {when}")

@@ -12,7 +12,9 @@ from zax.core.book.track import Stop
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.followup.hand_over import ABOUT_WORDS, About
 from zax.core.inbox.row import (
+    ANSWER_WITHIN,
     BOUNCE_WITHIN,
+    EMAIL_WITHIN,
     HAND_OVER_WITHIN,
     InboxRow,
     Source,
@@ -95,15 +97,17 @@ def _of_visit(clinic: Clinic, visit: Visit | None) -> str:
 
 
 def _text_row(clinic: Clinic, said: Sequence[ReplyRow], visit: Visit | None) -> InboxRow:
-    """What one phone has said and nobody answered: the last of it, waiting since the first."""
+    """What one phone or address has said and nobody answered: the last of it, waiting since the first."""
     each = said[-1]
-    more = f"{len(said)} texts" if len(said) > 1 else "text"
+    by_mail = each.channel == Channel.EMAIL
+    kind = "email" if by_mail else "text"
+    more = f"{len(said)} {kind}s" if len(said) > 1 else kind
     why = WHY_HERE.get(each.meaning, WHY_HERE[Meaning.UNCLEAR])
     about = _of_visit(clinic, visit)
     return InboxRow(
         key=f"text-{each.id}",
-        source=Source.TEXT,
-        name=each.name or phone_words(each.phone),
+        source=Source.EMAIL if by_mail else Source.TEXT,
+        name=each.name or (each.phone if by_mail else phone_words(each.phone)),
         patient_id=each.patient_id,
         visit_id=visit.id if visit else None,
         stop=visit.state if visit else "",
@@ -111,7 +115,7 @@ def _text_row(clinic: Clinic, said: Sequence[ReplyRow], visit: Visit | None) -> 
         says=f"“{each.words}”",
         why=f"{why}. {about}" if about else why,
         at=said[0].at,
-        by=answer_by(said[0].at, _begins(clinic, visit)),
+        by=answer_by(said[0].at, _begins(clinic, visit), EMAIL_WITHIN if by_mail else ANSWER_WITHIN),
         next="Answer",
     )
 

@@ -20,6 +20,7 @@ from zax.core.followup.offer_words import Facts, likely_which, stopped
 from zax.core.messages.channel import Channel
 from zax.core.messages.message import Sort
 from zax.core.messages.reply import Asked, Meaning, Reading, read_reply, says_thanks
+from zax.core.messages.reply_words import Phrases
 from zax.core.wording import phone_words
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -29,6 +30,7 @@ from zax.desk.followup.offer_answers import answered
 from zax.desk.followup.offer_words import facts_of
 from zax.desk.followup.offers import heard_of
 from zax.desk.inbox.answers import Question, answer, question_to
+from zax.desk.inbox.reply_words import phrases_of
 from zax.desk.messages.writing import write_to
 from zax.desk.patients.texting import start_texts, stop_texts
 from zax.outside.doors import TextReply, Texts
@@ -74,7 +76,7 @@ def take_in(tx: Transaction, reply: TextReply) -> None:
     question = question_to(
         tx.connection, reply.sender, tx.now, lambda number: tx.clinic.sites[number].timezone
     )
-    order = read_reply(reply.words, Asked.NOTHING)
+    order = read_reply(reply.words, Asked.NOTHING, None, phrases_of(tx.clinic))
     if order.meaning in {Meaning.STOP, Meaning.START}:
         _order(tx, reply, order, heard)
     elif says_thanks(reply.words):
@@ -104,14 +106,15 @@ def _about_our_question(
 def _to_offer(
     tx: Transaction, reply: TextReply, heard: list[tuple[OfferPerson, Offer]], question: Question | None
 ) -> None:
-    reading = read_reply(reply.words, Asked.OFFER)
+    phrases = phrases_of(tx.clinic)
+    reading = read_reply(reply.words, Asked.OFFER, None, phrases)
     person, likely = _whom(tx, reply, reading, heard)
     if reading.meaning is Meaning.WRONG_NUMBER:
         # Whoever reads this phone isn't the patient: nobody else of these offers is at it either.
         answered(tx, person.id, Reading(Meaning.DECLINE), reply.words)
         _keep(tx, reply, reading, person, "")
         return
-    if question is not None and _claimed_twice(reading, question, reply.words):
+    if question is not None and _claimed_twice(reading, question, reply.words, phrases):
         # A yes to the opening, or to the visit we asked about? Nobody knows, so a person asks.
         _keep(tx, reply, Reading(Meaning.UNCLEAR), person, "", question)
         return
@@ -120,17 +123,17 @@ def _to_offer(
     _keep(tx, reply, reading, person, "with the offer" if held else "")
 
 
-def _claimed_twice(reading: Reading, question: Question, words: str) -> bool:
+def _claimed_twice(reading: Reading, question: Question, words: str, phrases: Phrases) -> bool:
     """An offer and a reminder that both stand, and an answer that each would take for itself."""
     if reading.number or question.asked is not Asked.REMINDER:
         return False
-    other = read_reply(words, Asked.REMINDER, question.when)
+    other = read_reply(words, Asked.REMINDER, question.when, phrases)
     unsaid = any(visit.state == Stop.BOOKED for visit in question.visits)
     return unsaid and reading.meaning is Meaning.ACCEPT and other.meaning is Meaning.CONFIRM
 
 
 def _to_question(tx: Transaction, reply: TextReply, question: Question) -> None:
-    reading = read_reply(reply.words, question.asked, question.when)
+    reading = read_reply(reply.words, question.asked, question.when, phrases_of(tx.clinic))
     did = answer(tx, question, reading, reply.words, reply.number)
     _keep(tx, reply, reading, None, done_words(did), question, did)
 

@@ -4,23 +4,19 @@ any time with the same numbers.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
-from email.utils import make_msgid
 
 from zax.clock import local_date
 from zax.core.errors import NotFound, Refused
-from zax.core.json import KeptJson
 from zax.core.money.books import day_of_books
 from zax.core.money.tender import OPEN_STATES, PaymentState
 from zax.core.wording import day_words
 from zax.desk.acts.act import act
-from zax.desk.acts.letters import letter
-from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.money.dues import line_words
-from zax.outside.doors import Mail
 from zax.store.acts.outbox import errand_exists
 from zax.store.engine import Connection
 from zax.store.money import payments as stored
@@ -148,11 +144,7 @@ def mail_receipt(tx: Transaction, receipt_id: int) -> None:
 
 
 def _mail(tx: Transaction, key: str, receipt_id: int, to: str) -> None:
-    tx.send(
-        "receipt_mail",
-        key,
-        {"receipt_id": receipt_id, "to": to, "message_id": make_msgid(domain="zax.invalid")},
-    )
+    tx.send("receipt_mail", key, {"receipt_id": receipt_id, "to": to})
 
 
 @act("payments")
@@ -168,15 +160,3 @@ def send_receipt(tx: Transaction, receipt_id: int) -> str:
     _mail(tx, f"receipt-again-{receipt_id}-{tx.now:%y%m%d%H%M}", receipt_id, to)  # pressed twice it goes once
     tx.audit("receipt.sent", patient_id=row.patient_id, receipt=receipt_id)
     return to
-
-
-def mail_waiting_receipt(
-    desk: Desk, mail: Mail, pdf: Callable[[Desk, int], bytes], payload: KeptJson
-) -> None:
-    """The worker's part: the receipt as it is now, by email."""
-    name = desk.clinic.about["clinic_name"]
-    text = f"Thank you for your payment. Your receipt is attached.\n\n{name}\n"
-    message = letter(desk, payload, f"Your receipt from {name}", text)
-    content = pdf(desk, payload["receipt_id"])
-    message.add_attachment(content, maintype="application", subtype="pdf", filename="receipt.pdf")
-    mail.send(message)

@@ -17,6 +17,7 @@ from zax.core.notices.events import EVENTS, Event, Seen
 from zax.core.notices.rule import Rules
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.notices.facts import facts_for, reader_of, visit_facts
+from zax.desk.notices.forms import NOTHING
 from zax.desk.notices.planning import Asked, Decided, asked_of, due_page
 from zax.desk.notices.ready import words_of
 from zax.desk.notices.rules import WordBook
@@ -74,7 +75,7 @@ def _of_day(connection: Connection, clinic: Clinic, rules: Rules, asked: Asked, 
     for now in _moments(rules, asked, day, zone):
         page = due_page(connection, clinic, rules, asked, now, 0, MOST)
         for each in page.found:
-            if each.due >= begins:
+            if each.due >= begins and each.going.why_not != NOTHING:
                 seen.setdefault((each.occasion.subject_id, each.occasion.mark), each)
     return list(seen.values())
 

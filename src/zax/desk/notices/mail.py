@@ -21,7 +21,7 @@ from zax.store.messages.messages import Message
 
 # Clinic, message and its visits -> the HTML part.
 MailHtml = Callable[[Clinic, Message, Sequence[Visit]], str]
-_NO_LIST = frozenset({Sort.TEST, Sort.ANSWER})
+_NO_LIST = frozenset({Sort.TEST, Sort.ANSWER, Sort.DIGEST, Event.RECEIPT, Event.PAPER})
 CANCELS = frozenset({Event.CANCELED, Event.CLOSED})
 WITH_CALENDAR = CANCELS | {Event.BOOKED, Event.MOVED, Event.REMINDER, Event.UNCONFIRMED}
 
@@ -48,6 +48,12 @@ def mail_of(
         for visit in visits:
             _attach(mail, clinic, message, visit, now)
     return mail
+
+
+def attach_paper(mail: EmailMessage, message: Message, content: bytes) -> None:
+    """The paper under its own name."""
+    name = "-".join(message.paper_name.lower().split())
+    mail.add_attachment(content, maintype="application", subtype="pdf", filename=f"{name}.pdf")
 
 
 def _attach(mail: EmailMessage, clinic: Clinic, message: Message, visit: Visit, now: datetime) -> None:

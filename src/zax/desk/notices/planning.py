@@ -19,17 +19,19 @@ from zax.core.messages.channel import Channel
 from zax.core.messages.language import language_of
 from zax.core.messages.reach import Known, way
 from zax.core.notices.deciding import SECOND_THOUGHTS_MINUTES, Going, in_time, moment_of, together
-from zax.core.notices.events import CHANNELS, EVENTS, Event, Seen
+from zax.core.notices.events import EVENTS, Event, Seen
 from zax.core.notices.lead import Lead, last_anchor_due
 from zax.core.notices.rule import Rules
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.arrivals.facts import Asking
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.reaching import reachable
 from zax.desk.messages.addresses import known_of
 from zax.desk.messages.quiet_hours import quiet_hours
 from zax.desk.notices.facts import addresses_of, reader_of
+from zax.desk.notices.forms import NOTHING, with_forms
 from zax.desk.notices.installments import installments_due
 from zax.desk.notices.rules import habits_of, rules_of
 from zax.store.clinic.settings import hold
@@ -66,7 +68,7 @@ def plan_messages(desk: Desk) -> int:
 def asked_of(clinic: Clinic, rules: Rules) -> Iterable[Asked]:
     """Each try that some rule makes. What belongs to no site is asked of the first alone."""
     for event, kind in EVENTS.items():
-        for channel in CHANNELS:
+        for channel in kind.by if kind.seen is not Seen.HAND else ():
             everywhere = kind.seen is Seen.DAY or event in {Event.STATEMENT, Event.CARD_FAILED}
             sites = [clinic.first_site] if everywhere else list(clinic.sites.values())
             for try_no in range(len(rules.leads(event, channel))):
@@ -202,6 +204,7 @@ def _decided(
     told = last_told(connection, ids, asked.channel) if asked.event is Event.MOVED else {}
     placed = last_placed(connection, ids) if asked.event is Event.REMINDER else {}
     today = local(now, asked.site.timezone).date()
+    forms = _forms_of(connection, clinic, asked, due, today)
     made: list[Decided] = []
     for index, (each, lead, at) in enumerate(due):
         patient, guarantor = people[each.patient_id], guarantors.get(each.household_id)
@@ -210,8 +213,24 @@ def _decided(
             going = Going(index=index, why_not="knows this time already")
         elif placed.get(each.subject_id, at) > at:
             going = Going(index=index, why_not="booked or moved after this was due")
+        elif forms is not None and each.subject_id not in forms:
+            going = Going(index=index, why_not=NOTHING)
         made.append(Decided(occasion=each, going=going, lead=lead, due=at))
     return made
+
+
+def _forms_of(
+    connection: Connection,
+    clinic: Clinic,
+    asked: Asked,
+    due: Sequence[tuple[Occasion, Lead, datetime]],
+    today: date,
+) -> set[int] | None:
+    """The visits that have a form to fill in; None where the message is about something else."""
+    if asked.event is not Event.FORM:
+        return None
+    visits = [Asking(each.patient_id, each.type_id, 0, each.subject_id) for each, _, _ in due]
+    return with_forms(connection, clinic, visits, today)
 
 
 def _going(

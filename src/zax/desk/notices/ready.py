@@ -20,11 +20,14 @@ from zax.core.notices.events import EVENTS, Event
 from zax.core.notices.originals import Variant, Words, original
 from zax.core.notices.words import MessageFacts, filled
 from zax.desk.acts.transaction import Transaction
+from zax.desk.arrivals.facts import Asking
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.reaching import reachable
 from zax.desk.messages.addresses import known_of
 from zax.desk.messages.quiet_hours import quiet_hours
+from zax.desk.notices.door_rates import door_free_at
 from zax.desk.notices.facts import addresses_of, facts_for, reader_of, visit_facts
+from zax.desk.notices.forms import with_forms
 from zax.desk.notices.planning import time_mark
 from zax.desk.notices.rules import WordBook, habits_of, rules_of, word_book
 from zax.store.acts.outbox import Errand, finish_errand, requeue_errand
@@ -32,7 +35,7 @@ from zax.store.book.queries import visits_by_id
 from zax.store.book.records import Visit
 from zax.store.messages.messages import Message, change_message, hold_message
 from zax.store.notices.told import Told, say_about, still_open, told_of
-from zax.store.patients.patients import guarantors_of, patients_of
+from zax.store.patients.patients import guarantors_of, known_patient, patients_of
 
 # What answers somebody doesn't wait for the morning and isn't weighed again.
 _ANSWERS = frozenset({Sort.STOPPED, Sort.ANSWER, Sort.TEST})
@@ -54,7 +57,10 @@ def make_ready(tx: Transaction, errand: Errand) -> Ready | None:
         finish_errand(tx.connection, errand.id, tx.now)
         return None
     by_rule = message.event in list(Event) and not message.by_id
-    found = _by_rule(tx, errand, message) if by_rule else _by_hand(tx, message)
+    if message.paper:
+        found: Ready | str | None = _with_paper(tx, message)
+    else:
+        found = _by_rule(tx, errand, message) if by_rule else _by_hand(tx, message)
     if isinstance(found, str):
         _skip(tx, errand, message, found)
         return None
@@ -68,6 +74,46 @@ def _by_hand(tx: Transaction, message: Message) -> Ready | str:
         return why_not
     change_message(tx.connection, message.id, state=State.SENDING, state_at=tx.now)
     return Ready(message, before=message.words if message.state == State.SENDING else "")
+
+
+_ATTACHED = {
+    Language.ENGLISH: "it’s attached to this email.",
+    Language.SPANISH: "va adjunto a este correo.",
+}
+
+
+def _with_paper(tx: Transaction, message: Message) -> Ready | str:
+    """A paper that somebody sent, with the clinic's words around it: at once, whatever the hour, since it was
+    asked for.
+    """
+    event, channel = Event(message.event), Channel(message.channel)
+    if not rules_of(tx.connection).general(event, channel).runs:
+        return "this message was switched off before it went"
+    why_not = _hand_written_why_not(tx, message)
+    if why_not:
+        return why_not
+    if not message.attached and not link_of(tx.clinic, message.link, PAPER_PAGE):
+        return "its link was stopped before it went"
+    assert message.patient_id is not None
+    patient = known_patient(tx.connection, message.patient_id)
+    guarantor = guarantors_of(tx.connection, [patient.household_id]).get(patient.household_id)
+    reader = reader_of(patient, guarantor, tx.clinic_day)
+    facts = facts_for(tx.clinic, reader)
+    paper = _ATTACHED[facts.language] if message.attached else link_of(tx.clinic, message.link, PAPER_PAGE)
+    words, _ = word_book(tx.connection).find(event, channel, facts.language, Variant.USUAL)
+    said = filled(words, replace(facts, paper=paper))
+    before = message.words if message.state == State.SENDING else ""
+    kept = replace(message, subject=said.subject, words=said.body, language=facts.language)
+    change_message(
+        tx.connection,
+        message.id,
+        state=State.SENDING,
+        state_at=tx.now,
+        language=kept.language,
+        subject=kept.subject,
+        **({} if before else {"words": kept.words}),
+    )
+    return Ready(kept, before=before)
 
 
 def _hand_written_why_not(tx: Transaction, message: Message) -> str:
@@ -99,6 +145,10 @@ def _by_rule(tx: Transaction, errand: Errand, message: Message) -> Ready | str |
         requeue_errand(tx.connection, errand.id, opens)
         change_message(tx.connection, message.id, due_at=opens)
         return None
+    free_at = door_free_at(tx, event, channel)
+    if free_at is not None:
+        requeue_errand(tx.connection, errand.id, free_at)
+        return None
     type_id = visits[0].type_id if visits else 0
     rule = rules_of(tx.connection).rule_for(event, channel, type_id, site_id)
     if not habits_of(tx.clinic).runs or not rule.runs:
@@ -110,6 +160,10 @@ def _by_rule(tx: Transaction, errand: Errand, message: Message) -> Ready | str |
         for visit in visits
         if _still_holds(event, visit, told, wall) and not (asking and visit.state == Stop.CONFIRMED)
     ]
+    if event is Event.FORM and standing:
+        standing = _with_forms(tx, standing, wall.date())
+        if not standing:
+            return "the form was filled in before this went"
     if message.visit_id and not standing:
         return _why_gone(visits, wall)
     if not message.visit_id and not still_open(tx.connection, event, [each.subject_id for each in told]):
@@ -134,6 +188,12 @@ def _still_holds(event: Event, visit: Visit, told: Sequence[Told], wall: datetim
             return same and visit.state in EXPECTED
         case _:
             return same and visit.state in EXPECTED and not _has_begun(visit, wall)
+
+
+def _with_forms(tx: Transaction, visits: Sequence[Visit], today: date) -> list[Visit]:
+    asked = [Asking(each.patient_id, each.type_id, 0, each.id) for each in visits]
+    found = with_forms(tx.connection, tx.clinic, asked, today)
+    return [each for each in visits if each.id in found]
 
 
 def _has_begun(visit: Visit, wall: datetime) -> bool:
@@ -205,10 +265,13 @@ def _visits(tx: Transaction, told: Sequence[Told]) -> list[Visit]:
     return sorted(found, key=lambda visit: (visit.day, visit.start_min, visit.id))
 
 
-def link_of(clinic: Clinic, link: str | None) -> str:
+VISIT_PAGE, PAPER_PAGE = "v", "p"
+
+
+def link_of(clinic: Clinic, link: str | None, page: str = VISIT_PAGE) -> str:
     """Where the message's own page is; empty where there is none, or patients can't reach our pages."""
     address = habits_of(clinic).address
-    return f"{address}/v/{link}" if address and link else ""
+    return f"{address}/{page}/{link}" if address and link else ""
 
 
 def _day_meant(event: Event, told: Sequence[Told]) -> date | None:

@@ -137,7 +137,8 @@ def drop_exception(tx: Transaction, key: RuleKey) -> None:
 
 
 def _check_key(clinic: Clinic, key: RuleKey) -> None:
-    if key.event not in EVENTS or key.channel not in list(Channel) or key.channel == Channel.LETTER:
+    kind = EVENTS.get(Event(key.event)) if key.event in list(Event) else None
+    if kind is None or key.channel not in kind.by:
         raise Refused("There is no such message.")
     if key.type_id and key.type_id not in clinic.types:
         raise Refused("Choose a visit type from the list.", "type_id")

@@ -14,16 +14,19 @@ from zax.core.messages.message import State
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.notices.mail import MailHtml, mail_of
+from zax.desk.notices.mail import MailHtml, attach_paper, mail_of
 from zax.desk.notices.ready import Ready, make_ready
 from zax.outside.doors import DoorRefused, Outside
 from zax.store.acts.outbox import Errand, finish_errand
+from zax.store.files import FileStore
 from zax.store.messages.messages import Message, change_message, hold_message, keep_address
 
 NOT_TAKEN = "doesn’t take our messages"
 
 
-def carry_out_message(desk: Desk, outside: Outside, errand: Errand, html: MailHtml | None) -> None:
+def carry_out_message(
+    desk: Desk, outside: Outside, errand: Errand, html: MailHtml | None, files: FileStore | None
+) -> None:
     """Raises OutsideTrouble when the other side can't be reached; then it is tried again."""
     ready = in_transaction(desk, WORKER, lambda tx: make_ready(tx, errand))
     if ready is None:
@@ -37,7 +40,7 @@ def carry_out_message(desk: Desk, outside: Outside, errand: Errand, html: MailHt
                 in_transaction(
                     desk, WORKER, lambda tx: change_message(tx.connection, message.id, words=words)
                 )
-            _hand_over(desk, outside, ready, html)
+            _hand_over(desk, outside, ready, html, files)
     except DoorRefused as error:
         why = str(error)
         in_transaction(desk, WORKER, lambda tx: _refused(tx, errand, message, why))
@@ -55,7 +58,9 @@ def _has_it(outside: Outside, message: Message) -> bool:
             return False
 
 
-def _hand_over(desk: Desk, outside: Outside, ready: Ready, html: MailHtml | None) -> None:
+def _hand_over(
+    desk: Desk, outside: Outside, ready: Ready, html: MailHtml | None, files: FileStore | None
+) -> None:
     message = ready.message
     match message.channel:
         case Channel.TEXT:
@@ -63,7 +68,12 @@ def _hand_over(desk: Desk, outside: Outside, ready: Ready, html: MailHtml | None
         case Channel.CALL:
             outside.calls.place(message.request_key, message.address, message.words, message.language)
         case _:
-            outside.mail.send(mail_of(desk.clinic, message, ready.visits, html, desk.clock.now()))
+            mail = mail_of(desk.clinic, message, ready.visits, html, desk.clock.now())
+            if message.attached:
+                if files is None:
+                    raise RuntimeError("this worker was given no file store")
+                attach_paper(mail, message, files.get(message.paper))
+            outside.mail.send(mail)
 
 
 def _sent(tx: Transaction, errand: Errand, message: Message, words: str) -> None:

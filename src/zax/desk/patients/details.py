@@ -10,7 +10,18 @@ from datetime import date
 from typing import Any
 
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
-from zax.core.patients.fields import CHANNELS, FIELDS, SECTIONS, STATUSES, TOPICS, check_section, check_ssn
+from zax.core.patients.fields import (
+    AGREED,
+    CARE,
+    CARE_WORDS,
+    CHANNELS,
+    FIELDS,
+    SECTIONS,
+    STATUSES,
+    TOPICS,
+    check_section,
+    check_ssn,
+)
 from zax.core.patients.person import LONGEST_NAME, check_new_patient, parse_birth, search_key
 from zax.core.patients.sounds import sound_of
 from zax.core.wording import phone_words, typed_day
@@ -184,20 +195,24 @@ def _withdraw_messages(tx: Transaction, patient_id: int) -> int:
 
 @act("patients")
 def set_reach(tx: Transaction, patient_id: int, choices: Mapping[str, str], version: int) -> None:
-    """By which channel the patient takes each kind of message, or that they opted out; the day of a change is
-    kept with it.
+    """By which channel the patient takes each kind of message, or that they opted out, and whether an email
+    may name their care; the day of a change is kept with it.
     """
     row = locked_patient(tx, patient_id, version)
     before = row.reach
     after = dict(before)
-    for topic in TOPICS:
+    for topic, allowed in {**dict.fromkeys(TOPICS, CHANNELS), CARE: AGREED}.items():
         channel = choices.get(topic, "")
-        if channel not in CHANNELS and channel:
+        if channel not in allowed and channel:
             raise Refused("Choose one from the list.", topic)
         if channel and channel != before.get(topic, {}).get("by"):
             after[topic] = {"by": channel, "since": tx.clinic_day.isoformat()}
+    words = {**CHANNELS, **AGREED}
     changed = {
-        TOPICS[topic]: [CHANNELS.get(before.get(topic, {}).get("by", ""), ""), CHANNELS[kept["by"]]]
+        {**TOPICS, CARE: CARE_WORDS}[topic]: [
+            words.get(before.get(topic, {}).get("by", ""), ""),
+            words[kept["by"]],
+        ]
         for topic, kept in after.items()
         if kept != before.get(topic)
     }

@@ -21,9 +21,10 @@ from zax.desk.coverage.payer_list import renew_list
 from zax.desk.followup.missing import learn_missing
 from zax.desk.followup.offering import offer_canceled, watch_offers
 from zax.desk.followup.rising import raise_overdue
-from zax.desk.inbox.bounces import take_bounces
+from zax.desk.inbox.mailbox import take_mail
 from zax.desk.inbox.replies import take_replies
 from zax.desk.money.payment_plans import charge_due
+from zax.desk.notices.digests import write_digests
 from zax.desk.notices.planning import plan_messages
 from zax.desk.remits.mailbox import fetch_mailbox
 from zax.desk.worker.beats import beat, failed, went_well
@@ -57,10 +58,9 @@ DUTIES = (
     Duty("payer list", lambda tools: renew_list(tools.desk), timedelta(hours=6)),
     Duty("evening claims", lambda tools: evening_run(tools.desk), timedelta(minutes=10)),
     Duty("text replies", lambda tools: take_replies(tools.desk, tools.outside.texts)),
-    Duty(
-        "returned mail", lambda tools: take_bounces(tools.desk, tools.outside.mailbox), timedelta(seconds=20)
-    ),
+    Duty("mail", lambda tools: take_mail(tools.desk, tools.outside.mailbox), timedelta(seconds=20)),
     Duty("messages", lambda tools: plan_messages(tools.desk), timedelta(seconds=15)),
+    Duty("digests", lambda tools: write_digests(tools.desk), timedelta(minutes=5)),
     Duty("offers", lambda tools: watch_offers(tools.desk), timedelta(seconds=5)),
     Duty("offers by themselves", lambda tools: offer_canceled(tools.desk), timedelta(seconds=20)),
     Duty("missed visits", lambda tools: learn_missing(tools.desk), timedelta(hours=1)),

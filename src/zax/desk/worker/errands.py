@@ -27,10 +27,10 @@ from zax.desk.claims.status import carry_out_question
 from zax.desk.coverage.eligibility import carry_out
 from zax.desk.coverage.payer_list import fetch_page
 from zax.desk.money.payment_plans import charge_installment
-from zax.desk.money.receipts import mail_waiting_receipt
 from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
 from zax.desk.notices.sending import carry_out_message
+from zax.desk.papers.receipts import make_receipt
 from zax.desk.record.importing import run_import
 from zax.desk.remits.importing import read_rest
 from zax.desk.remits.mailbox import take_in
@@ -186,12 +186,12 @@ def _installment(tools: Tools, errand: Errand) -> None:
 
 
 def _receipt_mail(tools: Tools, errand: Errand) -> None:
-    mail_waiting_receipt(tools.desk, tools.outside.mail, tools.receipt_pdf, errand.payload)
+    make_receipt(tools.desk, tools.store, tools.receipt_pdf, errand)
     _done(tools.desk, errand)
 
 
 def _message(tools: Tools, errand: Errand) -> None:
-    carry_out_message(tools.desk, tools.outside, errand, tools.mail_html)
+    carry_out_message(tools.desk, tools.outside, errand, tools.mail_html, tools.files)
 
 
 def _eligibility(tools: Tools, errand: Errand) -> None:

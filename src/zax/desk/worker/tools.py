@@ -9,10 +9,9 @@ from enum import StrEnum
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
 from zax.desk.notices.mail import MailHtml
+from zax.desk.papers.receipts import ReceiptPdf
 from zax.outside.doors import Outside
 from zax.store.files import FileStore
-
-ReceiptPdf = Callable[[Desk, int], bytes]
 
 
 class Lane(StrEnum):

@@ -9,9 +9,10 @@ from collections.abc import Callable
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
 from zax.desk.notices.mail import MailHtml
+from zax.desk.papers.receipts import ReceiptPdf
 from zax.desk.worker.duties import DUTIES, do_duty
 from zax.desk.worker.errands import carry_out_next
-from zax.desk.worker.tools import Lane, ReceiptPdf, Tools
+from zax.desk.worker.tools import Lane, Tools
 from zax.outside.doors import Outside
 from zax.store.files import FileStore
 

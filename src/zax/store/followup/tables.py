@@ -257,5 +257,6 @@ ready_note = Table(
     text_column("letters", 12),
     text_column("words", 300),
     flag_column("active", "1"),
+    flag_column("answers"),
     version_column(),
 )

@@ -1,4 +1,4 @@
-"""Patients' texts as they are kept: each once, by the gateway's own number."""
+"""Patients' texts and mails as they are kept: each once, by the number that the other side has of it."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ class ReplyRow:
     """`meaning` is how it was understood; open until somebody has seen to it."""
 
     id: int
-    gateway_no: int
+    channel: str
     phone: str
     words: str
     at: datetime
@@ -44,6 +44,16 @@ def reply_rows() -> Select[Any]:
 def known(connection: Connection, gateway_no: int) -> bool:
     """Whether it was taken in before."""
     return connection.execute(select(_r.c.id).where(_r.c.gateway_no == gateway_no)).first() is not None
+
+
+def known_mail(connection: Connection, mail_id: str) -> bool:
+    return connection.execute(select(_r.c.id).where(_r.c.mail_id == mail_id)).first() is not None
+
+
+def known_mails(connection: Connection) -> set[str]:
+    """Those taken in last: as many as a mailbox is ever asked for, and more."""
+    query = select(_r.c.mail_id).where(_r.c.mail_id.is_not(None)).order_by(_r.c.id.desc()).limit(1_000)
+    return set(connection.execute(query).scalars())
 
 
 def add_reply(connection: Connection, **values: object) -> int:

@@ -1,4 +1,4 @@
-"""What came in from the outside by phone."""
+"""What people write back to the clinic, and who is at which row of the Inbox."""
 
 from __future__ import annotations
 
@@ -6,7 +6,8 @@ from sqlalchemy import Column, Index, Integer, String, Table
 
 from zax.store.columns import id_column, metadata, moment, ref, text_column, words_map
 
-# A patient's text, taken in once by the gateway's own number of it; `at` is when. `meaning` is how it was
+# A patient's text or mail, by its `channel`, taken in once by the number that the gateway or the mailbox has
+# of it; `phone` is where it came from, `at` when. `meaning` is how it was
 # understood; it is open until a person has seen to it, where none of our rules could. `offer_person_id` is
 # the offer it answers, `message_id` our message before it. `did` is what it did by itself
 # (zax.desk.inbox.answers), until somebody takes it back.
@@ -14,8 +15,10 @@ text_reply = Table(
     "text_reply",
     metadata,
     id_column(),
-    Column("gateway_no", Integer, nullable=False, unique=True),
-    Column("phone", String(20), nullable=False),
+    text_column("channel", 6, "text"),
+    Column("gateway_no", Integer, unique=True),
+    Column("mail_id", String(200), unique=True),
+    Column("phone", String(120), nullable=False),
     text_column("words", 1000),
     moment("at"),
     text_column("meaning", 20),

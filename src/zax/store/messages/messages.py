@@ -51,6 +51,10 @@ class Message:
     asks: str
     seen_at: datetime | None
     link: str | None
+    paper: str
+    paper_name: str
+    attached: bool
+    wrong_tries: int
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,6 +75,10 @@ class NewMessage:
     why: str = ""
     by_id: int | None = None
     try_no: int = 0
+    link: str | None = None
+    paper: str = ""
+    paper_name: str = ""
+    attached: bool = False
 
 
 def put_messages(connection: Connection, made: Sequence[NewMessage]) -> None:
@@ -124,6 +132,10 @@ def visits_meant(connection: Connection, message_ids: Iterable[int]) -> dict[int
     """The visit that each message is about, by the message; without those about none."""
     query = select(_m.c.id, _m.c.visit_id).where(_m.c.id.in_(set(message_ids)), _m.c.visit_id.is_not(None))
     return {row.id: row.visit_id for row in connection.execute(query)}
+
+
+def message_by_key(connection: Connection, request_key: str) -> Message | None:
+    return one(connection, select(_m).where(_m.c.request_key == request_key), Message)
 
 
 def message_by_link(connection: Connection, link: str) -> Message | None:
@@ -210,6 +222,16 @@ def last_tests(connection: Connection, most: int) -> list[Message]:
     """The tests that were sent last, the newest first."""
     query = select(_m).where(_m.c.event == Sort.TEST).order_by(_m.c.id.desc()).limit(most)
     return many(connection, query, Message)
+
+
+def sent_last(
+    connection: Connection, since: datetime, channels: Collection[str], events: Collection[str] = ()
+) -> list[datetime]:
+    """When what went out since then went, the oldest first; of some events alone, where they are named."""
+    query = select(_m.c.sent_at).where(_m.c.channel.in_(sorted(channels)), _m.c.sent_at > since)
+    if events:
+        query = query.where(_m.c.event.in_(sorted(events)))
+    return list(connection.execute(query.order_by(_m.c.sent_at)).scalars())
 
 
 def texts_since(connection: Connection, since: datetime) -> int:

@@ -147,7 +147,7 @@ def _unconfirmed(window: Window) -> Select[Any]:
     return _by_time(window, frozenset({Stop.BOOKED}))
 
 
-def _late(window: Window) -> Select[Any]:
+def _expected(window: Window) -> Select[Any]:
     return _by_time(window, EXPECTED)
 
 
@@ -368,7 +368,8 @@ _QUERIES: Mapping[Event, Callable[[Window], Select[Any]]] = {
     Event.CANCELED: _canceled,
     Event.REMINDER: _reminders,
     Event.UNCONFIRMED: _unconfirmed,
-    Event.LATE: _late,
+    Event.LATE: _expected,
+    Event.FORM: _expected,
     Event.THANKS: _seen,
     Event.REVIEW: _first_visits,
     Event.RECALL: _recalls,

@@ -78,3 +78,18 @@ notice_told = Table(
     Index("ix_notice_told_message_id", "message_id"),
     Index("ix_notice_told_patient_id", "patient_id"),
 )
+# Addresses under which a calendar program reads a provider's or a patient's visits; one of the two is set.
+calendar_feed = Table(
+    "calendar_feed",
+    metadata,
+    id_column(),
+    Column("secret", String(43), nullable=False, unique=True),
+    ref("provider_id", "provider", nullable=True),
+    ref("patient_id", "patient", nullable=True),
+    flag_column("names"),
+    moment("made_at"),
+    ref("made_by", "user", nullable=True),
+    moment("read_at", nullable=True),
+    moment("ended_at", nullable=True),
+    Index("ix_calendar_feed_patient_id", "patient_id"),
+)

@@ -65,6 +65,12 @@ def with_phone(connection: Connection, phone: str) -> list[int]:
     return list(connection.execute(query.order_by(patient.c.id)).scalars())
 
 
+def with_email(connection: Connection, address: str) -> int | None:
+    """The first patient whose email address it is."""
+    query = select(patient.c.id).where(patient.c.email == address, patient.c.status != "merged")
+    return connection.execute(query.order_by(patient.c.id).limit(1)).scalar()
+
+
 def active_patient(connection: Connection, patient_id: int) -> Patient | None:
     """A patient who can be booked: neither merged away nor inactive."""
     return one(

@@ -15,6 +15,7 @@ from zax.desk.followup import hand_overs
 from zax.desk.followup.hand_overs import HandOverForm, read_about
 from zax.store.followup import hand_overs as stored
 from zax.store.people.people import active_users
+from zax.web.shell.address import page_in
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -81,7 +82,7 @@ def _form(ctx: RequestContext, about: str, back: str, status: int = 200, **more:
         about=about,
         subject=subject,
         about_word=ABOUT_WORDS[kind],
-        back=_within(back) or page_of(kind, number),
+        back=page_in(back) or page_of(kind, number),
         people=[each for each in people if each.id != ctx.actor.id],
         role_words=ROLE_WORDS,
         screen="handed",
@@ -97,12 +98,7 @@ def give(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
         hand_overs.give(ctx.desk, ctx.actor, form.read(HandOverForm))
     except Mendable as error:
         return _form(ctx, form["about"], form["back"], error.status, problems=error.problems, typed=form)
-    return ctx.go(_within(form["back"]) or "/hand-overs", "Handed over. You’ll see it here once it’s done.")
-
-
-def _within(back: str) -> str:
-    """An address of ours alone."""
-    return back if back.startswith("/") and not back.startswith("//") and "\\" not in back else ""
+    return ctx.go(page_in(form["back"]) or "/hand-overs", "Handed over. You’ll see it here once it’s done.")
 
 
 @router.get("/patients/{patient_id}/handed")
@@ -113,7 +109,7 @@ def handed_about(request: Request, patient_id: int) -> Response:
         rows = stored.about_patient(connection, patient_id)
     back = request.query_params.get("back", "")
     return ctx.page(
-        "followup/parts/handed.html", rows=rows, back=_within(back), role_words=ROLE_WORDS, page_of=page_of
+        "followup/parts/handed.html", rows=rows, back=page_in(back), role_words=ROLE_WORDS, page_of=page_of
     )
 
 
@@ -147,4 +143,4 @@ def _act(request: Request, form: PostedForm, act: Callable[[RequestContext], Non
         act(ctx)
     except Mendable as error:
         return _page(ctx, error.status, problems=error.problems, typed=form)
-    return ctx.go(_within(form["back"]) or "/hand-overs", said)
+    return ctx.go(page_in(form["back"]) or "/hand-overs", said)

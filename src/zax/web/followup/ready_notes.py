@@ -54,6 +54,7 @@ def save_note(request: Request, note_id: int, form: PostedForm = Depends(posted_
         letters=form["letters"],
         words=form["words"],
         active=form["active"] == "yes",
+        answers=form["answers"] == "yes",
         version=reference(form["version"]),
     )
     try:

@@ -16,16 +16,22 @@ from zax.core.errors import Mendable, NotFound
 from zax.core.inbox.row import SOURCE_WORDS, InboxRow, Source
 from zax.core.messages.length import text_length
 from zax.core.reading import day_or_none, parse_clock, reference
+from zax.desk.followup.ready_notes import notes_for
 from zax.desk.inbox import conversation as talk
+from zax.desk.inbox.again import ENDED, send_again
 from zax.desk.inbox.answers import take_back
 from zax.desk.inbox.inbox import inbox_rows, is_fresh, let_row_go, message_seen_to, take_row
 from zax.desk.inbox.replies import done_words, seen_to
+from zax.desk.messages.addresses import known_of
+from zax.desk.notices.facts import addresses_of
+from zax.desk.notices.feeds import address_of, open_patient_feed, shut_patient_feed
 from zax.desk.notices.rules import habits_of
 from zax.store.book.queries import visits_by_id
 from zax.store.engine import Connection
 from zax.store.followup.calls import people_to_call
 from zax.store.inbox import inbox as stored
 from zax.store.inbox.replies import one_reply
+from zax.store.notices.feeds import feed_of_patient
 from zax.store.patients.patients import patient_of
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -85,9 +91,11 @@ def _beside(connection: Connection, ctx: RequestContext, row: InboxRow) -> dict[
         return found
     to, why_not = talk.texts_reach(connection, patient, ctx.today)
     proposed = []
-    if row.source is Source.TEXT and row.key.startswith("text-"):
+    if row.key.startswith("text-"):
         reply = one_reply(connection, reference(row.key.removeprefix("text-")))
         proposed = talk.proposals(connection, ctx.clinic, reply, ctx.now) if reply else []
+        if reply and row.source is Source.EMAIL:
+            to, why_not = reply.phone, ""
     (person,) = people_to_call(connection, [patient.id], ctx.today).values()
     return found | {
         "lines": talk.conversation(connection, patient),
@@ -95,6 +103,7 @@ def _beside(connection: Connection, ctx: RequestContext, row: InboxRow) -> dict[
         "why_not": why_not,
         "proposed": proposed,
         "words": talk.written_answer(ctx.clinic, patient, proposed),
+        "ready": notes_for(connection, ctx.clinic, ctx.actor, patient.id, ctx.now, answers=True),
         "person": person,
     }
 
@@ -128,10 +137,16 @@ def _list(form: PostedForm, following: str = "") -> str:
 
 @router.post("/inbox/write/{patient_id}")
 def write(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    """A text by hand; from the Inbox it goes on to the next row, from a patient's page it stays."""
+    """A text by hand, or a mail to an address that wrote one; from the Inbox it goes on to the next row, from
+    a patient's page it stays.
+    """
     ctx = enter(request, "book")
+    email_id = reference(form["email"])
     try:
-        talk.write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"])
+        if email_id:
+            talk.mail_back(ctx.desk, ctx.actor, email_id, form["words"], form["once"])
+        else:
+            talk.write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"])
     except Mendable as error:
         if form["back"]:
             return _talk_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
@@ -192,6 +207,40 @@ def _act(request: Request, form: PostedForm, act: Callable[[RequestContext], str
     return ctx.go(_list(form, form["next"]), said)
 
 
+@router.post("/patients/{patient_id}/messages/{message_id}/again")
+def again(
+    request: Request, patient_id: int, message_id: int, form: PostedForm = Depends(posted_form)
+) -> Response:
+    """A message of theirs once more."""
+    ctx = enter(request, "book")
+    try:
+        to = send_again(ctx.desk, ctx.actor, message_id, form["once"])
+    except Mendable as error:
+        return _talk_page(ctx, patient_id, error.status, problems=error.problems)
+    return ctx.go(f"/patients/{patient_id}/messages", f"On its way to {to}.")
+
+
+@router.post("/patients/{patient_id}/calendar")
+def their_calendar(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """An address under which their calendar program reads their visits, or shutting it."""
+    ctx = enter(request, "patients")
+    try:
+        if form["do"] == "shut":
+            shut_patient_feed(ctx.desk, ctx.actor, patient_id)
+            return ctx.go(f"/patients/{patient_id}/messages", "That address opens nothing anymore.")
+        open_patient_feed(ctx.desk, ctx.actor, patient_id)
+    except Mendable as error:
+        return _talk_page(ctx, patient_id, error.status, problems=error.problems)
+    return ctx.go(f"/patients/{patient_id}/messages", "There’s an address for their calendar now.")
+
+
+@router.post("/patients/{patient_id}/messages/works")
+def works_again(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "patients")
+    talk.reach_again(ctx.desk, ctx.actor, patient_id, form["address"])
+    return ctx.go(f"/patients/{patient_id}/messages", "It’s written to again.")
+
+
 @router.get("/patients/{patient_id}/messages")
 def show_talk(request: Request, patient_id: int) -> Response:
     return _talk_page(enter(request, "see"), patient_id)
@@ -205,7 +254,7 @@ def _talk_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: 
             raise NotFound("There is no such patient.")
         to, why_not = talk.texts_reach(connection, patient, ctx.today)
         (person,) = people_to_call(connection, [patient.id], ctx.today).values()
-        visit_id = person.next_visit_id
+        visit_id, feed = person.next_visit_id, feed_of_patient(connection, patient.id)
         page = ctx.page(
             "inbox/messages.html",
             status,
@@ -215,6 +264,15 @@ def _talk_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: 
             why_not=why_not,
             person=person,
             visit=visits_by_id(connection, [visit_id]).get(visit_id) if visit_id else None,
+            ended=ENDED,
+            ready=notes_for(connection, ctx.clinic, ctx.actor, patient.id, ctx.now, answers=True),
+            feed=feed,
+            feed_address=address_of(ctx.clinic, feed) if feed else "",
+            troubled={
+                address: known.trouble
+                for address, known in known_of(connection, addresses_of(patient)).items()
+                if known.trouble
+            },
             screen="patients",
             **more,
         )

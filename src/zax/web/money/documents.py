@@ -21,9 +21,9 @@ from zax.store.patients.patients import known_patient
 from zax.web.shell.pdf import paper, paper_html, write_all
 
 
-def receipt_pdf(desk: Desk, receipt_id: int) -> bytes:
-    """What was paid in one go, by which tenders, for what; the same numbers whenever it is asked for.
-    NotFound when nothing was taken.
+def receipt_pdf(desk: Desk, receipt_id: int, names_care: bool = True) -> bytes:
+    """What was paid in one go, by which tenders, for what; the same numbers whenever it is asked for. One for
+    a mail may leave out what was done. NotFound when nothing was taken.
     """
     with desk.engine.connect() as connection:
         shown = receipt_of(connection, desk.clinic, receipt_id)
@@ -39,6 +39,7 @@ def receipt_pdf(desk: Desk, receipt_id: int) -> bytes:
         about=desk.clinic.about,
         clinic=desk.clinic,
         tender_words=tender_words,
+        names_care=names_care,
         printed=local(shown.row.at, site.timezone),
     )
 

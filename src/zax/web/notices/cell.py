@@ -12,7 +12,7 @@ from urllib.parse import urlencode
 from zax.core.errors import NotFound
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import LANGUAGE_WORDS, Language
-from zax.core.notices.events import CHANNELS, Event
+from zax.core.notices.events import EVENTS, Event
 from zax.core.notices.originals import Variant, Words, original
 from zax.core.notices.rule import Rules
 from zax.core.notices.words import MessageFacts, filled, places_for
@@ -73,7 +73,7 @@ class Cell:
 def cell_of(given: Mapping[str, str]) -> Cell | None:
     """From an address or a form; None where it names no message."""
     event, channel = given.get("event", ""), given.get("channel", "")
-    if event not in list(Event) or channel not in list(CHANNELS):
+    if event not in list(Event) or channel not in EVENTS[Event(event)].by:
         return None
     language, variant = given.get("language", "en"), given.get("variant", "")
     return Cell(
@@ -129,6 +129,14 @@ def _variants(cell: Cell) -> dict[Variant, str]:
     }
 
 
+# Where a paper is, for a preview.
+_PAPER = {
+    Channel.EMAIL: "it’s attached to this email.",
+    Channel.TEXT: "https://visits.example.org/p/a-secret",
+    Channel.CALL: "",
+}
+
+
 def shown_with(connection: Connection, ctx: RequestContext, cell: Cell) -> MessageFacts | None:
     """A real visit to show the words with; None in a clinic that has none."""
     found = visits_to_show(connection, ctx.site_id, ctx.today, cell.type_id, 2)
@@ -140,7 +148,7 @@ def shown_with(connection: Connection, ctx: RequestContext, cell: Cell) -> Messa
     several = visits if cell.variant is Variant.SEVERAL else visits[:1]
     facts = [visit_facts(ctx.clinic, visit, people[visit.patient_id]) for visit in several]
     made = facts_for(ctx.clinic, reader, facts, visits[0].site_id, visits[0].day)
-    return replace(made, language=cell.language)
+    return replace(made, language=cell.language, paper=_PAPER[cell.channel])
 
 
 def filled_with(words: Words, shown: MessageFacts | None) -> Words | None:

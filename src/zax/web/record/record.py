@@ -17,7 +17,16 @@ from zax.core.coverage.member import RELATIONSHIP_WORDS
 from zax.core.errors import Mendable, NotFound, Stale, ZaxError
 from zax.core.followup.due import STAND_WORDS
 from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, Tick
-from zax.core.patients.fields import CHANNELS, SECTIONS, STATUSES, TOPICS, mask_ssn
+from zax.core.patients.fields import (
+    AGREED,
+    CARE,
+    CARE_WORDS,
+    CHANNELS,
+    SECTIONS,
+    STATUSES,
+    TOPICS,
+    mask_ssn,
+)
 from zax.core.patients.uploads import KINDS
 from zax.core.reading import reference
 from zax.core.record.gaps import PURPOSE_WORDS
@@ -112,8 +121,8 @@ def record_page(
             each.name: each.shown(lambda name: getattr(record.patient, name)) for each in SECTIONS.values()
         },
         masked=masked,
-        topics=TOPICS,
-        channels=CHANNELS,
+        topics={**dict.fromkeys(TOPICS, CHANNELS), CARE: AGREED},
+        topic_words={**TOPICS, CARE: CARE_WORDS},
         statuses=STATUSES,
         kinds=KINDS,
         purposes=PURPOSE_WORDS,

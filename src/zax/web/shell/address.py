@@ -1,4 +1,6 @@
-"""What stands in an address: numbers of rows, and days. Nobody types there, so what is no day is NotFound."""
+"""What stands in an address: numbers of rows, days, and where to go back to. Nobody types there, so what is
+no day is NotFound.
+"""
 
 from __future__ import annotations
 
@@ -12,6 +14,11 @@ from zax.core.reading import day_or_none, reference
 def number_in(query: Mapping[str, str], name: str) -> int:
     """The number after the question mark; 0 for none."""
     return reference(query.get(name, ""))
+
+
+def page_in(back: str) -> str:
+    """A page of ours alone; empty for any other address."""
+    return back if back.startswith("/") and not back.startswith("//") and "\\" not in back else ""
 
 
 def day_in(text: str, usual: date, words: str) -> date:

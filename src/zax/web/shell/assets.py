@@ -28,6 +28,7 @@ STYLES = (
     "followup/followup",
     "inbox/inbox",
     "notices/notices",
+    "papers/papers",
     "arrivals/check_in",
     "charges/charges",
     "charges/tooth_chart",
