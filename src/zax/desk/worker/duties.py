@@ -60,7 +60,7 @@ DUTIES = (
     Duty("text replies", lambda tools: take_replies(tools.desk, tools.outside.texts)),
     Duty("mail", lambda tools: take_mail(tools.desk, tools.outside.mailbox), timedelta(seconds=20)),
     Duty("messages", lambda tools: plan_messages(tools.desk), timedelta(seconds=15)),
-    Duty("digests", lambda tools: write_digests(tools.desk), timedelta(minutes=5)),
+    Duty("digests", lambda tools: write_digests(tools.desk), timedelta(minutes=1)),
     Duty("offers", lambda tools: watch_offers(tools.desk), timedelta(seconds=5)),
     Duty("offers by themselves", lambda tools: offer_canceled(tools.desk), timedelta(seconds=20)),
     Duty("missed visits", lambda tools: learn_missing(tools.desk), timedelta(hours=1)),
