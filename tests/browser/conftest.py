@@ -432,6 +432,12 @@ def of(zax: Running, statement: str, **values: Any) -> Any:
     return of_desk(zax.desk, statement, **values)
 
 
+def rows(zax: Running, statement: str, **values: Any) -> list[tuple[Any, ...]]:
+    """The rows of a statement."""
+    with zax.desk.engine.connect() as connection:
+        return [tuple(row) for row in connection.execute(text(statement), values)]
+
+
 def of_desk(desk: Desk, statement: str, **values: Any) -> Any:
     with desk.engine.connect() as connection:
         return connection.execute(text(statement), values).scalar()

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import httpx
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.conftest import Person, Running, of
+from tests.browser.conftest import Person, Running, of, rows
 
 WAITING = "SELECT COUNT(*) FROM text_reply WHERE done_at IS NULL"
 
@@ -46,7 +46,7 @@ def test_the_inbox_is_worked_by_keys_through_eight_rows(
     desk.see("to answer", "#main")
     desk.see("can we do 4 instead?", "#live")
     done = []
-    for of_kind in ("text", "bounced", "web"):
+    for of_kind in ("text", "call", "bounced", "web"):
         while len(done) < 8:
             desk.open(f"/inbox?of={of_kind}")
             rows = desk.all("#live tbody tr[data-row]")
@@ -58,7 +58,7 @@ def test_the_inbox_is_worked_by_keys_through_eight_rows(
             before = heading(desk)
             done.append(answer_one(desk))
             desk.until(lambda before=before: heading(desk) < before, "one less waits")
-    assert len(done) >= 6 and "moved" in done and "answered" in done, done
+    assert len(done) == 8 and "moved" in done and "answered" in done, done
     desk.open("/inbox")
     texts = httpx.get(f"{zax.standin}/texts", trust_env=False).json
 
@@ -100,3 +100,56 @@ def test_words_are_changed_and_tried_on_oneself(person: Callable[[str], Person],
     sam.control_enter()
     sam.see("Saved.")
     sam.see("Back to the original")
+
+
+def test_a_patient_confirms_on_the_page_behind_their_link(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    """On their phone: the page is opened by a press in a mail, and one more confirms."""
+    link, visit = rows(
+        zax,
+        "SELECT m.link, v.id FROM message m JOIN visit v ON v.id = m.visit_id WHERE m.link IS NOT NULL AND"
+        " v.state = 'booked' AND v.day > CURRENT_DATE() AND m.event = 'reminder' ORDER BY m.id DESC LIMIT 1",
+    )[0]
+    phone = person("juno")
+    phone.driver.set_window_size(400, 800)
+    phone.driver.get(f"{zax.url}/v/{link}")
+    phone.see("Your visit", ".lk")
+    assert of(zax, f"SELECT state FROM visit WHERE id = {visit}") == "booked"
+    phone.press(Keys.TAB)
+    assert phone.focus().text == "I’ll be there"
+    phone.press(Keys.ENTER)
+    phone.see("You’re confirmed. See you then!", ".lk")
+    assert of(zax, f"SELECT state FROM visit WHERE id = {visit}") == "confirmed"
+    wide = phone.driver.execute_script("return document.documentElement.scrollWidth")
+    assert wide <= phone.driver.execute_script("return window.innerWidth")
+
+
+def test_a_receipt_goes_by_keys_and_opens_with_the_birth_date(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    receipt, birth = rows(
+        zax,
+        "SELECT r.id, DATE_FORMAT(p.birth, '%m/%d/%Y') FROM receipt r JOIN patient p ON p.id = r.patient_id"
+        " JOIN payment t ON t.receipt_id = r.id WHERE t.state = 'taken' AND p.email <> '' AND p.birth <"
+        " '2000-01-01' ORDER BY r.id DESC LIMIT 1",
+    )[0]
+    desk = person("juno")
+    desk.open(f"/receipts/{receipt}")
+    desk.press("s")
+    desk.see("A link opens only with the birth date", "#main")
+    desk.control_enter()
+    desk.see("Receipt is on its way to")
+    sent = "SELECT link FROM message WHERE why = 'Receipt' AND event = 'paper' ORDER BY id DESC LIMIT 1"
+    mails = httpx.get(f"{zax.standin}/mail", trust_env=False).json
+    link = of(zax, sent)
+    desk.until(lambda: any(link in each["text"] for each in mails()), "the mail is there")
+    desk.driver.get(f"{zax.url}/p/{link}")
+    desk.see("A paper for you", ".lk")
+    desk.driver.switch_to.active_element.send_keys("1/2/1903", Keys.ENTER)
+    desk.see("isn’t the birth date we have", ".lk")
+    field = desk.find("#birth")
+    field.clear()
+    field.send_keys(birth, Keys.ENTER)
+    opened = f"SELECT COUNT(*) FROM message WHERE link = '{link}' AND opened_at IS NOT NULL"
+    desk.until(lambda: of(zax, opened) == 1, "it is open, and noted")

@@ -39,6 +39,7 @@ from zax.desk.inbox.inbox import inbox_rows, take_row
 from zax.desk.inbox.news import take_news
 from zax.desk.notices import rules
 from zax.outside.doors import Outside
+from zax.store.messages.messages import change_message
 
 
 @pytest.fixture
@@ -313,3 +314,16 @@ def test_a_text_that_answers_nothing_is_read_escaped_and_seen_to_once(
     assert juno.post(f"/inbox/texts/{number}/done", **form).status_code == 409
     assert juno.post("/inbox/texts/99999/done", **form).status_code == 404
     assert "Someone has answered that already." in juno.get(f"/inbox?open=text-{number}").text
+
+
+def test_a_text_instead_of_a_call_is_an_answer_to_it(
+    juno: Browser, desk: Desk, reminded: int, outside: Outside
+) -> None:
+    message = scalar(desk, "SELECT id FROM message WHERE channel = 'text'")
+    patient = scalar(desk, "SELECT patient_id FROM visit")
+    with desk.engine.begin() as connection:
+        change_message(connection, message, asks="no_one", state_at=desk.clock.now())
+    assert f"call-{message}" in juno.get("/inbox").text
+    form = {"row": f"call-{message}", "of": "", "next": "", "words": "Could you call us?"}
+    after(juno, f"/inbox/write/{patient}", **form)
+    assert f"call-{message}" not in juno.get("/inbox").text

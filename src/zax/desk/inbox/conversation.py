@@ -36,7 +36,13 @@ from zax.store.book.records import Visit
 from zax.store.engine import Connection
 from zax.store.inbox import inbox as stored
 from zax.store.inbox.replies import ReplyRow, change_reply, hold_reply
-from zax.store.messages.messages import Message, keep_address, message_by_id, messages_about
+from zax.store.messages.messages import (
+    Message,
+    change_message,
+    keep_address,
+    message_by_id,
+    messages_about,
+)
 from zax.store.patients.patients import guarantors_of, known_patient
 from zax.store.patients.records import Patient
 
@@ -224,9 +230,9 @@ def texts_reach(connection: Connection, patient: Patient, today: date) -> tuple[
 
 
 @act("book")
-def write_back(tx: Transaction, patient_id: int, words: str, key: str) -> str:
-    """Text a patient by hand; the phone. Their texts that still wait are answered by it. Refused beside
-    `words` when it is empty, too long, or they can't be texted.
+def write_back(tx: Transaction, patient_id: int, words: str, key: str, call_id: int = 0) -> str:
+    """Text a patient by hand; the phone. Their texts that still wait are answered by it, and so is the call
+    that is named. Refused beside `words` when it is empty, too long, or they can't be texted.
     """
     said = _said(words, LONGEST_TEXT)
     patient = known_patient(tx.connection, patient_id)
@@ -235,6 +241,9 @@ def write_back(tx: Transaction, patient_id: int, words: str, key: str) -> str:
         raise Refused(f"{called(patient)} can’t be texted: {why_not}.", "words")
     write_to(tx, Channel.TEXT, to, said, key=f"hand-{key}"[:60], sort=Sort.ANSWER, patient_id=patient_id)
     _answered(tx, to, "answered by text")
+    call = stored.hold_asking(tx.connection, call_id) if call_id else None
+    if call is not None and call.seen_at is None and call.patient_id == patient_id:
+        change_message(tx.connection, call.id, seen_at=tx.now, seen_by=tx.actor.id)
     tx.audit("message.by_hand", patient_id=patient_id)
     return to
 

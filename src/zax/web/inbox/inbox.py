@@ -146,7 +146,8 @@ def write(request: Request, patient_id: int, form: PostedForm = Depends(posted_f
         if email_id:
             talk.mail_back(ctx.desk, ctx.actor, email_id, form["words"], form["once"])
         else:
-            talk.write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"])
+            call_id = reference(form["row"].removeprefix("call-")) if form["row"].startswith("call-") else 0
+            talk.write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"], call_id)
     except Mendable as error:
         if form["back"]:
             return _talk_page(ctx, patient_id, error.status, problems=error.problems, typed=form)

@@ -141,6 +141,7 @@ KEYS = (
     Key("original", "o", "O", "Back to the original words", "Messages"),
     Key("trydoors", "y", "Y", "Try the connections", "Messages"),
     Key("sendtest", "t", "T", "Send me a test", "Messages"),
+    Key("sendpaper", "s", "S", "Send the paper to its patient", "Papers"),
     Key("findkind", "k", "K", "What is to be done", "Openings"),
     Key("findwith", "p", "P", "With whom", "Openings"),
     Key("findwhen", "w", "W", "When: this week, in six months", "Openings"),
