@@ -15,9 +15,13 @@ from typing import Any
 from sqlalchemy import Connection, Engine, Row, insert, select, text
 
 from zax.clock import ShiftedClock, to_utc
+from zax.core.messages.mail_answer import MailAnswer
 from zax.core.messages.news import News, What
 from zax.demo.world import ZONE
+from zax.desk.acts.act import in_transaction
+from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk
+from zax.desk.inbox.mailbox import take_answer
 from zax.desk.inbox.news import take_news
 from zax.desk.inbox.replies import take_reply
 from zax.desk.notices.planning import plan_messages
@@ -182,6 +186,32 @@ def _answers(desk: Desk, clock: ShiftedClock, opens: datetime, day: date) -> Non
             connection.execute(m.update().where(m.c.request_key == row.request_key).values(state="sent"))
         take_news(desk, News(row.request_key, what, "no such number"))
     _call_nobody_took(desk, opens, reminded[len(said) + 2 :][:1])
+    clock.set_to(opens - timedelta(minutes=52))
+    _a_mail(desk)
+
+
+def _a_mail(desk: Desk) -> None:
+    """Somebody answers the newest mail about a visit ahead with a question."""
+    m = schema.message
+    newest = (
+        select(m.c.request_key, m.c.address)
+        .where(m.c.channel == "email", m.c.event == "reminder", m.c.sent_at.is_not(None))
+        .order_by(m.c.id.desc())
+        .limit(1)
+    )
+    with desk.engine.connect() as connection:
+        row = connection.execute(newest).first()
+    if row is None:
+        return
+    found = MailAnswer(
+        mail_id="demo-1@mail.example.org",
+        answers=(row.request_key,),
+        sender=row.address,
+        subject="Re: See you",
+        words="Should I bring my insurance card again, or is last year’s fine?",
+        leave_me=False,
+    )
+    in_transaction(desk, WORKER, lambda tx: take_answer(tx, found))
 
 
 def _call_nobody_took(desk: Desk, opens: datetime, rows: Sequence[Row[Any]]) -> None:

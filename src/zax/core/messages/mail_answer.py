@@ -11,13 +11,16 @@ from dataclasses import dataclass
 from email import message_from_bytes, policy
 from email.message import EmailMessage
 from email.utils import parseaddr
-from html.parser import HTMLParser
+from html import unescape
 
 LONGEST = 1_000
 _IDS = re.compile(r"<([^<>\s@]{1,120})@([^<>\s]{1,200})>")
 _QUOTED = re.compile(
     r"^\s*(?:>|-{2,}\s*(?:original|mensaje)|_{5,}|(?:on|el)\b.{0,200}(?:wrote|escribi[oó])\s*:?\s*$)", re.I
 )
+_HIDDEN = re.compile(r"<(style|script|head|blockquote)\b.*?(?:</\1\s*>|\Z)|<!--.*?(?:-->|\Z)", re.I | re.S)
+_BREAK = re.compile(r"<(?:br|/?p|/?div|/?tr|/?li)\b[^<>]*>", re.I)
+_TAG = re.compile(r"<[^<>]*>")
 _AUTOMATIC = frozenset({"bulk", "list", "junk", "auto_reply"})
 
 
@@ -95,32 +98,9 @@ def _text(mail: EmailMessage) -> str:
     return _plain(text) if body.get_content_type() == "text/html" else text
 
 
-class _Words(HTMLParser):
-    """The text of a page, without what a reader doesn't see."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.parts: list[str] = []
-        self.hidden = 0
-
-    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
-        self.hidden += tag in {"style", "script", "blockquote"}
-        if tag in {"br", "p", "div", "tr"}:
-            self.parts.append("\n")
-
-    def handle_endtag(self, tag: str) -> None:
-        if tag in {"style", "script", "blockquote"}:
-            self.hidden = max(0, self.hidden - 1)
-
-    def handle_data(self, data: str) -> None:
-        if not self.hidden:
-            self.parts.append(data)
-
-
 def _plain(page: str) -> str:
-    words = _Words()
-    words.feed(page)
-    return "".join(words.parts)
+    """The text of a page, without what a reader doesn't see and without what it quotes."""
+    return unescape(_TAG.sub("", _BREAK.sub("\n", _HIDDEN.sub("", page))))
 
 
 def _unquoted(text: str) -> str:
