@@ -90,7 +90,7 @@ from zax.store.money.tables import (
     statement_run,
     tender_kind,
 )
-from zax.store.notices.tables import notice_rule, notice_told, notice_words
+from zax.store.notices.tables import calendar_feed, notice_rule, notice_told, notice_words
 from zax.store.patients.tables import (
     flag,
     household,
@@ -117,6 +117,7 @@ __all__ = [
     "audit",
     "beat",
     "book_act",
+    "calendar_feed",
     "call_lock",
     "card_on_file",
     "charge_line",

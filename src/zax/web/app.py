@@ -62,7 +62,7 @@ from zax.web.followup import (
     unbooked,
 )
 from zax.web.followup import setup as returns_setup
-from zax.web.inbox import callbacks, inbox, link, replies_setup
+from zax.web.inbox import callbacks, inbox, link, patient_messages, replies_setup
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
 from zax.web.notices import providers as provider_mail
 from zax.web.notices import setup as messages_setup
@@ -112,7 +112,7 @@ ROOMS = (
     *(series, waitlist, days),
     *(posting, denials, below_contract, pictures, payer_accounts),
     *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
-    *(callbacks, inbox, link, messages_setup, words_setup, provider_mail, replies_setup),
+    *(callbacks, inbox, patient_messages, link, messages_setup, words_setup, provider_mail, replies_setup),
     *(send_paper, paper_link),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),

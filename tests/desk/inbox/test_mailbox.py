@@ -20,8 +20,8 @@ from zax.core.messages.channel import Channel
 from zax.core.notices.events import Event
 from zax.desk.acts.transaction import Desk
 from zax.desk.inbox import mailbox
-from zax.desk.inbox.conversation import mail_back, reach_again
 from zax.desk.inbox.mailbox import take_mail
+from zax.desk.inbox.writing_back import mail_back, reach_again
 from zax.desk.notices.mail import domain_of
 from zax.outside.doors import Outside, Received
 from zax.standin.mailboxes import answer_to, bounce_of

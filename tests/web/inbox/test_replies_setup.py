@@ -144,3 +144,9 @@ def test_a_ready_made_answer_stands_below_the_field(sam: Browser, desk: Desk, re
     patient = scalar(desk, "SELECT patient_id FROM visit")
     page = sam.get(f"/patients/{patient}/messages").text
     assert 'data-said="Hi Ada, park behind it."' in page and 'data-said="Left a message"' not in page
+
+
+@pytest.mark.parametrize("path", ["messages/works", "messages/1/again", "calendar"])
+def test_nobodys_messages_are_not_there(sam: Browser, path: str) -> None:
+    assert sam.post(f"/patients/999999/{path}", address="x@y.example").status_code == 404
+    assert sam.post("/inbox/write/999999", words="hello", back="/day").status_code == 404

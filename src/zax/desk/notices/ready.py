@@ -119,10 +119,14 @@ def _with_paper(tx: Transaction, message: Message) -> Ready | str:
 def _hand_written_why_not(tx: Transaction, message: Message) -> str:
     if message.event in _ANSWERS or message.patient_id is None:
         return ""
+    trouble = known_of(tx.connection, [message.address]).get(message.address, Known()).trouble
+    if message.event == Event.RECEIPT:
+        # Whoever paid gets it, also for somebody who isn't a patient anymore.
+        return trouble
     patient = patients_of(tx.connection, [message.patient_id]).get(message.patient_id)
     if patient is None or patient.status != "active":
         return "not an active patient anymore"
-    return known_of(tx.connection, [message.address]).get(message.address, Known()).trouble
+    return trouble
 
 
 def _skip(tx: Transaction, errand: Errand, message: Message, why: str) -> None:

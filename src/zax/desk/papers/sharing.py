@@ -14,7 +14,7 @@ from datetime import date
 from zax.core.errors import NotFound, Refused
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import language_of
-from zax.core.messages.reach import Known, Reachable, Way, way
+from zax.core.messages.reach import way
 from zax.core.notices.events import Event
 from zax.core.patients.fields import CARE
 from zax.desk.acts.act import act
@@ -77,7 +77,8 @@ def ways_for(connection: Connection, clinic: Clinic, paper: Paper, today: date) 
         attached = (
             channel is Channel.EMAIL and not paper.by_link and (not paper.about_care or agreed(patient))
         )
-        where = _where(person, channel, today, known)
+        # Somebody asked for it, so what they prefer for reminders doesn’t matter.
+        where = way(person, channel, today, "", known)
         why_not = f"Can’t be sent there: {where.why_not}." if not where.to else ""
         if where.to and not attached:
             why_not = NO_PAGES if not habits_of(clinic).address else "" if patient.birth else NO_BIRTH
@@ -85,11 +86,6 @@ def ways_for(connection: Connection, clinic: Clinic, paper: Paper, today: date) 
             Sending(channel=channel, to="" if why_not else where.to, attached=attached, why_not=why_not)
         )
     return found
-
-
-def _where(person: Reachable, channel: Channel, today: date, known: dict[str, Known]) -> Way:
-    """Where it goes; somebody asked for it, so what they prefer for reminders doesn't matter."""
-    return way(person, channel, today, "", known)
 
 
 @act("patients")

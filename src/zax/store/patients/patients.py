@@ -9,6 +9,7 @@ from datetime import date, datetime
 from sqlalchemy import Connection, and_, bindparam, func, or_, select, update
 
 from zax.core.book.track import ON_THE_BOOK
+from zax.core.errors import NotFound
 from zax.core.json import KeptJson
 from zax.store.patients.records import Patient
 from zax.store.patients.tables import household, patient
@@ -40,10 +41,10 @@ def patient_of(connection: Connection, patient_id: int) -> Patient | None:
 
 
 def known_patient(connection: Connection, patient_id: int) -> Patient:
-    """One that other rows name, so it is there."""
+    """One that other rows or an address name. Raises NotFound."""
     found = patient_of(connection, patient_id)
     if found is None:
-        raise LookupError(f"no patient {patient_id}")
+        raise NotFound("There is no such patient.")
     return found
 
 

@@ -17,22 +17,21 @@ from zax.core.inbox.row import SOURCE_WORDS, InboxRow, Source
 from zax.core.messages.length import text_length
 from zax.core.reading import day_or_none, parse_clock, reference
 from zax.desk.followup.ready_notes import notes_for
-from zax.desk.inbox import conversation as talk
-from zax.desk.inbox.again import ENDED, send_again
+from zax.desk.inbox import writing_back
 from zax.desk.inbox.answers import take_back
+from zax.desk.inbox.conversation import conversation
 from zax.desk.inbox.inbox import inbox_rows, is_fresh, let_row_go, message_seen_to, take_row
+from zax.desk.inbox.proposals import proposals, written_answer
 from zax.desk.inbox.replies import done_words, seen_to
-from zax.desk.messages.addresses import known_of
-from zax.desk.notices.facts import addresses_of
-from zax.desk.notices.feeds import address_of, open_patient_feed, shut_patient_feed
+from zax.desk.inbox.writing_back import mail_back, texts_reach, write_back
 from zax.desk.notices.rules import habits_of
 from zax.store.book.queries import visits_by_id
 from zax.store.engine import Connection
 from zax.store.followup.calls import people_to_call
 from zax.store.inbox import inbox as stored
 from zax.store.inbox.replies import one_reply
-from zax.store.notices.feeds import feed_of_patient
 from zax.store.patients.patients import patient_of
+from zax.web.inbox.patient_messages import talk_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
@@ -89,20 +88,20 @@ def _beside(connection: Connection, ctx: RequestContext, row: InboxRow) -> dict[
     found: dict[str, object] = {"patient": patient, "visit": visit, "lines": [], "proposed": [], "words": ""}
     if patient is None:
         return found
-    to, why_not = talk.texts_reach(connection, patient, ctx.today)
+    to, why_not = texts_reach(connection, patient, ctx.today)
     proposed = []
     if row.key.startswith("text-"):
         reply = one_reply(connection, reference(row.key.removeprefix("text-")))
-        proposed = talk.proposals(connection, ctx.clinic, reply, ctx.now) if reply else []
+        proposed = proposals(connection, ctx.clinic, reply, ctx.now) if reply else []
         if reply and row.source is Source.EMAIL:
             to, why_not = reply.phone, ""
     (person,) = people_to_call(connection, [patient.id], ctx.today).values()
     return found | {
-        "lines": talk.conversation(connection, patient),
+        "lines": conversation(connection, patient),
         "to": to,
         "why_not": why_not,
         "proposed": proposed,
-        "words": talk.written_answer(ctx.clinic, patient, proposed),
+        "words": written_answer(ctx.clinic, patient, proposed),
         "ready": notes_for(connection, ctx.clinic, ctx.actor, patient.id, ctx.now, answers=True),
         "person": person,
     }
@@ -144,13 +143,13 @@ def write(request: Request, patient_id: int, form: PostedForm = Depends(posted_f
     email_id = reference(form["email"])
     try:
         if email_id:
-            talk.mail_back(ctx.desk, ctx.actor, email_id, form["words"], form["once"])
+            mail_back(ctx.desk, ctx.actor, email_id, form["words"], form["once"])
         else:
             call_id = reference(form["row"].removeprefix("call-")) if form["row"].startswith("call-") else 0
-            talk.write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"], call_id)
+            write_back(ctx.desk, ctx.actor, patient_id, form["words"], form["once"], call_id)
     except Mendable as error:
         if form["back"]:
-            return _talk_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
+            return talk_page(ctx, patient_id, error.status, problems=error.problems, typed=form)
         return _page(ctx, form["row"], form["of"], error.status, problems=error.problems, typed=form)
     return ctx.go(form.back if form["back"] else _list(form, form["next"]), "On its way.")
 
@@ -169,7 +168,7 @@ def move_as_asked(request: Request, reply_id: int, form: PostedForm = Depends(po
         day = day_or_none(form["day"])
         if day is None:
             raise NotFound("That time isn’t there anymore.")
-        return talk.move_as_asked(
+        return writing_back.move_as_asked(
             ctx.desk, ctx.actor, reply_id, day, parse_clock(form["at"]), reference(form["provider_id"])
         )
 
@@ -206,75 +205,3 @@ def _act(request: Request, form: PostedForm, act: Callable[[RequestContext], str
     except Mendable as error:
         return _page(ctx, form["row"], form["of"], error.status, problems=error.problems, typed=form)
     return ctx.go(_list(form, form["next"]), said)
-
-
-@router.post("/patients/{patient_id}/messages/{message_id}/again")
-def again(
-    request: Request, patient_id: int, message_id: int, form: PostedForm = Depends(posted_form)
-) -> Response:
-    """A message of theirs once more."""
-    ctx = enter(request, "book")
-    try:
-        to = send_again(ctx.desk, ctx.actor, message_id, form["once"])
-    except Mendable as error:
-        return _talk_page(ctx, patient_id, error.status, problems=error.problems)
-    return ctx.go(f"/patients/{patient_id}/messages", f"On its way to {to}.")
-
-
-@router.post("/patients/{patient_id}/calendar")
-def their_calendar(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    """An address under which their calendar program reads their visits, or shutting it."""
-    ctx = enter(request, "patients")
-    try:
-        if form["do"] == "shut":
-            shut_patient_feed(ctx.desk, ctx.actor, patient_id)
-            return ctx.go(f"/patients/{patient_id}/messages", "That address opens nothing anymore.")
-        open_patient_feed(ctx.desk, ctx.actor, patient_id)
-    except Mendable as error:
-        return _talk_page(ctx, patient_id, error.status, problems=error.problems)
-    return ctx.go(f"/patients/{patient_id}/messages", "There’s an address for their calendar now.")
-
-
-@router.post("/patients/{patient_id}/messages/works")
-def works_again(request: Request, patient_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    ctx = enter(request, "patients")
-    talk.reach_again(ctx.desk, ctx.actor, patient_id, form["address"])
-    return ctx.go(f"/patients/{patient_id}/messages", "It’s written to again.")
-
-
-@router.get("/patients/{patient_id}/messages")
-def show_talk(request: Request, patient_id: int) -> Response:
-    return _talk_page(enter(request, "see"), patient_id)
-
-
-def _talk_page(ctx: RequestContext, patient_id: int, status: int = 200, **more: object) -> Response:
-    """Everything sent to and received from a patient, with their next visit beside."""
-    with ctx.read() as connection:
-        patient = patient_of(connection, patient_id)
-        if patient is None:
-            raise NotFound("There is no such patient.")
-        to, why_not = talk.texts_reach(connection, patient, ctx.today)
-        (person,) = people_to_call(connection, [patient.id], ctx.today).values()
-        visit_id, feed = person.next_visit_id, feed_of_patient(connection, patient.id)
-        page = ctx.page(
-            "inbox/messages.html",
-            status,
-            patient=patient,
-            lines=talk.conversation(connection, patient),
-            to=to,
-            why_not=why_not,
-            person=person,
-            visit=visits_by_id(connection, [visit_id]).get(visit_id) if visit_id else None,
-            ended=ENDED,
-            ready=notes_for(connection, ctx.clinic, ctx.actor, patient.id, ctx.now, answers=True),
-            feed=feed,
-            feed_address=address_of(ctx.clinic, feed) if feed else "",
-            troubled={
-                address: known.trouble
-                for address, known in known_of(connection, addresses_of(patient)).items()
-                if known.trouble
-            },
-            screen="patients",
-            **more,
-        )
-    return ctx.looked(page, patient_id, "messages")
