@@ -91,6 +91,7 @@ SCREENS = (
         ("Call sheet", "/setup/calls", "score weights whom to call first"),
         ("Recalls", "/setup/recalls", "due again interval window texts letters"),
         ("Messages", "/setup/messages", "texts emails calls reminders quiet hours words templates"),
+        ("Asking online", "/setup/online", "web booking requests patients link qr code"),
         ("Replies", "/setup/messages/replies", "texts answers words understood cancel yes no"),
         ("Providers’ mail and calendars", "/setup/messages/providers", "digest day email ical feed"),
         ("Offers", "/setup/offers", "openings texts waves"),
