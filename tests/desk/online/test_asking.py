@@ -292,3 +292,11 @@ def test_it_is_canceled_on_its_page_within_the_clinics_hours(desk: Desk, clock: 
     for wrong in ("", "x", "y" * 24, "z" * 300):
         with pytest.raises(NotFound):
             asked(desk, wrong)
+
+
+def test_the_worker_forgets_who_tried(desk: Desk, outside: Outside, clock: ShiftedClock) -> None:
+    ask(desk, SECRET, HELD)
+    assert scalar(desk, "SELECT COUNT(*) FROM online_try") == 3
+    clock.set_to(clock.now() + timedelta(hours=25))
+    run_once(desk, outside, None)  # type: ignore[arg-type]
+    assert scalar(desk, "SELECT COUNT(*) FROM online_try") == 0

@@ -309,3 +309,9 @@ def cancel_asked(desk: Desk, link: str) -> None:
         tx.audit("online.canceled", patient_id=found.visit.patient_id, visit_id=found.visit.id)
 
     in_transaction(desk, WORKER, work)
+
+
+def forget_old_tries(desk: Desk) -> int:
+    """What no limit counts anymore; how many. For the worker."""
+    longest = max(limit.window for limit in LIMITS)
+    return in_transaction(desk, WORKER, lambda tx: stored.forget_tries(tx.connection, tx.now - longest))

@@ -58,10 +58,6 @@ def request_by_link(connection: Connection, link: str) -> OnlineRequest | None:
     return one(connection, select(_r).where(_r.c.link == link), OnlineRequest)
 
 
-def request_of_visit(connection: Connection, visit_id: int) -> OnlineRequest | None:
-    return one(connection, select(_r).where(_r.c.visit_id == visit_id), OnlineRequest)
-
-
 def note_try(connection: Connection, kind: str, who: str, at: datetime) -> None:
     connection.execute(insert(_t).values(kind=kind, who=who, at=at))
 

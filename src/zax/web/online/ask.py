@@ -105,6 +105,7 @@ def _times(at: Visitor, wanted: Wanted, been_here: bool, wrong: str = "", status
         later=wanted.first + WEEK if wanted.first + WEEK <= last_day(clinic, wanted.site_id, now) else None,
         wrong=wrong,
         day_words=lambda day: day_in(day, at.language),
+        last=max(week.days, default=wanted.first),
         site=clinic.sites[wanted.site_id],
     )
 

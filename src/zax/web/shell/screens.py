@@ -93,7 +93,7 @@ SCREENS = (
         ("Messages", "/setup/messages", "texts emails calls reminders quiet hours words templates"),
         ("Asking online", "/setup/online", "web booking requests patients link qr code"),
         ("Replies", "/setup/messages/replies", "texts answers words understood cancel yes no"),
-        ("Providers’ mail and calendars", "/setup/messages/providers", "digest day email ical feed"),
+        ("Providers’ mail", "/setup/messages/providers", "digest day email ical feed"),
         ("Offers", "/setup/offers", "openings texts waves"),
         ("Returns", "/setup/returns", "come back reasons overdue"),
         ("Heads-ups", "/setup/headsups", "alerts warnings"),
