@@ -219,6 +219,8 @@ _TYPE_USUAL: Json = {
     "goal_a_day": 0,
     "most_a_day": 0,
     "web": "no",
+    "web_words": "",
+    "web_note": "",
     "ask_after_days": 60,
     "equipment": [],
     "buffer_min": 0,

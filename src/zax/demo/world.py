@@ -27,6 +27,7 @@ ABOUT = {
     "clearinghouse_name": "Ferryhub Clearing",
     "clearinghouse_id": "FERRYHUB",
     "wait_limit_minutes": 10,
+    "online": {"runs": True},
 }
 ZONE = "America/Los_Angeles"
 SITES = (
@@ -218,6 +219,8 @@ TYPE_MORE: dict[str, Json] = {
     "Hygiene": {
         "goal_a_day": 6,
         "web": "held",
+        "web_words": "Cleaning and exam",
+        "web_note": "Hygienist, then dentist. We confirm by text.",
         "ask_after_days": 60,
         "equipment": ["x-ray"],
     },
@@ -225,11 +228,11 @@ TYPE_MORE: dict[str, Json] = {
     "Root canal": {"equipment": ["microscope"], "ask_after_days": 30},
     "Crown prep": {"ask_after_days": 60},
     "Extraction": {"ask_after_days": 60, "most_a_day": 6},
-    "Toothache": {"web": "held", "ask_after_days": 7},
+    "Toothache": {"web": "held", "web_words": "A tooth hurts", "ask_after_days": 7},
     "Follow-up": {"doubles": True},
-    "Sick visit": {"web": "held", "ask_after_days": 7},
+    "Sick visit": {"web": "held", "web_words": "I feel sick", "ask_after_days": 7},
     "Physical": {"equipment": ["ekg"], "ask_after_days": 90},
-    "Vaccines": {"web": "firm", "doubles": True},
+    "Vaccines": {"web": "firm", "web_words": "A vaccine", "doubles": True},
 }
 # name, dental, services
 SETS = (

@@ -91,6 +91,7 @@ from zax.store.money.tables import (
     tender_kind,
 )
 from zax.store.notices.tables import calendar_feed, notice_rule, notice_told, notice_words
+from zax.store.online.tables import online_request, online_try
 from zax.store.patients.tables import (
     flag,
     household,
@@ -157,6 +158,8 @@ __all__ = [
     "offer",
     "offer_person",
     "out_of_network",
+    "online_request",
+    "online_try",
     "outbox",
     "patient",
     "patient_alias",

@@ -67,6 +67,8 @@ from zax.web.money import account, day_close, payment_page, payment_plans, recei
 from zax.web.notices import providers as provider_mail
 from zax.web.notices import setup as messages_setup
 from zax.web.notices import words as words_setup
+from zax.web.online import ask as ask_online
+from zax.web.online import setup as online_setup
 from zax.web.papers import link as paper_link
 from zax.web.papers import send as send_paper
 from zax.web.patients import duplicates, files, finding, new_patient
@@ -114,6 +116,7 @@ ROOMS = (
     *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
     *(callbacks, inbox, patient_messages, link, messages_setup, words_setup, provider_mail, replies_setup),
     *(send_paper, paper_link),
+    *(ask_online, online_setup),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),

@@ -18,7 +18,7 @@ class VisitType:
     limit when it may begin and end.
 
     `for_whom` is all, new or known; `web` is no, firm or held; `most` and `goal` are visits a day at one
-    site, 0 for none.
+    site, 0 for none. `web_words` is what patients call it online, `web_note` a word on it.
     """
 
     id: int
@@ -43,6 +43,12 @@ class VisitType:
     doubles: bool
     active: bool
     version: int
+    web_words: str = ""
+    web_note: str = ""
+
+    @property
+    def name_online(self) -> str:
+        return self.web_words or self.name
 
     def allows(self, day: date, span: Span) -> bool:
         """Whether the type may be booked then."""

@@ -67,6 +67,7 @@ class Sort(StrEnum):
     BY_HAND = "by_hand"
     TEST = "test"
     DIGEST = "digest"
+    CODE = "code"
 
 
 SORT_WORDS: Mapping[Sort, str] = {
@@ -78,6 +79,7 @@ SORT_WORDS: Mapping[Sort, str] = {
     Sort.BY_HAND: "Written by hand",
     Sort.TEST: "A test",
     Sort.DIGEST: "A provider’s day",
+    Sort.CODE: "A code",
 }
 
 

@@ -29,7 +29,13 @@ CHANNELS = {"text": "text", "email": "email", "call": "call", "post": "post", "n
 # Beside the wishes by topic: whether an email may name their care.
 CARE, CARE_WORDS = "care", "Care named in emails"
 AGREED = {"yes": "agreed", "no": "not agreed"}
-STATUSES = {"active": "active", "inactive": "inactive", "deceased": "deceased", "merged": "merged"}
+STATUSES = {
+    "active": "active",
+    "inactive": "inactive",
+    "deceased": "deceased",
+    "merged": "merged",
+    "asked": "asked online",
+}
 Check = Callable[[str, str, date], Any]
 
 

@@ -27,8 +27,10 @@ from zax.desk.book.cancellation import drop
 from zax.desk.book.track import locked_visit, step
 from zax.desk.book.undo import Memo
 from zax.desk.messages.writing import write_to
+from zax.desk.patients.details import locked_patient
 from zax.store.book.queries import held_past
 from zax.store.book.records import DayVisit, Visit
+from zax.store.patients.patients import save_patient
 
 TIME_TO_UNDO = timedelta(minutes=2)
 
@@ -61,6 +63,7 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
         memo.look_at(visit)
         if accept:
             step(tx, visit, Stop.BOOKED, after=replace(visit, held_until=None))
+            _take_in(tx, visit.patient_id)
             tx.audit(
                 "visit.accepted", patient_id=visit.patient_id, visit_id=visit.id, said="accepted the request"
             )
@@ -70,6 +73,15 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
     names = f"{asked[0].first} {asked[0].last}" + (f" and {len(asked) - 1} more" if len(asked) > 1 else "")
     memo.write(f"{'accepted' if accept else 'declined'} the request of {names}")
     return len(asked)
+
+
+def _take_in(tx: Transaction, patient_id: int) -> None:
+    """Whoever asked online and was not recognized is a patient from now on."""
+    person = locked_patient(tx, patient_id)
+    if person.status == "asked":
+        save_patient(tx.connection, person, replace(person, status="active", version=person.version + 1))
+        tx.audit("patient.accepted", patient_id=patient_id)
+        tx.tell("patient", patient_id=patient_id)
 
 
 def _words(tx: Transaction, visit: Visit, accept: bool, note: str) -> tuple[str, str]:
@@ -95,16 +107,19 @@ def _words(tx: Transaction, visit: Visit, accept: bool, note: str) -> tuple[str,
 
 
 def _tell_patient(tx: Transaction, visit: Visit, words: tuple[str, str]) -> list[str]:
-    """Queue the message; nothing when there is no address, which the Book then shows. The keys queued."""
-    if not visit.email:
+    """Queue the message, by mail or else by text; nothing when there is no address, which the Book then
+    shows. The keys queued.
+    """
+    if not visit.email and not visit.phone:
         return []
     key = f"request-{visit.id}-{visit.version}"
+    by_mail = bool(visit.email)
     write_to(
         tx,
-        Channel.EMAIL,
-        visit.email,
-        words[1],
-        subject=words[0],
+        Channel.EMAIL if by_mail else Channel.TEXT,
+        visit.email or visit.phone,
+        words[1] if by_mail else " ".join(words[1].split()),
+        subject=words[0] if by_mail else "",
         key=key,
         sort=Sort.REQUEST,
         patient_id=visit.patient_id,

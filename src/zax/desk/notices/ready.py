@@ -124,7 +124,8 @@ def _hand_written_why_not(tx: Transaction, message: Message) -> str:
         # Whoever paid gets it, also for somebody who isn't a patient anymore.
         return trouble
     patient = patients_of(tx.connection, [message.patient_id]).get(message.patient_id)
-    if patient is None or patient.status != "active":
+    # Whoever asked online is told what became of it.
+    if patient is None or patient.status not in {"active", "asked"}:
         return "not an active patient anymore"
     return trouble
 

@@ -60,6 +60,8 @@ class TypeForm(OfVersion):
     room_ids: References
     services: References
     set_id: Choice
+    web_words: str = ""
+    web_note: str = ""
     needs: tuple[NeedRow, ...] = ()
 
 
@@ -83,6 +85,11 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> Json:
         wrong.add("role", "Choose the provider.")
     if form.for_whom not in FOR_WHOM or form.web not in WEB:
         wrong.add("web", "Choose one from the list.")
+    web_words, web_note = (" ".join(text.split()) for text in (form.web_words, form.web_note))
+    if len(web_words) > 60:
+        wrong.add("web_words", "Keep it to 60 letters.")
+    if len(web_note) > 120:
+        wrong.add("web_note", "Keep it to 120 letters.")
     dental = form.role != "medical"
     minutes = wrong.take(whole_number, form.minutes, "minutes", 5, LONGEST_VISIT) or 0
     if minutes % 5:
@@ -113,6 +120,8 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> Json:
         "minutes": minutes,
         "for_whom": form.for_whom,
         "web": form.web,
+        "web_words": web_words,
+        "web_note": web_note,
         "doubles": form.doubles,
         "active": form.active,
         "equipment": equipment,

@@ -27,6 +27,7 @@ _DUTIES: Mapping[str, str] = {
     "payer list": "renew the list of payers",
     "text replies": "fetch patients’ texts",
     "mail": "read the clinic’s mailbox",
+    "online tries": "forget who asked online",
     "digests": "mail the providers their day",
     "messages": "plan reminders and other messages",
     "offers": "text the next people of an offer",

@@ -330,7 +330,7 @@ def visits_needing(connection: Connection, provider_id: int, day: date) -> list[
 def held_requests(connection: Connection, site_id: int) -> list[HeldRequest]:
     """All that wait for an answer at the site, the most urgent first."""
     query = (
-        select(visit, patient.c.first, patient.c.last, patient.c.email)
+        select(visit, patient.c.first, patient.c.last, patient.c.email, patient.c.phone)
         .join(patient, patient.c.id == visit.c.patient_id)
         .where(visit.c.state == Stop.HELD, visit.c.site_id == site_id)
         .order_by(visit.c.held_until, visit.c.id)

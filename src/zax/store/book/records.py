@@ -248,6 +248,7 @@ class HeldRequest:
     first: str
     last: str
     email: str
+    phone: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

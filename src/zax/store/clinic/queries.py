@@ -178,6 +178,8 @@ def _visit_type(row: Row[Any], own: tuple[int, ...], sets: Mapping[int, ServiceS
         doubles=row.doubles,
         active=row.active,
         version=row.version,
+        web_words=row.web_words,
+        web_note=row.web_note,
     )
 
 

@@ -140,6 +140,8 @@ visit_type = Table(
     number_column("ask_after_days", "60"),
     text_column("for_whom", 8, "all"),
     text_column("web", 8, "no"),
+    text_column("web_words", 60),
+    text_column("web_note", 120),
     flag_column("doubles"),
     ref("set_id", "service_set", nullable=True),
     flag_column("active", "1"),

@@ -25,6 +25,7 @@ from zax.desk.book.placing import Spot, nearest_anywhere
 from zax.desk.book.shelf import put_back, share, shelve
 from zax.desk.book.undo import undo_act
 from zax.desk.book.web_requests import accept_requests, decline_requests
+from zax.desk.day.request_notes import notes_on
 from zax.store.book import queries as visits
 from zax.store.book.queries import held_requests
 from zax.web.day.book import base_of, book_page, shown_view
@@ -241,7 +242,8 @@ def show_requests(request: Request) -> Response:
 def requests_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     with ctx.read() as connection:
         asked = held_requests(connection, ctx.site_id)
-    return ctx.page("day/web_requests.html", status, asked=asked, screen="book", **more)
+        notes = notes_on(connection, asked, ctx.today)
+    return ctx.page("day/web_requests.html", status, asked=asked, notes=notes, screen="book", **more)
 
 
 @router.post("/requests")

@@ -112,6 +112,8 @@ def _form_of(kind: VisitType) -> TypeForm:
         room_ids=tuple(kind.room_ids),
         services=kind.own_services,
         set_id=kind.set_id,
+        web_words=kind.web_words,
+        web_note=kind.web_note,
         needs=needs,
         version=kind.version,
     )

@@ -66,6 +66,7 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "day": frozenset({"book", "arrivals", "charges", "money"}),
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
     "inbox": frozenset({"notices", "followup", "remits", "day", "setup", "charges"}),
+    "online": frozenset({"claims", "remits", "setup", "followup"}),
     "notices": frozenset({"inbox", "followup", "remits", "setup", "money"}),
     "worker": frozenset({"day", "money"}),
 }
