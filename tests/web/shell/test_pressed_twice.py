@@ -26,7 +26,15 @@ from zax.web.shell.request_context import posted_form
 WEB = Path(__file__).parents[3] / "src" / "zax" / "web"
 # Nobody is signed in: the sign-in itself; the page behind a link, where pressing twice is once; what gateways
 # tell, where each has its own key.
-WITHOUT = {"/sign-in", "/v/{link}", "/p/{link}", "/ask/who", "/ask/code/{number}", "/ask/done/{link}", "/callbacks/messages"}
+WITHOUT = {
+    "/sign-in",
+    "/v/{link}",
+    "/p/{link}",
+    "/ask/who",
+    "/ask/code/{number}",
+    "/ask/done/{link}",
+    "/callbacks/messages",
+}
 
 
 def test_every_posting_route_reads_its_form_with_its_key() -> None:
