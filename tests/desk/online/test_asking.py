@@ -294,6 +294,21 @@ def test_it_is_canceled_on_its_page_within_the_clinics_hours(desk: Desk, clock: 
             asked(desk, wrong)
 
 
+def test_who_wants_no_texts_and_has_no_mail_is_left_to_a_call(desk: Desk) -> None:
+    add_patient(
+        desk,
+        first="Tamsin",
+        last="Ellery",
+        birth=date(1988, 3, 14),
+        phone="3605550137",
+        email="",
+        texts_to="none",
+    )
+    asks(desk)
+    accept_requests(desk, JUNO, [scalar(desk, "SELECT id FROM visit")])
+    assert rows_of(desk, "SELECT id FROM message WHERE request_key LIKE 'request-%'") == []
+
+
 def test_the_worker_forgets_who_tried(desk: Desk, outside: Outside, clock: ShiftedClock) -> None:
     ask(desk, SECRET, HELD)
     assert scalar(desk, "SELECT COUNT(*) FROM online_try") == 3

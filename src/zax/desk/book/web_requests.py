@@ -30,7 +30,7 @@ from zax.desk.messages.writing import write_to
 from zax.desk.patients.details import locked_patient
 from zax.store.book.queries import held_past
 from zax.store.book.records import DayVisit, Visit
-from zax.store.patients.patients import save_patient
+from zax.store.patients.patients import known_patient, save_patient
 
 TIME_TO_UNDO = timedelta(minutes=2)
 
@@ -107,13 +107,14 @@ def _words(tx: Transaction, visit: Visit, accept: bool, note: str) -> tuple[str,
 
 
 def _tell_patient(tx: Transaction, visit: Visit, words: tuple[str, str]) -> list[str]:
-    """Queue the message, by mail or else by text; nothing when there is no address, which the Book then
-    shows. The keys queued.
+    """Queue the message, by mail or else by text to who takes texts; nothing when there is no way, which the
+    Book then shows. The keys queued.
     """
-    if not visit.email and not visit.phone:
+    by_mail = bool(visit.email)
+    takes_texts = bool(visit.phone) and known_patient(tx.connection, visit.patient_id).texts_to != "none"
+    if not by_mail and not takes_texts:
         return []
     key = f"request-{visit.id}-{visit.version}"
-    by_mail = bool(visit.email)
     write_to(
         tx,
         Channel.EMAIL if by_mail else Channel.TEXT,
