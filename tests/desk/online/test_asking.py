@@ -14,11 +14,11 @@ import pytest
 from tests.conftest import JUNO, SAM, TODAY, TYPE_ID, add_patient, known_patient, order, rows_of, scalar
 from tests.fakes import FakeTexts
 from zax.clock import ShiftedClock
-from zax.core.errors import NotFound, Problems, Refused
+from zax.core.errors import Conflict, NotFound, Problems, Refused
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.book.web_requests import accept_requests, decline_requests
-from zax.desk.online.asking import Typed, ask, asked, cancel_asked, confirm, text_again
+from zax.desk.online.asking import Typed, ask, asked, cancel_asked, confirm, move_asked, text_again
 from zax.desk.online.habits import OnlineHabits, keep_online_habits, types_shown
 from zax.desk.online.times import Wanted, week_of
 from zax.desk.worker.worker import run_once
@@ -292,6 +292,23 @@ def test_it_is_canceled_on_its_page_within_the_clinics_hours(desk: Desk, clock: 
     for wrong in ("", "x", "y" * 24, "z" * 300):
         with pytest.raises(NotFound):
             asked(desk, wrong)
+
+
+def test_it_is_moved_on_its_page_to_a_free_time_alone(desk: Desk, clock: ShiftedClock) -> None:
+    link = asks(desk)
+    book_visit(desk, JUNO, order(add_patient(desk), 5, "15:00", day=DAY))
+    with pytest.raises(Conflict):
+        move_asked(desk, link, 1, DAY, 15 * 60, 5)
+    with pytest.raises(Refused, match="gone"):
+        move_asked(desk, link, 1, TODAY + timedelta(days=90), 15 * 60, 5)
+    move_asked(desk, link, 1, DAY, 16 * 60, 5)
+    row = rows_of(desk, "SELECT state, start_min FROM visit ORDER BY id")[0]
+    assert row == {"state": "held", "start_min": 16 * 60}
+    told = rows_of(desk, "SELECT words FROM message WHERE request_key LIKE 'moved-online%'")
+    assert told[0]["words"].startswith("Hi Tamsin, it's moved: Tue, Dec 1, 4:00 pm.")
+    clock.set_to(clock.now() + timedelta(days=7))
+    with pytest.raises(Refused, match="too close"):
+        move_asked(desk, link, 1, DAY + timedelta(days=1), 16 * 60, 5)
 
 
 def test_who_wants_no_texts_and_has_no_mail_is_left_to_a_call(desk: Desk) -> None:

@@ -60,6 +60,22 @@ def test_from_what_to_the_page_after(web: Browser, desk: Desk) -> None:
     assert scalar(desk, "SELECT state FROM visit") == "canceled"
 
 
+def test_another_time_is_taken_on_its_page(web: Browser, desk: Desk) -> None:
+    page = asks(web, desk)
+    move = page.replace("/done/", "/move/")
+    assert move in web.get(page).text
+    shown = web.get(f"{move}?first={DAY}").text
+    assert "Your time stays yours until you have the new one." in shown and f'action="{move}"' in shown
+    none = web.post(move)
+    assert none.status_code == 422 and "Choose a time first." in none.text
+    assert "4:00 pm" in after(web, move, time=f"1|{DAY}|960|5")
+    gone = web.post(move, time=f"1|{TODAY}|600|5")
+    assert gone.status_code == 422 and "That time is gone." in gone.text
+    assert web.get("/ask/move/nothing").status_code == 404
+    after(web, page)
+    assert web.get(move).status_code == 422 and "Canceled" in web.get(move).text
+
+
 def test_in_spanish_it_stays_spanish(web: Browser, desk: Desk) -> None:
     assert "¿Qué necesita?" in web.get("/ask?lang=es").text
     page = web.get(f"/ask/times?type={SICK}&first={DAY}").text

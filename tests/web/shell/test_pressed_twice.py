@@ -33,6 +33,7 @@ WITHOUT = {
     "/ask/who",
     "/ask/code/{number}",
     "/ask/done/{link}",
+    "/ask/move/{link}",
     "/callbacks/messages",
 }
 

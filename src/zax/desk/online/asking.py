@@ -36,6 +36,7 @@ from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.booking import BookOrder, book_orders
 from zax.desk.book.cancellation import cancel
+from zax.desk.book.moving import MoveOrder, move
 from zax.desk.inbox.answers import may_cancel
 from zax.desk.messages.writing import write_to
 from zax.desk.notices.rules import habits_of
@@ -307,6 +308,48 @@ def cancel_asked(desk: Desk, link: str) -> None:
             raise Refused("It’s too close to your visit to cancel it here. Please call us.", "cancel")
         cancel(tx, found.visit.id, OffWhy.WANTS_ANOTHER, "by the page it was asked for on")
         tx.audit("online.canceled", patient_id=found.visit.patient_id, visit_id=found.visit.id)
+
+    in_transaction(desk, WORKER, work)
+
+
+_MOVED = {
+    Language.ENGLISH: "Hi {first}, it's moved: {when}. {clinic}, {phone}",
+    Language.SPANISH: "Hola {first}, su cita cambia: {when}. {clinic}, {phone}",
+}
+
+
+def move_asked(desk: Desk, link: str, site_id: int, day: date, start: int, provider_id: int) -> None:
+    """To another time that is shown, held or firm as it stands. Refused where it is too late or that time
+    isn't shown, Conflict where it is gone.
+    """
+
+    def work(tx: Transaction) -> None:
+        found = _asked(tx, link)
+        if not found.may_cancel:
+            raise Refused("It’s too close to your visit to change it here. Please call us.", "cancel")
+        if not may_be_seen(tx.clinic, site_id, day, start, tx.now):
+            raise Refused(TAKEN, "time")
+        order = MoveOrder(site_id=site_id, day=day, at=start, provider_id=provider_id)
+        move(tx, found.visit.id, order)
+        visit = visits_by_id(tx.connection, [found.visit.id])[found.visit.id]
+        language = language_of(found.request.language)
+        words = _MOVED[language].format(
+            first=found.request.first,
+            when=f"{day_in(day, language)}, {clock_words(start)}",
+            clinic=tx.clinic.about["clinic_name"],
+            phone=phone_words(tx.clinic.sites[site_id].phone),
+        )
+        write_to(
+            tx,
+            Channel.TEXT,
+            found.request.phone,
+            words,
+            key=f"moved-online-{visit.id}-{visit.version}",
+            sort=Sort.REQUEST,
+            patient_id=visit.patient_id,
+            visit_id=visit.id,
+        )
+        tx.audit("online.moved", patient_id=visit.patient_id, visit_id=visit.id)
 
     in_transaction(desk, WORKER, work)
 

@@ -345,6 +345,6 @@ def held_past(connection: Connection, now: datetime) -> list[int]:
 
 
 def active_patient_for_update(connection: Connection, patient_id: int) -> bool:
-    """Hold the patient; whether there is such a one, and active."""
+    """Hold the patient; whether there is such a one, and active or asking for a time online."""
     query = select(patient.c.status).where(patient.c.id == patient_id).with_for_update()
-    return connection.execute(query).scalar() == "active"
+    return connection.execute(query).scalar() in {"active", "asked"}

@@ -9,13 +9,23 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.clock import local
+from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.messages.language import day_in
 from zax.core.notices.calendar_file import FeedEvent, calendar_feed
 from zax.core.reading import day_or_none, reference
 from zax.core.wording import clock_words
 from zax.desk.notices.mail import domain_of
-from zax.desk.online.asking import Typed, ask, asked, cancel_asked, confirm, request_of, text_again
+from zax.desk.online.asking import (
+    Typed,
+    ask,
+    asked,
+    cancel_asked,
+    confirm,
+    move_asked,
+    request_of,
+    text_again,
+)
 from zax.desk.online.habits import online_habits, types_shown
 from zax.desk.online.times import PARTS, WEEK, Wanted, last_day, week_of
 from zax.web.online.frame import Visitor, visitor
@@ -54,11 +64,10 @@ def times(
     provider: str = "",
     part: str = "",
     first: str = "",
-    wrong: str = "",
 ) -> Response:
     """The times of a week, and the soonest."""
     at = visitor(request)
-    return _times(at, _wanted(at, type, site, provider, part, first), who != "new", wrong)
+    return _times(at, _wanted(at, type, site, provider, part, first), who != "new")
 
 
 def _wanted(at: Visitor, type: str, site: str, provider: str, part: str, first: str) -> Wanted:
@@ -77,36 +86,51 @@ def _wanted(at: Visitor, type: str, site: str, provider: str, part: str, first: 
 
 
 def _times(at: Visitor, wanted: Wanted, been_here: bool, wrong: str = "", status: int = 200) -> Response:
-    clinic, now = at.desk.clinic, at.desk.clock.now()
+    clinic = at.desk.clinic
     kind = next((each for each in types_shown(clinic, been_here) if each.id == wanted.type_id), None)
     if kind is None or not online_habits(clinic).runs:
         return _what(at, been_here, True, 404 if status == 200 else status)
+    return week_page(
+        at,
+        kind,
+        wanted,
+        {"type": wanted.type_id, "who": "" if been_here else "new"},
+        status,
+        wrong=wrong,
+        times="/ask/times",
+        take="/ask/who",
+        back="/ask" if been_here else "/ask?who=new",
+        moving=False,
+    )
+
+
+def week_page(
+    at: Visitor, kind: VisitType, wanted: Wanted, kept: Mapping[str, object], status: int, **more: object
+) -> Response:
+    """The times of a week to choose from; `kept` goes along, `times` is the page itself, `take` where a
+    chosen one goes.
+    """
+    clinic, now = at.desk.clinic, at.desk.clock.now()
     with at.desk.engine.connect() as connection:
         week = week_of(connection, clinic, wanted, now)
     today = local(now, clinic.sites[wanted.site_id].timezone).date()
-    base = {
-        "type": wanted.type_id,
-        "who": "" if been_here else "new",
-        "site": wanted.site_id,
-        "provider": wanted.provider_id or "",
-        "part": wanted.part,
-    }
+    base = {**kept, "site": wanted.site_id, "provider": wanted.provider_id or "", "part": wanted.part}
     return at.page(
         "online/times.html",
         status,
         kind=kind,
         wanted=wanted,
         week=week,
-        been_here=been_here,
+        kept=kept,
         base=base,
         providers=clinic.hours.leads(kind, wanted.site_id),
         parts=[name for name in PARTS if name],
         earlier=max(today, wanted.first - WEEK) if wanted.first > today else None,
         later=wanted.first + WEEK if wanted.first + WEEK <= last_day(clinic, wanted.site_id, now) else None,
-        wrong=wrong,
         day_words=lambda day: day_in(day, at.language),
         last=max(week.days, default=wanted.first),
         site=clinic.sites[wanted.site_id],
+        **more,
     )
 
 
@@ -249,6 +273,61 @@ def cancel(request: Request, link: str, form: PostedForm = Depends(open_form)) -
         return _lost(at)
     except Refused as error:
         return _done(at, link, error.status, problems=error.problems)
+    return at.go(f"/ask/done/{link}")
+
+
+@router.get("/ask/move/{link}")
+def other_times(
+    request: Request, link: str, site: str = "", provider: str = "", part: str = "", first: str = ""
+) -> Response:
+    """Other times for a visit that stands; it stays theirs until they have the new one."""
+    return _moving(visitor(request), link, site, provider, part, first)
+
+
+def _moving(
+    at: Visitor,
+    link: str,
+    site: str = "",
+    provider: str = "",
+    part: str = "",
+    first: str = "",
+    status: int = 200,
+    wrong: str = "",
+) -> Response:
+    try:
+        found = asked(at.desk, link)
+    except NotFound:
+        return _lost(at)
+    kind = at.desk.clinic.types[found.visit.type_id]
+    if not found.may_cancel:
+        return _done(at, link, 422)
+    wanted = _wanted(at, str(kind.id), site or str(found.visit.site_id), provider, part, first)
+    return week_page(
+        at,
+        kind,
+        wanted,
+        {},
+        status,
+        wrong=wrong,
+        times=f"/ask/move/{link}",
+        take=f"/ask/move/{link}",
+        back=f"/ask/done/{link}",
+        moving=True,
+    )
+
+
+@router.post("/ask/move/{link}")
+def move_to(request: Request, link: str, form: PostedForm = Depends(open_form)) -> Response:
+    at = visitor(request)
+    if not form["time"]:
+        return _moving(at, link, status=422, wrong="choose_time")
+    site_id, day, start, provider_id = _chosen(at, form)
+    try:
+        move_asked(at.desk, link, site_id, day, start, provider_id)
+    except NotFound:
+        return _lost(at)
+    except Mendable:
+        return _moving(at, link, str(site_id), first=day.isoformat(), status=422, wrong="taken")
     return at.go(f"/ask/done/{link}")
 
 

@@ -83,6 +83,16 @@ _WORDS: Mapping[str, tuple[str, str]] = {
     "cancel": ("I can’t come: cancel it", "No puedo ir: cancelarla"),
     "canceled": ("It’s canceled. For another time:", "Queda cancelada. Para otra hora:"),
     "another": ("Book another visit", "Pedir otra cita"),
+    "another_time": ("Another time", "Otra hora"),
+    "stays": (
+        "Your time stays yours until you have the new one.",
+        "Su hora es suya hasta tener la nueva.",
+    ),
+    "move_it": ("Take this time", "Tomar esta hora"),
+    "taken": (
+        "That time is gone. Please choose another one.",
+        "Esa hora ya no está libre. Por favor elija otra.",
+    ),
     "change": ("To change it, call", "Para cambiarla, llame al"),
     "lost": ("This page isn’t there anymore. Please call us.", "Esta página ya no está. Por favor llámenos."),
 }
