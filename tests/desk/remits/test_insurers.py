@@ -10,6 +10,7 @@ import textwrap
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
+from pathlib import Path
 
 import pytest
 
@@ -39,6 +40,7 @@ from zax.desk.worker.beats import beat, prune_feed
 from zax.desk.worker.errands import LEASE
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Incoming, Outside, OutsideTrouble, Sale
+from zax.store.files import FileStore
 from zax.store.server import Server
 from zax.store.worker.beats import last_beat
 from zax.web.money.documents import receipt_pdf
@@ -374,12 +376,12 @@ def test_an_unanswered_card_is_asked_again_by_its_key(desk: Desk, clock: Shifted
     assert len(terminal.asked) == 2
 
 
-def test_a_receipt_goes_out_as_one_mail_with_the_pdf(desk: Desk, outside: Outside) -> None:
+def test_a_receipt_goes_out_as_one_mail_with_the_pdf(desk: Desk, outside: Outside, tmp_path: Path) -> None:
     visit_id = visit_at_checkout(desk, add_patient(desk), dental=True)
     pay_visit(desk, visit_id, "cash", "286", "k")
     finish_checkout(desk, JUNO, visit_id, "email")
-    run_once(desk, outside, receipt_pdf)
-    run_once(desk, outside, receipt_pdf)
+    run_once(desk, outside, receipt_pdf, FileStore(tmp_path))
+    run_once(desk, outside, receipt_pdf, FileStore(tmp_path))
     assert isinstance(outside.mail, FakeMail)
     (mail,) = outside.mail.sent
     assert mail["To"] == "helen@example.org"

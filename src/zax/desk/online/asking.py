@@ -157,7 +157,7 @@ def text_again(desk: Desk, secret: bytes, number: int, device: str, address: str
         _count(tx, secret, address, row.phone)
         code = f"{secrets.randbelow(10**CODE_DIGITS):0{CODE_DIGITS}d}"
         stored.change_request(tx.connection, row.id, code=sealed(secret, code), code_at=tx.now, code_tries=0)
-        _text_code(tx, row.phone, code, row.language, f"code-{row.id}-{tx.now:%H%M%S%f}")
+        _text_code(tx, row.phone, code, row.language, f"code-{row.id}-{secrets.token_hex(4)}")
 
     in_transaction(desk, WORKER, again)
 
