@@ -14,7 +14,7 @@ from zax.desk.patients.duplicates import likely_of
 from zax.store.arrivals.facts import noted_of
 from zax.store.book.records import HeldRequest
 from zax.store.engine import Connection
-from zax.store.patients.attendance import attendance_of
+from zax.store.patients.attendance import tallies_of
 from zax.store.patients.duplicates import known_patients
 
 ASKED = "asked"
@@ -34,6 +34,7 @@ def notes_on(connection: Connection, asked: Sequence[HeldRequest], today: date) 
     people = sorted({each.patient_id for each in asked})
     rows = known_patients(connection, people)
     noted = noted_of(connection, people, [0], today) if people else {}
+    tallies = tallies_of(connection, people)
     found: dict[int, list[Note]] = {}
     for each in asked:
         notes: list[Note] = []
@@ -45,7 +46,7 @@ def notes_on(connection: Connection, asked: Sequence[HeldRequest], today: date) 
                 for other in likely_of(connection, row)
                 if other.pair.points >= LIKELY
             ]
-        missed = attendance_of(connection, each.patient_id).missed
+        missed = tallies[each.patient_id].missed
         if missed >= MISSED:
             notes.append(Note(f"missed {missed} visits"))
         owes = noted[each.patient_id].owes if each.patient_id in noted else 0

@@ -12,17 +12,14 @@ from zax.core.book.track import EXPECTED
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.messages.channel import Channel
 from zax.core.messages.message import GONE, State
-from zax.core.messages.reach import way
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
-from zax.desk.followup.reaching import reachable
-from zax.desk.messages.addresses import known_of
-from zax.desk.notices.facts import addresses_of, called
+from zax.desk.notices.facts import called, way_to
 from zax.desk.notices.planning import time_mark
 from zax.store.book.queries import visits_by_id
 from zax.store.messages.messages import Message, NewMessage, message_by_id, put_messages
 from zax.store.notices.told import Told, tell_again, told_of
-from zax.store.patients.patients import guarantors_of, known_patient
+from zax.store.patients.patients import known_patient
 
 ENDED = GONE | {State.FAILED, State.SKIPPED, State.WITHDRAWN}
 CHANGED = "The visit isn’t as this message says anymore. Write a new one."
@@ -86,10 +83,7 @@ def _still_true(tx: Transaction, visit_id: int, told: Sequence[Told]) -> bool:
 def _reached_at(tx: Transaction, message: Message) -> str:
     assert message.patient_id is not None
     patient = known_patient(tx.connection, message.patient_id)
-    guarantor = guarantors_of(tx.connection, [patient.household_id]).get(patient.household_id)
-    everyone = [patient, *([guarantor] if guarantor else [])]
-    known = known_of(tx.connection, [number for each in everyone for number in addresses_of(each)])
-    found = way(reachable(patient, guarantor), Channel(message.channel), tx.clinic_day, "", known)
+    found = way_to(tx.connection, patient, Channel(message.channel), tx.clinic_day)
     if not found.to:
         raise Refused(f"{called(patient)} can’t be reached that way: {found.why_not}.")
     return found.to

@@ -6,12 +6,17 @@ from collections.abc import Sequence
 from datetime import date
 from urllib.parse import quote_plus
 
+from zax.core.messages.channel import Channel
 from zax.core.messages.language import language_of
-from zax.core.messages.reach import is_child
+from zax.core.messages.reach import Way, is_child, way
 from zax.core.notices.words import MessageFacts, VisitFacts
 from zax.core.wording import phone_words
 from zax.desk.clinic.clinic import Clinic
+from zax.desk.followup.reaching import reachable
+from zax.desk.messages.addresses import known_of
 from zax.store.book.records import Visit
+from zax.store.engine import Connection
+from zax.store.patients.patients import guarantors_of
 from zax.store.patients.records import Patient
 
 MAP = "https://www.openstreetmap.org/search?query="
@@ -64,6 +69,14 @@ def facts_for(
         for_another=for_another,
         link=link,
     )
+
+
+def way_to(connection: Connection, patient: Patient, channel: Channel, today: date) -> Way:
+    """How a channel reaches them about what somebody sends by hand, whatever they prefer for reminders."""
+    guarantor = guarantors_of(connection, [patient.household_id]).get(patient.household_id)
+    everyone = [patient, *([guarantor] if guarantor else [])]
+    known = known_of(connection, [number for each in everyone for number in addresses_of(each)])
+    return way(reachable(patient, guarantor), channel, today, "", known)
 
 
 def addresses_of(patient: Patient) -> tuple[str, ...]:

@@ -14,15 +14,12 @@ from datetime import date
 from zax.core.errors import NotFound, Refused
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import language_of
-from zax.core.messages.reach import way
 from zax.core.notices.events import Event
 from zax.core.patients.fields import CARE
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.followup.reaching import reachable
-from zax.desk.messages.addresses import known_of
-from zax.desk.notices.facts import addresses_of, reader_of
+from zax.desk.notices.facts import reader_of, way_to
 from zax.desk.notices.rules import habits_of, rules_of
 from zax.store.engine import Connection
 from zax.store.messages.messages import NewMessage, change_message, message_by_id, put_messages
@@ -65,10 +62,7 @@ def agreed(patient: Patient) -> bool:
 def ways_for(connection: Connection, clinic: Clinic, paper: Paper, today: date) -> list[Sending]:
     """By email and by text."""
     patient = known_patient(connection, paper.patient_id)
-    guarantor = guarantors_of(connection, [patient.household_id]).get(patient.household_id)
-    everyone = [patient, *([guarantor] if guarantor else [])]
-    known = known_of(connection, [number for each in everyone for number in addresses_of(each)])
-    person, rules = reachable(patient, guarantor), rules_of(connection)
+    rules = rules_of(connection)
     found = []
     for channel in (Channel.EMAIL, Channel.TEXT):
         if not rules.general(Event.PAPER, channel).runs:
@@ -77,8 +71,7 @@ def ways_for(connection: Connection, clinic: Clinic, paper: Paper, today: date) 
         attached = (
             channel is Channel.EMAIL and not paper.by_link and (not paper.about_care or agreed(patient))
         )
-        # Somebody asked for it, so what they prefer for reminders doesn’t matter.
-        where = way(person, channel, today, "", known)
+        where = way_to(connection, patient, channel, today)
         why_not = f"Can’t be sent there: {where.why_not}." if not where.to else ""
         if where.to and not attached:
             why_not = NO_PAGES if not habits_of(clinic).address else "" if patient.birth else NO_BIRTH

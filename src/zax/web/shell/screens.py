@@ -25,6 +25,7 @@ class Screen:
 
 CLINIC = "The clinic"
 DESK = "The book and the desk"
+REACH = "Reaching patients"
 INSURANCE = "Insurance"
 MONEY = "Services and money"
 WORDS = "Ready-made words"
@@ -89,6 +90,11 @@ SCREENS = (
         ("Service sets", "/setup/sets", "codes bundle"),
         ("Arrival steps", "/setup/arrival", "check-in list"),
         ("Call sheet", "/setup/calls", "score weights whom to call first"),
+        ("Heads-ups", "/setup/headsups", "alerts warnings"),
+        ("Flags", "/setup/flags", "tags patients"),
+    ),
+    *_setup(
+        REACH,
         ("Recalls", "/setup/recalls", "due again interval window texts letters"),
         ("Messages", "/setup/messages", "texts emails calls reminders quiet hours words templates"),
         ("Asking online", "/setup/online", "web booking requests patients link qr code"),
@@ -96,8 +102,6 @@ SCREENS = (
         ("Providers’ mail", "/setup/messages/providers", "digest day email ical feed"),
         ("Offers", "/setup/offers", "openings texts waves"),
         ("Returns", "/setup/returns", "come back reasons overdue"),
-        ("Heads-ups", "/setup/headsups", "alerts warnings"),
-        ("Flags", "/setup/flags", "tags patients"),
     ),
     *_setup(MONEY, ("Money", "/setup/money", "tenders reasons limits discounts products tax")),
     Screen(
