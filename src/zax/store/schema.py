@@ -91,7 +91,14 @@ from zax.store.money.tables import (
     tender_kind,
 )
 from zax.store.notices.tables import calendar_feed, notice_rule, notice_told, notice_words
-from zax.store.online.tables import online_request, online_try
+from zax.store.online.tables import (
+    online_code,
+    online_newcomer,
+    online_request,
+    online_try,
+    outside_doctor,
+    registration,
+)
 from zax.store.patients.tables import (
     flag,
     household,
@@ -158,9 +165,12 @@ __all__ = [
     "offer",
     "offer_person",
     "out_of_network",
+    "online_code",
+    "online_newcomer",
     "online_request",
     "online_try",
     "outbox",
+    "outside_doctor",
     "patient",
     "patient_alias",
     "patient_file",
@@ -188,7 +198,9 @@ __all__ = [
     "reason",
     "recall",
     "recall_type",
+    "registration",
     "receipt",
+    "registration",
     "remit",
     "remit_claim",
     "return_event",

@@ -18,13 +18,14 @@ from zax.core.errors import Conflict, NotFound, Problems, Refused
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.book.web_requests import accept_requests, decline_requests
-from zax.desk.online.asking import Typed, ask, asked, cancel_asked, confirm, move_asked, text_again
+from zax.desk.online.asking import Typed, ask, asked, cancel_asked, confirm, move_asked
+from zax.desk.online.codes import Browser, Purpose, text_again
 from zax.desk.online.habits import OnlineHabits, keep_online_habits, types_shown
 from zax.desk.online.times import Wanted, week_of
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 
-SECRET, DEVICE = b"a secret of the server", "a secret of the browser"
+PHONE = Browser(b"a secret of the server", "a secret of the browser", "192.0.2.7")
 DAY = TODAY + timedelta(days=7)
 HELD = Typed(
     type_id=TYPE_ID["Sick visit"],
@@ -39,8 +40,6 @@ HELD = Typed(
     phone="(360) 555-0137",
     message="It  hurts\nwhen I run",
     language="en",
-    device=DEVICE,
-    address="192.0.2.7",
 )
 
 
@@ -59,7 +58,7 @@ def code(desk: Desk) -> str:
 
 def asks(desk: Desk, typed: Typed = HELD) -> str:
     """All the way; the link."""
-    return confirm(desk, SECRET, ask(desk, SECRET, typed), typed.device, code(desk))
+    return confirm(desk, PHONE, ask(desk, PHONE, typed), code(desk))
 
 
 def visits(desk: Desk) -> list[tuple[str, int]]:
@@ -117,51 +116,52 @@ def test_somebody_known_is_recognized_by_name_birth_date_and_phone_alone(desk: D
 def test_nothing_is_looked_up_before_the_code_and_every_answer_is_the_same(desk: Desk) -> None:
     """Kills: a page by which somebody finds out whether a name or a number is on file."""
     add_patient(desk, first="Tamsin", last="Ellery", birth=date(1988, 3, 14), phone="3605550137")
-    unknown = replace(HELD, first="Nobody", last="Known", phone="3605550188", device="other")
-    numbers = [ask(desk, SECRET, HELD), ask(desk, SECRET, unknown)]
+    unknown = replace(HELD, first="Nobody", last="Known", phone="3605550188")
+    other = replace(PHONE, device="other")
+    numbers = [ask(desk, PHONE, HELD), ask(desk, other, unknown)]
     texts = rows_of(desk, "SELECT words, patient_id FROM message ORDER BY id")
     assert len({re.sub(r"\d", "0", row["words"]) for row in texts}) == 1
     assert {row["patient_id"] for row in texts} == {None}
-    for number, device in zip(numbers, (DEVICE, "other"), strict=True):
+    for number, browser in zip(numbers, (PHONE, other), strict=True):
         with pytest.raises(Refused) as refused:
-            confirm(desk, SECRET, number, device, "000000")
+            confirm(desk, browser, number, "000000")
         assert refused.value.problems == {"code": refused.value.message}
     assert visits(desk) == []
 
 
 def test_a_code_counts_once_in_its_own_browser_for_a_while(desk: Desk, clock: ShiftedClock) -> None:
-    number = ask(desk, SECRET, HELD)
+    number = ask(desk, PHONE, HELD)
     right = code(desk)
     with pytest.raises(NotFound):
-        confirm(desk, SECRET, number, "another browser", right)
-    text_again(desk, SECRET, number, DEVICE, "192.0.2.7")
+        confirm(desk, replace(PHONE, device="another"), number, right)
+    text_again(desk, PHONE, Purpose.ASK, number)
     if code(desk) != right:
         with pytest.raises(Refused):
-            confirm(desk, SECRET, number, DEVICE, right)
-    confirm(desk, SECRET, number, DEVICE, code(desk))
+            confirm(desk, PHONE, number, right)
+    confirm(desk, PHONE, number, code(desk))
     with pytest.raises(NotFound):
-        confirm(desk, SECRET, number, DEVICE, code(desk))
-    late = ask(desk, SECRET, replace(HELD, start=15 * 60))
+        confirm(desk, PHONE, number, code(desk))
+    late = ask(desk, PHONE, replace(HELD, start=15 * 60))
     clock.set_to(clock.now() + timedelta(minutes=11))
     with pytest.raises(Refused, match="or it’s over"):
-        confirm(desk, SECRET, late, DEVICE, code(desk))
+        confirm(desk, PHONE, late, code(desk))
 
 
 def test_guessing_ends_after_five_also_by_many_at_once(desk: Desk) -> None:
-    number = ask(desk, SECRET, HELD)
+    number = ask(desk, PHONE, HELD)
     right = code(desk)
 
     def guess(at: int) -> str:
         try:
-            return confirm(desk, SECRET, number, DEVICE, f"{(int(right) + at) % 1_000_000:06d}")
+            return confirm(desk, PHONE, number, f"{(int(right) + at) % 1_000_000:06d}")
         except Refused as error:
             return str(error)
 
     with ThreadPoolExecutor(8) as pool:
         list(pool.map(guess, range(1, 30)))
-    assert scalar(desk, "SELECT code_tries FROM online_request") == 5
+    assert scalar(desk, "SELECT tries FROM online_code") == 5
     with pytest.raises(Refused):
-        confirm(desk, SECRET, number, DEVICE, right)
+        confirm(desk, PHONE, number, right)
     assert visits(desk) == []
 
 
@@ -173,23 +173,30 @@ def test_guessing_ends_after_five_also_by_many_at_once(desk: Desk) -> None:
     ],
 )
 def test_who_tries_too_often_is_told_to_call(desk: Desk, change: object, most: int) -> None:
+
+    def tries(number: int) -> None:
+        changes = change(number)  # type: ignore[operator]
+        at = replace(PHONE, address=changes["address"])
+        ask(desk, at, replace(HELD, phone=changes["phone"]))
+
     for number in range(most):
-        ask(desk, SECRET, replace(HELD, **change(number)))  # type: ignore[operator]
+        tries(number)
     with pytest.raises(Refused, match="too many tries"):
-        ask(desk, SECRET, replace(HELD, **change(most)))  # type: ignore[operator]
+        tries(most)
     assert scalar(desk, "SELECT COUNT(*) FROM message WHERE event = 'code'") == most
     kept = " ".join(row["who"] for row in rows_of(desk, "SELECT who FROM online_try"))
     assert "3605550137" not in kept and "192.0.2" not in kept
 
 
 def test_two_who_want_one_time_and_the_desk_get_it_once(desk: Desk) -> None:
-    numbers = []
-    codes = []
+    numbers, codes = [], []
+
+    def browser(n: int) -> Browser:
+        return replace(PHONE, device=f"d{n}", address=f"192.0.2.{n}")
+
     for n in range(3):
-        typed = replace(
-            HELD, first=f"P{'abc'[n]}", phone=f"360555013{n}", device=f"d{n}", address=f"192.0.2.{n}"
-        )
-        numbers.append(ask(desk, SECRET, typed))
+        typed = replace(HELD, first=f"P{'abc'[n]}", phone=f"360555013{n}")
+        numbers.append(ask(desk, browser(n), typed))
         codes.append(code(desk))
 
     def go(n: int) -> str:
@@ -197,7 +204,7 @@ def test_two_who_want_one_time_and_the_desk_get_it_once(desk: Desk) -> None:
             if n == 3:
                 book_visit(desk, JUNO, order(add_patient(desk), 5, "14:00", day=DAY))
                 return "got it"
-            confirm(desk, SECRET, numbers[n], f"d{n}", codes[n])
+            confirm(desk, browser(n), numbers[n], codes[n])
             return "got it"
         except Exception as error:  # noqa: BLE001
             return type(error).__name__
@@ -234,7 +241,7 @@ def test_what_is_wrong_stands_beside_its_field_and_nothing_is_kept(
     desk: Desk, changes: dict[str, str], field: str
 ) -> None:
     with pytest.raises(Problems) as refused:
-        ask(desk, SECRET, replace(HELD, **changes))  # type: ignore[arg-type]
+        ask(desk, PHONE, replace(HELD, **changes))  # type: ignore[arg-type]
     assert set(refused.value.problems) == {field}
     assert scalar(desk, "SELECT COUNT(*) FROM online_request") == 0
 
@@ -251,13 +258,13 @@ def test_what_is_wrong_stands_beside_its_field_and_nothing_is_kept(
 )
 def test_what_isnt_shown_cant_be_asked_for(desk: Desk, changes: dict[str, object]) -> None:
     with pytest.raises(Refused):
-        ask(desk, SECRET, replace(HELD, **changes))  # type: ignore[arg-type]
+        ask(desk, PHONE, replace(HELD, **changes))  # type: ignore[arg-type]
 
 
 def test_switched_off_nothing_goes(desk: Desk) -> None:
     keep_online_habits(desk, SAM, OnlineHabits(runs=False))
     with pytest.raises(Refused, match="switched off"):
-        ask(desk, SECRET, HELD)
+        ask(desk, PHONE, HELD)
     with pytest.raises(Problems):
         keep_online_habits(desk, SAM, OnlineHabits(days_ahead=0))
 
@@ -327,7 +334,7 @@ def test_who_wants_no_texts_and_has_no_mail_is_left_to_a_call(desk: Desk) -> Non
 
 
 def test_the_worker_forgets_who_tried(desk: Desk, outside: Outside, clock: ShiftedClock) -> None:
-    ask(desk, SECRET, HELD)
+    ask(desk, PHONE, HELD)
     assert scalar(desk, "SELECT COUNT(*) FROM online_try") == 3
     clock.set_to(clock.now() + timedelta(hours=25))
     run_once(desk, outside, None)  # type: ignore[arg-type]

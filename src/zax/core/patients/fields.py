@@ -170,6 +170,15 @@ SECTIONS: Mapping[str, Section] = {
                 Field("emergency_phone", "Phone", _phone),
             ),
         ),
+        Section(
+            "doctors",
+            "Doctors and pharmacy",
+            (
+                Field("doctor", "Family doctor", _text(80), "Rosa Ibarra, MD"),
+                Field("referrer", "Referred by", _text(80)),
+                Field("pharmacy", "Pharmacy", _text(80)),
+            ),
+        ),
     )
 }
 FIELDS: Mapping[str, Field] = {each.name: each for section in SECTIONS.values() for each in section.fields}

@@ -19,16 +19,7 @@ from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import Language, day_in, language_of
 from zax.core.messages.message import Sort
-from zax.core.online.asking import (
-    ANSWERED_WITHIN,
-    CODE_DIGITS,
-    DAY,
-    LIMITS,
-    code_holds,
-    sealed,
-    too_many,
-    typed_code,
-)
+from zax.core.online.asking import ANSWERED_WITHIN, DAY, LIMITS
 from zax.core.patients.person import check_name, check_phone, parse_birth
 from zax.core.wording import clock_words, phone_words
 from zax.desk.acts.act import in_transaction
@@ -40,25 +31,25 @@ from zax.desk.book.moving import MoveOrder, move
 from zax.desk.inbox.answers import may_cancel
 from zax.desk.messages.writing import write_to
 from zax.desk.notices.rules import habits_of
+from zax.desk.online.codes import NOT_OPEN, Browser, Purpose, check_code, own_code, text_code, use_code
 from zax.desk.online.habits import online_habits, types_shown
 from zax.desk.online.times import may_be_seen
 from zax.desk.patients.details import locked_patient
 from zax.store.book.queries import visits_by_id
 from zax.store.book.records import Visit
 from zax.store.online import requests as stored
+from zax.store.online.codes import forget_tries
 from zax.store.online.requests import OnlineRequest
 from zax.store.patients.patients import save_patient
 
 CLOSED = "Asking online is switched off. Please call us."
 TAKEN = "That time is gone. Please choose another one."
-TOO_OFTEN = "That’s too many tries. Please call us, or try again in an hour."
-WRONG = "That isn’t the code, or it’s over. Look again, or have a new one texted."
 ASKED = "asked"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Typed:
-    """What somebody typed; `address` is where they ask from."""
+    """What somebody typed."""
 
     type_id: int
     site_id: int
@@ -72,18 +63,16 @@ class Typed:
     phone: str
     message: str
     language: str
-    device: str
-    address: str
 
 
-def ask(desk: Desk, secret: bytes, typed: Typed) -> int:
-    """Write the request down and text a code; its number. Raises Problems beside the fields; Refused where
-    somebody tries too often.
+def ask(desk: Desk, at: Browser, typed: Typed) -> int:
+    """Write the request down and text a code; the code's number. Raises Problems beside the fields; Refused
+    where somebody tries too often.
     """
-    return in_transaction(desk, WORKER, lambda tx: _ask(tx, secret, typed))
+    return in_transaction(desk, WORKER, lambda tx: _ask(tx, at, typed))
 
 
-def _ask(tx: Transaction, secret: bytes, typed: Typed) -> int:
+def _ask(tx: Transaction, at: Browser, typed: Typed) -> int:
     kind = next((each for each in types_shown(tx.clinic, typed.been_here) if each.id == typed.type_id), None)
     if not online_habits(tx.clinic).runs or kind is None:
         raise Refused(CLOSED, "type_id")
@@ -98,11 +87,10 @@ def _ask(tx: Transaction, secret: bytes, typed: Typed) -> int:
     phone = wrong.take(check_phone, typed.phone) or ""
     wrong.raise_if_any()
     assert birth is not None
-    _count(tx, secret, typed.address, phone)
-    code = f"{secrets.randbelow(10**CODE_DIGITS):0{CODE_DIGITS}d}"
-    number = stored.add_request(
+    code_id = text_code(tx, at, Purpose.ASK, phone, typed.language)
+    stored.add_request(
         tx.connection,
-        device=sealed(secret, typed.device),
+        code_id=code_id,
         type_id=kind.id,
         site_id=typed.site_id,
         provider_id=typed.provider_id,
@@ -115,89 +103,39 @@ def _ask(tx: Transaction, secret: bytes, typed: Typed) -> int:
         phone=phone,
         message=" ".join(typed.message.split())[:500],
         language=typed.language,
-        code=sealed(secret, code),
-        code_at=tx.now,
         made_at=tx.now,
     )
-    _text_code(tx, phone, code, typed.language, f"code-{number}-0")
-    return number
+    return code_id
 
 
-def _count(tx: Transaction, secret: bytes, address: str, phone: str) -> None:
-    """One more try, unless it is one too many."""
-    who = {"address": sealed(secret, address), "number": sealed(secret, phone), "clinic": ""}
-    counted = {
-        limit: stored.tries_since(tx.connection, limit.kind, who[limit.kind], tx.now - limit.window)
-        for limit in LIMITS
-    }
-    if too_many(counted):
-        raise Refused(TOO_OFTEN, "phone")
-    for kind, sealed_who in who.items():
-        stored.note_try(tx.connection, kind, sealed_who, tx.now)
+def request_of(desk: Desk, at: Browser, code_id: int) -> OnlineRequest:
+    """The request that this code of this very browser confirms. NotFound when it isn't open."""
+    return in_transaction(desk, WORKER, lambda tx: _mine(tx, at, code_id))
 
 
-_CODE = {
-    Language.ENGLISH: "{code} is your code for {clinic}. It holds ten minutes. We never ask you for it.",
-    Language.SPANISH: "{code} es su codigo para {clinic}. Vale diez minutos. Nunca se lo pediremos.",
-}
-
-
-def _text_code(tx: Transaction, phone: str, code: str, language: str, key: str) -> None:
-    words = _CODE[Language(language)].format(
-        code=f"{code[:3]}-{code[3:]}", clinic=tx.clinic.about["clinic_name"]
-    )
-    write_to(tx, Channel.TEXT, phone, words, key=key, sort=Sort.CODE, patient_id=None)
-
-
-def text_again(desk: Desk, secret: bytes, number: int, device: str, address: str) -> None:
-    """A new code to the same phone; the old one is over."""
-
-    def again(tx: Transaction) -> None:
-        row = _mine(tx, secret, number, device)
-        _count(tx, secret, address, row.phone)
-        code = f"{secrets.randbelow(10**CODE_DIGITS):0{CODE_DIGITS}d}"
-        stored.change_request(tx.connection, row.id, code=sealed(secret, code), code_at=tx.now, code_tries=0)
-        _text_code(tx, row.phone, code, row.language, f"code-{row.id}-{secrets.token_hex(4)}")
-
-    in_transaction(desk, WORKER, again)
-
-
-def _mine(tx: Transaction, secret: bytes, number: int, device: str) -> OnlineRequest:
-    """That of this very browser, not done yet."""
-    row = stored.hold_request(tx.connection, number)
-    if row is None or row.device != sealed(secret, device) or row.done_at is not None:
-        raise NotFound("This request isn’t open anymore.")
+def _mine(tx: Transaction, at: Browser, code_id: int) -> OnlineRequest:
+    own_code(tx, at, Purpose.ASK, code_id)
+    row = stored.request_of_code(tx.connection, code_id)
+    if row is None or row.done_at is not None:
+        raise NotFound(NOT_OPEN)
     return row
 
 
-def request_of(desk: Desk, secret: bytes, number: int, device: str) -> OnlineRequest:
-    return in_transaction(desk, WORKER, lambda tx: _mine(tx, secret, number, device))
-
-
-def confirm(desk: Desk, secret: bytes, number: int, device: str, typed: str) -> str:
+def confirm(desk: Desk, at: Browser, code_id: int, typed: str) -> str:
     """With the code typed: the secret of the request's page. Refused beside `code` for a wrong one, which
     counts; beside `time` where the time is gone.
     """
-    if not in_transaction(desk, WORKER, lambda tx: _right(tx, secret, number, device, typed)):
-        raise Refused(WRONG, "code")
+    check_code(desk, at, Purpose.ASK, code_id, typed)
     try:
-        return in_transaction(desk, WORKER, lambda tx: _book(tx, secret, number, device))
+        return in_transaction(desk, WORKER, lambda tx: _book(tx, at, code_id))
     except Conflict as error:
         raise Refused(TAKEN, "time") from error
 
 
-def _right(tx: Transaction, secret: bytes, number: int, device: str, typed: str) -> bool:
-    row = _mine(tx, secret, number, device)
-    if not code_holds(row.code_at, row.code_tries, tx.now):
-        return False
-    stored.change_request(tx.connection, row.id, code_tries=row.code_tries + 1)
-    code = typed_code(typed)
-    return bool(code) and secrets.compare_digest(row.code, sealed(secret, code))
-
-
-def _book(tx: Transaction, secret: bytes, number: int, device: str) -> str:
+def _book(tx: Transaction, at: Browser, code_id: int) -> str:
     """Held or firm, as the type says. What the Book refuses is refused here."""
-    row = _mine(tx, secret, number, device)
+    row = _mine(tx, at, code_id)
+    use_code(tx, at, Purpose.ASK, code_id)
     kind = tx.clinic.types.get(row.type_id)
     if kind is None or kind.web == "no":
         raise Refused(CLOSED, "time")
@@ -357,4 +295,4 @@ def move_asked(desk: Desk, link: str, site_id: int, day: date, start: int, provi
 def forget_old_tries(desk: Desk) -> int:
     """What no limit counts anymore; how many. For the worker."""
     longest = max(limit.window for limit in LIMITS)
-    return in_transaction(desk, WORKER, lambda tx: stored.forget_tries(tx.connection, tx.now - longest))
+    return in_transaction(desk, WORKER, lambda tx: forget_tries(tx.connection, tx.now - longest))

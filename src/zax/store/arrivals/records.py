@@ -29,9 +29,9 @@ class SignedForm:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NamedSignedForm(SignedForm):
-    """With who was there."""
+    """With who was there; nobody where the patient signed on their own."""
 
-    by_name: str
+    by_name: str | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

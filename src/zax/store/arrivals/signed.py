@@ -22,6 +22,8 @@ def signed_of(connection: Connection, signed_id: int) -> SignedForm | None:
 
 def signed_forms(connection: Connection, patient_id: int) -> list[NamedSignedForm]:
     """Everything the patient signed, newest first."""
-    query = select(signed_form, user.c.name.label("by_name")).join(user, user.c.id == signed_form.c.by_id)
+    query = select(signed_form, user.c.name.label("by_name")).join(
+        user, user.c.id == signed_form.c.by_id, isouter=True
+    )
     query = query.where(signed_form.c.patient_id == patient_id).order_by(signed_form.c.id.desc())
     return many(connection, query, NamedSignedForm)

@@ -43,7 +43,7 @@ signed_form = Table(
     text_column("signer", 80),
     text_column("relation", 30),
     moment("at"),
-    ref("by_id", "user"),
+    ref("by_id", "user", nullable=True),
     text_column("digest", 64),
     Column("bytes", Integer, nullable=False),
 )

@@ -48,6 +48,9 @@ class Patient:
     emergency_name: str
     emergency_phone: str
     emergency_relation: str
+    doctor: str
+    referrer: str
+    pharmacy: str
     mail_street: str
     mail_city: str
     mail_state: str

@@ -57,6 +57,9 @@ patient = Table(
     text_column("emergency_name", 80),
     text_column("emergency_phone", 10),
     text_column("emergency_relation", 30),
+    text_column("doctor", 80),
+    text_column("referrer", 80),
+    text_column("pharmacy", 80),
     text_column("mail_street", 80),
     text_column("mail_city", 60),
     text_column("mail_state", 2),
@@ -84,6 +87,7 @@ patient = Table(
     Index("ix_patient_home_end", "home_end"),
     Index("ix_patient_work_end", "work_end"),
     Index("ix_patient_used_name", "used_name"),
+    Index("ix_patient_employer", "employer"),
     Index("ix_patient_last_tail_first_key", "last_tail", "first_key"),
     Index("ix_patient_first_tail_last_key", "first_tail", "last_key"),
 )

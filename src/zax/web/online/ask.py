@@ -24,8 +24,8 @@ from zax.desk.online.asking import (
     confirm,
     move_asked,
     request_of,
-    text_again,
 )
+from zax.desk.online.codes import Purpose, text_again
 from zax.desk.online.habits import online_habits, types_shown
 from zax.desk.online.times import PARTS, WEEK, Wanted, last_day, week_of
 from zax.web.online.frame import Visitor, visitor
@@ -189,11 +189,9 @@ def ask_for(request: Request, form: PostedForm = Depends(open_form)) -> Response
         phone=form["phone"],
         message=form["message"],
         language=at.language,
-        device=at.device,
-        address=at.address,
     )
     try:
-        number = ask(at.desk, at.secret, typed)
+        number = ask(at.desk, at.browser, typed)
     except Mendable as error:
         return _who(at, form, error.status, problems=error.problems, typed=form)
     return at.go(f"/ask/code/{number}")
@@ -206,13 +204,14 @@ def code(request: Request, number: int, again: str = "") -> Response:
 
 def _code(at: Visitor, number: int, status: int = 200, **more: object) -> Response:
     try:
-        row = request_of(at.desk, at.secret, number, at.device)
+        row = request_of(at.desk, at.browser, number)
     except NotFound:
         return _lost(at)
     kind = at.desk.clinic.types[row.type_id]
     return at.page(
         "online/code.html",
         status,
+        number=number,
         row=row,
         kind=kind,
         when=f"{day_in(row.day, at.language)}, {clock_words(row.start_min)}",
@@ -231,9 +230,9 @@ def type_code(request: Request, number: int, form: PostedForm = Depends(open_for
     at = visitor(request)
     try:
         if form["do"] == "again":
-            text_again(at.desk, at.secret, number, at.device, at.address)
+            text_again(at.desk, at.browser, Purpose.ASK, number)
             return at.go(f"/ask/code/{number}?again=1")
-        return at.go(f"/ask/done/{confirm(at.desk, at.secret, number, at.device, form['code'])}")
+        return at.go(f"/ask/done/{confirm(at.desk, at.browser, number, form['code'])}")
     except NotFound:
         return _lost(at)
     except Mendable as error:

@@ -14,6 +14,7 @@ from fastapi.responses import HTMLResponse, RedirectResponse, Response
 from zax.core.messages.language import Language
 from zax.core.wording import phone_words
 from zax.desk.acts.transaction import Desk
+from zax.desk.online.codes import Browser
 from zax.web.online.words import words_in
 from zax.web.shell.request_context import Shared, csrf_of
 
@@ -46,8 +47,9 @@ class Visitor:
         return self.request.client.host if self.request.client else ""
 
     @property
-    def secret(self) -> bytes:
-        return self.shared.form_secret
+    def browser(self) -> Browser:
+        """What a code is bound to."""
+        return Browser(self.shared.form_secret, self.device, self.address)
 
     def page(self, template: str, status: int = 200, **values: object) -> Response:
         clinic = self.desk.clinic

@@ -1,0 +1,144 @@
+"""Registrations as they are kept, and who in the line waits for the desk."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from sqlalchemy import Connection, and_, func, select
+
+from zax.core.book.track import EXPECTED
+from zax.core.json import KeptJson
+from zax.store.online.tables import online_newcomer, registration
+from zax.store.patients.tables import patient
+from zax.store.rows import add, change, many, one
+from zax.store.schema import visit
+
+_r, _n = registration, online_newcomer
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Registration:
+    """`pages` is what was typed, by page and field; `shown` what was on file when it was opened first."""
+
+    id: int
+    patient_id: int
+    visit_id: int | None
+    link: str | None
+    state: str
+    language: str
+    proven_phone: str
+    wrong_tries: int
+    shown: Mapping[str, str]
+    pages: Mapping[str, Mapping[str, str]]
+    photos: Mapping[str, Mapping[str, str]]
+    taken: KeptJson
+    made_at: datetime
+    opened_at: datetime | None
+    saved_at: datetime | None
+    sent_at: datetime | None
+    done_at: datetime | None
+    done_by: int | None
+    version: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Newcomer:
+    id: int
+    code_id: int
+    first: str
+    last: str
+    birth: date
+    made_at: datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WaitingRegistration:
+    """One in the line of the desk: whose it is, and their next visit."""
+
+    id: int
+    patient_id: int
+    first: str
+    last: str
+    status: str
+    sent_at: datetime
+    day: date | None
+    start_min: int | None
+    visit_id: int | None
+
+
+def add_registration(connection: Connection, **values: object) -> int:
+    return add(connection, _r, **values)
+
+
+def change_registration(connection: Connection, number: int, **values: object) -> None:
+    change(connection, _r, number, **values)
+
+
+def registration_by_link(connection: Connection, link: str) -> Registration | None:
+    return one(connection, select(_r).where(_r.c.link == link), Registration)
+
+
+def registration_of(connection: Connection, number: int) -> Registration | None:
+    return one(connection, select(_r).where(_r.c.id == number), Registration)
+
+
+def hold_registration(connection: Connection, number: int) -> Registration | None:
+    """The row, held until the transaction ends."""
+    return one(connection, select(_r).where(_r.c.id == number).with_for_update(), Registration)
+
+
+def open_registration_of(connection: Connection, patient_id: int) -> Registration | None:
+    """The newest that this patient can still fill in."""
+    query = select(_r).where(_r.c.patient_id == patient_id, _r.c.state == "open", _r.c.link.is_not(None))
+    return one(connection, query.order_by(_r.c.id.desc()).limit(1), Registration)
+
+
+def registrations_of(connection: Connection, patient_id: int) -> list[Registration]:
+    """All of a patient, the newest first."""
+    query = select(_r).where(_r.c.patient_id == patient_id).order_by(_r.c.id.desc()).limit(50)
+    return many(connection, query, Registration)
+
+
+def waiting_registrations(connection: Connection, today: date) -> list[WaitingRegistration]:
+    """Those that were sent and nobody has looked at, who comes soonest first."""
+    next_visit = (
+        select(visit.c.id)
+        .where(visit.c.patient_id == _r.c.patient_id, visit.c.day >= today, visit.c.state.in_(list(EXPECTED)))
+        .order_by(visit.c.day, visit.c.start_min)
+        .limit(1)
+        .scalar_subquery()
+    )
+    query = (
+        select(
+            _r.c.id,
+            _r.c.patient_id,
+            patient.c.first,
+            patient.c.last,
+            patient.c.status,
+            _r.c.sent_at,
+            visit.c.day,
+            visit.c.start_min,
+            visit.c.id.label("visit_id"),
+        )
+        .join(patient, patient.c.id == _r.c.patient_id)
+        .join(visit, and_(visit.c.id == next_visit), isouter=True)
+        .where(_r.c.state == "sent")
+        .order_by(visit.c.day.is_(None), visit.c.day, visit.c.start_min, _r.c.sent_at, _r.c.id)
+        .limit(200)
+    )
+    return many(connection, query, WaitingRegistration)
+
+
+def count_registrations(connection: Connection) -> int:
+    query = select(func.count()).select_from(_r).where(_r.c.state == "sent")
+    return int(connection.execute(query).scalar_one())
+
+
+def add_newcomer(connection: Connection, **values: object) -> int:
+    return add(connection, _n, **values)
+
+
+def newcomer_of(connection: Connection, code_id: int) -> Newcomer | None:
+    return one(connection, select(_n).where(_n.c.code_id == code_id), Newcomer)
