@@ -68,6 +68,10 @@ from zax.web.notices import providers as provider_mail
 from zax.web.notices import setup as messages_setup
 from zax.web.notices import words as words_setup
 from zax.web.online import ask as ask_online
+from zax.web.online import compare as compare_online
+from zax.web.online import doctors as doctors_elsewhere
+from zax.web.online import invite as invite_online
+from zax.web.online import register as register_online
 from zax.web.online import setup as online_setup
 from zax.web.papers import link as paper_link
 from zax.web.papers import send as send_paper
@@ -116,7 +120,7 @@ ROOMS = (
     *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
     *(callbacks, inbox, patient_messages, link, messages_setup, words_setup, provider_mail, replies_setup),
     *(send_paper, paper_link),
-    *(ask_online, online_setup),
+    *(ask_online, register_online, compare_online, invite_online, doctors_elsewhere, online_setup),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),

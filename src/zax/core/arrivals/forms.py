@@ -180,6 +180,18 @@ def parse_signature(text: str, width: int = 640, height: int = 200) -> Strokes:
     return strokes
 
 
+def check_strokes_or_name(strokes: str, typed_name: str) -> tuple[Strokes, str]:
+    """A drawn signature, or a name that was typed to stand for one (15 USC 7006(5): any mark adopted with the
+    intent to sign). Refused beside `signature` where there is neither.
+    """
+    name = " ".join(typed_name.split())[:80]
+    if not name or strokes.strip():
+        return parse_signature(strokes), ""
+    if len(name) < 2 or not any(ch.isalpha() for ch in name):
+        raise Refused("Type the full name to sign with it.", "signature")
+    return (), name
+
+
 def stroke_paths(strokes: Strokes) -> list[str]:
     """Each stroke as the `d` of an SVG path."""
     return ["M" + " L".join(f"{x} {y}" for x, y in stroke) for stroke in strokes if stroke]

@@ -34,6 +34,7 @@ ANSWER_WITHIN = timedelta(minutes=30)
 EMAIL_WITHIN = timedelta(hours=4)
 BOUNCE_WITHIN = timedelta(days=3)
 HAND_OVER_WITHIN = timedelta(days=1)
+REGISTRATION_WITHIN = timedelta(days=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -98,10 +98,9 @@ _SHORT: Mapping[tuple[Event, Variant], tuple[str, str]] = {
         " al {phone}. {clinic}",
     ),
     (Event.FORM, Variant.USUAL): (
-        "Hi {first}, there's a form to fill in before your visit {day}, {time}. Please come 10 minutes"
-        " early. {clinic}, {phone}",
-        "Hola {first}, hay un formulario por llenar antes de su cita del {day}, {time}. Por favor venga 10"
-        " minutos antes. {clinic}, {phone}",
+        "Hi {first}, there's a form to fill in before your visit {day}, {time}. {forms} {clinic}, {phone}",
+        "Hola {first}, hay un formulario por llenar antes de su cita del {day}, {time}. {forms} {clinic},"
+        " {phone}",
     ),
     (Event.FORM, Variant.SEVERAL): (
         "There are forms to fill in before these visits {day}: {visits}. Please come 10 minutes early."

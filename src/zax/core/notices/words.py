@@ -38,6 +38,12 @@ _VISIT = {
 _SEVERAL = {"visits": "each visit with its time and whom it’s with"}
 _DAY = {"day": "the day"}
 _PAPER = {"paper": "the link to the paper, or that it’s attached"}
+_FORMS = {"forms": "the link to fill them in, or that they please come early"}
+_NO_LINK = {
+    Language.ENGLISH: "Please come 10 minutes early.",
+    Language.SPANISH: "Por favor venga 10 minutos antes.",
+}
+_WITH_LINK = {Language.ENGLISH: "Fill it in here: {}", Language.SPANISH: "Puede llenarlo aqui: {}"}
 
 
 def places_for(event: Event, variant: Variant = Variant.USUAL) -> Mapping[str, str]:
@@ -49,6 +55,8 @@ def places_for(event: Event, variant: Variant = Variant.USUAL) -> Mapping[str, s
         about = _DAY
     elif EVENTS[event].seen is Seen.HAND:
         about = _PAPER
+    if event is Event.FORM and variant is not Variant.SEVERAL:
+        about = {**about, **_FORMS}
     if variant is Variant.SEVERAL:
         return {**_CLINIC, **about, **_SEVERAL}
     return {**_PERSON, **_CLINIC, **about}
@@ -94,7 +102,7 @@ class VisitFacts:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class MessageFacts:
     """Who is written to and what about. `visits` are in the order of their times; `day` where no visit is
-    meant.
+    meant; `forms` is the link to their registration.
     """
 
     first: str
@@ -105,6 +113,7 @@ class MessageFacts:
     day: date | None = None
     link: str = ""
     paper: str = ""
+    forms: str = ""
     for_another: bool = False
 
 
@@ -135,6 +144,7 @@ def _values(facts: MessageFacts) -> dict[str, str]:
         "minutes": str(first.minutes),
         "visits": _list(facts),
         "link": facts.link or facts.phone,
+        "forms": _WITH_LINK[facts.language].format(facts.forms) if facts.forms else _NO_LINK[facts.language],
     }
 
 

@@ -19,6 +19,7 @@ from zax.core.arrivals.forms import (
     Strokes,
     blocks_to,
     check_answers,
+    check_strokes_or_name,
     check_template,
     filled,
     parse_signature,
@@ -54,6 +55,7 @@ class Signed:
     strokes: Strokes
     signer: str
     relation: str
+    typed_name: str = ""
     patient: Patient
     at: datetime
     zone: str
@@ -64,9 +66,12 @@ Paper = Callable[[Signed], bytes]
 
 
 class SignForm(Form):
-    """The signature as it was sent: `strokes` is the pad's JSON."""
+    """The signature as it was sent: `strokes` is the pad's JSON, `typed_name` stands for them where somebody
+    can't draw.
+    """
 
     strokes: str = ""
+    typed_name: str = ""
     signer: str = ""
     relation: str = ""
     answers: Mapping[str, str] = {}
@@ -116,6 +121,20 @@ def sign_form(
     """Keep a signed form; its id. Raises Problems beside signature, signer or an answer, Stale when the text
     changed meanwhile.
     """
+    return sign(tx, store, paper, patient_id, template_id, form, site_id, visit_id)
+
+
+def sign(
+    tx: Transaction,
+    store: FileStore,
+    paper: Paper,
+    patient_id: int,
+    template_id: int,
+    form: SignForm,
+    site_id: int,
+    visit_id: int | None = None,
+) -> int:
+    """The same within an act."""
     template = tx.clinic.forms.get(template_id)
     if template is None or not template.active:
         raise NotFound("This form is no longer used.")
@@ -124,17 +143,18 @@ def sign_form(
     patient = _person(tx, patient_id, visit_id)
     wrong = ProblemCollector()
     answers = wrong.take(check_answers, template.blocks, form.answers)
-    strokes = wrong.take(parse_signature, form.strokes)
+    signature = wrong.take(check_strokes_or_name, form.strokes, form.typed_name)
     signer, relation = _signer(wrong, form)
     wrong.raise_if_any()
-    assert answers is not None and strokes is not None
+    assert answers is not None and signature is not None
     words = record_words(tx.connection, tx.clinic, patient, tx.now, site_id)
     zone = tx.clinic.sites[site_id].timezone
     signed = Signed(
         name=template.name,
         blocks=filled_blocks(template.blocks, words),
         answers=answers,
-        strokes=strokes,
+        strokes=signature[0],
+        typed_name=signature[1],
         signer=signer,
         relation=relation,
         patient=patient,

@@ -38,6 +38,13 @@ def save_coverage(
     `end_other` ends an overlapping coverage the day before; `same_card` says that a member id is really
     shared.
     """
+    return enter_coverage(tx, patient_id, coverage_id, typed, version)
+
+
+def enter_coverage(
+    tx: Transaction, patient_id: int, coverage_id: int, typed: Mapping[str, str], version: int | None
+) -> int:
+    """The same within an act."""
     patient = locked_patient(tx, patient_id)
     before = _before(tx, patient_id, coverage_id, version)
     wrong = ProblemCollector()

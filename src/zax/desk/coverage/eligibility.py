@@ -251,8 +251,17 @@ def ask_for_booked(tx: Transaction, days: int, run_key: str) -> int:
     return len(due)
 
 
-def _ask_one(tx: Transaction, row: Coverage, day: date, visit_id: int | None, batch_id: int) -> None:
-    """One question of a batch, sent by the worker; one that cannot be written does not stop the others."""
+def ask_soon(tx: Transaction, coverage_id: int, day: date) -> bool:
+    """Have the worker ask about a coverage that was just entered; whether it can be asked."""
+    row = one_coverage(tx.connection, coverage_id)
+    if row is None or not row.member_id or tx.clinic.payers[row.payer_id].eligibility != "auto":
+        return False
+    _ask_one(tx, row, day, None, None)
+    return True
+
+
+def _ask_one(tx: Transaction, row: Coverage, day: date, visit_id: int | None, batch_id: int | None) -> None:
+    """A question sent by the worker; one that cannot be written does not stop the others."""
     try:
         with tx.connection.begin_nested():
             check_id, _ = _question(tx, row, day, visit_id, batch_id)

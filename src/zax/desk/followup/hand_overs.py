@@ -28,6 +28,11 @@ class HandOverForm(Form):
 @act("see")
 def give(tx: Transaction, form: HandOverForm) -> int:
     """Give it; its id. Raises Problems beside the fields, NotFound for what isn't there."""
+    return hand(tx, form)
+
+
+def hand(tx: Transaction, form: HandOverForm) -> int:
+    """The same within an act."""
     about, number = read_about(form.about)
     order = handed(form.to, form.words, form.by, form.amount or 0, tx.clinic_day)
     if order.to_user is not None and active_user(tx.connection, order.to_user) is None:

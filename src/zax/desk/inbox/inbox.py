@@ -5,7 +5,7 @@ has one next act; one that somebody is at is theirs for ten minutes.
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 
 from zax.clock import local, to_utc
 from zax.core.book.track import Stop
@@ -16,6 +16,7 @@ from zax.core.inbox.row import (
     BOUNCE_WITHIN,
     EMAIL_WITHIN,
     HAND_OVER_WITHIN,
+    REGISTRATION_WITHIN,
     InboxRow,
     Source,
     answer_by,
@@ -38,6 +39,7 @@ from zax.store.inbox import inbox as stored
 from zax.store.inbox.inbox import AskingMessage, InboxLock
 from zax.store.inbox.replies import ReplyRow, open_replies
 from zax.store.messages.messages import change_message, visits_meant
+from zax.store.online.registrations import waiting_registrations as registrations_waiting
 
 FREED_AFTER = timedelta(minutes=10)
 WHY_HERE: Mapping[str, str] = {
@@ -65,6 +67,7 @@ def inbox_rows(
         *(_text_row(clinic, said, about.get(f"text-{said[-1].id}")) for said in by_phone.values()),
         *(_message_row(clinic, each, about.get(f"call-{each.id}")) for each in asking),
         *_web_rows(connection, clinic, site_id),
+        *_registration_rows(connection, clinic, local(now, clinic.sites[site_id].timezone).date()),
         *_offer_rows(connection, site_id),
         *_handed_rows(connection, clinic, user_id, role),
     ]
@@ -161,6 +164,32 @@ def _web_rows(connection: Connection, clinic: Clinic, site_id: int) -> Iterable[
             at=each.made_at,
             by=each.held_until or each.made_at + HAND_OVER_WITHIN,
             next=f"Accept {clock_words(each.start_min)}",
+        )
+
+
+def _registration_rows(connection: Connection, clinic: Clinic, today: date) -> Iterable[InboxRow]:
+    """What patients filled in about themselves, to be looked at before they come."""
+    for each in registrations_waiting(connection, today):
+        begins = None
+        if each.day is not None and each.start_min is not None:
+            begins = begins_at(clinic, clinic.first_site.id, each.day, each.start_min)
+        coming = (
+            f"Comes {day_words(each.day)}, {clock_words(each.start_min or 0)}" if each.day else "No visit yet"
+        )
+        yield InboxRow(
+            key=f"reg-{each.id}",
+            source=Source.WEB,
+            name=f"{each.first} {each.last}",
+            patient_id=each.patient_id,
+            visit_id=each.visit_id,
+            stop="",
+            what="registration",
+            says="New here, wants to be taken in" if each.status == "asked" else "Filled in their forms",
+            why=coming,
+            at=each.sent_at,
+            by=answer_by(each.sent_at, begins, REGISTRATION_WITHIN),
+            next="Compare",
+            href=f"/compare/{each.id}",
         )
 
 

@@ -27,6 +27,7 @@ from zax.desk.messages.addresses import known_of
 from zax.desk.messages.quiet_hours import quiet_hours
 from zax.desk.notices.door_rates import door_free_at
 from zax.desk.notices.facts import addresses_of, facts_for, reader_of, visit_facts
+from zax.desk.notices.fill_in import page_of, registration_for
 from zax.desk.notices.forms import with_forms
 from zax.desk.notices.planning import time_mark
 from zax.desk.notices.rules import WordBook, habits_of, rules_of, word_book
@@ -237,6 +238,9 @@ def _filled(tx: Transaction, message: Message, visits: Sequence[Visit], told: Se
         reader != patient,
         link_of(tx.clinic, link),
     )
+    if event is Event.FORM and patient.birth:
+        row = registration_for(tx, patient.id, visits[0].id, found.to if channel is Channel.TEXT else "")
+        facts = replace(facts, forms=page_of(tx.clinic, row))
     words = words_of(word_book(tx.connection), event, channel, facts, visits, message.try_no)
     for each in told:
         for visit in visits:

@@ -20,17 +20,13 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.notices.facts import reader_of, way_to
+from zax.desk.notices.fill_in import NO_BIRTH, NO_PAGES
 from zax.desk.notices.rules import habits_of, rules_of
 from zax.store.engine import Connection
 from zax.store.messages.messages import NewMessage, change_message, message_by_id, put_messages
 from zax.store.patients.patients import guarantors_of, known_patient
 from zax.store.patients.records import Patient
 
-NO_PAGES = (
-    "Patients can’t reach our pages yet, so a link wouldn’t open. Enter their web address in Setup, Messages,"
-    " or print it."
-)
-NO_BIRTH = "There’s no birth date on file, and a link opens only with it."
 OFF = "Papers by {channel} are switched off in Setup, Messages."
 
 

@@ -186,6 +186,13 @@ def merge(
     """Make one record of two; the id that stays. `sides` says for a field which side's value is kept ("keep"
     or "drop").
     """
+    return make_one(tx, keep_id, drop_id, sides, versions)
+
+
+def make_one(
+    tx: Transaction, keep_id: int, drop_id: int, sides: Mapping[str, str], versions: tuple[int, int]
+) -> int:
+    """The same within an act."""
     keep, drop = _pair(tx.connection, keep_id, drop_id, lock=True)
     if (keep.version, drop.version) != versions:
         raise Conflict("One of the records changed since you opened this. Compare them again.")

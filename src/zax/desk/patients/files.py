@@ -29,6 +29,19 @@ def keep_file(
     coverage_id: int | None = None,
 ) -> int:
     """Keep a file; its id. Refused beside `file` or `kind`."""
+    return put_file(tx, store, patient_id, kind, name, content, coverage_id)
+
+
+def put_file(
+    tx: Transaction,
+    store: FileStore,
+    patient_id: int,
+    kind: str,
+    name: str,
+    content: bytes,
+    coverage_id: int | None = None,
+) -> int:
+    """The same within an act."""
     locked_patient(tx, patient_id)
     if kind not in KINDS:
         raise Refused("Choose the type.", "kind")

@@ -50,6 +50,11 @@ class NoteForm(Form):
 @act("patients")
 def add_note(tx: Transaction, patient_id: int, form: NoteForm) -> int:
     """A new note; its id."""
+    return put_note(tx, patient_id, form)
+
+
+def put_note(tx: Transaction, patient_id: int, form: NoteForm) -> int:
+    """The same within an act."""
     locked_patient(tx, patient_id)
     kept = " ".join(form.note.split())
     if not kept:

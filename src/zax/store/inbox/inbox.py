@@ -22,6 +22,7 @@ from zax.store.messages.tables import message
 from zax.store.patients.tables import patient
 from zax.store.people.tables import user
 from zax.store.rows import many, one
+from zax.store.schema import registration
 
 _m, _l, _r = message, inbox_lock, text_reply
 
@@ -142,7 +143,9 @@ def unread_of(connection: Connection, phone: str) -> list[int]:
 
 
 def count_waiting(connection: Connection, site_id: int) -> int:
-    """How many texts, calls, bounces and web requests wait for a person; on the rail of every page."""
+    """How many texts, calls, bounces, web requests and registrations wait for a person; on the rail of every
+    page.
+    """
     texts = select(func.count(_r.c.phone.distinct())).where(_r.c.done_at.is_(None))
     asks = select(func.count()).select_from(_m).where(_m.c.asks != "", _m.c.seen_at.is_(None))
     held = (
@@ -153,5 +156,6 @@ def count_waiting(connection: Connection, site_id: int) -> int:
         .select_from(offer_person.join(offer, offer.c.id == offer_person.c.offer_id))
         .where(offer_person.c.place == Place.ASKS, offer.c.stand == "open", offer.c.site_id == site_id)
     )
-    parts = [each.scalar_subquery() for each in (texts, asks, held, offers)]
-    return int(connection.execute(select(parts[0] + parts[1] + parts[2] + parts[3])).scalar_one())
+    sent = select(func.count()).select_from(registration).where(registration.c.state == "sent")
+    parts = [each.scalar_subquery() for each in (texts, asks, held, offers, sent)]
+    return int(connection.execute(select(sum(parts[1:], parts[0]))).scalar_one())

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection, and_, func, select
+from sqlalchemy import Connection, select
 
 from zax.core.book.track import EXPECTED
 from zax.core.json import KeptJson
@@ -103,10 +103,15 @@ def registrations_of(connection: Connection, patient_id: int) -> list[Registrati
 
 def waiting_registrations(connection: Connection, today: date) -> list[WaitingRegistration]:
     """Those that were sent and nobody has looked at, who comes soonest first."""
+    coming = visit.alias("coming")
     next_visit = (
-        select(visit.c.id)
-        .where(visit.c.patient_id == _r.c.patient_id, visit.c.day >= today, visit.c.state.in_(list(EXPECTED)))
-        .order_by(visit.c.day, visit.c.start_min)
+        select(coming.c.id)
+        .where(
+            coming.c.patient_id == _r.c.patient_id,
+            coming.c.day >= today,
+            coming.c.state.in_(list(EXPECTED)),
+        )
+        .order_by(coming.c.day, coming.c.start_min)
         .limit(1)
         .scalar_subquery()
     )
@@ -123,17 +128,12 @@ def waiting_registrations(connection: Connection, today: date) -> list[WaitingRe
             visit.c.id.label("visit_id"),
         )
         .join(patient, patient.c.id == _r.c.patient_id)
-        .join(visit, and_(visit.c.id == next_visit), isouter=True)
+        .join(visit, visit.c.id == next_visit, isouter=True)
         .where(_r.c.state == "sent")
         .order_by(visit.c.day.is_(None), visit.c.day, visit.c.start_min, _r.c.sent_at, _r.c.id)
         .limit(200)
     )
     return many(connection, query, WaitingRegistration)
-
-
-def count_registrations(connection: Connection) -> int:
-    query = select(func.count()).select_from(_r).where(_r.c.state == "sent")
-    return int(connection.execute(query).scalar_one())
 
 
 def add_newcomer(connection: Connection, **values: object) -> int:

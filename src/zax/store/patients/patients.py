@@ -172,3 +172,9 @@ def last_change_of(connection: Connection, patient_id: int, but: str) -> LastCha
         .limit(1)
     )
     return one(connection, query, LastChange)
+
+
+def employers(connection: Connection) -> list[str]:
+    """Every employer on file, the one of most people first."""
+    query = select(patient.c.employer).where(patient.c.employer != "").group_by(patient.c.employer)
+    return list(connection.execute(query.order_by(func.count().desc()).limit(2000)).scalars())

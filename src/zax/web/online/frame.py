@@ -5,7 +5,8 @@ browser.
 from __future__ import annotations
 
 import secrets
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from fastapi import Request
@@ -16,7 +17,7 @@ from zax.core.wording import phone_words
 from zax.desk.acts.transaction import Desk
 from zax.desk.online.codes import Browser
 from zax.web.online.words import words_in
-from zax.web.shell.request_context import Shared, csrf_of
+from zax.web.shell.request_context import MOST_BYTES, PostedForm, Shared, csrf_of, open_form
 
 DEVICE = "device"
 
@@ -51,6 +52,14 @@ class Visitor:
         """What a code is bound to."""
         return Browser(self.shared.form_secret, self.device, self.address)
 
+    @property
+    def words(self) -> dict[str, str]:
+        return words_in(self.language)
+
+    def speaking(self, language: Language) -> Visitor:
+        """The same in another language, where they haven't chosen one."""
+        return replace(self, language=language)
+
     def page(self, template: str, status: int = 200, **values: object) -> Response:
         clinic = self.desk.clinic
         site = values.pop("site", None) or clinic.first_site
@@ -58,7 +67,7 @@ class Visitor:
             clinic=clinic,
             clinic_name=clinic.about["clinic_name"],
             site=site,
-            words=words_in(self.language),
+            words=self.words,
             language=self.language,
             other=self.other(),
             csrf=csrf_of(self.request),
@@ -78,6 +87,25 @@ class Visitor:
     @property
     def phone(self) -> str:
         return phone_words(self.desk.clinic.first_site.phone)
+
+
+@dataclass(frozen=True, slots=True)
+class CardForm:
+    """A page's form with the photos that came along, by field."""
+
+    fields: PostedForm
+    photos: Mapping[str, bytes]
+
+
+async def card_form(request: Request) -> CardForm:
+    """Like `open_form`, with up to two files."""
+    form = await request.form(max_files=2, max_fields=200)
+    photos = {
+        name: await value.read(MOST_BYTES + 1)
+        for name, value in form.multi_items()
+        if not isinstance(value, str) and value.filename
+    }
+    return CardForm(await open_form(request), photos)
 
 
 def visitor(request: Request) -> Visitor:

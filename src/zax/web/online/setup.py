@@ -7,19 +7,23 @@ from __future__ import annotations
 import io
 from dataclasses import replace
 from typing import Any
+from urllib.parse import urlencode
 
 import segno
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
+from markupsafe import Markup
 
 from zax.core.errors import Mendable, NotFound, ProblemCollector
 from zax.core.reading import reference, whole_number
 from zax.desk.notices.rules import habits_of
 from zax.desk.online.habits import LIMITS, keep_online_habits, online_habits
-from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.pdf import paper
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
 
 router = APIRouter()
 PAGE = "/setup/online"
+REGISTER = "register"  # the sheet for who registers without asking for a time
 NUMBERS = {
     "days_ahead": "Days ahead that times are shown",
     "hours_before": "Hours before a visit that it may still be asked for",
@@ -68,11 +72,44 @@ def save_online(request: Request, form: PostedForm = Depends(posted_form)) -> Re
 def code(request: Request, type: str = "", provider: str = "") -> Response:
     """The address as a code for a phone's camera, for all or for one type and provider."""
     ctx = enter(request, "setup")
+    return Response(_code_of(_link(ctx, type, provider)), media_type="image/svg+xml")
+
+
+@router.get(PAGE + "/sheet.pdf")
+def sheet(request: Request, type: str = "", provider: str = "") -> Response:
+    """A sheet to hang up or hand out: what it is for, the code, the address in letters."""
+    ctx = enter(request, "setup")
+    link = _link(ctx, type, provider)
+    kind = ctx.clinic.types.get(reference(type))
+    who = ctx.clinic.providers.get(reference(provider))
+    paper_of = paper(
+        "online/papers/sheet.html",
+        about=ctx.clinic.about,
+        site=ctx.site,
+        link=link,
+        code=Markup(_code_of(link).decode()),  # noqa: S704 - made here
+        registers=type == REGISTER,
+        kind=kind.name_online if kind else "",
+        note=kind.web_note if kind else "",
+        who=who.name if who else "",
+    )
+    return pdf_answer(paper_of, "online-sheet")
+
+
+def _link(ctx: RequestContext, type: str, provider: str) -> str:
+    """Where a sheet's code leads; NotFound while patients can't reach our pages."""
     address = habits_of(ctx.clinic).address
     if not address:
         raise NotFound("Say in Messages where our pages are reached first.")
-    query = f"?type={reference(type)}&provider={reference(provider) or ''}" if reference(type) else ""
-    made = segno.make(f"{address}/ask{'/times' if query else ''}{query}", error="m")
+    if type == REGISTER:
+        return f"{address}/register"
+    chosen = {"type": reference(type), "provider": reference(provider)}
+    query = urlencode({name: number for name, number in chosen.items() if number})
+    return f"{address}/ask{'/times' if chosen['type'] else ''}{'?' if query else ''}{query}"
+
+
+def _code_of(link: str) -> bytes:
+    made = segno.make(link, error="m")
     out = io.BytesIO()
-    made.save(out, kind="svg", scale=6, border=2, dark="#12302a")
-    return Response(out.getvalue(), media_type="image/svg+xml")
+    made.save(out, kind="svg", scale=6, border=2, dark="#12302a", xmldecl=False)
+    return out.getvalue()

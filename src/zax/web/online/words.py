@@ -4,11 +4,10 @@ next.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 from zax.core.messages.language import Language
+from zax.web.online import register_words
 
-_WORDS: Mapping[str, tuple[str, str]] = {
+_WORDS: dict[str, tuple[str, str]] = {
     "call": ("Call us", "Llamar"),
     "other": ("Español", "English"),
     "book": ("Book a visit", "Pedir una cita"),
@@ -101,4 +100,4 @@ _WORDS: Mapping[str, tuple[str, str]] = {
 def words_in(language: Language) -> dict[str, str]:
     """All of them in one language."""
     which = 1 if language is Language.SPANISH else 0
-    return {name: both[which] for name, both in _WORDS.items()}
+    return {name: both[which] for name, both in (_WORDS | dict(register_words.WORDS)).items()}

@@ -28,6 +28,7 @@ STYLES = (
     "followup/followup",
     "inbox/inbox",
     "notices/notices",
+    "online/compare",
     "papers/papers",
     "arrivals/check_in",
     "charges/charges",
@@ -47,6 +48,7 @@ SCRIPTS = (
     "followup/followup",
     "inbox/inbox",
     "notices/notices",
+    "online/compare",
     "setup/order",
     "setup/narrow",
 )
@@ -66,7 +68,7 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "day": frozenset({"book", "arrivals", "charges", "money"}),
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
     "inbox": frozenset({"notices", "followup", "remits", "day", "setup", "charges"}),
-    "online": frozenset({"claims", "remits", "setup", "followup"}),
+    "online": frozenset({"claims", "remits", "setup", "followup", "papers"}),
     "notices": frozenset({"inbox", "followup", "remits", "setup", "money"}),
     "worker": frozenset({"day", "money"}),
 }
