@@ -24,6 +24,7 @@ from zax.demo.offers import offer_openings
 from zax.demo.people import Person, make_people
 from zax.demo.recalls import follow_up, write_recalls
 from zax.demo.records import enrich
+from zax.demo.registrations import register
 from zax.demo.returns import write_returns
 from zax.demo.setup_rows import diagnosis_rows, write_world
 from zax.demo.standin_state import share_secret, tell_standin
@@ -41,6 +42,7 @@ from zax.demo.world import ZONE, working_day_after
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.store import schema
+from zax.store.files import FileStore
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -121,6 +123,8 @@ def seed(
                 write_hand_overs(connection, day, opens)
             write_messages(engine, desk, clock, opens, day)
             offer_openings(desk, clock, opens, day)
+            if var is not None:
+                register(desk, clock, opens, FileStore(var))
             visits += len(VISITS)
         else:
             with engine.begin() as connection:

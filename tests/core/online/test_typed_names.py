@@ -104,6 +104,18 @@ def test_more_doctors(typed: str, name: str | None) -> None:
     assert (next(each.first for each in DOCTORS if each.key == chosen.key) if chosen else None) == name
 
 
+def test_where_they_work_speaks_for_them() -> None:
+    rows = [
+        DoctorEntry(key=1, first="Rosa", last="Ibarra", degree="MD", about="Gull Point Family Practice"),
+        DoctorEntry(key=2, first="Alma", last="Abner", degree="DO", about="Gull Point Family Practice"),
+        DoctorEntry(key=3, first="Rosa", last="Ibarra", degree="DDS", about="Hillcrest Orthodontics"),
+    ]
+    found = meant_doctor("Dr Ibara, at Gull Point", rows).chosen
+    assert found is not None and found.key == 1
+    assert meant_doctor("Rosa Ibarra", rows).chosen is None
+    assert meant_doctor("someone at Gull Point", rows).chosen is None
+
+
 def test_an_id_or_a_phone_from_the_card_is_enough() -> None:
     rows = [
         PayerEntry(key=1, name="Harbor Guild Dental", electronic_id="HGD01", phone="3605550190"),

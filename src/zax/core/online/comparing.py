@@ -173,8 +173,8 @@ def compare_card(
             Row(f"{kind}-none", f"{name} insurance", on_file.plan, "has none now", False, "ask them first")
         ]
     rows: list[Row] = []
-    new_plan = not on_file.plan or chosen != on_file.plan_key
-    if typed.payer and new_plan:
+    new_payer = bool(typed.payer) and (not on_file.plan or chosen != on_file.plan_key)
+    if new_payer:
         why = _why_payer(on_file.plan, picks, chosen)
         rows.append(
             Row(
@@ -193,7 +193,7 @@ def compare_card(
         ("group", "group", on_file.group, typed.group),
     ):
         if said and member_key(said) != member_key(have):
-            why = "goes with the payer" if rows else "as they typed it" if have else "fills a blank"
+            why = "goes with the payer" if new_payer else "as they typed it" if have else "fills a blank"
             rows.append(Row(f"{kind}-{part}", f"{name} {words}", have, said, True, why))
     if typed.whose not in {"", "self"} and rows:
         rows.append(Row(f"{kind}-whose", f"{name} plan is", "", typed.holder, True, "goes with the payer"))
@@ -229,5 +229,5 @@ def compare_name(
         ]
     why = "fills a blank" if not on_file else "newer"
     if picks and not chosen:
-        why = f"{len(picks)} of our list come near"
+        why = f"{len(picks)} of our list come near" if len(picks) > 1 else "one of our list comes near"
     return [Row(key, words, on_file, f"“{typed}”", True, why, tuple(picks), chosen or AS_TYPED)]

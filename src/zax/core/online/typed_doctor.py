@@ -20,7 +20,7 @@ from zax.core.spelling import plain_spelling
 _TITLES = words_in(
     """
     dr doctor doc mr mrs ms miss md do dds dmd np pa rn phd the my at yours family dentist office
-    clinic prof professor pc
+    clinic prof professor pc at in from with of
     """
 )
 # Degrees that do the same work; a patient seldom knows which of the two it is.
@@ -75,9 +75,10 @@ def _fit(words: Sequence[str], degree: str, entry: DoctorEntry) -> Fit:
     as_first = [
         max((share * _first_like(word, name) for name, share in firsts), default=0.0) for word in words
     ]
-    scores = [max(pair) for pair in zip(as_last, as_first, strict=True)]
+    at_work = [_works_at(word, entry) for word in words]
+    scores = [max(each) for each in zip(as_last, as_first, at_work, strict=True)]
     # One word can't stand for two: with two typed, one is the first name and one the last.
-    if len(words) == 2:
+    if len(words) == 2 and not any(at_work):
         one, other = (as_last[0], as_first[1]), (as_first[0], as_last[1])
         scores = list(max((one, other, _both_last(entry, words)), key=sum))
     # A short form on its own may be anybody's.
@@ -91,6 +92,11 @@ def _fit(words: Sequence[str], degree: str, entry: DoctorEntry) -> Fit:
         _reasons(scores, words, entry),
         choosable=sure and all(score >= ALIKE for score in scores),
     )
+
+
+def _works_at(word: str, entry: DoctorEntry) -> float:
+    """'at Gull Point' speaks for who works there."""
+    return 1.0 if len(word) > 2 and word in _plain(entry.about) else 0.0
 
 
 def _both_last(entry: DoctorEntry, words: Sequence[str]) -> tuple[float, float]:

@@ -89,10 +89,13 @@ _WORD = re.compile(r"[a-z0-9]+(?:-op)?")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PayerEntry:
-    """What may be meant: a plan or a payer by its name, with what else finds it."""
+    """What may be meant: a plan or a payer by its name, with what else finds it: `also` are other names of
+    it.
+    """
 
     key: int
     name: str
+    also: tuple[str, ...] = ()
     electronic_id: str = ""
     phone: str = ""
 
@@ -211,15 +214,21 @@ def meant_payer(typed: str, entries: Sequence[PayerEntry]) -> Meant:
     words = tuple(word for word in _words_of(typed) if not word.isdecimal() or _has(word, entries))
     if not words:
         return Meant(None)
-    return decide([_fit(words, each) for each in entries])
+    return decide([_best_fit(words, each) for each in entries])
+
+
+def _best_fit(typed: tuple[str, ...], entry: PayerEntry) -> Fit:
+    """By the name that fits best."""
+    fits = [_fit(typed, entry.key, name) for name in (entry.name, *entry.also)]
+    return max(fits, key=lambda fit: (fit.choosable, sum(fit.words), -fit.left))
 
 
 def _has(number: str, entries: Sequence[PayerEntry]) -> bool:
-    return any(number in _words_of(each.name) for each in entries)
+    return any(number in _words_of(name) for each in entries for name in (each.name, *each.also))
 
 
-def _fit(typed: tuple[str, ...], entry: PayerEntry) -> Fit:
-    name = _name_of(entry.name)
+def _fit(typed: tuple[str, ...], key: int, text: str) -> Fit:
+    name = _name_of(text)
     match = _match(typed, name.words)
     laid = {at: score for score, by in zip(match.scores, match.by, strict=True) for at in by}
     brand_typed = all(laid.get(at, 0.0) >= _BRAND_LIKE for at in name.whole)
@@ -229,7 +238,7 @@ def _fit(typed: tuple[str, ...], entry: PayerEntry) -> Fit:
     ]
     initialed = any(score == 0.95 and len(by) > 2 for score, by in zip(match.scores, match.by, strict=True))
     return Fit(
-        entry.key,
+        key,
         match.scores,
         len(name.words) - len(laid),
         _reasons(typed, match),

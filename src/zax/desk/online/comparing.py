@@ -159,6 +159,8 @@ def _card(clinic: Clinic, kind: str, typed: Mapping[str, str], held: Coverage | 
     )
     meant = meant_payer(given.payer, plan_entries(clinic, kind == Part.DENTAL))
     picks, chosen = _picks(meant, "plan", lambda key: clinic.plans[key].name)
+    if held is not None and search_key(given.payer) == search_key(held.plan_name):
+        chosen = on_file.plan_key  # as it stood there
     return compare_card(kind, on_file, given, picks, chosen)
 
 
@@ -169,15 +171,20 @@ def _holder_words(typed: Mapping[str, str]) -> str:
 
 
 def plan_entries(clinic: Clinic, dental: bool) -> list[PayerEntry]:
-    """The clinic's plans as they may be typed: by their own name, with the payer's where that says more."""
+    """The clinic's plans as they may be typed: by their own name or the payer's."""
     made = []
     for plan in clinic.plans.values():
         if plan.active and plan.dental == dental:
             payer = clinic.payers[plan.payer_id]
-            same = search_key(payer.name) == search_key(plan.name)
-            name = plan.name if same else f"{payer.name} {plan.name}"
+            also = () if search_key(payer.name) == search_key(plan.name) else (payer.name,)
             made.append(
-                PayerEntry(key=plan.id, name=name, electronic_id=payer.electronic_id, phone=payer.phone)
+                PayerEntry(
+                    key=plan.id,
+                    name=plan.name,
+                    also=also,
+                    electronic_id=payer.electronic_id,
+                    phone=payer.phone,
+                )
             )
     return made
 

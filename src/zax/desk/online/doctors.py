@@ -5,6 +5,7 @@ read.
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from zax.core.claims.checks.providers import is_npi
 from zax.core.errors import NotFound, ProblemCollector, Stale
@@ -35,7 +36,7 @@ class DoctorForm(Form):
 def save_doctor(tx: Transaction, form: DoctorForm) -> int:
     """Enter or change one; the number. Raises Problems beside the fields."""
     wrong = ProblemCollector()
-    values = {
+    values: dict[str, Any] = {
         "first": wrong.take(check_name, form.first, "first name", "first") or "",
         "last": wrong.take(check_name, form.last, "last name", "last") or "",
         "degree": " ".join(form.degree.split()),

@@ -98,10 +98,11 @@ def likely_pairs(connection: Connection, limit: int = 100, most: int = 5000) -> 
 
 
 def likely_of(connection: Connection, row: KnownPatient) -> list[Found]:
-    """Who on file may be the same person as this one."""
+    """Who on file may be the same person as this one, and nobody has called another."""
     member = next(iter((row.members or "").split(",")), "")
     found = like_typed(connection, row.first, row.last, row.birth, row.phone, member)
-    others = [each.b for each in found if each.b.id != row.id]
+    apart = stored.called_two(connection, row.id) | {row.id}
+    others = [each.b for each in found if each.b.id not in apart]
     return [Found(compare(known_of(row), known_of(other)), row, other) for other in others]
 
 

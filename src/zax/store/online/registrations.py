@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, and_, select
 
 from zax.core.book.track import EXPECTED
 from zax.core.json import KeptJson
@@ -128,7 +128,11 @@ def waiting_registrations(connection: Connection, today: date) -> list[WaitingRe
             visit.c.id.label("visit_id"),
         )
         .join(patient, patient.c.id == _r.c.patient_id)
-        .join(visit, visit.c.id == next_visit, isouter=True)
+        .join(
+            visit,
+            and_(visit.c.patient_id == _r.c.patient_id, visit.c.id == next_visit),
+            isouter=True,
+        )
         .where(_r.c.state == "sent")
         .order_by(visit.c.day.is_(None), visit.c.day, visit.c.start_min, _r.c.sent_at, _r.c.id)
         .limit(200)

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection, bindparam, insert, select, text, update
+from sqlalchemy import Connection, bindparam, insert, or_, select, text, update
 
 from zax.store.acts.outbox import ErrandState
 from zax.store.patients.records import Patient
@@ -88,6 +88,14 @@ def pairs_to_compare(connection: Connection, most: int) -> list[tuple[int, int]]
 def call_two(connection: Connection, low_id: int, high_id: int, at: datetime, by_id: int | None) -> None:
     values = {"low_id": low_id, "high_id": high_id, "at": at, "by_id": by_id}
     connection.execute(insert(not_same).prefix_with("IGNORE").values(**values))
+
+
+def called_two(connection: Connection, patient_id: int) -> set[int]:
+    """Whom somebody has looked at and found to be another person than this one."""
+    pairs = select(not_same.c.low_id, not_same.c.high_id).where(
+        or_(not_same.c.low_id == patient_id, not_same.c.high_id == patient_id)
+    )
+    return {number for pair in connection.execute(pairs) for number in pair} - {patient_id}
 
 
 def both_for_update(connection: Connection, one_id: int, other_id: int) -> dict[int, Patient]:
