@@ -7,6 +7,7 @@ from __future__ import annotations
 import smtplib
 from collections.abc import Mapping
 from email.message import EmailMessage
+from typing import Any
 from urllib.parse import quote
 
 import httpx
@@ -21,6 +22,7 @@ from zax.outside.doors import (
     OutsideTrouble,
     PayerPage,
     Sale,
+    TakenBack,
 )
 from zax.outside.gateways import HttpCalls, HttpTexts
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
@@ -67,6 +69,46 @@ class HttpTerminal:
             return _sale(answer.raise_for_status().json())
         except (httpx.HTTPError, ValueError) as error:
             raise OutsideTrouble(f"The terminal can’t be reached: {error}") from error
+
+
+class HttpPayPage:
+    def __init__(self, url: str, seconds: float = 10) -> None:
+        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+
+    def open(self, key: str, cents: int, words: str, back: str) -> str:
+        order = {"cents": cents, "words": words, "back": back}
+        answer = self._call("POST", "/pay-pages", json=order, headers={"Idempotency-Key": key})
+        return str(answer.json()["url"])
+
+    def look_up(self, key: str) -> Sale:
+        try:
+            answer = self.client.get(f"/pay-pages/{quote(key)}")
+            if answer.status_code == 404:
+                return Sale(state="absent", words="nothing was paid on the page")
+            told = answer.raise_for_status().json()
+            return Sale(state="unknown", words="not paid yet") if told["state"] == "open" else _sale(told)
+        except (httpx.HTTPError, ValueError, KeyError) as error:
+            raise OutsideTrouble(f"The pay page can’t be reached: {error}") from error
+
+    def shut(self, key: str) -> Sale:
+        self._call("DELETE", f"/pay-pages/{quote(key)}")
+        return self.look_up(key)
+
+    def taken_back(self) -> list[TakenBack]:
+        try:
+            told = self._call("GET", "/pay-pages/taken-back").json()
+            return [TakenBack(str(each["number"]), str(each["key"]), str(each["why"])) for each in told]
+        except (ValueError, KeyError, TypeError) as error:
+            raise OutsideTrouble(f"The pay page’s answer can’t be read: {error}") from error
+
+    def noted(self, number: str) -> None:
+        self._call("DELETE", f"/pay-pages/taken-back/{quote(number)}")
+
+    def _call(self, method: str, path: str, **more: Any) -> httpx.Response:
+        try:
+            return self.client.request(method, path, **more).raise_for_status()
+        except httpx.HTTPError as error:
+            raise OutsideTrouble(f"The pay page can’t be reached: {error}") from error
 
 
 class HttpClearinghouse:
@@ -166,4 +208,5 @@ def real_outside(
         HttpTexts(url),
         HttpCalls(url),
         mailbox or NoMailbox(),
+        HttpPayPage(url),
     )

@@ -1,5 +1,5 @@
-"""The doors to the outside world, as protocols: card terminal, clearinghouse, mail, texts, calls, mailbox.
-Adapters live beside this file.
+"""The doors to the outside world, as protocols: card terminal, pay page, clearinghouse, mail, texts, calls,
+mailbox. Adapters live beside this file.
 
 Every call carries a key, so that asking again after a crash or a lost answer changes nothing outside.
 """
@@ -68,6 +68,55 @@ class Terminal(Protocol):
 
     def look_up(self, key: str) -> Sale:
         """What became of an earlier sale; raises OutsideTrouble when the terminal cannot be asked."""
+
+
+@dataclass(frozen=True, slots=True)
+class TakenBack:
+    """A card payment that its bank took back; `number` is the door's own of the news, `key` that of the
+    payment.
+    """
+
+    number: str
+    key: str
+    why: str
+
+
+class PayPage(Protocol):
+    def open(self, key: str, cents: int, words: str, back: str) -> str:
+        """The address of a page of theirs on which a card is typed; once a key. Raises OutsideTrouble."""
+
+    def look_up(self, key: str) -> Sale:
+        """What became of it: `unknown` while it can still be paid, `absent` once it can't be anymore. Raises
+        OutsideTrouble.
+        """
+
+    def shut(self, key: str) -> Sale:
+        """Nobody can pay on it anymore; what became of it until then. Raises OutsideTrouble."""
+
+    def taken_back(self) -> list[TakenBack]:
+        """What banks took back and nobody has noted, the oldest first; raises OutsideTrouble."""
+
+    def noted(self, number: str) -> None:
+        """We have it; raises OutsideTrouble."""
+
+
+class NoPayPage:
+    """Where the clinic has told us of none: nothing can be paid online."""
+
+    def open(self, key: str, cents: int, words: str, back: str) -> str:
+        raise OutsideTrouble("Paying online isn’t set up.")
+
+    def look_up(self, key: str) -> Sale:
+        raise OutsideTrouble("Paying online isn’t set up.")
+
+    def shut(self, key: str) -> Sale:
+        raise OutsideTrouble("Paying online isn’t set up.")
+
+    def taken_back(self) -> list[TakenBack]:
+        return []
+
+    def noted(self, number: str) -> None:
+        """There is nothing to note."""
 
 
 class Clearinghouse(Protocol):
@@ -170,3 +219,4 @@ class Outside:
     texts: Texts
     calls: Calls
     mailbox: Mailbox = field(default_factory=NoMailbox)
+    pay_page: PayPage = field(default_factory=NoPayPage)

@@ -26,6 +26,7 @@ from zax.standin.claims import ClaimFile, read_claim_file
 from zax.standin.folders import folders
 from zax.standin.keep import Json, Keep
 from zax.standin.mailboxes import Inbox, mailboxes
+from zax.standin.pay_page import pay_pages
 from zax.standin.phones import texting
 from zax.standin.pop import mailbox
 
@@ -81,6 +82,7 @@ def create_app(
 
     app = FastAPI(lifespan=lifespan, docs_url=None, redoc_url=None, openapi_url=None)
     _terminal(app, keep)
+    pay_pages(app, keep)
     _clearinghouse(app, keep, pay_seconds)
     texting(app, keep)
     mailboxes(app, keep)

@@ -93,12 +93,13 @@ from zax.store.money.tables import (
 from zax.store.notices.tables import calendar_feed, notice_rule, notice_told, notice_words
 from zax.store.online.tables import (
     online_code,
-    online_newcomer,
     online_request,
     online_try,
+    online_who,
     outside_doctor,
     registration,
 )
+from zax.store.own.tables import own_allowed, own_login, own_payment, own_session
 from zax.store.patients.tables import (
     flag,
     household,
@@ -166,11 +167,15 @@ __all__ = [
     "offer_person",
     "out_of_network",
     "online_code",
-    "online_newcomer",
     "online_request",
     "online_try",
+    "online_who",
     "outbox",
     "outside_doctor",
+    "own_allowed",
+    "own_login",
+    "own_payment",
+    "own_session",
     "patient",
     "patient_alias",
     "patient_file",

@@ -247,13 +247,13 @@ def test_nothing_changes_before_the_desk_takes_it_over(
 
 
 def test_taken_over_as_proposed_and_undone(desk: Desk, row: Registration, files: FileStore) -> None:
-    save_doctor(desk, SAM, DoctorForm(first="Rosa", last="Ibarra", degree="MD", active=True))
+    rosa = save_doctor(desk, SAM, DoctorForm(first="Rosa", last="Ibarra", degree="MD", active=True))
     before = patient(desk, row.patient_id), covers(desk, row.patient_id)
     open_registration(desk, row.link or "", BIRTH)
     keep_photo(desk, files, row.id, "dental-front", card_of("Harbor Guild", "HG-40772"))
     send(desk, files, row)
     found = {each.key: (each.take, each.chosen) for each in compared(desk, row).rows}
-    assert found["dental-payer"] == (True, "plan-1") and found["doctor"] == (True, "doctor-1")
+    assert found["dental-payer"] == (True, "plan-1") and found["doctor"] == (True, f"doctor-{rosa}")
     assert accept(desk, files, row) == len(found)
     now = patient(desk, row.patient_id)
     assert (now["used_name"], now["phone"], now["street"]) == ("Tam", "3605550137", "41 Lantern Row")

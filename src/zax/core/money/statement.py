@@ -119,3 +119,15 @@ def old_enough(pieces: Iterable[Piece], today: date, days: int) -> int:
 def interest_on(cents: int, hundredths: int) -> int:
     """A month's interest on what is old, in hundredths of a percent, halves of a cent rounded up."""
     return (cents * hundredths + 5_000) // 10_000
+
+
+PAPER, EMAIL, TEXT = "paper", "email", "text"
+
+
+def way_wished(wish: str, has_email: bool, has_phone: bool) -> str:
+    """How a statement goes: by a notice only for who asked for that and can be reached so; else on paper."""
+    if wish == EMAIL and has_email:
+        return EMAIL
+    if wish == TEXT and has_phone:
+        return TEXT
+    return PAPER

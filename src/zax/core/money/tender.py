@@ -1,6 +1,7 @@
 """How a patient pays: the tenders, what each must bring, and how what was handed over covers what it is for.
 
-Cash, check, card and the card on file are built in; a clinic adds tenders of its own ("own-3"). A check
+Cash, check, card and the card on file are built in; a clinic adds tenders of its own ("own-3"). A card that a
+patient types on the card door's own page is a tender that no desk takes. A check
 without its number cannot be found again. More than is due is never simply taken: it is change, or it is kept
 as credit, and somebody says which.
 """
@@ -22,6 +23,7 @@ class Tender(StrEnum):
     CHECK = "check"
     CARD = "card"
     FILE = "file"
+    ONLINE = "online"
 
 
 class PaymentState(StrEnum):
@@ -38,8 +40,10 @@ TENDER_WORDS = {
     Tender.CHECK: "Check",
     Tender.CARD: "Card",
     Tender.FILE: "Card on file",
+    Tender.ONLINE: "Card online",
 }
 BY_TERMINAL = frozenset({Tender.CARD, Tender.FILE})
+BY_CARD = BY_TERMINAL | {Tender.ONLINE}
 OPEN_STATES = (PaymentState.ASKING, PaymentState.UNKNOWN)
 
 
@@ -98,7 +102,7 @@ def _check(
 ) -> Tendered | None:
     number = re.sub(r"\s", "", form.number)
     cents = wrong.take(parse_amount, form.amount, f"amount-{row}")
-    if form.tender not in set(Tender) and form.tender not in own:
+    if form.tender not in set(Tender) - {Tender.ONLINE} and form.tender not in own:
         wrong.add(f"tender-{row}", "Choose how the patient pays: cash, check or card.")
     if form.tender == Tender.FILE and form.card_id is None:
         wrong.add(f"tender-{row}", "There’s no card on file. Choose another payment type.")

@@ -28,6 +28,7 @@ KINDS: Mapping[str, tuple[str, str]] = {
     "import": ("Import of patients", "merge"),
     "statements": ("Statement run", "statements"),
     "terminal": ("Card payment to confirm", "payments"),
+    "online_payment": ("Online payment to confirm", "payments"),
     "installment": ("Payment due on a payment plan", "payments"),
 }
 MOST_SHOWN = 200

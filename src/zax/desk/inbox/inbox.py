@@ -42,6 +42,7 @@ from zax.store.messages.messages import change_message, visits_meant
 from zax.store.online.registrations import waiting_registrations as registrations_waiting
 
 FREED_AFTER = timedelta(minutes=10)
+FROM_PAGE = "page"
 WHY_HERE: Mapping[str, str] = {
     Meaning.QUESTION: "A question, so someone has to answer",
     Meaning.OTHER_TIME: "Wants another time",
@@ -102,14 +103,14 @@ def _of_visit(clinic: Clinic, visit: Visit | None) -> str:
 def _text_row(clinic: Clinic, said: Sequence[ReplyRow], visit: Visit | None) -> InboxRow:
     """What one phone or address has said and nobody answered: the last of it, waiting since the first."""
     each = said[-1]
-    by_mail = each.channel == Channel.EMAIL
-    kind = "email" if by_mail else "text"
+    by_mail, from_page = each.channel == Channel.EMAIL, each.channel == FROM_PAGE
+    kind = "email" if by_mail else "message" if from_page else "text"
     more = f"{len(said)} {kind}s" if len(said) > 1 else kind
     why = WHY_HERE.get(each.meaning, WHY_HERE[Meaning.UNCLEAR])
     about = _of_visit(clinic, visit)
     return InboxRow(
         key=f"text-{each.id}",
-        source=Source.EMAIL if by_mail else Source.TEXT,
+        source=Source.EMAIL if by_mail else Source.WEB if from_page else Source.TEXT,
         name=each.name or (each.phone if by_mail else phone_words(each.phone)),
         patient_id=each.patient_id,
         visit_id=visit.id if visit else None,

@@ -58,6 +58,18 @@ def spread_credit(tx: Transaction, patient_id: int, credit_id: int, visit_id: in
     return used
 
 
+def apply_credit(tx: Transaction, credit_id: int, line_id: int, cents: int) -> None:
+    """Give exactly so many cents of a credit to a line of the household, within an act. Conflict where the
+    credit has less, or less is due there.
+    """
+    source, target = _hold_both(tx, credit_id, None, line_id)
+    left = credit_left(entries_of(tx, source), allocations_of(tx, source)).get(credit_id, 0)
+    if cents > left or cents > _open_on(tx, target, line_id):
+        raise Conflict("Something was paid or used in the meantime. Look at it again.", f"line-{line_id}")
+    _apply(tx, source, target, credit_id, cents, line_id)
+    tx.audit("credit.used", patient_id=target.patient_id, visit_id=target.id, cents=cents, credit=credit_id)
+
+
 def _use(tx: Transaction, credit_id: int, visit_id: int | None, line_id: int | None) -> int:
     source, target = _hold_both(tx, credit_id, visit_id, line_id)
     left = credit_left(entries_of(tx, source), allocations_of(tx, source)).get(credit_id, 0)

@@ -78,7 +78,7 @@ def pay_desk(
     today = local(now, clinic.first_site.timezone).date()
     coming = payments.coming_visits(connection, household_id, today)
     ahead = [
-        Ahead(row, _copay(connection, clinic, row) if row.day == today or row.id == visit_id else 0)
+        Ahead(row, copay_of(connection, clinic, row) if row.day == today or row.id == visit_id else 0)
         for row in coming
     ]
     return PayDesk(
@@ -94,7 +94,8 @@ def pay_desk(
     )
 
 
-def _copay(connection: Connection, clinic: Clinic, row: ComingVisit) -> int:
+def copay_of(connection: Connection, clinic: Clinic, row: ComingVisit) -> int:
+    """What the plan asks for of a visit still to come and isn't paid yet; cents."""
     visit = visits.one_visit(connection, row.id)
     assert visit is not None
     bill = bill_of(connection, clinic, visit)

@@ -12,6 +12,7 @@ from collections import defaultdict
 
 from zax.core.errors import Conflict, Refused
 from zax.core.money.journal import Allocation, Kind, Parts, credit_left, free, line_parts
+from zax.core.money.tender import Tender
 from zax.core.wording import dollars
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import locked_visit
@@ -124,7 +125,11 @@ def _back_words(clinic: Clinic, payment: Payment) -> str:
     """'Refunded, card ending 4417: overpaid'."""
     what = {
         "void": "Payment voided",
-        "returned": f"Check {payment.check_number} was returned",
+        "returned": (
+            f"Check {payment.check_number} was returned"
+            if payment.tender == Tender.CHECK
+            else "The bank took the card payment back"
+        ),
         "refund": f"Refunded, {tender_words(clinic, payment)}",
     }[payment.kind]
     return f"{what}: {payment.words}" if payment.words else what

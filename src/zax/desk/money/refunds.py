@@ -11,7 +11,7 @@ from zax.core.form import CentsOrNone, Form, Reference
 from zax.core.money.adjust import check_limit
 from zax.core.money.cents import no_amount
 from zax.core.money.journal import Kind
-from zax.core.money.tender import BY_TERMINAL, PaymentState, Tender
+from zax.core.money.tender import BY_CARD, PaymentState, Tender
 from zax.core.wording import dollars
 from zax.desk.acts.act import act
 from zax.desk.acts.actor import Actor
@@ -66,7 +66,7 @@ def open_back(tx: Transaction, kind: str, form: BackForm) -> tuple[TenderResult,
     if cents is None:
         raise no_amount()
     _check_back(tx, kind, paid, cents, left, form.why)
-    state = PaymentState.ASKING if paid.tender in BY_TERMINAL else PaymentState.TAKEN
+    state = PaymentState.ASKING if paid.tender in BY_CARD else PaymentState.TAKEN
     back = _write_back(tx, paid, kind, form.key, cents, state, form.why)
     if state == PaymentState.TAKEN:
         post_back(tx, back)
@@ -179,24 +179,45 @@ def check_returned(tx: Transaction, payment_id: int, why: str, with_fee: bool) -
     paid = _held_payment(tx, payment_id)
     if paid.tender != Tender.CHECK:
         raise Refused("Only a check can be returned by the bank.", "why")
-    before = given_back(tx, paid.id)
-    if any(each.kind in {"returned", "void"} for each in payments.given_back_of(tx.connection, [paid.id])):
+    if _was_undone(tx, paid):
         raise Conflict("This check was already returned or voided.", "why")
-    back = _write_back(tx, paid, "returned", f"returned-{paid.id}", paid.cents, PaymentState.TAKEN, why)
-    unpaid = post_back(tx, back)
-    ledger = OwnLedger(paid.patient_id, paid.site_id)
-    if unpaid and before:  # refunded before it bounced: the person had that money
-        charge_own(
-            tx,
-            ledger,
-            "fee",
-            Kind.FEE,
-            unpaid,
-            f"Check {paid.check_number} was returned after {dollars(unpaid)} of it was refunded",
-        )
+    ledger = _undo_whole(tx, paid, why, f"Check {paid.check_number} was returned")
     fee = tx.clinic.money.returned_fee if with_fee else 0
     if fee:
         charge_own(tx, ledger, "fee", Kind.FEE, fee, f"Fee, check {paid.check_number} was returned")
     tx.audit("check.returned", patient_id=paid.patient_id, visit_id=paid.visit_id, payment=paid.id, fee=fee)
     tell_money(tx, ledger)
     return fee
+
+
+def _was_undone(tx: Transaction, paid: Payment) -> bool:
+    back = payments.given_back_of(tx.connection, [paid.id])
+    return any(each.kind in {"returned", "void"} and each.state != PaymentState.DECLINED for each in back)
+
+
+def _undo_whole(tx: Transaction, paid: Payment, why: str, what: str) -> OwnLedger:
+    """The bank has the money back: what it paid is open again, and what was refunded before is owed."""
+    before = given_back(tx, paid.id)
+    back = _write_back(tx, paid, "returned", f"returned-{paid.id}", paid.cents, PaymentState.TAKEN, why)
+    unpaid = post_back(tx, back)
+    ledger = OwnLedger(paid.patient_id, paid.site_id)
+    if unpaid and before:  # refunded before it bounced: the person had that money
+        words = f"{what} after {dollars(unpaid)} of it was refunded"
+        charge_own(tx, ledger, "fee", Kind.FEE, unpaid, words)
+    return ledger
+
+
+def card_taken_back(tx: Transaction, key: str, why: str) -> int | None:
+    """The bank took a card payment back, by the payment's key: its patient. None where it isn't ours, or is
+    undone already; nothing then happens twice.
+    """
+    known = payments.payment_by_key(tx.connection, key)
+    if known is None or known.tender not in BY_CARD or known.state != PaymentState.TAKEN:
+        return None
+    paid = _held_payment(tx, known.id)
+    if _was_undone(tx, paid):
+        return None
+    ledger = _undo_whole(tx, paid, why, "A card payment was taken back by the bank")
+    tx.audit("card.taken_back", patient_id=paid.patient_id, visit_id=paid.visit_id, payment=paid.id, why=why)
+    tell_money(tx, ledger)
+    return paid.patient_id

@@ -7,6 +7,7 @@ breaks off goes on where it stopped.
 
 from __future__ import annotations
 
+import secrets
 import time
 from collections import defaultdict
 from collections.abc import Callable, Sequence
@@ -17,6 +18,7 @@ from functools import partial
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.journal import Kind
 from zax.core.money.statement import (
+    PAPER,
     Candidate,
     Rule,
     StatementState,
@@ -24,6 +26,7 @@ from zax.core.money.statement import (
     kept,
     old_enough,
     rule_from,
+    way_wished,
     why_not,
 )
 from zax.core.wording import dollars
@@ -247,8 +250,18 @@ def carry_on(
 
 
 def _made(tx: Transaction, *, statement: Statement, content: bytes, store: FileStore, run_id: int) -> None:
+    """Kept, and by which way it goes: whoever wants no paper gets none, from any run."""
     _keep(tx, statement.number, statement.asked, store, content)
+    way = _way_of(tx, statement)
+    link = secrets.token_urlsafe(15) if way != PAPER else None
+    stored.set_way(tx.connection, statement.number, way=way, link=link)
     stored.count_made(tx.connection, run_id)
+
+
+def _way_of(tx: Transaction, statement: Statement) -> str:
+    payer = next((each for each in statement.account.members if each.guarantor), statement.account.patient)
+    wish = payer.reach.get("money", {}).get("by", "")
+    return way_wished(wish, bool(payer.email), bool(payer.phone) and payer.texts_to != "none")
 
 
 def _finish(desk: Desk, run_id: int) -> None:

@@ -13,8 +13,6 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 
 from zax.clock import to_utc
-from zax.core.book.cancellation import OffWhy
-from zax.core.book.track import ON_THE_BOOK
 from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused
 from zax.core.messages.channel import Channel
 from zax.core.messages.language import Language, day_in, language_of
@@ -26,11 +24,9 @@ from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.book.booking import BookOrder, book_orders
-from zax.desk.book.cancellation import cancel
-from zax.desk.book.moving import MoveOrder, move
-from zax.desk.inbox.answers import may_cancel
 from zax.desk.messages.writing import write_to
 from zax.desk.notices.rules import habits_of
+from zax.desk.online.changing import TAKEN, cancel_own, may_change, move_own
 from zax.desk.online.codes import NOT_OPEN, Browser, Purpose, check_code, own_code, text_code, use_code
 from zax.desk.online.habits import online_habits, types_shown
 from zax.desk.online.times import may_be_seen
@@ -43,7 +39,6 @@ from zax.store.online.requests import OnlineRequest
 from zax.store.patients.patients import save_patient
 
 CLOSED = "Asking online is switched off. Please call us."
-TAKEN = "That time is gone. Please choose another one."
 ASKED = "asked"
 
 
@@ -233,21 +228,13 @@ def _asked(tx: Transaction, link: str) -> Asked:
     visit = visits_by_id(tx.connection, [row.visit_id]).get(row.visit_id) if row and row.visit_id else None
     if row is None or visit is None or visit.day < tx.business_day(visit.site_id) - DAY:
         raise NotFound("This page isn’t there anymore. Please call us.")
-    open_still = visit.state in ON_THE_BOOK
-    return Asked(row, visit, open_still and may_cancel(tx, visit))
+    return Asked(row, visit, may_change(tx, visit))
 
 
 def cancel_asked(desk: Desk, link: str) -> None:
     """Refused where it is too late, or it is canceled already."""
 
-    def work(tx: Transaction) -> None:
-        found = _asked(tx, link)
-        if not found.may_cancel:
-            raise Refused("It’s too close to your visit to cancel it here. Please call us.", "cancel")
-        cancel(tx, found.visit.id, OffWhy.WANTS_ANOTHER, "by the page it was asked for on")
-        tx.audit("online.canceled", patient_id=found.visit.patient_id, visit_id=found.visit.id)
-
-    in_transaction(desk, WORKER, work)
+    in_transaction(desk, WORKER, lambda tx: cancel_own(tx, _asked(tx, link).visit))
 
 
 _MOVED = {
@@ -263,13 +250,7 @@ def move_asked(desk: Desk, link: str, site_id: int, day: date, start: int, provi
 
     def work(tx: Transaction) -> None:
         found = _asked(tx, link)
-        if not found.may_cancel:
-            raise Refused("It’s too close to your visit to change it here. Please call us.", "cancel")
-        if not may_be_seen(tx.clinic, site_id, day, start, tx.now):
-            raise Refused(TAKEN, "time")
-        order = MoveOrder(site_id=site_id, day=day, at=start, provider_id=provider_id)
-        move(tx, found.visit.id, order)
-        visit = visits_by_id(tx.connection, [found.visit.id])[found.visit.id]
+        visit = move_own(tx, found.visit, site_id, day, start, provider_id)
         language = language_of(found.request.language)
         words = _MOVED[language].format(
             first=found.request.first,
@@ -287,7 +268,6 @@ def move_asked(desk: Desk, link: str, site_id: int, day: date, start: int, provi
             patient_id=visit.patient_id,
             visit_id=visit.id,
         )
-        tx.audit("online.moved", patient_id=visit.patient_id, visit_id=visit.id)
 
     in_transaction(desk, WORKER, work)
 

@@ -32,6 +32,7 @@ class Purpose(StrEnum):
 
     ASK = "ask"
     REGISTER = "register"
+    SIGN_IN = "sign_in"
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,17 +11,27 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
 
 SETTING = "online"
-LIMITS = {"days_ahead": (1, 365), "hours_before": (0, 14 * 24), "most_a_day": (1, 30)}
+LIMITS = {
+    "days_ahead": (1, 365),
+    "hours_before": (0, 14 * 24),
+    "most_a_day": (1, 30),
+    "unopened_days": (1, 60),
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OnlineHabits:
-    """Times are shown from `hours_before` a visit on to `days_ahead`, at most so many a day."""
+    """Times are shown from `hours_before` a visit on to `days_ahead`, at most so many a day;
+    `applies_payments`: what is paid online is applied by itself; a statement that nobody opened for
+    `unopened_days` is printed.
+    """
 
     runs: bool = False
     days_ahead: int = 60
     hours_before: int = 4
     most_a_day: int = 4
+    applies_payments: bool = False
+    unopened_days: int = 7
 
 
 def online_habits(clinic: Clinic) -> OnlineHabits:

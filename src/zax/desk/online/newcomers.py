@@ -19,7 +19,7 @@ from zax.desk.online.habits import online_habits
 from zax.desk.online.registering import note_opened
 from zax.desk.patients.details import locked_patient, new_patient
 from zax.store.online.codes import OnlineCode
-from zax.store.online.registrations import Registration, add_newcomer, newcomer_of
+from zax.store.online.registrations import Registration, add_who, who_of
 from zax.store.online.requests import same_person
 from zax.store.patients.patients import known_patient, save_patient
 
@@ -51,7 +51,7 @@ def _announce(tx: Transaction, at: Browser, typed: NewcomerTyped) -> int:
     phone = wrong.take(check_phone, typed.phone) or ""
     wrong.raise_if_any()
     code_id = text_code(tx, at, Purpose.REGISTER, phone, typed.language)
-    add_newcomer(tx.connection, code_id=code_id, first=first, last=last, birth=birth, made_at=tx.now)
+    add_who(tx.connection, code_id=code_id, first=first, last=last, birth=birth, made_at=tx.now)
     return code_id
 
 
@@ -68,8 +68,8 @@ def arrive(desk: Desk, at: Browser, number: int, typed: str) -> Registration:
 
 def _arrive(tx: Transaction, at: Browser, number: int) -> Registration:
     code = use_code(tx, at, Purpose.REGISTER, number)
-    who = newcomer_of(tx.connection, number)
-    if who is None:
+    who = who_of(tx.connection, number)
+    if who is None or who.birth is None:
         raise NotFound(NOT_OPEN)
     known = same_person(tx.connection, who.first, who.last, who.birth, code.phone)
     if len(known) == 1:

@@ -198,7 +198,11 @@ def set_reach(tx: Transaction, patient_id: int, choices: Mapping[str, str], vers
     """By which channel the patient takes each kind of message, or that they opted out, and whether an email
     may name their care; the day of a change is kept with it.
     """
-    row = locked_patient(tx, patient_id, version)
+    wish(tx, locked_patient(tx, patient_id, version), choices)
+
+
+def wish(tx: Transaction, row: Patient, choices: Mapping[str, str]) -> None:
+    """The same within an act, for a record that is held."""
     before = row.reach
     after = dict(before)
     for topic, allowed in {**dict.fromkeys(TOPICS, CHANNELS), CARE: AGREED}.items():

@@ -33,7 +33,7 @@ _at_once = BoundedSemaphore(2)
 
 
 @cache
-def _nobody() -> str:
+def nobody() -> str:
     """A hash to check against when there is no such user, so that the answer takes as long."""
     return hasher.hash("no one at all")
 
@@ -55,7 +55,7 @@ def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
         raise Refused(f"Too many tries. Wait {minutes} minutes, then sign in again.", "password")
     with desk.engine.connect() as connection:
         user = people.user_called(connection, name)
-    if not _matches(user.password_hash if user else _nobody(), password) or user is None:
+    if not matches(user.password_hash if user else nobody(), password) or user is None:
         raise Refused("The name and password don’t match. Check both and try again.", "password")
     in_transaction(desk, WORKER, lambda tx: people.forget_tries(tx.connection, name, address))
     return actor_of(user)
@@ -65,7 +65,7 @@ def _claim_try(tx: Transaction, name: str, address: str) -> bool:
     return people.claim_try(tx.connection, name, address[:45], tx.now, tx.now - TRIES_WITHIN, LIMITS)
 
 
-def _matches(stored: str, password: str) -> bool:
+def matches(stored: str, password: str) -> bool:
     with _at_once:
         try:
             return hasher.verify(stored, password[:200])

@@ -27,6 +27,8 @@ from zax.desk.money.payment_plans import charge_due
 from zax.desk.notices.digests import write_digests
 from zax.desk.notices.planning import plan_messages
 from zax.desk.online.asking import forget_old_tries
+from zax.desk.own.paying import take_back
+from zax.desk.own.statements import print_unopened, tell_of_statements
 from zax.desk.remits.mailbox import fetch_mailbox
 from zax.desk.worker.beats import beat, failed, went_well
 from zax.desk.worker.errands import why_it_failed
@@ -65,6 +67,9 @@ DUTIES = (
     Duty("offers", lambda tools: watch_offers(tools.desk), timedelta(seconds=5)),
     Duty("offers by themselves", lambda tools: offer_canceled(tools.desk), timedelta(seconds=20)),
     Duty("online tries", lambda tools: forget_old_tries(tools.desk), timedelta(hours=1)),
+    Duty("statement notices", lambda tools: tell_of_statements(tools.desk), timedelta(seconds=30)),
+    Duty("statements unopened", lambda tools: print_unopened(tools.desk), timedelta(hours=1)),
+    Duty("banks", lambda tools: take_back(tools.desk, tools.outside.pay_page), timedelta(minutes=1)),
     Duty("missed visits", lambda tools: learn_missing(tools.desk), timedelta(hours=1)),
     Duty("returns", lambda tools: raise_overdue(tools.desk), timedelta(minutes=10)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),

@@ -30,6 +30,7 @@ from zax.desk.money.payment_plans import charge_installment
 from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
 from zax.desk.notices.sending import carry_out_message
+from zax.desk.own.paying import clarify_online
 from zax.desk.papers.receipts import make_receipt
 from zax.desk.record.importing import run_import
 from zax.desk.remits.importing import read_rest
@@ -224,6 +225,11 @@ def _terminal(tools: Tools, errand: Errand) -> None:
     _done(tools.desk, errand)
 
 
+def _online_payment(tools: Tools, errand: Errand) -> None:
+    clarify_online(tools.desk, tools.outside.pay_page, errand.payload["key"])
+    _done(tools.desk, errand)
+
+
 HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "claim_file": _claim_file,
     "claim_status": _claim_status,
@@ -237,4 +243,5 @@ HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "import": _import,
     "statements": _statements,
     "terminal": _terminal,
+    "online_payment": _online_payment,
 }

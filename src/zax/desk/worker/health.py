@@ -28,6 +28,10 @@ _DUTIES: Mapping[str, str] = {
     "text replies": "fetch patients’ texts",
     "mail": "read the clinic’s mailbox",
     "online tries": "forget who asked online",
+    "banks": "reverse what banks took back",
+    "forgetting": "forget who was turned down online",
+    "statement notices": "tell patients of their statements",
+    "statements unopened": "print statements nobody opened",
     "digests": "mail the providers their day",
     "messages": "plan reminders and other messages",
     "offers": "text the next people of an offer",
@@ -43,6 +47,7 @@ _ERRANDS: Mapping[str, tuple[str, str]] = {
     "eligibility": ("coverage check waits", "coverage checks wait"),
     "receipt_mail": ("emailed receipt waits", "emailed receipts wait"),
     "message": ("message to a patient waits", "messages to patients wait"),
+    "online_payment": ("online payment is to be confirmed", "online payments are to be confirmed"),
     "terminal": ("card payment waits for the terminal", "card payments wait for the terminal"),
 }
 

@@ -395,6 +395,11 @@ class StatementRow:
     bytes: int
     made_at: datetime
     by_id: int | None
+    way: str
+    link: str | None
+    told_at: datetime | None
+    opened_at: datetime | None
+    printed_at: datetime | None
 
 
 @dataclass(frozen=True, slots=True)

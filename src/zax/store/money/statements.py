@@ -9,7 +9,7 @@ from datetime import date, datetime
 
 from sqlalchemy import Connection, func, insert, select, text, update
 
-from zax.core.money.statement import StatementState
+from zax.core.money.statement import PAPER, StatementState
 from zax.store.clinic.settings import hold
 from zax.store.listing import Listed, Order, Wanted, listed
 from zax.store.money.records import StatementRow, StatementRun
@@ -121,6 +121,45 @@ def keep_statement(
         state=StatementState.MADE,
         made_at=made_at,
     )
+
+
+def set_way(connection: Connection, number: int, **values: object) -> None:
+    """How it goes: `way`, `link`, and when it was told of, opened or printed."""
+    change(connection, _s, number, **values)
+
+
+def to_tell(connection: Connection, most: int) -> list[StatementRow]:
+    """Those that go by a notice which was not written yet."""
+    query = select(_s).where(
+        _s.c.state == StatementState.MADE, _s.c.way != PAPER, _s.c.told_at.is_(None), _s.c.link.is_not(None)
+    )
+    return many(connection, query.order_by(_s.c.id).limit(most), StatementRow)
+
+
+def unopened(connection: Connection, told_before: datetime) -> list[int]:
+    """Those that nobody opened since their notice went."""
+    query = select(_s.c.id).where(_s.c.way != PAPER, _s.c.opened_at.is_(None), _s.c.told_at < told_before)
+    return list(connection.execute(query).scalars())
+
+
+def to_print(connection: Connection) -> list[NamedStatement]:
+    """Statements of runs that go on paper and were not printed yet."""
+    query = select(_s, household.c.name).join(household, household.c.id == _s.c.household_id)
+    query = query.where(
+        _s.c.state == StatementState.MADE,
+        _s.c.way == PAPER,
+        _s.c.run_id.is_not(None),
+        _s.c.printed_at.is_(None),
+    )
+    return many(connection, query.order_by(household.c.name, _s.c.id), NamedStatement)
+
+
+def note_printed(connection: Connection, numbers: Iterable[int], at: datetime) -> None:
+    connection.execute(update(_s).where(_s.c.id.in_(list(numbers))).values(printed_at=at))
+
+
+def statement_by_link(connection: Connection, link: str) -> StatementRow | None:
+    return one(connection, select(_s).where(_s.c.link == link), StatementRow)
 
 
 def statement_of(connection: Connection, number: int) -> StatementRow | None:

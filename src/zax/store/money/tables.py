@@ -238,7 +238,8 @@ statement_run = Table(
     moment("ended_at", nullable=True),
 )
 # A statement as it was made: the PDF lies in the file store under its SHA-256. `patient_id` is whom it is
-# about when it is about one person.
+# about when it is about one person. `way` is how it goes: on paper, or by a notice (email, text) behind whose
+# `link` it is; `printed_at` when it went to the printer.
 # The charges that bore interest in a month (its first day): each once.
 interest_charged = Table(
     "interest_charged",
@@ -261,6 +262,11 @@ statement = Table(
     Column("bytes", Integer, nullable=False, server_default="0"),
     moment("made_at"),
     ref("by_id", "user", nullable=True),
+    text_column("way", 6, "paper"),
+    Column("link", String(24), unique=True),
+    moment("told_at", nullable=True),
+    moment("opened_at", nullable=True),
+    moment("printed_at", nullable=True),
     UniqueConstraint("run_id", "household_id"),
     Index("ix_statement_run_id_state", "run_id", "state"),
 )

@@ -18,7 +18,7 @@ from sqlalchemy import ColumnElement, Connection, Select, Table, and_, exists, f
 from zax.core.book.cancellation import OffWhy
 from zax.core.book.track import CAME, EXPECTED, FINISHED, Stop
 from zax.core.messages.message import Sort
-from zax.core.money.statement import StatementState
+from zax.core.money.statement import PAPER, StatementState
 from zax.core.money.tender import PaymentState
 from zax.core.notices.events import Event
 from zax.store.rows import many
@@ -318,6 +318,7 @@ def _statements(window: Window) -> Select[Any]:
         .join(_p, and_(_p.c.household_id == s.c.household_id, _p.c.guarantor, about))
         .where(
             s.c.state == StatementState.MADE,
+            s.c.way == PAPER,  # who wants no paper is told with the link (zax.desk.own.statements)
             s.c.made_at.between(window.first, window.last),
             s.c.made_at >= window.since,
         )

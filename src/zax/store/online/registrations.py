@@ -10,12 +10,12 @@ from sqlalchemy import Connection, and_, select
 
 from zax.core.book.track import EXPECTED
 from zax.core.json import KeptJson
-from zax.store.online.tables import online_newcomer, registration
+from zax.store.online.tables import online_who, registration
 from zax.store.patients.tables import patient
 from zax.store.rows import add, change, many, one
 from zax.store.schema import visit
 
-_r, _n = registration, online_newcomer
+_r, _n = registration, online_who
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,12 +44,15 @@ class Registration:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Newcomer:
+class Who:
+    """Who somebody says they are, until a code is typed."""
+
     id: int
     code_id: int
     first: str
     last: str
-    birth: date
+    birth: date | None
+    patient_id: int | None
     made_at: datetime
 
 
@@ -140,9 +143,9 @@ def waiting_registrations(connection: Connection, today: date) -> list[WaitingRe
     return many(connection, query, WaitingRegistration)
 
 
-def add_newcomer(connection: Connection, **values: object) -> int:
+def add_who(connection: Connection, **values: object) -> int:
     return add(connection, _n, **values)
 
 
-def newcomer_of(connection: Connection, code_id: int) -> Newcomer | None:
-    return one(connection, select(_n).where(_n.c.code_id == code_id), Newcomer)
+def who_of(connection: Connection, code_id: int) -> Who | None:
+    return one(connection, select(_n).where(_n.c.code_id == code_id), Who)

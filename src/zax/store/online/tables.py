@@ -86,15 +86,17 @@ registration = Table(
     Index("ix_registration_state_sent_at", "state", "sent_at"),
     Index("ix_registration_patient_id_state", "patient_id", "state"),
 )
-# Somebody who gave name, birth date and phone to register, until the code is typed.
-online_newcomer = Table(
-    "online_newcomer",
+# Who somebody says they are, until the code is typed: by name and birth date, or a patient who is known by
+# a link or a password.
+online_who = Table(
+    "online_who",
     metadata,
     id_column(),
     ref("code_id", "online_code"),
     text_column("first", 60),
     text_column("last", 60),
-    Column("birth", Date, nullable=False),
+    Column("birth", Date),
+    ref("patient_id", "patient", nullable=True),
     moment("made_at"),
 )
 # Doctors elsewhere whom patients come from or go to.

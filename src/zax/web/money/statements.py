@@ -8,7 +8,7 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound
-from zax.core.money.statement import Rule, RuleForm, StatementState
+from zax.core.money.statement import PAPER, Rule, RuleForm, StatementState
 from zax.desk.money.statements import make_statement, preview, run_of, start_run, stop_run
 from zax.store.listing import Order
 from zax.store.money.statements import listed_runs, members_of, statement_of
@@ -48,9 +48,13 @@ def run_paper(request: Request, run_id: int) -> Response:
     with ctx.read() as connection:
         _, rows, _ = run_of(connection, run_id)
         people = members_of(connection, {row.household_id for row in rows})
-    made = [ctx.shared.files.get(row.digest) for row in rows if row.state == StatementState.MADE]
+    made = [
+        ctx.shared.files.get(row.digest)
+        for row in rows
+        if row.state == StatementState.MADE and row.way == PAPER
+    ]
     if not made:
-        raise NotFound("Nothing of this run is made yet.")
+        raise NotFound("Nothing of this run is to be printed.")
     return ctx.looked_at(pdf_answer(joined_pdf(made), f"statements-{run_id}"), people, "statement")
 
 

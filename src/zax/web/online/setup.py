@@ -28,6 +28,7 @@ NUMBERS = {
     "days_ahead": "Days ahead that times are shown",
     "hours_before": "Hours before a visit that it may still be asked for",
     "most_a_day": "Times shown a day, at most",
+    "unopened_days": "Days until a statement no one opened is printed",
 }
 WEB_WORDS = {"held": "held until the desk accepts", "firm": "booked at once", "no": "not online"}
 
@@ -61,7 +62,12 @@ def save_online(request: Request, form: PostedForm = Depends(posted_form)) -> Re
     }
     try:
         wrong.raise_if_any()
-        habits = replace(online_habits(ctx.clinic), runs=form["runs"] == "1", **numbers)
+        habits = replace(
+            online_habits(ctx.clinic),
+            runs=form["runs"] == "1",
+            applies_payments=form["applies_payments"] == "1",
+            **numbers,
+        )
         keep_online_habits(ctx.desk, ctx.actor, habits)
     except Mendable as error:
         return _page(ctx, error.status, problems=error.problems, typed=form)

@@ -78,15 +78,17 @@ def upgrade() -> None:
     op.create_index(op.f('ix_registration_state_sent_at'), 'registration', ['state', 'sent_at'])
     op.create_index(op.f('ix_registration_patient_id_state'), 'registration', ['patient_id', 'state'])
     op.create_table(
-        'online_newcomer',
+        'online_who',
         sa.Column('id', sa.Integer(), autoincrement=True, nullable=False),
         sa.Column('code_id', sa.Integer(), nullable=False),
         _words('first', 60),
         _words('last', 60),
-        sa.Column('birth', sa.Date(), nullable=False),
+        sa.Column('birth', sa.Date(), nullable=True),
+        sa.Column('patient_id', sa.Integer(), nullable=True),
         sa.Column('made_at', MOMENT, nullable=False),
-        sa.ForeignKeyConstraint(['code_id'], ['online_code.id'], name=op.f('fk_online_newcomer_code_id')),
-        sa.PrimaryKeyConstraint('id', name=op.f('pk_online_newcomer')),
+        sa.ForeignKeyConstraint(['code_id'], ['online_code.id'], name=op.f('fk_online_who_code_id')),
+        sa.ForeignKeyConstraint(['patient_id'], ['patient.id'], name=op.f('fk_online_who_patient_id')),
+        sa.PrimaryKeyConstraint('id', name=op.f('pk_online_who')),
     )
     op.create_table(
         'outside_doctor',
@@ -114,7 +116,7 @@ def downgrade() -> None:
     for name in ('pharmacy', 'referrer', 'doctor'):
         op.drop_column('patient', name)
     op.drop_table('outside_doctor')
-    op.drop_table('online_newcomer')
+    op.drop_table('online_who')
     op.drop_table('registration')
     op.add_column('online_request', _words('device', 64))
     op.add_column('online_request', _words('code', 64))
