@@ -73,6 +73,13 @@ from zax.web.online import doctors as doctors_elsewhere
 from zax.web.online import invite as invite_online
 from zax.web.online import register as register_online
 from zax.web.online import setup as online_setup
+from zax.web.own import account as own_account
+from zax.web.own import home as own_home
+from zax.web.own import records as own_records
+from zax.web.own import settings as own_settings
+from zax.web.own import sign_in as own_sign_in
+from zax.web.own import talk as own_talk
+from zax.web.own.frame import OwnSignInNeeded
 from zax.web.papers import link as paper_link
 from zax.web.papers import send as send_paper
 from zax.web.patients import duplicates, files, finding, new_patient
@@ -121,6 +128,7 @@ ROOMS = (
     *(callbacks, inbox, patient_messages, link, messages_setup, words_setup, provider_mail, replies_setup),
     *(send_paper, paper_link),
     *(ask_online, register_online, compare_online, invite_online, doctors_elsewhere, online_setup),
+    *(own_sign_in, own_home, own_account, own_talk, own_settings, own_records),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),
@@ -257,6 +265,7 @@ def healthz(request: Request) -> JSONResponse:
 
 def _error_pages(app: FastAPI) -> None:
     app.add_exception_handler(SignInNeeded, sign_in.ask_to_sign_in)  # type: ignore[arg-type]
+    app.add_exception_handler(OwnSignInNeeded, own_sign_in.ask_to_sign_in)  # type: ignore[arg-type]
     app.add_exception_handler(DoneBefore, _done_before)  # type: ignore[arg-type]
     app.add_exception_handler(ZaxError, _refused)  # type: ignore[arg-type]
     app.add_exception_handler(StarletteHTTPException, _http_error)  # type: ignore[arg-type]
@@ -269,6 +278,8 @@ def _error_pages(app: FastAPI) -> None:
 
 def _refused(request: Request, error: ZaxError) -> Response:
     """A refusal that no page caught: a page of its own, with the way back."""
+    if request.url.path.startswith("/my/"):
+        return own_sign_in.not_there(request, error.status)
     try:
         ctx: RequestContext = enter(request)
     except (SignInNeeded, ZaxError):

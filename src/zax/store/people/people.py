@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, bindparam, delete, insert, select, text
+from sqlalchemy import Connection, bindparam, delete, func, insert, select, text
 
 from zax.store.clinic.settings import hold
 from zax.store.people.tables import look, sign_in_try, user
@@ -94,6 +94,30 @@ def add_looks(
     row = {"at": at, "user_id": user_id, "screen": screen}
     if patient_ids:
         connection.execute(insert(look), [row | {"patient_id": number} for number in patient_ids])
+
+
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """Who looked at a patient and when last (UTC), how often since then."""
+
+    name: str
+    role: str
+    at: datetime
+    times: int
+
+
+def looks_at(connection: Connection, patient_id: int, since: datetime) -> list[Looked]:
+    """Each person once, who looked last first."""
+    times = func.count().label("times")
+    last = func.max(look.c.at).label("at")
+    query = (
+        select(user.c.name, user.c.role, last, times)
+        .join(user, user.c.id == look.c.user_id)
+        .where(look.c.patient_id == patient_id, look.c.at > since)
+        .group_by(user.c.id, user.c.name, user.c.role)
+        .order_by(last.desc())
+    )
+    return many(connection, query, Looked)
 
 
 def user_of_provider(connection: Connection, provider_id: int) -> int | None:

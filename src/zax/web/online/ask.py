@@ -28,6 +28,7 @@ from zax.desk.online.asking import (
 from zax.desk.online.codes import Purpose, text_again
 from zax.desk.online.habits import online_habits, types_shown
 from zax.desk.online.times import PARTS, WEEK, Wanted, last_day, week_of
+from zax.store.book.records import Visit
 from zax.web.online.frame import Visitor, visitor
 from zax.web.shell.request_context import PostedForm, open_form
 
@@ -67,10 +68,10 @@ def times(
 ) -> Response:
     """The times of a week, and the soonest."""
     at = visitor(request)
-    return _times(at, _wanted(at, type, site, provider, part, first), who != "new")
+    return _times(at, wanted_of(at, type, site, provider, part, first), who != "new")
 
 
-def _wanted(at: Visitor, type: str, site: str, provider: str, part: str, first: str) -> Wanted:
+def wanted_of(at: Visitor, type: str, site: str, provider: str, part: str, first: str) -> Wanted:
     clinic = at.desk.clinic
     site_id = reference(site) if reference(site) in clinic.sites else clinic.first_site.id
     today = local(at.desk.clock.now(), clinic.sites[site_id].timezone).date()
@@ -134,7 +135,7 @@ def week_page(
     )
 
 
-def _chosen(at: Visitor, given: Mapping[str, str]) -> tuple[int, date, int, int]:
+def chosen_time(at: Visitor, given: Mapping[str, str]) -> tuple[int, date, int, int]:
     """Site, day, minute and provider of 'site|day|minute|provider'. NotFound for what is no time."""
     parts = given.get("time", "").split("|")
     day = day_or_none(parts[1]) if len(parts) == 4 else None
@@ -150,12 +151,12 @@ def _chosen(at: Visitor, given: Mapping[str, str]) -> tuple[int, date, int, int]
 def who_for(request: Request, type: str = "", who: str = "", time: str = "") -> Response:
     at = visitor(request)
     if not time:
-        return _times(at, _wanted(at, type, "", "", "", ""), who != "new", "choose_time", 422)
+        return _times(at, wanted_of(at, type, "", "", "", ""), who != "new", "choose_time", 422)
     return _who(at, {"type": type, "who": who, "time": time})
 
 
 def _who(at: Visitor, given: Mapping[str, str], status: int = 200, **more: object) -> Response:
-    site_id, day, start, provider_id = _chosen(at, given)
+    site_id, day, start, provider_id = chosen_time(at, given)
     kind = at.desk.clinic.types.get(reference(given.get("type", "")))
     if kind is None:
         raise NotFound("There is no such time.")
@@ -175,7 +176,7 @@ def _who(at: Visitor, given: Mapping[str, str], status: int = 200, **more: objec
 def ask_for(request: Request, form: PostedForm = Depends(open_form)) -> Response:
     """The request is written down and a code texted."""
     at = visitor(request)
-    site_id, day, start, provider_id = _chosen(at, form)
+    site_id, day, start, provider_id = chosen_time(at, form)
     typed = Typed(
         type_id=reference(form["type"]),
         site_id=site_id,
@@ -300,7 +301,7 @@ def _moving(
     kind = at.desk.clinic.types[found.visit.type_id]
     if not found.may_cancel:
         return _done(at, link, 422)
-    wanted = _wanted(at, str(kind.id), site or str(found.visit.site_id), provider, part, first)
+    wanted = wanted_of(at, str(kind.id), site or str(found.visit.site_id), provider, part, first)
     return week_page(
         at,
         kind,
@@ -320,7 +321,7 @@ def move_to(request: Request, link: str, form: PostedForm = Depends(open_form)) 
     at = visitor(request)
     if not form["time"]:
         return _moving(at, link, status=422, wrong="choose_time")
-    site_id, day, start, provider_id = _chosen(at, form)
+    site_id, day, start, provider_id = chosen_time(at, form)
     try:
         move_asked(at.desk, link, site_id, day, start, provider_id)
     except NotFound:
@@ -335,9 +336,13 @@ def calendar(request: Request, link: str) -> Response:
     """The visit for a calendar program."""
     at = visitor(request)
     try:
-        visit = asked(at.desk, link).visit
+        return calendar_of(at, asked(at.desk, link).visit)
     except NotFound:
         return _lost(at)
+
+
+def calendar_of(at: Visitor, visit: Visit) -> Response:
+    """A visit as a calendar file."""
     clinic = at.desk.clinic
     site = clinic.sites[visit.site_id]
     name = str(clinic.about["clinic_name"])

@@ -67,11 +67,10 @@ class Visitor:
             clinic=clinic,
             clinic_name=clinic.about["clinic_name"],
             site=site,
-            words=self.words,
             language=self.language,
             other=self.other(),
             csrf=csrf_of(self.request),
-            **({"problems": {}, "typed": {}} | values),
+            **({"problems": {}, "typed": {}, "words": self.words} | values),
         )
         return HTMLResponse(html, status)
 

@@ -94,7 +94,7 @@ def type_code(request: Request, number: int, form: PostedForm = Depends(open_for
         return _gone(at)
     except Mendable as error:
         return _code(at, number, error.status, problems=error.problems, typed=form)
-    _remember(at, row)
+    remember(at, row)
     return at.go(f"/register/{row.link}")
 
 
@@ -102,7 +102,7 @@ def _gone(at: Visitor) -> Response:
     return at.page("online/register_gone.html", 404)
 
 
-def _remember(at: Visitor, row: Registration) -> None:
+def remember(at: Visitor, row: Registration) -> None:
     """This browser has shown both facts."""
     opened = [number for number in _opened(at) if number != row.id]
     at.request.session[OPENED] = [*opened, row.id][-MOST_OPENED:]
@@ -151,7 +151,7 @@ def give_birth_date(request: Request, link: str, form: PostedForm = Depends(open
             return _gone(at)
     if "lang" not in request.session:
         request.session["lang"] = row.language
-    _remember(at, row)
+    remember(at, row)
     return at.go(f"/register/{link}")
 
 
