@@ -114,6 +114,7 @@ from zax.store.patients.tables import (
 from zax.store.people.tables import look, session, sign_in_try, user
 from zax.store.record.tables import import_job, import_row
 from zax.store.remits.tables import adjustment_rule, payer_entry, remit, remit_claim, shortfall
+from zax.store.tablet.tables import tablet, tablet_stay
 from zax.store.worker.tables import beat
 
 __all__ = [
@@ -228,6 +229,8 @@ __all__ = [
     "statement",
     "statement_run",
     "tender_kind",
+    "tablet",
+    "tablet_stay",
     "text_reply",
     "tooth_work",
     "track_move",

@@ -74,6 +74,7 @@ from zax.web.online import invite as invite_online
 from zax.web.online import register as register_online
 from zax.web.online import setup as online_setup
 from zax.web.own import account as own_account
+from zax.web.own import desk as own_desk
 from zax.web.own import home as own_home
 from zax.web.own import records as own_records
 from zax.web.own import settings as own_settings
@@ -110,6 +111,8 @@ from zax.web.shell.request_context import (
     form_cookie,
     url_of,
 )
+from zax.web.tablet import setup as tablet_setup
+from zax.web.tablet import tablet
 from zax.web.worker import set_aside
 
 log = structlog.get_logger()
@@ -128,7 +131,8 @@ ROOMS = (
     *(callbacks, inbox, patient_messages, link, messages_setup, words_setup, provider_mail, replies_setup),
     *(send_paper, paper_link),
     *(ask_online, register_online, compare_online, invite_online, doctors_elsewhere, online_setup),
-    *(own_sign_in, own_home, own_account, own_talk, own_settings, own_records),
+    *(tablet, tablet_setup),
+    *(own_sign_in, own_home, own_account, own_talk, own_settings, own_records, own_desk),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),

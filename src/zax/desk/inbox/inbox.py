@@ -26,7 +26,7 @@ from zax.core.messages.channel import CHANNEL_WORDS, Channel
 from zax.core.messages.message import Asks
 from zax.core.messages.reply import Meaning
 from zax.core.people.roles import Role
-from zax.core.wording import clock_words, day_words, phone_words
+from zax.core.wording import clock_words, day_words, dollars, phone_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.clinic.clinic import Clinic
@@ -69,6 +69,7 @@ def inbox_rows(
         *(_message_row(clinic, each, about.get(f"call-{each.id}")) for each in asking),
         *_web_rows(connection, clinic, site_id),
         *_registration_rows(connection, clinic, local(now, clinic.sites[site_id].timezone).date()),
+        *_payment_rows(connection),
         *_offer_rows(connection, site_id),
         *_handed_rows(connection, clinic, user_id, role),
     ]
@@ -191,6 +192,26 @@ def _registration_rows(connection: Connection, clinic: Clinic, today: date) -> I
             by=answer_by(each.sent_at, begins, REGISTRATION_WITHIN),
             next="Compare",
             href=f"/compare/{each.id}",
+        )
+
+
+def _payment_rows(connection: Connection) -> Iterable[InboxRow]:
+    """What was paid online and waits to be applied."""
+    for each in stored.paid_online(connection):
+        yield InboxRow(
+            key=f"pay-{each.id}",
+            source=Source.WEB,
+            name=each.name,
+            patient_id=each.patient_id,
+            visit_id=None,
+            stop="",
+            what="payment",
+            says=f"Paid {dollars(each.cents)} online",
+            why="Waits as credit until someone applies it",
+            at=each.made_at,
+            by=each.made_at + HAND_OVER_WITHIN,
+            next="Apply it",
+            href=f"/money/online#p{each.id}",
         )
 
 

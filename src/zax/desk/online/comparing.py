@@ -104,7 +104,9 @@ def typed_values(row: Registration, all_pages: Sequence[Page], today: date) -> d
         if page.form is None and page.key in row.pages:
             given = row.pages[page.key]
             found[page.key] = {
-                ask.name: _clean(ask.check, given.get(ask.name, ""), ask.name, today) for ask in page.asks
+                ask.name: _clean(ask.check, given[ask.name], ask.name, today)
+                for ask in page.asks
+                if ask.name in given
             }
     return found
 

@@ -22,7 +22,7 @@ from zax.store.messages.tables import message
 from zax.store.patients.tables import patient
 from zax.store.people.tables import user
 from zax.store.rows import many, one
-from zax.store.schema import registration
+from zax.store.schema import own_payment, registration
 
 _m, _l, _r = message, inbox_lock, text_reply
 
@@ -92,6 +92,26 @@ def offer_questions(connection: Connection, site_id: int) -> list[OfferQuestion]
     return many(connection, query, OfferQuestion)
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PaidOnline:
+    """A payment made online that nobody has applied."""
+
+    id: int
+    patient_id: int
+    name: str
+    cents: int
+    made_at: datetime
+
+
+def paid_online(connection: Connection) -> list[PaidOnline]:
+    name = func.concat(patient.c.first, " ", patient.c.last).label("name")
+    paid = own_payment.c
+    query = select(paid.id, paid.patient_id, name, paid.cents, paid.made_at).join(
+        patient, patient.c.id == paid.patient_id
+    )
+    return many(connection, query.where(paid.state == "proposed").order_by(paid.id).limit(100), PaidOnline)
+
+
 @dataclass(frozen=True, slots=True)
 class InboxLock:
     row_key: str
@@ -143,8 +163,8 @@ def unread_of(connection: Connection, phone: str) -> list[int]:
 
 
 def count_waiting(connection: Connection, site_id: int) -> int:
-    """How many texts, calls, bounces, web requests and registrations wait for a person; on the rail of every
-    page.
+    """How many texts, calls, bounces, web requests, registrations and payments wait for a person; on the rail
+    of every page.
     """
     texts = select(func.count(_r.c.phone.distinct())).where(_r.c.done_at.is_(None))
     asks = select(func.count()).select_from(_m).where(_m.c.asks != "", _m.c.seen_at.is_(None))
@@ -157,5 +177,6 @@ def count_waiting(connection: Connection, site_id: int) -> int:
         .where(offer_person.c.place == Place.ASKS, offer.c.stand == "open", offer.c.site_id == site_id)
     )
     sent = select(func.count()).select_from(registration).where(registration.c.state == "sent")
-    parts = [each.scalar_subquery() for each in (texts, asks, held, offers, sent)]
+    paid = select(func.count()).select_from(own_payment).where(own_payment.c.state == "proposed")
+    parts = [each.scalar_subquery() for each in (texts, asks, held, offers, sent, paid)]
     return int(connection.execute(select(sum(parts[1:], parts[0]))).scalar_one())

@@ -98,6 +98,12 @@ def open_registration_of(connection: Connection, patient_id: int) -> Registratio
     return one(connection, query.order_by(_r.c.id.desc()).limit(1), Registration)
 
 
+def sent_from_tablet(connection: Connection, visit_id: int) -> Registration | None:
+    """What was changed at check-in for this visit and waits for the desk."""
+    query = select(_r).where(_r.c.visit_id == visit_id, _r.c.state == "sent", _r.c.link.is_(None))
+    return one(connection, query.order_by(_r.c.id.desc()).limit(1).with_for_update(), Registration)
+
+
 def registrations_of(connection: Connection, patient_id: int) -> list[Registration]:
     """All of a patient, the newest first."""
     query = select(_r).where(_r.c.patient_id == patient_id).order_by(_r.c.id.desc()).limit(50)

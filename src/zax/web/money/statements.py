@@ -10,8 +10,9 @@ from fastapi.responses import Response
 from zax.core.errors import Mendable, NotFound
 from zax.core.money.statement import PAPER, Rule, RuleForm, StatementState
 from zax.desk.money.statements import make_statement, preview, run_of, start_run, stop_run
+from zax.desk.own.statements import print_waiting
 from zax.store.listing import Order
-from zax.store.money.statements import listed_runs, members_of, statement_of
+from zax.store.money.statements import listed_runs, members_of, statement_of, to_print
 from zax.store.patients.patients import household_of
 from zax.web.money.documents import statement_pdfs
 from zax.web.shell.listing import wanted_of
@@ -58,6 +59,19 @@ def run_paper(request: Request, run_id: int) -> Response:
     return ctx.looked_at(pdf_answer(joined_pdf(made), f"statements-{run_id}"), people, "statement")
 
 
+@router.post("/statements/print")
+def print_all(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    """What goes on paper and wasn't printed yet, in one file; noted as printed."""
+    ctx = enter(request, "statements")
+    rows = print_waiting(ctx.desk, ctx.actor)
+    if not rows:
+        return ctx.go("/statements", "Nothing is to be printed.")
+    with ctx.read() as connection:
+        people = members_of(connection, {row.household_id for row in rows})
+    made = joined_pdf([ctx.shared.files.get(row.digest) for row in rows])
+    return ctx.looked_at(pdf_answer(made, "statements-to-print"), people, "statement")
+
+
 @router.get("/statements/{number}.pdf")
 def paper(request: Request, number: int) -> Response:
     """A statement as it was made."""
@@ -83,12 +97,14 @@ def statements_page(
     with ctx.read() as connection:
         found = preview(connection, rule, ctx.today) if rule is not None else None
         made = listed_runs(connection, wanted_of(ctx.request, Order.NEWEST))
+        waiting = to_print(connection)
     return ctx.page(
         "money/statements.html",
         status,
         rule=rule or Rule(),
         found=found,
         runs=made,
+        waiting=waiting,
         shown=SHOWN,
         screen="money",
         **more,

@@ -70,7 +70,7 @@ _WORDS: Mapping[str, tuple[str, str]] = {
     "paid": ("It’s paid.", "Está pagado."),
     "taken_off": ("{off} was taken off.", "Se descontaron {off}."),
     "you_paid": ("You paid {paid}.", "Usted pagó {paid}."),
-    "other": ("Other charges and credits", "Otros cargos y créditos"),
+    "other_charges": ("Other charges and credits", "Otros cargos y créditos"),
     "your_part": ("Your part", "Su parte"),
     "later_by_plan": ("Asked for later, by your payment plan", "Se pide después, por su plan de pagos"),
     "earlier": ("Earlier statements", "Estados anteriores"),

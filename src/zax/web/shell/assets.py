@@ -69,6 +69,8 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "setup": frozenset({"day", "arrivals", "money", "charges", "record"}),
     "inbox": frozenset({"notices", "followup", "remits", "day", "setup", "charges"}),
     "online": frozenset({"claims", "remits", "setup", "followup", "papers"}),
+    "tablet": frozenset({"setup"}),
+    "own": frozenset({"money", "day", "setup", "followup"}),
     "notices": frozenset({"inbox", "followup", "remits", "setup", "money"}),
     "worker": frozenset({"day", "money"}),
 }

@@ -62,6 +62,7 @@ SCREENS = (
     Screen(words="Likely duplicates", href="/duplicates", right="patients", also="same merge"),
     Screen(words="Money", href="/money", right="accounts", also="balances due owing"),
     Screen(words="Statements", href="/statements", right="accounts", also="bills send"),
+    Screen(words="Paid online", href="/money/online", right="payments", also="apply portal card credits"),
     Screen(words="Close the day", href="/close", right="close", also="drawer count deposit"),
     Screen(words="Journal", href="/journal", right="close", also="entries"),
     Screen(words="Month", href="/month", right="close", also="totals"),
@@ -92,6 +93,7 @@ SCREENS = (
         ("Arrival steps", "/setup/arrival", "check-in list"),
         ("Call sheet", "/setup/calls", "score weights whom to call first"),
         ("Heads-ups", "/setup/headsups", "alerts warnings"),
+        ("Check-in tablets", "/setup/tablets", "kiosk arrive self check-in"),
         ("Flags", "/setup/flags", "tags patients"),
     ),
     *_setup(

@@ -104,6 +104,35 @@ def upgrade() -> None:
         sa.UniqueConstraint('request_key', name=op.f('uq_own_payment_request_key')),
     )
     op.create_index(op.f('ix_own_payment_state_made_at'), 'own_payment', ['state', 'made_at'])
+    op.create_table(
+        'tablet',
+        _id(),
+        _words('name', 40),
+        _ref('site_id'),
+        sa.Column('secret', sa.String(length=64), nullable=False),
+        sa.Column('opened_at', MOMENT, nullable=True),
+        sa.Column('made_at', MOMENT, nullable=False),
+        _ref('made_by', True),
+        sa.Column('ended_at', MOMENT, nullable=True),
+        _key('tablet', 'site_id', 'site'),
+        _key('tablet', 'made_by', 'user'),
+        sa.PrimaryKeyConstraint('id', name=op.f('pk_tablet')),
+        sa.UniqueConstraint('secret', name=op.f('uq_tablet_secret')),
+    )
+    op.create_table(
+        'tablet_stay',
+        _id(),
+        _ref('tablet_id'),
+        _ref('visit_id'),
+        sa.Column('told', sa.JSON(), server_default='{}', nullable=False),
+        sa.Column('begun_at', MOMENT, nullable=False),
+        sa.Column('used_at', MOMENT, nullable=False),
+        sa.Column('ended_at', MOMENT, nullable=True),
+        _key('tablet_stay', 'tablet_id', 'tablet'),
+        _key('tablet_stay', 'visit_id', 'visit'),
+        sa.PrimaryKeyConstraint('id', name=op.f('pk_tablet_stay')),
+    )
+    op.create_index(op.f('ix_tablet_stay_tablet_id_ended_at'), 'tablet_stay', ['tablet_id', 'ended_at'])
     op.add_column('statement', _words('way', 6, 'paper'))
     op.add_column('statement', sa.Column('link', sa.String(length=24), nullable=True))
     for name in ('told_at', 'opened_at', 'printed_at'):
@@ -115,6 +144,8 @@ def downgrade() -> None:
     op.drop_constraint(op.f('uq_statement_link'), 'statement', type_='unique')
     for name in ('printed_at', 'opened_at', 'told_at', 'link', 'way'):
         op.drop_column('statement', name)
+    op.drop_table('tablet_stay')
+    op.drop_table('tablet')
     op.drop_table('own_payment')
     op.drop_table('own_allowed')
     op.drop_table('own_session')
