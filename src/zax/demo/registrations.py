@@ -14,6 +14,7 @@ from sqlalchemy import select
 from zax.clock import ShiftedClock
 from zax.core.book.track import EXPECTED
 from zax.core.online.registration import Page
+from zax.core.patients.fields import ASKED
 from zax.core.people.roles import Role
 from zax.demo.records import card_of
 from zax.desk.acts.act import in_transaction
@@ -21,7 +22,6 @@ from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.notices.fill_in import registration_for
 from zax.desk.online.doctors import DoctorForm, save_doctor
-from zax.desk.online.newcomers import ASKED
 from zax.desk.online.registering import filling, keep_photo, note_opened, save_page, send_registration
 from zax.desk.patients.details import locked_patient, new_patient
 from zax.store import schema

@@ -221,6 +221,7 @@ _TYPE_USUAL: Json = {
     "web": "no",
     "web_words": "",
     "web_note": "",
+    "deposit_cents": 0,
     "ask_after_days": 60,
     "equipment": [],
     "buffer_min": 0,

@@ -74,6 +74,7 @@ from zax.web.online import invite as invite_online
 from zax.web.online import register as register_online
 from zax.web.online import setup as online_setup
 from zax.web.own import account as own_account
+from zax.web.own import deposit as own_deposit
 from zax.web.own import desk as own_desk
 from zax.web.own import home as own_home
 from zax.web.own import records as own_records
@@ -132,7 +133,7 @@ ROOMS = (
     *(send_paper, paper_link),
     *(ask_online, register_online, compare_online, invite_online, doctors_elsewhere, online_setup),
     *(tablet, tablet_setup),
-    *(own_sign_in, own_home, own_account, own_talk, own_settings, own_records, own_desk),
+    *(own_sign_in, own_home, own_account, own_talk, own_settings, own_records, own_desk, own_deposit),
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),

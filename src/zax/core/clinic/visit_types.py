@@ -18,7 +18,8 @@ class VisitType:
     limit when it may begin and end.
 
     `for_whom` is all, new or known; `web` is no, firm or held; `most` and `goal` are visits a day at one
-    site, 0 for none. `web_words` is what patients call it online, `web_note` a word on it.
+    site, 0 for none. `web_words` is what patients call it online, `web_note` a word on it;
+    `deposit_cents` is asked for when it is booked online.
     """
 
     id: int
@@ -45,6 +46,7 @@ class VisitType:
     version: int
     web_words: str = ""
     web_note: str = ""
+    deposit_cents: int = 0
 
     @property
     def name_online(self) -> str:

@@ -29,12 +29,14 @@ CHANNELS = {"text": "text", "email": "email", "call": "call", "post": "post", "n
 # Beside the wishes by topic: whether an email may name their care.
 CARE, CARE_WORDS = "care", "Care named in emails"
 AGREED = {"yes": "agreed", "no": "not agreed"}
+ASKED = "asked"  # came by the web, not taken in yet
 STATUSES = {
     "active": "active",
     "inactive": "inactive",
     "deceased": "deceased",
     "merged": "merged",
     "asked": "asked online",
+    "forgotten": "forgotten",
 }
 Check = Callable[[str, str, date], Any]
 

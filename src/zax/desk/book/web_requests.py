@@ -18,6 +18,7 @@ from zax.core.book.track import Stop
 from zax.core.errors import Conflict, Refused
 from zax.core.messages.channel import Channel
 from zax.core.messages.message import Sort
+from zax.core.patients.fields import ASKED
 from zax.core.wording import clock_words, long_day, weekday_name
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -78,7 +79,7 @@ def _answer(tx: Transaction, visit_ids: Sequence[int], accept: bool, note: str) 
 def _take_in(tx: Transaction, patient_id: int) -> None:
     """Whoever asked online and was not recognized is a patient from now on."""
     person = locked_patient(tx, patient_id)
-    if person.status == "asked":
+    if person.status == ASKED:
         save_patient(tx.connection, person, replace(person, status="active", version=person.version + 1))
         tx.audit("patient.accepted", patient_id=patient_id)
         tx.tell("patient", patient_id=patient_id)

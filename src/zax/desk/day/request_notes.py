@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
+from zax.core.patients.fields import ASKED
 from zax.core.patients.likeness import LIKELY
 from zax.core.wording import dollars
 from zax.desk.patients.duplicates import likely_of
@@ -17,7 +18,6 @@ from zax.store.engine import Connection
 from zax.store.patients.attendance import tallies_of
 from zax.store.patients.duplicates import known_patients
 
-ASKED = "asked"
 MISSED = 2
 
 

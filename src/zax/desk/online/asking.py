@@ -18,6 +18,7 @@ from zax.core.messages.channel import Channel
 from zax.core.messages.language import Language, day_in, language_of
 from zax.core.messages.message import Sort
 from zax.core.online.asking import ANSWERED_WITHIN, DAY, LIMITS
+from zax.core.patients.fields import ASKED
 from zax.core.patients.person import check_name, check_phone, parse_birth
 from zax.core.wording import clock_words, phone_words
 from zax.desk.acts.act import in_transaction
@@ -39,7 +40,6 @@ from zax.store.online.requests import OnlineRequest
 from zax.store.patients.patients import save_patient
 
 CLOSED = "Asking online is switched off. Please call us."
-ASKED = "asked"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

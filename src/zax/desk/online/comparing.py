@@ -24,7 +24,7 @@ from zax.core.online.likeness import Meant
 from zax.core.online.registration import INSURANCE, Check, Page, Part
 from zax.core.online.typed_doctor import DoctorEntry, meant_doctor
 from zax.core.online.typed_payer import PayerEntry, meant_payer
-from zax.core.patients.fields import FIELDS
+from zax.core.patients.fields import ASKED, FIELDS
 from zax.core.patients.likeness import LIKELY
 from zax.core.patients.person import search_key
 from zax.core.wording import day_words, phone_words
@@ -62,7 +62,7 @@ class Comparison:
 
     @property
     def is_new(self) -> bool:
-        return self.patient.status == "asked"
+        return self.patient.status == ASKED
 
 
 def comparison(connection: Connection, clinic: Clinic, number: int, today: date) -> Comparison:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from zax.core.errors import NotFound, ProblemCollector, Refused
+from zax.core.patients.fields import ASKED
 from zax.core.patients.person import check_name, check_phone, parse_birth
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
@@ -24,7 +25,6 @@ from zax.store.online.requests import same_person
 from zax.store.patients.patients import known_patient, save_patient
 
 CLOSED = "Registering online is switched off. Please call us."
-ASKED = "asked"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

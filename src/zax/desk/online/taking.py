@@ -13,7 +13,7 @@ from dataclasses import replace
 from zax.core.errors import Conflict, NotFound, Problems
 from zax.core.online.comparing import AS_TYPED, LATER, Row
 from zax.core.online.registration import INSURANCE
-from zax.core.patients.fields import FIELDS
+from zax.core.patients.fields import ASKED, FIELDS
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.online.comparing import Comparison, comparison
@@ -28,7 +28,6 @@ from zax.store.patients.files import end_file
 from zax.store.patients.notes import end_note
 from zax.store.patients.patients import patient_for_update, save_patient
 
-ASKED = "asked"
 _CHANGED = "Someone has answered this already. Look again; nothing was changed."
 
 

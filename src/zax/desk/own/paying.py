@@ -14,6 +14,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
 
+from zax.core.book.track import ON_THE_BOOK
 from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.cents import parse_amount
 from zax.core.money.tender import OPEN_STATES, PaymentState, Tender
@@ -23,6 +24,7 @@ from zax.core.wording import dollars
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.followup.hand_overs import HandOverForm, hand
 from zax.desk.money.credits import apply_credit
 from zax.desk.money.dues import open_items
@@ -34,14 +36,18 @@ from zax.desk.money.terminal import close_payment
 from zax.desk.online.habits import online_habits
 from zax.desk.own.account import OwnAccount, own_account
 from zax.outside.doors import OutsideTrouble, PayPage, Sale
+from zax.store.book.queries import one_visit
+from zax.store.book.records import Visit
+from zax.store.engine import Connection
 from zax.store.money import journal, payments
+from zax.store.money import queries as money
 from zax.store.money.records import NewPart, NewPayment
 from zax.store.own import payments as stored
 from zax.store.own.payments import OwnPayment
 from zax.store.patients.records import Patient
 
 CLARIFY_AFTER = timedelta(minutes=22)  # the page is over by then
-ABOUT = ("balance", "part", "copay", "installment")
+ABOUT = ("balance", "part", "copay", "installment", "deposit")
 AWAY = "The card page isn’t answering. Nothing was charged. Please try again later, or call us."
 _Parts = Sequence[tuple[int, int]]
 
@@ -142,23 +148,14 @@ def _amount(tx: Transaction, account: OwnAccount, wish: Wish) -> tuple[int, NewP
     """Cents, what they are for, and the lines they are meant for first. Refused where nothing is due, or
     another payment of the household is being made.
     """
-    owner = account.owner
-    if wish.about == "copay":
-        visit = next(
-            (
-                each
-                for each in payments.coming_visits(tx.connection, owner.household_id, tx.clinic_day)
-                if each.id == wish.visit_id
-            ),
-            None,
-        )
-        if visit is None or visit.patient_id not in {owner.id, *_household(account)}:
-            raise NotFound("There is no such visit.")
-        cents = copay_of(tx.connection, tx.clinic, visit)
-        if cents <= 0:
-            raise Refused("Nothing is due before this visit.", "about")
-        return cents, NewPart(visit.patient_id, visit.id, None, cents), frozenset()
-    pending = sum(each.cents for each in stored.begun_of(tx.connection, owner.household_id))
+    owner, begun = account.owner, stored.begun_of(tx.connection, account.owner.household_id)
+    if wish.about in {"copay", "deposit"}:
+        if any(each.visit_id == wish.visit_id for each in begun):
+            raise Refused(
+                "A payment for this visit is being made. Finish it first, or wait 20 minutes.", "about"
+            )
+        return *_before_visit(tx, account, wish), frozenset()
+    pending = sum(each.cents for each in begun)
     if pending:
         raise Refused(
             f"A payment of {dollars(pending)} is being made. Finish it first, or wait 20 minutes.", "about"
@@ -177,6 +174,31 @@ def _amount(tx: Transaction, account: OwnAccount, wish: Wish) -> tuple[int, NewP
     if cents > most:
         raise Refused(f"You owe {dollars(most)}, so that’s the most you can pay here.", "amount")
     return cents, NewPart(owner.id, None, None, cents), first
+
+
+def _before_visit(tx: Transaction, account: OwnAccount, wish: Wish) -> tuple[int, NewPart]:
+    """A copay or a deposit, which waits as credit of its visit. Refused where nothing is asked for it."""
+    visit = one_visit(tx.connection, wish.visit_id)
+    if visit is None or visit.patient_id not in {account.owner.id, *_household(account)}:
+        raise NotFound("There is no such visit.")
+    if wish.about == "deposit":
+        cents = deposit_due(tx.connection, tx.clinic, visit)
+    else:
+        coming = payments.coming_visits(tx.connection, visit.household_id, tx.clinic_day)
+        row = next((each for each in coming if each.id == visit.id), None)
+        cents = copay_of(tx.connection, tx.clinic, row) if row else 0
+    if cents <= 0:
+        raise Refused("Nothing is due before this visit.", "about")
+    return cents, NewPart(visit.patient_id, visit.id, None, cents)
+
+
+def deposit_due(connection: Connection, clinic: Clinic, visit: Visit) -> int:
+    """What the type asks for when it is booked online and isn't paid yet; cents."""
+    kind = clinic.types.get(visit.type_id)
+    if kind is None or not kind.deposit_cents or visit.state not in ON_THE_BOOK:
+        return 0
+    entries = money.visit_entries(connection, visit.id)
+    return max(0, kind.deposit_cents + sum(each.patient_cents for each in entries if each.line_id is None))
 
 
 def _household(account: OwnAccount) -> set[int]:

@@ -163,7 +163,7 @@ def set_status(
     was done, in words.
     """
     row = locked_patient(tx, patient_id, version)
-    if status not in STATUSES or status in {"merged", "asked"}:
+    if status not in STATUSES or status in {"merged", "asked", "forgotten"}:
         raise Refused("Choose active, inactive or deceased.", "status")
     today = tx.business_day(site_id)
     died = parse_birth(died_on, today, "died_on") if status == "deceased" and died_on.strip() else None

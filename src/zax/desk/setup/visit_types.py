@@ -14,6 +14,7 @@ from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.form import Choice, Form, OfVersion, References, Tick
 from zax.core.json import Json
+from zax.core.money.drawer import counted_amount
 from zax.core.reading import needed_number, parse_clock, parse_end, whole_number
 from zax.core.wording import clock_span
 from zax.desk.acts.act import act
@@ -62,6 +63,7 @@ class TypeForm(OfVersion):
     set_id: Choice
     web_words: str = ""
     web_note: str = ""
+    deposit: str = ""
     needs: tuple[NeedRow, ...] = ()
 
 
@@ -90,6 +92,7 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> Json:
         wrong.add("web_words", "Keep it to 60 letters.")
     if len(web_note) > 120:
         wrong.add("web_note", "Keep it to 120 letters.")
+    deposit = wrong.take(counted_amount, form.deposit, "deposit") if form.deposit.strip() else 0
     dental = form.role != "medical"
     minutes = wrong.take(whole_number, form.minutes, "minutes", 5, LONGEST_VISIT) or 0
     if minutes % 5:
@@ -122,6 +125,7 @@ def _checked(clinic: Clinic, form: TypeForm, type_id: int) -> Json:
         "web": form.web,
         "web_words": web_words,
         "web_note": web_note,
+        "deposit_cents": deposit or 0,
         "doubles": form.doubles,
         "active": form.active,
         "equipment": equipment,

@@ -161,7 +161,7 @@ def _at(tx: Transaction, secret: str, touch: bool = True) -> AtTablet | None:
     kinds = {each.step.kind for each in open_stands}
     forms = [f"form-{each.step.template_id}" for each in open_stands if each.step.kind == StepKind.FORM]
     wanted = [DETAILS, *([CARDS] if StepKind.COVERAGE in kinds else []), *forms, *([COPAY] if due else [])]
-    stops = [*(stop for stop in stay.told if stop not in wanted), *wanted]
+    stops = sorted({*stay.told, *wanted}, key=_rank)
     return AtTablet(
         tablet=row,
         stay=stay,
@@ -172,6 +172,11 @@ def _at(tx: Transaction, secret: str, touch: bool = True) -> AtTablet | None:
         due=due,
         cards=cards_of(tx.connection, visit.household_id) if due else (),
     )
+
+
+def _rank(stop: str) -> tuple[int, str]:
+    """Details, cards, forms, copay: in this order also once they are done."""
+    return ((DETAILS, CARDS, "form", COPAY).index(stop.partition("-")[0]), stop)
 
 
 def _tell(desk: Desk, here: AtTablet, stop: str, what: str) -> None:

@@ -27,6 +27,7 @@ from zax.desk.money.payment_plans import charge_due
 from zax.desk.notices.digests import write_digests
 from zax.desk.notices.planning import plan_messages
 from zax.desk.online.asking import forget_old_tries
+from zax.desk.online.forgetting import forget_turned_down
 from zax.desk.own.paying import take_back
 from zax.desk.own.statements import print_unopened, tell_of_statements
 from zax.desk.remits.mailbox import fetch_mailbox
@@ -66,6 +67,7 @@ DUTIES = (
     Duty("digests", lambda tools: write_digests(tools.desk), timedelta(minutes=1)),
     Duty("offers", lambda tools: watch_offers(tools.desk), timedelta(seconds=5)),
     Duty("offers by themselves", lambda tools: offer_canceled(tools.desk), timedelta(seconds=20)),
+    Duty("forgetting", lambda tools: forget_turned_down(tools.desk), timedelta(hours=6)),
     Duty("online tries", lambda tools: forget_old_tries(tools.desk), timedelta(hours=1)),
     Duty("statement notices", lambda tools: tell_of_statements(tools.desk), timedelta(seconds=30)),
     Duty("statements unopened", lambda tools: print_unopened(tools.desk), timedelta(hours=1)),

@@ -180,6 +180,7 @@ def _visit_type(row: Row[Any], own: tuple[int, ...], sets: Mapping[int, ServiceS
         version=row.version,
         web_words=row.web_words,
         web_note=row.web_note,
+        deposit_cents=row.deposit_cents,
     )
 
 

@@ -142,6 +142,7 @@ visit_type = Table(
     text_column("web", 8, "no"),
     text_column("web_words", 60),
     text_column("web_note", 120),
+    cents_column("deposit_cents"),
     flag_column("doubles"),
     ref("set_id", "service_set", nullable=True),
     flag_column("active", "1"),

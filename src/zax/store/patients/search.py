@@ -50,7 +50,7 @@ _COLUMNS = (
     " p.used_name, p.home_phone, p.work_phone, p.chart"
 )
 _SELECT = f"SELECT {_COLUMNS} FROM patient p WHERE p.status = 'active' AND "
-_EVERYBODY = f"SELECT {_COLUMNS} FROM patient p WHERE p.status <> 'merged' AND "
+_EVERYBODY = f"SELECT {_COLUMNS} FROM patient p WHERE p.status NOT IN ('merged', 'asked', 'forgotten') AND "
 _OF_NAME = "(p.last_key LIKE :one OR p.first_key LIKE :one OR p.last_tail LIKE :one OR p.used_name LIKE :one)"
 _CONDITIONS = {
     "last": "p.last_key LIKE :one ORDER BY p.last_key, p.first_key LIMIT :limit",

@@ -57,6 +57,7 @@ class WebAnswer(Form):
     """Requests from the web that are ticked, and what becomes of them."""
 
     do: str = ""
+    one: Reference = 0
     visit: References = ()
     note: str = ""
 
@@ -252,6 +253,9 @@ def answer_requests(request: Request, form: PostedForm = Depends(posted_form)) -
     ctx = enter(request, "book")
     try:
         sent = form.read(WebAnswer)
+        if sent.one:
+            accept_requests(ctx.desk, ctx.actor, [sent.one])
+            return ctx.go("/requests", "Accepted. The message goes out in two minutes.")
         if sent.accepts:
             many = accept_requests(ctx.desk, ctx.actor, sent.visit)
         else:

@@ -78,6 +78,7 @@ _WORDS: dict[str, tuple[str, str]] = {
         "Bring your insurance card and a photo ID.",
         "Traiga su tarjeta de seguro y una identificación.",
     ),
+    "pay_deposit": ("Pay the deposit", "Pagar el depósito"),
     "calendar": ("Add to my calendar", "Añadir a mi calendario"),
     "cancel": ("I can’t come: cancel it", "No puedo ir: cancelarla"),
     "canceled": ("It’s canceled. For another time:", "Queda cancelada. Para otra hora:"),

@@ -4,13 +4,15 @@ page.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable
 from zax.core.reading import reference
 from zax.core.wording import dollars
-from zax.desk.money.dues import open_items
+from zax.desk.money.dues import OpenLine, open_items
 from zax.desk.own.allowing import allow, end_permission, sign_out_patient
 from zax.desk.own.paying import accept_proposal, suggest_again
 from zax.desk.record.record import number_of
@@ -48,10 +50,10 @@ def _payments(ctx: RequestContext, wrong: int = 0, status: int = 200, **more: ob
     return ctx.looked_at(page, sorted({row.patient_id for row in rows}), "online payments")
 
 
-def _lines(row: NamedOwnPayment, lines: object) -> list[tuple[object, int]]:
+def _lines(row: NamedOwnPayment, lines: Sequence[OpenLine]) -> list[tuple[OpenLine, int]]:
     """Every open charge of the household with what the payment is suggested to pay on it (cents)."""
     wanted = {int(line): int(cents) for line, cents in row.lines}
-    return [(each, wanted.get(each.line_id, 0)) for each in lines]  # type: ignore[attr-defined]
+    return [(each, wanted.get(each.line_id, 0)) for each in lines]
 
 
 @router.post(HERE + "/{number}")

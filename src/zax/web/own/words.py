@@ -149,7 +149,12 @@ _WORDS: Mapping[str, tuple[str, str]] = {
     "who_looked": ("Who looked at your record", "Quién vio su expediente"),
     "nobody_looked": ("Nobody in the last 90 days.", "Nadie en los últimos 90 días."),
     "really_cancel": ("I can’t come: cancel it", "No puedo ir: cancelarla"),
-    "over": ("Please sign in again.", "Por favor entre de nuevo."),
+    "deposit": ("Deposit", "Depósito"),
+    "deposit_why": (
+        "It keeps your time, and comes off your bill.",
+        "Guarda su hora y se descuenta de su cuenta.",
+    ),
+    "deposit_none": ("Nothing is due before your visit.", "No debe nada antes de su cita."),
 }
 
 

@@ -9,7 +9,7 @@ from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.clinic.visit_types import VisitType
 from zax.core.errors import NotFound
 from zax.core.form import Form, References, Tick
-from zax.core.wording import WEEKDAYS, clock_words
+from zax.core.wording import WEEKDAYS, clock_words, money_words
 from zax.desk.setup.visit_types import FOR_WHOM, WEB, NeedRow, TypeForm, save_set, save_type
 from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
@@ -114,6 +114,7 @@ def _form_of(kind: VisitType) -> TypeForm:
         set_id=kind.set_id,
         web_words=kind.web_words,
         web_note=kind.web_note,
+        deposit=money_words(kind.deposit_cents) if kind.deposit_cents else "",
         needs=needs,
         version=kind.version,
     )

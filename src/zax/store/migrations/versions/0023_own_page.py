@@ -133,6 +133,9 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint('id', name=op.f('pk_tablet_stay')),
     )
     op.create_index(op.f('ix_tablet_stay_tablet_id_ended_at'), 'tablet_stay', ['tablet_id', 'ended_at'])
+    op.add_column(
+        'visit_type', sa.Column('deposit_cents', sa.BigInteger(), server_default='0', nullable=False)
+    )
     op.add_column('statement', _words('way', 6, 'paper'))
     op.add_column('statement', sa.Column('link', sa.String(length=24), nullable=True))
     for name in ('told_at', 'opened_at', 'printed_at'):
@@ -144,6 +147,7 @@ def downgrade() -> None:
     op.drop_constraint(op.f('uq_statement_link'), 'statement', type_='unique')
     for name in ('printed_at', 'opened_at', 'told_at', 'link', 'way'):
         op.drop_column('statement', name)
+    op.drop_column('visit_type', 'deposit_cents')
     op.drop_table('tablet_stay')
     op.drop_table('tablet')
     op.drop_table('own_payment')
