@@ -23,7 +23,7 @@ from argon2 import PasswordHasher
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Connection, Engine, insert, select, text
 
-from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
+from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakePayPage, FakeTerminal, FakeTexts
 from zax.clock import ShiftedClock, system_now, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.money.tender import TenderForm
@@ -251,7 +251,14 @@ def at(hour: int, minute: int = 0, day: date = TODAY) -> datetime:
 
 @pytest.fixture
 def outside() -> Outside:
-    return Outside(FakeTerminal(), FakeClearinghouse(), FakeMail(), FakeTexts(), FakeCalls())
+    return Outside(
+        FakeTerminal(),
+        FakeClearinghouse(),
+        FakeMail(),
+        FakeTexts(),
+        FakeCalls(),
+        pay_page=FakePayPage(),
+    )
 
 
 PATIENT: dict[str, Any] = {

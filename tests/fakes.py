@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from email.message import EmailMessage
+from typing import Literal
 
-from zax.outside.doors import DoorRefused, Incoming, OutsideTrouble, PayerPage, Sale, TextReply
+from zax.outside.doors import DoorRefused, Incoming, OutsideTrouble, PayerPage, Sale, TakenBack, TextReply
 from zax.standin import payer_list
 
 
@@ -38,6 +39,49 @@ class FakeTerminal:
 
     def look_up(self, key: str) -> Sale:
         return self.later.get(key, Sale(state="absent", words="never heard of it"))
+
+
+@dataclass
+class FakePayPage:
+    """A card page in memory: what is paid on it, what banks take back, and whether it answers."""
+
+    opened: dict[str, int] = field(default_factory=dict)
+    sales: dict[str, Sale] = field(default_factory=dict)
+    over: set[str] = field(default_factory=set)
+    news: list[TakenBack] = field(default_factory=list)
+    away: bool = False
+
+    def open(self, key: str, cents: int, words: str, back: str) -> str:
+        self._answers()
+        assert self.opened.setdefault(key, cents) == cents
+        return f"https://cards.example.org/{key}"
+
+    def pays(self, key: str, state: Literal["approved", "declined"] = "approved") -> None:
+        """Somebody types a card there."""
+        assert key in self.opened and key not in self.over and key not in self.sales
+        self.sales[key] = Sale(state=state, words="", card_ending="4242", reference=f"W{len(self.sales)}")
+
+    def look_up(self, key: str) -> Sale:
+        self._answers()
+        if key in self.sales:
+            return self.sales[key]
+        return Sale(state="absent" if key in self.over or key not in self.opened else "unknown", words="")
+
+    def shut(self, key: str) -> Sale:
+        self._answers()
+        self.over.add(key)
+        return self.look_up(key)
+
+    def taken_back(self) -> list[TakenBack]:
+        self._answers()
+        return list(self.news)
+
+    def noted(self, number: str) -> None:
+        self.news = [each for each in self.news if each.number != number]
+
+    def _answers(self) -> None:
+        if self.away:
+            raise OutsideTrouble("no answer")
 
 
 @dataclass

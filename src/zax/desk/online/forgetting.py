@@ -14,14 +14,15 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.store.online import forgetting as stored
 
 KEPT = timedelta(days=90)
+CODES_KEPT = timedelta(days=1)
 
 
 def forget_turned_down(desk: Desk) -> int:
     """How many were forgotten. For the worker."""
-    before = desk.clock.now() - KEPT
+    now = desk.clock.now()
     with desk.engine.connect() as connection:
-        over = stored.never_taken_in(connection, before)
-    in_transaction(desk, WORKER, lambda tx: stored.forget_codes(tx.connection, before))
+        over = stored.never_taken_in(connection, now - KEPT)
+    in_transaction(desk, WORKER, lambda tx: stored.forget_codes(tx.connection, now - CODES_KEPT))
     return each_for_itself(over, lambda number: in_transaction(desk, WORKER, partial(_forget, number=number)))
 
 

@@ -38,7 +38,7 @@ class HandedOver:
     to_role: str
     due_day: date | None
     made_at: datetime
-    made_by: int
+    made_by: int | None
     done_at: datetime | None
     done_words: str
     seen_at: datetime | None
@@ -98,8 +98,13 @@ def subject_of(connection: Connection, about: About, number: int) -> Subject | N
 def _rows() -> Select[Any]:
     to, giver, doer = user.alias("to_user"), user.alias("giver_user"), user.alias("doer_user")
     return (
-        select(_h, to.c.name.label("to_name"), giver.c.name.label("giver"), doer.c.name.label("doer"))
-        .join(giver, giver.c.id == _h.c.made_by)
+        select(
+            _h,
+            to.c.name.label("to_name"),
+            func.coalesce(giver.c.name, "Zax").label("giver"),
+            doer.c.name.label("doer"),
+        )
+        .join(giver, giver.c.id == _h.c.made_by, isouter=True)
         .join(to, to.c.id == _h.c.to_user_id, isouter=True)
         .join(doer, doer.c.id == _h.c.done_by, isouter=True)
     )

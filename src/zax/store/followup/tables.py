@@ -173,7 +173,7 @@ hand_over = Table(
     text_column("to_role", 20),
     Column("due_day", Date),
     moment("made_at"),
-    ref("made_by", "user"),
+    ref("made_by", "user", nullable=True),
     moment("done_at", nullable=True),
     ref("done_by", "user", nullable=True),
     text_column("done_words", 200),

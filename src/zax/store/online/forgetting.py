@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import Connection, delete, exists, select, update
 
 from zax.core.book.track import FREES_THE_TIME
+from zax.core.messages.message import Sort
 from zax.store.online.tables import online_code, online_request, online_who, registration
 from zax.store.patients.tables import patient
 from zax.store.schema import message, patient_file, signed_form, visit
@@ -95,3 +96,5 @@ def forget_codes(connection: Connection, before: datetime) -> None:
         .where(online_code.c.code_at < before, online_code.c.phone != "")
         .values(phone="", code="")
     )
+    texted = (message.c.event == Sort.CODE, message.c.made_at < before, message.c.address != "")
+    connection.execute(update(message).where(*texted).values(address="", words=""))

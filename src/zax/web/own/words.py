@@ -73,7 +73,7 @@ _WORDS: Mapping[str, tuple[str, str]] = {
     "other_charges": ("Other charges and credits", "Otros cargos y créditos"),
     "your_part": ("Your part", "Su parte"),
     "later_by_plan": ("Asked for later, by your payment plan", "Se pide después, por su plan de pagos"),
-    "earlier": ("Earlier statements", "Estados anteriores"),
+    "earlier_statements": ("Earlier statements", "Estados anteriores"),
     "no_earlier": ("No earlier statements.", "No hay anteriores."),
     "question": ("I have a question", "Tengo una pregunta"),
     "on_card_page": (

@@ -43,7 +43,7 @@ _WORDS: Mapping[str, tuple[str, str]] = {
     "mobile": ("Mobile", "Móvil"),
     "in_emergency": ("In an emergency", "En una emergencia"),
     "insurance": ("Insurance", "Seguro"),
-    "nothing": ("nothing yet", "nada aún"),
+    "nothing_yet": ("nothing yet", "nada aún"),
     "change_details": ("Something changed", "Algo cambió"),
     "yes_right": ("Yes, that is right", "Sí, es correcto"),
     "only_changed": ("Type only what changed.", "Escriba solo lo que cambió."),

@@ -133,6 +133,7 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint('id', name=op.f('pk_tablet_stay')),
     )
     op.create_index(op.f('ix_tablet_stay_tablet_id_ended_at'), 'tablet_stay', ['tablet_id', 'ended_at'])
+    op.alter_column('hand_over', 'made_by', existing_type=sa.Integer(), nullable=True)
     op.add_column(
         'visit_type', sa.Column('deposit_cents', sa.BigInteger(), server_default='0', nullable=False)
     )
@@ -147,6 +148,8 @@ def downgrade() -> None:
     op.drop_constraint(op.f('uq_statement_link'), 'statement', type_='unique')
     for name in ('printed_at', 'opened_at', 'told_at', 'link', 'way'):
         op.drop_column('statement', name)
+    op.execute('DELETE FROM hand_over WHERE made_by IS NULL')
+    op.alter_column('hand_over', 'made_by', existing_type=sa.Integer(), nullable=False)
     op.drop_column('visit_type', 'deposit_cents')
     op.drop_table('tablet_stay')
     op.drop_table('tablet')
