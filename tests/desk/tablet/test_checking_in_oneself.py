@@ -8,6 +8,7 @@ from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
+from sqlalchemy import select, text
 
 from tests.conftest import JUNO, SAM, TODAY, add_patient, order, rows_of, scalar
 from tests.fakes import FakeTerminal
@@ -36,6 +37,7 @@ from zax.desk.tablet.arriving import (
 from zax.desk.tablet.tablets import end_tablet, make_tablet, set_up
 from zax.outside.doors import Sale
 from zax.store.files import FileStore
+from zax.store.schema import plan
 from zax.web.arrivals.documents import signed_paper
 
 BIRTH = "5/3/1984"
@@ -58,6 +60,15 @@ def visit(desk: Desk) -> int:
 
 def finds(desk: Desk, tablet: str, birth: str = BIRTH, letters: str = "vas", scanned: str = "") -> None:
     find_oneself(desk, tablet, birth, letters, scanned)
+
+
+def a_copay(desk: Desk) -> None:
+    """The plan asks one of every office visit."""
+    with desk.engine.begin() as connection:
+        terms = connection.execute(select(plan.c.terms).where(plan.c.id == 3)).scalar_one()
+        more = {"copays": [["office", 2000, "visit"]]}
+        connection.execute(plan.update().where(plan.c.id == 3).values(terms=terms | more))
+    desk.read_setup()
 
 
 def state(desk: Desk, visit: int) -> str:
@@ -128,8 +139,6 @@ def test_guessing_ends_at_the_front_desk(desk: Desk, tablet: str, visit: int) ->
 
 
 def test_the_code_of_a_message_finds_its_visit(desk: Desk, tablet: str, visit: int) -> None:
-    from sqlalchemy import text
-
     with desk.engine.begin() as connection:
         connection.execute(
             text(
@@ -148,6 +157,7 @@ def test_the_code_of_a_message_finds_its_visit(desk: Desk, tablet: str, visit: i
 
 
 def test_all_the_way_to_here(desk: Desk, tablet: str, visit: int, files: FileStore) -> None:
+    a_copay(desk)
     template = save_template(desk, SAM, 0, "Policy", [("text", "We keep it.", "", False)], "0", True, 0)
     for kind, words in (("details", "Confirm details"), ("coverage", "Card"), ("collect", "Copay")):
         save_step(desk, SAM, 0, StepForm(kind=kind, words=words, required=True))

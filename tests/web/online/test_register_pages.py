@@ -174,7 +174,7 @@ def test_the_desk_invites_compares_accepts_and_undoes(web: Browser, desk: Desk) 
     answer = web.post(f"/compare/{number}", version=1, **{"take-street": "keep"})
     assert answer.headers["location"] == f"/compare?done={number}"
     after = web.get(answer.headers["location"]).text
-    assert "is taken over" in after and "Nobody waits." in after
+    assert "is taken over" in after and "No one waits." in after
     assert rows_of(desk, "SELECT used_name, street FROM patient")[0] == {
         "used_name": "Tam",
         "street": "3 Pier Lane",

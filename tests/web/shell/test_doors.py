@@ -55,7 +55,7 @@ def hasher(monkeypatch: pytest.MonkeyPatch) -> Iterator[SlowHasher]:
     made = SlowHasher()
     monkeypatch.setattr(sign_in, "hasher", made)
     yield made
-    sign_in._nobody.cache_clear()  # it may hold what this one made
+    sign_in.nobody.cache_clear()  # it may hold what this one made
 
 
 def test_tries_are_counted_before_they_are_judged_and_two_are_checked_at_once(

@@ -21,7 +21,7 @@ def allow(tx: Transaction, patient_id: int, for_id: int, proof: str) -> int:
         raise Refused(f"Keep it to {LONGEST_PROOF} letters.", "proof")
     who, whom = locked_patient(tx, patient_id), locked_patient(tx, for_id)
     if who.id == whom.id or who.status != "active":
-        raise Refused("Choose somebody else.", "who")
+        raise Refused("Choose someone else.", "who")
     if any(each.patient_id == who.id for each in stored.who_may_see(tx.connection, whom.id)):
         raise Conflict(f"{who.first} may already see this page.", "who")
     number = stored.add_allowed(

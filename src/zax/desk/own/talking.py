@@ -5,6 +5,7 @@ people wrote to each other, not reminders and codes.
 from __future__ import annotations
 
 from zax.core.errors import Refused
+from zax.core.form import LONGEST_KEY
 from zax.core.messages.message import Sort
 from zax.core.messages.reply import Meaning
 from zax.desk.acts.act import in_transaction
@@ -13,6 +14,7 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.inbox.conversation import Line, conversation
 from zax.desk.inbox.inbox import FROM_PAGE
 from zax.desk.own.signing_in import Own
+from zax.store.acts.traces import claim_form
 from zax.store.engine import Connection
 from zax.store.inbox.replies import add_reply
 from zax.store.patients.records import Patient
@@ -21,16 +23,20 @@ LONGEST = 1000
 _SHOWN = frozenset({Sort.BY_HAND, Sort.ANSWER})
 
 
-def say(desk: Desk, own: Own, person: Patient, words: str) -> int:
-    """To the front desk; its number. Refused beside `words` when empty or too long."""
+def say(desk: Desk, own: Own, person: Patient, words: str, once: str = "") -> bool:
+    """To the front desk; whether it is new: a form (`once` is its key) that was sent twice is one message.
+    Refused beside `words` when empty or too long.
+    """
     said = " ".join(words.split())
     if not said:
         raise Refused("Write something first.", "words")
     if len(said) > LONGEST:
         raise Refused(f"Keep it to {LONGEST} letters; this has {len(said)}.", "words")
 
-    def write(tx: Transaction) -> int:
-        number = add_reply(
+    def write(tx: Transaction) -> bool:
+        if once and not claim_form(tx.connection, f"own-{once}"[:LONGEST_KEY], tx.now):
+            return False
+        add_reply(
             tx.connection,
             channel=FROM_PAGE,
             phone=person.phone or person.email or f"page-{person.id}",
@@ -41,7 +47,7 @@ def say(desk: Desk, own: Own, person: Patient, words: str) -> int:
         )
         tx.audit("own.wrote", patient_id=person.id, by=own.patient.id)
         tx.tell("reply", patient_id=person.id)
-        return number
+        return True
 
     return in_transaction(desk, WORKER, write)
 

@@ -86,12 +86,6 @@ def use_session(connection: Connection, number: int, at: datetime) -> None:
     change(connection, _s, number, used_at=at)
 
 
-def sessions_of(connection: Connection, patient_id: int, since: datetime) -> list[OwnSession]:
-    """Those that are still open, the newest first."""
-    query = select(_s).where(_s.c.patient_id == patient_id, _s.c.ended_at.is_(None), _s.c.made_at > since)
-    return many(connection, query.order_by(_s.c.id.desc()), OwnSession)
-
-
 def end_sessions(connection: Connection, patient_id: int, at: datetime, but: int = 0) -> int:
     """End all sessions of somebody; how many."""
     query = update(_s).where(_s.c.patient_id == patient_id, _s.c.ended_at.is_(None), _s.c.id != but)

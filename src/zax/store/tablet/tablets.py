@@ -33,7 +33,6 @@ class Stay:
     tablet_id: int
     visit_id: int
     told: Mapping[str, str]
-    begun_at: datetime
     used_at: datetime
     ended_at: datetime | None
 

@@ -48,6 +48,12 @@ class Visitor:
         return self.request.client.host if self.request.client else ""
 
     @property
+    def base(self) -> str:
+        """Our own address, as this browser reached it."""
+        url = self.request.url
+        return f"{'https' if self.shared.settings.tls else url.scheme}://{url.netloc}"
+
+    @property
     def browser(self) -> Browser:
         """What a code is bound to."""
         return Browser(self.shared.form_secret, self.device, self.address)

@@ -13,7 +13,6 @@ from zax.core.reading import reference
 from zax.core.wording import dollars
 from zax.desk.money.payment_page import copay_of
 from zax.desk.money.receipts import receipt_of
-from zax.desk.notices.rules import habits_of
 from zax.desk.own.account import own_account
 from zax.desk.own.paying import Wish, begin_payment, come_back, give_up
 from zax.desk.own.statements import own_statement, own_statements
@@ -85,16 +84,12 @@ def pay(request: Request, form: PostedForm = Depends(open_form)) -> Response:
         key=form["pay_key"],
     )
     try:
-        row = begin_payment(page.at.desk, page.at.shared.outside.pay_page, page.payer, wish, _back(page))
+        row = begin_payment(
+            page.at.desk, page.at.shared.outside.pay_page, page.payer, wish, f"{page.at.base}/my/pay"
+        )
     except Mendable as error:
         return _account(page, error.status, problems=error.problems, typed=form)
     return page.go(f"/my/pay/{row.request_key}?go=1")
-
-
-def _back(page: OwnPage) -> str:
-    """Where the browser comes back to: our own address as patients reach it, else as this one did."""
-    address = habits_of(page.at.desk.clinic).address
-    return f"{address or str(page.at.request.base_url).rstrip('/')}/my/pay"
 
 
 @router.get("/my/pay/{key}")

@@ -10,7 +10,6 @@ from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound
-from zax.desk.notices.rules import habits_of
 from zax.desk.online.asking import Asked, asked
 from zax.desk.own.paying import Wish, begin_payment, come_back, deposit_due, give_up
 from zax.store.own.payments import OwnPayment
@@ -55,8 +54,7 @@ def pay(request: Request, link: str, form: PostedForm = Depends(open_form)) -> R
     try:
         found, owner = _whose(at, link)
         wish = Wish(about="deposit", visit_id=found.visit.id, key=form["pay_key"])
-        base = habits_of(at.desk.clinic).address or str(request.base_url).rstrip("/")
-        back = f"{base}/ask/deposit/{link}"
+        back = f"{at.base}/ask/deposit/{link}"
         row = begin_payment(at.desk, at.shared.outside.pay_page, owner, wish, back)
     except NotFound:
         return own_page(at, "own/gone.html", 404)

@@ -28,7 +28,7 @@ def _page(page: OwnPage, status: int = 200, **more: object) -> Response:
 def write(request: Request, form: PostedForm = Depends(open_form)) -> Response:
     page = enter_own(request)
     try:
-        say(page.at.desk, page.own, page.person, form["words"])
+        say(page.at.desk, page.own, page.person, form["words"], form["once"])
     except Mendable as error:
         return _page(page, error.status, problems=error.problems, typed=form)
     return page.go("/my/messages", page.words["sent_message"])

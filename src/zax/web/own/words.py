@@ -68,7 +68,7 @@ _WORDS: Mapping[str, tuple[str, str]] = {
         "Su plan aún no responde sobre {waiting}.",
     ),
     "paid": ("It’s paid.", "Está pagado."),
-    "taken_off": ("{off} was taken off.", "Se descontaron {off}."),
+    "taken_off": ("{off} less, by agreement.", "Se descontaron {off}."),
     "you_paid": ("You paid {paid}.", "Usted pagó {paid}."),
     "other_charges": ("Other charges and credits", "Otros cargos y créditos"),
     "your_part": ("Your part", "Su parte"),
@@ -147,7 +147,7 @@ _WORDS: Mapping[str, tuple[str, str]] = {
     "as_fhir": ("For another clinic’s computer (FHIR)", "Para la computadora de otra clínica (FHIR)"),
     "as_pdf": ("To read (PDF)", "Para leer (PDF)"),
     "who_looked": ("Who looked at your record", "Quién vio su expediente"),
-    "nobody_looked": ("Nobody in the last 90 days.", "Nadie en los últimos 90 días."),
+    "nobody_looked": ("No one in the last 90 days.", "Nadie en los últimos 90 días."),
     "really_cancel": ("I can’t come: cancel it", "No puedo ir: cancelarla"),
     "deposit": ("Deposit", "Depósito"),
     "deposit_why": (

@@ -70,7 +70,7 @@ SHOWS: Mapping[str, frozenset[str]] = {
     "inbox": frozenset({"notices", "followup", "remits", "day", "setup", "charges"}),
     "online": frozenset({"claims", "remits", "setup", "followup", "papers"}),
     "tablet": frozenset({"setup"}),
-    "own": frozenset({"money", "day", "setup", "followup"}),
+    "own": frozenset({"money", "day", "setup", "followup", "claims"}),
     "notices": frozenset({"inbox", "followup", "remits", "setup", "money"}),
     "worker": frozenset({"day", "money"}),
 }
