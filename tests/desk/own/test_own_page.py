@@ -40,6 +40,7 @@ from zax.desk.own.talking import said_both_ways, say
 from zax.desk.own.visits import cancel_visit, confirm_visit, move_visit, visit_page
 from zax.desk.own.wishes import paper_wish, set_wishes
 from zax.desk.patients.details import set_status
+from zax.desk.patients.duplicates import merge
 from zax.store.patients.patients import known_patient as patient_row
 
 BIRTH = "5/3/1984"
@@ -299,3 +300,26 @@ def test_what_is_wrong_stands_beside_its_field(desk: Desk, phone: str, birth: st
     with pytest.raises(Problems) as wrong:
         begin(desk, PHONE, phone, birth, "en")
     assert set(wrong.value.problems) == {field}
+
+
+def test_two_records_with_a_page_each_become_one_and_whoever_was_in_signs_in_again(desk: Desk) -> None:
+    keep, drop = add_patient(desk, 1, phone="3605550148"), add_patient(desk, 2, phone="3605550199")
+    child, mother = (add_patient(desk, 3, birth=date(year, 1, 1)) for year in (2015, 1960))
+    at_keep = enters(desk)
+    at_drop = finish(desk, OTHER, begin(desk, OTHER, "3605550199", BIRTH, "en"), code(desk))
+    for secret, device in ((at_keep, PHONE), (at_drop, OTHER)):
+        who = signed_in(desk, device, secret)
+        assert who is not None
+        set_password(desk, who, PASSWORD)
+    for one, other in ((keep, child), (drop, child), (mother, keep), (mother, drop), (keep, drop)):
+        allow(desk, JUNO, one, other, "Birth certificate seen")
+    merge(desk, SAM, keep, drop, {}, (1, 1))
+    assert signed_in(desk, OTHER, at_drop) is None
+    still = signed_in(desk, PHONE, at_keep)
+    assert still is not None and [each.id for each in still.people] == [keep, child]
+    assert rows_of(desk, "SELECT patient_id FROM own_login") == [{"patient_id": keep}]
+    open_ones = "SELECT patient_id, for_id FROM own_allowed WHERE ended_at IS NULL ORDER BY id"
+    assert [(each["patient_id"], each["for_id"]) for each in rows_of(desk, open_ones)] == [
+        (keep, child),
+        (mother, keep),
+    ]

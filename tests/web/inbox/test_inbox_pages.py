@@ -28,6 +28,7 @@ from tests.fakes import FakeTexts
 from tests.web.conftest import Browser
 from tests.web.followup.test_offer_pages import after
 from zax.clock import ShiftedClock
+from zax.core.errors import Refused
 from zax.core.messages.channel import Channel
 from zax.core.messages.news import News, What
 from zax.core.notices.events import Event
@@ -38,6 +39,8 @@ from zax.desk.followup.offers import make_offer
 from zax.desk.inbox.inbox import inbox_rows, take_row
 from zax.desk.inbox.news import take_news
 from zax.desk.notices import rules
+from zax.desk.tablet.arriving import at_tablet, find_oneself
+from zax.desk.tablet.tablets import end_tablet, make_tablet, set_up
 from zax.outside.doors import Outside
 from zax.store.messages.messages import change_message
 
@@ -283,6 +286,23 @@ def test_the_link_cancels_where_replies_may_and_is_gone_then(web: Browser, desk:
     page = web.post(f"/v/{link}", what="no")
     assert "It’s canceled" in page.text and state(desk, reminded) == "canceled"
     assert web.get(f"/v/{link}").status_code == 404
+
+
+def test_on_the_day_the_page_carries_a_code_for_a_tablet_of_the_site_that_finds_the_visit(
+    web: Browser, desk: Desk, reminded: int, clock: ShiftedClock
+) -> None:
+    other, here = (set_up(desk, make_tablet(desk, SAM, "Door", site)) for site in (2, 1))
+    assert "<svg" not in web.get(f"/v/{link_of(desk)}").text
+    clock.set_to(at(12, 0, DAY))
+    page = web.get(f"/v/{link_of(desk)}").text
+    assert "<svg" in page and "Hold this up to its reader." in page
+    find_oneself(desk, here, "", "", f"http://127.0.0.1/v/{link_of(desk)}")
+    assert at_tablet(desk, here).visit.id == reminded
+    with pytest.raises(Refused):
+        find_oneself(desk, other, "", "", link_of(desk))
+    for number in rows_of(desk, "SELECT id FROM tablet WHERE site_id = 1"):
+        end_tablet(desk, SAM, number["id"])
+    assert "<svg" not in web.get(f"/v/{link_of(desk)}").text
 
 
 def test_too_late_to_cancel_is_said_in_their_language(

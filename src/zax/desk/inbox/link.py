@@ -18,6 +18,7 @@ from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.inbox.answers import Question, answer, may_cancel, question_of
 from zax.store.book.records import Visit
+from zax.store.inbox.inbox import tablet_stands
 from zax.store.messages.messages import Message, change_message, message_by_link
 
 GONE = "This link doesn’t work anymore. Please call us."
@@ -26,11 +27,14 @@ LONGEST = 24
 
 @dataclass(frozen=True, slots=True)
 class LinkPage:
-    """What the page shows; `may_cancel` whether it may be canceled here."""
+    """What the page shows; `may_cancel` whether it may be canceled here, `at_tablet` whether its code is
+    for a tablet at the site, today.
+    """
 
     message: Message
     visits: Sequence[Visit]
     may_cancel: bool
+    at_tablet: bool
 
     @property
     def is_confirmed(self) -> bool:
@@ -49,7 +53,14 @@ def _open(tx: Transaction, link: str) -> LinkPage:
     if question.message.opened_at is None:
         change_message(tx.connection, question.message.id, opened_at=tx.now)
     visits = question.visits
-    return LinkPage(question.message, visits, len(visits) == 1 and may_cancel(tx, visits[0]))
+    first = visits[0]
+    is_today = first.day == tx.business_day(first.site_id)
+    return LinkPage(
+        question.message,
+        visits,
+        may_cancel=len(visits) == 1 and may_cancel(tx, first),
+        at_tablet=is_today and tablet_stands(tx.connection, first.site_id),
+    )
 
 
 def _question(tx: Transaction, link: str) -> Question:

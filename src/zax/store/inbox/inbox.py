@@ -22,7 +22,7 @@ from zax.store.messages.tables import message
 from zax.store.patients.tables import patient
 from zax.store.people.tables import user
 from zax.store.rows import many, one
-from zax.store.schema import own_payment, registration
+from zax.store.schema import own_payment, registration, tablet
 
 _m, _l, _r = message, inbox_lock, text_reply
 
@@ -180,3 +180,10 @@ def count_waiting(connection: Connection, site_id: int) -> int:
     paid = select(func.count()).select_from(own_payment).where(own_payment.c.state == "proposed")
     parts = [each.scalar_subquery() for each in (texts, asks, held, offers, sent, paid)]
     return int(connection.execute(select(sum(parts[1:], parts[0]))).scalar_one())
+
+
+def tablet_stands(connection: Connection, site_id: int) -> bool:
+    """Whether patients can check in at a tablet of this site."""
+    t = tablet.c
+    query = select(t.id).where(t.site_id == site_id, t.opened_at.is_not(None), t.ended_at.is_(None)).limit(1)
+    return connection.execute(query).scalar() is not None

@@ -114,13 +114,17 @@ def count_rows(connection: Connection, table: str, patient_id: int) -> int:
 
 def end_doubles(connection: Connection, keep_id: int, drop_id: int, now: datetime, by_id: int | None) -> None:
     """What may be open only once a person ends on the side that goes: flags both have, waitlist reasons both
-    have, recalls of one type, of which the sooner day stays and a pause only where both are paused.
+    have, recalls of one type, of which the sooner day stays and a pause only where both are paused; a second
+    password, everybody's session at the record that goes (it would show more than its sign-in proved), and
+    whom both may see, or each other.
     """
     both = {"keep": keep_id, "drop": drop_id, "now": now, "who": by_id}
     connection.execute(_END_FLAGS, both)
     connection.execute(_END_WAITING, both)
     connection.execute(_SOONER_RECALLS, both)
     connection.execute(_END_RECALLS, both)
+    for ends in _END_OWN:
+        connection.execute(ends, both)
 
 
 _END_FLAGS = text(
@@ -153,6 +157,25 @@ _SOONER_RECALLS = text(
 )
 _END_RECALLS = text(
     _BOTH_RECALLED.format("SET d.ended_at = :now, d.ended_by = :who, d.ended_how = 'records merged'")
+)
+_BOTH_ALLOWED = """
+    UPDATE own_allowed d
+    JOIN own_allowed k ON k.{0} = d.{0} AND k.{1} = :keep AND k.ended_at IS NULL
+    SET d.ended_at = :now, d.ended_by = :who
+    WHERE d.{1} = :drop AND d.ended_at IS NULL
+    """
+_END_OWN = (
+    text("DELETE d FROM own_login d JOIN own_login k ON k.patient_id = :keep WHERE d.patient_id = :drop"),
+    text("UPDATE own_session SET ended_at = :now WHERE patient_id = :drop AND ended_at IS NULL"),
+    text(
+        """
+        UPDATE own_allowed
+        SET ended_at = :now, ended_by = :who
+        WHERE patient_id IN (:keep, :drop) AND for_id IN (:keep, :drop) AND ended_at IS NULL
+        """
+    ),
+    text(_BOTH_ALLOWED.format("for_id", "patient_id")),
+    text(_BOTH_ALLOWED.format("patient_id", "for_id")),
 )
 _MOVE_ERRANDS = text(
     f"""

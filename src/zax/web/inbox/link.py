@@ -13,6 +13,7 @@ from zax.core.wording import clock_words, phone_words
 from zax.desk.inbox.link import GONE, LinkPage, open_link, press
 from zax.store.book.records import Visit
 from zax.web.shell.request_context import PostedForm, Shared, csrf_of, open_form
+from zax.web.shell.square_code import inline_code
 
 router = APIRouter()
 _WORDS = {
@@ -25,6 +26,7 @@ _WORDS = {
         "canceled": "It’s canceled. For another time please call us.",
         "change": "To change it, call",
         "gone": GONE,
+        "code": "Checking in at our tablet? Hold this up to its reader.",
         "late": "It’s too close to your visit to cancel it here. Please call us.",
     },
     Language.SPANISH: {
@@ -36,6 +38,7 @@ _WORDS = {
         "canceled": "Queda cancelada. Para otra hora, por favor llámenos.",
         "change": "Para cambiarla, llame al",
         "gone": "Este enlace ya no funciona. Por favor llámenos.",
+        "code": "¿Se registra en nuestra tableta? Acerque este código al lector.",
         "late": "Falta muy poco para su cita; no se puede cancelar aquí. Por favor llámenos.",
     },
 }
@@ -63,6 +66,7 @@ def _page(request: Request, link: str, status: int = 200, said: str = "") -> Res
         said=words.get(said, said) or ("" if found else words["gone"]),
         csrf=csrf_of(request),
         link=link,
+        code=inline_code(str(request.url_for("visit_link", link=link))) if found and found.at_tablet else "",
         site=site,
     )
     return HTMLResponse(html, status)
@@ -79,7 +83,7 @@ def _shown(shared: Shared, visit: Visit, language: Language) -> dict[str, str]:
     }
 
 
-@router.get("/v/{link}")
+@router.get("/v/{link}", name="visit_link")
 def show(request: Request, link: str) -> Response:
     return _page(request, link)
 

@@ -4,15 +4,12 @@ print.
 
 from __future__ import annotations
 
-import io
 from dataclasses import replace
 from typing import Any
 from urllib.parse import urlencode
 
-import segno
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from markupsafe import Markup
 
 from zax.core.errors import Mendable, NotFound, ProblemCollector
 from zax.core.reading import reference, whole_number
@@ -20,9 +17,11 @@ from zax.desk.notices.rules import habits_of
 from zax.desk.online.habits import LIMITS, keep_online_habits, online_habits
 from zax.web.shell.pdf import paper
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf_answer, posted_form
+from zax.web.shell.square_code import inline_code, square_code
 
 router = APIRouter()
 PAGE = "/setup/online"
+SCALE = 6  # a code of about 200 pixels
 REGISTER = "register"  # the sheet for who registers without asking for a time
 NUMBERS = {
     "days_ahead": "Days ahead that times are shown",
@@ -78,7 +77,7 @@ def save_online(request: Request, form: PostedForm = Depends(posted_form)) -> Re
 def code(request: Request, type: str = "", provider: str = "") -> Response:
     """The address as a code for a phone's camera, for all or for one type and provider."""
     ctx = enter(request, "setup")
-    return Response(_code_of(_link(ctx, type, provider)), media_type="image/svg+xml")
+    return Response(square_code(_link(ctx, type, provider), SCALE), media_type="image/svg+xml")
 
 
 @router.get(PAGE + "/sheet.pdf")
@@ -93,7 +92,7 @@ def sheet(request: Request, type: str = "", provider: str = "") -> Response:
         about=ctx.clinic.about,
         site=ctx.site,
         link=link,
-        code=Markup(_code_of(link).decode()),  # noqa: S704 - made here
+        code=inline_code(link, SCALE),
         registers=type == REGISTER,
         kind=kind.name_online if kind else "",
         note=kind.web_note if kind else "",
@@ -112,10 +111,3 @@ def _link(ctx: RequestContext, type: str, provider: str) -> str:
     chosen = {"type": reference(type), "provider": reference(provider)}
     query = urlencode({name: number for name, number in chosen.items() if number})
     return f"{address}/ask{'/times' if chosen['type'] else ''}{'?' if query else ''}{query}"
-
-
-def _code_of(link: str) -> bytes:
-    made = segno.make(link, error="m")
-    out = io.BytesIO()
-    made.save(out, kind="svg", scale=6, border=2, dark="#12302a", xmldecl=False)
-    return out.getvalue()

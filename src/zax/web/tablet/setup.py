@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-import io
-
-import segno
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
-from markupsafe import Markup
 
 from zax.core.errors import Mendable
 from zax.core.reading import reference
 from zax.desk.tablet.tablets import end_tablet, make_tablet
 from zax.store.tablet.tablets import tablets
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+from zax.web.shell.square_code import inline_code
 
 router = APIRouter()
 PAGE = "/setup/tablets"
@@ -46,6 +43,4 @@ def change(request: Request, form: PostedForm = Depends(posted_form)) -> Respons
     except Mendable as error:
         return _page(ctx, error.status, problems=error.problems, typed=form)
     link = f"{str(request.base_url).rstrip('/')}/tablet/set-up/{secret}"
-    out = io.BytesIO()
-    segno.make(link, error="m").save(out, kind="svg", scale=4, border=2, dark="#12302a", xmldecl=False)
-    return _page(ctx, link=link, code=Markup(out.getvalue().decode()))  # noqa: S704 - made here
+    return _page(ctx, link=link, code=inline_code(link))
