@@ -10,15 +10,12 @@ from __future__ import annotations
 
 import asyncio
 import json
-import re
 import statistics
 import time
-from urllib.parse import urlencode
 
 from rich.console import Console
 from rich.table import Table
 from sqlalchemy import URL, Engine
-from starlette.types import ASGIApp, Message
 
 from zax.clock import SystemClock, local
 from zax.core.json import Json
@@ -28,15 +25,17 @@ from zax.demo import (
     bench_messages,
     bench_missing,
     bench_money,
+    bench_online,
     bench_payments,
     bench_visit,
 )
-from zax.demo.bench_acts import WARM, Act, Request, acts
+from zax.demo.bench_acts import WARM, Act, acts
+from zax.demo.bench_asgi import Asgi, sign_in
 from zax.demo.bench_data import bench_settings, desk_at_opening
 from zax.demo.bench_memory import export_cost, in_a_fresh_process, large_picture, portrait_cost
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
-from zax.demo.world import PASSWORD, ZONE
+from zax.demo.world import ZONE
 from zax.outside.adapters import real_outside
 from zax.processes import leave_what_stays
 from zax.settings import Settings
@@ -46,68 +45,6 @@ from zax.store.server import Server
 from zax.web.app import create_app
 
 console = Console(highlight=False)
-
-
-class Asgi:
-    """Calls an ASGI application as a server would; the time runs until the answer is whole."""
-
-    def __init__(self, app: ASGIApp) -> None:
-        self.app = app
-        self.cookies: dict[str, str] = {}
-        self.answer: list[bytes] = []
-
-    async def call(self, request: Request, expect: tuple[int, ...] = (200, 303)) -> float:
-        method, path, form = request
-        target, _, query = path.partition("?")
-        body = urlencode(form or {}).encode()
-        headers = [
-            (b"host", b"127.0.0.1"),
-            (b"cookie", "; ".join(f"{k}={v}" for k, v in self.cookies.items()).encode()),
-        ]
-        if form is not None:
-            headers.append((b"content-type", b"application/x-www-form-urlencoded"))
-        scope = {
-            "type": "http",
-            "asgi": {"version": "3.0"},
-            "http_version": "1.1",
-            "method": method,
-            "scheme": "http",
-            "path": target,
-            "raw_path": target.encode(),
-            "query_string": query.encode(),
-            "headers": headers,
-            "client": ("127.0.0.1", 1),
-            "server": ("127.0.0.1", 80),
-            "state": {},
-        }
-        ended, status, waiting = 0.0, 0, iter([{"type": "http.request", "body": body, "more_body": False}])
-        never = asyncio.Event()
-        self.answer = []
-
-        async def receive() -> Message:
-            for message in waiting:
-                return message
-            await never.wait()
-            return {"type": "http.disconnect"}
-
-        async def send(message: Message) -> None:
-            nonlocal ended, status
-            if message["type"] == "http.response.start":
-                status = message["status"]
-                for name, value in message["headers"]:
-                    if name == b"set-cookie":
-                        key, _, rest = value.decode().partition("=")
-                        self.cookies[key] = rest.split(";")[0]
-                return
-            self.answer.append(message.get("body", b""))
-            if not message.get("more_body"):
-                ended = time.perf_counter()
-
-        began = time.perf_counter()
-        await self.app(scope, receive, send)
-        if status not in expect:
-            raise RuntimeError(f"{method} {path} answered {status}")
-        return (ended - began) * 1000
 
 
 async def measure(act: Act, ours: Asgi, floor: Asgi) -> Json:
@@ -131,22 +68,6 @@ async def measure(act: Act, ours: Asgi, floor: Asgi) -> Json:
 
 def _quantiles(times: list[float]) -> tuple[float, float]:
     return round(statistics.median(times), 3), round(statistics.quantiles(times, n=20)[18], 3)
-
-
-async def sign_in(ours: Asgi) -> str:
-    """Sam at this client; the form token of their session."""
-    await ours.call(("GET", "/sign-in", None))
-    form = {"csrf": _token(ours), "name": "sam", "password": PASSWORD, "to": "/day"}
-    await ours.call(("POST", "/sign-in", form))
-    await ours.call(("GET", "/keys", None))
-    return _token(ours)
-
-
-def _token(ours: Asgi) -> str:
-    """As the page that was answered last carries it."""
-    found = re.search(rb'name="csrf" value="([^"]+)"', b"".join(ours.answer))
-    assert found is not None, "every page has a form"
-    return found[1].decode()
 
 
 async def run(engine: Engine, url: URL, settings: Settings) -> list[Json]:
@@ -198,6 +119,16 @@ def show_growth(rows: list[Json]) -> None:
     console.print(table)
 
 
+def show_crowd(base: Settings, crowd: Json) -> None:
+    """How two hundred who ask for a time at once fare beside as many at the desk."""
+    (base.var / "bench-online.json").write_text(json.dumps(crowd, indent=1))
+    console.print(
+        f"{crowd['people']} people asking for times at once: p95 {crowd['asking_p95_ms']} ms,"
+        f" {crowd['ratio']} of as many at the desk’s own pages (aim 1.5); a Day begun with them took"
+        f" {crowd['day_with_them_ms']} ms"
+    )
+
+
 def in_the_demo(base: Settings) -> tuple[Json, Json]:
     """In a clinic of its own: how well missed visits are foretold, and what a payment of 10,000 claims costs,
     which leaves them paid.
@@ -242,6 +173,7 @@ def main() -> None:
             json.dumps([{k: v for k, v in row.items() if k != "aim"} for row in results], indent=1)
         )
         show(results)
+        show_crowd(base, asyncio.run(bench_online.crowd(engine, settings)))
         growth = bench_book.openings_table()
         (base.var / "bench-openings.json").write_text(json.dumps(growth, indent=1))
         show_growth(growth)

@@ -30,8 +30,9 @@ from zax.core.coverage.estimate import Cover, PricedLine, estimate
 from zax.core.coverage.limits import Done, Insured
 from zax.core.coverage.used import Used
 from zax.core.json import Json
-from zax.demo.bench import Asgi, console, measure, show, sign_in
+from zax.demo.bench import console, measure, show
 from zax.demo.bench_acts import ROUNDS, WARM, Act
+from zax.demo.bench_asgi import Asgi, sign_in
 from zax.demo.bench_data import desk_at_opening
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded

@@ -101,6 +101,7 @@ from zax.web.setup import sites as site_setup
 from zax.web.setup import visit_types as type_setup
 from zax.web.shell import live, signs
 from zax.web.shell.body_limit import BodyLimit
+from zax.web.shell.desk_first import DeskFirst
 from zax.web.shell.rendering import areas_with, template_environment
 from zax.web.shell.request_context import (
     ForgedForm,
@@ -222,6 +223,7 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     )
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
     app.add_middleware(BodyLimit)
+    app.add_middleware(DeskFirst)
     app.add_middleware(SecurityHeaders, settings=settings)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.hosts), www_redirect=False)
     for room in ROOMS:

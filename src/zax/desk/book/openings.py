@@ -150,7 +150,7 @@ def _need(
         rooms=tuple(rooms),
         type_id=kind.id,
         home_rooms={p.id: p.room_id for p in clinic.providers.values()},
-        helpers=_helpers(clinic, kind),
+        helpers=_helpers(clinic, kind, request.sites),
         lead_parts=kind.lead_parts,
         buffer=kind.buffer,
         hours=_hours(request, kind),
@@ -174,10 +174,12 @@ def _hours(request: Request, kind: VisitType) -> tuple[int, ...]:
     )
 
 
-def _helpers(clinic: Clinic, kind: VisitType) -> tuple[Helpers, ...]:
+def _helpers(clinic: Clinic, kind: VisitType, sites: Sequence[int]) -> tuple[Helpers, ...]:
+    """Who ever works at one of the sites: nobody else's minutes need be read."""
+    there = {p.id: p for site in sites for p in clinic.hours.team(site)}
     return tuple(
         Helpers(
-            tuple(p.id for p in clinic.providers.values() if p.role == need.role),
+            tuple(p.id for p in clinic.providers.values() if p.id in there and p.role == need.role),
             need.minutes,
             need.offsets,
             need.words,

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from itertools import takewhile, tee
 
 from zax.clock import local, to_utc
-from zax.core.book.search_request import Opening
+from zax.core.book.openings import best_openings, soonest_opening
+from zax.core.book.search_request import Opening, SiteDay
 from zax.core.errors import Refused
-from zax.desk.book.openings import Part, Request, find_openings, soonest
+from zax.desk.book.openings import Part, Request, needs_of, site_days
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.online.habits import online_habits
 from zax.store.engine import Connection
@@ -45,40 +48,43 @@ class Week:
 
 def week_of(connection: Connection, clinic: Clinic, wanted: Wanted, now: datetime) -> Week:
     """Seven days of times from the first day on, and the soonest of all that may be seen."""
-    last = min(wanted.first + WEEK - timedelta(days=1), last_day(clinic, wanted.site_id, now))
-    days: dict[date, list[Opening]] = {}
-    day = wanted.first
-    while day <= last:
-        days[day] = []
-        day += timedelta(days=1)
+    latest = last_day(clinic, wanted.site_id, now)
+    last = min(wanted.first + WEEK - timedelta(days=1), latest)
+    days: dict[date, list[Opening]] = {
+        wanted.first + timedelta(days=n): [] for n in range((last - wanted.first).days + 1)
+    }
+    soonest, found = _look(connection, clinic, wanted, last, latest, now)
     by_day: dict[date, list[Opening]] = defaultdict(list)
-    for each in _found(connection, clinic, wanted, wanted.first, last, now) if days else ():
+    for each in found:
         by_day[each.day].append(each)
     most = online_habits(clinic).most_a_day
     for day in days:
         days[day] = sorted(_one_a_time(by_day[day])[:most], key=lambda each: each.start)
-    return Week(days, first_of(connection, clinic, wanted, now))
+    return Week(days, soonest)
 
 
-def first_of(connection: Connection, clinic: Clinic, wanted: Wanted, now: datetime) -> Opening | None:
-    """The soonest that may be seen; None where there is none."""
-    latest = last_day(clinic, wanted.site_id, now)
+def _look(
+    connection: Connection, clinic: Clinic, wanted: Wanted, last: date, latest: date, now: datetime
+) -> tuple[Opening | None, list[Opening]]:
+    """The soonest, and the best of the week. Both look through the same days, which are read once where the
+    week is this one: many ask at the same moment.
+    """
     earliest = now + timedelta(hours=online_habits(clinic).hours_before)
     first = local(earliest, clinic.sites[wanted.site_id].timezone).date()
-    try:
-        return soonest(connection, clinic, earliest, _request(clinic, wanted, first, latest))
-    except Refused:
-        return None
 
+    def days_from(day: date) -> Iterator[SiteDay]:
+        return site_days(connection, clinic, earliest, _request(clinic, wanted, day, latest), needs, {})
 
-def _found(
-    connection: Connection, clinic: Clinic, wanted: Wanted, first: date, last: date, now: datetime
-) -> list[Opening]:
     try:
-        found = find_openings(connection, clinic, now, _request(clinic, wanted, first, last))
+        needs = needs_of(connection, clinic, _request(clinic, wanted, first, latest))
     except Refused:
-        return []
-    return [each for each in found if may_be_seen(clinic, each.site_id, each.day, each.start, now)]
+        return None, []
+    ahead, again = tee(days_from(first))
+    soonest = soonest_opening(needs[0], ahead)
+    of_week = again if wanted.first < first + WEEK else days_from(wanted.first)
+    week = (each for each in takewhile(lambda each: each.day <= last, of_week) if each.day >= wanted.first)
+    found = best_openings(needs, week, wanted.first, MOST_FOUND)
+    return soonest, [each for each in found if may_be_seen(clinic, each.site_id, each.day, each.start, now)]
 
 
 def _request(clinic: Clinic, wanted: Wanted, first: date, last: date) -> Request:
@@ -90,7 +96,6 @@ def _request(clinic: Clinic, wanted: Wanted, first: date, last: date) -> Request
         last=last,
         from_min=begins,
         to_min=ends,
-        limit=MOST_FOUND,
     )
 
 

@@ -44,6 +44,8 @@ visit = Table(
     ref("stage_id", "stage", nullable=True),
     moment("gone_at", nullable=True),
     Index("ix_visit_day_site_id", "day", "site_id"),
+    # Weeks of one site among many, as the search for openings reads them.
+    Index("ix_visit_site_id_day", "site_id", "day"),
     Index("ix_visit_made_at", "made_at"),
     Index("ix_visit_state_site_id", "state", "site_id"),
     Index("ix_visit_patient_id_state_off_why", "patient_id", "state", "off_why"),
