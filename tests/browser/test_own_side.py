@@ -31,8 +31,24 @@ JOAN = """
 """
 
 
+# 390 by 844 at 200 percent zoom.
+ZOOMED = PHONE | {"width": 195, "height": 422}
+# What is reached next, by key or by a screen reader, lies beneath or beside what came before.
+OUT_OF_ORDER = """
+const seen = [...document.querySelectorAll('main a, main button, main input, main select, main textarea')]
+  .filter((el) => el.type !== 'hidden' && el.getClientRects().length && el.tabIndex >= 0
+    && getComputedStyle(el).position !== 'fixed');
+return seen.slice(1).filter((el, n) => {
+  const before = seen[n].getBoundingClientRect(), box = el.getBoundingClientRect();
+  return box.bottom <= before.top + 1 || (box.right <= before.left + 1 && box.top < before.bottom - 8
+    && box.bottom > before.top + 8 && box.top <= before.top);
+}).map((el) => el.outerHTML.slice(0, 120));"""
+
+
 class OnPhone:
-    """A phone held in one hand; nothing serious for axe on any page, and nothing wider than the phone."""
+    """A phone held in one hand: nothing serious for axe on any page, what is reached in the order it is
+    seen, and nothing wider than the phone, at 200 percent too.
+    """
 
     def __init__(self, person: Person, zax: Running) -> None:
         self.person, self.zax = person, zax
@@ -45,8 +61,14 @@ class OnPhone:
     def look(self, words: str) -> None:
         self.person.see(words, "main")
         assert violations(self.person) == [], words
-        wide = self.person.driver.execute_script("return document.documentElement.scrollWidth")
-        assert wide <= 390, (words, wide)
+        assert self.person.driver.execute_script(OUT_OF_ORDER) == [], words
+        assert self.width() <= 390, words
+        self.person.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", ZOOMED)
+        assert self.width() <= 195, words
+        self.person.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", PHONE)
+
+    def width(self) -> int:
+        return int(self.person.driver.execute_script("return document.documentElement.scrollWidth"))
 
     def put(self, **typed: str) -> None:
         for name, words in typed.items():
