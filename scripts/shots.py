@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import signal
 import subprocess
@@ -10,6 +11,8 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+import httpx
+from PIL import Image
 from selenium import webdriver
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -131,12 +134,91 @@ def take_all(camera: Camera) -> None:
     camera.open(camera.href("tr[data-row]:nth-child(3) a[data-act]"))
     camera.until(lambda d: "yours" in d.find_element(By.CSS_SELECTOR, ".dn-s .crumb").text)
     camera.take("call-sheet")
-    camera.open("/followup/recalls")
-    camera.take("recalls")
     camera.open("/offers")
     camera.open(camera.href("tr[id^='o'] a[data-act]"))
     camera.take("offer")
     take_messages(camera)
+    take_patients_side(camera)
+
+
+def take_patients_side(camera: Camera) -> None:
+    """What somebody typed beside what is on file; the tablet; and three phones in one picture."""
+    camera.open("/compare")
+    camera.open(camera.href("a[href^='/compare/']:not([aria-current])"))
+    camera.until(lambda d: "Yusuf" in d.page_source)
+    camera.driver.find_element(By.LINK_TEXT, "Yusuf Haddad").click()
+    camera.until(lambda d: "Yusuf Haddad registration" in d.title)
+    camera.take("compare")
+    take_tablet(camera)
+    take_phones(camera)
+
+
+def take_tablet(camera: Camera) -> None:
+    camera.open("/setup/tablets")
+    camera.driver.find_element(By.NAME, "name").send_keys("Front door", Keys.ENTER)
+    camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".tb-link"))
+    link = camera.driver.find_element(By.CSS_SELECTOR, ".tb-link b").text
+    camera.size(1024, 768)
+    camera.driver.get(link)
+    camera.driver.find_element(By.NAME, "birth").send_keys("6/29/1990")
+    camera.driver.find_element(By.NAME, "letters").send_keys("pet", Keys.ENTER)
+    camera.until(lambda d: "Joan" in d.page_source)
+    camera.take("tablet")
+
+
+def take_phones(camera: Camera) -> None:
+    """A time asked for, a page of a registration, one's own page."""
+    driver = camera.driver
+    driver.delete_all_cookies()
+    camera.size(390, 800)
+    camera.open("/ask")
+    driver.find_element(By.CSS_SELECTOR, ".ol-pick input").click()
+    driver.find_element(By.CSS_SELECTOR, "main form button").click()
+    camera.until(lambda d: "/ask/times" in d.current_url)
+    phones = [driver.get_screenshot_as_png()]
+    camera.open("/register")
+    type_in(camera, first="Nora", last="Finch", birth="3/14/1988", phone="360 555 0161")
+    type_code(camera, "3605550161")
+    camera.until(lambda d: d.current_url.endswith("/you"))
+    camera.open(driver.current_url.removeprefix(URL).replace("/you", "/dental"))
+    type_in(camera, payer="Harbour Gild dental", member="HG-40772")
+    phones.append(driver.get_screenshot_as_png())
+    camera.open("/my/sign-in")
+    type_in(camera, phone="360 555 0111", birth="4/21/1992")
+    type_code(camera, "3605550111")
+    camera.until(lambda d: d.current_url.endswith("/my"))
+    phones.append(driver.get_screenshot_as_png())
+    beside(phones, TO / "phones.png")
+
+
+def type_in(camera: Camera, **typed: str) -> None:
+    for name, words in typed.items():
+        camera.driver.find_element(By.NAME, name).send_keys(words)
+
+
+def type_code(camera: Camera, phone: str) -> None:
+    """Send the form, and type what is texted to the phone."""
+    camera.driver.find_element(By.CSS_SELECTOR, ".ol-foot button").click()
+    camera.until(lambda d: d.find_elements(By.NAME, "code"))
+    texts = f"http://127.0.0.1:{PORTS['ZAX_STANDIN_PORT']}/texts"
+
+    def code() -> str:
+        found = [each["words"] for each in httpx.get(texts, trust_env=False).json() if each["to"] == phone]
+        return next((words[:7] for words in reversed(found) if "is your code" in words), "")
+
+    camera.until(lambda _: code())
+    camera.driver.find_element(By.NAME, "code").send_keys(code(), Keys.ENTER)
+
+
+def beside(phones: list[bytes], to: Path) -> None:
+    """The pictures beside each other, with a little room between."""
+    pictures = [Image.open(io.BytesIO(each)).convert("RGB") for each in phones]
+    wide, high, room = pictures[0].width, pictures[0].height, 24
+    made = Image.new("RGB", (len(pictures) * (wide + room) + room, high + 2 * room), "#e4dac4")
+    for at, each in enumerate(pictures):
+        made.paste(each, (room + at * (wide + room), room))
+    made.save(to)
+    print(f"took {to.name}")
 
 
 def take_messages(camera: Camera) -> None:
@@ -152,7 +234,7 @@ def take_messages(camera: Camera) -> None:
 
 
 def take_claims(camera: Camera) -> None:
-    """What each claim needs next, and what insurers paid and left unpaid."""
+    """What each claim needs next, and what insurers paid."""
     camera.open("/claims")
     camera.take("claims")
     camera.open("/claims/payments")
@@ -160,9 +242,6 @@ def take_claims(camera: Camera) -> None:
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".pd-list a[href*='claim=']"))
     camera.open(camera.href(".pd-list a[href*='claim=']"))
     camera.take("posting-desk")
-    camera.open("/claims/denied")
-    camera.open(camera.href(".dn-r a"))
-    camera.take("denied")
 
 
 def take_money(camera: Camera, account: str) -> None:
@@ -215,9 +294,7 @@ def take_visit(camera: Camera, dental: str) -> None:
 
 
 def take_time(camera: Camera) -> None:
-    """The Book's other views, the finder, the waitlist, and setup."""
-    camera.open("/book?find=1&type=1&when=next")
-    camera.take("openings")
+    """Who waits for a time."""
     camera.open("/waitlist")
     camera.take("waitlist")
 
