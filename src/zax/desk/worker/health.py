@@ -31,7 +31,7 @@ _DUTIES: Mapping[str, str] = {
     "banks": "reverse what banks took back",
     "forgetting": "forget who was turned down online",
     "statement notices": "tell patients of their statements",
-    "statements unopened": "print statements nobody opened",
+    "statements unopened": "print statements no one opened",
     "digests": "mail the providers their day",
     "messages": "plan reminders and other messages",
     "offers": "text the next people of an offer",
