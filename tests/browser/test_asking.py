@@ -46,7 +46,7 @@ def test_a_time_is_asked_for_on_a_phone_and_taken_in_at_the_desk(
     phone.find(".ol-soon button").send_keys(Keys.ENTER)
     look("Who is the visit for?")
     for name, words in (
-        ("first", "Tamsin"),
+        ("first", "Corinne"),
         ("last", "Ellery"),
         ("birth", "3/14/1988"),
         ("phone", "360 555 0137"),
@@ -64,10 +64,10 @@ def test_a_time_is_asked_for_on_a_phone_and_taken_in_at_the_desk(
     desk.see("new online, not on file", "#main")
     for box in desk.all("tbody input[type=checkbox]"):
         name = str(box.get_attribute("aria-label"))
-        if ("Tamsin" in name) != box.is_selected():
+        if ("Corinne" in name) != box.is_selected():
             box.send_keys(Keys.SPACE)
     desk.control_enter()
     desk.see("1 accepted")
-    assert of(zax, "SELECT status FROM patient WHERE first = 'Tamsin' AND last = 'Ellery'") == "active"
+    assert of(zax, "SELECT status FROM patient WHERE first = 'Corinne' AND last = 'Ellery'") == "active"
     phone.driver.refresh()
     phone.see("You are booked", "main")

@@ -99,6 +99,7 @@ NEW: Typed = {
 
 def register(desk: Desk, clock: ShiftedClock, opens: datetime, store: FileStore) -> None:
     """Sent this morning; the clock stands at the opening minute afterwards."""
+    clock.set_to(opens - timedelta(minutes=90))
     for first, last, degree, practice, phone in DOCTORS:
         form = DoctorForm(first=first, last=last, degree=degree, practice=practice, phone=phone, active=True)
         save_doctor(desk, SAM, form)
