@@ -68,18 +68,17 @@ _SHARED = words_in(
     service services system systems member individual preferred select complete
     """
 )
-_STATES: Mapping[str, str] = {
-    "al": "alabama", "ak": "alaska", "az": "arizona", "ar": "arkansas", "ca": "california",
-    "co": "colorado", "ct": "connecticut", "de": "delaware", "fl": "florida", "ga": "georgia",
-    "hi": "hawaii", "id": "idaho", "il": "illinois", "in": "indiana", "ia": "iowa", "ks": "kansas",
-    "ky": "kentucky", "la": "louisiana", "me": "maine", "md": "maryland", "ma": "massachusetts",
-    "mi": "michigan", "mn": "minnesota", "ms": "mississippi", "mo": "missouri", "mt": "montana",
-    "ne": "nebraska", "nv": "nevada", "nh": "newhampshire", "nj": "newjersey", "nm": "newmexico",
-    "ny": "newyork", "nc": "northcarolina", "nd": "northdakota", "oh": "ohio", "ok": "oklahoma",
-    "or": "oregon", "pa": "pennsylvania", "ri": "rhodeisland", "sc": "southcarolina",
-    "sd": "southdakota", "tn": "tennessee", "tx": "texas", "ut": "utah", "vt": "vermont",
-    "va": "virginia", "wa": "washington", "wv": "westvirginia", "wi": "wisconsin", "wy": "wyoming",
-}  # fmt: skip
+_STATE_NAMES = """
+    al:alabama ak:alaska az:arizona ar:arkansas ca:california co:colorado ct:connecticut
+    de:delaware fl:florida ga:georgia hi:hawaii id:idaho il:illinois in:indiana ia:iowa
+    ks:kansas ky:kentucky la:louisiana me:maine md:maryland ma:massachusetts mi:michigan
+    mn:minnesota ms:mississippi mo:missouri mt:montana ne:nebraska nv:nevada nh:newhampshire
+    nj:newjersey nm:newmexico ny:newyork nc:northcarolina nd:northdakota oh:ohio ok:oklahoma
+    or:oregon pa:pennsylvania ri:rhodeisland sc:southcarolina sd:southdakota tn:tennessee
+    tx:texas ut:utah vt:vermont va:virginia wa:washington wv:westvirginia wi:wisconsin
+    wy:wyoming
+    """
+_STATES: Mapping[str, str] = dict(pair.split(":") for pair in _STATE_NAMES.split())
 _TWO_WORD_STATES = re.compile(
     r"\b(new (?:hampshire|jersey|mexico|york)|north (?:carolina|dakota)|south (?:carolina|dakota)"
     r"|rhode island|west virginia)\b"

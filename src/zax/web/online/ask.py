@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from datetime import date
 
 from fastapi import APIRouter, Depends, Request
@@ -35,6 +36,16 @@ from zax.web.shell.request_context import PostedForm, open_form
 router = APIRouter()
 
 
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """What is chosen above the times, as the address carries it."""
+
+    site: str = ""
+    provider: str = ""
+    part: str = ""
+    first: str = ""
+
+
 @router.get("/ask")
 def what(request: Request, who: str = "", wrong: str = "") -> Response:
     """What somebody needs, in a patient's words."""
@@ -61,27 +72,24 @@ def times(
     request: Request,
     type: str = "",
     who: str = "",
-    site: str = "",
-    provider: str = "",
-    part: str = "",
-    first: str = "",
+    choice: Choice = Depends(Choice),
 ) -> Response:
     """The times of a week, and the soonest."""
     at = visitor(request)
-    return _times(at, wanted_of(at, type, site, provider, part, first), who != "new")
+    return _times(at, wanted_of(at, type, choice), who != "new")
 
 
-def wanted_of(at: Visitor, type: str, site: str, provider: str, part: str, first: str) -> Wanted:
-    clinic = at.desk.clinic
-    site_id = reference(site) if reference(site) in clinic.sites else clinic.first_site.id
+def wanted_of(at: Visitor, type: str, choice: Choice) -> Wanted:
+    clinic, site, provider = at.desk.clinic, reference(choice.site), reference(choice.provider)
+    site_id = site if site in clinic.sites else clinic.first_site.id
     today = local(at.desk.clock.now(), clinic.sites[site_id].timezone).date()
     latest = last_day(clinic, site_id, at.desk.clock.now())
-    day = day_or_none(first) or today
+    day = day_or_none(choice.first) or today
     return Wanted(
         type_id=reference(type),
         site_id=site_id,
-        provider_id=reference(provider) if reference(provider) in clinic.providers else 0,
-        part=part if part in PARTS else "",
+        provider_id=provider if provider in clinic.providers else 0,
+        part=choice.part if choice.part in PARTS else "",
         first=min(max(day, today), latest),
     )
 
@@ -151,7 +159,7 @@ def chosen_time(at: Visitor, given: Mapping[str, str]) -> tuple[int, date, int, 
 def who_for(request: Request, type: str = "", who: str = "", time: str = "") -> Response:
     at = visitor(request)
     if not time:
-        return _times(at, wanted_of(at, type, "", "", "", ""), who != "new", "choose_time", 422)
+        return _times(at, wanted_of(at, type, Choice()), who != "new", "choose_time", 422)
     return _who(at, {"type": type, "who": who, "time": time})
 
 
@@ -277,57 +285,44 @@ def cancel(request: Request, link: str, form: PostedForm = Depends(open_form)) -
 
 
 @router.get("/ask/move/{link}")
-def other_times(
-    request: Request, link: str, site: str = "", provider: str = "", part: str = "", first: str = ""
-) -> Response:
+def other_times(request: Request, link: str, choice: Choice = Depends(Choice)) -> Response:
     """Other times for a visit that stands; it stays theirs until they have the new one."""
-    return _moving(visitor(request), link, site, provider, part, first)
+    return _moving(visitor(request), link, choice)
 
 
-def _moving(
-    at: Visitor,
-    link: str,
-    site: str = "",
-    provider: str = "",
-    part: str = "",
-    first: str = "",
-    status: int = 200,
-    wrong: str = "",
-) -> Response:
+def _moving(at: Visitor, link: str, choice: Choice, status: int = 200, wrong: str = "") -> Response:
     try:
         found = asked(at.desk, link)
     except NotFound:
         return _lost(at)
-    kind = at.desk.clinic.types[found.visit.type_id]
     if not found.may_cancel:
         return _done(at, link, 422)
-    wanted = wanted_of(at, str(kind.id), site or str(found.visit.site_id), provider, part, first)
-    return week_page(
-        at,
-        kind,
-        wanted,
-        {},
-        status,
-        wrong=wrong,
-        times=f"/ask/move/{link}",
-        take=f"/ask/move/{link}",
-        back=f"/ask/done/{link}",
-        moving=True,
+    return moving_page(
+        at, found.visit, choice, f"/ask/move/{link}", f"/ask/done/{link}", status=status, wrong=wrong
     )
+
+
+def moving_page(
+    at: Visitor, visit: Visit, choice: Choice, here: str, back: str, *, status: int, wrong: str
+) -> Response:
+    """Other times for a visit, at its own site unless another is chosen; `here` takes the one chosen."""
+    kind = at.desk.clinic.types[visit.type_id]
+    wanted = wanted_of(at, str(kind.id), replace(choice, site=choice.site or str(visit.site_id)))
+    return week_page(at, kind, wanted, {}, status, wrong=wrong, times=here, take=here, back=back, moving=True)
 
 
 @router.post("/ask/move/{link}")
 def move_to(request: Request, link: str, form: PostedForm = Depends(open_form)) -> Response:
     at = visitor(request)
     if not form["time"]:
-        return _moving(at, link, status=422, wrong="choose_time")
+        return _moving(at, link, Choice(), 422, "choose_time")
     site_id, day, start, provider_id = chosen_time(at, form)
     try:
         move_asked(at.desk, link, site_id, day, start, provider_id)
     except NotFound:
         return _lost(at)
     except Mendable:
-        return _moving(at, link, str(site_id), first=day.isoformat(), status=422, wrong="taken")
+        return _moving(at, link, Choice(str(site_id), first=day.isoformat()), 422, "taken")
     return at.go(f"/ask/done/{link}")
 
 

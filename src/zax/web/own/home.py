@@ -23,7 +23,7 @@ from zax.desk.online.registering import forms_for
 from zax.desk.own.account import own_account
 from zax.desk.own.visits import cancel_visit, confirm_visit, move_visit, visit_page, visits_of
 from zax.store.money.payments import coming_visits
-from zax.web.online.ask import calendar_of, chosen_time, wanted_of, week_page
+from zax.web.online.ask import Choice, calendar_of, chosen_time, moving_page
 from zax.web.online.register import remember
 from zax.web.own.frame import FOR, OwnPage, enter_own
 from zax.web.shell.request_context import PostedForm, open_form
@@ -144,52 +144,28 @@ def change_visit(request: Request, visit_id: int, form: PostedForm = Depends(ope
 
 
 @router.get("/my/visits/{visit_id}/move")
-def other_times(
-    request: Request, visit_id: int, site: str = "", provider: str = "", part: str = "", first: str = ""
-) -> Response:
-    return _times(enter_own(request), visit_id, site, provider, part, first)
+def other_times(request: Request, visit_id: int, choice: Choice = Depends(Choice)) -> Response:
+    return _times(enter_own(request), visit_id, choice)
 
 
-def _times(
-    page: OwnPage,
-    visit_id: int,
-    site: str = "",
-    provider: str = "",
-    part: str = "",
-    first: str = "",
-    status: int = 200,
-    wrong: str = "",
-) -> Response:
+def _times(page: OwnPage, visit_id: int, choice: Choice, status: int = 200, wrong: str = "") -> Response:
     found = visit_page(page.at.desk, page.own, visit_id)
     if not found.may_change:
         return _visit(page, visit_id, 422)
-    kind = page.at.desk.clinic.types[found.visit.type_id]
-    here = f"/my/visits/{visit_id}/move"
-    wanted = wanted_of(page.at, str(kind.id), site or str(found.visit.site_id), provider, part, first)
-    return week_page(
-        page.at,
-        kind,
-        wanted,
-        {},
-        status,
-        wrong=wrong,
-        times=here,
-        take=here,
-        back=f"/my/visits/{visit_id}",
-        moving=True,
-    )
+    back = f"/my/visits/{visit_id}"
+    return moving_page(page.at, found.visit, choice, f"{back}/move", back, status=status, wrong=wrong)
 
 
 @router.post("/my/visits/{visit_id}/move")
 def take_other_time(request: Request, visit_id: int, form: PostedForm = Depends(open_form)) -> Response:
     page = enter_own(request)
     if not form["time"]:
-        return _times(page, visit_id, status=422, wrong="choose_time")
+        return _times(page, visit_id, Choice(), 422, "choose_time")
     site_id, day, start, provider_id = chosen_time(page.at, form)
     try:
         move_visit(page.at.desk, page.own, visit_id, site_id, day, start, provider_id)
     except Mendable:
-        return _times(page, visit_id, str(site_id), first=day.isoformat(), status=422, wrong="taken")
+        return _times(page, visit_id, Choice(str(site_id), first=day.isoformat()), 422, "taken")
     return page.go(f"/my/visits/{visit_id}")
 
 
