@@ -2,7 +2,7 @@
 # Compiled modules are kept: without them every process of the tests compiles the whole tree again.
 unexport PYTHONDONTWRITEBYTECODE
 PY := PYTHONPATH=src .venv/bin/python
-.PHONY: demo demo-fresh test check check-fast lint dead types imports share bench shots vendor lock setup setup-browser
+.PHONY: demo run demo-fresh test check check-fast lint dead types imports share bench shots vendor lock setup setup-browser
 
 setup:
 	@scripts/setup.sh
@@ -11,6 +11,8 @@ setup-browser:
 
 demo: setup
 	@exec bin/zax demo
+run: setup
+	@exec bin/zax run
 demo-fresh: setup
 	@exec bin/zax demo --fresh
 

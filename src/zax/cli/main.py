@@ -1,4 +1,4 @@
-"""The command line: demo, serve, worker, standin, migrate, seed, import, export, audit, x12."""
+"""The command line: demo, run, serve, worker, standin, migrate, seed, import, export, audit, x12."""
 
 from __future__ import annotations
 
@@ -101,6 +101,14 @@ def demo(
 
 
 @app.command()
+def run() -> None:
+    """Zax for a clinic of your own: database, workers and web. Ctrl-C stops it all."""
+    from zax.clinic_run import run_clinic
+
+    sys.exit(run_clinic())
+
+
+@app.command()
 def serve() -> None:
     """The web application alone."""
     from zax.processes import serve_web
@@ -134,9 +142,9 @@ def migrate() -> None:
     """Bring the database to the newest schema."""
     from zax.processes import engine_of
     from zax.settings import Settings
-    from zax.store.migrate import migrate as run
+    from zax.store.migrate import migrate as bring_up
 
-    run(engine_of(Settings()))
+    bring_up(engine_of(Settings()))
     typer.echo("The database has the newest schema.")
 
 

@@ -11,7 +11,7 @@ from sqlalchemy import select, text
 from zax.clock import ShiftedClock, to_utc
 from zax.core.money.drawer import PIECES
 from zax.core.money.tender import TenderForm
-from zax.core.people.roles import Role
+from zax.core.people.roles import RECEPTIONIST
 from zax.demo.world import ZONE
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
@@ -24,7 +24,7 @@ from zax.desk.money.products import ProductSale
 from zax.outside.doors import Terminal
 from zax.store import schema
 
-RAVI = Actor(2, "Ravi Teller", Role.RECEPTIONIST, "RT")
+RAVI = Actor(2, "Ravi Teller", RECEPTIONIST, "RT")
 TOKEN = "card-helen"
 CARD = {"ending": "4417", "expires": "08/29"}
 _OWING = text(

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, Engine, insert, select, text, update
 
 from zax.clock import ShiftedClock, to_utc
 from zax.core.json import Json
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
@@ -28,7 +28,7 @@ from zax.desk.charges.treatment_options import (
 )
 from zax.store import schema
 
-SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
+SAM = Actor(4, "Sam Quill", MANAGER, "SQ")
 # name, whose turn, dental
 STAGES = (
     ("Getting ready", "assistant", True),

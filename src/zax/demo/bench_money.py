@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import Engine, text
 
 from zax.core.money.statement import Rule
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.ledger_audit import recount
@@ -21,7 +21,7 @@ from zax.desk.money.statements import carry_on, preview, start_run
 from zax.store.files import FileStore
 from zax.web.money.documents import statement_pdfs
 
-SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
+SAM = Actor(4, "Sam Quill", MANAGER, "SQ")
 HOUSEHOLDS, ENTRIES, STATEMENTS = 20, 500, 1_000
 # What the account page reads, as an optimist would: the household's journal with its lines, allocations,
 # visits and claims.

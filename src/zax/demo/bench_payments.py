@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import URL, Connection, Engine, insert, select, text
 
 from zax.core.json import Json
-from zax.core.people.roles import Role
+from zax.core.people.roles import BILLER
 from zax.core.x12.syntax import amount
 from zax.demo.bench_data import desk_at_opening
 from zax.demo.bench_memory import largest_mb, now_mb
@@ -23,7 +23,7 @@ from zax.desk.remits.importing import LOT, import_file
 from zax.store import schema
 from zax.store.engine import connect
 
-ODILE = Actor(3, "Odile Marsh", Role.BILLER, "OM")
+ODILE = Actor(3, "Odile Marsh", BILLER, "OM")
 MANY, FIRST, DENIED = 10_000, 500, 300
 CHARGE, PAID = 18_200, 12_740
 MARK = "BENCH"

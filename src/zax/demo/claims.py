@@ -14,7 +14,7 @@ from sqlalchemy import insert, select, update
 
 from zax.core.claims.states import ClaimState
 from zax.core.coverage.member import member_key
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.core.x12.claim_file import claim_file
 from zax.core.x12.parties import Envelope, Organization
 from zax.core.x12.syntax import amount
@@ -30,7 +30,7 @@ from zax.standin.keep import Keep
 from zax.store import schema
 from zax.store.claims.claims import claim_of
 
-RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
+RAVI = Actor(2, "Ravi Teller", MANAGER, "RT")
 SECOND, DENIED, TURNED_BACK = "Gus Fairley", "Lena Ortega", "Nina Sorel"
 ASKED_BEFOREHAND = "Priya Raman"
 # What Gus's first plan approved: number, services, units, note.

@@ -16,7 +16,7 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.json import Json
 from zax.core.patients.uploads import Cut
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.demo.world import ZONE
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
@@ -27,7 +27,7 @@ from zax.store import schema
 from zax.store.files import FileStore
 from zax.store.rows import add
 
-RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
+RAVI = Actor(2, "Ravi Teller", MANAGER, "RT")
 # first, last as typed by somebody in a hurry; the record it doubles; what differs
 DOUBLES: tuple[tuple[str, str, str, dict[str, str]], ...] = (
     ("Teo", "Marsh", "Theo Marsh", {}),

@@ -15,7 +15,7 @@ from zax.clock import ShiftedClock
 from zax.core.book.track import EXPECTED
 from zax.core.online.registration import Page
 from zax.core.patients.fields import ASKED
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.demo.records import card_of
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER, Actor
@@ -30,7 +30,7 @@ from zax.store.patients.patients import known_patient, save_patient
 from zax.store.patients.records import Patient
 from zax.web.arrivals.documents import signed_paper
 
-SAM = Actor(4, "Sam Quill", Role.MANAGER, "SQ")
+SAM = Actor(4, "Sam Quill", MANAGER, "SQ")
 DOCTORS = (
     ("Rosa", "Ibarra", "MD", "Gull Point Family Practice", "3605550171"),
     ("Alma", "Abner", "DO", "Gull Point Family Practice", "3605550172"),

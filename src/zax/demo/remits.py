@@ -13,7 +13,7 @@ from sqlalchemy import text
 
 from zax.clock import ShiftedClock
 from zax.core.money.cents import percent_of
-from zax.core.people.roles import Role
+from zax.core.people.roles import BILLER
 from zax.core.x12.syntax import amount
 from zax.demo.claims import interchange
 from zax.desk.acts.actor import Actor
@@ -23,7 +23,7 @@ from zax.desk.remits.importing import import_file
 from zax.desk.remits.placing_by_hand import place_claim
 from zax.desk.remits.posting_desk import grid_of
 
-ODILE = Actor(3, "Odile Marsh", Role.BILLER, "OM")
+ODILE = Actor(3, "Odile Marsh", BILLER, "OM")
 # By payer, the reasons for which it leaves a line unpaid this week, and what it adds beside its claims.
 DENIES: Sequence[tuple[str, tuple[str, ...], str]] = (
     ("Harbor Guild Dental", ("CO*119", "CO*50"), "PLB*1467560003*20261231*L6*-1.85"),

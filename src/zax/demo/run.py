@@ -1,96 +1,47 @@
-"""`zax demo`: starts everything on this machine in order, says where it is, and stops everything it started.
-Every trouble is one sentence.
-"""
+"""`zax demo`: the made-up clinic with everything around it, from nothing to a page."""
 
 from __future__ import annotations
 
-import json
-import os
 import shutil
-import signal
 import threading
 import time
-import urllib.error
-import urllib.request
-from collections.abc import Callable
 from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from rich.console import Console
-
-from zax.core.people.roles import ROLE_WORDS, Role
+from zax.core.people.roles import SHIPPED
 from zax.demo.world import PASSWORD, USERS, ZONE
-from zax.desk.worker.tools import Lane
+from zax.running import Plan, Trouble, console, run
 from zax.settings import Settings
-from zax.store.server import Server, ServerTrouble, port_is_free
-from zax.supervisor import Database, Part, Process, Supervisor
-
-console = Console(highlight=False)
-START_SECONDS = 40
-
-
-class Trouble(RuntimeError):
-    """The demo cannot run; the message says why and what to do."""
+from zax.store.server import Server, ServerTrouble
+from zax.supervisor import Process
 
 
 def run_demo(fresh: bool) -> int:
     """0 when it was stopped in order, 1 when it could not start or a part of it died."""
     settings = Settings()
-    stop = threading.Event()
-    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda *_: stop.set())
-    server = Server(settings.var / "db", settings.db_port)
-    parts: list[Part] = [Database(server)]
-    try:
-        _check_ports(settings)
-        if fresh:
-            _throw_away(settings.var)
-        console.print("Starting the database")
-        server.start(meanwhile=_import_all)
-        shift = _prepare(settings, stop)
-        if not stop.is_set():
-            _start_all(settings, shift, parts, stop)
-        if not stop.is_set():
-            _say_where(settings)
-            Supervisor(parts, console.print).watch(stop)
-            console.print("Stopping")
-        return 0
-    except (ServerTrouble, Trouble) as trouble:
-        console.print(f"[bold]{trouble}[/bold]", soft_wrap=True)
-        return 1
-    except OSError as error:
-        console.print(
-            f"[bold]{error.strerror or error} ({error.filename or settings.var}). Mend that and start"
-            " again.[/bold]",
-            soft_wrap=True,
-        )
-        return 1
-    finally:
-        for part in reversed(parts):
-            part.end()
-
-
-def _import_all() -> None:
-    """Read the application's code while the database comes up."""
-    import weasyprint  # noqa: F401
-
-    import zax.processes
-    import zax.standin.app  # noqa: F401
-
-
-def _check_ports(settings: Settings) -> None:
-    wanted = {
+    ports = {
         "ZAX_PORT": settings.port,
         "ZAX_STANDIN_PORT": settings.standin_port,
         "ZAX_SMTP_PORT": settings.smtp_port,
         "ZAX_POP_PORT": settings.pop_port,
     }
-    for name, port in wanted.items():
-        if not port_is_free(port):
-            raise Trouble(
-                f"Port {port} is taken by another program. Set {name} to a free port and start again."
-            )
+    return run(
+        Plan(
+            settings=settings,
+            ports=ports,
+            before=lambda: _throw_away(settings.var) if fresh else None,
+            prepare=partial(_prepare, settings),
+            more=(Process("stand-in", lambda _: _serve_standin(), settings.var / "log" / "standin.log"),),
+            say=lambda: _say_where(settings),
+        )
+    )
+
+
+def _serve_standin() -> None:
+    from zax.processes import serve_standin
+
+    serve_standin()
 
 
 def _throw_away(var: Path) -> None:
@@ -136,62 +87,6 @@ def _prepare(settings: Settings, stop: threading.Event) -> float:
         engine.dispose()
 
 
-def _start_all(settings: Settings, shift: float, parts: list[Part], stop: threading.Event) -> None:
-    """Stand-in, worker and web as children forked from here: what is imported already need not be read three
-    times.
-    """
-    from zax.processes import run_worker, serve_standin, serve_web
-
-    os.environ["ZAX_CLOCK_SHIFT"] = str(shift)
-    logs = settings.var / "log"
-    logs.mkdir(parents=True, exist_ok=True)
-    for part in (
-        Process("stand-in", lambda _: serve_standin(), logs / "standin.log"),
-        Process("worker", partial(run_worker, lane=Lane.SHORT), logs / "worker.log", beats=True),
-        Process(
-            "worker for long runs", partial(run_worker, lane=Lane.LONG), logs / "long-runs.log", beats=True
-        ),
-        Process("web", lambda _: serve_web(), logs / "serve.log"),
-    ):
-        parts.append(part)
-        part.start()
-    _wait_for(
-        f"http://127.0.0.1:{settings.port}/healthz", parts, stop, lambda body: body.get("worker") == "up"
-    )
-
-
-def _wait_for(
-    url: str,
-    parts: list[Part],
-    stop: threading.Event,
-    well: Callable[[dict[str, object]], bool],
-) -> None:
-    deadline = time.monotonic() + START_SECONDS
-    while time.monotonic() < deadline and not stop.is_set():
-        _check_alive(parts)
-        try:
-            with urllib.request.urlopen(url, timeout=2) as answer:
-                if well(json.load(answer)):
-                    return
-        except (urllib.error.URLError, OSError, ValueError):
-            pass  # not up yet: asked again until the deadline
-        stop.wait(0.15)
-    if not stop.is_set():
-        raise Trouble(
-            f"Zax did not come up within {START_SECONDS} seconds. Its logs are in the log folder under"
-            " ZAX_VAR."
-        )
-
-
-def _check_alive(parts: list[Part]) -> None:
-    for part in parts:
-        if not part.alive():
-            raise Trouble(
-                f"The {part.name} ended by itself. Its log is in the log folder under ZAX_VAR; look there,"
-                " then start again."
-            )
-
-
 def _say_where(settings: Settings) -> None:
     now = datetime.now().astimezone()
     console.print(
@@ -203,7 +98,7 @@ def _say_where(settings: Settings) -> None:
     )
     console.print(f"Sign in with any of these names; the password is [bold]{PASSWORD}[/bold]")
     for sign_in, name, role, _ in USERS:
-        console.print(f"  {sign_in:<8}{name:<24}{ROLE_WORDS[Role(role)]}")
+        console.print(f"  {sign_in:<8}{name:<24}{SHIPPED[role].words}")
     console.print("\nCtrl-C stops everything; the data is kept.")
 
 

@@ -17,6 +17,7 @@ from zax.demo import claims, remits
 from zax.demo.accounts import add_money
 from zax.demo.arrivals import receive, write_arrivals, write_copays
 from zax.demo.bulk import Bulk
+from zax.demo.colleagues import write_colleagues
 from zax.demo.hand_overs import write_hand_overs
 from zax.demo.history import History
 from zax.demo.messages import write_messages
@@ -26,7 +27,7 @@ from zax.demo.recalls import follow_up, write_recalls
 from zax.demo.records import enrich
 from zax.demo.registrations import register
 from zax.demo.returns import write_returns
-from zax.demo.setup_rows import diagnosis_rows, write_world
+from zax.demo.setup_rows import write_world
 from zax.demo.standin_state import share_secret, tell_standin
 from zax.demo.today import (
     OPENS_AT,
@@ -42,6 +43,7 @@ from zax.demo.world import ZONE, working_day_after
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.store import schema
+from zax.store.charges.code_book import diagnosis_rows
 from zax.store.files import FileStore
 
 
@@ -135,6 +137,7 @@ def seed(
     with engine.begin() as connection:
         if var is not None:
             share_secret(connection, var)
+        write_colleagues(connection, opens)
         value = {"size": size_name, "opens": opens.isoformat(), "made": system_now().isoformat()}
         connection.execute(insert(schema.setting).values(name="seeded", value=value))
     return visits

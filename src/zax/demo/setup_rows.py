@@ -341,14 +341,3 @@ def _write_payers(put: Any) -> None:
             for n, (words, warns) in enumerate(FLAGS, 1)
         ],
     )
-
-
-def diagnosis_rows() -> list[tuple[str, str, int]]:
-    """All of ICD-10-CM as (code, words, billable); chapters and blocks are left out."""
-    import simple_icd_10_cm as icd  # reads its whole book when imported, so only where it is needed
-
-    return [
-        (code, icd.get_description(code)[:255], int(icd.is_leaf(code)))
-        for code in dict.fromkeys(icd.get_all_codes(with_dots=True))
-        if icd.is_category_or_subcategory(code)
-    ]

@@ -15,7 +15,7 @@ from zax.clock import ShiftedClock, to_utc
 from zax.core.coverage.member import member_key
 from zax.core.json import Json
 from zax.core.money.tender import TenderForm
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.demo.people import Person
 from zax.demo.waiting import PLANNED
 from zax.demo.world import MEMBER_PREFIX, PLANS, TYPE_ID, ZONE
@@ -38,7 +38,7 @@ from zax.store.money import queries as money
 from zax.store.rows import add
 
 OPENS_AT = 10 * 60 + 42
-JUNO = Actor(1, "Juno Park", Role.MANAGER)
+JUNO = Actor(1, "Juno Park", MANAGER)
 # provider, start, minutes, type, name, where the visit stands at 10:42, plan id (0: none)
 VISITS: tuple[tuple[int, str, int, str, str, str, int], ...] = (
     (1, "7:30", 40, "Crown seat", "Ruth Amadi", "gone", 1),

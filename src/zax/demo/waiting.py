@@ -13,7 +13,7 @@ from sqlalchemy import insert, select, update
 from zax.clock import ShiftedClock, to_utc
 from zax.core.book.search_request import Opening
 from zax.core.patients.wishes import wishes_of
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.demo.world import SERVICE_ID, TYPE_ID, ZONE
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
@@ -26,8 +26,8 @@ from zax.desk.patients.details import name_keys
 from zax.store import schema
 from zax.store.rows import add
 
-JUNO = Actor(1, "Juno Park", Role.MANAGER, "JP")
-RAVI = Actor(2, "Ravi Teller", Role.MANAGER, "RT")
+JUNO = Actor(1, "Juno Park", MANAGER, "JP")
+RAVI = Actor(2, "Ravi Teller", MANAGER, "RT")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -13,6 +13,7 @@ class FileStore:
     """`FileStore(var)` keeps under var/files, two letters of the hash a folder."""
 
     def __init__(self, var: Path) -> None:
+        self.var = var
         self.folder = var / "files"
 
     def path(self, digest: str) -> Path:

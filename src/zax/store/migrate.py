@@ -29,6 +29,14 @@ def migrate(engine: Engine) -> None:
         grant_daily_rights(connection)
 
 
+def is_demo(engine: Engine) -> bool:
+    """Whether the made-up clinic lives here."""
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("setting"):
+            return False
+        return connection.execute(text("SELECT 1 FROM setting WHERE name = 'seeded'")).scalar() is not None
+
+
 def drop_everything(engine: Engine) -> None:
     """Drop all tables, for a first run that broke off or a fresh start."""
     with engine.begin() as connection:

@@ -109,9 +109,18 @@ from zax.store.patients.tables import (
     patient_file,
     patient_flag,
     patient_note,
+    seal_broken,
     tooth_work,
 )
-from zax.store.people.tables import look, session, sign_in_try, user
+from zax.store.people.tables import (
+    look,
+    recovery_code,
+    role,
+    session,
+    sign_in_try,
+    user,
+    user_link,
+)
 from zax.store.record.tables import import_job, import_row
 from zax.store.remits.tables import adjustment_rule, payer_entry, remit, remit_claim, shortfall
 from zax.store.tablet.tables import tablet, tablet_stay
@@ -204,6 +213,7 @@ __all__ = [
     "reason",
     "recall",
     "recall_type",
+    "recovery_code",
     "registration",
     "receipt",
     "registration",
@@ -211,8 +221,10 @@ __all__ = [
     "remit_claim",
     "return_event",
     "return_reason",
+    "role",
     "room",
     "room_day",
+    "seal_broken",
     "service",
     "service_set",
     "service_set_line",
@@ -235,6 +247,7 @@ __all__ = [
     "tooth_work",
     "track_move",
     "user",
+    "user_link",
     "visit",
     "visit_diagnosis",
     "visit_type",

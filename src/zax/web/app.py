@@ -85,7 +85,7 @@ from zax.web.own.frame import OwnSignInNeeded
 from zax.web.papers import link as paper_link
 from zax.web.papers import send as send_paper
 from zax.web.patients import duplicates, files, finding, new_patient
-from zax.web.people import sign_in
+from zax.web.people import join, me, sign_in, switch
 from zax.web.record import importing, record
 from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
 from zax.web.remits import rules as adjustment_setup
@@ -96,16 +96,22 @@ from zax.web.setup import heads_ups as heads_up_setup
 from zax.web.setup import home as setup_home
 from zax.web.setup import hours as hours_setup
 from zax.web.setup import money as money_setup
+from zax.web.setup import opening
+from zax.web.setup import people as people_setup
+from zax.web.setup import sealed as sealed_setup
 from zax.web.setup import signed_in as signed_in_setup
 from zax.web.setup import sites as site_setup
 from zax.web.setup import visit_types as type_setup
 from zax.web.shell import live, signs
 from zax.web.shell.body_limit import BodyLimit
 from zax.web.shell.desk_first import DeskFirst
+from zax.web.shell.not_open import NotOpen
 from zax.web.shell.rendering import areas_with, template_environment
 from zax.web.shell.request_context import (
     ForgedForm,
+    Locked,
     RequestContext,
+    SecondNeeded,
     Shared,
     SignInNeeded,
     csrf_of,
@@ -141,8 +147,9 @@ ROOMS = (
     *(setup_home, hours_setup, closure_setup, type_setup, site_setup),
     adjustment_setup,
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
-    signed_in_setup,
-    sign_in,
+    *(people_setup, signed_in_setup, sealed_setup),
+    *(sign_in, switch, me, join),
+    opening,
     set_aside,
 )
 HEADERS = {
@@ -224,6 +231,7 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     app.add_middleware(GZipMiddleware, minimum_size=2000, compresslevel=1)
     app.add_middleware(BodyLimit)
     app.add_middleware(DeskFirst)
+    app.add_middleware(NotOpen, desk=desk)
     app.add_middleware(SecurityHeaders, settings=settings)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.hosts), www_redirect=False)
     for room in ROOMS:
@@ -272,6 +280,8 @@ def healthz(request: Request) -> JSONResponse:
 
 def _error_pages(app: FastAPI) -> None:
     app.add_exception_handler(SignInNeeded, sign_in.ask_to_sign_in)  # type: ignore[arg-type]
+    app.add_exception_handler(Locked, sign_in.ask_to_unlock)  # type: ignore[arg-type]
+    app.add_exception_handler(SecondNeeded, sign_in.ask_for_second)  # type: ignore[arg-type]
     app.add_exception_handler(OwnSignInNeeded, own_sign_in.ask_to_sign_in)  # type: ignore[arg-type]
     app.add_exception_handler(DoneBefore, _done_before)  # type: ignore[arg-type]
     app.add_exception_handler(ZaxError, _refused)  # type: ignore[arg-type]
@@ -289,7 +299,7 @@ def _refused(request: Request, error: ZaxError) -> Response:
         return own_sign_in.not_there(request, error.status)
     try:
         ctx: RequestContext = enter(request)
-    except (SignInNeeded, ZaxError):
+    except (SignInNeeded, Locked, SecondNeeded, ZaxError):
         return PlainTextResponse(error.message, error.status)
     return ctx.page(
         "shell/refused.html", error.status, message=error.message, back=request.headers.get("referer", "/day")

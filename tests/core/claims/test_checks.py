@@ -22,11 +22,11 @@ from tests.core.claims.sound_claims import (
     small_patient,
 )
 from zax.core.claims.check import check_claim
-from zax.core.claims.checks.providers import is_npi
 from zax.core.claims.checks.registry import CHECKS
 from zax.core.claims.claim import Claim, Clinician
 from zax.core.claims.finding import Finding, Strength
 from zax.core.claims.situation import Situation
+from zax.core.clinic.identity import is_npi
 from zax.core.x12.parties import Address
 
 EXAMPLES = [

@@ -31,7 +31,7 @@ from zax.core.money.statement import (
     why_not,
 )
 from zax.core.money.tender import OwnTender, Tender, Tendered, TenderForm, check_tenders, cover, settle_over
-from zax.core.people.roles import Role
+from zax.core.people.roles import CLINICIAN, MANAGER, RECEPTIONIST
 
 TODAY = date(2026, 11, 24)
 cents = st.integers(1, 500_000)
@@ -120,13 +120,13 @@ def test_tenders_cover_dues_in_order_without_losing_a_cent(amounts: list[int], d
 
 # --- limits, products
 def test_limits_by_role_name_who_may() -> None:
-    check_limit(2_500, Role.RECEPTIONIST, DEFAULT_LIMITS, "write off")
-    check_limit(10**9, Role.MANAGER, DEFAULT_LIMITS, "write off")
+    check_limit(2_500, RECEPTIONIST, DEFAULT_LIMITS, "write off")
+    check_limit(10**9, MANAGER, DEFAULT_LIMITS, "write off")
     with pytest.raises(NotAllowed, match=r"at most \$25\.00 a day on one item\. Ask billing or manager"):
-        check_limit(2_501, Role.RECEPTIONIST, DEFAULT_LIMITS, "write off")
+        check_limit(2_501, RECEPTIONIST, DEFAULT_LIMITS, "write off")
     with pytest.raises(NotAllowed, match="refund nothing"):
-        check_limit(1, Role.CLINICIAN, DEFAULT_LIMITS, "refund")
-    assert DEFAULT_LIMITS[Role.MANAGER] == NO_LIMIT
+        check_limit(1, CLINICIAN, DEFAULT_LIMITS, "refund")
+    assert DEFAULT_LIMITS[MANAGER.key] == NO_LIMIT
 
 
 def test_nothing_can_be_taken_off_a_charge_that_is_paid_or_reversed() -> None:

@@ -19,13 +19,13 @@ from zax.core.own.access import (
     MOST_WRONG,
     SHUT_FOR,
     Permission,
-    password_problem,
     password_shut,
     session_holds,
     still_allowed,
 )
 from zax.core.own.explaining import Because, explain_line
 from zax.core.own.suggesting import OpenCharge, fits, suggest
+from zax.core.people.passwords import password_problem
 from zax.core.tablet.shown import (
     FORGETS_AFTER,
     forgotten,

@@ -186,7 +186,7 @@ def test_a_diagnosis_taken_off_leaves_no_line_pointing_to_it(desk: Desk) -> None
 def test_another_fee_needs_the_right_and_a_reason(desk: Desk) -> None:
     visit_id = in_room(desk, known_patient(desk))
     line = lines(desk, visit_id)[0].id
-    with pytest.raises(Problems, match="Front desk may not"):
+    with pytest.raises(Problems, match="Front desk can’t charge"):
         change_line(desk, JUNO, visit_id, line, LineForm(fee="100"))
     with pytest.raises(Problems) as wrong:
         change_line(desk, ODILE, visit_id, line, LineForm(fee="100"))

@@ -18,9 +18,9 @@ from sqlalchemy import delete, insert
 from tests.conftest import CODES
 from zax.core.charges.diagnosis_search import Meant, in_order, meant_by, words_of
 from zax.core.charges.everyday import EVERYDAY
-from zax.demo.setup_rows import diagnosis_rows
 from zax.desk.acts.transaction import Desk
 from zax.desk.charges.diagnoses import find_diagnoses
+from zax.store.charges.code_book import diagnosis_rows
 from zax.store.charges.tables import diagnosis_code
 from zax.store.engine import Connection, Engine
 

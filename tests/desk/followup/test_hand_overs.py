@@ -26,8 +26,8 @@ def given(desk: Desk, to: str = "role-receptionist", about: str = "", **more: An
 
 def lists(desk: Desk, who: Actor) -> list[int]:
     with desk.engine.connect() as connection:
-        found = [each.id for each in open_for(connection, who.id or 0, who.role)]
-        assert count_for(connection, who.id or 0, who.role) == len(found)
+        found = [each.id for each in open_for(connection, who.id or 0, who.role.key)]
+        assert count_for(connection, who.id or 0, who.role.key) == len(found)
     return found
 
 

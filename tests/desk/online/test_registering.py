@@ -323,7 +323,7 @@ def test_a_plan_that_isn_t_clear_must_be_chosen_or_goes_to_billing(
     accept(desk, files, row, pick_dental_payer="later")
     assert covers(desk, row.patient_id) == before
     (handed,) = rows_of(desk, "SELECT words, to_role FROM hand_over")
-    assert handed["to_role"] == ODILE.role and "“harbor”, ID X-99" in handed["words"]
+    assert handed["to_role"] == ODILE.role.key and "“harbor”, ID X-99" in handed["words"]
 
 
 def test_none_anymore_ends_the_plan_only_when_somebody_says_so(

@@ -11,10 +11,11 @@ from tests.conftest import TODAY, add_patient, scalar
 from zax.clock import ShiftedClock
 from zax.core.errors import Refused
 from zax.core.patients.search_terms import parse_query
+from zax.core.people.roles import SHIPPED
 from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
 from zax.desk.people.sessions import open_session, who_is
-from zax.desk.people.sign_in import LIMITS, note_looks, sign_in
+from zax.desk.people.sign_in import LIMITS, authenticate, note_looks, welcome
 from zax.store import schema
 from zax.store.patients.search import find_patients, recently_seen
 
@@ -26,8 +27,9 @@ def test_the_migrations_make_exactly_the_tables_of_the_schema(engine: Engine) ->
 
 
 def test_signing_in(desk: Desk) -> None:
-    assert sign_in(desk, " JUNO ", PASSWORD, "1.2.3.4").name == "Juno Park"
+    assert authenticate(desk, " JUNO ", PASSWORD, "1.2.3.4").name == "Juno Park"
     assert scalar(desk, "SELECT password_hash FROM user WHERE sign_in = 'juno'").startswith("$argon2id$")
+    welcome(desk, 1)
     assert scalar(desk, "SELECT COUNT(*) FROM audit WHERE act = 'signed_in'") == 1
 
 
@@ -36,18 +38,18 @@ def test_signing_in(desk: Desk) -> None:
 )
 def test_wrong_pairs_do_not_say_which_half_is_wrong(desk: Desk, name: str, password: str) -> None:
     with pytest.raises(Refused, match="don’t match"):
-        sign_in(desk, name, password, "1.2.3.4")
+        authenticate(desk, name, password, "1.2.3.4")
 
 
 def test_guessing_is_slowed_down_and_ends_by_itself(desk: Desk, clock: ShiftedClock) -> None:
     for _ in range(LIMITS.pair):
         with pytest.raises(Refused, match="don’t match"):
-            sign_in(desk, "juno", "guess", "1.2.3.4")
+            authenticate(desk, "juno", "guess", "1.2.3.4")
     with pytest.raises(Refused, match="Too many tries"):
-        sign_in(desk, "juno", PASSWORD, "1.2.3.4")
-    assert sign_in(desk, "juno", PASSWORD, "5.6.7.8").id == 1
+        authenticate(desk, "juno", PASSWORD, "1.2.3.4")
+    assert authenticate(desk, "juno", PASSWORD, "5.6.7.8").id == 1
     clock.set_to(clock.now() + timedelta(minutes=6))
-    assert sign_in(desk, "juno", PASSWORD, "1.2.3.4").id == 1
+    assert authenticate(desk, "juno", PASSWORD, "1.2.3.4").id == 1
 
 
 def test_an_inactive_user_is_nobody(desk: Desk) -> None:
@@ -56,10 +58,10 @@ def test_an_inactive_user_is_nobody(desk: Desk) -> None:
         connection.execute(text("UPDATE user SET active = 0 WHERE sign_in = 'ravi'"))
     try:
         with pytest.raises(Refused):
-            sign_in(desk, "ravi", PASSWORD, "1.2.3.4")
+            authenticate(desk, "ravi", PASSWORD, "1.2.3.4")
         with desk.engine.connect() as connection:
-            assert who_is(connection, ravis) is None
-            assert who_is(connection, junos) is not None
+            assert who_is(connection, ravis, SHIPPED) is None
+            assert who_is(connection, junos, SHIPPED) is not None
     finally:
         with desk.engine.begin() as connection:
             connection.execute(text("UPDATE user SET active = 1"))

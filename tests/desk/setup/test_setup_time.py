@@ -357,7 +357,18 @@ def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) ->
         setup,
         SAM,
         2,
-        SiteForm(name="Hill", timezone="America/Denver", grid="15", opens="7:00", closes="19:00"),
+        SiteForm(
+            name="Hill",
+            timezone="America/Denver",
+            grid="15",
+            opens="7:00",
+            closes="19:00",
+            street="240 Hillcrest Road",
+            city="Marrow Harbor",
+            state="wa",
+            zip="98203-1240",
+            phone="360 555 0101",
+        ),
     )
     site = setup.clinic.sites[2]
     assert (site.name, site.timezone, site.grid, site.day) == ("Hill", "America/Denver", 15, Span(420, 1140))
@@ -365,7 +376,8 @@ def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) ->
         save_site(
             setup, SAM, 2, SiteForm(name="", timezone="Mars/Base", grid="7", opens="19:00", closes="7:00")
         )
-    assert set(wrong.value.problems) == {"name", "timezone", "grid", "closes"}
+    at_fault = {"name", "timezone", "grid", "closes", "street", "city", "state", "zip", "phone"}
+    assert set(wrong.value.problems) == at_fault
     visit_id = booked(setup, "14:00")
     room = scalar(setup, "SELECT room_id FROM visit WHERE id = :v", v=visit_id)
     with pytest.raises(Affected):

@@ -23,7 +23,7 @@ from tests.desk.remits.test_insurers import answer, left_visit
 from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from zax.clock import ShiftedClock
 from zax.core.errors import Conflict, NotAllowed, Refused
-from zax.core.people.roles import Role
+from zax.core.people.roles import BILLER, RECEPTIONIST, Role
 from zax.desk.acts.each import SomeFailed, each_for_itself
 from zax.desk.acts.set_aside import KINDS, dismiss, set_aside, try_again
 from zax.desk.acts.transaction import Desk
@@ -53,7 +53,7 @@ def rounds(
         clock.set_to(clock.now() + timedelta(minutes=10))
 
 
-def aside(desk: Desk, role: Role = Role.BILLER) -> list[tuple[str, str]]:
+def aside(desk: Desk, role: Role = BILLER) -> list[tuple[str, str]]:
     with desk.engine.connect() as connection:
         return [(each.words, each.why) for each in set_aside(connection, role)]
 
@@ -102,7 +102,7 @@ def test_a_person_has_it_tried_again_or_dismisses_it_with_a_reason(
     outside = Outside(FakeTerminal(), FakeClearinghouse(), mail, FakeTexts(), FakeCalls())
     rounds(desk, outside, clock, MOST_FAILURES, files)
     with desk.engine.connect() as connection:
-        (row,) = set_aside(connection, Role.RECEPTIONIST)
+        (row,) = set_aside(connection, RECEPTIONIST)
     mail.armed = False
     try_again(desk, JUNO, row.id)
     rounds(desk, outside, clock, 1, files)
@@ -139,7 +139,7 @@ def test_only_billing_decides_about_claims(
         MOST_FAILURES,
     )
     with desk.engine.connect() as connection:
-        (row,) = set_aside(connection, Role.RECEPTIONIST)
+        (row,) = set_aside(connection, RECEPTIONIST)
     assert not row.may_act
     with pytest.raises(NotAllowed):
         dismiss(desk, JUNO, row.id, "no")

@@ -10,7 +10,15 @@ from zax.web.shell.assets import SCRIPTS, SHOWS, STYLES
 from zax.web.shell.rendering import WEB
 
 # The corridor screen and the page behind a link stand outside the frame and bring their own.
-ALONE = {"day/corridor", "inbox/link", "online/online", "online/register", "tablet/tablet"}
+ALONE = {
+    "day/corridor",
+    "inbox/link",
+    "online/online",
+    "online/register",
+    "people/lock",
+    "people/switch",
+    "tablet/tablet",
+}
 
 
 def files(kind: str) -> set[str]:

@@ -18,6 +18,7 @@ from tests.conftest import add_patient, scalar
 from tests.web.conftest import Browser, hidden
 from zax import processes
 from zax.core.errors import Refused
+from zax.core.people.roles import SHIPPED
 from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
 from zax.desk.people import sessions, sign_in
@@ -65,7 +66,7 @@ def test_tries_are_counted_before_they_are_judged_and_two_are_checked_at_once(
 
     def guess(number: int) -> str:
         try:
-            sign_in.sign_in(desk, "juno", f"guess {number}", "1.2.3.4")
+            sign_in.authenticate(desk, "juno", f"guess {number}", "1.2.3.4")
         except Refused as error:
             return error.message
         raise AssertionError("guessed")
@@ -80,7 +81,7 @@ def test_a_name_an_address_and_all_together_have_limits_of_their_own(desk: Desk,
     def tries(name: str, address: str, most: int) -> int:
         for number in range(most):
             with pytest.raises(Refused) as refused:
-                sign_in.sign_in(desk, name.format(number), "x", address.format(number))
+                sign_in.authenticate(desk, name.format(number), "x", address.format(number))
             if "Too many" in refused.value.message:
                 return number
         return most
@@ -126,7 +127,7 @@ def test_a_new_password_and_twelve_hours_end_a_session(desk: Desk, monkeypatch: 
 
     def name(secret: str) -> str:
         with desk.engine.connect() as connection:
-            actor = who_is(connection, secret)
+            actor = who_is(connection, secret, SHIPPED)
         return actor.name if actor else ""
 
     assert (name(one), name(two), name("guess")) == ("Juno Park", "Ravi Teller", "")

@@ -7,7 +7,7 @@ import pytest
 
 from tests.conftest import add_patient
 from tests.web.conftest import Browser
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER, RECEPTIONIST
 from zax.desk.acts.transaction import Desk
 from zax.web.shell import keys
 from zax.web.shell.screens import SCREENS, find_screens
@@ -49,12 +49,12 @@ def test_the_map_of_keys_is_shown_and_no_group_says_a_key_twice(juno: Browser) -
     ],
 )
 def test_screens_are_found_by_what_people_call_them(typed: str, first: str) -> None:
-    assert find_screens(typed, Role.MANAGER)[0].words == first
+    assert find_screens(typed, MANAGER)[0].words == first
 
 
 def test_screens_of_others_are_not_offered() -> None:
-    assert not find_screens("setup", Role.RECEPTIONIST) and not find_screens("  ", Role.MANAGER)
-    assert all(each.right != "setup" for each in find_screens("s", Role.RECEPTIONIST))
+    assert not find_screens("setup", RECEPTIONIST) and not find_screens("  ", MANAGER)
+    assert all(each.right != "setup" for each in find_screens("s", RECEPTIONIST))
 
 
 def test_every_page_of_the_rail_and_the_setup_is_among_the_screens(web: Browser) -> None:

@@ -24,10 +24,15 @@ from zax.web.app import ROOMS
 from zax.web.shell.request_context import posted_form
 
 WEB = Path(__file__).parents[3] / "src" / "zax" / "web"
-# Nobody is signed in: the sign-in itself; the page behind a link, where pressing twice is once; what gateways
-# tell, where each has its own key.
+# Nobody is signed in: the sign-in itself, invitations, a new clinic; the page behind a link, where pressing
+# twice is once; what gateways tell, where each has its own key.
 WITHOUT = {
     "/sign-in",
+    "/sign-in/code",
+    "/sign-in/forgot",
+    "/switch",
+    "/join/{token}",
+    "/open/{key}",
     "/v/{link}",
     "/p/{link}",
     "/ask/who",

@@ -6,13 +6,14 @@ An amount makes it something to take at the counter: it stands on the patient's 
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
 from zax.core.book.day_phrases import coming_day
 from zax.core.errors import ProblemCollector
-from zax.core.people.roles import Role
+from zax.core.people.roles import SHIPPED
 
 LONGEST = 200
 MOST_CENTS = 10_000_000
@@ -49,26 +50,29 @@ ABOUT_WORDS = {
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HandOver:
-    """As it is given: to a person (`to_user`) or everybody of a role, with a word, by a day, for an amount in
-    cents to take; 0 for none.
+    """As it is given: to a person (`to_user`) or everybody of a role (its key, empty for none), with a word,
+    by a day, for an amount in cents to take; 0 for none.
     """
 
     to_user: int | None
-    to_role: Role | None
+    to_role: str
     words: str
     due: date | None
     cents: int
 
 
-def handed(to: str, words: str, by: str, cents: int, today: date) -> HandOver:
-    """`to` is "user-3" or "role-biller", `by` a day as people say it, empty for none. Raises Problems beside
+def handed(
+    to: str, words: str, by: str, cents: int, today: date, roles: Collection[str] = SHIPPED.keys()
+) -> HandOver:
+    """`to` is "user-3" or "role-biller", `by` a day as people say it, empty for none; `roles` are the keys
+    of those in use. Raises Problems beside
     `to`, `words`, `by` and `amount`.
     """
     wrong = ProblemCollector()
     kind, _, who = to.partition("-")
     user = int(who) if kind == "user" and who.isascii() and who.isdecimal() and len(who) < 10 else None
-    role = Role(who) if kind == "role" and who in list(Role) else None
-    if user is None and role is None:
+    role = who if kind == "role" and who in roles else ""
+    if user is None and not role:
         wrong.add("to", "Choose who gets it.")
     said = " ".join(words.split())
     if not said:

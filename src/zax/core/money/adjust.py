@@ -4,38 +4,46 @@ tax and stock.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from zax.core.errors import NotAllowed, Refused
-from zax.core.people.roles import ROLE_WORDS, Role
+from zax.core.people.roles import BILLER, CLINICIAN, MANAGER, RECEPTIONIST, SHIPPED, Role
 from zax.core.wording import dollars
 
 NO_LIMIT = -1
 DEFAULT_LIMITS: Mapping[str, int] = {
-    Role.RECEPTIONIST: 2_500,
-    Role.BILLER: 25_000,
-    Role.CLINICIAN: 0,
-    Role.MANAGER: NO_LIMIT,
+    RECEPTIONIST.key: 2_500,
+    BILLER.key: 25_000,
+    CLINICIAN.key: 0,
+    MANAGER.key: NO_LIMIT,
 }
 
 
-def check_limit(cents: int, role: Role, limits: Mapping[str, int], what: str, before: int = 0) -> None:
+def check_limit(
+    cents: int,
+    role: Role,
+    limits: Mapping[str, int],
+    what: str,
+    before: int = 0,
+    roles: Iterable[Role] = SHIPPED.values(),
+) -> None:
     """Raises NotAllowed, naming who may, when the role may not take off that much of one charge or payment a
-    day. `before` is what people of this role took off it today already, so that many small ones are no way
-    round. A limit below nothing is none.
+    day. `limits` are by the key of a role, `roles` those that somebody has. `before` is what people of this
+    role took off it today already, so that many small ones are no way round. A limit below nothing is none.
     """
-    limit, wanted = limits.get(role, 0), before + cents
+    limit, wanted = limits.get(role.key, 0), before + cents
     if limit == NO_LIMIT or wanted <= limit:
         return
     holders = [
-        ROLE_WORDS[r].lower() for r in Role if limits.get(r, 0) == NO_LIMIT or limits.get(r, 0) >= wanted
+        each.words.lower()
+        for each in roles
+        if each.active and (limits.get(each.key, 0) == NO_LIMIT or limits.get(each.key, 0) >= wanted)
     ]
     most = f"at most {dollars(limit)} a day" if limit else "nothing"
     had = f", and {dollars(before)} was done today already" if before else ""
     raise NotAllowed(
-        f"{ROLE_WORDS[role]} may {what} {most} on one item{had}."
-        f" Ask {' or '.join(holders) or 'the manager'}.",
+        f"{role.words} may {what} {most} on one item{had}. Ask {' or '.join(holders) or 'the manager'}.",
         "amount",
     )
 

@@ -17,7 +17,6 @@ LONGEST = timedelta(hours=12)
 OF_AGE = 18
 MOST_WRONG = 6
 SHUT_FOR = timedelta(minutes=30)
-LEAST_PASSWORD, MOST_PASSWORD = 10, 200
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,17 +43,3 @@ def still_allowed(permission: Permission, today: date) -> bool:
 def password_shut(wrong_tries: int, wrong_at: datetime | None, now: datetime) -> bool:
     """After too many wrong tries a password opens nothing for a while."""
     return wrong_tries >= MOST_WRONG and wrong_at is not None and now < wrong_at + SHUT_FOR
-
-
-def password_problem(text: str, names: tuple[str, ...]) -> str:
-    """Why it can't be a password; empty when it can. Source: NIST SP 800-63B 5.1.1.2: length and what is
-    easily guessed count, not which kinds of signs.
-    """
-    if len(text) < LEAST_PASSWORD:
-        return f"Use at least {LEAST_PASSWORD} letters. A few words are fine."
-    if len(text) > MOST_PASSWORD:
-        return f"Use at most {MOST_PASSWORD} letters."
-    plain = text.lower()
-    if len(set(plain)) < 4 or any(name and name.lower() in plain for name in names):
-        return "That’s too easy to guess. Don’t use your name, or one letter over and over."
-    return ""

@@ -70,16 +70,18 @@ def _name(what: str) -> Check:
     return lambda text, name, today: check_name(text, what, name)
 
 
-def _text(most: int) -> Check:
-    def check(text: str, name: str, today: date) -> str:
-        kept = " ".join(text.split())
-        if len(kept) > most:
-            raise Refused(f"At most {most} letters can be kept here; this has {len(kept)}.", name)
-        if any(ord(ch) < 32 for ch in kept):
-            raise Refused("This has characters that can’t be printed. Type it again.", name)
-        return kept
+def check_text(text: str, name: str, most: int) -> str:
+    """A line of at most `most` letters, single spaces between its words; empty stays empty."""
+    kept = " ".join(text.split())
+    if len(kept) > most:
+        raise Refused(f"At most {most} letters can be kept here; this has {len(kept)}.", name)
+    if any(ord(ch) < 32 for ch in kept):
+        raise Refused("This has characters that can’t be printed. Type it again.", name)
+    return kept
 
-    return check
+
+def _text(most: int) -> Check:
+    return lambda text, name, today: check_text(text, name, most)
 
 
 def _phone(text: str, name: str, today: date) -> str:
@@ -109,7 +111,8 @@ def check_email(text: str, name: str = "email", today: date | None = None) -> st
     return text
 
 
-def _zip(text: str, name: str, today: date) -> str:
+def check_zip(text: str, name: str, today: date | None = None) -> str:
+    """Five digits, or five and four with or without the dash; empty stays empty."""
     text = text.strip()
     digits = text.replace("-", "")
     if text and (not digits.isdecimal() or not digits.isascii() or len(digits) not in {5, 9}):
@@ -117,7 +120,8 @@ def _zip(text: str, name: str, today: date) -> str:
     return text
 
 
-def _state(text: str, name: str, today: date) -> str:
+def check_state(text: str, name: str, today: date | None = None) -> str:
+    """The two letters of a state, in capitals; empty stays empty."""
     text = text.strip().upper()
     if text and (len(text) != 2 or not text.isalpha() or not text.isascii()):
         raise Refused("Use the two-letter state.", name)
@@ -128,8 +132,8 @@ def _address(before: str, street: str) -> tuple[Field, ...]:
     return (
         Field(f"{before}street", street, _text(80)),
         Field(f"{before}city", "City", _text(60)),
-        Field(f"{before}state", "State", _state),
-        Field(f"{before}zip", "ZIP", _zip),
+        Field(f"{before}state", "State", check_state),
+        Field(f"{before}zip", "ZIP", check_zip),
     )
 
 

@@ -46,7 +46,7 @@ def act(
     def wrap(function: Callable[Concatenate[Transaction, P], T]) -> Callable[Concatenate[Desk, Actor, P], T]:
         @functools.wraps(function)
         def run(desk: Desk, actor: Actor, *args: P.args, **kwargs: P.kwargs) -> T:
-            require(actor.role, right)
+            require(actor.role, right, desk.clinic.roles.values())
             return in_transaction(desk, actor, lambda tx: function(tx, *args, **kwargs))
 
         return cast("Callable[Concatenate[Desk, Actor, P], T]", run)

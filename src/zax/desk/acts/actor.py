@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from itertools import count
 
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER, Role
 
 
 class Once:
@@ -21,13 +21,23 @@ class Once:
 
 @dataclass(frozen=True, slots=True)
 class Actor:
-    """A signed-in person, or the worker (`id` None). `once` is the form they sent."""
+    """A signed-in person, or the worker (`id` None). `once` is the form they sent, `provider_id` who they are
+    on the Book, `site_ids` where they work, none for everywhere. `locked`: the desk is locked until they are
+    back; `owes_second`: they have to set up a second factor first.
+    """
 
     id: int | None
     name: str
     role: Role
     initials: str = ""
     once: Once | None = field(default=None, compare=False, repr=False)
+    provider_id: int | None = None
+    site_ids: frozenset[int] = frozenset()
+    locked: bool = False
+    owes_second: bool = False
+
+    def works_at(self, site_id: int) -> bool:
+        return not self.site_ids or site_id in self.site_ids
 
 
-WORKER = Actor(None, "Zax", Role.MANAGER)
+WORKER = Actor(None, "Zax", MANAGER)

@@ -25,6 +25,7 @@ KINDS: Mapping[str, tuple[str, str]] = {
     "eligibility": ("Coverage check", "claims"),
     "receipt_mail": ("Receipt by email", "payments"),
     "message": ("Message to a patient", "book"),
+    "people_mail": ("Sign-in link by email", "people"),
     "import": ("Import of patients", "merge"),
     "statements": ("Statement run", "statements"),
     "terminal": ("Card payment to confirm", "payments"),

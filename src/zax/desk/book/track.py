@@ -44,7 +44,7 @@ def step(tx: Transaction, visit: Visit, to: Stop, reason: str = "", *, after: Vi
     Raises what the track refuses.
     """
     move = check_move(Stop(visit.state), to, reason)
-    require(tx.actor.role, move.right)
+    require(tx.actor.role, move.right, tx.clinic.roles.values())
     after = replace(after or visit, state=to)
     if to in _ON_THE_PREMISES:
         after = replace(after, stage_id=_change_place(tx, visit, to, after.room_id))

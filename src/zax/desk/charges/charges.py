@@ -11,9 +11,9 @@ from zax.core.book.track import Stop
 from zax.core.charges.lines import PLACES, LineDetail, TypedLine, check_line, check_pointers, check_retired
 from zax.core.charges.teeth import read_tooth
 from zax.core.clinic.services import Service
-from zax.core.errors import Conflict, NotFound, ProblemCollector, Refused, Stale
+from zax.core.errors import Conflict, NotAllowed, NotFound, ProblemCollector, Refused, Stale
 from zax.core.form import CentsOrNone, Choice, Form, Tick
-from zax.core.people.roles import RIGHT_WORDS, ROLE_WORDS, may
+from zax.core.people.roles import require
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.fitting_codes import fitting_service, is_new_patient
@@ -235,10 +235,10 @@ def _priced(tx: Transaction, service: Service, line: ServiceLine, form: LineForm
         return line
     if cents == service.fee_cents:
         return replace(line, fee_cents=cents, fee_why="", fee_by=None)
-    if not may(tx.actor.role, "fees"):
-        raise Refused(
-            f"{ROLE_WORDS[tx.actor.role]} may not {RIGHT_WORDS['fees']}. Ask billing or the manager.", "fee"
-        )
+    try:
+        require(tx.actor.role, "fees", tx.clinic.roles.values())
+    except NotAllowed as error:
+        raise Refused(error.message, "fee") from None
     if not form.fee_why.strip():
         raise Refused("Say briefly why the fee differs from the schedule.", "fee_why")
     return replace(line, fee_cents=cents, fee_why=form.fee_why.strip()[:120], fee_by=tx.actor.id)

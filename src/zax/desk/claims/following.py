@@ -60,7 +60,7 @@ def ask_again_on(tx: Transaction, claim_id: int, day: date | None) -> None:
 def hand_over(tx: Transaction, claim_id: int, user_id: int | None) -> None:
     """To a colleague, or back to everyone."""
     row = locked_claim(tx, claim_id)
-    name = biller(tx.connection, user_id).name if user_id else ""
+    name = biller(tx.connection, tx.clinic, user_id).name if user_id else ""
     stored.hand_to(tx.connection, row.id, user_id)
     add_event(tx, row.id, f"Handed to {name}" if name else "Back to everyone")
     _told(tx, row)

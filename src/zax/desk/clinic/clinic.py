@@ -23,6 +23,7 @@ from zax.core.errors import Refused
 from zax.core.json import KeptJson
 from zax.core.money.rules import MoneyRules
 from zax.core.patients.flags import Flag
+from zax.core.people.roles import Role
 from zax.core.wording import Style
 from zax.desk.clinic.contracts import Contracts, load_contracts
 from zax.desk.clinic.money_rules import load_money
@@ -33,6 +34,7 @@ from zax.store.clinic import queries
 from zax.store.clinic.settings import VERSION, settings
 from zax.store.engine import Connection
 from zax.store.patients.flags import flags
+from zax.store.people.roles import roles
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,6 +60,7 @@ class Clinic:
     steps: Mapping[int, ArrivalStep]
     headsups: Mapping[int, HeadsUpSetup]
     forms: Mapping[int, FormTemplate]
+    roles: Mapping[str, Role]
 
     @property
     def payers(self) -> Mapping[int, Payer]:
@@ -66,6 +69,15 @@ class Clinic:
     @property
     def plans(self) -> Mapping[int, Plan]:
         return self.contracts.plans
+
+    @property
+    def role_words(self) -> dict[str, str]:
+        """The roles in use, by key."""
+        return {each.key: each.words for each in self.roles.values() if each.active}
+
+    def role_name(self, key: str) -> str:
+        """What people call a role, also one that is out of use."""
+        return self.roles[key].words if key in self.roles else key
 
     @property
     def first_site(self) -> Site:
@@ -132,4 +144,5 @@ def load(connection: Connection) -> Clinic:
         steps=arrivals.arrival_steps(connection),
         headsups=arrivals.heads_ups(connection),
         forms=arrivals.form_templates(connection),
+        roles=roles(connection),
     )

@@ -6,14 +6,17 @@ from zax.core.json import KeptJson
 from zax.core.money.adjust import DEFAULT_LIMITS
 from zax.core.money.rules import MoneyRules
 from zax.core.money.tender import OwnTender
-from zax.core.people.roles import Role
 from zax.store.engine import Connection
 from zax.store.money.rules import discounts, tender_kinds, write_off_reasons
+
+_LIMIT = "limit_"
 
 
 def load_money(connection: Connection, settings: KeptJson) -> MoneyRules:
     kinds = tender_kinds(connection)
-    limits = {role: int(settings[name]) for role in Role if (name := f"limit_{role}") in settings}
+    limits = {
+        name.removeprefix(_LIMIT): int(value) for name, value in settings.items() if name.startswith(_LIMIT)
+    }
     return MoneyRules(
         own={f"own-{each.id}": OwnTender(each.words, each.needs_number) for each in kinds},
         own_active=tuple(f"own-{each.id}" for each in kinds if each.active),

@@ -7,7 +7,7 @@ from __future__ import annotations
 from zax.core.errors import Conflict, NotAllowed, NotFound, Refused
 from zax.core.followup.hand_over import LONGEST, About, handed
 from zax.core.form import CentsOrNone, Form
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.store.followup import hand_overs as stored
@@ -34,7 +34,7 @@ def give(tx: Transaction, form: HandOverForm) -> int:
 def hand(tx: Transaction, form: HandOverForm) -> int:
     """The same within an act."""
     about, number = read_about(form.about)
-    order = handed(form.to, form.words, form.by, form.amount or 0, tx.clinic_day)
+    order = handed(form.to, form.words, form.by, form.amount or 0, tx.clinic_day, tx.clinic.role_words)
     if order.to_user is not None and active_user(tx.connection, order.to_user) is None:
         raise Refused("Choose someone who signs in.", "to")
     subject = stored.subject_of(tx.connection, about, number)
@@ -71,7 +71,7 @@ def done(tx: Transaction, number: int, words: str) -> None:
     row = _held(tx, number)
     if row.done_at is not None:
         return
-    if tx.actor.role != Role.MANAGER:
+    if tx.actor.role.key != MANAGER.key:
         _concerns(tx, row)
     said = " ".join(words.split())
     if len(said) > LONGEST:
@@ -100,10 +100,10 @@ def pass_on(tx: Transaction, number: int, to: str) -> None:
     row = _held(tx, number)
     if row.done_at is not None:
         raise Conflict("This is done already.")
-    order = handed(to, row.words, "", row.cents, tx.clinic_day)
+    order = handed(to, row.words, "", row.cents, tx.clinic_day, tx.clinic.role_words)
     if order.to_user is not None and active_user(tx.connection, order.to_user) is None:
         raise Refused("Choose someone who signs in.", "to")
-    stored.change_one(tx.connection, row.id, to_user_id=order.to_user, to_role=str(order.to_role or ""))
+    stored.change_one(tx.connection, row.id, to_user_id=order.to_user, to_role=order.to_role)
     _noted(tx, row, "passed", "")
 
 
@@ -117,7 +117,7 @@ def seen(tx: Transaction, number: int) -> None:
 
 def _concerns(tx: Transaction, row: HandedOver) -> None:
     """Only whom it was given to, or who gave it."""
-    if tx.actor.id not in {row.made_by, row.to_user_id} and row.to_role != tx.actor.role:
+    if tx.actor.id not in {row.made_by, row.to_user_id} and row.to_role != tx.actor.role.key:
         raise NotAllowed("This was handed to someone else.")
 
 

@@ -12,7 +12,7 @@ from zax.clock import local
 from zax.core.errors import Refused
 from zax.core.followup.due import Stand, days_over
 from zax.core.followup.escalation import SHIPPED_RISES, TO_WORDS, Rise, To, checked_rises, reached
-from zax.core.people.roles import Role
+from zax.core.people.roles import MANAGER
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
@@ -83,7 +83,7 @@ def _raise(tx: Transaction, return_id: int) -> bool:
 def _holder(connection: Connection, rule: RiseRule, row: Return, to: To) -> int | None:
     """Who has it from now on; the clinician who asked keeps it while the letter goes out."""
     if to is To.PERSON:
-        return rule.person_id or first_of_role(connection, Role.MANAGER)
+        return rule.person_id or first_of_role(connection, MANAGER.key)
     if row.provider_id is None:
         return row.made_by
     return user_of_provider(connection, row.provider_id) or row.made_by

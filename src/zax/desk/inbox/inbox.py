@@ -236,7 +236,7 @@ def _offer_rows(connection: Connection, site_id: int) -> Iterable[InboxRow]:
 
 def _handed_rows(connection: Connection, clinic: Clinic, user_id: int, role: Role) -> Iterable[InboxRow]:
     zone = clinic.first_site.timezone
-    for each in open_for(connection, user_id, role):
+    for each in open_for(connection, user_id, role.key):
         day = each.due_day or local(each.made_at + HAND_OVER_WITHIN, zone).date()
         yield InboxRow(
             key=f"handed-{each.id}",

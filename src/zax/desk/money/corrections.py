@@ -112,8 +112,8 @@ def give_discount(tx: Transaction, form: OffForm) -> int:
 
 def _check_limit(tx: Transaction, ledger: Ledger, line_id: int, cents: int, what: str) -> None:
     today, role = books_day(tx, ledger.site_id), tx.actor.role
-    before = journal.taken_off(tx.connection, line_id, today, role)
-    check_limit(cents, role, tx.clinic.money.limits, what, before)
+    before = journal.taken_off(tx.connection, line_id, today, role.key)
+    check_limit(cents, role, tx.clinic.money.limits, what, before, tx.clinic.roles.values())
 
 
 def _take_off(
@@ -251,7 +251,9 @@ def take_entry_back(tx: Transaction, entry_id: int, why: str) -> int:
         if journal.is_reversed(tx.connection, each.id):
             raise Conflict("This was already undone.", "entry")
     if row.kind in {Kind.FEE, Kind.INTEREST}:  # taking these back forgives them
-        check_limit(row.patient_cents, tx.actor.role, tx.clinic.money.limits, "undo")
+        check_limit(
+            row.patient_cents, tx.actor.role, tx.clinic.money.limits, "undo", 0, tx.clinic.roles.values()
+        )
     for each in pair:
         ledger = next(one for one in ledgers if (one.patient_id, one.id) == (each.patient_id, each.visit_id))
         reverse(tx, ledger, each.entry, f"Undone: {why.strip()}")

@@ -118,8 +118,8 @@ def _check_back(tx: Transaction, kind: str, paid: Payment, cents: int, left: int
     if kind == "void" and paid.day != books_day(tx, paid.site_id):
         raise Conflict("Its day is closed or over, so it can’t be voided. Refund it instead.", "amount")
     if kind == "refund":
-        before = payments.refunded_by(tx.connection, paid.id, books_day(tx, paid.site_id), tx.actor.role)
-        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "refund", before)
+        before = payments.refunded_by(tx.connection, paid.id, books_day(tx, paid.site_id), tx.actor.role.key)
+        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "refund", before, tx.clinic.roles.values())
 
 
 def _write_back(

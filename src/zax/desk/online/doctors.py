@@ -7,7 +7,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from zax.core.claims.checks.providers import is_npi
+from zax.core.clinic.identity import is_npi
 from zax.core.errors import NotFound, ProblemCollector, Stale
 from zax.core.form import Form, Reference, Tick
 from zax.core.patients.person import check_name, check_phone

@@ -15,7 +15,7 @@ from zax.core.json import Json, KeptJson
 from zax.core.online.comparing import LATER, Row
 from zax.core.online.registration import WHOSE
 from zax.core.patients.person import search_key
-from zax.core.people.roles import Role
+from zax.core.people.roles import BILLER
 from zax.desk.acts.transaction import Transaction
 from zax.desk.coverage.coverages import change_card, enter_coverage
 from zax.desk.coverage.eligibility import ask_soon
@@ -170,7 +170,7 @@ def _to_billing(tx: Transaction, found: Comparison, kind: str, typed: Mapping[st
     said += [f"ID {typed['member']}"] if typed.get("member") else []
     said += [f"group {typed['group']}"] if typed.get("group") else []
     form = HandOverForm(
-        about=f"patient-{found.patient.id}", to=f"role-{Role.BILLER}", words=", ".join(said)[:200]
+        about=f"patient-{found.patient.id}", to=f"role-{BILLER.key}", words=", ".join(said)[:200]
     )
     hand(tx, form)
 

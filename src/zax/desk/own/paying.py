@@ -19,7 +19,7 @@ from zax.core.errors import Conflict, NotFound, Refused
 from zax.core.money.cents import parse_amount
 from zax.core.money.tender import OPEN_STATES, PaymentState, Tender
 from zax.core.own.suggesting import OpenCharge, fits, suggest
-from zax.core.people.roles import Role
+from zax.core.people.roles import BILLER
 from zax.core.wording import dollars
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
@@ -345,5 +345,5 @@ def _taken_back(tx: Transaction, *, key: str, why: str) -> int:
     if row is not None:
         _end(tx, row, "back")
     words = f"The bank took a card payment back: {why}"[:200]
-    hand(tx, HandOverForm(about=f"patient-{patient_id}", to=f"role-{Role.BILLER}", words=words))
+    hand(tx, HandOverForm(about=f"patient-{patient_id}", to=f"role-{BILLER.key}", words=words))
     return 1

@@ -17,13 +17,13 @@ from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.own.access import (
     OF_AGE,
     Permission,
-    password_problem,
     password_shut,
     session_holds,
     still_allowed,
 )
 from zax.core.patients.fields import check_email
 from zax.core.patients.person import age_on, check_phone, parse_birth
+from zax.core.people.passwords import password_problem
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction

@@ -9,32 +9,50 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from zax.clock import local, system_now
 from zax.core.errors import NotFound
+from zax.core.people.roles import Role
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.people.sign_in import actor_of
 from zax.store.engine import Connection
 from zax.store.people import sessions as stored
-from zax.store.people.sessions import OpenSession
+from zax.store.people.sessions import NewSession
 
 LONGEST = timedelta(hours=12)
 _MARK = 16
 
 
-def open_session(desk: Desk, user_id: int) -> str:
+@dataclass(frozen=True, slots=True)
+class Browser:
+    """Where somebody signs in: the address the request came from, and the mark of the browser."""
+
+    address: str = ""
+    device: str = ""
+
+
+NOWHERE = Browser()
+
+
+def open_session(desk: Desk, user_id: int, at: Browser = NOWHERE, by_pin: bool = False) -> str:
     """A new session; the secret for the browser."""
     secret = secrets.token_urlsafe(32)
     now = system_now()
-    in_transaction(
-        desk,
-        WORKER,
-        lambda tx: stored.add_session(tx.connection, user_id, hash_of(secret), now, now + LONGEST),
+    new = NewSession(
+        user_id=user_id,
+        token_hash=hash_of(secret),
+        at=now,
+        until=now + LONGEST,
+        address=at.address[:45],
+        device=at.device,
+        by_pin=by_pin,
     )
+    in_transaction(desk, WORKER, lambda tx: stored.add_session(tx.connection, new))
     return secret
 
 
@@ -47,10 +65,10 @@ def mark_of(secret: str) -> str:
     return hash_of(secret)[:_MARK]
 
 
-def who_is(connection: Connection, secret: str) -> Actor | None:
+def who_is(connection: Connection, secret: str, roles: Mapping[str, Role]) -> Actor | None:
     """The person of a session that is still good, or None."""
     user = stored.user_of_session(connection, hash_of(secret), system_now())
-    return actor_of(user) if user else None
+    return replace(actor_of(user, roles), locked=user.locked_at is not None) if user else None
 
 
 def user_of_mark(connection: Connection, mark: str) -> int | None:
@@ -64,27 +82,47 @@ def end_session(desk: Desk, secret: str) -> None:
 
 @dataclass(frozen=True, slots=True)
 class SignedIn:
-    """Somebody with an open session; `since` is the wall clock of the clinic's first site."""
+    """An open session; `since` is the wall clock of the clinic's first site, `here` the browser that asks."""
 
+    id: int
     user_id: int
     name: str
     role: str
     since: datetime
-    sessions: int
+    address: str
+    by_pin: bool
+    here: bool
 
 
-def signed_in(connection: Connection, zone: str) -> list[SignedIn]:
-    """Everybody who is signed in now, by name."""
-    found: dict[int, list[OpenSession]] = {}
-    for each in stored.open_sessions(connection, system_now()):
-        found.setdefault(each.user_id, []).append(each)
+def signed_in(connection: Connection, zone: str, device: str = "") -> list[SignedIn]:
+    """Every open session, by name and age."""
     return [
-        SignedIn(user_id, mine[0].name, mine[0].role, local(min(each.at for each in mine), zone), len(mine))
-        for user_id, mine in found.items()
+        SignedIn(
+            each.id,
+            each.user_id,
+            each.name,
+            each.role,
+            local(each.at, zone),
+            each.address,
+            each.by_pin,
+            bool(device) and each.device == device,
+        )
+        for each in stored.open_sessions(connection, system_now())
     ]
 
 
-@act("setup")
+def end_own(desk: Desk, actor: Actor, session_id: int) -> None:
+    """One of one's own sessions, left open somewhere. NotFound for anybody else's."""
+
+    def work(tx: Transaction) -> None:
+        if stored.end_session_numbered(tx.connection, system_now(), session_id) != actor.id:
+            raise NotFound("That isn’t one of your sign-ins.")
+        tx.audit("sessions.ended", user=actor.id)
+
+    in_transaction(desk, actor, work)
+
+
+@act("people")
 def sign_out_everywhere(tx: Transaction, user_id: int) -> None:
     """End every session of a person: a lost tablet, somebody who has left."""
     if not stored.end_sessions_of(tx.connection, system_now(), user_id):

@@ -7,7 +7,7 @@ clinic.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from functools import cache
 from threading import BoundedSemaphore
@@ -38,11 +38,16 @@ def nobody() -> str:
     return hasher.hash("no one at all")
 
 
-def sign_in(desk: Desk, name: str, password: str, address: str) -> Actor:
-    """Who it is, with the signing in on record."""
-    actor = authenticate(desk, name, password, address)
-    in_transaction(desk, WORKER, lambda tx: _welcome(tx, actor))
-    return actor
+def welcome(desk: Desk, user_id: int) -> None:
+    """The signing in goes on record."""
+    in_transaction(desk, WORKER, lambda tx: _welcome(tx, user_id))
+
+
+def owes_code(desk: Desk, user_id: int) -> bool:
+    """Whether a password alone does not let them in."""
+    with desk.engine.connect() as connection:
+        user = people.active_user(connection, user_id)
+    return user is None or user.second_at is not None
 
 
 def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
@@ -58,7 +63,7 @@ def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
     if not matches(user.password_hash if user else nobody(), password) or user is None:
         raise Refused("The name and password don’t match. Check both and try again.", "password")
     in_transaction(desk, WORKER, lambda tx: people.forget_tries(tx.connection, name, address))
-    return actor_of(user)
+    return actor_of(user, desk.clinic.roles)
 
 
 def _claim_try(tx: Transaction, name: str, address: str) -> bool:
@@ -66,20 +71,29 @@ def _claim_try(tx: Transaction, name: str, address: str) -> bool:
 
 
 def matches(stored: str, password: str) -> bool:
+    """Whoever has none yet (`stored` empty) matches nothing, and takes as long."""
     with _at_once:
         try:
-            return hasher.verify(stored, password[:200])
+            return hasher.verify(stored or nobody(), password[:200]) and bool(stored)
         except VerificationError:
             return False
 
 
-def _welcome(tx: Transaction, actor: Actor) -> None:
-    write_audit(tx.connection, at=tx.now, by_id=actor.id, act="signed_in", detail={})
+def _welcome(tx: Transaction, user_id: int) -> None:
+    write_audit(tx.connection, at=tx.now, by_id=user_id, act="signed_in", detail={})
 
 
-def actor_of(user: User) -> Actor:
+def actor_of(user: User, roles: Mapping[str, Role]) -> Actor:
     initials = "".join(part[0] for part in user.name.split()[-2:])
-    return Actor(user.id, user.name, Role(user.role), initials)
+    return Actor(
+        user.id,
+        user.name,
+        roles[user.role],
+        initials,
+        provider_id=user.provider_id,
+        site_ids=frozenset(user.site_ids),
+        owes_second=user.must_second and user.second_at is None,
+    )
 
 
 def note_looks(engine: Engine, at: datetime, user_id: int, patient_ids: Sequence[int], screen: str) -> None:

@@ -115,7 +115,7 @@ def hand_over(tx: Transaction, remit_id: int, user_id: int) -> str:
     isn't open.
     """
     held = open_remit(tx, remit_id)
-    to = biller(tx.connection, user_id)
+    to = biller(tx.connection, tx.clinic, user_id)
     remits.change_remit(tx.connection, held.id, worked_by_id=to.id, worked_at=tx.now)
     tx.audit("payment.insurer_handed", remit_id=held.id, words=to.name)
     tx.tell("claim")

@@ -52,8 +52,12 @@ def decide(tx: Transaction, shortfall_id: int, place: Place, why: str = "") -> N
     if place is Place.WRITE_OFF:
         if not why.strip():
             raise Refused("Say why it’s written off.", "why")
-        before = journal.taken_off(tx.connection, short.line_id, books_day(tx, visit.site_id), tx.actor.role)
-        check_limit(cents, tx.actor.role, tx.clinic.money.limits, "write off", before)
+        before = journal.taken_off(
+            tx.connection, short.line_id, books_day(tx, visit.site_id), tx.actor.role.key
+        )
+        check_limit(
+            cents, tx.actor.role, tx.clinic.money.limits, "write off", before, tx.clinic.roles.values()
+        )
     about = Shortfall(line_id=short.line_id, cents=cents, work=Work(short.work))
     postings = decided(about, place, parts, said)
     journal.add_entries(tx.connection, [entry_of(tx, visit, each, short.claim_id) for each in postings])

@@ -10,7 +10,6 @@ from zax.core.form import Form, Tick, a_number_or, typed
 from zax.core.json import Json
 from zax.core.money.adjust import NO_LIMIT
 from zax.core.money.drawer import counted_amount
-from zax.core.people.roles import Role
 from zax.core.reading import needed_number, whole_number
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -108,7 +107,7 @@ def save_habits(tx: Transaction, typed: Mapping[str, str]) -> None:
         "interest": wrong.take(_percent, typed.get("interest", ""), "interest"),
         "interest_after": wrong.take(_whole, typed.get("interest_after", ""), "interest_after"),
     }
-    for role in Role:
+    for role in tx.clinic.role_words:
         text = typed.get(f"limit_{role}", "").strip()
         kept[f"limit_{role}"] = (
             NO_LIMIT if text.lower() in _UNLIMITED else wrong.take(counted_amount, text, f"limit_{role}")

@@ -6,8 +6,13 @@ from __future__ import annotations
 
 from zoneinfo import available_timezones
 
+from zax.core.charges.lines import PLACES
+from zax.core.clinic.zones import zone_of_state
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.form import Clock, Form, Reference
+from zax.core.json import Json
+from zax.core.patients.fields import check_state, check_text, check_zip
+from zax.core.patients.person import check_phone
 from zax.core.wording import clock_words
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
@@ -22,39 +27,70 @@ GRIDS = (5, 10, 15)
 
 
 class SiteForm(Form):
-    """Name, time zone, grid (minutes) and the hours (minutes from midnight) that its Book shows."""
+    """A site as typed: its address goes on claims, its clock is that of its Book. `opens` and `closes`
+    (minutes from midnight) are what its Book shows, `grid` its steps in minutes, `place` the place of service
+    of its claims (CMS code set).
+    """
 
     name: str = ""
+    street: str = ""
+    city: str = ""
+    state: str = ""
+    zip: str = ""
+    phone: str = ""
     timezone: str = ""
-    grid: Reference = 0
+    grid: Reference = 5
+    place: str = "11"
     opens: Clock
     closes: Clock
 
 
+def site_values(form: SiteForm, after: str = "") -> Json:
+    """The site by column. Problems beside its fields, whose names end in `after`."""
+    wrong = ProblemCollector()
+    kept: Json = {
+        "name": form.name.strip(),
+        "timezone": form.timezone.strip() or zone_of_state(form.state),
+        "street": wrong.take(check_text, form.street, f"street{after}", 80),
+        "city": wrong.take(check_text, form.city, f"city{after}", 60),
+        "state": wrong.take(check_state, form.state, f"state{after}"),
+        "zip": (wrong.take(check_zip, form.zip, f"zip{after}") or "").replace("-", ""),
+        "phone": wrong.take(check_phone, form.phone, f"phone{after}"),
+        "opens_min": form.opens,
+        "closes_min": form.closes,
+        "grid_minutes": form.grid,
+        "place": form.place,
+    }
+    if not kept["name"] or len(kept["name"]) > 80:
+        wrong.add(f"name{after}", "Give the site a name.")
+    for field in ("street", "city", "state", "zip"):
+        if kept[field] == "" and f"{field}{after}" not in wrong.problems:
+            wrong.add(f"{field}{after}", "Claims and letters carry it.")
+    if kept["timezone"] not in available_timezones():
+        wrong.add(f"timezone{after}", "Choose a zone, such as America/Los_Angeles.")
+    if form.grid not in GRIDS:
+        wrong.add(f"grid{after}", "The grid is 5, 10 or 15 minutes.")
+    if form.place not in PLACES:
+        wrong.add(f"place{after}", "Choose one from the list.")
+    if form.closes - form.opens < 60:
+        wrong.add(f"closes{after}", f"It has to close at least an hour after {clock_words(form.opens)}.")
+    wrong.raise_if_any()
+    return kept
+
+
 @act("setup")
-def save_site(tx: Transaction, site_id: int, form: SiteForm) -> None:
-    if site_id not in tx.clinic.sites:
+def save_site(tx: Transaction, site_id: int, form: SiteForm) -> int:
+    """Change a site, or make one (`site_id` 0); its id."""
+    if site_id and site_id not in tx.clinic.sites:
         raise NotFound("There is no such site.")
-    name = form.name.strip()
-    with ProblemCollector() as wrong:
-        if not name or len(name) > 80:
-            wrong.add("name", "Give the site a name.")
-        if form.timezone not in available_timezones():
-            wrong.add("timezone", "Choose a zone such as America/Los_Angeles.")
-        if form.grid not in GRIDS:
-            wrong.add("grid", "The grid is 5, 10 or 15 minutes.")
-        if form.closes - form.opens < 60:
-            wrong.add("closes", f"It has to close at least an hour after {clock_words(form.opens)}.")
-    setup.save_site(
-        tx.connection,
-        site_id,
-        name=name,
-        timezone=form.timezone,
-        grid_minutes=form.grid,
-        opens_min=form.opens,
-        closes_min=form.closes,
-    )
-    tx.change_setup("site.saved", site=site_id)
+    kept = site_values(form)
+    if any(
+        each.name.lower() == kept["name"].lower() and each.id != site_id for each in tx.clinic.sites.values()
+    ):
+        raise Refused("There’s already a site with that name.", "name")
+    site_id = setup.save_site(tx.connection, site_id, kept)
+    tx.change_setup("site.saved", site=site_id, name=kept["name"])
+    return site_id
 
 
 @act("setup")

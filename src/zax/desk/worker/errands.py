@@ -32,6 +32,7 @@ from zax.desk.money.terminal import clarify
 from zax.desk.notices.sending import carry_out_message
 from zax.desk.own.paying import clarify_online
 from zax.desk.papers.receipts import make_receipt
+from zax.desk.people.inviting import carry_out_letter
 from zax.desk.record.importing import run_import
 from zax.desk.remits.importing import read_rest
 from zax.desk.remits.mailbox import take_in
@@ -48,6 +49,7 @@ from zax.store.acts.outbox import (
     set_errand_aside,
 )
 from zax.store.engine import TROUBLE
+from zax.store.vault import Vault
 
 LEASE = timedelta(seconds=40)
 RENEW_SECONDS = 10.0
@@ -162,6 +164,10 @@ def _claim_file(tools: Tools, errand: Errand) -> None:
     deliver_claim_file(tools.desk, tools.outside.clearinghouse, errand)
 
 
+def _people_mail(tools: Tools, errand: Errand) -> None:
+    carry_out_letter(tools.desk, tools.outside.mail, Vault(tools.store.var), errand)
+
+
 def _claim_status(tools: Tools, errand: Errand) -> None:
     carry_out_question(tools.desk, tools.outside.clearinghouse, errand)
 
@@ -238,6 +244,7 @@ HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
     "installment": _installment,
     "receipt_mail": _receipt_mail,
     "message": _message,
+    "people_mail": _people_mail,
     "payer_list": _payer_list,
     "eligibility": _eligibility,
     "import": _import,

@@ -42,6 +42,7 @@ _DUTIES: Mapping[str, str] = {
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {
     "claim_file": ("claim file waits", "claim files wait"),
+    "people_mail": ("sign-in link waits", "sign-in links wait"),
     "payer_list": ("list of payers is to be fetched", "lists of payers are to be fetched"),
     "claim_status": ("question about a claim waits", "questions about claims wait"),
     "eligibility": ("coverage check waits", "coverage checks wait"),

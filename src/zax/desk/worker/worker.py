@@ -31,6 +31,10 @@ def run_once(
     """Do every duty (but not in the lane of long runs), then carry out at most `limit` errands that are due;
     how many things were done. Raises only what the database itself is to blame for.
     """
+    if not desk.clinic.sites:
+        desk.read_setup()
+    if not desk.clinic.sites:
+        return 0  # nothing to do until the clinic has opened
     tools = Tools(desk, outside, receipt_pdf, statement_pdfs, mail_html, files, alive, lane)
     done = 0
     for duty in DUTIES if lane != Lane.LONG else ():

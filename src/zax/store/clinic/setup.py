@@ -13,26 +13,12 @@ from zax.store.clinic import tables
 from zax.store.rows import add, at_end, change, keep
 
 
-def save_site(
-    connection: Connection,
-    site_id: int,
-    *,
-    name: str,
-    timezone: str,
-    grid_minutes: int,
-    opens_min: int,
-    closes_min: int,
-) -> None:
-    change(
-        connection,
-        tables.site,
-        site_id,
-        name=name,
-        timezone=timezone,
-        grid_minutes=grid_minutes,
-        opens_min=opens_min,
-        closes_min=closes_min,
-    )
+def save_site(connection: Connection, site_id: int, values: Mapping[str, object]) -> int:
+    """Change a site, or make one (`site_id` 0), `values` by column; its id."""
+    if not site_id:
+        return add(connection, tables.site, **values)
+    change(connection, tables.site, site_id, **values)
+    return site_id
 
 
 def save_room(
@@ -94,7 +80,8 @@ def _replace_services(
         connection.execute(insert(table), rows)
 
 
-def add_service(connection: Connection, new: NewService) -> int:
+def add_service(connection: Connection, new: NewService, teeth: str = "") -> int:
+    """`teeth` says which teeth it is for, as in `core.charges.lines`; empty for any."""
     return add(
         connection,
         tables.service,
@@ -106,4 +93,5 @@ def add_service(connection: Connection, new: NewService) -> int:
         needs_tooth=new.needs_tooth,
         surfaces=new.surfaces,
         area=new.area,
+        teeth=teeth,
     )

@@ -63,6 +63,7 @@ provider = Table(
     ref("room_id", "room"),
     Column("position", SmallInteger, nullable=False),
     number_column("at_once", "1"),
+    Column("left_on", Date),
 )
 provider_hours = Table(
     "provider_hours",

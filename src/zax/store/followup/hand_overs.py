@@ -151,7 +151,7 @@ def add_one(connection: Connection, order: HandOver, **values: Any) -> int:
         words=order.words,
         cents=order.cents,
         to_user_id=order.to_user,
-        to_role=str(order.to_role or ""),
+        to_role=order.to_role,
         due_day=order.due,
         **values,
     )

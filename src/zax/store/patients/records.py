@@ -60,6 +60,7 @@ class Patient:
     photo: str
     died_on: date | None
     merged_into_id: int | None
+    sealed: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -67,6 +67,7 @@ patient = Table(
     text_column("ssn_cipher", 200),
     words_map("reach"),
     text_column("photo", 64),
+    flag_column("sealed"),
     Column("died_on", Date),
     Column("merged_into_id", Integer, ForeignKey("patient.id")),
     text_column("first_sound", 12),
@@ -176,4 +177,18 @@ not_same = Table(
     Column("high_id", Integer, ForeignKey("patient.id"), primary_key=True, autoincrement=False),
     moment("at"),
     ref("by_id", "user"),
+)
+# Who opened a sealed record, with what reason, for how long; a manager sees each.
+seal_broken = Table(
+    "seal_broken",
+    metadata,
+    id_column(),
+    moment("at"),
+    moment("until"),
+    ref("user_id", "user"),
+    ref("patient_id", "patient"),
+    text_column("reason", 200),
+    moment("seen_at", nullable=True),
+    ref("seen_by", "user", nullable=True),
+    Index("ix_seal_broken_user_id_patient_id", "user_id", "patient_id"),
 )

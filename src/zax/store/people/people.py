@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, bindparam, delete, func, insert, select, text
+from sqlalchemy import Connection, and_, bindparam, delete, func, insert, or_, select, text, update
 
 from zax.store.clinic.settings import hold
 from zax.store.people.tables import look, sign_in_try, user
-from zax.store.rows import many, one
+from zax.store.rows import add, many, one
 
 _BY_ID = select(user).where(user.c.id == bindparam("user_id"), user.c.active)
 _BY_NAME = select(user).where(user.c.sign_in == bindparam("sign_in"), user.c.active)
@@ -35,7 +35,9 @@ _TRY = text(
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class User:
-    """`provider_id` is who they are on the Book, None for whoever sees no patients."""
+    """`provider_id` is who they are on the Book, None for whoever sees no patients; the rest as in the
+    table.
+    """
 
     id: int
     sign_in: str
@@ -43,6 +45,16 @@ class User:
     role: str
     password_hash: str
     provider_id: int | None
+    email: str = ""
+    pin_hash: str = ""
+    second_sealed: str = ""
+    second_at: datetime | None = None
+    second_step: int = 0
+    must_second: bool = False
+    site_ids: Sequence[int] = ()
+    active: bool = True
+    left_at: datetime | None = None
+    version: int = 1
 
 
 def active_user(connection: Connection, user_id: int) -> User | None:
@@ -52,6 +64,49 @@ def active_user(connection: Connection, user_id: int) -> User | None:
 def user_called(connection: Connection, sign_in: str) -> User | None:
     """The active user who signs in with this name."""
     return one(connection, _BY_NAME, User, sign_in=sign_in)
+
+
+def add_user(connection: Connection, **values: object) -> int:
+    """Somebody who signs in from now on, by column; their number."""
+    return add(connection, user, **values)
+
+
+def change_user(connection: Connection, user_id: int, **values: object) -> None:
+    connection.execute(update(user).where(user.c.id == user_id).values(**values, version=user.c.version + 1))
+
+
+def locked_user(connection: Connection, user_id: int) -> User | None:
+    """Also one who left; theirs alone until the transaction ends."""
+    return one(connection, select(user).where(user.c.id == user_id).with_for_update(), User)
+
+
+def all_users(connection: Connection) -> list[User]:
+    """Everyone who ever signed in: who still does by name, then who left."""
+    return many(connection, select(user).order_by(user.c.active.desc(), user.c.name), User)
+
+
+def name_taken(connection: Connection, sign_in: str, email: str = "", but: int = 0) -> bool:
+    """Whether somebody, here or gone, signs in with the name or is reached at the address."""
+    same = user.c.sign_in == sign_in
+    if email:
+        same = or_(same, and_(user.c.email == email, user.c.active))
+    return connection.execute(select(user.c.id).where(same, user.c.id != but)).first() is not None
+
+
+def take_step(connection: Connection, user_id: int, step: int) -> bool:
+    """Note that the second factor's code of this step was used; False when it was used before, or a later
+    one was.
+    """
+    mine = (user.c.id == user_id, user.c.second_step < step)
+    return bool(connection.execute(update(user).where(*mine).values(second_step=step)).rowcount)
+
+
+def user_reached(connection: Connection, name: str) -> User | None:
+    """The active user who signs in with this name or is reached at this address."""
+    mine = or_(user.c.sign_in == name, user.c.email == name)
+    return (
+        one(connection, select(user).where(mine, user.c.active).order_by(user.c.id), User) if name else None
+    )
 
 
 def active_users(connection: Connection) -> list[User]:

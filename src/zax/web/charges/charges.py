@@ -117,7 +117,7 @@ def charges_page(
         mouth=mouth_svg(teeth, ctx.clinic.numbering, tooth, surfaces, tooth.isalpha())
         if sheet.dental
         else "",
-        screen="mine" if ctx.actor.role == "clinician" else "day",
+        screen="mine" if ctx.mine else "day",
         **more,
     )
     return ctx.looked(page, sheet.visit.patient_id, "charges")

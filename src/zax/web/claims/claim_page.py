@@ -44,7 +44,7 @@ def one_claim(
     """The page; `part` is the subject whose boxes are open."""
     with ctx.read() as connection:
         shown = claim_page(connection, ctx.desk.clinic, claim_id, ctx.today)
-        colleagues = billers(connection)
+        colleagues = billers(connection, ctx.clinic)
     page = ctx.page(
         "claims/claim.html",
         status,

@@ -71,7 +71,7 @@ def group_page(ctx: RequestContext, need: Need) -> Response:
     with ctx.read() as connection:
         shown = filtered_group(connection, need, ctx.today, filters, (number - 1) * PAGE)
         opened = _opened(connection, ctx, reference(asked.get("open", "")))
-        colleagues = billers(connection)
+        colleagues = billers(connection, ctx.clinic)
     page = ctx.page(
         "claims/group.html",
         200,

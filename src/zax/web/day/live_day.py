@@ -14,7 +14,6 @@ from zax.core.arrivals.conditions import Place
 from zax.core.book.track import Stop
 from zax.core.clinic.providers import ROLE_NAMES
 from zax.core.json import Json
-from zax.core.people.roles import Role
 from zax.core.reading import reference
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
@@ -34,7 +33,7 @@ router = APIRouter()
 
 @router.get("/")
 def home(request: Request) -> Response:
-    clinician = bool(session_of(request)) and enter(request).actor.role == Role.CLINICIAN
+    clinician = bool(session_of(request)) and enter(request).mine
     return RedirectResponse("/mine" if clinician else "/day", 303)
 
 

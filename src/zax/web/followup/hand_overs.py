@@ -10,7 +10,6 @@ from fastapi.responses import Response
 
 from zax.core.errors import Mendable, NotFound
 from zax.core.followup.hand_over import ABOUT_WORDS, About
-from zax.core.people.roles import ROLE_WORDS
 from zax.desk.followup import hand_overs
 from zax.desk.followup.hand_overs import HandOverForm, read_about
 from zax.store.followup import hand_overs as stored
@@ -46,7 +45,7 @@ def show_mine(request: Request) -> Response:
 def _page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     me = ctx.actor.id or 0
     with ctx.read() as connection:
-        mine = stored.open_for(connection, me, ctx.actor.role)
+        mine = stored.open_for(connection, me, ctx.actor.role.key)
         given = stored.given_by(connection, me, ctx.now - LATELY)
         people = active_users(connection)
     page = ctx.page(
@@ -55,7 +54,6 @@ def _page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
         mine=mine,
         given=given,
         people=people,
-        role_words=ROLE_WORDS,
         about_words=ABOUT_WORDS,
         page_of=page_of,
         screen="handed",
@@ -84,7 +82,6 @@ def _form(ctx: RequestContext, about: str, back: str, status: int = 200, **more:
         about_word=ABOUT_WORDS[kind],
         back=page_in(back) or page_of(kind, number),
         people=[each for each in people if each.id != ctx.actor.id],
-        role_words=ROLE_WORDS,
         screen="handed",
         **more,
     )
@@ -108,9 +105,7 @@ def handed_about(request: Request, patient_id: int) -> Response:
     with ctx.read() as connection:
         rows = stored.about_patient(connection, patient_id)
     back = request.query_params.get("back", "")
-    return ctx.page(
-        "followup/parts/handed.html", rows=rows, back=page_in(back), role_words=ROLE_WORDS, page_of=page_of
-    )
+    return ctx.page("followup/parts/handed.html", rows=rows, back=page_in(back), page_of=page_of)
 
 
 @router.post("/hand-overs/{number}/done")

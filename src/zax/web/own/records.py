@@ -11,7 +11,6 @@ from fastapi.responses import Response
 
 from zax.core.errors import NotFound
 from zax.core.messages.language import day_in
-from zax.core.people.roles import ROLE_WORDS, Role
 from zax.core.record.fhir import write_bundle
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
@@ -38,7 +37,7 @@ def show(request: Request) -> Response:
     return page.page(
         "own/records.html",
         signed=signed,
-        looks=[(each, ROLE_WORDS[Role(each.role)]) for each in looks],
+        looks=[(each, page.at.desk.clinic.role_name(each.role)) for each in looks],
         day_words=lambda day: day_in(day, page.at.language),
     )
 

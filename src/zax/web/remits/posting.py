@@ -127,7 +127,7 @@ def desk_page(
             claim_id or reference(asked.get("claim", "")),
             answer_id or reference(asked.get("answer", "")),
         )
-        colleagues = [each for each in billers(connection) if each.id != shown.remit.worked_by_id]
+        colleagues = [each for each in billers(connection, ctx.clinic) if each.id != shown.remit.worked_by_id]
     if shown.grid is not None and boxes is not None:
         shown = replace(shown, grid=with_boxes(shown.grid, boxes))
     page = ctx.page(

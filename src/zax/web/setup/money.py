@@ -9,7 +9,6 @@ from fastapi.responses import Response
 
 from zax.core.errors import NotFound
 from zax.core.form import OfVersion, ReferenceOrNone, Tick
-from zax.core.people.roles import ROLE_WORDS
 from zax.desk.setup.money import (
     ProductForm,
     save_discount,
@@ -44,7 +43,9 @@ def money_page(ctx: RequestContext, status: int = 200, about: str = "", **more: 
     """`about` names the row that a problem belongs to."""
     with ctx.read() as connection:
         everything = products(connection, everything=True)
-    return setup_page(ctx, "money", status, products=everything, roles=ROLE_WORDS, about=about, **more)
+    return setup_page(
+        ctx, "money", status, products=everything, roles=ctx.clinic.role_words, about=about, **more
+    )
 
 
 @router.post("/setup/money/{kind}/{row_id}")

@@ -10,22 +10,23 @@ from fastapi.responses import Response
 from zax.core.errors import NotFound
 from zax.desk.people.sessions import sign_out_everywhere, signed_in
 from zax.web.setup.frame import setup_page
-from zax.web.shell.request_context import PostedForm, enter, posted_form
+from zax.web.shell.request_context import PostedForm, browser_of, enter, posted_form
 
 router = APIRouter()
 
 
 @router.get("/setup/signed-in")
 def show_signed_in(request: Request) -> Response:
-    ctx = enter(request, "setup")
+    ctx = enter(request, "people")
     with ctx.read() as connection:
-        people = signed_in(connection, ctx.clinic.first_site.timezone)
-    return setup_page(ctx, "signed_in", people=people)
+        device = browser_of(request).device
+        open_sessions = signed_in(connection, ctx.clinic.first_site.timezone, device)
+    return setup_page(ctx, "signed_in", open_sessions=open_sessions)
 
 
 @router.post("/setup/signed-in/{user_id}")
 def sign_out_all(request: Request, user_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    ctx = enter(request, "setup")
+    ctx = enter(request, "people")
     try:
         sign_out_everywhere(ctx.desk, ctx.actor, user_id)
     except NotFound as error:

@@ -49,6 +49,7 @@ KEYS = (
     Key("inbox", "x", "X", "Inbox", SCREENS),
     Key("plans", "i", "I", "Insurance", SCREENS),
     Key("setup", "s", "S", "Setup", SCREENS),
+    Key("switch", "k", "K", "Switch person at a shared desk", SCREENS),
     Key("before", "[", "[", "The day, week or page before", "Day, Book and lists"),
     Key("after", "]", "]", "The day, week or page after", "Day, Book and lists"),
     Key("today", "t", "T", "Back to today", "Day, Book and lists"),

@@ -111,7 +111,7 @@ async def live(request: Request) -> StreamingResponse:
 
 def _known(shared: Shared, secret: str) -> bool:
     with shared.reading.connect() as connection:
-        return who_is(connection, secret) is not None
+        return who_is(connection, secret, shared.desk.clinic.roles) is not None
 
 
 async def _anybody() -> bool:

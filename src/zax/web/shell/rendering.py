@@ -31,7 +31,7 @@ from zax.core.messages.message import State
 from zax.core.money.statement import StatementState
 from zax.core.money.tender import PaymentState
 from zax.core.patients.person import age_on
-from zax.core.people.roles import ROLE_WORDS, may
+from zax.core.people.roles import may
 from zax.core.reading import plain_clock, tidy_clock
 from zax.core.record.importing import JobState
 from zax.web.shell import keys
@@ -168,7 +168,6 @@ def template_environment() -> Environment:
         "cap": keys.key_cap,
         "age_on": age_on,
         "may": may,
-        "role_words": ROLE_WORDS,
         "Stop": Stop,
         "PaymentState": PaymentState,
         "ClaimState": ClaimState,

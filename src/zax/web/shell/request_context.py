@@ -7,6 +7,7 @@ database, where it ends for good. How a form proves that it is ours stands in `f
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
@@ -21,21 +22,23 @@ from starlette.concurrency import run_in_threadpool
 
 from zax.clock import local, system_now
 from zax.core.clinic.places import Site
-from zax.core.errors import Problems
+from zax.core.errors import NotFound, Problems
 from zax.core.form import LONGEST_KEY, Form
 from zax.core.people.roles import may, require
 from zax.core.reading import reference
 from zax.desk.acts.actor import Actor, Once
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import Clinic
-from zax.desk.people.sessions import mark_of, user_of_mark, who_is
+from zax.desk.people.sessions import Browser, mark_of, user_of_mark, who_is
 from zax.desk.people.sign_in import note_looks
+from zax.desk.people.switching import lock_minutes
 from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.store.engine import Connection, Engine
 from zax.store.files import FileStore
 from zax.store.followup.hand_overs import count_for
 from zax.store.inbox.inbox import count_waiting
+from zax.store.patients.sealed import is_shut, sealed_name
 from zax.store.vault import Vault
 from zax.web.shell.form_token import NO_SESSION, FormKey, new_browser
 
@@ -58,6 +61,18 @@ class SignInNeeded(Exception):
     def __init__(self, kept: Mapping[str, str] | None = None) -> None:
         super().__init__("sign in")
         self.kept = kept
+
+
+class Locked(Exception):
+    """The desk is locked; `kept` is the form that was sent, as with `SignInNeeded`."""
+
+    def __init__(self, kept: Mapping[str, str] | None = None) -> None:
+        super().__init__("locked")
+        self.kept = kept
+
+
+class SecondNeeded(Exception):
+    """The clinic asks a second factor of this person, who has none yet."""
 
 
 class ForgedForm(Exception):
@@ -124,10 +139,21 @@ class RequestContext:
         return may(self.actor.role, right)
 
     @property
+    def lock_minutes(self) -> int:
+        return lock_minutes(self.clinic.about)
+
+    @property
+    def mine(self) -> bool:
+        """Whether this is a provider who doesn’t work at the desk: their day begins with their own
+        patients.
+        """
+        return self.actor.provider_id is not None and not self.may("book")
+
+    @property
     def rail(self) -> Rail:
         """What the rail of every page counts."""
         with self.shared.reading.connect() as connection:
-            handed = count_for(connection, self.actor.id or 0, self.actor.role)
+            handed = count_for(connection, self.actor.id or 0, self.actor.role.key)
             return Rail(count_waiting(connection, self.site_id) + handed, handed)
 
     def read(self) -> Connection:
@@ -166,9 +192,27 @@ class RequestContext:
 
     def looked(self, page: Response, patient_id: int, screen: str) -> Response:
         """The page, and once it is sent the note of who looked at whom. A screen that refreshes itself is no
-        new look.
+        new look. A sealed record asks why first.
         """
+        if self._is_shut(patient_id):
+            return self.sealed_page(patient_id, url_of(self.request), 403)
         return self.looked_at(page, [patient_id], screen)
+
+    def _is_shut(self, patient_id: int) -> bool:
+        with self.shared.reading.connect() as connection:
+            return is_shut(connection, patient_id, self.actor.id or 0, self.now)
+
+    def sealed_page(self, patient_id: int, to: str, status: int = 200, **more: object) -> Response:
+        """What stands in place of a sealed record; a part of a page gets a sentence with the way there."""
+        with self.shared.reading.connect() as connection:
+            record = sealed_name(connection, patient_id)
+        if record is None:
+            raise NotFound("This record isn’t sealed.")
+        part = "hx-request" in self.request.headers and "hx-boosted" not in self.request.headers
+        if part or "x-live" in self.request.headers:
+            html = self.shared.templates.get_template("people/sealed_part.html").render(record=record)
+            return HTMLResponse(html, 200)
+        return self.page("people/sealed.html", status, record=record, to=to, screen="patients", **more)
 
     def looked_at(self, page: Response, patient_ids: Iterable[int], screen: str) -> Response:
         """The same for a paper that is about several."""
@@ -190,22 +234,58 @@ def url_of(request: Request) -> str:
 
 
 def enter(request: Request, right: str = "see") -> RequestContext:
-    """The signed-in person, or SignInNeeded; NotAllowed when the role lacks the right."""
+    """The signed-in person, or SignInNeeded, Locked or SecondNeeded; NotAllowed when the role lacks the
+    right.
+    """
+    ctx = enter_self(request)
+    if ctx.actor.owes_second:
+        raise SecondNeeded
+    require(ctx.actor.role, right, ctx.clinic.roles.values())
+    return ctx
+
+
+def enter_self(request: Request) -> RequestContext:
+    """The signed-in person on the pages of their own sign-in, for which no right is needed and where a second
+    factor may still be missing.
+    """
+    shared: Shared = request.app.state.shared
+    actor = signed_in_actor(request)
+    if actor.locked:
+        raise Locked(getattr(request.state, "posted", None))
+    _note_use(request)
+    return RequestContext(
+        request, shared, replace(actor, once=_once_of(request)), _site_of(request, shared, actor)
+    )
+
+
+def signed_in_actor(request: Request) -> Actor:
+    """Whoever this session is of, even while it is locked; SignInNeeded for none."""
     shared: Shared = request.app.state.shared
     secret = session_of(request)
     if not secret:
         raise SignInNeeded
     with shared.reading.connect() as connection:
-        actor = who_is(connection, secret)
+        actor = who_is(connection, secret, shared.desk.clinic.roles)
     if actor is None:
         request.session.clear()
         raise SignInNeeded
-    _note_use(request)
-    require(actor.role, right)
-    site_id = request.session.get("site", 0)
-    if site_id not in shared.desk.clinic.sites:
-        site_id = shared.desk.clinic.first_site.id
-    return RequestContext(request, shared, replace(actor, once=_once_of(request)), site_id)
+    return actor
+
+
+def _site_of(request: Request, shared: Shared, actor: Actor) -> int:
+    """The site they chose, or the first of those they work at."""
+    sites = [each for each in shared.desk.clinic.sites if actor.works_at(each)]
+    chosen = request.session.get("site", 0)
+    if chosen in sites:
+        return int(chosen)
+    return sites[0] if sites else shared.desk.clinic.first_site.id
+
+
+def browser_of(request: Request) -> Browser:
+    """Where somebody signs in."""
+    mark = form_key(request).browser
+    device = hashlib.sha256(mark.encode()).hexdigest()[:16] if mark else ""
+    return Browser(request.client.host if request.client else "", device)
 
 
 def _once_of(request: Request) -> Once | None:
@@ -257,7 +337,7 @@ def check_token(request: Request, token: str) -> None:
         return
     shared: Shared = request.app.state.shared
     with shared.reading.connect() as connection:
-        now, then = who_is(connection, secret), user_of_mark(connection, mark)
+        now, then = who_is(connection, secret, shared.desk.clinic.roles), user_of_mark(connection, mark)
     if now is not None and now.id != then:
         raise ForgedForm
 

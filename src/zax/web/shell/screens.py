@@ -24,6 +24,7 @@ class Screen:
 
 
 CLINIC = "The clinic"
+PEOPLE = "People"
 DESK = "The book and the desk"
 REACH = "Reaching patients"
 INSURANCE = "Insurance"
@@ -123,7 +124,31 @@ SCREENS = (
         ("Forms", "/setup/forms", "consent sign privacy"),
         ("Ready-made notes", "/setup/notes", "snippets texts shortcuts typing"),
     ),
-    *_setup(SAFE, ("Who is signed in", "/setup/signed-in", "sessions sign out")),
+    Screen(
+        words="People and roles",
+        href="/setup/people",
+        right="people",
+        also="setup users staff invite roles rights limits leave second factor password",
+        group=PEOPLE,
+    ),
+    Screen(
+        words="Who is signed in",
+        href="/setup/signed-in",
+        right="people",
+        also="setup sessions sign out",
+        group=PEOPLE,
+    ),
+    Screen(
+        words="Sealed records",
+        href="/setup/sealed",
+        right="people",
+        also="setup staff family break glass opened reasons private",
+        group=SAFE,
+    ),
+    Screen(
+        words="My sign-in", href="/me", right="see", also="second factor pin password phone code sessions"
+    ),
+    Screen(words="Switch person", href="/switch", right="see", also="pin lock shared desk someone else"),
     Screen(words="Import and export", href="/import", right="merge", also="setup csv fhir file", group=SAFE),
     Screen(words="Shortcuts", href="/keys", right="see", also="keys keyboard help"),
 )

@@ -5,15 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from stdnum import luhn
-
 from zax.core.claims.checks.registry import ODD, STOP, Problem, check
 from zax.core.claims.claim import Claim, Clinician
 from zax.core.claims.procedures import is_imaging, is_lab, is_therapy
 from zax.core.claims.situation import Situation
+from zax.core.clinic.identity import is_npi, is_taxonomy
 
 _BOX = re.compile(r"\bP\.?\s*O\.?\s*BOX\b|\bPOST OFFICE BOX\b|\bLOCK ?BOX\b|^BOX \d", re.IGNORECASE)
-_TAXONOMY = re.compile(r"[0-9A-Z]{9}X", re.ASCII)
 _ROLES = (
     ("clinician", "rendering"),
     ("referring", "referring"),
@@ -24,11 +22,6 @@ _ROLES = (
     ("other_operating", "other_operating"),
 )
 _LINE_ROLES = ("rendering", "supervising", "ordering", "referring", "assistant")
-
-
-def is_npi(number: str) -> bool:
-    """Ten digits with the Luhn check over '80840' + number (45 CFR 162.406, NPI check digit)."""
-    return len(number) == 10 and number.isdecimal() and number.isascii() and luhn.is_valid("80840" + number)
 
 
 def everybody(claim: Claim) -> Iterator[tuple[str, Clinician]]:
@@ -64,7 +57,7 @@ def taxonomy_valid(claim: Claim, _: Situation) -> Iterator[Problem]:
     codes = [("billing", claim.billing.name, claim.billing.taxonomy)]
     codes += [(path, f"{who.first} {who.last}", who.taxonomy) for path, who in everybody(claim)]
     for path, name, code in codes:
-        if code and not _TAXONOMY.fullmatch(code):
+        if code and not is_taxonomy(code):
             message = f"{name}’s taxonomy, {code}, isn’t one."
             yield Problem(f"{path}.taxonomy", message, "It has ten characters and ends in X.")
 

@@ -1,0 +1,75 @@
+"""`zax run`: Zax for a clinic of one's own. Database, workers and web, with no made-up data and no stand-in;
+the first start prints a link that opens the clinic.
+"""
+
+from __future__ import annotations
+
+import threading
+from functools import partial
+
+from rich.progress import Progress, SpinnerColumn, TextColumn
+
+from zax.running import Plan, Trouble, console, run
+from zax.settings import Settings
+
+
+def run_clinic() -> int:
+    """0 when it was stopped in order, 1 when it could not start or a part of it died."""
+    settings = Settings()
+    return run(
+        Plan(
+            settings=settings,
+            ports={"ZAX_PORT": settings.port},
+            prepare=partial(_prepare, settings),
+            say=lambda: _say_where(settings),
+        )
+    )
+
+
+def _prepare(settings: Settings, stop: threading.Event) -> None:
+    """The newest schema, and on first use the code book of diagnoses."""
+    from sqlalchemy.exc import SQLAlchemyError
+
+    from zax.processes import engine_of
+    from zax.store.charges.code_book import fill_code_book, has_code_book
+    from zax.store.migrate import is_demo, migrate
+
+    engine = engine_of(settings)
+    try:
+        if is_demo(engine):
+            raise Trouble(
+                f"{settings.var} holds the demo clinic. Set ZAX_VAR to a folder of the clinic’s own and start"
+                " again."
+            )
+        migrate(engine)
+        if not has_code_book(engine) and not stop.is_set():
+            with Progress(SpinnerColumn(), TextColumn("{task.description}"), transient=True) as bar:
+                bar.add_task("Reading the book of diagnoses (once)")
+                fill_code_book(engine)
+    except SQLAlchemyError as error:
+        if not stop.is_set():
+            reason = str(getattr(error, "orig", error)).splitlines()[0]
+            raise Trouble(f"The database refused: {reason}. Run the same command again.") from error
+    finally:
+        engine.dispose()
+
+
+def _say_where(settings: Settings) -> None:
+    from zax.processes import engine_of
+    from zax.store.clinic.queries import sites
+    from zax.web.setup.opening import opening_key
+
+    engine = engine_of(settings)
+    with engine.connect() as connection:
+        is_open = bool(sites(connection))
+    engine.dispose()
+    address = f"http://127.0.0.1:{settings.port}"
+    if is_open:
+        console.print(f"\nZax is at [bold]{address}[/bold]")
+    else:
+        console.print(
+            "\nNo clinic yet. Open this link in a browser, once, to begin:"
+            f"\n  [bold]{address}/open/{opening_key(settings.var)}[/bold]",
+            soft_wrap=True,
+        )
+    console.print("\nCtrl-C stops everything; the data is kept.")

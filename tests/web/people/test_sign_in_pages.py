@@ -1,0 +1,189 @@
+"""Signing in with a second factor, switching at a shared desk, the locked desk, sealed records, and who may
+see which pages: through the application, as browsers do it.
+"""
+
+from __future__ import annotations
+
+from datetime import UTC
+
+import pyotp
+import pytest
+from fastapi.testclient import TestClient
+
+from tests.conftest import JUNO, SAM, add_patient, rows_of, scalar
+from tests.web.conftest import Browser, hidden
+from zax.clock import system_now
+from zax.demo.world import PASSWORD
+from zax.desk.acts.transaction import Desk
+from zax.desk.people.second_factor import ask_for_second, begin, confirm
+from zax.desk.people.switching import set_pin
+
+
+def code(secret: str, off: int = 0) -> str:
+    return pyotp.TOTP(secret).generate_otp(int(system_now().replace(tzinfo=UTC).timestamp()) // 30 + off)
+
+
+@pytest.fixture
+def secret(web: Browser, desk: Desk) -> str:
+    """Juno has a second factor."""
+    made = begin(desk, web.vault, JUNO)
+    confirm(desk, web.vault, JUNO, code(made, -1))
+    return made
+
+
+def test_a_password_alone_opens_nothing_where_there_is_a_second_factor(
+    web: Browser, desk: Desk, secret: str
+) -> None:
+    answer = web.post("/sign-in", name="juno", password=PASSWORD, to="/book")
+    assert answer.status_code == 200 and "Your code" in answer.text
+    assert scalar(desk, "SELECT COUNT(*) FROM session") == 0
+    assert web.get("/day").status_code == 303  # still not in
+    assert web.post("/sign-in/code", code="000000", to="/book").status_code in {409, 422}
+    assert web.post("/sign-in/code", code=code(secret), to="/book").headers["location"] == "/book"
+    assert web.get("/day").status_code == 200
+
+
+def test_a_code_without_a_password_before_it_opens_nothing(web: Browser, secret: str) -> None:
+    answer = web.post("/sign-in/code", code=code(secret), to="/day")
+    assert answer.status_code == 401 and "Sign in again" in answer.text
+
+
+def test_what_was_typed_survives_the_second_factor(web: Browser, desk: Desk, secret: str) -> None:
+    page = web.post("/sign-in", name="juno", password=PASSWORD, to="/patients", kept='{"first": "Nell"}')
+    kept = hidden(page.text, "kept").replace("&#34;", '"')
+    answer = web.post("/sign-in/code", code=code(secret), to="/patients", kept=kept)
+    assert 'name="first" value="Nell"' in answer.text
+
+
+def test_whoever_owes_a_second_factor_gets_to_its_page_and_nowhere_else(web: Browser, desk: Desk) -> None:
+    ask_for_second(desk, SAM, 1)
+    web.sign_in("juno")
+    assert web.get("/day").headers["location"] == "/me"
+    assert "asks for a second factor" in web.get("/me").text
+
+
+def test_a_session_that_was_there_before_signing_in_is_gone(web: Browser, desk: Desk) -> None:
+    web.sign_in("juno")
+    before = web.client.cookies["zax_session"]
+    web.sign_in("ravi")
+    after = web.client.cookies["zax_session"]
+    assert before != after and scalar(desk, "SELECT COUNT(*) FROM session WHERE ended_at IS NULL") == 1
+    web.client.cookies.set("zax_session", before, domain="127.0.0.1")
+    assert web.get("/day").status_code == 303
+
+
+def test_switching_by_pin(web: Browser, desk: Desk) -> None:
+    set_pin(desk, JUNO, "4071", PASSWORD)
+    web.sign_in("juno")
+    web.sign_in("ravi")
+    assert "Juno Park" in web.get("/switch").text
+    assert "isn’t the PIN" in web.post("/switch", user_id=1, pin="9999").text
+    assert web.post("/switch", user_id=1, pin="4071").headers["location"] == "/"
+    assert "Juno Park" in web.get("/keys").text
+    assert scalar(desk, "SELECT COUNT(*) FROM session WHERE ended_at IS NULL") == 1  # Ravi's is over
+
+
+def test_another_browser_knows_nobody(web: Browser, desk: Desk) -> None:
+    set_pin(desk, JUNO, "4071", PASSWORD)
+    web.sign_in("juno")
+    with TestClient(web.client.app, base_url="http://127.0.0.1") as other:
+        stranger = Browser(other)
+        assert "Juno Park" not in stranger.get("/switch").text
+        assert stranger.post("/switch", user_id=1, pin="4071").status_code in {409, 422}
+
+
+def test_a_locked_desk_shows_and_does_nothing_until_its_person_is_back(web: Browser, desk: Desk) -> None:
+    web.sign_in("juno")
+    assert web.client.post("/lock", data={"csrf": web.token}, headers={"x-lock": "1"}).status_code == 204
+    assert web.get("/day").headers["location"] == "/locked?to=/day"
+    assert web.get("/day", headers={"x-live": "1"}).status_code == 423
+    kept = web.post("/hand-overs", about="patient-1", words="call her")
+    assert kept.status_code == 423 and "call her" in kept.text and "is kept" in kept.text
+    assert scalar(desk, "SELECT COUNT(*) FROM hand_over") == 0
+    assert web.post("/unlock", pin="guess", to="/day").status_code in {409, 422}
+    assert web.post("/unlock", pin=PASSWORD, to="/day").headers["location"] == "/day"
+    assert web.get("/day").status_code == 200
+
+
+def test_after_signing_out_nothing_is_kept(juno: Browser) -> None:
+    answer = juno.get("/day")
+    assert answer.headers["cache-control"] == "no-store"
+    assert juno.post("/sign-out").headers["clear-site-data"] == '"cache"'
+    assert juno.get("/day").status_code == 303
+
+
+def test_somebody_works_at_their_sites_alone(web: Browser, desk: Desk) -> None:
+    with desk.engine.begin() as connection:
+        connection.exec_driver_sql("UPDATE user SET site_ids = '[2]' WHERE id = 1")
+    web.sign_in("juno")
+    page = web.get("/day").text
+    assert "Hillcrest" in page and '<option value="1"' not in page
+    web.post("/site", site_id=1, back="/day")
+    assert '<option value="1"' not in web.get("/day").text
+
+
+# --- sealed records
+def test_a_sealed_record_opens_with_a_reason_for_an_hour_and_the_manager_is_told(
+    web: Browser, desk: Desk
+) -> None:
+    patient = add_patient(desk, first="Sela", last="Quill")
+    web.sign_in("sam").post(f"/patients/{patient}/seal", on=1, back="/day")
+    web.sign_in("juno")
+    answer = web.get(f"/patients/{patient}")
+    assert answer.status_code == 403 and "This record is sealed" in answer.text
+    assert "(360)" not in answer.text and scalar(desk, "SELECT COUNT(*) FROM look") == 0
+    assert web.get(f"/accounts/{patient}").status_code == 403
+    back = f"/patients/{patient}"
+    assert "Say why" in web.post(f"/sealed/{patient}", reason="", back=back).text
+    web.post(f"/sealed/{patient}", reason="on the phone about her visit", back=back)
+    assert web.get(f"/patients/{patient}").status_code == 200
+    (told,) = rows_of(desk, "SELECT to_role, words FROM hand_over")
+    assert told["to_role"] == "manager" and "Juno Park" in told["words"]
+    with desk.engine.begin() as connection:
+        connection.exec_driver_sql("UPDATE seal_broken SET until = '2020-01-01'")
+    assert web.get(f"/patients/{patient}").status_code == 403
+
+
+def test_only_who_may_seals(juno: Browser, desk: Desk) -> None:
+    patient = add_patient(desk)
+    assert juno.post(f"/patients/{patient}/seal", on=1).status_code == 403
+    assert scalar(desk, "SELECT sealed FROM patient WHERE id = :p", p=patient) == 0
+
+
+# --- the page of people
+def test_the_grid_gives_a_right_and_it_holds(sam: Browser, desk: Desk) -> None:
+    assert "What each role may do" in sam.get("/setup/people").text
+    sam.post("/setup/roles/receptionist/right", right="claims", on=1, version=1)
+    sam.sign_in("juno")
+    assert sam.get("/claims").status_code == 200
+    assert sam.get("/setup/people").status_code == 403
+
+
+def test_inviting_shows_the_link_once(sam: Browser, desk: Desk) -> None:
+    page = sam.post(
+        "/setup/people/invite", name="Wilma Strand", email="w@example.org", role="receptionist"
+    ).text
+    link = page.partition('value="http://127.0.0.1/join/')[2].partition('"')[0]
+    assert link and f"join/{link}" not in sam.get("/setup/people").text
+    sam.client.cookies.clear()
+    sam.tokens.clear()
+    assert "Welcome, Wilma Strand" in sam.get(f"/join/{link}").text
+    answer = sam.post(f"/join/{link}", sign_in="wilma", password="seven gulls in fog")
+    assert answer.status_code == 303 and sam.get("/day").status_code == 200
+    assert sam.get(f"/join/{link}").status_code == 404
+
+
+def test_leaving_by_the_page(sam: Browser, desk: Desk) -> None:
+    assert "never deleted" in sam.get("/setup/people?who=2&leave=1").text
+    assert sam.post("/setup/people/2/leave").status_code == 303
+    assert "left" in sam.get("/setup/people?who=2").text
+    assert scalar(desk, "SELECT active FROM user WHERE id = 2") == 0
+
+
+def test_bad_input_on_every_form_of_people_keeps_what_was_typed(sam: Browser) -> None:
+    answer = sam.post("/setup/people/invite", name="Wilma", email="nope", role="receptionist")
+    assert answer.status_code == 422 and 'value="Wilma"' in answer.text and "looks like" in answer.text
+    assert sam.post("/setup/lock", minutes=999).status_code in {409, 422}
+    assert sam.post("/setup/roles", words="", like="biller").status_code in {409, 422}
+    assert sam.post("/setup/people/99", name="x").status_code == 404
+    assert sam.get("/setup/people?who=99").status_code == 404
