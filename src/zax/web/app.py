@@ -90,15 +90,18 @@ from zax.web.record import importing, record
 from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
 from zax.web.remits import rules as adjustment_setup
 from zax.web.setup import arrival as arrival_setup
+from zax.web.setup import clinic as clinic_setup
 from zax.web.setup import closures as closure_setup
+from zax.web.setup import first_days, opening
 from zax.web.setup import flags as flag_setup
 from zax.web.setup import heads_ups as heads_up_setup
 from zax.web.setup import home as setup_home
 from zax.web.setup import hours as hours_setup
 from zax.web.setup import money as money_setup
-from zax.web.setup import opening
 from zax.web.setup import people as people_setup
+from zax.web.setup import providers as provider_setup
 from zax.web.setup import sealed as sealed_setup
+from zax.web.setup import services as service_setup
 from zax.web.setup import signed_in as signed_in_setup
 from zax.web.setup import sites as site_setup
 from zax.web.setup import visit_types as type_setup
@@ -144,7 +147,17 @@ ROOMS = (
     *(many, offers, offers_setup, ready_notes),
     *(claims_worklist, batches, claims_payers, by_hand, bill_ready, claim_papers, stock, claims, claim_page),
     *(approvals, payer_list, plans, eligibility),
-    *(setup_home, hours_setup, closure_setup, type_setup, site_setup),
+    *(
+        setup_home,
+        first_days,
+        clinic_setup,
+        provider_setup,
+        service_setup,
+        hours_setup,
+        closure_setup,
+        type_setup,
+        site_setup,
+    ),
     adjustment_setup,
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
     *(people_setup, signed_in_setup, sealed_setup),

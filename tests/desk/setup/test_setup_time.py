@@ -29,7 +29,7 @@ from zax.desk.setup.hours import (
     public_holidays,
     set_hours,
 )
-from zax.desk.setup.sites import SiteForm, choose_mark, save_provider, save_room, save_site
+from zax.desk.setup.sites import SiteForm, choose_mark, save_room, save_site
 from zax.desk.setup.visit_types import NeedRow, TypeForm, parse_type_hours, save_set, save_type
 
 FRIDAY = TODAY + timedelta(days=3)
@@ -389,10 +389,6 @@ def test_sites_rooms_and_what_is_booked_in_a_room_put_out_of_use(setup: Desk) ->
     assert setup.clinic.rooms[made].equipment == {"ekg", "scale"}
     with pytest.raises(Problems):
         save_room(setup, SAM, 0, 1, "exam d", False, "", True)
-    save_provider(setup, SAM, 5, 2, 6)
-    assert (setup.clinic.providers[5].at_once, setup.clinic.providers[5].room_id) == (2, 6)
-    with pytest.raises(Problems):
-        save_provider(setup, SAM, 5, 9, 1)
     choose_mark(setup, SAM, "type")
     choose_mark(setup, SAM, "provider")
     assert setup.clinic.about["book_mark"] == "provider"

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date
 
 from zax.core.arrivals.conditions import HeadsUpSetup
 from zax.core.arrivals.forms import FormTemplate
@@ -69,6 +70,16 @@ class Clinic:
     @property
     def plans(self) -> Mapping[int, Plan]:
         return self.contracts.plans
+
+    @property
+    def has_clearinghouse(self) -> bool:
+        """Whether we know who takes claims and questions to payers, and who we are there."""
+        names = ("submitter_id", "clearinghouse_name", "clearinghouse_id")
+        return all(self.about.get(name) for name in names)
+
+    def working(self, day: date) -> list[Provider]:
+        """The providers to choose from that day: those who have not left."""
+        return [each for each in self.providers.values() if each.here(day)]
 
     @property
     def role_words(self) -> dict[str, str]:

@@ -42,9 +42,10 @@ class WorkingHours:
         key = (provider_id, site_id, day)
         found = self._kept.get(key)
         if found is None:
+            gone = provider_id in self.providers and not self.providers[provider_id].here(day)
             found = hours_on(
-                self.rules.get(provider_id, ()),
-                self.exceptions.get(provider_id, ()),
+                () if gone else self.rules.get(provider_id, ()),
+                () if gone else self.exceptions.get(provider_id, ()),
                 self.closures,
                 site_id,
                 day,

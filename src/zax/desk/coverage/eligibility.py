@@ -281,7 +281,7 @@ def nightly(desk: Desk) -> int:
     now = local(desk.clock.now(), site.timezone)
     habits = habits_of(desk.clinic)
     key = f"night-{now.date()}"
-    if now.hour < habits.hour:
+    if now.hour < habits.hour or not desk.clinic.has_clearinghouse:
         return 0
     with desk.engine.connect() as connection:
         if checks.batch_known(connection, key):

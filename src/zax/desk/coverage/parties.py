@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zax.core.errors import Refused
 from zax.core.reading import day_or_none
 from zax.core.x12.parties import Address, Envelope, Organization, Person
 from zax.desk.acts.transaction import Transaction
@@ -14,6 +15,8 @@ from zax.store.patients.patients import known_patient
 def envelope_of(tx: Transaction, control: int) -> Envelope:
     """Who we are to the clearinghouse; a file is marked as a test only where its door is set to that."""
     about = tx.clinic.about
+    if not tx.clinic.has_clearinghouse:
+        raise Refused("Tell Zax your clearinghouse first: Setup, The clinic.")
     return Envelope(
         sender=Organization(
             name=about["clinic_name"], identifier=about["submitter_id"], phone=tx.clinic.first_site.phone

@@ -88,7 +88,7 @@ def set_hours(
     checked = _check_rows(tx.clinic, rows, from_day)
     replace_hours(tx.connection, provider.id, from_day, checked)
     tx.change_setup("hours.changed", provider=provider.id, from_day=from_day.isoformat(), rows=len(checked))
-    _decide(tx, [provider.id], from_day, decision, "hours changed")
+    visits_left_without_hours(tx, [provider.id], from_day, decision, "hours changed")
 
 
 def _check_rows(clinic: Clinic, rows: Sequence[HoursRow], from_day: date) -> list[HoursLine]:
@@ -191,7 +191,7 @@ def add_exception(
         last=last.isoformat(),
         words=words.strip(),
     )
-    _decide(tx, [provider.id], first, decision, words.strip())
+    visits_left_without_hours(tx, [provider.id], first, decision, words.strip())
 
 
 @act("setup")
@@ -202,7 +202,7 @@ def end_exception(tx: Transaction, exception_id: int, decision: str = "") -> Non
         raise NotFound("This was already removed.")
     hours.end_exception(tx.connection, exception_id, tx.now)
     tx.change_setup("hours.exception_ended", provider=row.provider_id, words=row.words)
-    _decide(tx, [row.provider_id], row.from_day, decision, "hours changed")
+    visits_left_without_hours(tx, [row.provider_id], row.from_day, decision, "hours changed")
 
 
 @act("setup")
@@ -227,7 +227,7 @@ def close_clinic(
     tx.change_setup(
         "closure.added", starts=starts.isoformat(), ends=ends.isoformat(), words=words.strip(), site=site_id
     )
-    _decide(tx, list(tx.clinic.providers), starts.date(), decision, words.strip())
+    visits_left_without_hours(tx, list(tx.clinic.providers), starts.date(), decision, words.strip())
 
 
 @act("setup")
@@ -240,7 +240,9 @@ def close_holidays(tx: Transaction, days: Sequence[tuple[date, str]], decision: 
             tx, datetime.combine(day, time()), datetime.combine(day + timedelta(days=1), time()), words, None
         )
     tx.change_setup("closure.holidays", days=[day.isoformat() for day, _ in days])
-    _decide(tx, list(tx.clinic.providers), min(day for day, _ in days), decision, "public holiday")
+    visits_left_without_hours(
+        tx, list(tx.clinic.providers), min(day for day, _ in days), decision, "public holiday"
+    )
 
 
 def _close(tx: Transaction, starts: datetime, ends: datetime, words: str, site_id: int | None) -> None:
@@ -255,7 +257,9 @@ def open_again(tx: Transaction, closure_id: int) -> None:
     tx.change_setup("closure.ended", closure=closure_id)
 
 
-def _decide(tx: Transaction, people: Sequence[int], first: date, decision: str, words: str) -> None:
+def visits_left_without_hours(
+    tx: Transaction, people: Sequence[int], first: date, decision: str, words: str
+) -> None:
     """List what the change leaves outside hours, or do with it what was decided."""
     outside = newly_outside(
         tx.connection,

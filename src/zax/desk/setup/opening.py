@@ -58,7 +58,7 @@ class NewSiteForm(SiteForm):
 class StartForm(Form):
     """What the clinic does, and who opens it."""
 
-    kind: Annotated[str, one_of(tuple(Kind), "Choose what the clinic does.")] = ""
+    kind: Annotated[str, one_of(tuple(Kind), "Choose what the clinic does.")]
     name: str = ""
     sign_in: str = ""
     password: str = ""

@@ -55,7 +55,7 @@ def site_values(form: SiteForm, after: str = "") -> Json:
         "city": wrong.take(check_text, form.city, f"city{after}", 60),
         "state": wrong.take(check_state, form.state, f"state{after}"),
         "zip": (wrong.take(check_zip, form.zip, f"zip{after}") or "").replace("-", ""),
-        "phone": wrong.take(check_phone, form.phone, f"phone{after}"),
+        "phone": wrong.take(check_phone, form.phone, f"phone{after}") if form.phone.strip() else "",
         "opens_min": form.opens,
         "closes_min": form.closes,
         "grid_minutes": form.grid,
@@ -63,6 +63,8 @@ def site_values(form: SiteForm, after: str = "") -> Json:
     }
     if not kept["name"] or len(kept["name"]) > 80:
         wrong.add(f"name{after}", "Give the site a name.")
+    if not form.phone.strip():
+        wrong.add(f"phone{after}", "Patients call this number.")
     for field in ("street", "city", "state", "zip"):
         if kept[field] == "" and f"{field}{after}" not in wrong.problems:
             wrong.add(f"{field}{after}", "Claims and letters carry it.")
@@ -133,24 +135,6 @@ def save_room(
     if not active:
         _decide(tx, room_id, decision)
     return room_id
-
-
-@act("setup")
-def save_provider(tx: Transaction, provider_id: int, at_once: int, room_id: int) -> None:
-    """How many visits a person may have at the same minute, where the types allow it, and which room is
-    theirs.
-    """
-    provider = tx.clinic.providers.get(provider_id)
-    if provider is None:
-        raise NotFound("There is no such provider.")
-    with ProblemCollector() as wrong:
-        if not 1 <= at_once <= 4:
-            wrong.add("at_once", "One to four visits at once.")
-        room = tx.clinic.rooms.get(room_id)
-        if room is None or room.dental != provider.dental:
-            wrong.add("room_id", "Choose a room of the same type.")
-    setup.save_provider(tx.connection, provider_id, at_once=at_once, room_id=room_id)
-    tx.change_setup("provider.saved", provider=provider_id, at_once=at_once, room=room_id)
 
 
 def _decide(tx: Transaction, room_id: int, decision: str) -> None:

@@ -64,6 +64,7 @@ def providers(connection: Connection) -> dict[int, Provider]:
             taxonomy=row.taxonomy,
             room_id=row.room_id,
             at_once=row.at_once,
+            left_on=row.left_on,
         )
         for row in _all(connection, tables.provider, tables.provider.c.position)
     }

@@ -36,8 +36,9 @@ def save_room(
     return _change_or_add(connection, tables.room, room_id, values)
 
 
-def save_provider(connection: Connection, provider_id: int, *, at_once: int, room_id: int) -> None:
-    change(connection, tables.provider, provider_id, at_once=at_once, room_id=room_id)
+def save_provider(connection: Connection, provider_id: int, values: Mapping[str, object]) -> int:
+    """Change a provider, or make one at the end (`provider_id` 0), `values` by column; the id."""
+    return _change_or_add(connection, tables.provider, provider_id, values)
 
 
 def keep_visit_type(
@@ -95,3 +96,7 @@ def add_service(connection: Connection, new: NewService, teeth: str = "") -> int
         area=new.area,
         teeth=teeth,
     )
+
+
+def change_service(connection: Connection, service_id: int, values: Mapping[str, object]) -> None:
+    change(connection, tables.service, service_id, **values)

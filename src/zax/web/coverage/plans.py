@@ -17,10 +17,12 @@ from zax.core.coverage.benefits import (
     UNTIL_WORDS,
     Benefits,
 )
+from zax.core.coverage.fee_copy import LEAST_PERCENT, MOST_PERCENT, STEPS, copied_fees
 from zax.core.errors import Mendable, NotFound, ZaxError
 from zax.core.form import Choice, Form, OfVersion, References, Tick
-from zax.core.reading import reference
+from zax.core.reading import needed_number, reference
 from zax.core.wording import money_words
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage import plans as acts
 from zax.store.coverage.queries import patients_by_plan, patients_with
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -283,8 +285,9 @@ def fees_page(
         schedule=schedule,
         payer_id=schedule.payer_id if schedule else payer_id,
         amount=money_words,
+        steps=STEPS,
         screen="plans",
-        **more,
+        **({"filled": 0} | more),
     )
 
 
@@ -301,6 +304,36 @@ def save_fees(request: Request, schedule_id: int, form: PostedForm = Depends(pos
     except ZaxError as error:
         return fees_page(ctx, schedule_id, error.status, problems=error.problems, typed=form)
     return ctx.go(f"/fees/{number}", "Saved. New estimates use it.")
+
+
+@router.post("/fees/{schedule_id}/fill")
+def fill_fees(request: Request, schedule_id: int, form: PostedForm = Depends(posted_form)) -> Response:
+    """The form filled from other fees by a percentage; nothing is kept before it is saved."""
+    ctx = enter(request, "plans")
+    payer_id = reference(form["payer_id"])
+    try:
+        fees = copied_fees(
+            _fees_of(ctx.clinic, reference(form["from_id"])),
+            needed_number(
+                form["percent"], "percent", LEAST_PERCENT, MOST_PERCENT, "A whole percentage, such as 85."
+            ),
+            reference(form["step"]),
+        )
+    except ZaxError as error:
+        return fees_page(ctx, schedule_id, error.status, payer_id, problems=error.problems, typed=form)
+    form |= {f"fee-{number}": money_words(cents) for number, cents in fees.items()}
+    return fees_page(ctx, schedule_id, 200, payer_id, typed=form, filled=len(fees))
+
+
+def _fees_of(clinic: Clinic, schedule_id: int) -> dict[int, int]:
+    """By service, in cents: the clinic's own, or those of a schedule."""
+    own = {each.id: each.fee_cents for each in clinic.services.values()}
+    schedule = next((each for each in clinic.contracts.schedules if each.id == schedule_id), None)
+    if schedule is None:
+        return own
+    return {
+        each.id: schedule.fees[each.code] for each in clinic.services.values() if each.code in schedule.fees
+    }
 
 
 @router.post("/fees/{schedule_id}/end")

@@ -55,4 +55,5 @@ def show_setup(request: Request) -> Response:
 def show_first_hours(request: Request) -> Response:
     """The hours of whoever comes first."""
     ctx = enter(request, "setup")
-    return ctx.go(f"/setup/hours/{next(iter(ctx.clinic.providers))}")
+    working = ctx.clinic.working(ctx.today)
+    return ctx.go(f"/setup/hours/{working[0].id}" if working else "/setup/providers")

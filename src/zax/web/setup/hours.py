@@ -1,4 +1,4 @@
-"""Setup: when people work, week by week and by exception; how many visits they take at once; their room."""
+"""Setup: when people work, week by week and by exception."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from fastapi.responses import Response
 from zax.core.book.calendar import PATTERN_WORDS
 from zax.core.book.hours import Span
 from zax.core.errors import NotFound
-from zax.core.form import Form, Reference, ReferenceOrNone, Tick
+from zax.core.form import Form, ReferenceOrNone, Tick
 from zax.core.wording import clock_words
 from zax.desk.setup.hours import (
     HoursRow,
@@ -18,7 +18,6 @@ from zax.desk.setup.hours import (
     end_exception,
     set_hours,
 )
-from zax.desk.setup.sites import save_provider
 from zax.store.clinic.hours import WeeklyHours, exceptions_from, weekly_hours
 from zax.web.setup.frame import ChosenDay, ChosenDayOrNone, Decision, done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
@@ -40,13 +39,6 @@ class ExceptionForm(Decision):
     words: str = ""
     extra: Tick = False
     site_id: ReferenceOrNone = None
-
-
-class PersonForm(Form):
-    """How many patients at once, and the usual room."""
-
-    at_once: Reference = 0
-    room_id: Reference = 0
 
 
 MOST_ROWS = 60
@@ -185,21 +177,4 @@ def take_exception_back(
         lambda status, more: hours_page(ctx, provider_id, status, **more),
         f"/setup/hours/{provider_id}",
         "Removed.",
-    )
-
-
-def _save_person(ctx: RequestContext, provider_id: int, sent: PersonForm) -> None:
-    save_provider(ctx.desk, ctx.actor, provider_id, sent.at_once, sent.room_id)
-
-
-@router.post("/setup/hours/{provider_id}/person")
-def store_provider(request: Request, provider_id: int, form: PostedForm = Depends(posted_form)) -> Response:
-    ctx = enter(request, "setup")
-    return done(
-        ctx,
-        form,
-        lambda: _save_person(ctx, provider_id, form.read(PersonForm)),
-        lambda status, more: hours_page(ctx, provider_id, status, **more),
-        f"/setup/hours/{provider_id}",
-        "Saved.",
     )

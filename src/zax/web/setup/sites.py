@@ -5,6 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
+from zax.core.charges.lines import PLACES
+from zax.core.clinic.zones import ZONES
 from zax.core.form import Form, Reference, Tick
 from zax.desk.setup.sites import GRIDS, SiteForm, choose_mark, save_room, save_site
 from zax.web.setup.frame import Decision, done, setup_page
@@ -34,7 +36,14 @@ def show_sites(request: Request) -> Response:
 
 def sites_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
     return setup_page(
-        ctx, "sites", status, grids=GRIDS, mark=ctx.clinic.about.get("book_mark", "track"), **more
+        ctx,
+        "sites",
+        status,
+        grids=GRIDS,
+        places=PLACES,
+        zones=ZONES,
+        mark=ctx.clinic.about.get("book_mark", "track"),
+        **more,
     )
 
 

@@ -82,7 +82,9 @@ SCREENS = (
     Screen(words="Setup", href="/setup", right="setup", also="settings"),
     *_setup(
         CLINIC,
-        ("Sites", "/setup/sites", "address phone opening"),
+        ("First days", "/setup/first-days", "opening to do list new clinic missing"),
+        ("The clinic", "/setup/clinic", "name email npi tax id taxonomy"),
+        ("Sites and rooms", "/setup/sites", "address phone opening chairs place of service zone"),
         ("Hours", "/setup/hours", "working days off breaks lunch vacation"),
         ("Closed days", "/setup/closures", "holidays closures"),
         ("Day, times and dates", "/setup/day", "clock hallway stages tooth numbers late"),
@@ -108,6 +110,13 @@ SCREENS = (
         ("Offers", "/setup/offers", "openings texts waves"),
         ("Returns", "/setup/returns", "come back reasons overdue"),
     ),
+    Screen(
+        words="Services and fees",
+        href="/setup/services",
+        right="plans",
+        also="setup codes prices fee procedure retire",
+        group=MONEY,
+    ),
     *_setup(MONEY, ("Money", "/setup/money", "tenders reasons limits discounts products tax")),
     Screen(
         words="Payers, plans and fees",
@@ -124,6 +133,7 @@ SCREENS = (
         ("Forms", "/setup/forms", "consent sign privacy"),
         ("Ready-made notes", "/setup/notes", "snippets texts shortcuts typing"),
     ),
+    *_setup(PEOPLE, ("Providers", "/setup/providers", "dentist hygienist physician npi taxonomy leave")),
     Screen(
         words="People and roles",
         href="/setup/people",

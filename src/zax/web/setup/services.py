@@ -1,0 +1,73 @@
+"""Setup of services: the clinic’s own list with its fees, each with what a line of it must name."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import Response
+
+from zax.core.charges.new_service import DONE_ON, MOST_SURFACES
+from zax.core.charges.teeth import TEETH_WORDS
+from zax.core.coverage.benefits import CATEGORY_WORDS, DENTAL_CATEGORIES, MEDICAL_CATEGORIES
+from zax.core.errors import Mendable, NotFound
+from zax.core.reading import reference
+from zax.desk.setup.services import ServiceForm, save_service, set_fees
+from zax.web.setup.frame import setup_page
+from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
+
+router = APIRouter()
+PAGE = "/setup/services"
+
+
+@router.get(PAGE)
+def show_services(request: Request, one: int = 0, add: int = 0) -> Response:
+    return _page(enter(request, "plans"), one, bool(add))
+
+
+def _page(
+    ctx: RequestContext, one: int = 0, adding: bool = False, status: int = 200, **more: object
+) -> Response:
+    chosen = ctx.clinic.services.get(one)
+    if one and chosen is None:
+        raise NotFound("There is no such service.")
+    rows = sorted(
+        ctx.clinic.services.values(), key=lambda s: (not s.dental, not s.offered(ctx.today), s.code)
+    )
+    return setup_page(
+        ctx,
+        "services",
+        status,
+        services=rows,
+        chosen=chosen,
+        adding=adding,
+        category_words=CATEGORY_WORDS,
+        dental_categories=DENTAL_CATEGORIES,
+        medical_categories=MEDICAL_CATEGORIES,
+        done_on=DONE_ON,
+        most_surfaces=MOST_SURFACES,
+        teeth_words=TEETH_WORDS,
+        **({"form": ""} | more),
+    )
+
+
+@router.post(f"{PAGE}/fees")
+def store_fees(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "plans")
+    fees = {
+        reference(name.removeprefix("fee-")): text for name, text in form.items() if name.startswith("fee-")
+    }
+    try:
+        changed = set_fees(ctx.desk, ctx.actor, fees)
+    except Mendable as error:
+        return _page(ctx, status=error.status, problems=error.problems, typed=form, form="fees")
+    words = "No fee was changed." if not changed else f"{changed} fee{'s' if changed > 1 else ''} changed."
+    return ctx.go(PAGE, words)
+
+
+@router.post(f"{PAGE}/{{one}}")
+def store_service(request: Request, one: int, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "plans")
+    try:
+        save_service(ctx.desk, ctx.actor, one, form.read(ServiceForm))
+    except Mendable as error:
+        return _page(ctx, one, not one, error.status, problems=error.problems, typed=form, form="service")
+    return ctx.go(PAGE, "Saved.")
