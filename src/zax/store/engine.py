@@ -29,6 +29,8 @@ from sqlalchemy.exc import (
 )
 from sqlalchemy.pool import ConnectionPoolEntry
 
+from zax.store.acts.setup_log import note_made, note_rows
+
 # The floors above name these types from here, so that this floor alone knows the database library.
 __all__ = [
     "NOT_TAKEN",
@@ -110,6 +112,8 @@ _DOUBT = _Doubt()
 
 def _made(engine: Engine) -> Engine:
     event.listen(engine, "before_cursor_execute", _days_in_words, retval=True)
+    event.listen(engine, "before_execute", note_rows)
+    event.listen(engine, "after_execute", note_made)
     event.listen(engine, "handle_error", _DOUBT.note_loss)
     event.listen(engine, "checkin", _DOUBT.note_use)
     event.listen(engine, "checkout", _DOUBT.ask)

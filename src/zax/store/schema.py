@@ -6,7 +6,7 @@ Nothing that people entered is deleted: rows end, are reversed or removed with a
 audit only grow.
 """
 
-from zax.store.acts.tables import audit, feed, form_done, outbox
+from zax.store.acts.tables import audit, feed, form_done, outbox, setup_change
 from zax.store.arrivals.tables import (
     arrival_done,
     arrival_step,
@@ -230,6 +230,7 @@ __all__ = [
     "service_set_line",
     "session",
     "setting",
+    "setup_change",
     "shelf",
     "shortfall",
     "sign_in_try",

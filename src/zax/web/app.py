@@ -90,6 +90,7 @@ from zax.web.record import importing, record
 from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
 from zax.web.remits import rules as adjustment_setup
 from zax.web.setup import arrival as arrival_setup
+from zax.web.setup import changes as setup_changes
 from zax.web.setup import clinic as clinic_setup
 from zax.web.setup import closures as closure_setup
 from zax.web.setup import first_days, opening
@@ -150,6 +151,7 @@ ROOMS = (
     *(
         setup_home,
         first_days,
+        setup_changes,
         clinic_setup,
         provider_setup,
         service_setup,

@@ -21,7 +21,7 @@ from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.openings import Part, Request, find_openings
 from zax.desk.clinic.clinic import load
-from zax.desk.patients.details import new_patient
+from zax.desk.patients.details import put_on_file
 from zax.desk.people.sign_in import authenticate
 from zax.desk.setup.clinic import ClinicForm, save_clinic
 from zax.desk.setup.first_days import facts_of
@@ -108,7 +108,7 @@ def test_from_nothing_to_a_booked_visit(empty: Desk, outside: Outside) -> None:
     with empty.engine.connect() as connection:
         best = find_openings(connection, empty.clinic, empty.clock.now(), wish)
     assert best and best[0].lead == dentist
-    patient = new_patient(empty, sam, "Nell", "Brand", "4/5/1990", "360 555 0188", 1)
+    patient = put_on_file(empty, sam, "Nell", "Brand", "4/5/1990", "360 555 0188", site_id=1)
     assert patient and run_once(empty, outside, lambda *_: b"") >= 0
 
 

@@ -15,6 +15,7 @@ import functools
 import random
 import threading
 from collections.abc import Callable
+from contextlib import nullcontext
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
 from zax.core.errors import Conflict, DoneBefore, Refused
@@ -22,6 +23,7 @@ from zax.core.people.roles import require
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import load
+from zax.store.acts.setup_log import recording
 from zax.store.acts.traces import claim_form
 from zax.store.clinic.settings import setup_version
 from zax.store.engine import NOT_TAKEN, TROUBLE, DBAPIError, error_number
@@ -29,6 +31,8 @@ from zax.store.engine import NOT_TAKEN, TROUBLE, DBAPIError, error_number
 P = ParamSpec("P")
 T = TypeVar("T")
 TRIES = 8
+# Acts of these rights change the setup.
+SETUP_RIGHTS = frozenset({"setup", "plans", "people"})
 _DEADLOCK, _LOCK_TIMEOUT, _THERE_BEFORE = 1213, 1205, 1062
 # By MariaDB's number: a row that is named is not there, a text is too long, a number too large.
 _NOT_TAKEN = {
@@ -47,21 +51,23 @@ def act(
         @functools.wraps(function)
         def run(desk: Desk, actor: Actor, *args: P.args, **kwargs: P.kwargs) -> T:
             require(actor.role, right, desk.clinic.roles.values())
-            return in_transaction(desk, actor, lambda tx: function(tx, *args, **kwargs))
+            return in_transaction(
+                desk, actor, lambda tx: function(tx, *args, **kwargs), records=right in SETUP_RIGHTS
+            )
 
         return cast("Callable[Concatenate[Desk, Actor, P], T]", run)
 
     return wrap
 
 
-def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -> T:
+def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T], records: bool = False) -> T:
     """Run `work` in a transaction; again on a deadlock, with a short random pause so that two do not meet
-    again.
+    again. `records`: what it changes of the setup is noted row by row.
     """
     key = actor.once.next_key() if actor.once else ""
     for attempt in range(1, TRIES + 1):
         try:
-            return _once(desk, actor, work, key)
+            return _once(desk, actor, work, key, records)
         except NOT_TAKEN as error:
             if error_number(error) != _THERE_BEFORE:
                 raise refusal_of(error) from error
@@ -75,8 +81,8 @@ def in_transaction(desk: Desk, actor: Actor, work: Callable[[Transaction], T]) -
     raise AssertionError("unreachable")
 
 
-def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T], key: str) -> T:
-    with desk.engine.begin() as connection:
+def _once(desk: Desk, actor: Actor, work: Callable[[Transaction], T], key: str, records: bool) -> T:
+    with desk.engine.begin() as connection, recording(connection) if records else nullcontext():
         if key and not claim_form(connection, key, desk.clock.now()):
             raise DoneBefore("That’s already done.")
         version = setup_version(connection)

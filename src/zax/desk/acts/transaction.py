@@ -9,10 +9,12 @@ from threading import Lock
 from typing import TypeAlias
 
 from zax.clock import Clock, local
+from zax.core.acts.row_changes import said
 from zax.core.wording import use
 from zax.desk.acts.actor import Actor
 from zax.desk.clinic.clinic import Clinic, load
 from zax.store.acts.outbox import put_errand
+from zax.store.acts.setup_log import changes_of, keep_change
 from zax.store.acts.traces import write_audit, write_feed
 from zax.store.clinic import settings
 from zax.store.engine import Connection, Engine
@@ -156,6 +158,12 @@ class Transaction:
         """
         settings.set_version(self.connection, self.clinic.version + 1)
         self.audit_with(act, detail)
+        changes = changes_of(self.connection)
+        if changes:
+            words = said(changes)
+            keep_change(
+                self.connection, at=self.now, by_id=self.actor.id, act=act, words=words, changes=changes
+            )
         self.tell("setup")
         self.changed_clinic = load(self.connection)
 

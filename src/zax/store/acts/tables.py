@@ -39,6 +39,20 @@ feed = Table(
     text_column("what", 20),
     Index("ix_feed_at", "at"),
 )
+# What was changed of the setup, row by row, so that it can be told and turned back.
+setup_change = Table(
+    "setup_change",
+    metadata,
+    id_column(),
+    moment("at"),
+    ref("by_id", "user", nullable=True),
+    text_column("act", 40),
+    text_column("words", 200),
+    Column("changes", JSON, nullable=False),
+    moment("undone_at", nullable=True),
+    ref("undone_by", "user", nullable=True),
+    Index("ix_setup_change_act", "act"),
+)
 audit = Table(
     "audit",
     metadata,

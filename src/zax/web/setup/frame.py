@@ -18,6 +18,8 @@ from zax.desk.setup.hours import (
     Affected,
     outside_now,
 )
+from zax.store.people.setup_changes import last_change_of
+from zax.web.setup.subjects import acts_of, subject_of
 from zax.web.shell.request_context import PostedForm, RequestContext
 from zax.web.shell.screens import setup_groups
 
@@ -35,9 +37,10 @@ class Decision(Form):
 
 
 def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: object) -> Response:
+    here = PLACES.get(template, f"/setup/{template}")
     with ctx.read() as connection:
         outside = outside_now(connection, ctx.clinic, ctx.today)
-    here = PLACES.get(template, f"/setup/{template}")
+        last_change = last_change_of(connection, acts_of(here))
     groups = setup_groups(ctx.actor.role).values()
     return ctx.page(
         f"setup/{template}.html",
@@ -48,6 +51,8 @@ def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: 
         tab=template,
         here=here,
         beside=next((group for group in groups if any(each.href == here for each in group)), []),
+        last_change=last_change,
+        subject_of=subject_of,
         **values,
     )
 

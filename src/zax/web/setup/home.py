@@ -9,7 +9,11 @@ from collections.abc import Callable, Mapping
 from fastapi import APIRouter, Request
 from fastapi.responses import Response
 
+from zax.core.setup.first_days import GOAL_WORDS, Goal, first_days
 from zax.desk.clinic.clinic import Clinic
+from zax.desk.setup.first_days import facts_of
+from zax.store.people.setup_changes import setup_changes
+from zax.web.setup.first_days import PLACES
 from zax.web.setup.frame import setup_page
 from zax.web.shell.request_context import enter
 from zax.web.shell.screens import setup_groups
@@ -25,8 +29,12 @@ def _in_use(rows: Mapping[int, object]) -> int:
     return sum(bool(getattr(row, "active", True)) for row in rows.values())
 
 
+MOST_CHANGES = 5
 # What stands beside a subject, by its address.
 AMOUNTS: Mapping[str, Callable[[Clinic], str]] = {
+    "/setup/providers": lambda c: _counted(len(c.providers), "person", "people"),
+    "/setup/services": lambda c: _counted(len(c.services), "service"),
+    "/setup/people": lambda c: _counted(len(c.role_words), "role"),
     "/setup/sites": lambda c: _counted(len(c.sites), "site"),
     "/setup/hours": lambda c: _counted(len(c.providers), "person", "people"),
     "/setup/day": lambda c: _counted(_in_use(c.stages), "stage"),
@@ -43,11 +51,20 @@ AMOUNTS: Mapping[str, Callable[[Clinic], str]] = {
 @router.get("/setup")
 def show_setup(request: Request) -> Response:
     ctx = enter(request, "setup")
+    with ctx.read() as connection:
+        changes = setup_changes(connection, MOST_CHANGES)
+        columns = first_days(facts_of(connection, ctx.clinic, ctx.today, ctx.actor.id or 0))
+    claim = next(each for each in columns if each.goal == Goal.CLAIM)
     return setup_page(
         ctx,
         "home",
         groups=setup_groups(ctx.actor.role),
         amounts={href: said(ctx.clinic) for href, said in AMOUNTS.items()},
+        changes=changes,
+        claim=claim,
+        missing=claim.left,
+        goals=GOAL_WORDS,
+        places=PLACES,
     )
 
 

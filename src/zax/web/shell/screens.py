@@ -133,6 +133,7 @@ SCREENS = (
         ("Forms", "/setup/forms", "consent sign privacy"),
         ("Ready-made notes", "/setup/notes", "snippets texts shortcuts typing"),
     ),
+    *_setup(SAFE, ("Who changed what", "/setup/changes", "history undo log settings")),
     *_setup(PEOPLE, ("Providers", "/setup/providers", "dentist hygienist physician npi taxonomy leave")),
     Screen(
         words="People and roles",
