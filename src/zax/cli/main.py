@@ -72,6 +72,14 @@ def audit_money() -> None:
     raise typer.Exit(money_cli.audit_money())
 
 
+@check.command("log")
+def audit_log() -> None:
+    """Check that nothing of who did what and who looked was changed; exit 1 when something was."""
+    from zax.cli import audit_log as log_cli
+
+    raise typer.Exit(log_cli.audit_log())
+
+
 @x12.command("read")
 def x12_read(
     file: Annotated[Path, typer.Argument(help="an X12 file: 271, 835, 999, 837 and others")],

@@ -21,6 +21,7 @@ ONLY_GROW: Mapping[str, tuple[str, ...]] = {
     "journal": ("patient_id",),
     "allocation": ("patient_id",),
     "audit": (),
+    "audit_seal": (),
     "look": (),
     "payer_entry": (),
     "return_event": (),

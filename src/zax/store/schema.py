@@ -6,7 +6,7 @@ Nothing that people entered is deleted: rows end, are reversed or removed with a
 audit only grow.
 """
 
-from zax.store.acts.tables import audit, feed, form_done, outbox, setup_change
+from zax.store.acts.tables import audit, audit_seal, feed, form_done, outbox, setup_change
 from zax.store.arrivals.tables import (
     arrival_done,
     arrival_step,
@@ -134,6 +134,7 @@ __all__ = [
     "arrival_done",
     "arrival_step",
     "audit",
+    "audit_seal",
     "beat",
     "book_act",
     "calendar_feed",

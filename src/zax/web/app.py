@@ -93,7 +93,7 @@ from zax.web.setup import arrival as arrival_setup
 from zax.web.setup import changes as setup_changes
 from zax.web.setup import clinic as clinic_setup
 from zax.web.setup import closures as closure_setup
-from zax.web.setup import first_days, opening
+from zax.web.setup import first_days, looking_back, opening
 from zax.web.setup import flags as flag_setup
 from zax.web.setup import heads_ups as heads_up_setup
 from zax.web.setup import home as setup_home
@@ -162,7 +162,7 @@ ROOMS = (
     ),
     adjustment_setup,
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
-    *(people_setup, signed_in_setup, sealed_setup),
+    *(people_setup, signed_in_setup, sealed_setup, looking_back),
     *(sign_in, switch, me, join),
     opening,
     set_aside,

@@ -12,6 +12,7 @@ from datetime import timedelta
 
 import structlog
 
+from zax.desk.acts.audit_log import seal_audit
 from zax.desk.book.web_requests import release_held
 from zax.desk.claims.habits import evening_run
 from zax.desk.claims.norms import learn_norms
@@ -74,6 +75,11 @@ DUTIES = (
     Duty("banks", lambda tools: take_back(tools.desk, tools.outside.pay_page), timedelta(minutes=1)),
     Duty("missed visits", lambda tools: learn_missing(tools.desk), timedelta(hours=1)),
     Duty("returns", lambda tools: raise_overdue(tools.desk), timedelta(minutes=10)),
+    Duty(
+        "seals",
+        lambda tools: seal_audit(tools.desk, tools.files.var if tools.files else None),
+        timedelta(minutes=5),
+    ),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )
 

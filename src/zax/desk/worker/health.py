@@ -28,6 +28,7 @@ _DUTIES: Mapping[str, str] = {
     "text replies": "fetch patients’ texts",
     "mail": "read the clinic’s mailbox",
     "online tries": "forget who asked online",
+    "seals": "seal who did what",
     "banks": "reverse what banks took back",
     "forgetting": "forget who was turned down online",
     "statement notices": "tell patients of their statements",

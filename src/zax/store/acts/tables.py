@@ -66,4 +66,18 @@ audit = Table(
     Index("ix_audit_act_at", "act", "at"),
     Index("ix_audit_visit_id", "visit_id"),
     Index("ix_audit_patient_id", "patient_id"),
+    Index("ix_audit_at", "at"),
+    Index("ix_audit_by_id_at", "by_id", "at"),
+)
+# The sum over a stretch of `audit` or `look` up to `last_id`, over the sum before it.
+audit_seal = Table(
+    "audit_seal",
+    metadata,
+    id_column(),
+    text_column("name", 10),
+    Column("last_id", Integer, nullable=False),
+    Column("rows", Integer, nullable=False),
+    text_column("digest", 64),
+    moment("at"),
+    Index("ix_audit_seal_name", "name"),
 )

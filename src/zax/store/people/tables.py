@@ -109,4 +109,5 @@ look = Table(
     text_column("screen", 20),
     Index("ix_look_patient_id_at", "patient_id", "at"),
     Index("ix_look_user_id_at", "user_id", "at"),
+    Index("ix_look_at", "at"),
 )

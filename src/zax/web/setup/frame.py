@@ -24,7 +24,13 @@ from zax.web.shell.request_context import PostedForm, RequestContext
 from zax.web.shell.screens import setup_groups
 
 # Where a page stands among the screens, where its template is called otherwise.
-PLACES = {"heads_ups": "/setup/headsups", "type": "/setup/types", "signed_in": "/setup/signed-in"}
+PLACES = {
+    "heads_ups": "/setup/headsups",
+    "type": "/setup/types",
+    "signed_in": "/setup/signed-in",
+    "first_days": "/setup/first-days",
+    "looking_back": "/setup/looking-back",
+}
 
 ChosenDay: TypeAlias = Annotated[date, a_day("Choose a day.")]
 ChosenDayOrNone: TypeAlias = Annotated[date | None, a_day_or_none("Choose a day.")]

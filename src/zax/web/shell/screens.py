@@ -133,6 +133,13 @@ SCREENS = (
         ("Forms", "/setup/forms", "consent sign privacy"),
         ("Ready-made notes", "/setup/notes", "snippets texts shortcuts typing"),
     ),
+    Screen(
+        words="Looking back",
+        href="/setup/looking-back",
+        right="audit",
+        also="setup audit log who did looked unusual history",
+        group=SAFE,
+    ),
     *_setup(SAFE, ("Who changed what", "/setup/changes", "history undo log settings")),
     *_setup(PEOPLE, ("Providers", "/setup/providers", "dentist hygienist physician npi taxonomy leave")),
     Screen(
