@@ -5,7 +5,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 packages=(tzdata python3-venv python3-dev gcc libc6-dev pkg-config libmariadb-dev mariadb-server-core
-  mariadb-client-core libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0)
+  mariadb-client-core mariadb-client mariadb-backup age libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0)
 if [ "${1:-}" = browser ]; then packages+=(chromium chromium-driver); fi
 
 missing=()

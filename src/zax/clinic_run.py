@@ -4,6 +4,7 @@ the first start prints a link that opens the clinic.
 
 from __future__ import annotations
 
+import os
 import threading
 from functools import partial
 
@@ -15,6 +16,8 @@ from zax.settings import Settings
 
 def run_clinic() -> int:
     """0 when it was stopped in order, 1 when it could not start or a part of it died."""
+    # Backups are made unless somebody says where else; better on another disk.
+    os.environ.setdefault("ZAX_BACKUP", str(Settings().var / "backup"))
     settings = Settings()
     return run(
         Plan(
@@ -22,6 +25,7 @@ def run_clinic() -> int:
             ports={"ZAX_PORT": settings.port},
             prepare=partial(_prepare, settings),
             say=lambda: _say_where(settings),
+            binary_log=True,
         )
     )
 

@@ -151,6 +151,7 @@ def run_worker(pulse: Callable[[], None] = lambda: None, lane: Lane = Lane.EVERY
                 mail_html=mail_html,
                 alive=alive,
                 lane=lane,
+                backups=settings.backups,
             )
             failures = 0
         except TROUBLE as error:

@@ -36,7 +36,8 @@ class Trouble(RuntimeError):
 class Plan:
     """What is to run. `ports` must be free, by the name of their setting. `before` is done before the
     database starts, `prepare` once it runs: the shift of the clock in seconds, None for none. `more` are
-    parts besides worker and web; `say` tells where it all is.
+    parts besides worker and web; `say` tells where it all is;
+    with `binary_log` the database can be brought to any second.
     """
 
     settings: Settings
@@ -45,6 +46,7 @@ class Plan:
     say: Callable[[], None]
     before: Callable[[], None] = lambda: None
     more: Sequence[Part] = ()
+    binary_log: bool = False
 
 
 def run(plan: Plan) -> int:
@@ -53,7 +55,7 @@ def run(plan: Plan) -> int:
     stop = threading.Event()
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: stop.set())
-    server = Server(settings.var / "db", settings.db_port)
+    server = Server(settings.var / "db", settings.db_port, binary_log=plan.binary_log)
     parts: list[Part] = [Database(server)]
     try:
         _check_ports(plan.ports)

@@ -53,6 +53,12 @@ class Settings:
     # The clinic's own mailbox, where mail comes back; its password stands in a file.
     mailbox_user: str = field(default_factory=lambda: os.environ.get("ZAX_MAILBOX_USER", "desk"))
     mailbox_secret: Path = field(default_factory=lambda: _path("ZAX_MAILBOX_SECRET", "mailbox_secret"))
+    # Where backups go; none are made by themselves where nothing is said.
+    backups: Path | None = field(
+        default_factory=lambda: (
+            Path(os.environ["ZAX_BACKUP"]).resolve() if os.environ.get("ZAX_BACKUP") else None
+        )
+    )
     # The stand-in offers its folders on this port; on none unless it is asked to.
     sftp_port: int | None = field(
         default_factory=lambda: _port("ZAX_SFTP_PORT", 0) if "ZAX_SFTP_PORT" in os.environ else None

@@ -1,4 +1,6 @@
-"""The command line: demo, run, serve, worker, standin, migrate, seed, import, export, audit, x12."""
+"""The command line: demo, run, serve, worker, standin, migrate, backup, restore, seed, import, export, audit,
+x12.
+"""
 
 from __future__ import annotations
 
@@ -114,6 +116,27 @@ def run() -> None:
     from zax.clinic_run import run_clinic
 
     sys.exit(run_clinic())
+
+
+@app.command()
+def backup() -> None:
+    """A backup of the running clinic now: database, what is written since, files and keys, sealed."""
+    from zax.cli.backup import backup_now
+
+    sys.exit(backup_now())
+
+
+@app.command()
+def restore(
+    folder: Annotated[Path, typer.Argument(help="the folder of the backups")],
+    into: Annotated[Path, typer.Argument(help="an empty folder for the clinic")],
+    key: Annotated[Path | None, typer.Option(help="the backup key; ZAX_VAR/backup-key when not said")] = None,
+    until: Annotated[str, typer.Option(help="the second to go back to, in UTC: 2026-11-30 17:41:07")] = "",
+) -> None:
+    """Bring a clinic back from its backup, as it was at any second."""
+    from zax.cli.backup import restore_into
+
+    sys.exit(restore_into(folder, key, into, until))
 
 
 @app.command()

@@ -23,6 +23,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from zax.clock import system_now
 from zax.core.errors import DoneBefore, NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
+from zax.desk.worker.backing_up import backup_hours
 from zax.logs import Seldom
 from zax.outside.doors import Outside
 from zax.settings import Settings
@@ -276,19 +277,27 @@ def _minutes() -> Response:
 
 
 def healthz(request: Request) -> JSONResponse:
-    """Whether the database answers and when the worker was last alive; 503 unless both are well."""
+    """Whether the database answers, when the worker was last alive and how old the last backup is; 503 unless
+    the first two are well.
+    """
     shared: Shared = request.app.state.shared
     try:
         with shared.reading.connect() as connection:
             beat = last_beat(connection)
+            hours = backup_hours(connection)
         database = "up"
     except TROUBLE:
-        beat, database = None, "down"
+        beat, database, hours = None, "down", None
     age = (system_now() - beat.at).total_seconds() if beat else None
     worker = "up" if age is not None and age < 20 else "never started" if age is None else "silent"
     well = database == "up" and worker == "up"
     return JSONResponse(
-        {"database": database, "worker": worker, "worker_seconds_ago": age and round(age, 1)},
+        {
+            "database": database,
+            "worker": worker,
+            "worker_seconds_ago": age and round(age, 1),
+            "backup_hours_ago": hours and round(hours, 1),
+        },
         200 if well else 503,
     )
 

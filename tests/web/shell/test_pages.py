@@ -251,6 +251,7 @@ def test_health_tells_database_and_worker(web: Browser, desk: Desk) -> None:
         "database": "up",
         "worker": "up",
         "worker_seconds_ago": 0,
+        "backup_hours_ago": None,
     }
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE beat SET at = at - INTERVAL 1 HOUR"))

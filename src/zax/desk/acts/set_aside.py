@@ -17,6 +17,7 @@ from zax.store.engine import Connection
 
 # What each kind of errand is about, and whose work it is.
 KINDS: Mapping[str, tuple[str, str]] = {
+    "backup": ("Backup", "setup"),
     "claim_file": ("Claim file to the clearinghouse", "claims"),
     "payer_list": ("List of payers", "plans"),
     "claim_status": ("Question about a claim", "claims"),

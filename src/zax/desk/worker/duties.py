@@ -32,6 +32,7 @@ from zax.desk.online.forgetting import forget_turned_down
 from zax.desk.own.paying import take_back
 from zax.desk.own.statements import print_unopened, tell_of_statements
 from zax.desk.remits.mailbox import fetch_mailbox
+from zax.desk.worker.backing_up import copy_logs, plan_backup
 from zax.desk.worker.beats import beat, failed, went_well
 from zax.desk.worker.errands import why_it_failed
 from zax.desk.worker.tools import Tools
@@ -80,6 +81,8 @@ DUTIES = (
         lambda tools: seal_audit(tools.desk, tools.files.var if tools.files else None),
         timedelta(minutes=5),
     ),
+    Duty("backup", lambda tools: plan_backup(tools.desk, tools.backups), timedelta(minutes=10)),
+    Duty("binary logs", copy_logs, timedelta(minutes=1)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )
 

@@ -36,6 +36,7 @@ from zax.desk.people.inviting import carry_out_letter
 from zax.desk.record.importing import run_import
 from zax.desk.remits.importing import read_rest
 from zax.desk.remits.mailbox import take_in
+from zax.desk.worker.backing_up import make_backup
 from zax.desk.worker.tools import Lane, Tools
 from zax.outside.doors import OutsideTrouble
 from zax.store.acts.outbox import (
@@ -58,7 +59,7 @@ MOST_FAILURES = 5
 _GAVE_NO_WORD = "The helper ended each time it tried this."
 # Short, so that of two long runs neither waits for its first progress.
 SLICE_SECONDS = 1.0
-LONG_RUNS = frozenset({"import", "statements"})
+LONG_RUNS = frozenset({"backup", "import", "statements"})
 # Claims and mail go before the many questions of a night and long runs.
 LAST = frozenset({"eligibility", "statements"})
 log = structlog.get_logger()
@@ -237,6 +238,7 @@ def _online_payment(tools: Tools, errand: Errand) -> None:
 
 
 HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
+    "backup": make_backup,
     "claim_file": _claim_file,
     "claim_status": _claim_status,
     "insurer_file": _insurer_file,

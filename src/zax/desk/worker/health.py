@@ -6,9 +6,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime, timedelta
+from pathlib import Path
 
 from zax.clock import local
 from zax.core.wording import clock_words
+from zax.desk.worker.backing_up import too_old
 from zax.desk.worker.beats import LONG_RUNS
 from zax.store.acts.outbox import Delayed, delayed_errands
 from zax.store.engine import Connection
@@ -28,6 +30,8 @@ _DUTIES: Mapping[str, str] = {
     "text replies": "fetch patients’ texts",
     "mail": "read the clinic’s mailbox",
     "online tries": "forget who asked online",
+    "backup": "plan the backup",
+    "binary logs": "copy what was written since the last backup",
     "seals": "seal who did what",
     "banks": "reverse what banks took back",
     "forgetting": "forget who was turned down online",
@@ -42,6 +46,7 @@ _DUTIES: Mapping[str, str] = {
     "mailbox": "fetch files from insurers",
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {
+    "backup": ("backup waits", "backups wait"),
     "claim_file": ("claim file waits", "claim files wait"),
     "people_mail": ("sign-in link waits", "sign-in links wait"),
     "payer_list": ("list of payers is to be fetched", "lists of payers are to be fetched"),
@@ -54,7 +59,9 @@ _ERRANDS: Mapping[str, tuple[str, str]] = {
 }
 
 
-def missing(connection: Connection, system_now: datetime, zone: str) -> list[str]:
+def missing(
+    connection: Connection, system_now: datetime, zone: str, backups: Path | None = None
+) -> list[str]:
     """A sentence for each; empty when all is well. `system_now` is UTC, not the product's clock."""
     found: list[str] = []
     beat = beats.last_beat(connection)
@@ -62,6 +69,8 @@ def missing(connection: Connection, system_now: datetime, zone: str) -> list[str
         found.append(
             "Zax’s background helper is down. Claims, emails and statements wait; it is being restarted."
         )
+    if words := too_old(connection, backups):
+        found.append(words)
     long_runs = beats.last_beat(connection, LONG_RUNS)
     if long_runs is not None and system_now - long_runs.at > SILENT:
         found.append("The helper for long runs is down. Statements and imports wait; it is being restarted.")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
+from pathlib import Path
 
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
@@ -27,7 +28,8 @@ class Lane(StrEnum):
 @dataclass(frozen=True, slots=True)
 class Tools:
     """The desk, the doors to the outside, how papers become PDF and mails HTML, where imported lists and made
-    papers lie, and what is called in the middle of long work to say that the worker lives.
+    papers lie, and what is called in the middle of long work to say that the worker lives;
+    `backups` is the folder for them.
     """
 
     desk: Desk
@@ -38,6 +40,7 @@ class Tools:
     files: FileStore | None = None
     alive: Callable[[], None] = lambda: None
     lane: Lane = Lane.EVERYTHING
+    backups: Path | None = None
 
     @property
     def store(self) -> FileStore:

@@ -5,6 +5,7 @@ share the work.
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
@@ -27,6 +28,7 @@ def run_once(
     mail_html: MailHtml | None = None,
     alive: Callable[[], None] = lambda: None,
     lane: Lane = Lane.EVERYTHING,
+    backups: Path | None = None,
 ) -> int:
     """Do every duty (but not in the lane of long runs), then carry out at most `limit` errands that are due;
     how many things were done. Raises only what the database itself is to blame for.
@@ -35,7 +37,7 @@ def run_once(
         desk.read_setup()
     if not desk.clinic.sites:
         return 0  # nothing to do until the clinic has opened
-    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, mail_html, files, alive, lane)
+    tools = Tools(desk, outside, receipt_pdf, statement_pdfs, mail_html, files, alive, lane, backups)
     done = 0
     for duty in DUTIES if lane != Lane.LONG else ():
         done += do_duty(tools, duty)

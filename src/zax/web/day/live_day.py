@@ -80,7 +80,7 @@ def day_page(ctx: RequestContext, query: dict[str, str], status: int = 200, **mo
         lists = desk_lists(connection, ctx.clinic, view)
         sheet = open_sheet(ctx, connection, query)
         extras = sheet_extras(ctx, connection, sheet)
-        troubles = missing(connection, system_now(), ctx.site.timezone)
+        troubles = missing(connection, system_now(), ctx.site.timezone, ctx.shared.settings.backups)
     page = ctx.page(
         "day/live_day.html",
         status,
