@@ -48,7 +48,9 @@ async function unlock(form) {
     uncover();
     return;
   }
-  pin.select();
+  delete form.dataset.sent; // answered: the next try need not wait (shell/forms.js)
+  pin.value = "";
+  pin.focus();
   if (!answer) return say("Zax isn’t answering. Try again in a moment.");
   const told = (answer.headers.get("content-type") ?? "").includes("json") ? await answer.json() : null;
   say(told ? told.problem : "Your session ended. Sign in in another tab; this page stays as it is.");
@@ -61,13 +63,23 @@ const touch = () => {
 };
 for (const kind of ["pointerdown", "keydown", "wheel"]) addEventListener(kind, touch, { passive: true, capture: true });
 
+// No key reaches the page below: what it would do, nobody is there to want.
+addEventListener("keydown", (event) => {
+  if (!box()?.open) return;
+  event.stopImmediatePropagation();
+  if (event.key === "Escape") event.preventDefault();
+}, true);
+
 channel.addEventListener("message", ({ data }) => {
   if (data === "touch") touched = Date.now();
   if (data === "lock") cover();
   if (data === "unlock") uncover();
 });
 document.addEventListener("zax-locked", cover);
-document.addEventListener("cancel", (event) => { if (event.target === box()) event.preventDefault(); }, true);
+// A browser may close it all the same, asked to by Escape or a gesture: it is there again at once.
+document.addEventListener("close", (event) => {
+  if (event.target === box() && document.documentElement.classList.contains("covered")) cover();
+}, true);
 document.addEventListener("submit", (event) => {
   if (event.target.id === "lockform") {
     event.preventDefault();
