@@ -10,6 +10,7 @@ from typing import TypeAlias
 
 from zax.clock import Clock, local
 from zax.core.acts.row_changes import said
+from zax.core.errors import NotAllowed
 from zax.core.wording import use
 from zax.desk.acts.actor import Actor
 from zax.desk.clinic.clinic import Clinic, load
@@ -71,6 +72,14 @@ class Transaction:
     def clinic(self) -> Clinic:
         """The setup as this act sees it, its own changes included."""
         return self.changed_clinic or self.desk.clinic
+
+    def at_site(self, site_id: int) -> None:
+        """Raises NotAllowed where the actor works at other sites than this one."""
+        if self.actor.works_at(site_id):
+            return
+        named = [each.name for each in self.clinic.sites.values() if each.id in self.actor.site_ids]
+        here = self.clinic.sites[site_id].name
+        raise NotAllowed(f"You work at {' and '.join(named)}. Ask someone at {here} to do this.")
 
     def local_now(self, site_id: int) -> datetime:
         return local(self.now, self.clinic.sites[site_id].timezone)

@@ -50,6 +50,8 @@ def provider_of(clinic: Clinic, provider_id: int) -> Provider:
 
 def lock_spots(tx: Transaction, spots: Sequence[Spot]) -> None:
     """Take the day rows of everybody and every room that the spots could use."""
+    for spot in spots:
+        tx.at_site(spot.site_id)
     people, rooms = set(), set()
     for spot in spots:
         team = [spot.provider, *_helpers(tx.clinic, spot)]

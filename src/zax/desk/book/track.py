@@ -86,6 +86,7 @@ def locked_visit(tx: Transaction, visit_id: int, version: int | None = None) -> 
     visit = visits.lock_visit(tx.connection, visit_id)
     if visit is None:
         raise NotFound("That visit doesn’t exist. The link may be old; look up the patient instead.")
+    tx.at_site(visit.site_id)
     if version is not None and version != visit.version:
         who, at, what = visits.last_change(tx.connection, visit_id)
         ago = max(0, int((tx.desk.clock.now() - at).total_seconds() // 60))

@@ -225,6 +225,7 @@ def books_day(tx: Transaction, site_id: int) -> date:
     Never a closed day: after the close, or with a clock that stands before it, the day after the last closed
     one.
     """
+    tx.at_site(site_id)
     if site_id not in tx.books:
         closed = journal.hold_books(tx.connection, site_id)
         tx.books[site_id] = day_of_books(tx.business_day(site_id), closed)
