@@ -1,5 +1,5 @@
-"""The command line: demo, run, serve, worker, standin, migrate, backup, restore, seed, import, export, audit,
-x12.
+"""The command line: demo, run, serve, worker, standin, migrate, doctor, backup, restore, seed, import,
+export, audit, x12.
 """
 
 from __future__ import annotations
@@ -116,6 +116,14 @@ def run() -> None:
     from zax.clinic_run import run_clinic
 
     sys.exit(run_clinic())
+
+
+@app.command()
+def doctor() -> None:
+    """Look at the machine, the database, the keys, the backups and the doors, and say what is wrong."""
+    from zax.cli.doctor import examine
+
+    sys.exit(examine())
 
 
 @app.command()

@@ -6,6 +6,7 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, inspect, text
 
 from zax.store.rights import grant_daily_rights
@@ -27,6 +28,19 @@ def migrate(engine: Engine) -> None:
         command.upgrade(alembic, "head")
     with engine.begin() as connection:
         grant_daily_rights(connection)
+
+
+def newest() -> str:
+    """The revision that this Zax was written for."""
+    return ScriptDirectory.from_config(config()).get_current_head() or ""
+
+
+def version_of(engine: Engine) -> str:
+    """The revision of a database; empty for one without a schema."""
+    with engine.connect() as connection:
+        if not inspect(connection).has_table("alembic_version"):
+            return ""
+        return str(connection.execute(text("SELECT version_num FROM alembic_version")).scalar() or "")
 
 
 def is_demo(engine: Engine) -> bool:

@@ -107,7 +107,7 @@ from zax.web.setup import services as service_setup
 from zax.web.setup import signed_in as signed_in_setup
 from zax.web.setup import sites as site_setup
 from zax.web.setup import visit_types as type_setup
-from zax.web.shell import live, signs
+from zax.web.shell import live, signs, well_known
 from zax.web.shell.body_limit import BodyLimit
 from zax.web.shell.desk_first import DeskFirst
 from zax.web.shell.not_open import NotOpen
@@ -166,6 +166,7 @@ ROOMS = (
     *(people_setup, signed_in_setup, sealed_setup, looking_back),
     *(sign_in, switch, me, join),
     opening,
+    well_known,
     set_aside,
 )
 HEADERS = {

@@ -36,6 +36,7 @@ OPEN = {
         "register",
         "sign-in",
     ),
+    *(".well-known", "readyz"),
     *("sign-out", "switch", "tablet", "unlock", "v", "wall", "lock", ""),
 }
 SELF = {"me"}

@@ -290,3 +290,9 @@ def test_the_back_address_stays_at_home(juno: Browser, desk: Desk) -> None:
     for bad in ("//evil.example", "https://evil.example", "/\\evil.example", "evil", ""):
         assert juno.post("/site", site_id=1, back=bad).headers["location"] == "/day"
     assert juno.post("/site", site_id="x", back="/day").status_code == 422
+
+
+def test_machines_are_told_when_it_is_ready_and_whom_to_write_to(web: Browser) -> None:
+    assert web.get("/readyz").json() == {"ready": True}
+    told = web.get("/.well-known/security.txt").text
+    assert "Contact: mailto:desk@juniperquay.example.org" in told and "Expires: 20" in told

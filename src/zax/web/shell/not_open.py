@@ -12,7 +12,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from zax.desk.acts.transaction import Desk
 
-OPEN_ANYWAY = frozenset({"open", "static", "healthz"})
+OPEN_ANYWAY = frozenset({"open", "static", "healthz", "readyz"})
 
 
 class NotOpen:
