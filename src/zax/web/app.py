@@ -91,6 +91,7 @@ from zax.web.record import importing, record
 from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
 from zax.web.remits import rules as adjustment_setup
 from zax.web.setup import arrival as arrival_setup
+from zax.web.setup import backups as backup_setup
 from zax.web.setup import changes as setup_changes
 from zax.web.setup import clinic as clinic_setup
 from zax.web.setup import closures as closure_setup
@@ -163,7 +164,7 @@ ROOMS = (
     ),
     adjustment_setup,
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
-    *(people_setup, signed_in_setup, sealed_setup, looking_back),
+    *(people_setup, signed_in_setup, sealed_setup, looking_back, backup_setup),
     *(sign_in, switch, me, join),
     opening,
     well_known,

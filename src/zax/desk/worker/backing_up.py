@@ -8,8 +8,9 @@ from datetime import timedelta
 from pathlib import Path
 
 from zax.clock import local, system_now
+from zax.core.errors import Refused
 from zax.core.setup.backups import TOO_OLD
-from zax.desk.acts.act import in_transaction
+from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.worker.beats import beat
@@ -42,6 +43,15 @@ def plan_backup(desk: Desk, folder: Path | None) -> int:
 def _put(tx: Transaction, key: str) -> int:
     tx.send(KIND, key, {})
     return 1
+
+
+@act("setup")
+def back_up_now(tx: Transaction, folder: Path | None) -> None:
+    """One more, whatever the clock says. Refused where no folder is named."""
+    if folder is None:
+        raise Refused("No folder is named for backups. Set ZAX_BACKUP and start again.")
+    tx.send(KIND, f"backup-{system_now():%Y%m%dT%H%M%S}", {})
+    tx.audit("backup.asked")
 
 
 def make_backup(tools: Tools, errand: Errand) -> None:

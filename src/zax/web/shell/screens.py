@@ -140,7 +140,11 @@ SCREENS = (
         also="setup audit log who did looked unusual history",
         group=SAFE,
     ),
-    *_setup(SAFE, ("Who changed what", "/setup/changes", "history undo log settings")),
+    *_setup(
+        SAFE,
+        ("Who changed what", "/setup/changes", "history undo log settings"),
+        ("Backups", "/setup/backups", "backup restore copy safe"),
+    ),
     *_setup(PEOPLE, ("Providers", "/setup/providers", "dentist hygienist physician npi taxonomy leave")),
     Screen(
         words="People and roles",
