@@ -77,6 +77,20 @@ SCREENS = (
     "/services/new?code=D2783",
     "/set-aside",
     "/setup/signed-in",
+    "/setup",
+    "/setup/people",
+    "/setup/people?who=3&leave=1",
+    "/setup/people?who=2",
+    "/setup/providers?who=6",
+    "/setup/services?one=1",
+    "/setup/clinic",
+    "/setup/first-days",
+    "/setup/changes",
+    "/setup/sealed",
+    "/setup/looking-back",
+    "/setup/looking-back?what=unusual",
+    "/setup/backups",
+    "/me",
     "/keys",
     "/patients/{patient}?edit=reach",
     "/patients/{patient}?edit=coverage-0",
@@ -148,7 +162,10 @@ def test_every_screen(person: Callable[[str], Person], zax: Running) -> None:
     for path in SCREENS:
         sam.open(path.format(**found))
         wrong += [f"{path}: {each}" for each in violations(sam)]
-    sam.driver.get(zax.url + "/wall")  # has none of the other pages' scripts
+    sam.driver.get(zax.url + "/switch")  # has none of the other pages' scripts
+    sam.see("Who’s at the desk?")
+    wrong += [f"/switch: {each}" for each in violations(sam)]
+    sam.driver.get(zax.url + "/wall")  # neither has this
     sam.see("Waiting")
     wrong += [f"/wall: {each}" for each in violations(sam)]
     sam.driver.delete_all_cookies()
