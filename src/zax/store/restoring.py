@@ -92,7 +92,8 @@ def _replay(folder: Path, key: Path, var: Path, port: int, until: datetime | Non
 
 
 def _apply(var: Path, logs: list[str], position: str, until: datetime | None) -> None:
-    stop = [f"--stop-datetime={until + timedelta(seconds=1):%Y-%m-%d %H:%M:%S}"] if until else []
+    end = (until + timedelta(seconds=1)).isoformat(" ", "seconds") if until else ""
+    stop = [f"--stop-datetime={end}"] if end else []
     environment = {
         "PATH": "/usr/bin:/bin",
         "TZ": "UTC",

@@ -63,7 +63,9 @@ def _seal(desk: Desk, var: Path, name: str) -> int:
     folder = var / "log"
     folder.mkdir(parents=True, exist_ok=True)
     with open_log(folder / FILE) as out:
-        out.write(f"{system_now():%Y-%m-%dT%H:%M:%SZ} {name} {made.last_id} {made.digest}\n".encode())
+        out.write(
+            f"{system_now().isoformat(timespec='seconds')}Z {name} {made.last_id} {made.digest}\n".encode()
+        )
     return 1
 
 
