@@ -8,7 +8,7 @@ import shutil
 import threading
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -88,15 +88,21 @@ def bring_back(clinic: Clinic, into: Path, until: datetime | None = None) -> tup
     return Restored(into, connect(url_of(server.folder, server.port))), server
 
 
+@pytest.fixture
+def own(clinic: Clinic, tmp_path: Path) -> Clinic:
+    """The same clinic with no backups yet: what an earlier test took is none of this one's."""
+    return replace(clinic, backups=tmp_path / "own-backups")
+
+
 def lasts(engine: Engine) -> set[str]:
     with engine.connect() as connection:
         return set(connection.execute(text("SELECT last FROM patient")).scalars())
 
 
 def test_taken_under_load_it_comes_back_to_the_last_act_with_files_and_keys(
-    clinic: Clinic, tmp_path: Path
+    own: Clinic, tmp_path: Path
 ) -> None:
-    store = FileStore(clinic.var)
+    store = FileStore(own.var)
     contents = [f"scan {n}".encode() * 999 for n in range(5)]
     digests = [store.put(each) for each in contents]
     stop, done = threading.Event(), []
@@ -105,29 +111,29 @@ def test_taken_under_load_it_comes_back_to_the_last_act_with_files_and_keys(
         number = 0
         while not stop.is_set():
             number += 1
-            clinic.patient(f"Load {chr(97 + desk_number)} {_letters(number)}")
+            own.patient(f"Load {chr(97 + desk_number)} {_letters(number)}")
             done.append(f"Load {chr(97 + desk_number)} {_letters(number)}")
 
     with ThreadPoolExecutor(4) as pool:
         running = [pool.submit(work, n) for n in range(4)]
-        made = take_backup(clinic.var, clinic.backups, system_now)
+        made = take_backup(own.var, own.backups, system_now)
         late = store.put(b"a scan of after the backup")
         stop.set()
         for each in running:
             each.result()
-    seal_audit(clinic.desk, clinic.var)
-    copy_binary_logs(clinic.var, clinic.backups)
+    seal_audit(own.desk, own.var)
+    copy_binary_logs(own.var, own.backups)
     assert len(done) > 20 and set(digests) <= set(made.files)
-    back, server = bring_back(clinic, tmp_path / "back")
+    back, server = bring_back(own, tmp_path / "back")
     try:
         assert set(done) <= lasts(back.owner)  # every act that was answered
-        assert sums(back.owner) == sums(clinic.owner)
+        assert sums(back.owner) == sums(own.owner)
         files = FileStore(back.var)
         assert [files.get(each) for each in digests] == contents
         assert not files.path(late).exists()  # it belongs to the next backup
         assert (back.var / "session-key").read_text() == "a key of the sessions"
         assert (back.var / "db" / "password-daily").stat().st_mode & 0o777 == 0o600
-        assert check_audit(back.owner, clinic.var).faults == []
+        assert check_audit(back.owner, own.var).faults == []
     finally:
         back.owner.dispose()
         server.stop()
@@ -137,15 +143,15 @@ def _letters(number: int) -> str:
     return "".join(chr(97 + int(digit)) for digit in str(number))
 
 
-def test_it_comes_back_to_any_second(clinic: Clinic, tmp_path: Path) -> None:
-    take_backup(clinic.var, clinic.backups, system_now)
-    clinic.patient("Before")
-    with clinic.owner.connect() as connection:
+def test_it_comes_back_to_any_second(own: Clinic, tmp_path: Path) -> None:
+    take_backup(own.var, own.backups, system_now)
+    own.patient("Before")
+    with own.owner.connect() as connection:
         between = connection.execute(text("SELECT UTC_TIMESTAMP()")).scalar_one()
         connection.execute(text("DO SLEEP(2.1)"))
-    clinic.patient("After")
-    copy_binary_logs(clinic.var, clinic.backups)
-    back, server = bring_back(clinic, tmp_path / "back", between)
+    own.patient("After")
+    copy_binary_logs(own.var, own.backups)
+    back, server = bring_back(own, tmp_path / "back", between)
     try:
         assert "Before" in lasts(back.owner) and "After" not in lasts(back.owner)
     finally:
@@ -153,41 +159,41 @@ def test_it_comes_back_to_any_second(clinic: Clinic, tmp_path: Path) -> None:
         server.stop()
 
 
-def test_a_second_backup_adds_only_new_files_and_nothing_in_it_can_be_read(clinic: Clinic) -> None:
-    store = FileStore(clinic.var)
+def test_a_second_backup_adds_only_new_files_and_nothing_in_it_can_be_read(own: Clinic) -> None:
+    store = FileStore(own.var)
     one = store.put(b"a letter to Nell Secretname" * 50)
-    clinic.patient("Secretname")
-    first = take_backup(clinic.var, clinic.backups, system_now)
+    own.patient("Secretname")
+    first = take_backup(own.var, own.backups, system_now)
     other = store.put(b"another letter" * 50)
-    second = take_backup(clinic.var, clinic.backups, lambda: system_now() + timedelta(seconds=2))
+    second = take_backup(own.var, own.backups, lambda: system_now() + timedelta(seconds=2))
     assert one in first.files and list(second.files) == [other]
-    for path in clinic.backups.rglob("*.age"):
+    for path in own.backups.rglob("*.age"):
         content = path.read_bytes()
         assert content.startswith(b"age-encryption.org/v1") and b"Secretname" not in content, path
-    assert not list(clinic.backups.rglob("*.part")) and not list(clinic.backups.rglob("login.cnf"))
+    assert not list(own.backups.rglob("*.part")) and not list(own.backups.rglob("login.cnf"))
 
 
 def test_without_the_right_key_or_a_backup_or_an_empty_folder_nothing_comes_back(
-    clinic: Clinic, tmp_path: Path
+    own: Clinic, tmp_path: Path
 ) -> None:
-    take_backup(clinic.var, clinic.backups, lambda: system_now() + timedelta(seconds=4))
+    take_backup(own.var, own.backups, lambda: system_now() + timedelta(seconds=4))
     wrong = backup_key(tmp_path / "other")
     with pytest.raises(SealTrouble, match="can’t be opened"):
-        restore(clinic.backups, wrong, tmp_path / "a", free_port())
+        restore(own.backups, wrong, tmp_path / "a", free_port())
     with pytest.raises(SealTrouble, match="no backup"):
-        restore(clinic.backups, clinic.var / KEY_FILE, tmp_path / "b", free_port(), datetime(2001, 1, 1))
+        restore(own.backups, own.var / KEY_FILE, tmp_path / "b", free_port(), datetime(2001, 1, 1))
     with pytest.raises(SealTrouble, match="holds a clinic"):
-        restore(clinic.backups, clinic.var / KEY_FILE, clinic.var, free_port())
-    assert (clinic.var / KEY_FILE).stat().st_mode & 0o777 == 0o600
+        restore(own.backups, own.var / KEY_FILE, own.var, free_port())
+    assert (own.var / KEY_FILE).stat().st_mode & 0o777 == 0o600
 
 
-def test_one_that_broke_off_is_no_backup(clinic: Clinic, tmp_path: Path) -> None:
+def test_one_that_broke_off_is_no_backup(own: Clinic, tmp_path: Path) -> None:
     """A full disk, a kill: what lies half-done is never taken for one."""
     folder = tmp_path / "backups"
     with pytest.raises(SealTrouble):  # there is no database here
         take_backup(tmp_path / "nowhere-db", folder, lambda: _no_database(tmp_path))
     assert backups(folder) == {}
-    made = take_backup(clinic.var, folder, system_now)
+    made = take_backup(own.var, folder, system_now)
     (path,) = backups(folder)
     torn = folder / "20200101T000000Z"
     shutil.copytree(path, torn)
