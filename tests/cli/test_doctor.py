@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import socket
 from collections import namedtuple
@@ -78,8 +79,8 @@ def test_no_backup_and_an_old_one(tmp_path: Path) -> None:
 
     def begun(hours: int) -> str:
         moment = (system_now() - timedelta(hours=hours)).isoformat()
-        manifest = f'{{"begun": "{moment}", "ended": "{moment}", "bytes": 1, "digest": "", "files": []}}'
-        (place / MANIFEST).write_text(manifest)
+        manifest = {"begun": moment, "ended": moment, "bytes": 1, "digest": "", "files": [], "timeline": ""}
+        (place / MANIFEST).write_text(json.dumps(manifest))
         return backup(mine).trouble
 
     assert begun(2) == "" and "50 hours old" in begun(50)

@@ -170,7 +170,7 @@ def test_a_second_backup_adds_only_new_files_and_nothing_in_it_can_be_read(own: 
     for path in own.backups.rglob("*.age"):
         content = path.read_bytes()
         assert content.startswith(b"age-encryption.org/v1") and b"Secretname" not in content, path
-    assert not list(own.backups.rglob("*.part")) and not list(own.backups.rglob("login.cnf"))
+    assert not list(own.backups.rglob("*.part")) and not list(own.var.rglob("*login.cnf"))
 
 
 def test_without_the_right_key_or_a_backup_or_an_empty_folder_nothing_comes_back(
@@ -185,6 +185,46 @@ def test_without_the_right_key_or_a_backup_or_an_empty_folder_nothing_comes_back
     with pytest.raises(SealTrouble, match="holds a clinic"):
         restore(own.backups, own.var / KEY_FILE, own.var, free_port())
     assert (own.var / KEY_FILE).stat().st_mode & 0o777 == 0o600
+
+
+def test_a_restored_clinic_goes_on_in_the_same_folder(own: Clinic, tmp_path: Path) -> None:
+    """Kills: binary logs of before, counted from 1 as well, written over what came after."""
+    take_backup(own.var, own.backups, system_now)
+    own.patient("Of the first life")
+    copy_binary_logs(own.var, own.backups)
+    port = free_port()
+    restore(own.backups, own.var / KEY_FILE, tmp_path / "second", port)
+    server = Server(tmp_path / "second" / "db", port, buffer_mb=64, binary_log=True)
+    server.start()
+    again = connect(url_of(server.folder, server.port))
+    with again.begin() as connection:
+        connection.execute(text("UPDATE patient SET last = 'Renamed' WHERE last = 'Of the first life'"))
+    take_backup(tmp_path / "second", own.backups, lambda: system_now() + timedelta(seconds=2))
+    with again.begin() as connection:
+        connection.execute(text("UPDATE patient SET first = 'Later' WHERE last = 'Renamed'"))
+    copy_binary_logs(tmp_path / "second", own.backups)
+    whole = sums(again)
+    again.dispose()
+    server.stop()
+    back, third = bring_back(own, tmp_path / "third")
+    try:
+        assert sums(back.owner) == whole
+    finally:
+        back.owner.dispose()
+        third.stop()
+
+
+def test_a_hole_in_the_binary_logs_is_told(own: Clinic, tmp_path: Path) -> None:
+    take_backup(own.var, own.backups, system_now)
+    with own.owner.connect() as connection:
+        connection.execute(text("DO 0"))
+    copy_binary_logs(own.var, own.backups)
+    (place,) = (own.backups / "binlog").iterdir()
+    last = sorted(place.glob("binlog.*.age"))[-1]
+    number = int(last.stem.rpartition(".")[2])
+    shutil.copy2(last, place / f"binlog.{number + 2:06}.age")
+    with pytest.raises(SealTrouble, match="is missing"):
+        restore(own.backups, own.var / KEY_FILE, tmp_path / "back", free_port())
 
 
 def test_one_that_broke_off_is_no_backup(own: Clinic, tmp_path: Path) -> None:

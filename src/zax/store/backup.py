@@ -9,13 +9,14 @@ from __future__ import annotations
 
 import json
 import os
+import secrets
 import shutil
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
-from zax.core.setup.backups import kept
+from zax.core.setup.backups import LOGS_FOR, kept
 from zax.store.sealed_files import backup_key, seal_file, seal_output
 from zax.store.server import SOCKET
 
@@ -34,7 +35,7 @@ def _quiet(_what: str, _bytes: int) -> None:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Manifest:
     """`begun` and `ended` are UTC in ISO form; `digest` is the SHA-256 of the sealed base; `files` the
-    contents that this backup added, by their digests.
+    contents that this backup added, by their digests; `timeline` whose binary logs go on from it.
     """
 
     begun: str
@@ -42,6 +43,7 @@ class Manifest:
     bytes: int
     digest: str
     files: Sequence[str]
+    timeline: str
 
     @property
     def moment(self) -> datetime:
@@ -73,7 +75,14 @@ def take_backup(
     _files(var, key, folder / "files" / f"{now:{STAMP}}.age", new, lambda done: progress("files", done))
     copy_binary_logs(var, folder)
     size = sum(path.stat().st_size for path in part.iterdir())
-    made = Manifest(begun=now.isoformat(), ended=clock().isoformat(), bytes=size, digest=digest, files=new)
+    made = Manifest(
+        begun=now.isoformat(),
+        ended=clock().isoformat(),
+        bytes=size,
+        digest=digest,
+        files=new,
+        timeline=timeline(var),
+    )
     (part / MANIFEST).write_text(json.dumps(asdict(made)), encoding="utf-8")
     os.replace(part, place)
     return made
@@ -81,7 +90,7 @@ def take_backup(
 
 def _database(var: Path, key: Path, part: Path, progress: Callable[[int], None]) -> str:
     """The whole instance at one moment, streamed into its seal."""
-    login = part / "login.cnf"
+    login = var / "db" / "backup-login.cnf"  # never on the disk of the backups
     login.touch(mode=0o600)
     login.write_text(f"[client]\nuser=root\npassword={(var / 'db' / 'password').read_text().strip()}\n")
     scratch = part / "scratch"
@@ -127,11 +136,21 @@ def _files(var: Path, key: Path, into: Path, new: Sequence[str], progress: Calla
         names.unlink()
 
 
+def timeline(var: Path) -> str:
+    """The name of this instance: one that was restored counts its binary logs from 1 again, and those of
+    before must never be taken for its own.
+    """
+    path = var / "db" / "timeline"
+    if not path.exists():
+        path.write_text(secrets.token_hex(8))
+    return path.read_text()
+
+
 def copy_binary_logs(var: Path, folder: Path) -> int:
     """What was written since: every log that is closed once, the one in use each time; how many were
     sealed.
     """
-    key, to = backup_key(var), folder / "binlog"
+    key, to = backup_key(var), folder / "binlog" / timeline(var)
     index = var / "db" / "data" / "binlog.index"
     if not index.exists():
         return 0
@@ -142,20 +161,23 @@ def copy_binary_logs(var: Path, folder: Path) -> int:
         source, into = var / "db" / "data" / name, to / f"{name}.age"
         if not source.exists():
             continue
-        if into.exists() and into.stat().st_mtime >= source.stat().st_mtime:
+        written = source.stat().st_mtime_ns
+        if into.exists() and into.stat().st_mtime_ns >= written:
             continue
-        at = source.stat().st_mtime
         seal_file(key, source, into)
-        os.utime(into, (at, at))
+        os.utime(into, ns=(written, written))
         done += 1
     return done
 
 
 def prune(folder: Path, now: datetime) -> list[Path]:
-    """Throw away the bases that no rule keeps; which they were. Files and binary logs stay."""
+    """Throw away the bases that no rule keeps (which they were), and binary logs of long ago. Files stay."""
     every = backups(folder)
     stay = kept((each.moment for each in every.values()), now)
     gone = [path for path, each in every.items() if each.moment not in stay]
     for path in gone:
         shutil.rmtree(path)
+    for log in (folder / "binlog").glob("*/*.age"):
+        if now.replace(tzinfo=UTC).timestamp() - log.stat().st_mtime > LOGS_FOR.total_seconds():
+            log.unlink()
     return gone

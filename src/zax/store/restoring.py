@@ -34,7 +34,7 @@ def restore(
     for bundle in sorted((folder / "files").glob("*.age")):
         open_into(key, bundle, ["tar", "-x", "-C", str(var)])
     say("Writing again what came after it")
-    _replay(folder, key, var, port, until)
+    _replay(folder / "binlog" / chosen.timeline, key, var, port, until)
     shutil.copy2(key, var / key.name)
     (var / key.name).chmod(0o600)
     return chosen
@@ -62,8 +62,10 @@ def _unpack(key: Path, base: Path, var: Path) -> None:
     (var / "db" / "ready").touch()
 
 
-def _replay(folder: Path, key: Path, var: Path, port: int, until: datetime | None) -> None:
-    """The binary logs from where the base stands, to the second."""
+def _replay(kept: Path, key: Path, var: Path, port: int, until: datetime | None) -> None:
+    """The binary logs from where the base stands, to the second. SealTrouble where one of them is missing:
+    what comes after a hole is not written.
+    """
     data = var / "db" / "data"
     info = next(
         (
@@ -78,9 +80,11 @@ def _replay(folder: Path, key: Path, var: Path, port: int, until: datetime | Non
     first, position = info.read_text().split()[:2]
     logs = var / "db" / "replay"
     logs.mkdir(mode=0o700)
-    names = sorted(each.stem for each in (folder / "binlog").glob("binlog.*.age") if each.stem >= first)
+    names = sorted(each.stem for each in kept.glob("binlog.*.age") if each.stem >= first)
+    if names != _in_a_row(first, len(names)):
+        raise SealTrouble(f"A binary log after {first} is missing in {kept}. Go back to a later backup.")
     for name in names:
-        open_file(key, folder / "binlog" / f"{name}.age", logs / name)
+        open_file(key, kept / f"{name}.age", logs / name)
     server = Server(var / "db", port)
     server.start()
     try:
@@ -89,6 +93,12 @@ def _replay(folder: Path, key: Path, var: Path, port: int, until: datetime | Non
     finally:
         server.stop()
         shutil.rmtree(logs)
+
+
+def _in_a_row(first: str, count: int) -> list[str]:
+    """'binlog.000007', 'binlog.000008' ..."""
+    stem, _, number = first.rpartition(".")
+    return [f"{stem}.{int(number) + each:0{len(number)}}" for each in range(count)]
 
 
 def _apply(var: Path, logs: list[str], position: str, until: datetime | None) -> None:

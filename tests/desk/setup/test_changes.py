@@ -156,3 +156,13 @@ def test_changes_are_kept_as_they_are_and_long_ones_are_cut() -> None:
     assert changes_from(changes_to([long, made, gone])) == [long, made, gone]
     assert said([made]) == "Nervous: new" and said([gone]) == "Nervous: taken away"
     assert len(said([long, made, made, made])) <= 160 and said([]) == ""
+
+
+def test_settings_are_told_by_name_and_secrets_by_nobody() -> None:
+    def change(name: str, before: object, after: object) -> str:
+        key = {"name": name}
+        return said([RowChange("setting", key, key | {"value": before}, key | {"value": after})])
+
+    assert change("lock_minutes", 10, 15) == "lock minutes 10 to 15"
+    assert change("wall_token", "abc", "def") == "wall token changed"
+    assert said([RowChange("setting", {"name": "gateway"}, None, {"name": "gateway", "value": {}})]) == ""

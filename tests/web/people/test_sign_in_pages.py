@@ -10,13 +10,15 @@ import pyotp
 import pytest
 from fastapi.testclient import TestClient
 
-from tests.conftest import JUNO, SAM, add_patient, rows_of, scalar
+from tests.conftest import JUNO, SAM, add_patient, rows_of, scalar, visit_at_checkout
 from tests.web.conftest import Browser, hidden
 from zax.clock import system_now
 from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
+from zax.desk.day.checkout import finish_checkout
 from zax.desk.people.second_factor import ask_for_second, begin, confirm
 from zax.desk.people.switching import set_pin
+from zax.desk.setup.sealed import seal_record
 
 
 def code(secret: str, off: int = 0) -> str:
@@ -187,3 +189,16 @@ def test_bad_input_on_every_form_of_people_keeps_what_was_typed(sam: Browser) ->
     assert sam.post("/setup/roles", words="", like="biller").status_code in {409, 422}
     assert sam.post("/setup/people/99", name="x").status_code == 404
     assert sam.get("/setup/people?who=99").status_code == 404
+
+
+def test_the_papers_of_a_sealed_record_are_sealed_too(odile: Browser, desk: Desk) -> None:
+    patient = add_patient(desk, 1)
+    finish_checkout(desk, JUNO, visit_at_checkout(desk, patient, dental=True))
+    claim = scalar(desk, "SELECT id FROM claim WHERE patient_id = :p", p=patient)
+    paths = [f"/claims/{claim}", f"/claims/{claim}/paper.pdf", f"/hand-overs/new?about=patient-{patient}"]
+    before = [odile.get(path).status_code for path in paths]
+    seal_record(desk, SAM, patient, True)
+    assert before == [200, 200, 200]
+    for path in paths:
+        answer = odile.get(path)
+        assert answer.status_code == 403, path

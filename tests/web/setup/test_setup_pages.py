@@ -44,7 +44,9 @@ def test_the_page_of_backups(sam: Browser, desk: Desk, tmp_path: Path) -> None:
     place = folder / "20261124T103000Z"
     place.mkdir(parents=True)
     manifest = {"begun": "2026-11-24T10:30:00", "ended": "2026-11-24T10:30:09", "bytes": 21_500_000}
-    (place / MANIFEST).write_text(json.dumps(manifest | {"digest": "x", "files": ["a", "b"]}))
+    (place / MANIFEST).write_text(
+        json.dumps(manifest | {"digest": "x", "files": ["a", "b"], "timeline": "t"})
+    )
     page = sam.get("/setup/backups").text
     assert "21.5 MB" in page and "2:30 am" in page
     assert sam.post("/setup/backups").status_code == 303

@@ -22,14 +22,11 @@ class Seal:
     digest: str
 
 
-def digest_of(before: str, rows: Iterable[Sequence[object]]) -> tuple[str, int, int]:
-    """The sum over the rows, how many, and the id of the last (0 for none). A row begins with its id; values
-    are what JSON can hold, moments as text.
-    """
-    sums, count, last = hashlib.sha256(before.encode()), 0, 0
+def digest_of(before: str, rows: Iterable[Sequence[object]]) -> tuple[str, int]:
+    """The sum over the rows, and how many. Values are what JSON can hold, moments as text."""
+    sums, count = hashlib.sha256(before.encode()), 0
     for row in rows:
         sums.update(json.dumps(list(row), sort_keys=True, separators=(",", ":"), ensure_ascii=False).encode())
         sums.update(b"\n")
         count += 1
-        last = int(str(row[0]))
-    return sums.hexdigest(), count, last
+    return sums.hexdigest(), count

@@ -19,6 +19,8 @@ Values: TypeAlias = Mapping[str, object]
 _NAMES = ("name", "words", "code", "letters", "short", "first", "event")
 # What says nothing to people.
 _QUIET = frozenset({"id", "version", "position", "since_at", "ended_at"})
+# Settings whose names end so are shown to nobody.
+_SECRET = ("token", "secret", "gateway")
 LONGEST_SAID = 160
 _MOST_TOLD = 2
 
@@ -70,6 +72,8 @@ def _said(change: RowChange) -> str:
         return f"{name}: new" if name else ""
     if change.after is None:
         return f"{name}: taken away" if name else ""
+    if change.table == "setting":
+        return _setting(str(change.key["name"]), change.before["value"], change.after["value"])
     fields = [
         _field(field, change.before.get(field), value)
         for field, value in change.after.items()
@@ -81,16 +85,24 @@ def _said(change: RowChange) -> str:
     return (f"{name}: " if name else "") + ", ".join(fields[:_MOST_TOLD]) + more
 
 
+def _setting(name: str, before: object, after: object) -> str:
+    """'lock minutes 10 to 15'; what is a secret says only that it changed."""
+    words = name.replace("_", " ")
+    if name.endswith(_SECRET):
+        return f"{words} changed"
+    return _field(words, before, after)
+
+
 def _name(change: RowChange, row: Values) -> str:
     if change.table == "setting":
-        return ""
+        return "" if str(change.key["name"]).endswith(_SECRET) else str(change.key["name"]).replace("_", " ")
     return next((str(row[field]) for field in _NAMES if row.get(field)), "")
 
 
 def _field(field: str, before: object, after: object) -> str:
     """'fee 62.00 to 64.00', 'in use off'; what is long says only that it changed."""
     words = field.removesuffix("_cents").removesuffix("_min").removesuffix("_id").replace("_", " ")
-    words = {"active": "in use", "value": "setting"}.get(words, words)
+    words = {"active": "in use"}.get(words, words)
     one, other = _value(field, before), _value(field, after)
     if not one or not other or len(one) + len(other) > 60:
         return f"{words} changed"

@@ -8,6 +8,8 @@ from collections.abc import Callable, Iterable
 from datetime import datetime, timedelta
 
 ALL_FOR = timedelta(days=2)
+# So long any second can be gone back to; before that, the moments of the backups that stay.
+LOGS_FOR = timedelta(days=30)
 _RULES: tuple[tuple[timedelta, Callable[[datetime], object]], ...] = (
     (timedelta(days=14), lambda at: at.date()),
     (timedelta(days=60), lambda at: at.isocalendar()[:2]),

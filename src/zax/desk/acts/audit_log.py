@@ -52,7 +52,7 @@ def _seal(desk: Desk, var: Path, name: str) -> int:
         last = min(until, before.last_id + MOST_ROWS)
         if last <= before.last_id:
             return None
-        digest, count, _ = digest_of(before.digest, rows_between(tx.connection, name, before.last_id, last))
+        digest, count = digest_of(before.digest, rows_between(tx.connection, name, before.last_id, last))
         seal = Seal(last, count, digest)
         add_seal(tx.connection, name, seal, tx.now)
         return seal
@@ -103,7 +103,7 @@ def check_audit(engine: Engine, var: Path, progress: Callable[[int], None] = lam
 def _check(connection: Connection, name: str, kept: list[Seal], faults: list[str]) -> int:
     before, after_id, rows = START, 0, 0
     for seal in kept:
-        digest, count, _ = digest_of(before, rows_between(connection, name, after_id, seal.last_id))
+        digest, count = digest_of(before, rows_between(connection, name, after_id, seal.last_id))
         rows += count
         if digest != seal.digest:
             what = f"{seal.rows} were sealed, {count} are there" if count != seal.rows else "one was changed"

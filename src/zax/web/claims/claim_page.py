@@ -84,7 +84,7 @@ def print_claim(request: Request, claim_id: int) -> Response:
     )
     headers = {"Content-Disposition": f'inline; filename="{shown.row.number}.pdf"'}
     answer = Response(content, media_type="application/pdf", headers=headers)
-    return ctx.looked_at(answer, [shown.row.patient_id], "claim")
+    return ctx.looked(answer, shown.row.patient_id, "claim")
 
 
 @router.post("/claims/{claim_id}/recheck")

@@ -36,7 +36,7 @@ def print_papers(request: Request, claim_id: int) -> Response:
     pages = [_cover(ctx, shown), *(as_pdf(ctx.shared.files.get(each.digest), each) for each in files)]
     headers = {"Content-Disposition": f'inline; filename="{shown.row.number}-attachments.pdf"'}
     answer = Response(joined_pdf(pages), media_type="application/pdf", headers=headers)
-    return ctx.looked_at(answer, [shown.row.patient_id], "claim")
+    return ctx.looked(answer, shown.row.patient_id, "claim")
 
 
 def _cover(ctx: RequestContext, shown: ClaimPage) -> bytes:

@@ -27,7 +27,7 @@ def print_on_stock(request: Request, claim_id: int) -> Response:
         shown = claim_page(connection, ctx.clinic, claim_id, ctx.today)
     x, y = claim_habits(ctx.clinic).offset(shown.claim.form)
     answer = _pdf(on_stock(shown.claim, x, y), f"{shown.row.number}-form")
-    return ctx.looked_at(answer, [shown.row.patient_id], "claim")
+    return ctx.looked(answer, shown.row.patient_id, "claim")
 
 
 @router.get("/claims/ruler/{form}.pdf")

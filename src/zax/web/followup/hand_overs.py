@@ -85,7 +85,7 @@ def _form(ctx: RequestContext, about: str, back: str, status: int = 200, **more:
         screen="handed",
         **more,
     )
-    return ctx.looked_at(page, [subject.patient_id] if subject.patient_id else [], "handovers")
+    return ctx.looked(page, subject.patient_id, "handovers") if subject.patient_id else page
 
 
 @router.post("/hand-overs")

@@ -25,6 +25,8 @@ router = APIRouter()
 PAGE = "/setup/looking-back"
 ROWS = 100
 USUAL_DAYS = 7
+# Each look is held against visits and acts, so a month at a time.
+UNUSUAL_FOR = timedelta(days=31)
 LONGEST_DETAIL = 140
 # What a list may be narrowed to: the beginning of the acts' names, and its words.
 ABOUT = {
@@ -91,7 +93,7 @@ def show(request: Request, before: int = 0) -> Response:
         patient = known_patient(connection, asked.patient_id) if asked.patient_id else None
         did = stored.acts(connection, wanted, ROWS + 1, before) if asked.what == "did" else []
         saw = stored.looks(connection, wanted, ROWS + 1, before) if asked.what == "looked" else []
-        week = max(wanted.since, wanted.until - timedelta(days=31))
+        week = max(wanted.since, wanted.until - UNUSUAL_FOR)
         odd = unusual(stored.look_facts(connection, week, wanted.until)) if asked.what == "unusual" else []
     rows: list[Did] | list[Saw] = did or saw
     return setup_page(

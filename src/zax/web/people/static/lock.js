@@ -4,6 +4,7 @@ const channel = new BroadcastChannel("zax-lock");
 let touched = Date.now();
 
 const box = () => document.getElementById("lockbox");
+const person = () => box()?.dataset.person;
 const token = () => document.querySelector('#lockbox input[name="csrf"]').value;
 
 function send(path, fields) {
@@ -44,7 +45,7 @@ async function unlock(form) {
   const pin = form.querySelector('input[name="pin"]');
   const answer = await send("/unlock", { pin: pin.value }).catch(() => null);
   if (answer && answer.status === 204) {
-    channel.postMessage("unlock");
+    channel.postMessage(`unlock ${person()}`);
     uncover();
     return;
   }
@@ -73,7 +74,7 @@ addEventListener("keydown", (event) => {
 channel.addEventListener("message", ({ data }) => {
   if (data === "touch") touched = Date.now();
   if (data === "lock") cover();
-  if (data === "unlock") uncover();
+  if (data === `unlock ${person()}`) uncover();
 });
 document.addEventListener("zax-locked", cover);
 // A browser may close it all the same, asked to by Escape or a gesture: it is there again at once.
@@ -91,5 +92,5 @@ setInterval(() => {
   const minutes = Number(box()?.dataset.minutes ?? 0);
   if (minutes && !box().open && Date.now() - touched > minutes * 60000) lock();
 }, 1000);
-// Somebody was let in through another tab: it says so as soon as it shows a page again.
-if (!document.documentElement.classList.contains("covered")) channel.postMessage("unlock");
+// Somebody was let in through another tab: it says so as soon as it shows a page again. A page of somebody else’s stays covered.
+if (box()) channel.postMessage(`unlock ${person()}`);
