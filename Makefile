@@ -17,12 +17,12 @@ demo-fresh: setup
 	@exec bin/zax demo --fresh
 
 test: setup-browser
-	$(PY) -m pytest -q -n 2 --dist loadgroup tests
+	$(PY) -m pytest -q -n 2 --dist loadscope tests
 
 check: setup-browser lint types imports dead share test
 # Everything but the browser walks and what is marked slow: a minute and a half on two cores.
 check-fast: setup lint types imports dead share
-	$(PY) -m pytest -q -n 2 --dist loadgroup -m "not browser and not slow" tests
+	$(PY) -m pytest -q -n 2 --dist loadscope -m "not browser and not slow" tests
 lint:
 	.venv/bin/python scripts/format_templates.py --check
 	.venv/bin/python scripts/format_styles.py --check

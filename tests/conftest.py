@@ -22,6 +22,7 @@ import pytest
 from argon2 import PasswordHasher
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Connection, Engine, insert, select, text
+from xdist.scheduler import LoadScopeScheduling
 
 from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakePayPage, FakeTerminal, FakeTexts
 from zax.clock import ShiftedClock, system_now, to_utc
@@ -48,6 +49,30 @@ from zax.store.engine import connect
 from zax.store.migrate import migrate
 from zax.store.money import queries as money
 from zax.store.server import Server, daily_url_of
+
+# What is made once for many tests is made in one process: the demo clinic of the walks, seeded clinics,
+# servers of their own. All else goes to whichever process is free.
+TOGETHER = (
+    "tests/browser/",
+    "tests/demo/test_archive.py",
+    "tests/demo/test_history.py",
+    "tests/demo/test_seed.py",
+    "tests/desk/moving/test_damaged_archives.py",
+    "tests/desk/setup/test_opening.py",
+    "tests/store/test_backup.py",
+)
+
+
+class Together(LoadScopeScheduling):
+    """Hands tests out one by one, but those that belong together to one process."""
+
+    def _split_scope(self, nodeid: str) -> str:
+        return next((each for each in TOGETHER if nodeid.startswith(each)), nodeid)
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> Together:
+    return Together(config, log)
+
 
 configure()
 # How fast a busy machine makes examples says nothing about the rule.

@@ -135,6 +135,9 @@ class FakeMail:
     def send(self, message: EmailMessage) -> None:
         self.sent.append(message)
 
+    def check(self) -> None:
+        """It takes mail."""
+
 
 @dataclass
 class FakeTexts:

@@ -1,23 +1,25 @@
-"""How Zax logs: a line each, and for a defect where it happened and of what kind it was. What may come
-thousands of times while something is down is written once a minute.
+"""How Zax logs: a line of JSON each, and for a defect where it happened and of what kind it was. What may
+come thousands of times while something is down is written once a minute.
 
 Values are never written, neither those of local variables nor the message of an error, which may quote them:
-they hold patients' data. The same holds for what the libraries below us log by themselves.
+they hold patients' data. The same holds for what the libraries below us log by themselves. `request` is the
+number of the request that a line belongs to; the person who saw an error page can read it there.
 """
 
 from __future__ import annotations
 
-import io
+import json
 import logging
 import os
 import time
 import traceback
+from collections.abc import MutableMapping
+from datetime import UTC, datetime
 from pathlib import Path
 from threading import Lock
-from typing import BinaryIO, TextIO
+from typing import Any, BinaryIO
 
 import structlog
-from structlog.typing import ExcInfo
 
 SELDOM_SECONDS = 60.0
 
@@ -25,13 +27,15 @@ SELDOM_SECONDS = 60.0
 def configure() -> None:
     """For every process, before it logs anything."""
     handler = logging.StreamHandler()
-    handler.setFormatter(_Plain("%(asctime)s [%(levelname)s] %(name)s: %(message)s"))
+    handler.setFormatter(_OneLine())
     logging.basicConfig(level=logging.WARNING, handlers=[handler], force=True)
     structlog.configure(
         processors=[
+            structlog.contextvars.merge_contextvars,
             structlog.processors.add_log_level,
-            structlog.processors.TimeStamper(fmt="%Y-%m-%d %H:%M:%S", utc=False),
-            structlog.dev.ConsoleRenderer(colors=False, exception_formatter=where_it_happened),
+            structlog.processors.TimeStamper(fmt="iso", utc=True, key="at"),
+            _error_by_kind,
+            structlog.processors.JSONRenderer(sort_keys=False),
         ]
     )
 
@@ -41,26 +45,45 @@ def open_log(path: Path) -> BinaryIO:
     return os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab", buffering=0)
 
 
-class _Plain(logging.Formatter):
-    """What libraries log, errors as ours are."""
+class _OneLine(logging.Formatter):
+    """What libraries log, as a line of ours."""
 
-    def formatException(self, ei: object) -> str:  # noqa: N802 - the name is logging's
-        out = io.StringIO()
-        where_it_happened(out, ei)  # type: ignore[arg-type]
-        return out.getvalue().rstrip()
+    def format(self, record: logging.LogRecord) -> str:
+        at = datetime.fromtimestamp(record.created, UTC).isoformat().replace("+00:00", "Z")
+        line: dict[str, Any] = {"event": "library", "level": record.levelname.lower(), "at": at}
+        line |= {"from": record.name, "says": record.getMessage()}
+        if record.exc_info and record.exc_info[1] is not None:
+            line["error"] = causes_of(record.exc_info[1])
+        return json.dumps(line, ensure_ascii=False)
 
 
-def where_it_happened(out: TextIO, exc_info: ExcInfo) -> None:
-    """The frames and the kind of an error and of what caused it, the first cause first."""
+def _error_by_kind(_logger: object, _method: str, line: MutableMapping[str, Any]) -> MutableMapping[str, Any]:
+    """The error of a line as its kinds and places."""
+    error = line.pop("exc_info", None)
+    if isinstance(error, tuple):
+        error = error[1]
+    if isinstance(error, BaseException):
+        line["error"] = causes_of(error)
+    return line
+
+
+def causes_of(error: BaseException) -> list[dict[str, Any]]:
+    """The kind and the frames of an error and of what caused it, the first cause first."""
     chain: list[BaseException] = []
-    error: BaseException | None = exc_info[1]
-    while error is not None and error not in chain:
-        chain.append(error)
-        error = error.__cause__ or (None if error.__suppress_context__ else error.__context__)
-    for each in reversed(chain):
-        for frame in traceback.extract_tb(each.__traceback__):
-            out.write(f"  {frame.filename}:{frame.lineno} in {frame.name}: {frame.line}\n")
-        out.write(f"{type(each).__module__}.{type(each).__qualname__}\n")
+    each: BaseException | None = error
+    while each is not None and each not in chain:
+        chain.append(each)
+        each = each.__cause__ or (None if each.__suppress_context__ else each.__context__)
+    return [
+        {
+            "kind": f"{type(one).__module__}.{type(one).__qualname__}",
+            "where": [
+                f"{frame.filename}:{frame.lineno} {frame.name}"
+                for frame in traceback.extract_tb(one.__traceback__)
+            ],
+        }
+        for one in reversed(chain)
+    ]
 
 
 class Seldom:

@@ -11,26 +11,33 @@ import signal
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import timedelta
 
 import structlog
 import uvicorn
 from sqlalchemy import Engine
 
+from zax import metrics
 from zax.clock import Clock, ShiftedClock, SystemClock
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
+from zax.desk.setup.doors import Doors
 from zax.desk.worker.beats import LONG_RUNS, beat, prune_feed
 from zax.desk.worker.tools import Lane
 from zax.desk.worker.worker import run_once
+from zax.metrics import Waiting
 from zax.outside.adapters import real_outside
 from zax.outside.doors import Outside
 from zax.outside.mailbox import PopMailbox
+from zax.outside.measured import measured
 from zax.outside.sftp import SftpPlace
 from zax.settings import Settings
-from zax.store.engine import TROUBLE, connect, error_number
+from zax.store.acts.outbox import due_by_kind
+from zax.store.engine import TROUBLE, connect, error_number, pools_of, reader
 from zax.store.files import FileStore
 from zax.store.server import daily_url_of, url_of
+from zax.store.vault import Vault
 from zax.web.app import create_app
 from zax.web.money.documents import receipt_pdf, statement_pdfs
 from zax.web.notices.mail import mail_html
@@ -69,8 +76,14 @@ def leave_what_stays() -> None:
     gc.freeze()
 
 
-def outside_of(settings: Settings) -> Outside:
-    """The doors as the settings name them. Exits for a place that cannot be read."""
+def outside_of(settings: Settings, desk: Desk) -> Outside:
+    """The doors as the clinic has told us of them; until then, in the demo, the stand-in behind each."""
+    usual = _usual_doors(settings) if settings.standin else None
+    return measured(Doors(desk, Vault(settings.var), settings.var, usual).now)
+
+
+def _usual_doors(settings: Settings) -> Outside:
+    """As the settings name them. Exits for a place that cannot be read."""
     found = _PLACE.fullmatch(settings.claims_sftp)
     if settings.claims_sftp and not found:
         raise SystemExit(f"ZAX_CLAIMS_SFTP is {settings.claims_sftp!r}; write user@host:port.")
@@ -82,10 +95,32 @@ def outside_of(settings: Settings) -> Outside:
     return real_outside(settings.standin_url, settings.smtp_port, settings.terminal_seconds, place, mailbox)
 
 
+@dataclass(frozen=True, slots=True)
+class _Numbers:
+    """What metrics looks up when it is asked: the outbox, and the pools of this process."""
+
+    desk: Desk
+
+    def waiting(self) -> list[Waiting]:
+        with reader(self.desk.engine).connect() as connection:
+            return [Waiting(*each) for each in due_by_kind(connection, self.desk.clock.now())]
+
+    def connections(self) -> dict[str, tuple[int, int]]:
+        return pools_of(self.desk.engine)
+
+
+def _give_numbers(settings: Settings, desk: Desk, after: int) -> None:
+    """On the port that is so many after the one of the settings; nowhere where none is named."""
+    if settings.metrics_port is not None:
+        metrics.serve(settings.metrics_port + after, _Numbers(desk))
+
+
 def serve_web() -> None:
     settings = Settings()
-    outside = outside_of(settings)
-    app = create_app(desk_of(settings), outside, settings)
+    desk = desk_of(settings)
+    outside = outside_of(settings, desk)
+    app = create_app(desk, outside, settings)
+    _give_numbers(settings, desk, 0)
     leave_what_stays()
     uvicorn.run(
         app,
@@ -128,7 +163,8 @@ def run_worker(pulse: Callable[[], None] = lambda: None, lane: Lane = Lane.EVERY
     """
     settings = Settings()
     desk = desk_of(settings)
-    outside = outside_of(settings)
+    _give_numbers(settings, desk, 2 if lane == Lane.LONG else 1)
+    outside = outside_of(settings, desk)
     files = FileStore(settings.var)
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):

@@ -35,6 +35,8 @@ class Settings:
     pop_port: int = field(default_factory=lambda: _port("ZAX_POP_PORT", 8404))
     var: Path = field(default_factory=lambda: Path(os.environ.get("ZAX_VAR", ROOT / "var")).resolve())
     demo_size: str = field(default_factory=lambda: os.environ.get("ZAX_DEMO_SIZE", "demo"))
+    # Whether the stand-in is behind the doors of which the clinic has not told us.
+    standin: bool = field(default_factory=lambda: os.environ.get("ZAX_STANDIN", "") == "1")
     idle_minutes: int = 30
     # Behind TLS cookies are for TLS alone; a forwarded address counts only from the proxy that is named here.
     tls: bool = field(default_factory=lambda: os.environ.get("ZAX_TLS", "") == "1")
@@ -58,6 +60,11 @@ class Settings:
         default_factory=lambda: (
             Path(os.environ["ZAX_BACKUP"]).resolve() if os.environ.get("ZAX_BACKUP") else None
         )
+    )
+    # Where the numbers for Prometheus are fetched: the web's here, the workers' on the next two. None:
+    # nowhere.
+    metrics_port: int | None = field(
+        default_factory=lambda: _port("ZAX_METRICS_PORT", 0) if "ZAX_METRICS_PORT" in os.environ else None
     )
     # The stand-in offers its folders on this port; on none unless it is asked to.
     sftp_port: int | None = field(

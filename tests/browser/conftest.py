@@ -47,6 +47,15 @@ WAIT = 20
 OPENING = to_utc(datetime(TODAY.year, TODAY.month, TODAY.day) + timedelta(minutes=OPENS_AT), ZONE)
 
 
+HERE = Path(__file__).parent
+
+
+def pytest_itemcollected(item: pytest.Item) -> None:
+    """Everything here is a walk."""
+    if HERE in item.path.parents:
+        item.add_marker(pytest.mark.browser)
+
+
 @dataclass(kw_only=True)
 class Running:
     """A running Zax: its address, its desk, and the address of the stand-in."""

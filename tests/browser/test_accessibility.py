@@ -3,14 +3,12 @@
 from collections.abc import Callable
 from datetime import timedelta
 
-import pytest
 from sqlalchemy import insert
 
 from tests.browser.conftest import AXE, Person, Running, of
 from tests.browser.test_keys import OPEN_OFFER
 from zax.store import schema
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 SCREENS = (
     "/day",
     "/day?visit={here}",

@@ -12,8 +12,6 @@ from selenium.webdriver import ActionChains
 
 from tests.browser.conftest import Person
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
-
 # Twice the columns of the day, to measure how more people would stand beside each other. It runs in one
 # script with what is measured: the Book is live and may be drawn anew between two.
 TWICE = """

@@ -7,13 +7,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import timedelta
 
-import pytest
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Person, Running, of
 from tests.conftest import TODAY
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
 class Hands:

@@ -9,8 +9,6 @@ from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Person, Running, of
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
-
 
 def test_ten_calls_with_ten_outcomes(person: Callable[[str], Person], zax: Running) -> None:
     """Counted: 15 presses for ten calls, beyond the words that are typed."""

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import pytest
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Person, Running, of
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 FIRST, LAST = "form .dayfield input[name=first]", "form .dayfield input[name=last]"
 
 

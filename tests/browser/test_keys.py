@@ -5,12 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-import pytest
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Person, Running, of
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 CHOICES = {"INPUT", "SELECT", "TEXTAREA", "BUTTON"}
 NAMES = {"Escape": Keys.ESCAPE, "Control+Enter": "", "[": "[", "]": "]"}

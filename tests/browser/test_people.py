@@ -8,7 +8,6 @@ from collections.abc import Callable
 from datetime import UTC
 
 import pyotp
-import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
@@ -17,8 +16,6 @@ from tests.conftest import JUNO, RAVI
 from zax.clock import system_now
 from zax.demo.world import PASSWORD
 from zax.desk.people.switching import set_pin
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
 def later(desk: Person, minutes: int) -> None:

@@ -10,7 +10,6 @@ from selenium.webdriver.common.by import By
 
 from tests.browser.conftest import Person
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 REDRAWN = """
 const every = document.querySelector(arguments[0]);
 every.outerHTML = arguments[1] ? arguments[1] : every.outerHTML;

@@ -4,12 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import pytest
-
 from tests.browser.conftest import Person, Running
 from tests.browser.test_keys import pages
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 # What reaches over the right edge and does not lie in something that scrolls by itself.
 OVER = """

@@ -5,15 +5,12 @@ from collections.abc import Callable
 from datetime import timedelta
 
 import httpx
-import pytest
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Person, Running, arrive, of
 from tests.conftest import ODILE
 from zax.desk.claims.sending import send_ready
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
 def state(zax: Running, visit_id: str) -> str:

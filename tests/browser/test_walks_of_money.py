@@ -4,14 +4,11 @@ account that explains itself, and the evening.
 
 from collections.abc import Callable
 
-import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
 from tests.browser.conftest import Person, Running, of
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
 def patient_of(zax: Running, first: str, last: str) -> int:

@@ -5,7 +5,6 @@ the waitlist; setup by a manager.
 from collections.abc import Callable
 from datetime import timedelta
 
-import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
@@ -13,7 +12,6 @@ from selenium.webdriver.remote.webelement import WebElement
 from tests.browser.conftest import Person, Running, of
 from tests.conftest import TODAY
 
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 NEXT_MONDAY = TODAY + timedelta(days=13)
 
 

@@ -5,14 +5,11 @@ list taken in.
 from collections.abc import Callable
 from pathlib import Path
 
-import pytest
 from PIL import Image
 from selenium.webdriver.common.keys import Keys
 from sqlalchemy import text
 
 from tests.browser.conftest import Person, Running, of
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
 def patient(zax: Running, first: str, last: str) -> int:

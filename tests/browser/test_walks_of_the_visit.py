@@ -5,15 +5,12 @@ mouse; options signed and booked; a checkout.
 from collections.abc import Callable
 from typing import Any
 
-import pytest
 from selenium.webdriver import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from sqlalchemy import text
 
 from tests.browser.conftest import Person, Running, of
-
-pytestmark = [pytest.mark.browser, pytest.mark.xdist_group("browser")]
 
 
 def visit_of(zax: Running, last: str) -> int:

@@ -18,12 +18,12 @@ x12 = typer.Typer(no_args_is_help=True, help="X12 files on the command line, wit
 app.add_typer(x12, name="x12")
 
 
-bring = typer.Typer(no_args_is_help=True, help="Take data in from a file.")
 give = typer.Typer(no_args_is_help=True, help="Give data out in open formats.")
 check = typer.Typer(no_args_is_help=True, help="Check what is kept against itself.")
 app.add_typer(check, name="audit")
-app.add_typer(bring, name="import")
 app.add_typer(give, name="export")
+keys = typer.Typer(no_args_is_help=True, help="The keys beside the database.")
+app.add_typer(keys, name="keys")
 
 
 @app.callback()
@@ -32,18 +32,42 @@ def main() -> None:
     configure()
 
 
-@bring.command("patients")
-def import_patients(
-    file: Annotated[Path, typer.Argument(help="CSV with a heading, vCards, or a FHIR R4 bundle")],
+@app.command("import")
+def import_list(
+    what: Annotated[
+        str,
+        typer.Argument(
+            help="services, payers, plans, providers, doctors, patients, balances, visits, documents, archive"
+        ),
+    ],
+    file: Annotated[
+        Path,
+        typer.Argument(
+            help="CSV with a heading; for patients also vCards or FHIR R4, for visits a calendar (.ics), for"
+            " documents a folder or zip with an index.csv"
+        ),
+    ],
     dry: Annotated[bool, typer.Option("--dry", help="say what would happen, keep nothing")] = False,
     refused: Annotated[Path, typer.Option(help="where the refused rows go")] = Path("refused.csv"),
 ) -> None:
-    """Import patients with a progress bar; columns are matched by their headings. Exit 1 when rows were
+    """Bring in a list with a progress bar; columns are matched by their headings. Exit 1 when rows were
     refused.
     """
-    from zax.cli.importing import import_file
+    from zax.cli.importing import import_archive, import_file
 
-    raise typer.Exit(import_file(file, dry, refused))
+    raise typer.Exit(import_archive(file) if what == "archive" else import_file(what, file, dry, refused))
+
+
+@give.command("everything")
+def export_everything(
+    file: Annotated[Path, typer.Argument(help="where to write the archive: NAME.zip")],
+) -> None:
+    """Write all the clinic has into one zip of open formats, with a manifest; an empty Zax can bring it
+    in.
+    """
+    from zax.cli.importing import export_everything as write
+
+    raise typer.Exit(write(file))
 
 
 @give.command("patients")
@@ -72,6 +96,14 @@ def audit_money() -> None:
     from zax.cli import money as money_cli
 
     raise typer.Exit(money_cli.audit_money())
+
+
+@keys.command("rotate")
+def rotate_keys() -> None:
+    """Sign and seal with new keys from now on, while Zax runs; exit 1 when that can't be."""
+    from zax.cli import keys as keys_cli
+
+    raise typer.Exit(keys_cli.rotate())
 
 
 @check.command("log")
@@ -185,6 +217,16 @@ def migrate() -> None:
 
     bring_up(engine_of(Settings()))
     typer.echo("The database has the newest schema.")
+
+
+@app.command()
+def upgrade() -> None:
+    """Bring a clinic's data to this Zax while it is stopped: check, back up, migrate, or put back; exit 1
+    when not.
+    """
+    from zax.cli.upgrade import upgrade_now
+
+    raise typer.Exit(upgrade_now())
 
 
 @app.command()

@@ -40,7 +40,7 @@ from zax.demo.world import PLANS, ZONE
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
-from zax.desk.record.importing import job_of, open_import, run_import, start_import
+from zax.desk.moving.jobs import job_of, open_import, run_import, start_import
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect
@@ -222,7 +222,7 @@ def import_rows(desk: Desk, folder: Path) -> float:
         "first,last,birth,phone,street,city,state,zip,household,plan,member_id\n" + "".join(rows)
     ).encode()
     store = FileStore(folder)
-    job_id = open_import(desk, WORKER, store, "bench.csv", content)
+    job_id = open_import(desk, WORKER, store, "patients", "bench.csv", content)
     with desk.engine.connect() as connection:
         start_import(desk, WORKER, job_id, job_of(connection, job_id).columns, False, queue=False)
     began = time.monotonic()

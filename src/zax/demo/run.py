@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import threading
 import time
@@ -19,6 +20,7 @@ from zax.supervisor import Process
 
 def run_demo(fresh: bool) -> int:
     """0 when it was stopped in order, 1 when it could not start or a part of it died."""
+    os.environ["ZAX_STANDIN"] = "1"
     settings = Settings()
     ports = {
         "ZAX_PORT": settings.port,

@@ -5,6 +5,7 @@ call.
 from __future__ import annotations
 
 import smtplib
+import ssl
 from collections.abc import Mapping
 from email.message import EmailMessage
 from typing import Any
@@ -13,6 +14,7 @@ from urllib.parse import quote
 import httpx
 
 from zax.core.json import Json
+from zax.core.setup.doors import Address
 from zax.outside.doors import (
     DoorRefused,
     Incoming,
@@ -25,6 +27,7 @@ from zax.outside.doors import (
     TakenBack,
 )
 from zax.outside.gateways import HttpCalls, HttpTexts
+from zax.outside.http import client
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
 
 _STATES = {"approved", "declined"}
@@ -45,8 +48,8 @@ def _sale(answer: object) -> Sale:
 
 
 class HttpTerminal:
-    def __init__(self, url: str, seconds: float) -> None:
-        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+    def __init__(self, url: str, seconds: float, token: str = "") -> None:
+        self.client = client(url, seconds, token)
 
     def sell(self, key: str, cents: int, token: str = "", keep: bool = False) -> Sale:
         return self._ask(key, {"cents": cents, "token": token, "keep": keep})
@@ -72,8 +75,8 @@ class HttpTerminal:
 
 
 class HttpPayPage:
-    def __init__(self, url: str, seconds: float = 10) -> None:
-        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+    def __init__(self, url: str, seconds: float = 10, token: str = "") -> None:
+        self.client = client(url, seconds, token)
 
     def open(self, key: str, cents: int, words: str, back: str) -> str:
         order = {"cents": cents, "words": words, "back": back}
@@ -112,8 +115,8 @@ class HttpPayPage:
 
 
 class HttpClearinghouse:
-    def __init__(self, url: str, seconds: float = 20) -> None:
-        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+    def __init__(self, url: str, seconds: float = 20, token: str = "") -> None:
+        self.client = client(url, seconds, token)
 
     def deliver(self, key: str, name: str, text: str) -> None:
         self._call(
@@ -178,15 +181,44 @@ def _refused(status: int) -> OutsideTrouble:
 
 
 class SmtpMail:
-    def __init__(self, host: str, port: int) -> None:
-        self.host, self.port = host, port
+    """`at` says how it is reached: `smtps` in TLS from the first byte, `smtp` by STARTTLS (RFC 3207), and in
+    clear only on this machine; signed in where the address names somebody.
+    """
+
+    def __init__(self, host: str, port: int, at: Address | None = None, secret: str = "") -> None:
+        self.host, self.port, self.at, self.secret = host, port, at, secret
 
     def send(self, message: EmailMessage) -> None:
         try:
-            with smtplib.SMTP(self.host, self.port, timeout=20) as server:
+            with self._open() as server:
                 server.send_message(message)
         except (OSError, smtplib.SMTPException) as error:
             raise OutsideTrouble(f"The mail server can’t be reached: {error}") from error
+
+    def check(self) -> None:
+        try:
+            with self._open() as server:
+                server.noop()
+        except smtplib.SMTPAuthenticationError as error:
+            raise OutsideTrouble("The mail server didn’t accept our name and password.") from error
+        except (OSError, smtplib.SMTPException) as error:
+            raise OutsideTrouble(f"The mail server can’t be reached ({type(error).__name__}).") from error
+
+    def _open(self) -> smtplib.SMTP:
+        trusted = ssl.create_default_context()
+        if self.at is not None and self.at.scheme == "smtps":
+            server: smtplib.SMTP = smtplib.SMTP_SSL(self.host, self.port, timeout=20, context=trusted)
+        else:
+            server = smtplib.SMTP(self.host, self.port, timeout=20)
+        try:
+            if self.at is not None and self.at.scheme == "smtp" and self.at.secure:
+                server.starttls(context=trusted)
+            if self.at is not None and self.at.user and self.secret:
+                server.login(self.at.user, self.secret)
+        except BaseException:
+            server.close()
+            raise
+        return server
 
 
 def real_outside(

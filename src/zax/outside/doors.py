@@ -147,6 +147,9 @@ class Mail(Protocol):
     def send(self, message: EmailMessage) -> None:
         """Raises OutsideTrouble."""
 
+    def check(self) -> None:
+        """Whether it would take mail from us, without sending any; raises OutsideTrouble."""
+
 
 @dataclass(frozen=True, slots=True)
 class TextReply:

@@ -11,6 +11,7 @@ from urllib.parse import quote
 import httpx
 
 from zax.outside.doors import DoorRefused, OutsideTrouble, TextReply
+from zax.outside.http import client
 
 
 class _Gateway:
@@ -19,8 +20,8 @@ class _Gateway:
     name = "gateway"
     path = "/"
 
-    def __init__(self, url: str, seconds: float = 20) -> None:
-        self.client = httpx.Client(base_url=url, timeout=seconds, trust_env=False)
+    def __init__(self, url: str, seconds: float = 20, token: str = "") -> None:
+        self.client = client(url, seconds, token)
 
     def knows(self, key: str) -> bool:
         answer = self._ask("GET", f"{self.path}/{quote(key, safe='')}")

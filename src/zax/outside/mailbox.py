@@ -5,6 +5,7 @@ is deleted; everything else stays where it is.
 from __future__ import annotations
 
 import poplib
+import ssl
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
@@ -16,10 +17,12 @@ SECONDS = 20.0
 
 
 class PopMailbox:
-    """`secret` is a file that only the clinic can read."""
+    """`secret` is the password, or a file that only the clinic can read; `tls` from the first byte
+    (POP3S).
+    """
 
-    def __init__(self, host: str, port: int, user: str, secret: Path) -> None:
-        self.host, self.port, self.user, self.secret = host, port, user, secret
+    def __init__(self, host: str, port: int, user: str, secret: Path | str, tls: bool = False) -> None:
+        self.host, self.port, self.user, self.secret, self.tls = host, port, user, secret, tls
 
     def received(self, wanted: Callable[[bytes], bool]) -> list[Received]:
         box = self._open()
@@ -47,12 +50,19 @@ class PopMailbox:
 
     def _open(self) -> poplib.POP3:
         try:
-            box = poplib.POP3(self.host, self.port, timeout=SECONDS)
+            box = self._connected()
             box.user(self.user)
-            box.pass_(self.secret.read_text().strip())
+            secret = self.secret.read_text() if isinstance(self.secret, Path) else self.secret
+            box.pass_(secret.strip())
             return box
         except (OSError, poplib.error_proto) as error:
             raise OutsideTrouble(f"The mailbox can’t be reached ({type(error).__name__}).") from error
+
+    def _connected(self) -> poplib.POP3:
+        if self.tls:
+            trusted = ssl.create_default_context()
+            return poplib.POP3_SSL(self.host, self.port, timeout=SECONDS, context=trusted)
+        return poplib.POP3(self.host, self.port, timeout=SECONDS)
 
     def _numbers(self, box: poplib.POP3) -> list[int]:
         # The newest: what people write stays, so there may be any number of old ones.

@@ -26,13 +26,15 @@ T = TypeVar("T")
 
 @dataclass(frozen=True, slots=True)
 class SftpPlace:
-    """Where the folders are. `key` is our private key's file, `known_hosts` the file with the house's key."""
+    """Where the folders are. `key` is our private key's file, `known_hosts` the file with the house's key, or
+    what such a file holds.
+    """
 
     user: str
     host: str
     port: int
     key: Path
-    known_hosts: Path
+    known_hosts: Path | bytes
     seconds: float = 20
 
 
@@ -72,6 +74,10 @@ class SftpClearinghouse:
 
         self._with_house(remove)
 
+    def _known(self) -> str | bytes:
+        known = self.place.known_hosts
+        return known if isinstance(known, bytes) else str(known)
+
     def ask(self, text: str) -> str:
         return self.online.ask(text)
 
@@ -91,7 +97,7 @@ class SftpClearinghouse:
                     self.place.port,
                     username=self.place.user,
                     client_keys=[str(self.place.key)],
-                    known_hosts=str(self.place.known_hosts),
+                    known_hosts=self._known(),
                     agent_path=None,
                     config=None,
                 ) as connection,

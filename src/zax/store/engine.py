@@ -15,6 +15,7 @@ from functools import lru_cache
 from typing import Any
 
 import mariadb
+import structlog
 from mariadb.constants import FIELD_TYPE
 from sqlalchemy import URL, Connection, Engine, ExceptionContext, create_engine, event
 from sqlalchemy.exc import (
@@ -27,8 +28,9 @@ from sqlalchemy.exc import (
     SQLAlchemyError,
     TimeoutError,
 )
-from sqlalchemy.pool import ConnectionPoolEntry
+from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 
+from zax.metrics import SLOW_STATEMENTS
 from zax.store.acts.setup_log import note_made, note_rows
 
 # The floors above name these types from here, so that this floor alone knows the database library.
@@ -70,6 +72,8 @@ def _whole(value: Decimal | None) -> int | Decimal | None:
 # A connection that nobody used for longer is asked whether it still stands.
 PAUSE_SECONDS = 2.0
 # How both pools read the server's values.
+SLOW_SECONDS = 0.5
+_log = structlog.get_logger()
 _VALUES = {"converter": {FIELD_TYPE.NEWDECIMAL: _whole}}
 
 
@@ -80,6 +84,22 @@ def _days_in_words(
     if many or not isinstance(values, Sequence):
         return statement, values
     return statement, tuple(str(value) if isinstance(value, date) else value for value in values)
+
+
+def _note_begin(
+    _connection: Connection, _cursor: object, _statement: str, _values: Any, context: Any, _m: bool
+) -> None:
+    context.zax_began = time.perf_counter()
+
+
+def _note_slow(
+    _connection: Connection, _cursor: object, statement: str, _values: Any, context: Any, _m: bool
+) -> None:
+    """A statement that takes long is worth a line: as it is written, without what it was given."""
+    seconds = time.perf_counter() - context.zax_began
+    if seconds >= SLOW_SECONDS:
+        SLOW_STATEMENTS.inc()
+        _log.warning("statement.slow", ms=round(seconds * 1000), statement=" ".join(statement.split())[:400])
 
 
 class _Doubt:
@@ -112,6 +132,8 @@ _DOUBT = _Doubt()
 
 def _made(engine: Engine) -> Engine:
     event.listen(engine, "before_cursor_execute", _days_in_words, retval=True)
+    event.listen(engine, "before_cursor_execute", _note_begin)
+    event.listen(engine, "after_cursor_execute", _note_slow)
     event.listen(engine, "before_execute", note_rows)
     event.listen(engine, "after_execute", note_made)
     event.listen(engine, "handle_error", _DOUBT.note_loss)
@@ -148,6 +170,16 @@ def snapshots(engine: Engine) -> Engine:
     arrives between two of its statements is on it with everything that follows from it, or not at all.
     """
     return _for_reading(engine, isolation_level="REPEATABLE READ")
+
+
+def pools_of(engine: Engine) -> dict[str, tuple[int, int]]:
+    """(connections in use, idle ones) of the pools that belong to this engine."""
+    pools = {"acts": engine.pool, "pages": snapshots(engine).pool, "questions": reader(engine).pool}
+    return {
+        name: (pool.checkedout(), pool.checkedin())
+        for name, pool in pools.items()
+        if isinstance(pool, QueuePool)
+    }
 
 
 def _for_reading(engine: Engine, **how: Any) -> Engine:

@@ -39,6 +39,12 @@ class FileStore:
         """Raises FileNotFoundError when it was never kept here."""
         return self.path(digest).read_bytes()
 
+    def digests(self) -> list[str]:
+        """Of everything that is kept, in order."""
+        if not self.folder.exists():
+            return []
+        return sorted(each.name for each in self.folder.glob("??/*") if len(each.name) == 64)
+
     @staticmethod
     def is_whole(digest: str, content: bytes) -> bool:
         """Whether the content is still what was put."""

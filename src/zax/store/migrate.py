@@ -35,6 +35,11 @@ def newest() -> str:
     return ScriptDirectory.from_config(config()).get_current_head() or ""
 
 
+def revisions() -> set[str]:
+    """Every revision that this Zax knows."""
+    return {each.revision for each in ScriptDirectory.from_config(config()).walk_revisions()}
+
+
 def version_of(engine: Engine) -> str:
     """The revision of a database; empty for one without a schema."""
     with engine.connect() as connection:

@@ -31,6 +31,7 @@ from zax.store.charges.tables import charge_line, diagnosis_code, planned_servic
 from zax.store.claims.tables import claim, claim_event, claim_line, payer_norm, payer_rule, x12_file
 from zax.store.clinic.tables import (
     closure,
+    planned_fee,
     provider,
     provider_exception,
     provider_hours,
@@ -90,6 +91,7 @@ from zax.store.money.tables import (
     statement_run,
     tender_kind,
 )
+from zax.store.moving.tables import archive, import_job, import_row
 from zax.store.notices.tables import calendar_feed, notice_rule, notice_told, notice_words
 from zax.store.online.tables import (
     online_code,
@@ -121,7 +123,6 @@ from zax.store.people.tables import (
     user,
     user_link,
 )
-from zax.store.record.tables import import_job, import_row
 from zax.store.remits.tables import adjustment_rule, payer_entry, remit, remit_claim, shortfall
 from zax.store.tablet.tables import tablet, tablet_stay
 from zax.store.worker.tables import beat
@@ -131,6 +132,7 @@ __all__ = [
     "adjustment_rule",
     "allocation",
     "approval",
+    "archive",
     "arrival_done",
     "arrival_step",
     "audit",
@@ -203,6 +205,7 @@ __all__ = [
     "plan",
     "plan_line",
     "plan_try",
+    "planned_fee",
     "planned_service",
     "product",
     "proposal",

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
-import uuid
-from pathlib import Path
 from urllib.parse import urlsplit
 
 import structlog
@@ -15,7 +12,6 @@ from jinja2 import Environment
 from starlette.datastructures import MutableHeaders
 from starlette.exceptions import HTTPException as StarletteHTTPException
 from starlette.middleware.gzip import GZipMiddleware
-from starlette.middleware.sessions import SessionMiddleware
 from starlette.middleware.trustedhost import TrustedHostMiddleware
 from starlette.staticfiles import StaticFiles
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
@@ -23,6 +19,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from zax.clock import system_now
 from zax.core.errors import DoneBefore, NotFound, ZaxError
 from zax.desk.acts.transaction import Desk
+from zax.desk.setup.keys import session_ring
 from zax.desk.worker.backing_up import backup_hours
 from zax.logs import Seldom
 from zax.outside.doors import Outside
@@ -65,6 +62,7 @@ from zax.web.followup import (
 from zax.web.followup import setup as returns_setup
 from zax.web.inbox import callbacks, inbox, link, patient_messages, replies_setup
 from zax.web.money import account, day_close, payment_page, payment_plans, receipts, statements
+from zax.web.moving import archives, imports
 from zax.web.notices import providers as provider_mail
 from zax.web.notices import setup as messages_setup
 from zax.web.notices import words as words_setup
@@ -87,7 +85,7 @@ from zax.web.papers import link as paper_link
 from zax.web.papers import send as send_paper
 from zax.web.patients import duplicates, files, finding, new_patient
 from zax.web.people import join, me, sign_in, switch
-from zax.web.record import importing, record
+from zax.web.record import exporting, record
 from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
 from zax.web.remits import rules as adjustment_setup
 from zax.web.setup import arrival as arrival_setup
@@ -95,6 +93,7 @@ from zax.web.setup import backups as backup_setup
 from zax.web.setup import changes as setup_changes
 from zax.web.setup import clinic as clinic_setup
 from zax.web.setup import closures as closure_setup
+from zax.web.setup import doors as doors_setup
 from zax.web.setup import first_days, looking_back, opening
 from zax.web.setup import flags as flag_setup
 from zax.web.setup import heads_ups as heads_up_setup
@@ -125,6 +124,8 @@ from zax.web.shell.request_context import (
     form_cookie,
     url_of,
 )
+from zax.web.shell.request_log import UNKNOWN, RequestLog
+from zax.web.shell.sessions import Sessions
 from zax.web.tablet import setup as tablet_setup
 from zax.web.tablet import tablet
 from zax.web.worker import set_aside
@@ -137,7 +138,7 @@ ROOMS = (
     *(steps, book_acts, checkout, clinician_day, corridor, walk_in),
     *(check_in, forms),
     *(charges, new_service, tooth_history, treatment_options),
-    *(new_patient, record, files, duplicates, importing),
+    *(new_patient, record, files, duplicates, exporting, imports, archives),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),
     *(posting, denials, below_contract, pictures, payer_accounts),
@@ -164,7 +165,7 @@ ROOMS = (
     ),
     adjustment_setup,
     *(money_setup, flag_setup, arrival_setup, heads_up_setup),
-    *(people_setup, signed_in_setup, sealed_setup, looking_back, backup_setup),
+    *(people_setup, signed_in_setup, sealed_setup, looking_back, doors_setup, backup_setup),
     *(sign_in, switch, me, join),
     opening,
     well_known,
@@ -202,6 +203,8 @@ class SecurityHeaders:
                 headers = MutableHeaders(scope=message)
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
+                if self.settings.tls:
+                    headers.setdefault("Strict-Transport-Security", "max-age=31536000")
                 if not scope["path"].startswith("/static/"):
                     headers.setdefault("Cache-Control", "no-store")
                 browser = scope.get("state", {}).get("new_browser")
@@ -214,19 +217,9 @@ class SecurityHeaders:
         await self.app(scope, receive, send_with_headers)
 
 
-def session_secret(var: Path) -> str:
-    """The key that signs sessions, made once and kept beside the data."""
-    path = var / "session-key"
-    if not path.exists():
-        var.mkdir(parents=True, exist_ok=True)
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_urlsafe(32))
-    return path.read_text()
-
-
 def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     app = FastAPI(docs_url=None, redoc_url=None, openapi_url=None, lifespan=live.lifespan)
-    secret = session_secret(settings.var)
+    keys = session_ring(settings.var)
     app.state.shared = Shared(
         desk=desk,
         reading=reader(desk.engine),
@@ -236,11 +229,11 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
         outside=outside,
         files=FileStore(settings.var),
         vault=Vault(settings.var),
-        form_secret=secret.encode(),
+        keys=keys,
     )
     app.add_middleware(
-        SessionMiddleware,
-        secret_key=secret,
+        Sessions,
+        keys=keys,
         session_cookie="__Host-zax_session" if settings.tls else "zax_session",
         max_age=settings.idle_minutes * 60,
         same_site="lax",
@@ -252,6 +245,7 @@ def create_app(desk: Desk, outside: Outside, settings: Settings) -> FastAPI:
     app.add_middleware(NotOpen, desk=desk)
     app.add_middleware(SecurityHeaders, settings=settings)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=list(settings.hosts), www_redirect=False)
+    app.add_middleware(RequestLog)
     for room in ROOMS:
         app.include_router(room.router)
     app.add_api_route("/healthz", healthz, methods=["GET"])
@@ -361,7 +355,7 @@ def _database_down(request: Request, error: SQLAlchemyError) -> Response:
     """Says so, and keeps what was typed: a page that sent a form by itself stays as it is, any other form is
     shown ready to be sent again. Every form has a key, so that sent twice it is done once.
     """
-    DOWN.warn(path=request.url.path, why=type(error).__name__)
+    DOWN.warn(why=type(error).__name__)
     if "hx-request" in request.headers:
         return Response(status_code=503, headers={"HX-Reswap": "none", "HX-Trigger": "zax-down"})
     template = request.app.state.shared.templates.get_template("shell/down.html")
@@ -371,7 +365,10 @@ def _database_down(request: Request, error: SQLAlchemyError) -> Response:
 
 
 def _defect(request: Request, error: Exception) -> Response:
-    number = uuid.uuid4().hex[:8]
-    log.error("defect", number=number, path=request.url.path, exc_info=error)
+    number = getattr(request.state, "number", UNKNOWN)
+    log.error(
+        "defect", request=number, route=getattr(request.scope.get("route"), "path", UNKNOWN), exc_info=error
+    )
     template = request.app.state.shared.templates.get_template("shell/defect.html")
-    return HTMLResponse(template.render(number=number), 500, headers=HEADERS | {"Cache-Control": "no-store"})
+    headers = HEADERS | {"Cache-Control": "no-store", "X-Request-ID": number}
+    return HTMLResponse(template.render(number=number), 500, headers=headers)

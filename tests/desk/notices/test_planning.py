@@ -7,6 +7,7 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import date, timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -21,6 +22,7 @@ from tests.conftest import (
     rows_of,
     scalar,
 )
+from tests.desk.moving.bringing import bring
 from tests.desk.notices.made import log, only, read, told
 from tests.fakes import FakeCalls, FakeMail, FakeTexts
 from zax.clock import ShiftedClock
@@ -347,6 +349,19 @@ def test_booked_is_told_after_second_thoughts_with_the_time_there_is_by_then(
     ((_, words),) = texts(outside)
     assert words.startswith("Hi Ada, you're booked: Tue, Dec 1, 3:00 pm with Dr. Calloway")
     assert ("moved", "knows this time already") in told(desk)
+
+
+def test_who_was_booked_elsewhere_and_came_by_a_list_is_not_told_so(
+    desk: Desk, clock: ShiftedClock, outside: Outside, tmp_path: Path
+) -> None:
+    only(desk, (Event.BOOKED, TEXT, AT_ONCE))
+    add_patient(desk, first="Ada", chart="A-1", phone="3605550101")
+    listed = f"chart,date,time,provider,type\nA-1,{DAY:%m/%d/%Y},1:30 pm,Dr. Wren,Filling\n"
+    assert bring(desk, tmp_path, "visits", listed).made == 1
+    visit(desk, add_patient(desk, first="Bram", phone="3605550102"))
+    clock.set_to(at(10, 50))
+    works(desk, outside)
+    assert [words[:8] for _, words in texts(outside)] == ["Hi Bram,"]
 
 
 def test_moved_and_canceled_are_told_each_time_and_a_mistake_never(

@@ -25,7 +25,7 @@ from zax.desk.online.times import Wanted, week_of
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 
-PHONE = Browser(b"a secret of the server", "a secret of the browser", "192.0.2.7")
+PHONE = Browser((b"a secret of the server",), "a secret of the browser", "192.0.2.7")
 DAY = TODAY + timedelta(days=7)
 HELD = Typed(
     type_id=TYPE_ID["Sick visit"],

@@ -37,7 +37,7 @@ from zax.desk.money.payment_plans import PaymentPlanForm, make_plan
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.money.receipts import send_receipt
 from zax.desk.money.statements import start_run
-from zax.desk.record.importing import open_import, start_import
+from zax.desk.moving.jobs import open_import, start_import
 from zax.desk.worker import errands
 from zax.desk.worker.tools import Lane, Tools
 from zax.desk.worker.worker import run_once
@@ -123,7 +123,7 @@ def test_a_run_of_statements_and_an_import_are_carried_out(
 ) -> None:
     owing(desk)
     run = start_run(desk, ODILE, Rule())
-    job = open_import(desk, ODILE, files, "list.csv", b"first,last,birth\nAna,Ruiz,1/1/1990\n")
+    job = open_import(desk, ODILE, files, "patients", "list.csv", b"first,last,birth\nAna,Ruiz,1/1/1990\n")
     start_import(desk, ODILE, job, {"first": 0, "last": 1, "birth": 2}, False)
     work(desk, outside, files)
     assert scalar(desk, "SELECT state FROM statement_run WHERE id = :id", id=run) == "done"
@@ -187,7 +187,7 @@ def test_long_runs_have_a_lane_of_their_own_and_take_turns(
     send_ready(desk, ODILE)
     start_run(desk, ODILE, Rule())
     content = b"first,last,birth\n" + b"".join(b"A%c,Ruiz,1/1/1990\n" % (65 + n) for n in range(3))
-    job = open_import(desk, ODILE, files, "list.csv", content)
+    job = open_import(desk, ODILE, files, "patients", "list.csv", content)
     start_import(desk, ODILE, job, {"first": 0, "last": 1, "birth": 2}, False)
 
     def run(lane: Lane) -> list[str]:

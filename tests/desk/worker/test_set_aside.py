@@ -31,7 +31,7 @@ from zax.desk.book import web_requests
 from zax.desk.book.booking import book_visit
 from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout
-from zax.desk.record.importing import open_import, start_import
+from zax.desk.moving.jobs import open_import, start_import
 from zax.desk.worker import errands
 from zax.desk.worker.duties import DUTIES
 from zax.desk.worker.errands import HANDLERS, LEASE, MOST_FAILURES, carry_out_next
@@ -285,11 +285,11 @@ def test_a_name_that_grows_when_it_is_written_plainly_is_kept_and_a_bad_row_is_r
     """
     files = FileStore(tmp_path)
     rows = "first,last,birth\nAna,Ruiz,1/1/1990\n" + "ﬃ" * 60 + ",Lang,2/2/1990\nBea,Soto,3/3/1990\n"
-    job = open_import(desk, ODILE, files, "list.csv", rows.encode())
+    job = open_import(desk, ODILE, files, "patients", "list.csv", rows.encode())
     start_import(desk, ODILE, job, {"first": 0, "last": 1, "birth": 2}, False)
     run_once(desk, outside, receipt_pdf, files)
     assert scalar(desk, "SELECT made FROM import_job") == 3
-    from zax.desk.record import importing
+    from zax.desk.moving import patients as importing
 
     real = importing.name_keys
     monkeypatch.setattr(
@@ -298,7 +298,7 @@ def test_a_name_that_grows_when_it_is_written_plainly_is_kept_and_a_bad_row_is_r
         lambda first, last: real(first, last) if last != "Bad" else _too_long(real(first, last)),
     )
     rows = "first,last,birth\nCleo,Wu,1/1/1991\nDan,Bad,2/2/1991\nEve,Oak,3/3/1991\n"
-    job = open_import(desk, ODILE, files, "more.csv", rows.encode())
+    job = open_import(desk, ODILE, files, "patients", "more.csv", rows.encode())
     start_import(desk, ODILE, job, {"first": 0, "last": 1, "birth": 2}, False)
     run_once(desk, outside, receipt_pdf, files)
     why = "SELECT GROUP_CONCAT(CONCAT(line, outcome) ORDER BY line) FROM import_row WHERE job_id = :id"

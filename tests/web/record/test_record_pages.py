@@ -369,33 +369,6 @@ def test_plans_payers_fees_and_flags_over_the_wire(web: Browser, desk: Desk) -> 
             )
 
 
-def test_import_and_export_over_the_wire(web: Browser, desk: Desk) -> None:
-    number = add_patient(desk, 1)
-    web.sign_in("juno")
-    assert web.get("/import").status_code == 403 and web.get("/export/patients.csv").status_code == 403
-    assert web.get(f"/patients/{number}/export.vcf").status_code == 403
-    web.sign_in("odile")
-    assert "No imports yet" in web.get("/import").text
-    assert "is empty" in upload(web, "/import", "file", b"", "x.csv").text
-    made = upload(web, "/import", "file", b"given,last\nAna,Ruiz\n", "x.csv")
-    path = made.headers["location"]
-    assert "1 rows, 2 columns" in web.get(path).text
-    assert (
-        "chosen for two columns"
-        in web.post(path, **{"column-0": "first", "column-1": "first", "do": "dry"}).text
-    )
-    assert "Say which column is" in web.post(path, **{"column-0": "first", "do": "dry"}).text
-    assert web.post(path, **{"column-0": "first", "column-1": "last", "do": "dry"}).status_code == 303
-    assert "Stop" in web.get(path).text and web.post(path, do="stop").status_code == 303
-    assert web.get(f"{path}/refused.csv").text.startswith("line,reason")
-    assert (
-        "Helen,Vasquez" in web.get("/export/patients.csv").text
-        and '"resourceType":"Bundle"' in web.get("/export/patients.json").text
-    )
-    assert web.get(f"/patients/{number}/export.vcf").text.startswith("BEGIN:VCARD")
-    assert web.get("/export/patients.xls").status_code == 404 and web.get("/import/999999").status_code == 404
-
-
 @pytest.mark.parametrize(
     "path", ["/patients/{0}", "/patients/{0}/files", "/patients/{0}/changes", "/patients/{0}/export.json"]
 )

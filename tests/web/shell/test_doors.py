@@ -176,7 +176,8 @@ def test_over_tls_cookies_are_for_tls_and_this_host_alone(
 ) -> None:
     app = create_app(desk, outside, Settings(var=tmp_path, tls=True))
     with TestClient(app, base_url="https://127.0.0.1") as client:
-        client.get("/sign-in")
+        always = client.get("/sign-in").headers["strict-transport-security"]
+        assert always == "max-age=31536000"
         page = client.get("/sign-in").text
         form = {"csrf": hidden(page, "csrf"), "name": "juno", "password": PASSWORD, "to": "/day"}
         answer = client.post("/sign-in", data=form, follow_redirects=False)
@@ -210,12 +211,12 @@ def test_a_form_is_good_for_its_person_only_and_outlives_their_session(juno: Bro
 
 
 def test_a_token_of_another_browser_or_secret_is_none() -> None:
-    key = FormKey(b"secret", "browser")
+    key = FormKey((b"secret",), "browser")
     token = key.token("abc")
     assert key.mark_in(token) == "abc"
-    assert FormKey(b"secret", "other").mark_in(token) is None
-    assert FormKey(b"other", "browser").mark_in(token) is None
-    assert FormKey(b"secret", "").mark_in(FormKey(b"secret", "").token("abc")) is None
+    assert FormKey((b"secret",), "other").mark_in(token) is None
+    assert FormKey((b"other",), "browser").mark_in(token) is None
+    assert FormKey((b"secret",), "").mark_in(FormKey((b"secret",), "").token("abc")) is None
 
 
 # --- hosts, proxies, sizes

@@ -237,7 +237,7 @@ def test_a_defect_says_its_number_and_nothing_more(juno: Browser, monkeypatch: p
     juno.client._transport.raise_server_exceptions = False
     answer = juno.get("/accounts/1")
     assert answer.status_code == 500
-    assert re.search(r"this number: <b>[0-9a-f]{8}</b>", answer.text)
+    assert re.search(r"this number: <b>[0-9a-f]{12}</b>", answer.text)
     assert "ZeroDivision" not in answer.text
     assert "content-security-policy" in answer.headers
 

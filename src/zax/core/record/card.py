@@ -138,8 +138,11 @@ def write_vcard(card: Card) -> str:
 
 
 def read_vcards(text: str) -> list[Card]:
-    """Every card of a file, ours or anybody's."""
-    return [_card(each) for each in vobject.readComponents(text)]
+    """Every card of a file, ours or anybody's. ValueError for what is none."""
+    try:
+        return [_card(each) for each in vobject.readComponents(text)]
+    except vobject.base.VObjectError as error:
+        raise ValueError(str(error)) from error
 
 
 def _card(each: vobject.base.Component) -> Card:

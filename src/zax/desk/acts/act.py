@@ -23,6 +23,7 @@ from zax.core.people.roles import require
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.clinic.clinic import load
+from zax.metrics import ACT_SECONDS, ACTS, timed
 from zax.store.acts.setup_log import recording
 from zax.store.acts.traces import claim_form
 from zax.store.clinic.settings import setup_version
@@ -48,12 +49,15 @@ def act(
     """Make `f(tx, ...)` an act called as `f(desk, actor, ...)`; errors of the core roll everything back."""
 
     def wrap(function: Callable[Concatenate[Transaction, P], T]) -> Callable[Concatenate[Desk, Actor, P], T]:
+        name = f"{function.__module__.removeprefix('zax.desk.')}.{function.__name__}"
+
         @functools.wraps(function)
         def run(desk: Desk, actor: Actor, *args: P.args, **kwargs: P.kwargs) -> T:
-            require(actor.role, right, desk.clinic.roles.values())
-            return in_transaction(
-                desk, actor, lambda tx: function(tx, *args, **kwargs), records=right in SETUP_RIGHTS
-            )
+            with timed(ACT_SECONDS, ACTS, name):
+                require(actor.role, right, desk.clinic.roles.values())
+                return in_transaction(
+                    desk, actor, lambda tx: function(tx, *args, **kwargs), records=right in SETUP_RIGHTS
+                )
 
         return cast("Callable[Concatenate[Desk, Actor, P], T]", run)
 

@@ -224,6 +224,25 @@ def save_plan(
     version: int,
 ) -> int:
     """A new plan (0) or a correction that holds for every patient of it at once; raises Problems, Stale."""
+    names, benefits = _checked_plan(tx, plan_id, payer_id, name, dental, note, form)
+    if not plan_id:
+        plan_id = stored.add_plan(tx.connection, names, terms_of(benefits))
+        tx.change_setup("plan.saved", plan_id=plan_id, name=names.name, changed={})
+        return plan_id
+    stored.save_names(tx.connection, plan_id, names)
+    correct_plan(tx, plan_id, benefits, version)
+    return plan_id
+
+
+def put_plan(tx: Transaction, payer_id: int, name: str, dental: bool, note: str, form: PlanTermsForm) -> int:
+    """A new plan within an act, which then tells the setup's change."""
+    names, benefits = _checked_plan(tx, 0, payer_id, name, dental, note, form)
+    return stored.add_plan(tx.connection, names, terms_of(benefits))
+
+
+def _checked_plan(
+    tx: Transaction, plan_id: int, payer_id: int, name: str, dental: bool, note: str, form: PlanTermsForm
+) -> tuple[PlanNames, Benefits]:
     kept = " ".join(name.split())
     wrong = ProblemCollector()
     if payer_id not in tx.clinic.payers:
@@ -243,13 +262,7 @@ def save_plan(
     wrong.raise_if_any()
     assert benefits is not None
     names = PlanNames(payer_id=payer_id, name=kept, dental=kind, note=" ".join(note.split())[:200])
-    if not plan_id:
-        plan_id = stored.add_plan(tx.connection, names, terms_of(benefits))
-        tx.change_setup("plan.saved", plan_id=plan_id, name=kept, changed={})
-        return plan_id
-    stored.save_names(tx.connection, plan_id, names)
-    correct_plan(tx, plan_id, benefits, version)
-    return plan_id
+    return names, benefits
 
 
 def correct_plan(tx: Transaction, plan_id: int, benefits: Benefits, version: int) -> None:
@@ -296,6 +309,15 @@ def save_payer(
     tx: Transaction, payer_id: int, typed: Mapping[str, str], out_of_network: Sequence[int]
 ) -> int:
     """A payer with its ids, filing limit and how it answers; and who of us is not in its network."""
+    payer_id, name = put_payer(tx, payer_id, typed, out_of_network)
+    tx.change_setup("payer.saved", payer_id=payer_id, name=name)
+    return payer_id
+
+
+def put_payer(
+    tx: Transaction, payer_id: int, typed: Mapping[str, str], out_of_network: Sequence[int] = ()
+) -> tuple[int, str]:
+    """The same within an act, which then tells the setup's change: the id and the name."""
     wrong = ProblemCollector()
     name, number = " ".join(typed["name"].split()), typed["electronic_id"].strip().upper()
     if not 2 <= len(name) <= 80:
@@ -337,9 +359,7 @@ def save_payer(
         phone="".join(ch for ch in typed.get("phone", "") if ch.isdecimal())[-10:],
     )
     outside = [number for number in out_of_network if number in tx.clinic.providers]
-    payer_id = stored.save_payer(tx.connection, payer_id, terms, outside)
-    tx.change_setup("payer.saved", payer_id=payer_id, name=name)
-    return payer_id
+    return stored.save_payer(tx.connection, payer_id, terms, outside), name
 
 
 def _indicator(kind: str, facility: bool) -> str:
@@ -356,7 +376,9 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
     name = " ".join(typed["name"].split())
     if not 2 <= len(name) <= 80:
         wrong.add("name", "Name the schedule, such as “Guild 2027”.")
-    if typed["network"] not in {"in", "out", "any"}:
+    is_list = "flag_id" in typed
+    network = "any" if is_list else typed["network"]
+    if network not in {"in", "out", "any"}:
         wrong.add("network", "Choose one from the list.")
     days = {
         field: wrong.take(optional_day, typed[field], field, "This is not a day.")
@@ -364,8 +386,13 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
     }
     if days["from_day"] and days["to_day"] and days["to_day"] < days["from_day"]:
         wrong.add("to_day", "It ends before it starts.")
-    ids = {key: reference(typed[key]) or None for key in ("payer_id", "plan_id", "provider_id")}
-    if ids["payer_id"] not in tx.clinic.payers:
+    ids = {key: reference(typed.get(key, "")) or None for key in ("payer_id", "plan_id", "provider_id")}
+    flag_id = (reference(typed["flag_id"]) or None) if is_list else None
+    if is_list:
+        ids = dict.fromkeys(ids)
+        if flag_id not in tx.clinic.flags:
+            wrong.add("flag_id", "Choose the flag of the patients who pay by this list.")
+    elif ids["payer_id"] not in tx.clinic.payers:
         wrong.add("payer_id", "Choose the payer this contract is with.")
     if ids["plan_id"] and (
         ids["plan_id"] not in tx.clinic.plans or tx.clinic.plans[ids["plan_id"]].payer_id != ids["payer_id"]
@@ -375,12 +402,13 @@ def save_fees(tx: Transaction, schedule_id: int, typed: Mapping[str, str], fees:
     wrong.raise_if_any()
     terms = ScheduleTerms(
         name=name,
-        network=typed["network"],
+        network=network,
         from_day=days["from_day"],
         to_day=days["to_day"],
-        payer_id=ids["payer_id"] or 0,
+        payer_id=ids["payer_id"],
         plan_id=ids["plan_id"],
         provider_id=ids["provider_id"],
+        flag_id=flag_id,
     )
     fees_in_cents = {number: cents for number, cents in amounts.items() if cents is not None}
     schedule_id = stored.save_schedule(tx.connection, schedule_id, terms, fees_in_cents)

@@ -8,13 +8,14 @@ Entries fall on the site's books day: today, or the day after the last closed on
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import TypeAlias
 
 from zax.core.book.track import Stop
 from zax.core.coverage.estimate import Answered, Cover, LineEstimate, PricedLine, estimate
+from zax.core.coverage.fees import Less, less_by_list
 from zax.core.errors import Conflict
 from zax.core.money.books import day_of_books
 from zax.core.money.cents import percent_of
@@ -150,7 +151,8 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
     left alone.
 
     What the contract forgives stands with the insurer's part until the payer's answer writes it off. A
-    discount that the patient has by a flag comes with the charge and goes with it.
+    discount that the patient has by a flag comes with the charge and goes with it; so does what their price
+    list takes off, where no plan covers the visit. The larger of the two counts.
     """
     bill = bill_of(tx.connection, tx.clinic, visit)
     entries = money.visit_entries(tx.connection, visit.id)
@@ -164,7 +166,8 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
             _undo_line(tx, visit, entries, line_id, "Service removed" if each is None else "Service changed")
         else:
             wanted.pop(line_id)
-    off = _discount_by_flag(tx, visit.patient_id) if wanted else None
+    flags = {each.flag_id for each in flags_of(tx.connection, visit.patient_id)} if wanted else set()
+    off = _discount_by_flag(tx, flags)
     for each in wanted.values():
         add_entry(
             tx,
@@ -176,7 +179,10 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
             line_id=each.line_id,
         )
         less = percent_of(each.patient, off.percent) if off else 0
-        if off and less:
+        listed = _less_by_list(tx, visit, bill, each, flags)
+        if listed.cents > less:
+            add_entry(tx, visit, Kind.DISCOUNT, -listed.cents, 0, listed.words, line_id=each.line_id)
+        elif off and less:
             words = f"{off.words}, {off.percent} percent"
             add_entry(tx, visit, Kind.DISCOUNT, -less, 0, words, line_id=each.line_id, discount_id=off.id)
     for each in bill.estimates:
@@ -185,9 +191,19 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
     return bill
 
 
-def _discount_by_flag(tx: Transaction, patient_id: int) -> Discount | None:
-    """The largest discount in use that one of the patient's flags brings, or None."""
-    flags = {each.flag_id for each in flags_of(tx.connection, patient_id)}
+def _less_by_list(
+    tx: Transaction, visit: Visit, bill: Bill, priced: LineEstimate, flags: Collection[int]
+) -> Less:
+    """What the patient's price list takes off a line; nothing where a plan covers the visit."""
+    if bill.coverages or not flags:
+        return Less(0, "")
+    line = next(each for each in bill.lines if each.id == priced.line_id)
+    code = tx.clinic.services[line.service_id].code
+    return less_by_list(tx.clinic.contracts.schedules, flags, visit.day, code, line.units, priced.patient)
+
+
+def _discount_by_flag(tx: Transaction, flags: Collection[int]) -> Discount | None:
+    """The largest discount in use that one of these flags brings, or None."""
     found = [each for each in tx.clinic.money.discounts.values() if each.active and each.flag_id in flags]
     return max(found, key=lambda each: each.percent, default=None)
 

@@ -35,12 +35,19 @@ class LedgerAudit:
 
 def recount(engine: Engine, progress: Callable[[int, int], None] = lambda done, all_of: None) -> LedgerAudit:
     """Count everything; `progress` is called with patients done and patients in all."""
-    found = LedgerAudit()
     with engine.connect() as connection:
-        most = counting.last_patient(connection)
-        for first in range(1, most + 1, STEP):
-            _count(connection, found, Patients(first, first + STEP - 1))
-            progress(min(most, first + STEP - 1), most)
+        return recount_within(connection, progress)
+
+
+def recount_within(
+    connection: Connection, progress: Callable[[int, int], None] = lambda done, all_of: None
+) -> LedgerAudit:
+    """The same as one transaction sees it."""
+    found = LedgerAudit()
+    most = counting.last_patient(connection)
+    for first in range(1, most + 1, STEP):
+        _count(connection, found, Patients(first, first + STEP - 1))
+        progress(min(most, first + STEP - 1), most)
     return found
 
 

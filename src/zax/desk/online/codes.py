@@ -37,14 +37,20 @@ class Purpose(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Browser:
-    """Who asks: the server's secret, the browser's own, and where it asks from."""
+    """Who asks: the server's secrets (the first makes, the others still hold), the browser's own, and where
+    it asks from.
+    """
 
-    secret: bytes
+    secrets: tuple[bytes, ...]
     device: str
     address: str
 
     def seal(self, text: str) -> str:
-        return sealed(self.secret, text)
+        return sealed(self.secrets[0], text)
+
+    def knows(self, kept: str, text: str) -> bool:
+        """Whether this is what was sealed, with whichever of the secrets."""
+        return any(secrets.compare_digest(kept, sealed(each, text)) for each in self.secrets)
 
 
 _WORDS = {
@@ -110,7 +116,12 @@ def text_again(desk: Desk, at: Browser, purpose: Purpose, number: int) -> None:
 def own_code(tx: Transaction, at: Browser, purpose: Purpose, number: int) -> OnlineCode:
     """The code of this very browser, for this purpose, not used yet. NotFound for any other."""
     row = stored.hold_code(tx.connection, number)
-    if row is None or row.purpose != purpose or row.device != at.seal(at.device) or row.used_at is not None:
+    if (
+        row is None
+        or row.purpose != purpose
+        or not at.knows(row.device, at.device)
+        or row.used_at is not None
+    ):
         raise NotFound(NOT_OPEN)
     return row
 
@@ -124,7 +135,7 @@ def check_code(desk: Desk, at: Browser, purpose: Purpose, number: int, typed: st
             return False
         stored.change_code(tx.connection, row.id, tries=row.tries + 1)
         code = typed_code(typed)
-        return bool(code) and secrets.compare_digest(row.code, at.seal(code))
+        return bool(code) and at.knows(row.code, code)
 
     if not in_transaction(desk, WORKER, right):
         raise Refused(WRONG, "code")

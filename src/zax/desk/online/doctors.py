@@ -35,6 +35,13 @@ class DoctorForm(Form):
 @act("setup")
 def save_doctor(tx: Transaction, form: DoctorForm) -> int:
     """Enter or change one; the number. Raises Problems beside the fields."""
+    number, name = put_doctor(tx, form)
+    tx.audit("doctor.saved", doctor=number, name=name)
+    return number
+
+
+def put_doctor(tx: Transaction, form: DoctorForm) -> tuple[int, str]:
+    """The same within an act: the number and the name."""
     wrong = ProblemCollector()
     values: dict[str, Any] = {
         "first": wrong.take(check_name, form.first, "first name", "first") or "",
@@ -61,5 +68,4 @@ def save_doctor(tx: Transaction, form: DoctorForm) -> int:
             raise Stale("Someone changed this doctor since you opened it. Compare, then save again.")
         number = before.id
         stored.save_doctor(tx.connection, before, replace(before, **values, version=before.version + 1))
-    tx.audit("doctor.saved", doctor=number, name=f"{values['first']} {values['last']}")
-    return number
+    return number, f"{values['first']} {values['last']}"

@@ -189,7 +189,11 @@ def signed_in(desk: Desk, at: Browser, secret: str) -> Own | None:
 
 def _signed_in(tx: Transaction, at: Browser, secret: str) -> Own | None:
     row = stored.session_of(tx.connection, hash_of(secret)) if secret else None
-    if row is None or row.device != at.seal(at.device) or not session_holds(row.made_at, row.used_at, tx.now):
+    if (
+        row is None
+        or not at.knows(row.device, at.device)
+        or not session_holds(row.made_at, row.used_at, tx.now)
+    ):
         return None
     patient = patient_of(tx.connection, row.patient_id)
     if patient is None or patient.status != "active":

@@ -5,6 +5,7 @@ ending, never by deleting.
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import datetime
 
 from zax.core.errors import NotFound, Refused
 from zax.core.patients.uploads import KINDS, Cut, portrait, recognize
@@ -40,8 +41,9 @@ def put_file(
     name: str,
     content: bytes,
     coverage_id: int | None = None,
+    at: datetime | None = None,
 ) -> int:
-    """The same within an act."""
+    """The same within an act; `at` (UTC) for one that was made earlier."""
     locked_patient(tx, patient_id)
     if kind not in KINDS:
         raise Refused("Choose the type.", "kind")
@@ -60,7 +62,7 @@ def put_file(
         digest=store.put(content),
         media=media,
         size=len(content),
-        at=tx.now,
+        at=at or tx.now,
         by_id=tx.actor.id,
     )
     tx.audit("patient.file", patient_id=patient_id, file_id=file_id, changed={"file": ["", KINDS[kind]]})

@@ -21,6 +21,7 @@ from zax.core.form import Form, ReferenceOrNone, References, Tick
 from zax.core.patients.fields import check_email
 from zax.core.patients.person import check_name
 from zax.core.people.passwords import password_problem
+from zax.core.people.roles import MANAGER
 from zax.core.people.sign_in import check_sign_in
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER, Actor
@@ -119,6 +120,16 @@ def send_link(tx: Transaction, user_id: int, letters: Letters) -> Sent:
     return _link(tx, user, purpose, letters)
 
 
+@act("people")
+def links_for_managers(tx: Transaction, letters: Letters) -> list[Sent]:
+    """A link for each manager who works here, where nobody has a password (a clinic out of an archive)."""
+    return [
+        _link(tx, user, INVITE, letters)
+        for user in people.active_users(tx.connection)
+        if user.role == MANAGER.key
+    ]
+
+
 def forgot(desk: Desk, name: str, letters: Letters, address: str) -> None:
     """A link to a new password for whoever signs in with this name or has this address, if anybody does; the
     answer says nothing of it. Refused after too many tries from this address.
@@ -160,7 +171,8 @@ def _link(tx: Transaction, user: User, purpose: str, letters: Letters) -> Sent:
         "subject": subject.format(clinic=clinic),
         "words": words.format(first=user.name.split()[0], clinic=clinic, by=tx.actor.name, href=href),
     }
-    tx.send("people_mail", f"people-{link_id}", {"sealed": letters.vault.seal(json.dumps(letter))})
+    if user.email:
+        tx.send("people_mail", f"people-{link_id}", {"sealed": letters.vault.seal(json.dumps(letter))})
     return Sent(user, href)
 
 

@@ -44,6 +44,14 @@ class ProviderForm(Form):
 @act("setup")
 def save_provider(tx: Transaction, provider_id: int, form: ProviderForm) -> int:
     """Change a provider, or make one (`provider_id` 0); the id. Problems beside the fields."""
+    provider_id, values = put_provider(tx, provider_id, form)
+    kept = {name: values[name] for name in ("name", "npi", "taxonomy", "room_id", "at_once")}
+    tx.change_setup("provider.saved", provider=provider_id, **kept)
+    return provider_id
+
+
+def put_provider(tx: Transaction, provider_id: int, form: ProviderForm) -> tuple[int, Json]:
+    """The same within an act, which then tells the setup's change: the id and what is kept."""
     before = tx.clinic.providers.get(provider_id)
     if provider_id and before is None:
         raise NotFound("There is no such provider.")
@@ -51,9 +59,7 @@ def save_provider(tx: Transaction, provider_id: int, form: ProviderForm) -> int:
     provider_id = setup.save_provider(tx.connection, provider_id, values)
     if before is None and form.usual:
         _usual_hours(tx, provider_id, form.room_id)
-    kept = {name: values[name] for name in ("name", "npi", "taxonomy", "room_id", "at_once")}
-    tx.change_setup("provider.saved", provider=provider_id, **kept)
-    return provider_id
+    return provider_id, values
 
 
 def _checked(tx: Transaction, form: ProviderForm, before: Provider | None) -> Json:

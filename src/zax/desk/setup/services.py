@@ -10,7 +10,7 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Annotated, TypeAlias
 
-from zax.core.charges.new_service import checked
+from zax.core.charges.new_service import NewService, checked
 from zax.core.charges.teeth import TEETH_WORDS
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.form import Cents, Form, Reference, a_day_or_none
@@ -41,6 +41,15 @@ class ServiceForm(Form):
 def save_service(tx: Transaction, service_id: int, form: ServiceForm) -> int:
     """Change a service, or make one (`service_id` 0); its id. A code that was charged keeps its code."""
     before = tx.clinic.services.get(service_id)
+    service_id, new = put_service(tx, service_id, form)
+    was = {"was_cents": before.fee_cents} if before and before.fee_cents != new.cents else {}
+    tx.change_setup("service.saved", code=new.code, words=new.words, cents=new.cents, **was)
+    return service_id
+
+
+def put_service(tx: Transaction, service_id: int, form: ServiceForm) -> tuple[int, NewService]:
+    """The same within an act, which then tells the setup's change."""
+    before = tx.clinic.services.get(service_id)
     if service_id and before is None:
         raise NotFound("There is no such service.")
     new = checked(
@@ -63,9 +72,7 @@ def save_service(tx: Transaction, service_id: int, form: ServiceForm) -> int:
     if before is None:
         service_id = setup.add_service(tx.connection, new, str(values["teeth"]))
     setup.change_service(tx.connection, service_id, values)
-    was = {"was_cents": before.fee_cents} if before and before.fee_cents != new.cents else {}
-    tx.change_setup("service.saved", code=new.code, words=new.words, cents=new.cents, **was)
-    return service_id
+    return service_id, new
 
 
 @act("plans")

@@ -25,6 +25,7 @@ from zax.desk.followup.rising import raise_overdue
 from zax.desk.inbox.mailbox import take_mail
 from zax.desk.inbox.replies import take_replies
 from zax.desk.money.payment_plans import charge_due
+from zax.desk.moving.archives import throw_away_old
 from zax.desk.notices.digests import write_digests
 from zax.desk.notices.planning import plan_messages
 from zax.desk.online.asking import forget_old_tries
@@ -32,6 +33,7 @@ from zax.desk.online.forgetting import forget_turned_down
 from zax.desk.own.paying import take_back
 from zax.desk.own.statements import print_unopened, tell_of_statements
 from zax.desk.remits.mailbox import fetch_mailbox
+from zax.desk.setup.planned_fees import let_fees_hold
 from zax.desk.worker.backing_up import copy_logs, plan_backup
 from zax.desk.worker.beats import beat, failed, went_well
 from zax.desk.worker.errands import why_it_failed
@@ -82,6 +84,8 @@ DUTIES = (
         timedelta(minutes=5),
     ),
     Duty("backup", lambda tools: plan_backup(tools.desk, tools.backups), timedelta(minutes=10)),
+    Duty("planned fees", lambda tools: let_fees_hold(tools.desk), timedelta(minutes=1)),
+    Duty("old archives", lambda tools: throw_away_old(tools.desk, tools.files), timedelta(hours=1)),
     Duty("binary logs", copy_logs, timedelta(minutes=1)),
     Duty("mailbox", lambda tools: fetch_mailbox(tools.desk, tools.outside.clearinghouse)),
 )

@@ -29,11 +29,12 @@ from zax.desk.coverage.payer_list import fetch_page
 from zax.desk.money.payment_plans import charge_installment
 from zax.desk.money.statements import carry_on
 from zax.desk.money.terminal import clarify
+from zax.desk.moving.archives import make_archive
+from zax.desk.moving.jobs import run_import
 from zax.desk.notices.sending import carry_out_message
 from zax.desk.own.paying import clarify_online
 from zax.desk.papers.receipts import make_receipt
 from zax.desk.people.inviting import carry_out_letter
-from zax.desk.record.importing import run_import
 from zax.desk.remits.importing import read_rest
 from zax.desk.remits.mailbox import take_in
 from zax.desk.worker.backing_up import make_backup
@@ -59,7 +60,7 @@ MOST_FAILURES = 5
 _GAVE_NO_WORD = "The helper ended each time it tried this."
 # Short, so that of two long runs neither waits for its first progress.
 SLICE_SECONDS = 1.0
-LONG_RUNS = frozenset({"backup", "import", "statements"})
+LONG_RUNS = frozenset({"archive", "backup", "import", "statements"})
 # Claims and mail go before the many questions of a night and long runs.
 LAST = frozenset({"eligibility", "statements"})
 log = structlog.get_logger()
@@ -237,7 +238,13 @@ def _online_payment(tools: Tools, errand: Errand) -> None:
     _done(tools.desk, errand)
 
 
+def _archive(tools: Tools, errand: Errand) -> None:
+    make_archive(tools.desk, tools.store, errand.payload["archive_id"], tools.alive)
+    _done(tools.desk, errand)
+
+
 HANDLERS: Mapping[str, Callable[[Tools, Errand], None]] = {
+    "archive": _archive,
     "backup": make_backup,
     "claim_file": _claim_file,
     "claim_status": _claim_status,

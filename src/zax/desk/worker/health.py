@@ -31,6 +31,8 @@ _DUTIES: Mapping[str, str] = {
     "mail": "read the clinic’s mailbox",
     "online tries": "forget who asked online",
     "backup": "plan the backup",
+    "planned fees": "let planned fees hold",
+    "old archives": "throw away old archives",
     "binary logs": "copy what was written since the last backup",
     "seals": "seal who did what",
     "banks": "reverse what banks took back",
@@ -46,6 +48,7 @@ _DUTIES: Mapping[str, str] = {
     "mailbox": "fetch files from insurers",
 }
 _ERRANDS: Mapping[str, tuple[str, str]] = {
+    "archive": ("archive is to be made", "archives are to be made"),
     "backup": ("backup waits", "backups wait"),
     "claim_file": ("claim file waits", "claim files wait"),
     "people_mail": ("sign-in link waits", "sign-in links wait"),

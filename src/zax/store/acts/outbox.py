@@ -196,6 +196,16 @@ def delayed_errands(connection: Connection, tries: int) -> list[Delayed]:
     return many(connection, query, Delayed)
 
 
+def due_by_kind(connection: Connection, now: datetime) -> list[tuple[str, int, float]]:
+    """(kind, how many are due, for how many seconds the oldest is)."""
+    query = (
+        select(outbox.c.kind, func.count(), func.min(outbox.c.due_at))
+        .where(outbox.c.state == "waiting", outbox.c.due_at <= now)
+        .group_by(outbox.c.kind)
+    )
+    return [(kind, count, (now - first).total_seconds()) for kind, count, first in connection.execute(query)]
+
+
 def errand_exists(connection: Connection, request_key: str) -> bool:
     query = select(func.count()).where(outbox.c.request_key == request_key)
     return bool(connection.execute(query).scalar_one())

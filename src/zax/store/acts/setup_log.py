@@ -52,6 +52,7 @@ RECORDED = frozenset(
         "payer_norm",
         "payer_rule",
         "plan",
+        "planned_fee",
         "product",
         "provider",
         "provider_exception",

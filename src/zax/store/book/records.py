@@ -188,6 +188,10 @@ class BusyRoom:
     last: str
 
 
+# How the key of a visit begins that a list from elsewhere brought along.
+IMPORTED = "import-"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OwnVisit:
     id: int

@@ -121,6 +121,18 @@ service = Table(
     text_column("area", 8),
     Column("retired_on", Date),
 )
+# Fees that hold from a day on; `ended_at` when they came to hold, or were dropped.
+planned_fee = Table(
+    "planned_fee",
+    metadata,
+    id_column(),
+    ref("service_id", "service"),
+    Column("from_day", Date, nullable=False),
+    cents_column("cents"),
+    moment("made_at"),
+    ref("made_by", "user", nullable=True),
+    moment("ended_at", nullable=True),
+)
 visit_type = Table(
     "visit_type",
     metadata,

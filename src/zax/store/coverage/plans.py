@@ -56,6 +56,7 @@ def fee_schedules(connection: Connection, services: Mapping[int, Service]) -> tu
             payer_id=row.payer_id,
             plan_id=row.plan_id,
             provider_id=row.provider_id,
+            flag_id=row.flag_id,
             network=row.network,
             from_day=row.from_day,
             to_day=row.to_day,
@@ -109,9 +110,10 @@ class ScheduleTerms:
     network: str
     from_day: date | None
     to_day: date | None
-    payer_id: int
+    payer_id: int | None
     plan_id: int | None
     provider_id: int | None
+    flag_id: int | None = None
 
 
 def terms_for_update(connection: Connection, plan_id: int) -> StoredTerms | None:
@@ -202,6 +204,7 @@ def save_schedule(
         "payer_id": terms.payer_id,
         "plan_id": terms.plan_id,
         "provider_id": terms.provider_id,
+        "flag_id": terms.flag_id,
     }
     if schedule_id:
         change(connection, schedule, schedule_id, **values)
@@ -214,6 +217,16 @@ def save_schedule(
     if rows:
         connection.execute(insert(fee), rows)
     return schedule_id
+
+
+def put_fee(connection: Connection, schedule_id: int, service_id: int, cents: int) -> None:
+    """One fee of a schedule, whether it had one for that service or not."""
+    fee = tables.fee
+    key = (fee.c.schedule_id == schedule_id, fee.c.service_id == service_id)
+    if connection.execute(select(fee.c.cents).where(*key)).first() is None:
+        connection.execute(insert(fee).values(schedule_id=schedule_id, service_id=service_id, cents=cents))
+    else:
+        connection.execute(update(fee).where(*key).values(cents=cents))
 
 
 def end_schedule(connection: Connection, schedule_id: int, at: datetime) -> None:

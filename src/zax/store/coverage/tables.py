@@ -47,6 +47,7 @@ plan = Table(
     flag_column("active", "1"),
     version_column(),
 )
+# With a flag it is no contract but a price list: what patients with that flag pay who have no insurance.
 fee_schedule = Table(
     "fee_schedule",
     metadata,
@@ -55,6 +56,7 @@ fee_schedule = Table(
     ref("payer_id", "payer", nullable=True),
     ref("plan_id", "plan", nullable=True),
     ref("provider_id", "provider", nullable=True),
+    ref("flag_id", "flag", nullable=True),
     text_column("network", 3, "in"),
     Column("from_day", Date),
     Column("to_day", Date),

@@ -21,6 +21,7 @@ from zax.core.messages.message import Sort
 from zax.core.money.statement import PAPER, StatementState
 from zax.core.money.tender import PaymentState
 from zax.core.notices.events import Event
+from zax.store.book.records import IMPORTED
 from zax.store.rows import many
 from zax.store.schema import (
     audit,
@@ -180,11 +181,14 @@ def _told_otherwise() -> ColumnElement[bool]:
 
 
 def _booked(window: Window) -> Select[Any]:
-    """Once a visit and patient, whatever its time by then."""
+    """Once a visit and patient, whatever its time by then. A visit that a list brought along was booked
+    elsewhere, and told there.
+    """
     mark = func.concat("p", _v.c.patient_id)
     return _visits(window, mark, _v.c.made_at).where(
         _v.c.made_at.between(window.first, window.last),
         _v.c.made_at >= window.since,
+        func.coalesce(_v.c.request_key, "").not_like(f"{IMPORTED}%"),
         _ahead(window),
         _untold(window, _v.c.id, mark),
         ~_told_otherwise(),

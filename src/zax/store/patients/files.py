@@ -32,6 +32,14 @@ def file_of(connection: Connection, file_id: int) -> PatientFile | None:
     return one(connection, _with_name().where(_f.c.id == file_id, _f.c.ended_at.is_(None)), PatientFile)
 
 
+def has_file(connection: Connection, patient_id: int, digest: str) -> bool:
+    """Whether the patient's record holds this very content."""
+    query = select(_f.c.id).where(
+        _f.c.patient_id == patient_id, _f.c.digest == digest, _f.c.ended_at.is_(None)
+    )
+    return connection.execute(query.limit(1)).first() is not None
+
+
 def file_for_update(connection: Connection, patient_id: int, file_id: int) -> PatientFile | None:
     """Also one that was taken away."""
     query = select(_f, null().label("by_name")).where(_f.c.id == file_id, _f.c.patient_id == patient_id)

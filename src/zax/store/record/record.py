@@ -128,10 +128,12 @@ def listed_changes(
 def patients_after(
     connection: Connection, last_id: int, most: int, only: Sequence[int] | None
 ) -> list[Patient]:
-    """The next so many patients by number, without records that were merged away; `only` these,
-    where given.
+    """The next so many patients by number, without records that were merged away, and without those who only
+    asked online; `only` these, where given.
     """
     query = select(patient).where(patient.c.id > last_id, patient.c.status != "merged")
     if only is not None:
         query = query.where(patient.c.id.in_(list(only) or [0]))
+    else:
+        query = query.where(patient.c.status.not_in(("asked", "forgotten")))
     return many(connection, query.order_by(patient.c.id).limit(most), Patient)

@@ -270,6 +270,7 @@ def save_payer(request: Request, payer_id: int, form: PostedForm = Depends(poste
 
 @router.get("/fees/{schedule_id}")
 def show_fees(request: Request, schedule_id: int, payer: int = 0) -> Response:
+    """A new one (0) is a payer's, or without a payer a price list for patients who pay themselves."""
     return fees_page(enter(request), schedule_id, payer_id=payer)
 
 
@@ -283,7 +284,8 @@ def fees_page(
         "coverage/fees_edit.html",
         status,
         schedule=schedule,
-        payer_id=schedule.payer_id if schedule else payer_id,
+        payer_id=(schedule.payer_id or 0) if schedule else payer_id,
+        is_list=schedule.flag_id is not None if schedule else not payer_id,
         amount=money_words,
         steps=STEPS,
         screen="plans",

@@ -56,7 +56,7 @@ class Visitor:
     @property
     def browser(self) -> Browser:
         """What a code is bound to."""
-        return Browser(self.shared.form_secret, self.device, self.address)
+        return Browser(self.shared.secrets, self.device, self.address)
 
     @property
     def words(self) -> dict[str, str]:

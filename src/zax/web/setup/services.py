@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -9,7 +11,9 @@ from zax.core.charges.new_service import DONE_ON, MOST_SURFACES
 from zax.core.charges.teeth import TEETH_WORDS
 from zax.core.coverage.benefits import CATEGORY_WORDS, DENTAL_CATEGORIES, MEDICAL_CATEGORIES
 from zax.core.errors import Mendable, NotFound
-from zax.core.reading import reference
+from zax.core.reading import optional_day, reference
+from zax.core.wording import day_words
+from zax.desk.setup.planned_fees import drop_planned, plan_fees, planned_by_day
 from zax.desk.setup.services import ServiceForm, save_service, set_fees
 from zax.web.setup.frame import setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
@@ -29,6 +33,8 @@ def _page(
     chosen = ctx.clinic.services.get(one)
     if one and chosen is None:
         raise NotFound("There is no such service.")
+    with ctx.read() as connection:
+        planned = planned_by_day(connection)
     rows = sorted(
         ctx.clinic.services.values(), key=lambda s: (not s.dental, not s.offered(ctx.today), s.code)
     )
@@ -38,6 +44,7 @@ def _page(
         status,
         services=rows,
         chosen=chosen,
+        planned=planned,
         adding=adding,
         category_words=CATEGORY_WORDS,
         dental_categories=DENTAL_CATEGORIES,
@@ -56,11 +63,20 @@ def store_fees(request: Request, form: PostedForm = Depends(posted_form)) -> Res
         reference(name.removeprefix("fee-")): text for name, text in form.items() if name.startswith("fee-")
     }
     try:
-        changed = set_fees(ctx.desk, ctx.actor, fees)
+        day = optional_day(form["from_day"], "from_day", "That isn’t a day.")
+        changed = plan_fees(ctx.desk, ctx.actor, fees, day) if day else set_fees(ctx.desk, ctx.actor, fees)
     except Mendable as error:
         return _page(ctx, status=error.status, problems=error.problems, typed=form, form="fees")
-    words = "No fee was changed." if not changed else f"{changed} fee{'s' if changed > 1 else ''} changed."
-    return ctx.go(PAGE, words)
+    count = f"{changed} fee{'s' if changed > 1 else ''}"
+    said = f"{count} will change on {day_words(day, year=True)}." if day else f"{count} changed."
+    return ctx.go(PAGE, said if changed else "No fee was changed.")
+
+
+@router.post(f"{PAGE}/planned/{{day}}")
+def drop_fees(request: Request, day: date, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter(request, "plans")
+    count = drop_planned(ctx.desk, ctx.actor, day)
+    return ctx.go(PAGE, f"Dropped: {count} fee{'s stay' if count > 1 else ' stays'} as before.")
 
 
 @router.post(f"{PAGE}/{{one}}")

@@ -18,19 +18,26 @@ NO_SESSION = "0"
 
 @dataclass(frozen=True, slots=True)
 class FormKey:
-    """`secret` signs the tokens; `browser` is this browser's own cookie."""
+    """The first of `secrets` signs the tokens, the others still hold; `browser` is this browser's own
+    cookie.
+    """
 
-    secret: bytes
+    secrets: tuple[bytes, ...]
     browser: str
 
     def token(self, session_mark: str) -> str:
-        mac = hmac.new(self.secret, f"form|{self.browser}|{session_mark}".encode(), hashlib.sha256)
+        return self._signed(self.secrets[0], session_mark)
+
+    def _signed(self, secret: bytes, session_mark: str) -> str:
+        mac = hmac.new(secret, f"form|{self.browser}|{session_mark}".encode(), hashlib.sha256)
         return f"{session_mark}.{mac.hexdigest()[:40]}"
 
     def mark_in(self, token: str) -> str | None:
         """The session that a form of this browser was made in; None for a token that is not ours."""
         mark = token.partition(".")[0]
-        ours = bool(self.browser) and hmac.compare_digest(token.encode(), self.token(mark).encode())
+        ours = bool(self.browser) and any(
+            hmac.compare_digest(token.encode(), self._signed(each, mark).encode()) for each in self.secrets
+        )
         return mark if ours else None
 
 

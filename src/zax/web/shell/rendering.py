@@ -30,10 +30,10 @@ from zax.core.messages.message import STATE_WORDS as MESSAGE_STATES
 from zax.core.messages.message import State
 from zax.core.money.statement import StatementState
 from zax.core.money.tender import PaymentState
+from zax.core.moving.job import JobState
 from zax.core.patients.person import age_on
 from zax.core.people.roles import may
 from zax.core.reading import plain_clock, tidy_clock
-from zax.core.record.importing import JobState
 from zax.web.shell import keys
 from zax.web.shell.assets import assets
 from zax.web.shell.links import address_of

@@ -38,6 +38,7 @@ from zax.store.engine import Connection, Engine
 from zax.store.files import FileStore
 from zax.store.followup.hand_overs import count_for
 from zax.store.inbox.inbox import count_waiting
+from zax.store.keyring import KeyRing
 from zax.store.patients.sealed import is_shut, sealed_name
 from zax.store.vault import Vault
 from zax.web.shell.form_token import NO_SESSION, FormKey, new_browser
@@ -91,7 +92,12 @@ class Shared:
     outside: Outside
     files: FileStore
     vault: Vault
-    form_secret: bytes
+    keys: KeyRing
+
+    @property
+    def secrets(self) -> tuple[bytes, ...]:
+        """What signs forms and codes: the first makes, the others still hold."""
+        return tuple(each.encode() for each in self.keys.texts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -317,7 +323,7 @@ def form_cookie(settings: Settings) -> str:
 def form_key(request: Request) -> FormKey:
     shared: Shared = request.app.state.shared
     browser = request.cookies.get(form_cookie(shared.settings)) or getattr(request.state, "new_browser", "")
-    return FormKey(shared.form_secret, str(browser))
+    return FormKey(shared.secrets, str(browser))
 
 
 def csrf_of(request: Request) -> str:

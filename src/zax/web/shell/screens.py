@@ -144,6 +144,11 @@ SCREENS = (
         SAFE,
         ("Who changed what", "/setup/changes", "history undo log settings"),
         ("Backups", "/setup/backups", "backup restore copy safe"),
+        (
+            "Doors",
+            "/setup/doors",
+            "clearinghouse terminal mail smtp texts voice sftp gateway connections test",
+        ),
     ),
     *_setup(PEOPLE, ("Providers", "/setup/providers", "dentist hygienist physician npi taxonomy leave")),
     Screen(

@@ -28,6 +28,8 @@ from tests.desk.paying import agrees, all_lines, items_of, pay
 from tests.fakes import FakeCalls, FakeClearinghouse, FakeMail, FakeTerminal, FakeTexts
 from zax.cli.importing import import_content
 from zax.core.errors import Conflict, NotAllowed, NotFound, Problems, Refused
+from zax.core.moving.patients import PATIENTS, read_row
+from zax.core.moving.sheet import decode, read_sheet
 from zax.core.patients.fields import FIELDS
 from zax.core.record.card import (
     CSV_COLUMNS,
@@ -41,20 +43,18 @@ from zax.core.record.card import (
     write_vcard,
 )
 from zax.core.record.fhir import read_bundle, write_bundle
-from zax.core.record.importing import decode, guess_columns, read_row, read_sheet
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
-from zax.desk.record.exporting import cards_of
-from zax.desk.record.importing import (
-    STEP,
+from zax.desk.moving.jobs import (
     drop_import,
     job_of,
     open_import,
     refused_lines,
     run_import,
-    sheet_of,
     start_import,
 )
+from zax.desk.moving.patients import PATIENT_LIST, patient_sheet
+from zax.desk.record.exporting import cards_of
 from zax.desk.worker.worker import run_once
 from zax.outside.doors import Outside
 from zax.store.files import FileStore
@@ -67,9 +67,11 @@ LIST = (
     ' Mutual,X1\nAna,Ruiz,5/3/1984,F,360 555 0101,,,,,,,\n"Zoë, M",Öberg,1/1/1990,,,,,,,,,\n'
 )
 
+STEP = PATIENT_LIST.rows_at_once
+
 
 def run(desk: Desk, store: FileStore, content: bytes, dry: bool = False) -> Any:
-    job_id = open_import(desk, ODILE, store, "list.csv", content)
+    job_id = open_import(desk, ODILE, store, "patients", "list.csv", content)
     with desk.engine.connect() as connection:
         columns = job_of(connection, job_id).columns
     start_import(desk, ODILE, job_id, columns, dry, queue=False)
@@ -115,7 +117,7 @@ def test_separators_quotes_and_lines_are_understood() -> None:
 
 
 def test_columns_are_guessed_from_usual_headings() -> None:
-    found = guess_columns(read_sheet(LIST.encode()).heading)
+    found = PATIENTS.guess(read_sheet(LIST.encode()).heading)
     assert found == {
         "first": 0,
         "last": 1,
@@ -130,9 +132,7 @@ def test_columns_are_guessed_from_usual_headings() -> None:
         "plan": 10,
         "member_id": 11,
     }
-    assert guess_columns(CSV_COLUMNS) == {
-        name: place for place, name in enumerate(CSV_COLUMNS) if name != "status"
-    }
+    assert PATIENTS.guess(CSV_COLUMNS) == {name: place for place, name in enumerate(CSV_COLUMNS)}
 
 
 def test_a_row_names_everything_that_is_wrong_with_it() -> None:
@@ -154,7 +154,9 @@ def test_a_dry_run_keeps_nobody_and_an_import_everybody_it_can(desk: Desk, tmp_p
     run_import(desk, ODILE, store, job.id)
     with desk.engine.connect() as connection:
         done = job_of(connection, job.id)
-        refused = list(csv.reader(io.StringIO("".join(refused_lines(connection, store, job.id)))))
+        refused = list(
+            csv.reader(io.StringIO("".join(refused_lines(connection, store, desk.clinic, job.id))))
+        )
     assert (done.state, done.made, done.refused) == ("done", 3, 2)
     assert (
         [r[0] for r in refused[1:]] == ["4", "5"]
@@ -178,7 +180,9 @@ def test_a_dry_run_keeps_nobody_and_an_import_everybody_it_can(desk: Desk, tmp_p
 def test_an_import_goes_on_where_it_broke_off_and_can_be_stopped(desk: Desk, tmp_path: Path) -> None:
     store = FileStore(tmp_path)
     rows = "".join(f"Ana{n},Ruiz,1/1/1990,{n // 400}\n" for n in range(STEP + 200))
-    job_id = open_import(desk, ODILE, store, "big.csv", f"first,last,birth,household\n{rows}".encode())
+    job_id = open_import(
+        desk, ODILE, store, "patients", "big.csv", f"first,last,birth,household\n{rows}".encode()
+    )
     columns = {"first": 0, "last": 1, "birth": 2, "household": 3}
     start_import(desk, ODILE, job_id, columns, False)
     with pytest.raises(Conflict, match="running"):
@@ -195,7 +199,7 @@ def test_an_import_goes_on_where_it_broke_off_and_can_be_stopped(desk: Desk, tmp
         == 2
         == scalar(desk, "SELECT SUM(guarantor) FROM patient")
     )
-    other = open_import(desk, ODILE, store, "b.csv", b"first,last\nA,B\n")
+    other = open_import(desk, ODILE, store, "patients", "b.csv", b"first,last\nA,B\n")
     drop_import(desk, ODILE, other)
     assert scalar(desk, "SELECT state FROM import_job WHERE id = :id", id=other) == "stopped"
 
@@ -203,8 +207,8 @@ def test_an_import_goes_on_where_it_broke_off_and_can_be_stopped(desk: Desk, tmp
 def test_an_import_asks_for_names_and_each_column_once(desk: Desk, tmp_path: Path) -> None:
     store = FileStore(tmp_path)
     with pytest.raises(NotAllowed):
-        open_import(desk, JUNO, store, "x.csv", b"first,last\nA,B\n")
-    job_id = open_import(desk, ODILE, store, "..\\x.csv", b"first,last\nA,B\n")
+        open_import(desk, JUNO, store, "patients", "x.csv", b"first,last\nA,B\n")
+    job_id = open_import(desk, ODILE, store, "patients", "..\\x.csv", b"first,last\nA,B\n")
     for columns, says in (({"first": 0}, "Last name"), ({"first": 0, "last": 0}, "twice")):
         with pytest.raises(Refused, match=says):
             start_import(desk, ODILE, job_id, columns, True)
@@ -221,11 +225,11 @@ def test_a_number_of_somebody_else_is_refused(desk: Desk, tmp_path: Path) -> Non
 def test_the_command_line_imports_with_progress(desk: Desk, tmp_path: Path) -> None:
     refused = tmp_path / "refused.csv"
     store = FileStore(tmp_path)
-    assert import_content(desk, store, "l.csv", LIST.encode(), True, refused) == 1
+    assert import_content(desk, store, "patients", "l.csv", LIST.encode(), True, refused) == 1
     assert refused.read_text().count("\n") == 3
-    assert import_content(desk, store, "m.csv", b"first,last\nA,Bell\n", False, refused) == 0
+    assert import_content(desk, store, "patients", "m.csv", b"first,last\nA,Bell\n", False, refused) == 0
     with pytest.raises(Refused):
-        import_content(desk, store, "n.csv", b"one,two\nA,Bell\n", False, refused)
+        import_content(desk, store, "patients", "n.csv", b"one,two\nA,Bell\n", False, refused)
 
 
 FULL = Card(
@@ -386,8 +390,9 @@ def test_everybody_goes_out_and_comes_in_elsewhere(desk: Desk, tmp_path: Path) -
         and found[0].visits[0].starts.isoformat() == "2026-11-24T14:00:00-08:00"
     )
     for content in ("".join(write_csv(found)), "".join(map(write_vcard, found)), write_bundle(found)):
-        sheet = sheet_of(content.encode())
-        row = read_row(sheet.rows[0][1], guess_columns(sheet.heading), TODAY)
+        sheet = patient_sheet(content.encode(), desk.clinic)
+        row = read_row(sheet.rows[0][1], PATIENTS.guess(sheet.heading), TODAY)
+        assert read_row(sheet.rows[1][1], PATIENTS.guess(sheet.heading), TODAY).status == "inactive"
         assert (row.values["first"], row.values["used_name"], row.values["birth"], row.chart) == (
             "Helen",
             "Nell",

@@ -1,8 +1,8 @@
-"""Lists of patients taken in from elsewhere, row by row."""
+"""Lists taken in from elsewhere, row by row."""
 
 from __future__ import annotations
 
-from sqlalchemy import Column, ForeignKey, Integer, Table
+from sqlalchemy import BigInteger, Column, ForeignKey, Integer, Table
 
 from zax.store.columns import flag_column, id_column, metadata, moment, ref, text_column, words_map
 
@@ -10,6 +10,7 @@ import_job = Table(
     "import_job",
     metadata,
     id_column(),
+    text_column("kind", 12, "patients"),
     text_column("name", 120),
     text_column("digest", 64),
     words_map("columns"),
@@ -18,6 +19,7 @@ import_job = Table(
     Column("total", Integer, nullable=False, server_default="0"),
     Column("done", Integer, nullable=False, server_default="0"),
     Column("made", Integer, nullable=False, server_default="0"),
+    Column("changed", Integer, nullable=False, server_default="0"),
     Column("known", Integer, nullable=False, server_default="0"),
     Column("refused", Integer, nullable=False, server_default="0"),
     text_column("words", 255),
@@ -33,4 +35,19 @@ import_row = Table(
     text_column("outcome", 8),
     text_column("why", 255),
     Column("patient_id", Integer),
+)
+# Archives of everything: the zip lies in a folder of its own under its id until it is thrown away. `done` of
+# `about` files are written; `state` is waiting, made, failed or gone.
+archive = Table(
+    "archive",
+    metadata,
+    id_column(),
+    text_column("state", 10, "waiting"),
+    Column("done", Integer, nullable=False, server_default="0"),
+    Column("about", Integer, nullable=False, server_default="0"),
+    Column("bytes", BigInteger, nullable=False, server_default="0"),
+    text_column("words", 255),
+    moment("at"),
+    ref("by_id", "user", nullable=True),
+    moment("ended_at", nullable=True),
 )

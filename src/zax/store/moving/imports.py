@@ -1,6 +1,4 @@
-"""Reading and writing imports of patients: the job, what came of each row, and whole steps of new patients at
-once.
-"""
+"""Reading and writing imports: the job, what came of each row, and whole steps of new patients at once."""
 
 from __future__ import annotations
 
@@ -8,22 +6,27 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from sqlalchemy import Connection, Table, delete, insert, select, tuple_, update
+from sqlalchemy import Connection, Table, delete, func, insert, select, tuple_, update
 
-from zax.core.record.importing import JobState
+from zax.core.money.journal import Kind
+from zax.core.moving.job import JobState
 from zax.store.listing import Listed, Order, Wanted, listed
-from zax.store.record.tables import import_job, import_row
+from zax.store.moving.tables import import_job, import_row
 from zax.store.rows import add, many, one, save
 from zax.store.schema import audit, charge_line, coverage, household, journal, patient
 
 _j, _r = import_job, import_row
+_STANDING = func.coalesce(patient.c.merged_into_id, patient.c.id).label("id")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ImportJob:
-    """`columns` say which column of the file is which field; the counts are rows."""
+    """`kind` is the list's key (desk/moving/lists); `columns` say which column of the file is which field;
+    the counts are rows.
+    """
 
     id: int
+    kind: str
     name: str
     digest: str
     columns: Mapping[str, int]
@@ -32,6 +35,7 @@ class ImportJob:
     total: int
     done: int
     made: int
+    changed: int
     known: int
     refused: int
     words: str
@@ -42,16 +46,18 @@ class ImportJob:
 
 @dataclass(frozen=True, slots=True)
 class ImportRow:
-    """What came of one row: made, known or refused, and why."""
+    """What came of one row, and why."""
 
     line: int
     outcome: str
-    why: str
-    patient_id: int | None
+    why: str = ""
+    patient_id: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class OnFile:
+    """A patient on file; of a record that was merged, `id` is the one that stands."""
+
     id: int
     first_key: str
     last_key: str
@@ -61,6 +67,7 @@ class OnFile:
 def add_job(
     connection: Connection,
     *,
+    kind: str,
     name: str,
     digest: str,
     columns: Mapping[str, int],
@@ -68,7 +75,9 @@ def add_job(
     at: datetime,
     by_id: int | None,
 ) -> int:
-    return add(connection, _j, name=name, digest=digest, columns=columns, total=total, at=at, by_id=by_id)
+    return add(
+        connection, _j, kind=kind, name=name, digest=digest, columns=columns, total=total, at=at, by_id=by_id
+    )
 
 
 def job_of(connection: Connection, job_id: int) -> ImportJob | None:
@@ -123,13 +132,13 @@ def rows_of(connection: Connection, job_id: int, outcome: str, most: int | None 
 def patients_named(connection: Connection, names: Iterable[tuple[str, str]]) -> list[OnFile]:
     """Who is on file under these names: (last, first) as they are found by."""
     both = tuple_(patient.c.last_key, patient.c.first_key)
-    query = select(patient.c.id, patient.c.first_key, patient.c.last_key, patient.c.birth)
+    query = select(_STANDING, patient.c.first_key, patient.c.last_key, patient.c.birth)
     return many(connection, query.where(both.in_(list(names) or [("", "")])), OnFile)
 
 
 def patients_numbered(connection: Connection, charts: Iterable[str]) -> dict[str, int]:
     """{number of a chart: the patient who has it}."""
-    query = select(patient.c.chart, patient.c.id).where(patient.c.chart.in_(list(charts) or [""]))
+    query = select(patient.c.chart, _STANDING).where(patient.c.chart.in_(list(charts) or [""]))
     return {row.chart: row.id for row in connection.execute(query)}
 
 
@@ -161,12 +170,23 @@ def add_coverages(connection: Connection, coverages: Sequence[Mapping[str, objec
 
 
 def add_opening_lines(
-    connection: Connection, balances: Sequence[tuple[int, int]], words: str, at: datetime, by_id: int | None
+    connection: Connection, balances: Sequence[tuple[int, int, str]], at: datetime, by_id: int | None
 ) -> list[int]:
-    """A line of the own ledger for each (patient, cents owed elsewhere)."""
-    more = {"kind": "opening", "words": words, "billed": False, "entered_at": at, "entered_by": by_id}
-    rows = [{"patient_id": number, "fee_cents": cents} | more for number, cents in balances]
+    """A line of the own ledger for each (patient, cents owed elsewhere, words)."""
+    more = {"kind": "opening", "billed": False, "entered_at": at, "entered_by": by_id}
+    rows = [
+        {"patient_id": number, "fee_cents": cents, "words": words} | more for number, cents, words in balances
+    ]
     return _insert(connection, charge_line, rows)
+
+
+def starting_balance(connection: Connection, patient_id: int) -> int | None:
+    """What the patient brought along, in cents; None without a starting balance."""
+    query = select(func.sum(journal.c.patient_cents)).where(
+        journal.c.patient_id == patient_id, journal.c.kind == Kind.OPENING
+    )
+    found = connection.execute(query).scalar()
+    return None if found is None else int(found)
 
 
 def add_entries(connection: Connection, entries: Sequence[Mapping[str, object]]) -> None:
