@@ -2,7 +2,7 @@
 # Compiled modules are kept: without them every process of the tests compiles the whole tree again.
 unexport PYTHONDONTWRITEBYTECODE
 PY := PYTHONPATH=src .venv/bin/python
-.PHONY: demo run demo-fresh test check check-fast lint dead types imports share bench shots vendor lock setup setup-browser
+.PHONY: demo run demo-fresh test check check-fast lint dead types imports share bench torture shots vendor lock setup setup-browser
 
 setup:
 	@scripts/setup.sh
@@ -42,6 +42,9 @@ bench: setup-browser
 	$(PY) -m zax.demo.bench
 	$(PY) -m zax.demo.bench_people
 	$(PY) -m zax.demo.bench_browser
+# Two hundred blows while eight desks work: half an hour. docs/reliability.md says what must hold.
+torture: setup
+	$(PY) -m zax.demo.torture
 shots: setup-browser
 	$(PY) scripts/shots.py
 vendor:

@@ -8,6 +8,7 @@ import os
 import random
 import shutil
 import socket
+import subprocess
 import tempfile
 import threading
 import time
@@ -429,3 +430,17 @@ def rows_of(desk: Desk, statement: str, **values: Any) -> list[dict[str, Any]]:
 
 def minutes(number: int) -> timedelta:
     return timedelta(minutes=number)
+
+
+@pytest.fixture
+def small_disk(tmp_path: Path) -> Iterator[Path]:
+    """A file system of a megabyte, where this machine lets us make one."""
+    folder = tmp_path / "small"
+    folder.mkdir()
+    made = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=1m", "tmpfs", folder], capture_output=True, check=False
+    )
+    if made.returncode != 0:
+        pytest.skip("only root may make a small disk")
+    yield folder
+    subprocess.run(["umount", folder], check=True)

@@ -11,6 +11,7 @@ from __future__ import annotations
 import json
 import logging
 import os
+import sys
 import time
 import traceback
 from collections.abc import MutableMapping
@@ -36,8 +37,36 @@ def configure() -> None:
             structlog.processors.TimeStamper(fmt="iso", utc=True, key="at"),
             _error_by_kind,
             structlog.processors.JSONRenderer(sort_keys=False),
-        ]
+        ],
+        logger_factory=structlog.PrintLoggerFactory(_LOG),  # type: ignore[arg-type]
     )
+
+
+class _Log:
+    """Standard output, for lines of which none is worth the work it tells of: on a full disk they are counted
+    instead, and once there is room again the log says how many are missing.
+    """
+
+    def __init__(self) -> None:
+        self.missing = 0
+
+    def write(self, text: str) -> int:
+        try:
+            if self.missing:
+                sys.stdout.write(json.dumps({"event": "log.missing", "lines": self.missing}) + "\n")
+                sys.stdout.flush()
+                self.missing = 0
+            sys.stdout.write(text)
+            sys.stdout.flush()
+        except OSError:
+            self.missing += text.count("\n")
+        return len(text)
+
+    def flush(self) -> None:
+        """Each line is flushed as it is written."""
+
+
+_LOG = _Log()
 
 
 def open_log(path: Path) -> BinaryIO:

@@ -22,7 +22,7 @@ from rich.console import Console
 from zax.desk.worker.tools import Lane
 from zax.settings import Settings
 from zax.store.server import Server, ServerTrouble, port_is_free
-from zax.supervisor import Database, Part, Process, Supervisor
+from zax.supervisor import LONGEST_PAUSE, Database, Part, Process, Supervisor
 
 console = Console(highlight=False)
 START_SECONDS = 40
@@ -37,7 +37,8 @@ class Plan:
     """What is to run. `ports` must be free, by the name of their setting. `before` is done before the
     database starts, `prepare` once it runs: the shift of the clock in seconds, None for none. `more` are
     parts besides worker and web; `say` tells where it all is;
-    with `binary_log` the database can be brought to any second.
+    with `binary_log` the database can be brought to any second. A part that keeps ending is started again
+    after `longest_pause` seconds at most.
     """
 
     settings: Settings
@@ -47,6 +48,7 @@ class Plan:
     before: Callable[[], None] = lambda: None
     more: Sequence[Part] = ()
     binary_log: bool = False
+    longest_pause: float = LONGEST_PAUSE
 
 
 def run(plan: Plan) -> int:
@@ -67,7 +69,7 @@ def run(plan: Plan) -> int:
             _start_all(plan, shift, parts, stop)
         if not stop.is_set():
             plan.say()
-            Supervisor(parts, console.print).watch(stop)
+            Supervisor(parts, console.print, longest_pause=plan.longest_pause).watch(stop)
             console.print("Stopping")
         return 0
     except (ServerTrouble, Trouble) as trouble:

@@ -160,9 +160,13 @@ class Supervisor:
     """
 
     def __init__(
-        self, parts: Sequence[Part], say: Callable[[str], None], now: Callable[[], float] = time.monotonic
+        self,
+        parts: Sequence[Part],
+        say: Callable[[str], None],
+        now: Callable[[], float] = time.monotonic,
+        longest_pause: float = LONGEST_PAUSE,
     ) -> None:
-        self.say, self.now = say, now
+        self.say, self.now, self.longest_pause = say, now, longest_pause
         self.watched = [_Watched(part, now()) for part in parts]
 
     def watch(self, stop: threading.Event) -> None:
@@ -186,7 +190,7 @@ class Supervisor:
     def _ended(self, each: _Watched, what: str) -> None:
         if self.now() - each.started > STEADY_SECONDS:
             each.ends = 0
-        pause = min(LONGEST_PAUSE, 2.0**each.ends)
+        pause = min(self.longest_pause, 2.0**each.ends)
         each.ends += 1
         each.next_start = self.now() + pause
         self.say(f"{what}. It starts again in {pause:.0f} s.")

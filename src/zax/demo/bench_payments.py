@@ -92,8 +92,8 @@ def import_cost(url: URL, many: int) -> Json:
     """
     engine = connect(url)
     desk, _, opens = desk_at_opening(engine)
-    import_file(desk, ODILE, "first.835", _file(_outstanding(engine, opens, FIRST), opens.date(), 1))
-    file = _file(_outstanding(engine, opens, many), opens.date(), 2)
+    import_file(desk, ODILE, "first.835", payment_file(outstanding(engine, opens, FIRST), opens.date(), 1))
+    file = payment_file(outstanding(engine, opens, many), opens.date(), 2)
     first, began, beats = now_mb(), time.monotonic(), list[float]()
     done = import_file(desk, ODILE, "many.835", file, lambda: beats.append(time.monotonic() - began))
     seconds = time.monotonic() - began
@@ -111,7 +111,7 @@ def import_cost(url: URL, many: int) -> Json:
     }
 
 
-def _outstanding(engine: Engine, opens: datetime, many: int) -> list[tuple[str, int]]:
+def outstanding(engine: Engine, opens: datetime, many: int) -> list[tuple[str, int]]:
     """(number, line) of so many claims that are out, each of a visit of one service a week ago."""
     day = opens.date() - timedelta(days=7)
     with engine.begin() as connection:
@@ -212,7 +212,7 @@ def _rows(
     }
 
 
-def _file(claims: Sequence[tuple[str, int]], day: date, number: int) -> str:
+def payment_file(claims: Sequence[tuple[str, int]], day: date, number: int) -> str:
     """One 835 over all of them."""
     code = "D0120"
     total, own = PAID * len(claims), CHARGE - PAID

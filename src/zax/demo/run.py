@@ -15,10 +15,10 @@ from zax.demo.world import PASSWORD, USERS, ZONE
 from zax.running import Plan, Trouble, console, run
 from zax.settings import Settings
 from zax.store.server import Server, ServerTrouble
-from zax.supervisor import Process
+from zax.supervisor import LONGEST_PAUSE, Process
 
 
-def run_demo(fresh: bool) -> int:
+def run_demo(fresh: bool, longest_pause: float = LONGEST_PAUSE) -> int:
     """0 when it was stopped in order, 1 when it could not start or a part of it died."""
     os.environ["ZAX_STANDIN"] = "1"
     settings = Settings()
@@ -36,6 +36,7 @@ def run_demo(fresh: bool) -> int:
             prepare=partial(_prepare, settings),
             more=(Process("stand-in", lambda _: _serve_standin(), settings.var / "log" / "standin.log"),),
             say=lambda: _say_where(settings),
+            longest_pause=longest_pause,
         )
     )
 

@@ -24,6 +24,7 @@ from sqlalchemy.exc import (
     DisconnectionError,
     IntegrityError,
     InterfaceError,
+    InternalError,
     OperationalError,
     SQLAlchemyError,
     TimeoutError,
@@ -32,6 +33,7 @@ from sqlalchemy.pool import ConnectionPoolEntry, QueuePool
 
 from zax.metrics import SLOW_STATEMENTS
 from zax.store.acts.setup_log import note_made, note_rows
+from zax.store.room import NoRoom, says_full
 
 # The floors above name these types from here, so that this floor alone knows the database library.
 __all__ = [
@@ -41,23 +43,30 @@ __all__ = [
     "Connection",
     "DBAPIError",
     "Engine",
+    "NoRoom",
     "SQLAlchemyError",
     "connect",
     "error_number",
     "reader",
 ]
-# The database went away, broke a deadlock or let go of a lock; the driver calls a lost connection the second.
-TROUBLE = (OperationalError, InterfaceError)
+# The database went away, broke a deadlock, let go of a lock or has no room on the disk, or we have none; the
+# driver calls a lost connection the second, and most that goes wrong inside the database the third.
+TROUBLE = (OperationalError, InterfaceError, InternalError, NoRoom)
 # What a request meets when the database is down or has no connection left.
-UNREACHABLE = (OperationalError, InterfaceError, TimeoutError)
+UNREACHABLE = (*TROUBLE, TimeoutError)
 # The database does not take a value as it is.
 NOT_TAKEN = (DataError, IntegrityError)
 
 
-def error_number(error: DBAPIError) -> int:
+def error_number(error: Exception) -> int:
     """MariaDB's number of an error, such as 1213 for a deadlock; 0 when it has none."""
-    number = getattr(error.orig, "errno", 0)
+    number = getattr(getattr(error, "orig", None), "errno", 0)
     return number if isinstance(number, int) else 0
+
+
+def out_of_room(error: Exception) -> bool:
+    """Whether it is for a full disk, ours or the database's."""
+    return isinstance(error, NoRoom) or says_full(error_number(error), str(getattr(error, "orig", "")))
 
 
 def _whole(value: Decimal | None) -> int | Decimal | None:

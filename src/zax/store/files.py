@@ -5,8 +5,9 @@ and never changed.
 from __future__ import annotations
 
 import hashlib
-import os
 from pathlib import Path
+
+from zax.store.room import kept_whole
 
 
 class FileStore:
@@ -25,14 +26,12 @@ class FileStore:
         return self.folder / digest[:2] / digest
 
     def put(self, content: bytes) -> str:
-        """Keep the content, whole or not at all; its digest."""
+        """Keep the content, whole or not at all; its digest. Raises NoRoom on a full disk."""
         digest = hashlib.sha256(content).hexdigest()
         path = self.path(digest)
         if not path.exists():
-            path.parent.mkdir(parents=True, exist_ok=True)
-            part = path.with_name(f"{digest}.{os.getpid()}.part")
-            part.write_bytes(content)
-            os.replace(part, path)
+            with kept_whole(path) as part:
+                part.write_bytes(content)
         return digest
 
     def get(self, digest: str) -> bytes:

@@ -24,7 +24,7 @@ from zax.desk.worker.backing_up import backup_hours
 from zax.logs import Seldom
 from zax.outside.doors import Outside
 from zax.settings import Settings
-from zax.store.engine import TROUBLE, UNREACHABLE, SQLAlchemyError, reader, snapshots
+from zax.store.engine import TROUBLE, UNREACHABLE, out_of_room, reader, snapshots
 from zax.store.files import FileStore
 from zax.store.vault import Vault
 from zax.store.worker.beats import last_beat
@@ -309,7 +309,7 @@ def _error_pages(app: FastAPI) -> None:
     app.add_exception_handler(RequestValidationError, _bad_address)  # type: ignore[arg-type]
     app.add_exception_handler(ForgedForm, _forged)  # type: ignore[arg-type]
     for kind in UNREACHABLE:
-        app.add_exception_handler(kind, _database_down)  # type: ignore[arg-type]
+        app.add_exception_handler(kind, _database_down)
     app.add_exception_handler(Exception, _defect)
 
 
@@ -351,16 +351,17 @@ def _forged(request: Request, _: ForgedForm) -> Response:
     )
 
 
-def _database_down(request: Request, error: SQLAlchemyError) -> Response:
-    """Says so, and keeps what was typed: a page that sent a form by itself stays as it is, any other form is
-    shown ready to be sent again. Every form has a key, so that sent twice it is done once.
+def _database_down(request: Request, error: Exception) -> Response:
+    """Says so, or that the disk is full, and keeps what was typed: a page that sent a form by itself stays as
+    it is, any other form is shown ready to be sent again. Every form has a key, so that sent twice it is done
+    once.
     """
     DOWN.warn(why=type(error).__name__)
     if "hx-request" in request.headers:
         return Response(status_code=503, headers={"HX-Reswap": "none", "HX-Trigger": "zax-down"})
     template = request.app.state.shared.templates.get_template("shell/down.html")
     fields = getattr(request.state, "posted", None)
-    html = template.render(to=url_of(request), fields=fields, csrf=csrf_of(request))
+    html = template.render(to=url_of(request), fields=fields, csrf=csrf_of(request), full=out_of_room(error))
     return HTMLResponse(html, 503, headers={"Retry-After": "5"})
 
 

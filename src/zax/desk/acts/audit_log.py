@@ -16,7 +16,6 @@ from zax.core.acts.chain import START, Seal, digest_of
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.logs import open_log
 from zax.store.acts.sealing import (
     SEALED,
     add_seal,
@@ -28,6 +27,7 @@ from zax.store.acts.sealing import (
 )
 from zax.store.clinic.settings import hold
 from zax.store.engine import Connection, Engine
+from zax.store.room import append_line
 
 # No act runs as long; a row younger than that may still get one before it.
 STANDS_FOR = timedelta(minutes=5)
@@ -60,12 +60,8 @@ def _seal(desk: Desk, var: Path, name: str) -> int:
     made = in_transaction(desk, WORKER, work)
     if made is None:
         return 0
-    folder = var / "log"
-    folder.mkdir(parents=True, exist_ok=True)
-    with open_log(folder / FILE) as out:
-        out.write(
-            f"{system_now().isoformat(timespec='seconds')}Z {name} {made.last_id} {made.digest}\n".encode()
-        )
+    at = system_now().isoformat(timespec="seconds")
+    append_line(var / "log" / FILE, f"{at}Z {name} {made.last_id} {made.digest}")
     return 1
 
 

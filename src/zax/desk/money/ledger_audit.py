@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from zax.core.book.track import Stop
 from zax.core.money.journal import Allocation, Entry, Parts, balance, faults
 from zax.core.money.tender import PaymentState
-from zax.store.engine import Connection, Engine
+from zax.store.engine import Connection, Engine, snapshots
 from zax.store.money import counting
 from zax.store.money.counting import Patients, PostedPayment
 
@@ -34,9 +34,19 @@ class LedgerAudit:
 
 
 def recount(engine: Engine, progress: Callable[[int, int], None] = lambda done, all_of: None) -> LedgerAudit:
-    """Count everything; `progress` is called with patients done and patients in all."""
-    with engine.connect() as connection:
+    """Count everything as it is at one moment, while others go on; `progress` is called with patients done
+    and patients in all.
+    """
+    with snapshots(engine).connect() as connection:
         return recount_within(connection, progress)
+
+
+def recount_some(engine: Engine, first: int, last: int) -> LedgerAudit:
+    """Count the ledgers of the patients from one number to another, both included."""
+    found = LedgerAudit()
+    with snapshots(engine).connect() as connection:
+        _count(connection, found, Patients(first, last))
+    return found
 
 
 def recount_within(

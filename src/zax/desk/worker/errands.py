@@ -50,7 +50,7 @@ from zax.store.acts.outbox import (
     requeue_errand,
     set_errand_aside,
 )
-from zax.store.engine import TROUBLE
+from zax.store.engine import TROUBLE, NoRoom
 from zax.store.vault import Vault
 
 LEASE = timedelta(seconds=40)
@@ -81,6 +81,10 @@ def carry_out_next(tools: Tools) -> bool:
     except OutsideTrouble as error:
         log.warning("outbox.later", id=errand.id, kind=errand.kind)
         _again_later(tools.desk, errand, str(error))
+    except NoRoom:
+        # Not the errand's fault, however long it lasts: others wait, too.
+        _again_later(tools.desk, errand, "The disk is full.")
+        raise
     except TROUBLE:
         raise  # the database itself: the lease brings this errand back
     except Exception as error:
