@@ -18,7 +18,7 @@ from zax.desk.moving.documents import from_folder
 from zax.desk.moving.jobs import job_of, open_import, refused_lines, run_import, start_import
 from zax.desk.moving.lists import list_of
 from zax.desk.people.inviting import Letters, links_for_managers
-from zax.desk.record.exporting import cards_of, note_export
+from zax.desk.record.exporting import cards_of, note_export, own_names
 from zax.processes import desk_of, engine_of
 from zax.settings import Settings
 from zax.store.claims.files import every_file
@@ -139,7 +139,7 @@ def export_file(file: Path) -> int:
     with desk.engine.connect() as connection, file.open("w", encoding="utf-8", newline="") as out:
         cards = cards_of(connection, desk.clinic, visits=kind == ".json")
         if kind == ".csv":
-            out.writelines(write_csv(cards))
+            out.writelines(write_csv(cards, own_names(desk.clinic)))
         elif kind == ".vcf":
             out.writelines(write_vcard(card) for card in cards)
         else:

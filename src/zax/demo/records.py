@@ -5,6 +5,7 @@ coverage, a file, and two likely pairs.
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
 from pathlib import Path
@@ -23,6 +24,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.patients.details import name_keys
 from zax.desk.patients.files import keep_file, set_photo
 from zax.desk.patients.notes import NoteForm, add_note, set_flag
+from zax.desk.setup.own_fields import OwnFieldForm, save_own_field
 from zax.store import schema
 from zax.store.files import FileStore
 from zax.store.rows import add
@@ -53,6 +55,7 @@ def enrich(desk: Desk, clock: ShiftedClock, opens: datetime, day: date, var: Pat
         employer="Juniper Ferry Works",
         language="English, Spanish",
     )
+    _own_fields(desk, people)
     set_flag(desk, RAVI, fern, 1)
     add_note(desk, RAVI, fern, NoteForm(note="Asks for the morning ferry: nothing before 9:15.", pinned=True))
     add_note(
@@ -79,6 +82,23 @@ def _ids(desk: Desk) -> dict[str, int]:
     with desk.engine.connect() as connection:
         rows = connection.execute(select(p.c.id, p.c.first, p.c.last).order_by(p.c.id)).all()
     return {f"{row.first} {row.last}": row.id for row in rows}
+
+
+def _own_fields(desk: Desk, people: Mapping[str, int]) -> None:
+    """What this clinic keeps about patients besides what everybody does."""
+    found = OwnFieldForm(
+        words="How they found us",
+        kind="choice",
+        choices="Neighbor, Web search, Insurance list, Walked by",
+        active=True,
+    )
+    ramp = OwnFieldForm(words="Needs the ramp", kind="yes_no", at_visits=True, active=True)
+    for form in (found, ramp):
+        save_own_field(desk, RAVI, 0, form)
+    _details(desk, people["Fern Whitaker"], own={"own_how_they_found_us": "Neighbor"})
+    _details(
+        desk, people["Hana Ito"], own={"own_how_they_found_us": "Web search", "own_needs_the_ramp": "yes"}
+    )
 
 
 def _details(desk: Desk, patient_id: int, **values: object) -> None:

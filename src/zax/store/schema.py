@@ -111,6 +111,7 @@ from zax.store.patients.tables import (
     patient_file,
     patient_flag,
     patient_note,
+    record_field,
     seal_broken,
     tooth_work,
 )
@@ -217,6 +218,7 @@ __all__ = [
     "reason",
     "recall",
     "recall_type",
+    "record_field",
     "recovery_code",
     "registration",
     "receipt",

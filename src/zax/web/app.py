@@ -100,6 +100,7 @@ from zax.web.setup import heads_ups as heads_up_setup
 from zax.web.setup import home as setup_home
 from zax.web.setup import hours as hours_setup
 from zax.web.setup import money as money_setup
+from zax.web.setup import own_fields as own_field_setup
 from zax.web.setup import people as people_setup
 from zax.web.setup import providers as provider_setup
 from zax.web.setup import sealed as sealed_setup
@@ -164,7 +165,7 @@ ROOMS = (
         site_setup,
     ),
     adjustment_setup,
-    *(money_setup, flag_setup, arrival_setup, heads_up_setup),
+    *(money_setup, flag_setup, own_field_setup, arrival_setup, heads_up_setup),
     *(people_setup, signed_in_setup, sealed_setup, looking_back, doors_setup, backup_setup),
     *(sign_in, switch, me, join),
     opening,

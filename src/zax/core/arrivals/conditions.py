@@ -45,7 +45,8 @@ class About:
     the last visit, `overdue` days of a recall.
 
     `kinds` are coverage kinds that hold: insurer, public, dental, medical or none. `unsigned` are ids of
-    forms never signed or due again.
+    forms never signed or due again. `own` are the clinic's own fields as name=value, and name= where nothing
+    is in one.
     """
 
     first: str = ""
@@ -63,6 +64,7 @@ class About:
     overdue: int | None = None
     gaps: frozenset[str] = frozenset()
     missing: str = ""
+    own: frozenset[str] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +83,7 @@ FACTS: Mapping[str, Fact] = {
     "kind": Fact("the coverage is", "choice"),
     "unsigned": Fact("has not signed", "choice"),
     "gap": Fact("something is missing", "choice"),
+    "own": Fact("one of our own fields says", "choice"),
     "older": Fact("is older than (years)", "number"),
     "younger": Fact("is younger than (years)", "number"),
     "owes": Fact("owes more than ($)", "money"),
@@ -96,7 +99,13 @@ KIND_WORDS = {
     "dental": "dental",
     "medical": "medical",
 }
-GAP_WORDS = {"any": "anything", "bill": "to bill", "reach": "to reach them", "treat": "to treat them"}
+GAP_WORDS = {
+    "any": "anything",
+    "bill": "to bill",
+    "reach": "to reach them",
+    "treat": "to treat them",
+    "own": "for the clinic",
+}
 _PLACEHOLDER = re.compile(r"\{([^{}]*)\}")
 
 
@@ -115,6 +124,7 @@ _ASKS = {
     "kind": "{v} in a.kinds",
     "unsigned": "{v} in a.unsigned",
     "gap": "({v} in a.gaps or {v} == 'any' and len(a.gaps) > 0)",
+    "own": "{v} in a.own",
     "older": "(a.age is not None and a.age > {v})",
     "younger": "(a.age is not None and a.age < {v})",
     "owes": "a.balance > {v}",

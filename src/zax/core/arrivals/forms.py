@@ -38,7 +38,7 @@ FILLS = {
     "clinic": "the clinic’s name",
     "payer": "the payer",
 }
-_BRACES = re.compile(r"\{([a-z_]*)\}")
+_BRACES = re.compile(r"\{([a-z0-9_]*)\}")
 RELATIONS = ("self", "parent", "guardian", "spouse", "power of attorney")
 
 
@@ -89,9 +89,11 @@ def blocks_to(blocks: Sequence[Block]) -> list[Json]:
     ]
 
 
-def check_template(name: str, rows: Sequence[tuple[str, str, str, bool]]) -> tuple[str, tuple[Block, ...]]:
+def check_template(
+    name: str, rows: Sequence[tuple[str, str, str, bool]], fills: Mapping[str, str] = FILLS
+) -> tuple[str, tuple[Block, ...]]:
     """A template as typed: name and rows (kind, words, more, needed). `more` lists a choice's options by
-    commas or names what fills a field.
+    commas or names what fills a field, one of `fills`.
 
     Rows without words are left out. Raises Problems beside `name`, `blocks` or `block-N` (N from 1, of the
     rows that count).
@@ -106,12 +108,12 @@ def check_template(name: str, rows: Sequence[tuple[str, str, str, bool]]) -> tup
             at = f"block-{len(made) + 1}"
             block = _block(kind, words, more, needed)
             made.append(block)
-            unknown = [each for each in _BRACES.findall(words) if each not in FILLS]
+            unknown = [each for each in _BRACES.findall(words) if each not in fills]
             if unknown:
                 wrong.add(at, f"“{{{unknown[0]}}}” isn’t on the record. Choose from the list below.")
             elif block.kind == BlockKind.CHOICE and len(block.options) < 2:
                 wrong.add(at, "A choice needs at least two answers, with commas between them.")
-            elif block.fills and block.fills not in FILLS:
+            elif block.fills and block.fills not in fills:
                 wrong.add(at, f"“{block.fills}” isn’t on the record. Choose from the list below.")
         if not made:
             wrong.add("blocks", "Enter the text to be signed.")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -12,6 +12,7 @@ from zax.core.json import KeptJson
 from zax.core.money.cents import parse_balance
 from zax.core.moving.columns import ColumnSet, cells_by_name
 from zax.core.patients.fields import FIELDS, SEXES
+from zax.core.patients.own_fields import OwnField
 
 MORE = {
     "chart": "Number in the old system",
@@ -58,12 +59,21 @@ _OTHER_NAMES = {
     "balance": "opening balance|account balance|amount due|balance due|owes",
 }
 LISTED_STATUSES = ("active", "inactive", "deceased")
-PATIENTS = ColumnSet(_WORDS, _OTHER_NAMES, ("first", "last"))
+
+
+def columns_with(own: Iterable[OwnField]) -> ColumnSet:
+    """The columns of the list for a clinic with these fields of its own."""
+    added = {each.name: each.words for each in own if each.active}
+    return ColumnSet({**_WORDS, **added}, _OTHER_NAMES, ("first", "last"))
+
+
+PATIENTS = columns_with(())
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Row:
-    """A row as it will be kept. `values` are the record's fields; the rest what is not a field of the record.
+    """A row as it will be kept. `values` are the record's fields, `own` among them those of the clinic's own
+    that are filled in; the rest is what is not a field of the record.
     `balance` cents, a credit negative.
     """
 
@@ -77,9 +87,11 @@ class Row:
     status: str = "active"
 
 
-def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> Row:
+def read_row(
+    cells: Sequence[str], columns: Mapping[str, int], today: date, own: Sequence[OwnField] = ()
+) -> Row:
     """One row checked field by field; raises Problems with every reason. `columns` says where each field
-    stands.
+    stands, `own` are the clinic's own fields.
     """
     typed = cells_by_name(cells, columns)
     wrong = ProblemCollector()
@@ -88,6 +100,11 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
         for name, field in FIELDS.items()
     }
     values["texts_to"] = values["texts_to"] or "phone"
+    said = {
+        each.name: wrong.take(each.as_field().check, typed[each.name], each.name, today)
+        for each in own
+        if each.active and typed.get(each.name)
+    }
     chart, member = typed.get("chart", ""), typed.get("member_id", "")
     if len(chart) > 12 or not all(ch.isalnum() or ch in "-." for ch in chart):
         wrong.add("chart", "A number has at most 12 letters and digits.")
@@ -101,7 +118,7 @@ def read_row(cells: Sequence[str], columns: Mapping[str, int], today: date) -> R
         wrong.add("status", "Write active, inactive or deceased.")
     wrong.raise_if_any()
     return Row(
-        values=values,
+        values=values | {"own": said},
         chart=chart,
         household=typed.get("household", ""),
         plan=typed.get("plan", ""),

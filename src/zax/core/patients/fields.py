@@ -8,7 +8,7 @@ allowed everywhere but for the name: what is missing is a gap, shown wherever th
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Any
 
@@ -64,6 +64,17 @@ class Section:
         """
         heading = {"first", "last"} | (set() if has("phone") else {"texts_to"})
         return tuple(each for each in self.fields if has(each.name) and each.name not in heading)
+
+    def keeping(self, kept: Callable[[str], object]) -> Section:
+        """The same, but what was chosen before and is off its list by now may stay."""
+        return replace(self, fields=tuple(_keeping(each, str(kept(each.name) or "")) for each in self.fields))
+
+
+def _keeping(of: Field, value: str) -> Field:
+    if not of.choices or not value or value in of.choices:
+        return of
+    choices = {**of.choices, value: f"{value} (no longer on the list)"}
+    return replace(of, choices=choices, check=_choice(choices))
 
 
 def _name(what: str) -> Check:

@@ -9,13 +9,14 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 
 import vobject
 
 from zax.core.patients.fields import FIELDS
+from zax.core.patients.own_fields import OWN
 from zax.core.table import plain_cell, table_lines
 
 EXTRA = ("chart", "status")
@@ -51,7 +52,9 @@ class CardVisit:
 
 @dataclass(frozen=True, slots=True)
 class Card:
-    """`values` by name of FIELDS and EXTRA, every value as text (days as ISO), empty ones left out."""
+    """`values` by name of FIELDS, EXTRA and the clinic's own fields, every value as text (days as ISO), empty
+    ones left out.
+    """
 
     values: Mapping[str, str]
     household: str = ""
@@ -59,9 +62,11 @@ class Card:
     visits: tuple[CardVisit, ...] = field(default=())
 
 
-def write_csv(cards: Iterable[Card]) -> Iterator[str]:
-    """Line by line, heading first."""
-    return table_lines(CSV_COLUMNS, (_row(card) for card in cards))
+def write_csv(cards: Iterable[Card], own: Sequence[str] = ()) -> Iterator[str]:
+    """Line by line, heading first; `own` are the names of the clinic's own fields, which come last."""
+    return table_lines(
+        (*CSV_COLUMNS, *own), ([*_row(card), *(card.values.get(name, "") for name in own)] for card in cards)
+    )
 
 
 def _row(card: Card) -> list[str]:
@@ -75,7 +80,8 @@ def read_csv(text: str) -> list[Card]:
     found = []
     for sent in csv.DictReader(io.StringIO(text, newline="")):
         row = {name: plain_cell(cell) for name, cell in sent.items()}
-        values = {name: row[name] for name in (*FIELDS, *EXTRA) if row[name]}
+        own = [name for name in row if name.startswith(OWN)]
+        values = {name: row[name] for name in (*FIELDS, *EXTRA, *own) if row[name]}
         cover = (
             (
                 CardCoverage(
@@ -131,7 +137,7 @@ def write_vcard(card: Card) -> str:
                 country="",
             )
             address.type_param = kind
-    for name in _PLAIN:
+    for name in (*_PLAIN, *(each for each in v if each.startswith(OWN))):
         if v.get(name):
             made.add(f"x-zax-{name.replace('_', '-')}").value = v[name]
     return str(made.serialize())
@@ -172,4 +178,9 @@ def _card(each: vobject.base.Component) -> Card:
         key = f"x-zax-{name.replace('_', '-')}"
         if key in contents:
             values[name] = contents[key][0].value
+    values |= {
+        key.removeprefix("x-zax-").replace("-", "_"): contents[key][0].value
+        for key in contents
+        if key.startswith(f"x-zax-{OWN[:-1]}-")
+    }
     return Card({name: value for name, value in values.items() if value})

@@ -13,6 +13,7 @@ from datetime import date, datetime
 from fhir.resources.R4B.bundle import Bundle, BundleEntry
 
 from zax.core.json import Json
+from zax.core.patients.own_fields import OWN
 from zax.core.record.card import Card, CardCoverage, CardVisit
 
 CHART = "urn:zax:chart"
@@ -101,7 +102,8 @@ def _patient(card: Card) -> Json:
         if (each := _address(v, before, kind))
     ]
     contact = _contact(v)
-    extensions = [{"url": _EXTENSION + name, "valueString": v[name]} for name in _EXTENDED if v.get(name)]
+    names = (*_EXTENDED, *(name for name in v if name.startswith(OWN)))
+    extensions = [{"url": _EXTENSION + name, "valueString": v[name]} for name in names if v.get(name)]
     more = {
         "telecom": telecom,
         "address": addresses,

@@ -12,14 +12,22 @@ from dataclasses import dataclass, field
 from datetime import date
 from enum import StrEnum
 
+from zax.core.patients.own_fields import OwnField
+
 
 class Purpose(StrEnum):
     REACH = "reach"
     TREAT = "treat"
     BILL = "bill"
+    OWN = "own"
 
 
-PURPOSE_WORDS = {Purpose.REACH: "to reach them", Purpose.TREAT: "to treat them", Purpose.BILL: "to bill"}
+PURPOSE_WORDS = {
+    Purpose.REACH: "to reach them",
+    Purpose.TREAT: "to treat them",
+    Purpose.BILL: "to bill",
+    Purpose.OWN: "for the clinic",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +60,7 @@ class CoverFacts:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Facts:
     """What is on file. `None` means: not looked up, do not ask for it. `unreachable` is, by field, why
-    nothing arrives there.
+    nothing arrives there; `own` are the clinic's own fields that should be filled in and are not.
     """
 
     birth: date | None
@@ -65,6 +73,7 @@ class Facts:
     emergency: str | None = None
     coverages: Sequence[CoverFacts] | None = None
     unreachable: Mapping[str, str] = field(default_factory=dict)
+    own: Sequence[OwnField] = ()
 
 
 def record_gaps(facts: Facts, purpose: Purpose | None = None) -> list[Gap]:
@@ -92,6 +101,8 @@ def _all(facts: Facts) -> Iterator[Gap]:
         yield from _of_coverage(cover)
     if facts.emergency == "":
         yield Gap("emergency_name", "no emergency contact", Purpose.TREAT, "person")
+    for each in facts.own:
+        yield Gap(each.name, f"{each.words}: not entered", Purpose.OWN, each.section)
 
 
 def _of_coverage(cover: CoverFacts) -> Iterator[Gap]:

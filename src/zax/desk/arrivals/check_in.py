@@ -100,7 +100,7 @@ def arrival_of(
     asked = Asking(visit.patient_id, visit.type_id, visit.provider_id, visit.id)
     known = known or known_of(connection, clinic, [asked], today)[0]
     bill = bill or bill_of(connection, clinic, visit, known.coverages)
-    gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today))
+    gaps = record_gaps(facts_of(clinic, known.patient, bill.coverages, today, arriving=True))
     collect = collect_of(connection, clinic, visit, bill)
     cards = steps.card_pictures(connection, visit.patient_id)
     done = steps.last_done(connection, visit.patient_id, visit.id)

@@ -58,6 +58,7 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
     """One answer a question, in order; three statements for any number of people."""
     ids = sorted({each.patient_id for each in asked}) or [0]
     people, zone = patients_of(connection, ids), clinic.first_site.timezone
+    own = [each for each in clinic.own_fields.values() if each.active]
     noted = stored.noted_of(connection, ids, [each.visit_id for each in asked] or [0], today)
     covers: dict[int, list[Coverage]] = defaultdict(list)
     for row in coverages_of(connection, ids):
@@ -91,6 +92,7 @@ def known_of(connection: Connection, clinic: Clinic, asked: Sequence[Asking], to
             overdue=_overdue(on_file.recall_due, today),
             gaps=frozenset(gap.purpose.value for gap in gaps),
             missing=gaps[0].words if gaps else "",
+            own=frozenset(f"{each.name}={person.own.get(each.name, '')}" for each in own),
         )
         return Known(
             about,

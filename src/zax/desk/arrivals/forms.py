@@ -13,6 +13,7 @@ from datetime import datetime
 
 from zax.clock import local
 from zax.core.arrivals.forms import (
+    FILLS,
     RELATIONS,
     Block,
     FormTemplate,
@@ -78,6 +79,11 @@ class SignForm(Form):
     version: Reference = 0
 
 
+def fills_of(clinic: Clinic) -> dict[str, str]:
+    """What a form may be filled with: of the record, and the clinic's own fields."""
+    return FILLS | {each.name: each.words.lower() for each in clinic.own_fields.values() if each.active}
+
+
 def record_words(
     connection: Connection, clinic: Clinic, patient: Patient, now: datetime, site_id: int
 ) -> dict[str, str]:
@@ -99,6 +105,7 @@ def record_words(
         "today": full_day(today, year=True),
         "clinic": clinic.about["clinic_name"],
         "payer": covers[0].payer_name if covers else "",
+        **{each.name: each.shown(patient.own.get(each.name, "")) for each in clinic.own_fields.values()},
     }
 
 
@@ -262,7 +269,7 @@ def save_template(
 ) -> int:
     """Change a form, or make one (`template_id` 0); its id. What was signed stays as it was."""
     wrong = ProblemCollector()
-    checked = wrong.take(check_template, name, rows)
+    checked = wrong.take(check_template, name, rows, fills_of(tx.clinic))
     again = wrong.take(
         whole_number,
         again_months,

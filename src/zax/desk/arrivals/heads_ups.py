@@ -125,10 +125,22 @@ def choices_of(clinic: Clinic) -> dict[str, list[tuple[str, str]]]:
             of("kind", list(KIND_WORDS.items())),
             of("unsigned", [(f.id, f.name) for f in clinic.forms.values()]),
             of("gap", list(GAP_WORDS.items())),
+            of("own", _own_values(clinic)),
         ]
     )
     typed = [(name, fact.words) for name, fact in FACTS.items() if fact.value != "choice"]
     return {"with a number or code": typed, **{words: pairs for words, pairs in listed.items() if pairs}}
+
+
+def _own_values(clinic: Clinic) -> list[tuple[int | str, str]]:
+    """Each answer of the clinic's own fields that has a list, and each field of which nothing is known."""
+    made: list[tuple[int | str, str]] = []
+    for each in clinic.own_fields.values():
+        if each.active:
+            answers = each.as_field().choices
+            made += [(f"{each.name}={value}", f"{each.words}: {words}") for value, words in answers.items()]
+            made.append((f"{each.name}=", f"{each.words}: not entered"))
+    return made
 
 
 def tree_of(groups: Sequence[Sequence[Row]], inner: str, outer: str) -> Json:

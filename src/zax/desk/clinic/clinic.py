@@ -23,7 +23,9 @@ from zax.core.coverage.plan import Payer, Plan
 from zax.core.errors import Refused
 from zax.core.json import KeptJson
 from zax.core.money.rules import MoneyRules
+from zax.core.patients.fields import Field, Section
 from zax.core.patients.flags import Flag
+from zax.core.patients.own_fields import OwnField, sections_with
 from zax.core.people.roles import Role
 from zax.core.wording import Style
 from zax.desk.clinic.contracts import Contracts, load_contracts
@@ -35,6 +37,7 @@ from zax.store.clinic import queries
 from zax.store.clinic.settings import VERSION, settings
 from zax.store.engine import Connection
 from zax.store.patients.flags import flags
+from zax.store.patients.own_fields import own_fields
 from zax.store.people.roles import roles
 
 
@@ -56,6 +59,8 @@ class Clinic:
     types: Mapping[int, VisitType]
     contracts: Contracts
     flags: Mapping[int, Flag]
+    own_fields: Mapping[int, OwnField]
+    sections: Mapping[str, Section]
     money: MoneyRules
     stages: Mapping[int, Stage]
     steps: Mapping[int, ArrivalStep]
@@ -80,6 +85,26 @@ class Clinic:
     def working(self, day: date) -> list[Provider]:
         """The providers to choose from that day: those who have not left."""
         return [each for each in self.providers.values() if each.here(day)]
+
+    @property
+    def record_fields(self) -> dict[str, Field]:
+        """Every field of the record by name, the clinic's own included."""
+        return {each.name: each for section in self.sections.values() for each in section.fields}
+
+    @property
+    def at_visits(self) -> list[OwnField]:
+        """The clinic's own fields that stand on visits too."""
+        return [each for each in self.own_fields.values() if each.active and each.at_visits]
+
+    def field_name(self, name: str) -> str:
+        """What people call a field of the record, also one of the clinic's own that is retired."""
+        own = {each.name: each.words for each in self.own_fields.values()}
+        known = self.record_fields.get(name)
+        return known.words if known else own.get(name, name.replace("_", " "))
+
+    def field_words(self, name: str, value: str) -> str:
+        """A kept value of one of the clinic's own fields as people read it."""
+        return next((each.shown(value) for each in self.own_fields.values() if each.name == name), value)
 
     @property
     def role_words(self) -> dict[str, str]:
@@ -137,6 +162,7 @@ def load(connection: Connection) -> Clinic:
     """Read the whole setup; a database without a clinic gives an empty one."""
     about, sites, providers = settings(connection), queries.sites(connection), queries.providers(connection)
     services, sets = queries.services(connection), queries.service_sets(connection)
+    own = own_fields(connection)
     return Clinic(
         about=about,
         sites=sites,
@@ -150,6 +176,8 @@ def load(connection: Connection) -> Clinic:
         types=queries.visit_types(connection, sets),
         contracts=load_contracts(connection, services),
         flags=flags(connection),
+        own_fields=own,
+        sections=sections_with(own.values()),
         money=load_money(connection, about),
         stages=stages(connection),
         steps=arrivals.arrival_steps(connection),

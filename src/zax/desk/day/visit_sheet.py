@@ -112,7 +112,7 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         sums.patient,
         sums.insurer,
         known,
-        record_gaps(visit_facts(clinic, visit, bill.coverages)),
+        record_gaps(visit_facts(clinic, visit, bill.coverages, known.patient.own)),
         beside.claims,
         beside.whereabouts,
         beside.next_visit,

@@ -19,7 +19,7 @@ from zax.core.table import Cell, table_lines
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.moving.lists import LISTS
 from zax.desk.moving.services import FEE, done_on
-from zax.desk.record.exporting import cards_of
+from zax.desk.record.exporting import cards_of, own_names
 from zax.store.engine import Connection
 from zax.store.moving import out as stored
 from zax.store.online.doctors import doctors
@@ -32,7 +32,7 @@ def list_lines(connection: Connection, clinic: Clinic, key: str, today: date) ->
     list that goes out in another way (documents).
     """
     if key == "patients":
-        return write_csv(cards_of(connection, clinic))
+        return write_csv(cards_of(connection, clinic), own_names(clinic))
     words = LISTS[key].columns(clinic).words
     rows: Mapping[str, Iterable[Mapping[str, Cell]]] = {
         "services": _services(clinic),

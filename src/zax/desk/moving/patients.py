@@ -12,7 +12,7 @@ from datetime import date
 from zax.core.coverage.member import member_key
 from zax.core.errors import Refused, ZaxError
 from zax.core.moving.job import Outcome
-from zax.core.moving.patients import PATIENTS, Row, read_row
+from zax.core.moving.patients import Row, columns_with, read_row
 from zax.core.moving.sheet import Sheet, SheetRow, read_sheet
 from zax.core.record.card import read_vcards
 from zax.core.record.fhir import read_bundle
@@ -25,7 +25,7 @@ from zax.store.moving import imports as stored
 from zax.store.moving.imports import ImportJob, ImportRow
 
 
-def patient_sheet(content: bytes, _clinic: Clinic) -> Sheet:
+def patient_sheet(content: bytes, clinic: Clinic) -> Sheet:
     """The table in a CSV, vCard or FHIR file; Refused when it is none of them."""
     start = content.lstrip(b"\xef\xbb\xbf \r\n\t")[:20]
     if start[:1] == b"{" or start.upper().startswith(b"BEGIN:VCARD"):
@@ -37,7 +37,7 @@ def patient_sheet(content: bytes, _clinic: Clinic) -> Sheet:
             )
         except (ValueError, LookupError, AttributeError) as error:
             raise Refused(f"The file can’t be read: {str(error).splitlines()[0][:120]}.", "file") from error
-        heading = tuple(PATIENTS.words)
+        heading = tuple(columns_with(clinic.own_fields.values()).words)
         rows = tuple(
             (n, tuple(_sound_text(card.values.get(name, "")) for name in heading))
             for n, card in enumerate(cards, 1)
@@ -67,12 +67,13 @@ class _Part:
         good: list[tuple[int, Row]] = []
         results: list[ImportRow] = []
         columns = {name: int(place) for name, place in self.job.columns.items()}
+        own = list(self.tx.clinic.own_fields.values())
         for line, cells in self.part:
             try:
-                row = read_row(cells, columns, today)
+                row = read_row(cells, columns, today, own)
                 _plan_of(self.tx.clinic, row)
             except ZaxError as error:
-                results.append(ImportRow(line, Outcome.REFUSED, PATIENTS.why(error), None))
+                results.append(ImportRow(line, Outcome.REFUSED, columns_with(own).why(error), None))
             else:
                 good.append((line, row))
         fresh = self._sort_out(good, results)
@@ -204,7 +205,7 @@ PATIENT_LIST = ListIn(
     things="patients",
     hint="CSV with a header row, vCards, or a FHIR R4 bundle",
     right="merge",
-    columns=lambda _: PATIENTS,
+    columns=lambda clinic: columns_with(clinic.own_fields.values()),
     take=lambda step, rows: _Part(step.tx, step.job, rows).take_in(),
     sheet=patient_sheet,
     rows_at_once=500,

@@ -16,7 +16,6 @@ from zax.core.patients.fields import (
     CARE_WORDS,
     CHANNELS,
     FIELDS,
-    SECTIONS,
     STATUSES,
     TOPICS,
     check_section,
@@ -27,6 +26,7 @@ from zax.core.patients.sounds import sound_of
 from zax.core.wording import phone_words, typed_day
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
+from zax.desk.clinic.clinic import Clinic
 from zax.store.messages.messages import take_back
 from zax.store.patients import patients as stored
 from zax.store.patients.patients import NameKeys, patient_for_update, save_patient
@@ -88,23 +88,25 @@ def change_section(
     """Save one section of the record; raises Problems beside the fields, Stale when somebody saved in
     between.
     """
-    if name not in SECTIONS:
+    section = tx.clinic.sections.get(name)
+    if section is None:
         raise NotFound("The record has no such part.")
     before = locked_patient(tx, patient_id, version)
-    _keep(tx, before, check_section(SECTIONS[name], typed, tx.business_day(site_id)))
+    _keep(tx, before, check_section(section.keeping(before.value), typed, tx.business_day(site_id)))
 
 
 def change_fields(tx: Transaction, patient_id: int, typed: Mapping[str, str], site_id: int) -> None:
     """Some fields of the record, whatever their section; raises Problems beside them."""
     before, today = locked_patient(tx, patient_id), tx.business_day(site_id)
     wrong = ProblemCollector()
-    values = {name: wrong.take(FIELDS[name].check, text, name, today) for name, text in typed.items()}
+    fields = tx.clinic.record_fields
+    values = {name: wrong.take(fields[name].check, text, name, today) for name, text in typed.items()}
     wrong.raise_if_any()
     _keep(tx, before, values)
 
 
 def _keep(tx: Transaction, before: Patient, values: Mapping[str, Any]) -> None:
-    after = replace(before, **values, version=before.version + 1)
+    after = replace(before.with_values(values), version=before.version + 1)
     if {"first", "last"} & set(values):
         keys = name_keys(after.first, after.last)
         after = replace(
@@ -120,32 +122,34 @@ def _keep(tx: Transaction, before: Patient, values: Mapping[str, Any]) -> None:
 def _write(tx: Transaction, before: Patient, after: Patient, values: Mapping[str, object]) -> None:
     """Keep the record and say in the audit what every field was and is now."""
     changed = {
-        name: [_shown(name, getattr(before, name)), _shown(name, value)]
+        name: [_shown(tx.clinic, name, before.value(name)), _shown(tx.clinic, name, value)]
         for name, value in values.items()
-        if getattr(before, name) != value and name in FIELDS
+        if before.value(name) != value and name in tx.clinic.record_fields
     }
     save_patient(tx.connection, before, after)
     tx.audit("patient.changed", patient_id=before.id, changed=changed)
     tx.tell("patient", patient_id=before.id)
 
 
-def _shown(name: str, value: object) -> str:
+def _shown(clinic: Clinic, name: str, value: object) -> str:
     if isinstance(value, date):
         return typed_day(value)
-    if name.endswith("phone") and value:
+    if name in FIELDS and name.endswith("phone") and value:
         return phone_words(str(value))
-    return FIELDS[name].choices.get(str(value), str(value or ""))
+    words = clinic.record_fields[name].choices.get(str(value), str(value or ""))
+    return clinic.field_words(name, words)
 
 
 def _who_changed(tx: Transaction, patient_id: int) -> str:
     last = stored.last_change_of(tx.connection, patient_id, but=REVEALED)
     who = (last.name if last else None) or "Someone"
     changed = (last.detail.get("changed") or {}) if last else {}
+    fields = tx.clinic.record_fields
     what = "; ".join(
         (
-            f"{FIELDS[name].words.lower() if name in FIELDS else name} from “{old}” to “{new}”"
+            f"{fields[name].words.lower() if name in fields else name} from “{old}” to “{new}”"
             if old
-            else f"{FIELDS[name].words.lower() if name in FIELDS else name} to “{new}”"
+            else f"{fields[name].words.lower() if name in fields else name} to “{new}”"
         )
         for name, (old, new) in changed.items()
     )

@@ -21,6 +21,7 @@ from zax.core.patients.likeness import LIKELY, NOTICED, Known, Pair, compare
 from zax.core.patients.person import search_key
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.patients.details import name_keys
 from zax.store.engine import Connection
 from zax.store.patients import duplicates as stored
@@ -133,7 +134,7 @@ class Choice:
 
 
 def preview(
-    connection: Connection, keep_id: int, drop_id: int
+    connection: Connection, clinic: Clinic, keep_id: int, drop_id: int
 ) -> tuple[Patient, Patient, list[Choice], dict[str, tuple[int, int]]]:
     """(both rows, the fields that differ, how many rows of each kind either side has). NotFound, or Refused
     for one and the same.
@@ -143,12 +144,12 @@ def preview(
         Choice(
             name,
             field.words,
-            getattr(keep, name),
-            getattr(drop, name),
-            "keep" if getattr(keep, name) else "drop",
+            keep.value(name),
+            drop.value(name),
+            "keep" if keep.value(name) else "drop",
         )
-        for name, field in FIELDS.items()
-        if getattr(keep, name) != getattr(drop, name)
+        for name, field in clinic.record_fields.items()
+        if keep.value(name) != drop.value(name)
     ]
     counted = {}
     for words, table in (
@@ -198,14 +199,14 @@ def make_one(
     if (keep.version, drop.version) != versions:
         raise Conflict("One of the records changed since you opened this. Compare them again.")
     values = {
-        name: getattr(drop, name)
-        for name in FIELDS
-        if (sides.get(name) or ("keep" if getattr(keep, name) else "drop")) == "drop"
+        name: drop.value(name)
+        for name in (*FIELDS, *{**keep.own, **drop.own})
+        if (sides.get(name) or ("keep" if keep.value(name) else "drop")) == "drop"
     }
     changed = {
-        name: [str(getattr(keep, name) or ""), str(value or "")]
+        name: [str(keep.value(name) or ""), str(value or "")]
         for name, value in values.items()
-        if getattr(keep, name) != value
+        if keep.value(name) != value
     }
     stored.end_doubles(tx.connection, keep_id, drop_id, tx.now, tx.actor.id)
     moved = stored.move_rows(tx.connection, keep_id, drop_id)
@@ -231,7 +232,7 @@ def make_one(
 
 def _together(keep: Patient, drop: Patient, chosen: KeptJson) -> Patient:
     """The record that stays, with the chosen fields of the other and what it did not have itself."""
-    made = replace(keep, **chosen)
+    made = keep.with_values(chosen)
     keys = name_keys(made.first, made.last)
     return replace(
         made,

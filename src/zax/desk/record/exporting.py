@@ -52,6 +52,11 @@ def cards_of(
             )
 
 
+def own_names(clinic: Clinic) -> list[str]:
+    """The columns of the clinic's own fields."""
+    return [each.name for each in clinic.own_fields.values()]
+
+
 def _by_patient(rows: Iterable[Owned]) -> dict[int, list[Owned]]:
     found: dict[int, list[Owned]] = {}
     for row in rows:
@@ -66,7 +71,7 @@ def _values(row: Patient) -> dict[str, str]:
         for name, value in values.items()
         if value
     }
-    return text | {"chart": row.chart or str(row.id), "status": row.status}
+    return {**text, **row.own, "chart": row.chart or str(row.id), "status": row.status}
 
 
 def _coverage(row: Coverage) -> CardCoverage:

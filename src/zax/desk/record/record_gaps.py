@@ -9,6 +9,7 @@ from datetime import date
 
 from zax.core.messages.reach import NOTHING_KNOWN, Known
 from zax.core.patients.fields import PHONES
+from zax.core.patients.own_fields import missing
 from zax.core.record.gaps import CoverFacts, Facts
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import holder_of
@@ -24,9 +25,10 @@ def facts_of(
     covers: Sequence[Coverage],
     day: date,
     known: Mapping[str, Known] = NOTHING_KNOWN,
+    arriving: bool = False,
 ) -> Facts:
     """What the gaps are computed from; `covers` from store.coverage, `known` what is known of their
-    addresses.
+    addresses; `arriving` asks also for what is needed at check-in.
     """
     number = {"phone": "phone", "home": "home_phone", "work": "work_phone"}.get(row.texts_to)
     return Facts(
@@ -40,6 +42,7 @@ def facts_of(
         emergency=row.emergency_name,
         coverages=[_cover_facts(clinic, c) for c in covers if holds_on(c, day)],
         unreachable=_unreachable(row, known),
+        own=missing(clinic.own_fields.values(), row.own, arriving),
     )
 
 
@@ -72,12 +75,17 @@ def _cover_facts(clinic: Clinic, row: Coverage) -> CoverFacts:
     )
 
 
-def visit_facts(clinic: Clinic, visit: Visit, covers: Sequence[Coverage]) -> Facts:
-    """What stops the visit from being billed or its patient from being reached."""
+def visit_facts(
+    clinic: Clinic, visit: Visit, covers: Sequence[Coverage], own: Mapping[str, str] | None = None
+) -> Facts:
+    """What stops the visit from being billed or its patient from being reached; with `own`, the clinic's own
+    fields of the patient, what is missing of those.
+    """
     return Facts(
         birth=visit.birth,
         sex=visit.sex,
         phone=visit.phone,
         street=visit.street,
         coverages=[_cover_facts(clinic, c) for c in covers],
+        own=[] if own is None else missing(clinic.own_fields.values(), own, arriving=False),
     )

@@ -60,6 +60,7 @@ RECORDED = frozenset(
         "ready_note",
         "reason",
         "recall_type",
+        "record_field",
         "return_reason",
         "role",
         "room",

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from typing import Any
+
+from zax.core.patients.own_fields import OWN
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Patient:
     """`likes` and `never` are half days as bits (zax.core.patients.wishes); `reach` says by topic which
-    channel, since when; `photo` is the portrait's SHA-256; the `_key` and `_sound` fields are what the names
-    are found by.
+    channel, since when; `own` are the clinic's own fields by name; `photo` is the portrait's SHA-256; the
+    `_key` and `_sound` fields are what the names are found by.
     """
 
     id: int
@@ -61,6 +64,18 @@ class Patient:
     died_on: date | None
     merged_into_id: int | None
     sealed: bool = False
+    own: Mapping[str, str] = field(default_factory=dict)
+
+    def value(self, name: str) -> Any:
+        """What stands in a field of the record, the clinic's own (`core.patients.own_fields`) included."""
+        return self.own.get(name, "") if name.startswith(OWN) else getattr(self, name)
+
+    def with_values(self, values: Mapping[str, Any]) -> Patient:
+        """The record with other values in these fields."""
+        own = {name: value for name, value in values.items() if name.startswith(OWN)}
+        rest = {name: value for name, value in values.items() if name not in own}
+        kept = {name: value for name, value in {**self.own, **own}.items() if value}
+        return replace(self, **rest, own=kept)
 
 
 @dataclass(frozen=True, slots=True)

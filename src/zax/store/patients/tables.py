@@ -66,6 +66,7 @@ patient = Table(
     text_column("mail_zip", 10),
     text_column("ssn_cipher", 200),
     words_map("reach"),
+    words_map("own"),
     text_column("photo", 64),
     flag_column("sealed"),
     Column("died_on", Date),
@@ -102,6 +103,21 @@ flag = Table(
     id_column(),
     text_column("words", 40),
     flag_column("warns"),
+    flag_column("active", "1"),
+    Column("position", SmallInteger, nullable=False),
+)
+# The clinic's own fields of the record; what is in them stands in patient.own under `kept_as`.
+record_field = Table(
+    "record_field",
+    metadata,
+    id_column(),
+    Column("kept_as", String(40), nullable=False, unique=True),
+    text_column("words", 40),
+    text_column("kind", 10),
+    words_list("choices"),
+    text_column("section", 10),
+    text_column("needed", 10),
+    flag_column("at_visits"),
     flag_column("active", "1"),
     Column("position", SmallInteger, nullable=False),
 )

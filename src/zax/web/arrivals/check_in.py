@@ -5,6 +5,7 @@ step does.
 from __future__ import annotations
 
 import uuid
+from functools import partial
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
@@ -14,7 +15,6 @@ from zax.core.arrivals.steps import next_open
 from zax.core.book.track import Stop
 from zax.core.errors import Mendable, NotFound, Refused
 from zax.core.form import Form, OfVersion, Reference, ReferenceOrNone, References, Tick
-from zax.core.patients.fields import SECTIONS
 from zax.core.patients.uploads import Cut
 from zax.desk.arrivals.check_in import StepsOpen, arrival_of, check_in, do_step, undo_step
 from zax.desk.arrivals.facts import Asking
@@ -118,9 +118,9 @@ def arrival_page(
         forms=forms,
         fills=words,
         key_of_form=uuid.uuid4().hex,
-        details=SHOWN_DETAILS,
-        fields={f.name: f for section in SECTIONS.values() for f in section.fields},
-        value_of=value_of,
+        details=[*SHOWN_DETAILS, *(each.name for each in ctx.clinic.at_visits)],
+        fields=ctx.clinic.record_fields,
+        value_of=partial(value_of, ctx.clinic),
         screen="day",
         choices=choices,
         no_typed=PostedForm(),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
+from functools import partial
 from typing import TypeVar
 
 from fastapi import APIRouter, Depends, Request
@@ -14,6 +15,7 @@ from zax.core.form import Form, Reference, Tick
 from zax.core.patients.fields import FIELDS
 from zax.core.patients.person import check_phone, parse_birth
 from zax.core.wording import day_words, phone_words
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.patients import duplicates as acts
 from zax.store.patients.duplicates import known_patients
 from zax.web.shell.address import number_in
@@ -95,12 +97,12 @@ def merge_page(
     ctx: RequestContext, keep_id: int, drop_id: int, status: int = 200, **more: object
 ) -> Response:
     with ctx.read() as connection:
-        keep, drop, choices, counted = acts.preview(connection, keep_id, drop_id)
+        keep, drop, choices, counted = acts.preview(connection, ctx.clinic, keep_id, drop_id)
         pair = acts.compare_rows(connection, keep_id, drop_id)
     same = [
         field
-        for name, field in FIELDS.items()
-        if getattr(keep, name) == getattr(drop, name) and getattr(keep, name)
+        for name, field in ctx.clinic.record_fields.items()
+        if keep.value(name) == drop.value(name) and keep.value(name)
     ]
     return ctx.page(
         "patients/merge.html",
@@ -111,17 +113,19 @@ def merge_page(
         counted=counted,
         same=same,
         pair=pair,
-        shown=_shown,
+        shown=partial(_shown, ctx.clinic),
         screen="patients",
         **more,
     )
 
 
-def _shown(name: str, value: object) -> str:
+def _shown(clinic: Clinic, name: str, value: object) -> str:
     if isinstance(value, date):
         return day_words(value, year=True)
     text = str(value or "")
-    return phone_words(text) if name.endswith("phone") else FIELDS[name].choices.get(text, text)
+    if name in FIELDS and name.endswith("phone"):
+        return phone_words(text)
+    return clinic.field_words(name, clinic.record_fields[name].choices.get(text, text))
 
 
 @router.post("/merge")

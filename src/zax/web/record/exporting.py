@@ -10,7 +10,7 @@ from fastapi.responses import Response, StreamingResponse
 from zax.core.errors import NotFound
 from zax.core.record.card import write_csv, write_vcard
 from zax.core.record.fhir import bundle_lines
-from zax.desk.record.exporting import cards_of, note_export
+from zax.desk.record.exporting import cards_of, note_export, own_names
 from zax.web.shell.request_context import RequestContext, enter
 
 router = APIRouter()
@@ -43,7 +43,7 @@ def _lines(ctx: RequestContext, kind: str, ids: list[int] | None) -> Iterator[st
     with ctx.read() as connection:
         cards = cards_of(connection, ctx.clinic, ids, visits=kind == "json")
         if kind == "csv":
-            yield from write_csv(cards)
+            yield from write_csv(cards, own_names(ctx.clinic))
         elif kind == "vcf":
             yield from (write_vcard(card) for card in cards)
         else:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
+from functools import partial
 
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import RedirectResponse, Response
@@ -22,11 +23,11 @@ from zax.core.patients.fields import (
     CARE,
     CARE_WORDS,
     CHANNELS,
-    SECTIONS,
     STATUSES,
     TOPICS,
     mask_ssn,
 )
+from zax.core.patients.own_fields import OWN
 from zax.core.patients.uploads import KINDS
 from zax.core.reading import reference
 from zax.core.record.gaps import PURPOSE_WORDS
@@ -34,6 +35,7 @@ from zax.core.wording import phone_words
 from zax.desk.arrivals.facts import Asking
 from zax.desk.arrivals.heads_ups import heads_ups
 from zax.desk.book.planned import drop_planned, plan_service, set_wishes
+from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.coverages import HOLDERS, RANKS, end_coverage, save_coverage
 from zax.desk.coverage.eligibility import ask
 from zax.desk.patients import details as acts
@@ -116,10 +118,8 @@ def record_page(
         r=record,
         p=record.patient,
         edit=edit,
-        sections=SECTIONS,
-        shown={
-            each.name: each.shown(lambda name: getattr(record.patient, name)) for each in SECTIONS.values()
-        },
+        sections=ctx.clinic.sections,
+        shown={each.name: each.shown(record.patient.value) for each in ctx.clinic.sections.values()},
         masked=masked,
         topics={**dict.fromkeys(TOPICS, CHANNELS), CARE: AGREED},
         topic_words={**TOPICS, CARE: CARE_WORDS},
@@ -127,7 +127,7 @@ def record_page(
         kinds=KINDS,
         purposes=PURPOSE_WORDS,
         wait_words=WAIT_WORDS,
-        value_of=value_of,
+        value_of=partial(value_of, ctx.clinic),
         open_coverage=open_coverage,
         ranks=RANKS,
         holders=HOLDERS,
@@ -146,11 +146,13 @@ def record_page(
     return ctx.looked(page, patient_id, "record")
 
 
-def value_of(row: Patient, name: str) -> str:
+def value_of(clinic: Clinic, row: Patient, name: str) -> str:
     """A field of the record as it is typed."""
-    value = getattr(row, name)
+    value = row.value(name)
     if isinstance(value, date):
         return f"{value.month}/{value.day}/{value.year}"
+    if name.startswith(OWN):
+        return clinic.field_words(name, str(value))
     return phone_words(value) if name.endswith("phone") and value else str(value or "")
 
 

@@ -7,13 +7,13 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.arrivals.forms import FILLS, BlockKind
+from zax.core.arrivals.forms import BlockKind
 from zax.core.arrivals.stages import WHOSE
 from zax.core.arrivals.steps import KIND_WORDS
 from zax.core.errors import NotFound
 from zax.core.form import Form, OfVersion, References, Tick
 from zax.desk.arrivals.check_in import StepForm, order_steps, save_step
-from zax.desk.arrivals.forms import save_template
+from zax.desk.arrivals.forms import fills_of, save_template
 from zax.desk.arrivals.stages import DayHabits, order_stages, save_day_habits, save_stage
 from zax.web.setup.frame import done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
@@ -161,7 +161,7 @@ def forms_page(ctx: RequestContext, status: int = 200, edit: int = -1, **more: o
         was=template,
         rows=rows,
         block_kinds=[k.value for k in BlockKind],
-        fills=FILLS,
+        fills=fills_of(ctx.clinic),
         **more,
     )
 

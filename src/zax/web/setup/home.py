@@ -43,6 +43,7 @@ AMOUNTS: Mapping[str, Callable[[Clinic], str]] = {
     "/setup/arrival": lambda c: _counted(_in_use(c.steps), "step"),
     "/setup/headsups": lambda c: _counted(_in_use(c.headsups), "heads-up", "heads-ups"),
     "/setup/flags": lambda c: _counted(_in_use(c.flags), "flag"),
+    "/setup/fields": lambda c: _counted(_in_use(c.own_fields), "field"),
     "/setup/forms": lambda c: _counted(_in_use(c.forms), "form"),
     "/plans": lambda c: f"{_counted(len(c.payers), 'payer')}, {_counted(len(c.plans), 'plan')}",
 }
