@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from datetime import date
+import random
+from datetime import date, timedelta
 from pathlib import Path
 
 import pytest
 from sqlalchemy import text
 
-from tests.conftest import JUNO, add_patient, free_port, order
+from tests.conftest import JUNO, TODAY, add_patient, free_port, order
 from tests.desk.paying import pay
 from zax.demo.torture.clinic import PORTS, Clinic
+from zax.demo.torture.crowd import FOR_EACH, ask_all, wishes
 from zax.demo.torture.desks import Done
 from zax.demo.torture.faults import BLOWS
-from zax.demo.torture.ground import Slot
+from zax.demo.torture.ground import MINUTES, Slot
 from zax.demo.torture.judge import overlaps, there, undecided
 from zax.demo.torture.storm import storm
 from zax.desk.acts.transaction import Desk
@@ -34,6 +36,17 @@ def test_a_clinic_whose_parts_die_keeps_every_word_it_gave(tmp_path: Path) -> No
     assert account.faults == []
     assert set(account.blows) == {each.name for each in SHORT}
     assert {"booked", "paid"} <= set(account.done) and account.looks == len(SHORT)
+
+
+def test_many_who_want_the_same_times_at_once_get_each_once(desk: Desk) -> None:
+    people = [add_patient(desk, last=f"Crowd {n}") for n in range(20)]
+    day = TODAY + timedelta(days=7)
+    slots = [Slot(5, day, start) for start in range(480, 720, MINUTES)]
+    told = ask_all(desk, wishes(slots, people, random.Random(3)), threads=8)
+    assert told == {"booked": len(slots), "gone": len(slots) * (FOR_EACH - 1)}
+    with desk.engine.connect() as connection:
+        rows = connection.execute(text("SELECT start_min FROM visit WHERE day = :day"), {"day": day})
+        assert sorted(row.start_min for row in rows) == [each.start for each in slots]
 
 
 def test_the_judge_sees_what_was_told_and_is_not_there(desk: Desk) -> None:

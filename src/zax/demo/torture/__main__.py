@@ -22,13 +22,19 @@ from pathlib import Path
 from rich.console import Console
 from rich.table import Table
 
+from zax.core.json import Json
 from zax.demo.torture.clinic import PORTS, Clinic
+from zax.demo.torture.crowd import FOR_EACH, crowd
 from zax.demo.torture.faults import FULL_DISK, blows_for
+from zax.demo.torture.ground import empty_slots
 from zax.demo.torture.storm import Account, storm
 from zax.settings import Settings
+from zax.store.engine import connect
+from zax.store.server import Server, daily_url_of
 
 FIRST_PORT = 8480
 SIZE = "3g"
+BOOKINGS = 10_000
 console = Console(highlight=False)
 
 
@@ -56,7 +62,19 @@ def show(account: Account) -> None:
     console.print(f"{account.looks} looks and one at the end, {account.seconds:.0f} s, seed {account.seed}")
     if FULL_DISK.name not in account.blows:
         console.print("The disk was never full: this machine did not let it be, or chance did not choose it.")
-    console.print(f"{len(account.faults)} faults", *account.faults[:40], sep="\n  ")
+
+
+def crowd_after(var: Path, port: int, seed: int) -> Json:
+    """Ten thousand bookings at once in the same clinic, once its parts have stopped dying."""
+    server = Server(var / "db", port)
+    server.start()
+    engine = connect(daily_url_of(var / "db", port))
+    try:
+        slots, people = empty_slots(engine, BOOKINGS // FOR_EACH)
+        return crowd(engine.url, slots, people, seed, console.print)
+    finally:
+        engine.dispose()
+        server.stop()
 
 
 def main() -> int:
@@ -70,12 +88,16 @@ def main() -> int:
         try:
             chosen = blows_for(var, blows, random.Random(seed))
             account = storm(Clinic(var, ports), chosen, desks=desks, seed=seed, say=console.print)
+            at_once = crowd_after(var, ports["ZAX_DB_PORT"], seed)
         finally:  # what is wrong is looked up by the number that a page showed
             shutil.copytree(var / "log", kept / "log", dirs_exist_ok=True)
             shutil.copy(var / "console.log", kept / "log")
     show(account)
-    (kept / "account.json").write_text(json.dumps(account.as_json(), indent=1))
-    return 1 if account.faults else 0
+    found = account.as_json() | {"crowd": at_once}
+    (kept / "account.json").write_text(json.dumps(found, indent=1))
+    faults = [*account.faults, *at_once["faults"]]
+    console.print(f"{len(faults)} faults", *faults[:40], sep="\n  ")
+    return 1 if faults else 0
 
 
 if __name__ == "__main__":

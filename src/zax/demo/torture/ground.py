@@ -8,6 +8,7 @@ import threading
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from itertools import islice
 
 from sqlalchemy import Connection, Engine, insert, text
 
@@ -151,6 +152,14 @@ def _twice(slots: Iterator[Slot]) -> Iterator[Slot]:
     for each in slots:
         yield each
         yield each
+
+
+def empty_slots(engine: Engine, many: int) -> tuple[list[Slot], list[int]]:
+    """So many times on days that nobody has booked yet, and whom to book."""
+    with engine.connect() as connection:
+        people = [each for each, _ in _people(connection)]
+        last: date = connection.execute(text("SELECT MAX(day) FROM visit")).scalar_one()
+    return list(islice(_slots(last), many)), people
 
 
 def type_id() -> int:

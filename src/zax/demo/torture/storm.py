@@ -135,7 +135,7 @@ def _strike_all(
 
 
 def _until_quiet(engine: Engine) -> None:
-    """Until the worker has carried out everything that is due."""
+    """Until the worker has carried out everything that is due, and asked about every payment."""
     deadline = time.monotonic() + QUIET_SECONDS
     while time.monotonic() < deadline:
         try:

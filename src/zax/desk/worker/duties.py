@@ -36,14 +36,15 @@ from zax.desk.remits.mailbox import fetch_mailbox
 from zax.desk.setup.planned_fees import let_fees_hold
 from zax.desk.worker.backing_up import copy_logs, plan_backup
 from zax.desk.worker.beats import beat, failed, went_well
-from zax.desk.worker.errands import why_it_failed
+from zax.desk.worker.clock_back import heed_clock
+from zax.desk.worker.errands import LEASE, LONGEST_PAUSE, why_it_failed
 from zax.desk.worker.tools import Tools
 from zax.outside.doors import OutsideTrouble
+from zax.store.acts.outbox import Pauses
 from zax.store.engine import TROUBLE
 from zax.store.worker import beats
 
 log = structlog.get_logger()
-LONGEST_PAUSE = timedelta(minutes=10)
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +59,7 @@ class Duty:
 
 
 DUTIES = (
+    Duty("clock", lambda tools: heed_clock(tools.desk, Pauses(LONGEST_PAUSE, LEASE))),
     Duty("nightly eligibility", lambda tools: nightly(tools.desk)),
     Duty("plans", lambda tools: charge_due(tools.desk), timedelta(minutes=10)),
     Duty("held requests", lambda tools: release_held(tools.desk)),
@@ -97,7 +99,9 @@ def do_duty(tools: Tools, duty: Duty) -> int:
     with desk.engine.connect() as connection:
         last, trouble = beats.last_beat(connection, duty.name), beats.failure_of(connection, duty.name)
     since = desk.clock.now() - last.clock_at if last else None
-    if since is not None and since < max(duty.every, _pause(trouble.failures if trouble else 0)):
+    if since is not None and timedelta(0) <= since < max(
+        duty.every, _pause(trouble.failures if trouble else 0)
+    ):
         return 0
     if duty.every:
         beat(desk, duty.name)

@@ -32,6 +32,7 @@ _DUTIES: Mapping[str, str] = {
     "online tries": "forget who asked online",
     "backup": "plan the backup",
     "planned fees": "let planned fees hold",
+    "clock": "look after the clock",
     "old archives": "throw away old archives",
     "binary logs": "copy what was written since the last backup",
     "seals": "seal who did what",

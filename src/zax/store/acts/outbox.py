@@ -9,10 +9,10 @@ like one that raises; whoever fails too often is set aside for a person, and the
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from enum import StrEnum
 
-from sqlalchemy import Connection, func, or_, select, update
+from sqlalchemy import Connection, and_, func, literal_column, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from zax.core.json import KeptJson
@@ -59,6 +59,14 @@ class SetAside:
     last_error: str | None
     made_at: datetime
     done_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Pauses:
+    """The longest pause between two tries, and how long an errand is lent to a worker."""
+
+    between: timedelta
+    lease: timedelta
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,6 +175,21 @@ def dismiss_errand(connection: Connection, errand_id: int, now: datetime) -> Non
 def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> None:
     """A part of it is done: what is left waits its turn again, with no try counted."""
     _set(connection, errand_id, leased_until=None, due_at=now, attempts=0, failures=0)
+
+
+def bring_forward(connection: Connection, now: datetime, pauses: Pauses) -> int:
+    """After a clock that was ahead: what it put off is due now, what it lent out is lent no longer than
+    usual. How many errands.
+    """
+    waits = outbox.c.state == ErrandState.WAITING
+    tried = and_(outbox.c.attempts > 0, outbox.c.due_at > now + pauses.between)
+    # Made by that clock for right away or a little later.
+    after = func.timestampdiff(literal_column("SECOND"), outbox.c.made_at, outbox.c.due_at)
+    made = and_(outbox.c.made_at > now, after <= int(pauses.between.total_seconds()))
+    late = connection.execute(update(outbox).where(waits, or_(tried, made)).values(due_at=now))
+    until = now + pauses.lease
+    held = update(outbox).where(waits, outbox.c.leased_until > until).values(leased_until=until)
+    return late.rowcount + connection.execute(held).rowcount
 
 
 def errands_aside(connection: Connection, most: int) -> list[SetAside]:
