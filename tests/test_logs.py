@@ -10,6 +10,17 @@ import structlog
 from zax.logs import configure
 
 
+def test_a_command_that_people_read_logs_only_what_went_wrong(monkeypatch: pytest.MonkeyPatch) -> None:
+    out = io.StringIO()
+    monkeypatch.setattr(sys, "stdout", out)
+    configure(people=True)
+    structlog.get_logger().warning("statement.slow")
+    structlog.get_logger().error("defect")
+    configure()
+    structlog.get_logger().info("request")
+    assert [json.loads(line)["event"] for line in out.getvalue().splitlines()] == ["defect", "request"]
+
+
 def test_a_full_disk_costs_lines_and_not_the_work_and_the_log_says_how_many(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:

@@ -1,17 +1,20 @@
 """`zax run`: Zax for a clinic of one's own. Database, workers and web, with no made-up data and no stand-in;
-the first start prints a link that opens the clinic.
+the first start prints a link that opens the clinic. `zax database`: the first of these alone.
 """
 
 from __future__ import annotations
 
 import os
+import signal
 import threading
 from functools import partial
 
 from rich.progress import Progress, SpinnerColumn, TextColumn
 
+from zax.notifying import ready
 from zax.running import Plan, Trouble, console, run
 from zax.settings import Settings
+from zax.store.server import Server, ServerTrouble
 
 
 def run_clinic() -> int:
@@ -28,6 +31,30 @@ def run_clinic() -> int:
             binary_log=True,
         )
     )
+
+
+def run_database() -> int:
+    """The database of `run_clinic` and its schema alone. 0 when it was stopped in order, 1 when it could not
+    start or ended by itself.
+    """
+    settings, stop = Settings(), threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(number, lambda *_: stop.set())
+    server = Server(settings.var / "db", settings.db_port, binary_log=True)
+    try:
+        server.start()
+        _prepare(settings, stop)
+        ready()
+        _say_where(settings)
+        while not stop.wait(0.5):
+            if server.process is not None and server.process.poll() is not None:
+                raise Trouble(f"The database ended by itself; {server.folder / 'mariadb.log'} says why.")
+        return 0
+    except (ServerTrouble, Trouble) as trouble:
+        console.print(str(trouble), soft_wrap=True)
+        return 1
+    finally:
+        server.stop()
 
 
 def _prepare(settings: Settings, stop: threading.Event) -> None:

@@ -25,11 +25,14 @@ import structlog
 SELDOM_SECONDS = 60.0
 
 
-def configure() -> None:
-    """For every process, before it logs anything."""
+def configure(people: bool = False) -> None:
+    """For every process, before it logs anything. Where `people` read what it writes, only what went wrong is
+    logged.
+    """
+    level = logging.ERROR if people else logging.NOTSET
     handler = logging.StreamHandler()
     handler.setFormatter(_OneLine())
-    logging.basicConfig(level=logging.WARNING, handlers=[handler], force=True)
+    logging.basicConfig(level=max(level, logging.WARNING), handlers=[handler], force=True)
     structlog.configure(
         processors=[
             structlog.contextvars.merge_contextvars,
@@ -38,6 +41,7 @@ def configure() -> None:
             _error_by_kind,
             structlog.processors.JSONRenderer(sort_keys=False),
         ],
+        wrapper_class=structlog.make_filtering_bound_logger(level),
         logger_factory=structlog.PrintLoggerFactory(_LOG),  # type: ignore[arg-type]
     )
 

@@ -13,6 +13,8 @@ import typer
 
 from zax.logs import configure
 
+# What writes a log; the other commands talk to a person.
+SERVING = {"serve", "worker", "standin"}
 app = typer.Typer(no_args_is_help=True, add_completion=False, pretty_exceptions_enable=False)
 x12 = typer.Typer(no_args_is_help=True, help="X12 files on the command line, without a database.")
 app.add_typer(x12, name="x12")
@@ -27,9 +29,9 @@ app.add_typer(keys, name="keys")
 
 
 @app.callback()
-def main() -> None:
+def main(context: typer.Context) -> None:
     """Zax, for the front desk of a clinic."""
-    configure()
+    configure(people=context.invoked_subcommand not in SERVING)
 
 
 @app.command("import")
@@ -180,6 +182,16 @@ def restore(
 
 
 @app.command()
+def database() -> None:
+    """The clinic's database alone, with the newest schema, until it is told to stop; for servers where each
+    part is a service of its own (docs/deploy.md).
+    """
+    from zax.clinic_run import run_database
+
+    sys.exit(run_database())
+
+
+@app.command()
 def serve() -> None:
     """The web application alone."""
     from zax.processes import serve_web
@@ -193,11 +205,12 @@ def worker(
 ) -> None:
     """Carry out what waits in the outbox and fetch what insurers sent; any number may run."""
     from zax.desk.worker.tools import Lane
+    from zax.notifying import alive
     from zax.processes import run_worker
 
     if lane not in set(Lane):
         raise typer.BadParameter("Choose everything, short or long.", param_hint="--lane")
-    run_worker(lane=Lane(lane))
+    run_worker(alive, lane=Lane(lane))
 
 
 @app.command()

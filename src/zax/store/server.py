@@ -198,6 +198,8 @@ class Server:
             *(_BINARY_LOG if self.binary_log else ()),
             *self._as_user(),
         ]
+        # It would tell our service manager itself that it is ready, before its schema is.
+        ours = {name: value for name, value in os.environ.items() if name != "NOTIFY_SOCKET"}
         with open_log(self.folder / "mariadb.out") as out:
             # An own session, so that Ctrl-C reaches the one who started it and the database is stopped last.
             return subprocess.Popen(
@@ -206,7 +208,7 @@ class Server:
                 stdout=out,
                 stderr=out,
                 start_new_session=True,
-                env=os.environ | {"UMASK": "0600", "UMASK_DIR": "0700"},
+                env=ours | {"UMASK": "0600", "UMASK_DIR": "0700"},
                 preexec_fn=end_with_parent,
             )
 
