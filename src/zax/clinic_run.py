@@ -27,7 +27,7 @@ def run_clinic() -> int:
             settings=settings,
             ports={"ZAX_PORT": settings.port},
             prepare=partial(_prepare, settings),
-            say=lambda: _say_where(settings),
+            say=lambda: _say_all(settings),
             binary_log=True,
         )
     )
@@ -85,6 +85,11 @@ def _prepare(settings: Settings, stop: threading.Event) -> None:
         engine.dispose()
 
 
+def _say_all(settings: Settings) -> None:
+    _say_where(settings)
+    console.print("\nCtrl-C stops everything; the data is kept.")
+
+
 def _say_where(settings: Settings) -> None:
     from zax.processes import engine_of
     from zax.store.clinic.queries import sites
@@ -103,4 +108,3 @@ def _say_where(settings: Settings) -> None:
             f"\n  [bold]{address}/open/{opening_key(settings.var)}[/bold]",
             soft_wrap=True,
         )
-    console.print("\nCtrl-C stops everything; the data is kept.")

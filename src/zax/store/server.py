@@ -151,12 +151,13 @@ class Server:
             "--no-defaults",
             f"--datadir={self.folder / 'data'}",
             "--skip-test-db",
+            "--force",  # also where this machine's own name leads nowhere; we ask by address
             "--auth-root-authentication-method=normal",
             "--innodb-use-native-aio=0",
             self._own_tmp(),
             *self._as_user(),
         ]
-        done = subprocess.run(command, capture_output=True, text=True, check=False)
+        done = subprocess.run(command, capture_output=True, text=True, check=False, env=_own_environment())
         if done.returncode:
             raise ServerTrouble(
                 f"The database folder could not be made: {_last_line(done.stderr or done.stdout)}"
@@ -198,8 +199,6 @@ class Server:
             *(_BINARY_LOG if self.binary_log else ()),
             *self._as_user(),
         ]
-        # It would tell our service manager itself that it is ready, before its schema is.
-        ours = {name: value for name, value in os.environ.items() if name != "NOTIFY_SOCKET"}
         with open_log(self.folder / "mariadb.out") as out:
             # An own session, so that Ctrl-C reaches the one who started it and the database is stopped last.
             return subprocess.Popen(
@@ -208,7 +207,7 @@ class Server:
                 stdout=out,
                 stderr=out,
                 start_new_session=True,
-                env=ours | {"UMASK": "0600", "UMASK_DIR": "0700"},
+                env=_own_environment() | {"UMASK": "0600", "UMASK_DIR": "0700"},
                 preexec_fn=end_with_parent,
             )
 
@@ -273,6 +272,11 @@ class Server:
 def end_with_parent() -> None:
     """Should the one who started this process be killed, the kernel asks it to stop."""
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)  # PR_SET_PDEATHSIG
+
+
+def _own_environment() -> dict[str, str]:
+    """Ours without the service manager: the database would tell it that it is ready before its schema is."""
+    return {name: value for name, value in os.environ.items() if name != "NOTIFY_SOCKET"}
 
 
 def _last_line(text: str) -> str:
