@@ -10,11 +10,14 @@ import pyotp
 import pytest
 from fastapi.testclient import TestClient
 
-from tests.conftest import JUNO, SAM, add_patient, rows_of, scalar, visit_at_checkout
+from tests.conftest import JUNO, SAM, add_patient, order, rows_of, scalar, state_of, visit_at_checkout
 from tests.web.conftest import Browser, hidden
 from zax.clock import system_now
+from zax.core.arrivals.steps import StepKind
 from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
+from zax.desk.arrivals.check_in import StepForm, save_step
+from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.people.second_factor import ask_for_second, begin, confirm
 from zax.desk.people.switching import set_pin
@@ -48,6 +51,22 @@ def test_a_password_alone_opens_nothing_where_there_is_a_second_factor(
 def test_a_code_without_a_password_before_it_opens_nothing(web: Browser, secret: str) -> None:
     answer = web.post("/sign-in/code", code=code(secret), to="/day")
     assert answer.status_code == 401 and "Sign in again" in answer.text
+
+
+def test_a_manager_who_lets_somebody_in_needs_their_second_factor_too(web: Browser, desk: Desk) -> None:
+    made = begin(desk, web.vault, SAM)
+    confirm(desk, web.vault, SAM, code(made, -1))
+    save_step(desk, SAM, 0, StepForm(kind=StepKind.OWN, words="Read it back", required=True, active=True))
+    visit = book_visit(desk, JUNO, order(add_patient(desk)))
+    web.sign_in("juno")
+    boss = {"boss": "sam", "boss_password": PASSWORD, "reason": "in pain"}
+    for typed in ("", "000000"):
+        wrong = web.post(f"/visits/{visit}/arrival/check-in", **boss, boss_password_code=typed)
+        assert (
+            wrong.status_code == 422 and 'id="err-code"' in wrong.text and state_of(desk, visit) == "booked"
+        )
+    right = web.post(f"/visits/{visit}/arrival/check-in", **boss, boss_password_code=code(made))
+    assert right.status_code == 303 and state_of(desk, visit) == "here"
 
 
 def test_what_was_typed_survives_the_second_factor(web: Browser, desk: Desk, secret: str) -> None:

@@ -25,6 +25,7 @@ from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.money.payment_page import last_ways, patient_of_visit
 from zax.desk.money.payments import Item, PayForm, take_payment
 from zax.desk.patients.files import keep_file, set_photo
+from zax.desk.people.second_factor import check_second_of
 from zax.desk.people.sign_in import authenticate
 from zax.store.arrivals.heads_ups import away_with_names
 from zax.store.engine import TROUBLE
@@ -72,6 +73,7 @@ class LetIn(OfVersion):
     reason: str = ""
     boss: str = ""
     boss_password: str = ""
+    boss_password_code: str = ""
 
 
 SHOWN_DETAILS = ("birth", "phone", "email", "street", "city", "zip", "emergency_name", "emergency_phone")
@@ -204,11 +206,14 @@ def _ask(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
 
 
 def _check_in(ctx: RequestContext, visit_id: int, form: PostedForm) -> str:
-    """Onto the premises; a manager's name and password let somebody in although a required step is open."""
+    """Onto the premises; a manager's name and password, and their second factor where they have one, let
+    somebody in although a required step is open.
+    """
     sent, boss = form.read(LetIn), None
     if sent.boss.strip():
         address = ctx.request.client.host if ctx.request.client else ""
         boss = authenticate(ctx.desk, sent.boss, sent.boss_password, address)
+        check_second_of(ctx.desk, ctx.shared.vault, boss.id or 0, sent.boss_password_code, address)
     check_in(ctx.desk, ctx.actor, visit_id, sent.version, sent.reason, boss)
     return "Checked in. The wait time is running."
 
@@ -241,6 +246,7 @@ def act_on_arrival(
         return ctx.unsure(form["key"], f"/visits/{visit_id}/arrival")
     except Mendable as error:
         form.pop("boss_password", None)
+        form.pop("boss_password_code", None)
         about = {"act": act, "step": form["step_id"], "blocked": isinstance(error, StepsOpen)}
         return arrival_page(ctx, visit_id, error.status, problems=error.problems, typed=form, about=about)
     return ctx.go("/day" if act == "check-in" else f"/visits/{visit_id}/arrival", said)
