@@ -150,7 +150,7 @@ def take_patients_side(camera: Camera) -> None:
     camera.driver.find_element(By.LINK_TEXT, "Yusuf Haddad").click()
     camera.until(lambda d: "Yusuf Haddad registration" in d.title)
     camera.take("compare")
-    birth = birth_of(camera, "Vasquez")
+    birth = birth_of(camera, "Helen", "Vasquez")
     take_tablet(camera)
     take_phones(camera, birth)
 
@@ -205,17 +205,17 @@ def take_first_run(camera: Camera) -> None:
             own.wait(30)
 
 
-def birth_of(camera: Camera, last: str) -> str:
+def birth_of(camera: Camera, first: str, last: str) -> str:
     """As the search shows it: the demo’s people are born so many days before its own today."""
     camera.open(f"/find?q={last}")
     words = camera.driver.find_element(By.TAG_NAME, "body").text
-    found = re.search(rf"{last}, .*?([A-Z][a-z]{{2}} \d+, \d{{4}})", words)
+    found = re.search(rf"{last}, {first} ?([A-Z][a-z]{{2}} \d+, \d{{4}})", words)
     assert found, words
     return f"{datetime.strptime(found[1], '%b %d, %Y'):%m/%d/%Y}"
 
 
 def take_tablet(camera: Camera) -> None:
-    birth = birth_of(camera, "Petrakis")
+    birth = birth_of(camera, "Joan", "Petrakis")
     camera.open("/setup/tablets")
     camera.driver.find_element(By.NAME, "name").send_keys("Front door", Keys.ENTER)
     camera.until(lambda d: d.find_elements(By.CSS_SELECTOR, ".tb-link"))

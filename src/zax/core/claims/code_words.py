@@ -50,7 +50,6 @@ WAYS = {
     "FT": "file transfer",
     "AA": "on request",
 }
-DRUG_UNITS = {"ML": "mL", "UN": "units", "GR": "grams", "ME": "mg", "F2": "international units"}
 BILL_TYPES = {
     "11": "hospital, inpatient",
     "13": "hospital, outpatient",

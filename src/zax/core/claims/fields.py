@@ -9,11 +9,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from zax.core.charges.usual import DRUG_UNITS
 from zax.core.claims.code_words import (
     BILL_TYPES,
     DELAYS,
     DISCHARGES,
-    DRUG_UNITS,
     PLACEMENTS,
     SECONDARY_REASONS,
 )

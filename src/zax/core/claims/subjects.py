@@ -7,13 +7,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
+from zax.core.charges.usual import DRUG_UNITS
 from zax.core.claims.boxes import Box, Holds, Subject, day, person
 from zax.core.claims.claim import Claim, ClaimLine, Form, Frequency, Rank
 from zax.core.claims.code_words import (
     ASSIGNMENTS,
     BENEFITS,
     DELAYS,
-    DRUG_UNITS,
     KINDS_OF_ACCIDENT,
     PAPERS,
     PLACEMENTS,

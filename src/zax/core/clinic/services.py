@@ -8,11 +8,14 @@ from dataclasses import dataclass
 from datetime import date
 
 from zax.core.charges.lines import ServiceRule
+from zax.core.charges.usual import Usual
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Service:
-    """`fee_cents` is the clinic's own fee; `rule` what a charge line must say about it."""
+    """`fee_cents` is the clinic's own fee; `rule` what a charge line must say about it,
+    `usual` what it starts with.
+    """
 
     id: int
     code: str
@@ -22,6 +25,7 @@ class Service:
     fee_cents: int
     rule: ServiceRule
     retired_on: date | None
+    usual: Usual = Usual()
 
     def offered(self, day: date) -> bool:
         """Whether the code may be used for a visit of that day."""

@@ -5,11 +5,11 @@ on the form.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zax.core.book.also import Also, read_also
 from zax.core.book.booking import Placed
-from zax.core.charges.lines import TypedLine, check_line
+from zax.core.charges.lines import MOST_DIAGNOSES, TypedLine, check_line
 from zax.core.clinic.services import Service
 from zax.core.errors import Refused
 from zax.desk.acts.transaction import Transaction
@@ -18,6 +18,9 @@ from zax.desk.book.placing import Spot
 from zax.store.book import planned as plans
 from zax.store.book.planned import planned_for
 from zax.store.book.records import NewLine
+from zax.store.charges.lines import add_diagnosis
+from zax.store.engine import Connection
+from zax.store.money.queries import visit_diagnoses
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +52,9 @@ class _Visit:
             place=clinic.sites[self.spot.site_id].place,
             fee_cents=service.fee_cents,
             provider_id=self.helper if service.category == "diagnostic" else self.spot.provider.id,
+            units=service.usual.units,
+            modifiers=" ".join(service.usual.modifiers),
+            points_to=(service.usual.diagnosis,) if service.usual.diagnosis else (),
         )
 
 
@@ -65,22 +71,36 @@ def write_lines(
     twice.
     """
     chosen = [row for row in planned_for(tx.connection, patient_id) if row.id in set(planned)]
-    brought = {row.service_id for row in chosen}
+    planned_ids = {row.service_id for row in chosen}
     helper = next((slot.provider_id for slot in placed.staff if slot.words), spot.provider.id)
     visit = _Visit(tx, spot, helper, is_new_patient(tx.connection, patient_id, spot.kind.dental, spot.day))
     lines = [visit.line(row.service_id, row.tooth, row.surfaces, row.area, row.id) for row in chosen]
     lines += [
         visit.line(number)
         for number in spot.kind.services
-        if number not in brought and tx.clinic.services[number].offered(spot.day)
+        if number not in planned_ids and tx.clinic.services[number].offered(spot.day)
     ]
     for line in _added(visit, also):
         same = [each for each in lines if each.service_id == line.service_id]
         if not any((each.tooth, each.area) == (line.tooth, line.area) for each in same):
             lines.append(line)
+    brought = bring_diagnoses(tx.connection, visit_id, [code for line in lines for code in line.points_to])
+    lines = [replace(line, points_to=tuple(c for c in line.points_to if c in brought)) for line in lines]
     plans.add_lines(tx.connection, visit_id, lines, tx.now, tx.actor.id)
     if chosen:
         plans.give_planned(tx.connection, [row.id for row in chosen], visit_id)
+
+
+def bring_diagnoses(connection: Connection, visit_id: int, codes: Sequence[str]) -> list[str]:
+    """The diagnoses that services usually come with, on the visit unless it has as many as a claim carries;
+    those of them that are on it now.
+    """
+    there = [row.code for row in visit_diagnoses(connection, visit_id)]
+    for code in filter(None, dict.fromkeys(codes)):
+        if code not in there and len(there) < MOST_DIAGNOSES:
+            there.append(code)
+            add_diagnosis(connection, visit_id, len(there), code)
+    return [code for code in dict.fromkeys(codes) if code in there]
 
 
 def _added(visit: _Visit, also: Sequence[str]) -> Iterator[NewLine]:

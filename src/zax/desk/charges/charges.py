@@ -18,6 +18,7 @@ from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.fitting_codes import fitting_service, is_new_patient
 from zax.desk.book.track import locked_visit
+from zax.desk.book.visit_lines import bring_diagnoses
 from zax.desk.money.ledger import post_charges, settle_visit
 from zax.store.book import planned
 from zax.store.book.changes import touch_visit
@@ -87,21 +88,23 @@ def _fitting(tx: Transaction, visit: Visit, service_id: int) -> Service:
 def _write_line(
     tx: Transaction, visit: Visit, service: Service, detail: LineDetail, planned_id: int | None = None
 ) -> int:
+    usual = service.usual
     return lines.add_line(
         tx.connection,
         visit_id=visit.id,
         service_id=service.id,
         provider_id=visit.provider_id,
         fee_cents=service.fee_cents,
-        units=detail.units,
+        units=detail.units if detail.units != 1 else usual.units,
         tooth=detail.tooth,
         surfaces=detail.surfaces,
         area=detail.area,
-        modifiers=" ".join(detail.modifiers),
+        modifiers=" ".join(detail.modifiers or usual.modifiers),
         place=tx.clinic.sites[visit.site_id].place,
         planned_id=planned_id,
         at=tx.now,
         by_id=tx.actor.id,
+        points_to=bring_diagnoses(tx.connection, visit.id, [usual.diagnosis]),
     )
 
 
@@ -113,7 +116,9 @@ def add_line(
     form: LineForm = LineForm(),
     patient_id: int | None = None,
 ) -> int:
-    """A service done; tooth, surfaces and area may follow later, but what is given must be right."""
+    """A service done, with what usually comes with it; tooth, surfaces and area may follow later, but what is
+    given must be right.
+    """
     return _add_line(tx, visit_id, service_id, form, patient_id)
 
 

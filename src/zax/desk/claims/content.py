@@ -16,7 +16,7 @@ from zax.core.claims.carried import Carried, carried_of, carry
 from zax.core.claims.check import check_claim
 from zax.core.claims.claim import Claim, ClaimLine, Clinician, Form, Frequency, Rank
 from zax.core.claims.finding import Finding
-from zax.core.claims.parts import Stay
+from zax.core.claims.parts import Drug, Stay
 from zax.core.claims.planned_answer import planned_number
 from zax.core.claims.procedures import is_crown, is_prosthesis
 from zax.core.claims.situation import Situation
@@ -214,7 +214,14 @@ def _line(
         place=line.place if line.place != place else "",
         rendering=_clinician(rendering) if rendering else None,
         supervising=_clinician(supervising) if supervising else None,
+        drug=_usual_drug(clinic, line),
     )
+
+
+def _usual_drug(clinic: Clinic, line: ServiceLine) -> Drug | None:
+    """The drug that the service is given with, as much as its units take; a claim may say otherwise."""
+    drug = clinic.services[line.service_id].usual.drug
+    return Drug(drug.ndc, drug.of_units(line.units), drug.unit) if drug else None
 
 
 def _as_bill(claim: Claim, about: About) -> Claim:

@@ -5,11 +5,13 @@ another Zax, or opened as a table.
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import asdict
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 
 from zax.clock import to_utc
 from zax.core.charges.new_service import DONE_ON
+from zax.core.charges.usual import TypedUsual
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.money.cents import decimal
 from zax.core.moving.calendar import MovingVisit
@@ -71,6 +73,7 @@ def _services(clinic: Clinic) -> Iterator[dict[str, Cell]]:
             "surfaces": each.rule.surfaces or "",
             "teeth": each.rule.teeth,
             "retired_on": each.retired_on,
+            **asdict(TypedUsual.of(each.usual)),
         }
 
 

@@ -5,11 +5,13 @@ empty cell says nothing. Contract fees stand in a column for each schedule.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from datetime import date
 
 from zax.core.charges.lines import ServiceRule
 from zax.core.charges.new_service import DONE_ON
 from zax.core.charges.teeth import TEETH_WORDS
+from zax.core.charges.usual import TypedUsual
 from zax.core.clinic.services import Service
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.errors import ProblemCollector, Refused
@@ -32,7 +34,14 @@ _WORDS = {
     "surfaces": "Surfaces",
     "teeth": "Which teeth",
     "retired_on": "Out of use from",
+    "units": "Usual units",
+    "modifiers": "Usual modifiers",
+    "diagnosis": "Usual diagnosis",
+    "ndc": "NDC",
+    "ndc_quantity": "NDC quantity a unit",
+    "ndc_unit": "NDC measured in",
 }
+USUAL = ("units", "modifiers", "diagnosis", "ndc", "ndc_quantity", "ndc_unit")
 _OTHERS = {
     "code": "procedure code|service code|cpt|cdt|proc code",
     "words": "description|service|name|words|procedure",
@@ -93,6 +102,7 @@ def _form(cells: Mapping[str, str], before: Service | None, today: date) -> Serv
             done_on=done_on(before.rule),
             surfaces=before.rule.surfaces,
             teeth=before.rule.teeth,
+            **asdict(TypedUsual.of(before.usual)),
         ).model_copy(update={"fee": before.fee_cents, "retired_on": before.retired_on})
     update: dict[str, object] = {}
     if "words" in given:
@@ -100,6 +110,7 @@ def _form(cells: Mapping[str, str], before: Service | None, today: date) -> Serv
     for name, words in (("category", CATEGORY_WORDS), ("done_on", DONE_ON), ("teeth", TEETH_WORDS)):
         if name in given:
             update[name] = key_named(given[name], words)
+    update |= {name: given[name].strip() for name in USUAL if name in given}
     if fee is not None:
         update["fee"] = fee
     if surfaces:
@@ -126,6 +137,10 @@ def _changed(before: Service, form: ServiceForm) -> list[str]:
         ("done on ", DONE_ON[done_on(before.rule)], DONE_ON.get(form.done_on, form.done_on)),
         ("surfaces ", str(before.rule.surfaces), str(form.surfaces if form.done_on == "surfaces" else 0)),
         ("for ", TEETH_WORDS.get(before.rule.teeth, ""), TEETH_WORDS.get(form.teeth, form.teeth)),
+        *(
+            (f"{_WORDS[name].lower()} ", was or "none", " ".join(getattr(form, name).split()) or "none")
+            for name, was in asdict(TypedUsual.of(before.usual)).items()
+        ),
         ("out of use ", str(before.retired_on or "never"), str(form.retired_on or "never")),
     )
     return [f"{name}{was} → {now}" for name, was, now in pairs if was != now]

@@ -12,11 +12,13 @@ from typing import Annotated, TypeAlias
 
 from zax.core.charges.new_service import NewService, checked
 from zax.core.charges.teeth import TEETH_WORDS
+from zax.core.charges.usual import TypedUsual, check_usual
 from zax.core.errors import NotFound, ProblemCollector, Refused
 from zax.core.form import Cents, Form, Reference, a_day_or_none
 from zax.core.money.cents import parse_amount
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
+from zax.store.charges.lines import diagnosis_of
 from zax.store.clinic import setup
 
 DayOrNone: TypeAlias = Annotated[date | None, a_day_or_none("That isn’t a day.")]
@@ -24,7 +26,7 @@ DayOrNone: TypeAlias = Annotated[date | None, a_day_or_none("That isn’t a day.
 
 class ServiceForm(Form):
     """As typed. `done_on` and `surfaces` as in `charges.new_service`; `retired_on` is the first day on which
-    the code is not used anymore.
+    the code is not used anymore; `units` and what follows as in `charges.usual`.
     """
 
     code: str = ""
@@ -35,6 +37,18 @@ class ServiceForm(Form):
     surfaces: Reference = 0
     teeth: str = ""
     retired_on: DayOrNone = None
+    units: str = ""
+    modifiers: str = ""
+    diagnosis: str = ""
+    ndc: str = ""
+    ndc_quantity: str = ""
+    ndc_unit: str = ""
+
+    @property
+    def usual(self) -> TypedUsual:
+        return TypedUsual(
+            self.units, self.modifiers, self.diagnosis, self.ndc, self.ndc_quantity, self.ndc_unit
+        )
 
 
 @act("plans")
@@ -59,6 +73,8 @@ def put_service(tx: Transaction, service_id: int, form: ServiceForm) -> tuple[in
         raise Refused("Choose one from the list.", "teeth")
     if before is None and any(each.code == new.code for each in tx.clinic.services.values()):
         raise Refused(f"{new.code} is on the list already.", "code")
+    usual = check_usual(form.usual, new.code, new.dental)
+    _check_diagnosis(tx, usual.diagnosis)
     values = {
         "words": new.words,
         "category": new.category,
@@ -68,11 +84,26 @@ def put_service(tx: Transaction, service_id: int, form: ServiceForm) -> tuple[in
         "area": new.area,
         "teeth": form.teeth if new.needs_tooth else "",
         "retired_on": form.retired_on,
+        "usual_units": usual.units,
+        "usual_modifiers": " ".join(usual.modifiers),
+        "usual_diagnosis": usual.diagnosis,
+        "ndc": usual.drug.ndc if usual.drug else "",
+        "ndc_quantity": usual.drug.quantity if usual.drug else "",
+        "ndc_unit": usual.drug.unit if usual.drug else "",
     }
     if before is None:
         service_id = setup.add_service(tx.connection, new, str(values["teeth"]))
     setup.change_service(tx.connection, service_id, values)
     return service_id, new
+
+
+def _check_diagnosis(tx: Transaction, code: str) -> None:
+    """One that a claim may carry; Refused for a heading and for what is in no book."""
+    if not code:
+        return
+    found = diagnosis_of(tx.connection, code)
+    if found is None or not found.billable:
+        raise Refused(f"{code} isn’t a diagnosis that can be billed.", "diagnosis")
 
 
 @act("plans")

@@ -4,6 +4,7 @@ site's wall clock.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
@@ -338,6 +339,9 @@ class NewLine:
     place: str
     fee_cents: int
     provider_id: int
+    units: int = 1
+    modifiers: str = ""
+    points_to: Sequence[str] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

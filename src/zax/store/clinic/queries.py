@@ -13,6 +13,7 @@ from zax.core.book.booking import needs_from
 from zax.core.book.calendar import Closure, DayException, Pattern, WeeklyRule
 from zax.core.book.hours import Span
 from zax.core.charges.lines import ServiceRule
+from zax.core.charges.usual import Usual, UsualDrug
 from zax.core.clinic.places import Room, Site
 from zax.core.clinic.providers import Provider
 from zax.core.clinic.services import Service, ServiceSet
@@ -133,6 +134,12 @@ def services(connection: Connection) -> dict[int, Service]:
                 area=row.area,
             ),
             retired_on=row.retired_on,
+            usual=Usual(
+                row.usual_units,
+                tuple(row.usual_modifiers.split()),
+                row.usual_diagnosis,
+                UsualDrug(row.ndc, row.ndc_quantity, row.ndc_unit) if row.ndc else None,
+            ),
         )
         for row in _all(connection, tables.service, tables.service.c.code)
     }

@@ -120,6 +120,12 @@ service = Table(
     text_column("teeth", 10),
     text_column("area", 8),
     Column("retired_on", Date),
+    number_column("usual_units", "1"),
+    text_column("usual_modifiers", 11),
+    text_column("usual_diagnosis", 8),
+    text_column("ndc", 11),
+    text_column("ndc_quantity", 10),
+    text_column("ndc_unit", 2),
 )
 # Fees that hold from a day on; `ended_at` when they came to hold, or were dropped.
 planned_fee = Table(

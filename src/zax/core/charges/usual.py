@@ -1,0 +1,110 @@
+"""What a service usually comes with, so that nobody types it each time: units, modifiers, a diagnosis, and
+the drug it is given with.
+
+A line starts with these and can be changed like any other; what is typed with it comes first. They are for
+medical services (X12 005010X222A1: SV101, SV104, HI, and loop 2410 for the drug): a dental line has one unit
+of everything it names, and none of the rest.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from decimal import Decimal
+
+from zax.core.charges.modifiers import check_modifiers
+from zax.core.errors import ProblemCollector, Refused
+from zax.core.reading import needed_number
+
+MOST_UNITS = 99
+DRUG_UNITS = {"ML": "mL", "UN": "units", "GR": "grams", "ME": "mg", "F2": "international units"}
+_QUANTITY = re.compile(r"\d{1,6}(\.\d{1,3})?")
+_DIAGNOSIS = re.compile(r"[A-TV-Z]\d[0-9A-Z](\.[0-9A-Z]{1,4})?")
+
+
+@dataclass(frozen=True, slots=True)
+class UsualDrug:
+    """An NDC of eleven digits and how much of it goes with one unit of the service, in one of DRUG_UNITS."""
+
+    ndc: str
+    quantity: str
+    unit: str
+
+    def of_units(self, units: int) -> str:
+        """How much goes with so many units: '0.5' for three is '1.5'."""
+        return format((Decimal(self.quantity) * units).normalize() + 0, "f")
+
+
+@dataclass(frozen=True, slots=True)
+class Usual:
+    """Nothing but one unit, unless somebody said otherwise."""
+
+    units: int = 1
+    modifiers: tuple[str, ...] = ()
+    diagnosis: str = ""
+    drug: UsualDrug | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class TypedUsual:
+    """As typed."""
+
+    units: str = ""
+    modifiers: str = ""
+    diagnosis: str = ""
+    ndc: str = ""
+    ndc_quantity: str = ""
+    ndc_unit: str = ""
+
+    @classmethod
+    def of(cls, usual: Usual) -> TypedUsual:
+        """What is kept, as it is typed."""
+        drug = usual.drug
+        return cls(
+            str(usual.units) if usual.units != 1 else "",
+            " ".join(usual.modifiers),
+            usual.diagnosis,
+            drug.ndc if drug else "",
+            drug.quantity if drug else "",
+            drug.unit if drug else "",
+        )
+
+
+def check_usual(typed: TypedUsual, code: str, dental: bool) -> Usual:
+    """As it may be kept; raises Problems beside units, modifiers, diagnosis, ndc, ndc_quantity or ndc_unit.
+    Whether a diagnosis can be billed is for the code book to say.
+    """
+    if dental:
+        if any((typed.units.strip() not in {"", "1"}, typed.modifiers.strip(), typed.diagnosis.strip())):
+            raise Refused("Units, modifiers and a diagnosis are for medical services.", "units")
+        return Usual()
+    with ProblemCollector() as wrong:
+        units = (
+            wrong.take(needed_number, typed.units, "units", 1, MOST_UNITS, f"Units can be 1 to {MOST_UNITS}.")
+            if typed.units.strip()
+            else 1
+        )
+        modifiers = wrong.take(check_modifiers, typed.modifiers, code, dental)
+        diagnosis = wrong.take(_diagnosis, typed.diagnosis)
+        drug = _drug(wrong, typed)
+    return Usual(units or 1, modifiers or (), diagnosis or "", drug)
+
+
+def _diagnosis(text: str) -> str:
+    code = text.strip().upper()
+    if code and not _DIAGNOSIS.fullmatch(code):
+        raise Refused("A diagnosis is a code of ICD-10-CM, such as Z23.", "diagnosis")
+    return code
+
+
+def _drug(wrong: ProblemCollector, typed: TypedUsual) -> UsualDrug | None:
+    ndc, quantity = typed.ndc.replace("-", "").strip(), typed.ndc_quantity.strip()
+    if not any((ndc, quantity, typed.ndc_unit)):
+        return None
+    if len(ndc) != 11 or not (ndc.isascii() and ndc.isdecimal()):
+        wrong.add("ndc", "An NDC has eleven digits, such as 12345-6789-01.")
+    if not _QUANTITY.fullmatch(quantity) or not quantity.isascii() or not Decimal(quantity):
+        wrong.add("ndc_quantity", "How much of it goes with one unit, such as 0.5?")
+    if typed.ndc_unit not in DRUG_UNITS:
+        wrong.add("ndc_unit", "Choose what it’s measured in.")
+    return UsualDrug(ndc, quantity, typed.ndc_unit)

@@ -1,0 +1,91 @@
+"""A service brings what it usually comes with: at booking, when it is charged, by set, and onto the claim."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import insert
+
+from tests.conftest import JUNO, SAM, TODAY, add_patient, order
+from zax.core.errors import Problems, Refused
+from zax.desk.acts.transaction import Desk
+from zax.desk.book.booking import book_visit
+from zax.desk.charges.charges import LineForm, add_line, change_line
+from zax.desk.claims.content import _usual_drug
+from zax.desk.moving.lists_out import list_lines
+from zax.desk.setup.services import ServiceForm, save_service
+from zax.store import schema
+from zax.store.money import queries as money
+from zax.store.money.records import ServiceLine
+
+USUAL = {
+    "units": "2",
+    "modifiers": "SL",
+    "diagnosis": "Z23",
+    "ndc": "12345-6789-01",
+    "ndc_quantity": "0.5",
+    "ndc_unit": "ML",
+}
+
+
+@pytest.fixture
+def vaccine(setup: Desk) -> int:
+    """The first medical service, as one that comes with all of it."""
+    with setup.engine.begin() as connection:
+        known = [{"code": "Z23", "words": "Immunization", "billable": True}]
+        known.append({"code": "Z2", "words": "A heading", "billable": False})
+        connection.execute(insert(schema.diagnosis_code).prefix_with("IGNORE"), known)
+    return save(setup)
+
+
+def save(desk: Desk, **changes: str) -> int:
+    medical = (each for each in desk.clinic.services.values() if not each.dental)
+    service = next(each for each in medical if each.offered(TODAY))
+    form = ServiceForm.model_validate(
+        {"words": service.words, "category": service.category, "fee": "50.00"} | USUAL | changes
+    )
+    return save_service(desk, SAM, service.id, form)
+
+
+def of_visit(desk: Desk, visit: int) -> tuple[list[ServiceLine], list[str]]:
+    with desk.engine.connect() as connection:
+        lines = list(money.visit_lines(connection, visit))
+        return lines, [row.code for row in money.visit_diagnoses(connection, visit)]
+
+
+def test_a_line_starts_with_it_and_what_is_typed_comes_first(setup: Desk, vaccine: int) -> None:
+    visit = book_visit(setup, JUNO, order(add_patient(setup)))
+    before, _ = of_visit(setup, visit)
+    first = add_line(setup, JUNO, visit, vaccine)
+    second = add_line(setup, JUNO, visit, vaccine, LineForm(units="3", modifiers="59"))
+    lines, diagnoses = of_visit(setup, visit)
+    made = {each.id: each for each in lines}
+    assert (made[first].units, made[first].modifiers, list(made[first].points_to)) == (2, "SL", ["Z23"])
+    assert (made[second].units, made[second].modifiers) == (3, "59")
+    assert diagnoses == ["Z23"] and len(lines) == len(before) + 2
+    change_line(setup, JUNO, visit, first, LineForm(units="1", billed=True))
+    assert {each.id: each.units for each in of_visit(setup, visit)[0]}[first] == 1
+
+
+def test_a_booking_brings_it_for_what_its_type_does_and_what_was_added(setup: Desk, vaccine: int) -> None:
+    visit = book_visit(setup, JUNO, order(add_patient(setup), also=(f"service:{vaccine}|||",)))
+    lines, diagnoses = of_visit(setup, visit)
+    (line,) = [each for each in lines if each.service_id == vaccine]
+    assert (line.units, line.modifiers, list(line.points_to)) == (2, "SL", ["Z23"]) and diagnoses == ["Z23"]
+
+
+def test_the_claim_says_the_drug_by_units(setup: Desk, vaccine: int) -> None:
+    visit = book_visit(setup, JUNO, order(add_patient(setup)))
+    line = add_line(setup, JUNO, visit, vaccine)
+    (made,) = [each for each in of_visit(setup, visit)[0] if each.id == line]
+    drug = _usual_drug(setup.clinic, made)
+    assert drug is not None and (drug.ndc, drug.quantity, drug.unit) == ("12345678901", "1", "ML")
+
+
+def test_what_cannot_be_billed_is_refused_and_lists_carry_it(setup: Desk, vaccine: int) -> None:
+    for code in ("Z2", "Z99.9X"):
+        with pytest.raises((Refused, Problems)) as refused:
+            save(setup, diagnosis=code)
+        assert "diagnosis" in refused.value.problems
+    with setup.engine.connect() as connection:
+        text = "".join(list_lines(connection, setup.clinic, "services", TODAY))
+    assert "Usual diagnosis" in text and "12345678901" in text
