@@ -11,7 +11,7 @@ import socket
 
 def tell(state: str) -> None:
     """Such as READY=1 or WATCHDOG=1, to the socket named in NOTIFY_SOCKET. A manager that is going down and
-    does not listen any more is no reason to fail.
+    no longer listens is no reason to fail.
     """
     address = os.environ.get("NOTIFY_SOCKET", "")
     if not address:

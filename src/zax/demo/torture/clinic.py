@@ -38,7 +38,7 @@ PORTS = ("ZAX_PORT", "ZAX_DB_PORT", "ZAX_STANDIN_PORT", "ZAX_SMTP_PORT", "ZAX_PO
 
 
 class NotWell(RuntimeError):
-    """The clinic did not come back in time."""
+    """The clinic was not back in time."""
 
 
 @dataclass(slots=True)

@@ -45,7 +45,7 @@ class Judge:
             self.faults += there(connection, done)
 
     def end(self, done: Sequence[Done], standin_url: str) -> None:
-        """When nothing is under way any more."""
+        """when nothing is under way anymore."""
         self.faults += recount(self.engine).faults
         with self.engine.connect() as connection:
             self.faults += there(connection, done)
