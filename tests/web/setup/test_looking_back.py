@@ -4,11 +4,17 @@ from __future__ import annotations
 
 import csv
 import io
+from datetime import timedelta
 
-from tests.conftest import JUNO, add_patient, order
+from sqlalchemy import insert, update
+
+from tests.conftest import JUNO, TODAY, add_patient, at, order
 from tests.web.conftest import Browser
+from zax.core.people.unusual import NEAR_DAYS
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
+from zax.store import schema
+from zax.store.setup.looking_back import look_facts
 
 PAGE = "/setup/looking-back"
 
@@ -31,6 +37,23 @@ def test_who_looked_and_what_of_it_is_unusual(sam: Browser, desk: Desk) -> None:
     sam.get(f"/patients/{patient}")
     assert "Nell Quill" in sam.get(f"{PAGE}?what=looked").text
     assert "the same last name" in sam.get(f"{PAGE}?what=unusual").text
+
+
+def test_an_evening_is_of_the_clinics_day_whatever_day_it_is_in_utc(sam: Browser, desk: Desk) -> None:
+    """Ten days after a visit looking is ordinary still, in the evening as well; and an evening is one day."""
+    patient = add_patient(desk, first="Nell", last="Berg")
+    visit = book_visit(desk, JUNO, order(patient))
+    with desk.engine.begin() as connection:
+        long_ago = {"day": TODAY - timedelta(days=NEAR_DAYS)}
+        connection.execute(update(schema.visit).where(schema.visit.c.id == visit).values(long_ago))
+        moments = [at(hour, 30) for hour in (15, 17)]  # midnight in UTC lies between them
+        assert {each.date() for each in moments} == {TODAY, TODAY + timedelta(days=1)}
+        rows = [{"at": each, "user_id": 2, "patient_id": patient, "screen": "record"} for each in moments]
+        connection.execute(insert(schema.look), rows)
+        start = at(0, 0)
+        facts = look_facts(connection, TODAY, start, start + timedelta(days=1))
+    assert [(each.times, each.near) for each in facts] == [(2, True)]
+    assert "Nell Berg" not in sam.get(f"{PAGE}?what=unusual").text
 
 
 def test_all_of_it_as_csv_guarded(sam: Browser, desk: Desk) -> None:

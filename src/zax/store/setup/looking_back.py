@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 
 from sqlalchemy import ColumnElement, Connection, and_, bindparam, select, text
 
@@ -119,17 +119,17 @@ _FACTS = text(
     SELECT d.user_id, u.name AS user_name, d.patient_id, p.first, p.last, d.at, d.times,
       EXISTS (
         SELECT 1 FROM visit v WHERE v.patient_id = d.patient_id
-          AND v.day BETWEEN DATE(d.at) - INTERVAL :near DAY AND DATE(d.at) + INTERVAL :near DAY
+          AND v.day BETWEEN :day - INTERVAL :near DAY AND :day + INTERVAL :near DAY
       ) AS near,
       EXISTS (
         SELECT 1 FROM audit a WHERE a.patient_id = d.patient_id AND a.by_id = d.user_id
           AND a.at BETWEEN d.at - INTERVAL 12 HOUR AND d.at + INTERVAL 12 HOUR
       ) AS did
     FROM (
-      SELECT l.user_id, l.patient_id, DATE(l.at) AS day, MIN(l.at) AS at, COUNT(*) AS times
+      SELECT l.user_id, l.patient_id, MIN(l.at) AS at, COUNT(*) AS times
       FROM look l
       WHERE l.at >= :since AND l.at < :until
-      GROUP BY l.user_id, l.patient_id, DATE(l.at)
+      GROUP BY l.user_id, l.patient_id
     ) d
     JOIN `user` u ON u.id = d.user_id
     JOIN patient p ON p.id = d.patient_id
@@ -137,6 +137,8 @@ _FACTS = text(
 ).bindparams(bindparam("near", NEAR_DAYS))
 
 
-def look_facts(connection: Connection, since: datetime, until: datetime) -> list[LookFacts]:
-    """Each person’s looks at each patient by the day; moments are UTC."""
-    return many(connection, _FACTS, LookFacts, since=since, until=until)
+def look_facts(connection: Connection, day: date, since: datetime, until: datetime) -> list[LookFacts]:
+    """Each person’s looks at each patient on one day of the clinic, which goes from one moment to the other
+    (UTC).
+    """
+    return many(connection, _FACTS, LookFacts, day=str(day), since=since, until=until)

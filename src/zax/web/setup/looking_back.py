@@ -11,9 +11,10 @@ from fastapi import APIRouter, Request
 from fastapi.responses import Response, StreamingResponse
 
 from zax.clock import local, to_utc
-from zax.core.people.unusual import unusual
+from zax.core.people.unusual import Unusual, unusual
 from zax.core.reading import day_or_none, reference
 from zax.core.table import Cell, table_lines
+from zax.store.engine import Connection
 from zax.store.patients.patients import known_patient
 from zax.store.people.people import all_users
 from zax.store.setup import looking_back as stored
@@ -64,6 +65,19 @@ class Asked:
         )
 
 
+def _odd(connection: Connection, asked: Asked, zone: str) -> list[Unusual]:
+    """What stands out, day by day of the clinic."""
+    days = (asked.until - timedelta(days=back) for back in range(UNUSUAL_FOR.days))
+    return unusual(
+        look
+        for day in days
+        if day >= asked.since
+        for look in stored.look_facts(
+            connection, day, _midnight(day, zone), _midnight(day + timedelta(days=1), zone)
+        )
+    )
+
+
 def _midnight(day: date, zone: str) -> datetime:
     return to_utc(datetime(day.year, day.month, day.day), zone)
 
@@ -93,8 +107,7 @@ def show(request: Request, before: int = 0) -> Response:
         patient = known_patient(connection, asked.patient_id) if asked.patient_id else None
         did = stored.acts(connection, wanted, ROWS + 1, before) if asked.what == "did" else []
         saw = stored.looks(connection, wanted, ROWS + 1, before) if asked.what == "looked" else []
-        week = max(wanted.since, wanted.until - UNUSUAL_FOR)
-        odd = unusual(stored.look_facts(connection, week, wanted.until)) if asked.what == "unusual" else []
+        odd = _odd(connection, asked, zone) if asked.what == "unusual" else []
     rows: list[Did] | list[Saw] = did or saw
     return setup_page(
         ctx,
