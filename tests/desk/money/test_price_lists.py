@@ -11,15 +11,21 @@ from hypothesis import given
 from hypothesis import strategies as st
 from sqlalchemy import insert
 
-from tests.conftest import JUNO, ODILE, SAM, TODAY, add_patient, scalar, visit_at_checkout
+from tests.conftest import JUNO, ODILE, SAM, TODAY, add_patient, order, scalar, visit_at_checkout
 from tests.desk.paying import agrees, all_lines, pay
 from zax.core.coverage.fees import FeeSchedule, Less, allowed_fees, less_by_list
 from zax.core.errors import Problems
 from zax.desk.acts.transaction import Desk
+from zax.desk.arrivals.check_in import check_in
+from zax.desk.book.booking import book_visit
+from zax.desk.book.track import take_to_room
+from zax.desk.charges.charges import LineForm, change_line
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
 from zax.desk.coverage.plans import end_schedule, save_fees
+from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.setup.money import save_discount
 from zax.store import schema
+from zax.store.money import queries as money
 
 pytestmark = pytest.mark.usefixtures("setup")
 
@@ -50,6 +56,41 @@ def price_list(desk: Desk, dollars: str = "200", **more: str) -> int:
 def owed(desk: Desk, visit: int) -> int:
     return int(
         scalar(desk, "SELECT COALESCE(SUM(patient_cents), 0) FROM journal WHERE visit_id = :v", v=visit)
+    )
+
+
+@pytest.mark.parametrize(
+    ("percent", "listed"), [("0", ""), ("10", ""), ("0", "200"), ("10", "200"), ("50", "200")]
+)
+def test_the_sheet_says_before_it_is_charged_what_comes_off_then(
+    desk: Desk, percent: str, listed: str
+) -> None:
+    if listed:
+        price_list(desk, listed)
+    if percent != "0":
+        save_discount(desk, SAM, 0, 0, "Seniors", percent, flag_of(desk), True)
+    visit = book_visit(desk, JUNO, order(flagged(desk), 1, "14:00", "Filling"))
+    with desk.engine.connect() as connection:
+        sheet = sheet_of(connection, desk.clinic, desk.clock.now(), visit)
+    due = sheet.bill.patient - sum(sheet.off.values())
+    check_in(desk, JUNO, visit)
+    take_to_room(desk, JUNO, visit)
+    with desk.engine.connect() as connection:
+        (line,) = money.visit_lines(connection, visit)
+    change_line(desk, JUNO, visit, line.id, LineForm(units="1", tooth="14", surfaces="MO", billed=True))
+    ready_for_checkout(desk, JUNO, visit)
+    assert (
+        owed(desk, visit)
+        == due
+        == {"0": 28_600, "10": 25_740, "50": 14_300}[percent]
+        - ({"0": 8_600, "10": 5_740, "50": 0}[percent] if listed else 0)
+    )
+    assert list(sheet.off) == (
+        ["Members"]
+        if listed and percent != "50"
+        else [f"Seniors, {percent} percent"]
+        if percent != "0"
+        else []
     )
 
 

@@ -20,7 +20,7 @@ from zax.desk.book.placing import stands_outside
 from zax.desk.book.web_requests import held_words
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.eligibility import cover_mark
-from zax.desk.money.ledger import Bill, bill_of
+from zax.desk.money.ledger import Bill, bill_of, off_of
 from zax.desk.record.record_gaps import visit_facts
 from zax.store.book import queries as visits
 from zax.store.book.records import TrackRow, Visit
@@ -44,8 +44,8 @@ class TrackStop:
 
 @dataclass(slots=True)
 class Sheet:
-    """`due` is the patient's open part of this visit; cents. `known` is what is on file of the patient.
-    `begun`: its time has come.
+    """`due` is the patient's open part of this visit, `off` what their flags take off their estimated part,
+    by its words; cents. `known` is what is on file of the patient. `begun`: its time has come.
     """
 
     visit: Visit
@@ -59,6 +59,7 @@ class Sheet:
     history: list[TrackRow]
     waited: int
     bill: Bill
+    off: dict[str, int]
     due: int
     insurer_open: int
     known: Known
@@ -109,6 +110,7 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         history,
         minutes_since(moved, Stop.HERE, now) or 0,
         bill,
+        _off(clinic, bill, known.about.flags, visit),
         sums.patient,
         sums.insurer,
         known,
@@ -123,6 +125,13 @@ def sheet_of(connection: Connection, clinic: Clinic, now: datetime, visit_id: in
         screens.in_whose_hand(connection, visit_id) if stop == Stop.SHELF else None,
         (visit.day, visit.start_min) <= (today, wall.hour * 60 + wall.minute),
     )
+
+
+def _off(clinic: Clinic, bill: Bill, flags: frozenset[int], visit: Visit) -> dict[str, int]:
+    made: dict[str, int] = {}
+    for each in off_of(clinic, bill, flags, visit.day).values():
+        made[each.words] = made.get(each.words, 0) + each.cents
+    return made
 
 
 def large_line(moved: list[Moved], stop: Stop, zone: str, today: date) -> list[TrackStop]:

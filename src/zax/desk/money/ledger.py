@@ -167,7 +167,7 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
         else:
             wanted.pop(line_id)
     flags = {each.flag_id for each in flags_of(tx.connection, visit.patient_id)} if wanted else set()
-    off = _discount_by_flag(tx, flags)
+    less = off_of(tx.clinic, bill, flags, visit.day)
     for each in wanted.values():
         add_entry(
             tx,
@@ -178,33 +178,60 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
             each.why,
             line_id=each.line_id,
         )
-        less = percent_of(each.patient, off.percent) if off else 0
-        listed = _less_by_list(tx, visit, bill, each, flags)
-        if listed.cents > less:
-            add_entry(tx, visit, Kind.DISCOUNT, -listed.cents, 0, listed.words, line_id=each.line_id)
-        elif off and less:
-            words = f"{off.words}, {off.percent} percent"
-            add_entry(tx, visit, Kind.DISCOUNT, -less, 0, words, line_id=each.line_id, discount_id=off.id)
+        off = less.get(each.line_id)
+        if off is not None:
+            add_entry(
+                tx,
+                visit,
+                Kind.DISCOUNT,
+                -off.cents,
+                0,
+                off.words,
+                line_id=each.line_id,
+                discount_id=off.discount_id,
+            )
     for each in bill.estimates:
         ids = [row.id for row in bill.coverages]
         lines.note_estimate(tx.connection, each.line_id, [*zip(ids, each.uses, strict=False)], each.contract)
     return bill
 
 
-def _less_by_list(
-    tx: Transaction, visit: Visit, bill: Bill, priced: LineEstimate, flags: Collection[int]
-) -> Less:
-    """What the patient's price list takes off a line; nothing where a plan covers the visit."""
-    if bill.coverages or not flags:
-        return Less(0, "")
-    line = next(each for each in bill.lines if each.id == priced.line_id)
-    code = tx.clinic.services[line.service_id].code
-    return less_by_list(tx.clinic.contracts.schedules, flags, visit.day, code, line.units, priced.patient)
+@dataclass(frozen=True, slots=True)
+class Off:
+    """What comes off the patient's part of a line by a flag: cents, in words, and the discount where it is
+    one.
+    """
+
+    cents: int
+    words: str
+    discount_id: int | None = None
 
 
-def _discount_by_flag(tx: Transaction, flags: Collection[int]) -> Discount | None:
+def off_of(clinic: Clinic, bill: Bill, flags: Collection[int], day: date) -> dict[int, Off]:
+    """By line, what a patient with these flags does not pay: the larger of their discount and what their
+    price list takes off; the list counts only where no plan covers the visit.
+    """
+    discount = _discount_by_flag(clinic, flags)
+    made: dict[int, Off] = {}
+    for line, priced in zip(bill.lines, bill.estimates, strict=True):
+        less = percent_of(priced.patient, discount.percent) if discount else 0
+        code = clinic.services[line.service_id].code
+        listed = (
+            Less(0, "")
+            if bill.coverages
+            else less_by_list(clinic.contracts.schedules, flags, day, code, line.units, priced.patient)
+        )
+        if listed.cents > less:
+            made[line.id] = Off(listed.cents, listed.words)
+        elif discount and less:
+            words = f"{discount.words}, {discount.percent} percent"
+            made[line.id] = Off(less, words, discount.id)
+    return made
+
+
+def _discount_by_flag(clinic: Clinic, flags: Collection[int]) -> Discount | None:
     """The largest discount in use that one of these flags brings, or None."""
-    found = [each for each in tx.clinic.money.discounts.values() if each.active and each.flag_id in flags]
+    found = [each for each in clinic.money.discounts.values() if each.active and each.flag_id in flags]
     return max(found, key=lambda each: each.percent, default=None)
 
 
