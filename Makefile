@@ -17,7 +17,7 @@ demo-fresh: setup
 	@exec bin/zax demo --fresh
 
 test: setup-browser
-	$(PY) -m pytest -q -n 2 --dist loadscope tests
+	$(PY) -m pytest -q -n 2 --dist loadscope --durations 30 tests
 
 check: setup-browser lint types imports dead share test
 # Everything but the browser walks and what is marked slow: a minute and a half on two cores.

@@ -22,17 +22,13 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.money.payments import Item
 
-SHORT = tuple(
-    each
-    for each in BLOWS
-    if each.name in {"database killed", "web killed", "worker killed", "outside dead", "clock jumps an hour"}
-)
+SHORT = tuple(each for each in BLOWS if each.name in {"database killed", "web killed", "clock jumps an hour"})
 
 
 @pytest.mark.slow
 def test_a_clinic_whose_parts_die_keeps_every_word_it_gave(tmp_path: Path) -> None:
     clinic = Clinic(tmp_path / "var", {name: free_port() for name in PORTS})
-    account = storm(clinic, SHORT, desks=3, seed=7)
+    account = storm(clinic, SHORT, desks=2, seed=7)
     assert account.faults == []
     assert set(account.blows) == {each.name for each in SHORT}
     assert {"booked", "paid"} <= set(account.done) and account.looks == len(SHORT)
