@@ -36,6 +36,7 @@ from zax.desk.moving.lists_out import list_lines
 from zax.desk.people.inviting import Letters, links_for_managers
 from zax.desk.people.sign_in import matches
 from zax.desk.setup.opening import open_clinic
+from zax.desk.setup.own_fields import OwnFieldForm, save_own_field
 from zax.store import schema
 from zax.store.engine import connect
 from zax.store.files import FileStore
@@ -228,6 +229,11 @@ def test_the_lists_of_one_clinic_come_into_another_that_has_just_opened(
         desk = Desk(place.engine, clinic.desk.clock, load(connection))
     manager = Actor(open_clinic(desk, OPENING), "Mara Lind", MANAGER)
     twins = set()
+    # What a clinic keeps besides what everybody does, it sets up itself: then the lists bring it.
+    with clinic.engine.connect() as connection:
+        for each in load(connection).own_fields.values():
+            made = {"words": each.words, "kind": each.kind, "choices": ", ".join(each.choices)}
+            save_own_field(desk, manager, 0, OwnFieldForm(**made, active=True))
     for key in LISTED:
         job = bring(desk, place.store.var, key, packed.read(f"lists/{key}.csv"), actor=manager)
         assert job.refused == 0, (key, came(desk, job, "refused"))

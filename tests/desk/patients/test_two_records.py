@@ -111,7 +111,7 @@ def test_a_merge_moves_everything_and_loses_nothing(desk: Desk, tmp_path: Path) 
         for t, c in naming_columns()
     }
     with desk.engine.connect() as connection:
-        _, _, choices, counted = preview(connection, keep, drop)
+        _, _, choices, counted = preview(connection, desk.clinic, keep, drop)
         versions = {r.id: r.version for r in known_patients(connection, [keep, drop]).values()}
     assert {c.name: c.suggested for c in choices} == {
         "last": "keep",

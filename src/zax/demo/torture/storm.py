@@ -19,7 +19,7 @@ from zax.demo.torture.clinic import Clinic
 from zax.demo.torture.desks import FrontDesk, Told
 from zax.demo.torture.faults import Blow
 from zax.demo.torture.ground import lay_out
-from zax.demo.torture.judge import Judge
+from zax.demo.torture.judge import STAYS, Judge
 from zax.store.acts.outbox import due_by_kind
 from zax.store.engine import TROUBLE
 
@@ -28,8 +28,6 @@ USERS, MAY_IMPORT = ("juno", "sam"), {"sam"}
 CALM = (0.3, 3.0)
 # Thousands of receipts are drawn at two or three a second.
 QUIET_SECONDS = 1_500.0
-# A payer of the demo never answers, so asking it never ends.
-STAYS = {"eligibility"}
 # Errands that failed are tried again after pauses; the last of those of a blow is due by then.
 SOON = timedelta(minutes=2)
 
@@ -142,7 +140,7 @@ def _until_quiet(engine: Engine) -> None:
         try:
             soon = demo_clock(engine).now() + SOON
             with engine.connect() as connection:
-                if {each[0] for each in due_by_kind(connection, soon)} <= STAYS:
+                if {each[0] for each in due_by_kind(connection, soon)} <= {STAYS}:
                     return
         except TROUBLE:
             pass  # asked again until the deadline; what is left then is told by the judge

@@ -12,7 +12,7 @@ TEXTS = (('usual_modifiers', 11), ('usual_diagnosis', 8), ('ndc', 11), ('ndc_qua
 
 
 def upgrade() -> None:
-    op.add_column('service', sa.Column('usual_units', sa.Integer(), server_default='1', nullable=False))
+    op.add_column('service', sa.Column('usual_units', sa.SmallInteger(), server_default='1', nullable=False))
     for name, length in TEXTS:
         op.add_column('service', sa.Column(name, sa.String(length), server_default='', nullable=False))
 
