@@ -146,9 +146,9 @@ def test_a_merge_moves_everything_and_loses_nothing(desk: Desk, tmp_path: Path) 
     with pytest.raises(Conflict, match="already merged. Check"):
         merge(desk, ODILE, keep, drop, {}, (1, 1))
     with pytest.raises(Refused), desk.engine.connect() as connection:
-        preview(connection, keep, keep)
+        preview(connection, desk.clinic, keep, keep)
     with pytest.raises(NotFound), desk.engine.connect() as connection:
-        preview(connection, keep, 10**7)
+        preview(connection, desk.clinic, keep, 10**7)
 
 
 def test_numbers_of_several_merges_lead_to_the_last(desk: Desk) -> None:
