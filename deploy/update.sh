@@ -30,7 +30,8 @@ if [ "$(schema "$new")" = "$(schema "$old")" ]; then
     systemctl restart "zax-web@$n"
     if ! answers "841$n"; then
       ln -sfn "$old" "$current"
-      systemctl restart "zax-web@$n"
+      systemctl restart zax-web@1 zax-web@2
+      echo "It was put back: $old runs." >&2
       exit 1
     fi
   done

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import os
+import shutil
 import signal
 import socket
 import subprocess
 import sys
+import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -17,14 +20,16 @@ from zax.settings import ROOT
 
 
 @pytest.fixture
-def manager(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> socket.socket:
-    path = f"/tmp/zax-notify-{os.getpid()}"
-    Path(path).unlink(missing_ok=True)
+def manager(monkeypatch: pytest.MonkeyPatch) -> Iterator[socket.socket]:
+    folder = tempfile.mkdtemp(prefix="zax-")  # shorter than a test's own: such an address has 107 signs
+    path = f"{folder}/notify"
     listening = socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM)
     listening.bind(path)
     listening.settimeout(120)
     monkeypatch.setenv("NOTIFY_SOCKET", path)
-    return listening
+    yield listening
+    listening.close()
+    shutil.rmtree(folder)
 
 
 def test_what_is_told_arrives_and_a_manager_that_is_gone_is_no_trouble(

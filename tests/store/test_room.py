@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import shutil
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -65,3 +67,18 @@ def test_the_database_tells_a_full_disk_in_several_ways(number: int, words: str,
     for kind in (InternalError, OperationalError):
         error = kind("INSERT", {}, Said(words))
         assert isinstance(error, TROUBLE) and out_of_room(error) is full
+
+
+def test_two_who_keep_the_same_content_at_once_both_succeed(tmp_path: Path) -> None:
+    store, content = FileStore(tmp_path), bytes(2 * MEGABYTE)
+    gate = threading.Barrier(8)
+
+    def put(_: int) -> str:
+        gate.wait()
+        return store.put(content)
+
+    for n in range(10):
+        content = bytes([n]) * MEGABYTE
+        with ThreadPoolExecutor(8) as pool:
+            assert len(set(pool.map(put, range(8)))) == 1
+    assert not list(tmp_path.rglob("*.part"))

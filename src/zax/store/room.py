@@ -5,7 +5,9 @@ defect, since nothing is wrong with what was asked and it will go through once t
 from __future__ import annotations
 
 import errno
+import fcntl
 import os
+import secrets
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -27,7 +29,8 @@ def kept_whole(path: Path) -> Iterator[Path]:
     """Where to write what is to be at `path`: it is there whole when the block ends well, and nothing of it
     when not. Raises NoRoom on a full disk.
     """
-    part = path.with_name(f"{path.name}.{os.getpid()}.part")
+    # A name of its own: two may keep the same at once.
+    part = path.with_name(f"{path.name}.{secrets.token_hex(8)}.part")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         yield part
@@ -45,7 +48,8 @@ def append_line(path: Path, line: str) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     sent = f"{line}\n".encode()
     with open_log(path) as out:
-        before = out.tell()
+        fcntl.flock(out, fcntl.LOCK_EX)  # so that what is taken back is never another's line
+        before = out.seek(0, os.SEEK_END)
         try:
             whole = out.write(sent) == len(sent)
         except OSError as error:

@@ -47,7 +47,12 @@ def test_what_a_claim_could_not_say_is_refused_beside_its_field(changed: dict[st
 
 def test_a_dental_service_has_none_of_it() -> None:
     assert check_usual(TypedUsual(units="1"), "D2740", True) == Usual()
-    for typed in (TypedUsual(units="2"), TypedUsual(modifiers="25"), TypedUsual(diagnosis="K02.9")):
+    for typed in (
+        TypedUsual(units="2"),
+        TypedUsual(modifiers="25"),
+        TypedUsual(diagnosis="K02.9"),
+        TypedUsual(ndc="12345678901"),
+    ):
         with pytest.raises(Refused):
             check_usual(typed, "D2740", True)
 

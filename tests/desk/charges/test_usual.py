@@ -12,8 +12,10 @@ from zax.core.errors import Problems, Refused
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.charges.charges import LineForm, add_line, change_line
+from zax.desk.charges.diagnoses import add_diagnosis, remove_diagnosis
 from zax.desk.claims.content import _usual_drug
 from zax.desk.moving.lists_out import list_lines
+from zax.desk.moving.services import said_otherwise
 from zax.desk.setup.services import ServiceForm, save_service
 from zax.store import schema
 from zax.store.money import queries as money
@@ -97,3 +99,25 @@ def test_what_cannot_be_billed_is_refused_and_lists_carry_it(setup: Desk, vaccin
     with setup.engine.connect() as connection:
         text = "".join(list_lines(connection, setup.clinic, "services", TODAY))
     assert "Usual diagnosis" in text and "12345678901" in text
+
+
+def test_it_comes_also_after_a_diagnosis_in_front_was_taken_away(setup: Desk, vaccine: int) -> None:
+    visit = book_visit(setup, JUNO, order(add_patient(setup)))
+    for code in ("J02.9", "R05.1"):
+        add_diagnosis(setup, JUNO, visit, code)
+    remove_diagnosis(setup, JUNO, visit, "J02.9")
+    line = add_line(setup, JUNO, visit, vaccine)
+    lines, diagnoses = of_visit(setup, visit)
+    assert diagnoses == ["R05.1", "Z23"]
+    assert {each.id: list(each.points_to) for each in lines}[line] == ["Z23"]
+
+
+def test_a_list_that_says_the_same_in_another_way_changes_nothing(setup: Desk, vaccine: int) -> None:
+    service = setup.clinic.services[vaccine]
+    form = ServiceForm.model_validate(
+        {"words": service.words, "category": service.category, "fee": "50.00"}
+        | USUAL
+        | {"modifiers": " sl ", "diagnosis": "z23"}
+    )
+    assert said_otherwise(service, form) == []
+    assert said_otherwise(service, form.model_copy(update={"units": "3"})) == ["usual units 2 → 3"]

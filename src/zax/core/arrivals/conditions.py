@@ -83,7 +83,7 @@ FACTS: Mapping[str, Fact] = {
     "kind": Fact("the coverage is", "choice"),
     "unsigned": Fact("has not signed", "choice"),
     "gap": Fact("something is missing", "choice"),
-    "own": Fact("one of our own fields says", "choice"),
+    "own": Fact("a custom field says", "choice"),
     "older": Fact("is older than (years)", "number"),
     "younger": Fact("is younger than (years)", "number"),
     "owes": Fact("owes more than ($)", "money"),

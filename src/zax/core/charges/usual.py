@@ -9,7 +9,7 @@ of everything it names, and none of the rest.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from zax.core.charges.modifiers import check_modifiers
@@ -75,8 +75,8 @@ def check_usual(typed: TypedUsual, code: str, dental: bool) -> Usual:
     Whether a diagnosis can be billed is for the code book to say.
     """
     if dental:
-        if any((typed.units.strip() not in {"", "1"}, typed.modifiers.strip(), typed.diagnosis.strip())):
-            raise Refused("Units, modifiers and a diagnosis are for medical services.", "units")
+        if replace(typed, units=typed.units.strip().removeprefix("1")) != TypedUsual():
+            raise Refused("Units, modifiers, a diagnosis and a drug are for medical services.", "units")
         return Usual()
     with ProblemCollector() as wrong:
         units = (

@@ -95,12 +95,17 @@ def bring_diagnoses(connection: Connection, visit_id: int, codes: Sequence[str])
     """The diagnoses that services usually come with, on the visit unless it has as many as a claim carries;
     those of them that are on it now.
     """
-    there = [row.code for row in visit_diagnoses(connection, visit_id)]
-    for code in filter(None, dict.fromkeys(codes)):
+    wanted = list(dict.fromkeys(filter(None, codes)))
+    if not wanted:
+        return []
+    rows = visit_diagnoses(connection, visit_id)
+    there, last = {row.code for row in rows}, max((row.position for row in rows), default=0)
+    for code in wanted:
         if code not in there and len(there) < MOST_DIAGNOSES:
-            there.append(code)
-            add_diagnosis(connection, visit_id, len(there), code)
-    return [code for code in dict.fromkeys(codes) if code in there]
+            there.add(code)
+            last += 1
+            add_diagnosis(connection, visit_id, last, code)
+    return [code for code in wanted if code in there]
 
 
 def _added(visit: _Visit, also: Sequence[str]) -> Iterator[NewLine]:

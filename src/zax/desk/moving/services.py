@@ -4,14 +4,14 @@ empty cell says nothing. Contract fees stand in a column for each schedule.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict
 from datetime import date
 
 from zax.core.charges.lines import ServiceRule
 from zax.core.charges.new_service import DONE_ON
 from zax.core.charges.teeth import TEETH_WORDS
-from zax.core.charges.usual import TypedUsual
+from zax.core.charges.usual import TypedUsual, check_usual
 from zax.core.clinic.services import Service
 from zax.core.coverage.benefits import CATEGORY_WORDS
 from zax.core.errors import ProblemCollector, Refused
@@ -72,7 +72,7 @@ def take_service(step: Step, _line: int, cells: Mapping[str, str]) -> Taken:
     code = cells["code"].strip().upper()
     before = next((each for each in step.tx.clinic.services.values() if each.code == code), None)
     form = _form(cells, before, step.tx.clinic_day)
-    number, changed = before.id if before else 0, _changed(before, form) if before else []
+    number, changed = before.id if before else 0, said_otherwise(before, form) if before else []
     if before is None or changed:
         number, _ = put_service(step.tx, number, form)
     changed += _contract_fees(step, number, cells)
@@ -128,7 +128,7 @@ def _fee(text: str, field: str) -> int:
     return cents
 
 
-def _changed(before: Service, form: ServiceForm) -> list[str]:
+def said_otherwise(before: Service, form: ServiceForm) -> list[str]:
     """What the list says otherwise, in words."""
     pairs = (
         ("", before.words, " ".join(form.words.split())),
@@ -137,13 +137,17 @@ def _changed(before: Service, form: ServiceForm) -> list[str]:
         ("done on ", DONE_ON[done_on(before.rule)], DONE_ON.get(form.done_on, form.done_on)),
         ("surfaces ", str(before.rule.surfaces), str(form.surfaces if form.done_on == "surfaces" else 0)),
         ("for ", TEETH_WORDS.get(before.rule.teeth, ""), TEETH_WORDS.get(form.teeth, form.teeth)),
-        *(
-            (f"{_WORDS[name].lower()} ", was or "none", " ".join(getattr(form, name).split()) or "none")
-            for name, was in asdict(TypedUsual.of(before.usual)).items()
-        ),
+        *_usual_pairs(before, form),
         ("out of use ", str(before.retired_on or "never"), str(form.retired_on or "never")),
     )
     return [f"{name}{was} → {now}" for name, was, now in pairs if was != now]
+
+
+def _usual_pairs(before: Service, form: ServiceForm) -> Iterator[tuple[str, str, str]]:
+    """What it usually comes with: its words, as it is and as the list says it, both as they are kept."""
+    now = TypedUsual.of(check_usual(form.usual, before.code, before.dental))
+    for name, was in asdict(TypedUsual.of(before.usual)).items():
+        yield f"{_WORDS[name].lower()} ", was or "none", str(getattr(now, name)) or "none"
 
 
 def _contract_fees(step: Step, service_id: int, cells: Mapping[str, str]) -> list[str]:

@@ -18,6 +18,7 @@ from zax.core.patients.fields import (
     FIELDS,
     STATUSES,
     TOPICS,
+    Field,
     check_section,
     check_ssn,
 )
@@ -121,23 +122,23 @@ def _keep(tx: Transaction, before: Patient, values: Mapping[str, Any]) -> None:
 
 def _write(tx: Transaction, before: Patient, after: Patient, values: Mapping[str, object]) -> None:
     """Keep the record and say in the audit what every field was and is now."""
+    fields = tx.clinic.record_fields
     changed = {
-        name: [_shown(tx.clinic, name, before.value(name)), _shown(tx.clinic, name, value)]
+        name: [_shown(tx.clinic, fields[name], each) for each in (before.value(name), value)]
         for name, value in values.items()
-        if before.value(name) != value and name in tx.clinic.record_fields
+        if name in fields and before.value(name) != value
     }
     save_patient(tx.connection, before, after)
     tx.audit("patient.changed", patient_id=before.id, changed=changed)
     tx.tell("patient", patient_id=before.id)
 
 
-def _shown(clinic: Clinic, name: str, value: object) -> str:
+def _shown(clinic: Clinic, field: Field, value: object) -> str:
     if isinstance(value, date):
         return typed_day(value)
-    if name in FIELDS and name.endswith("phone") and value:
+    if field.name in FIELDS and field.name.endswith("phone") and value:
         return phone_words(str(value))
-    words = clinic.record_fields[name].choices.get(str(value), str(value or ""))
-    return clinic.field_words(name, words)
+    return clinic.field_words(field.name, field.choices.get(str(value), str(value or "")))
 
 
 def _who_changed(tx: Transaction, patient_id: int) -> str:

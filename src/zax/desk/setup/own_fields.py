@@ -5,37 +5,28 @@ retired, and is there again when it is used again.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from enum import StrEnum
-from typing import TypeVar
+from typing import Annotated
 
 from zax.core.errors import NotFound, Refused
-from zax.core.form import Form, Tick
+from zax.core.form import Form, Tick, one_of
 from zax.core.patients.own_fields import Needed, OwnField, OwnKind, check_own_field
 from zax.desk.acts.act import act
 from zax.desk.acts.transaction import Transaction
 from zax.store.patients import own_fields as stored
+
+CHOOSE = "Choose one from the list."
 
 
 class OwnFieldForm(Form):
     """A field as typed; `choices` with commas between them."""
 
     words: str = ""
-    kind: str = OwnKind.TEXT
+    kind: Annotated[str, one_of(set(OwnKind), CHOOSE)] = OwnKind.TEXT
     choices: str = ""
     section: str = "person"
-    needed: str = Needed.NEVER
+    needed: Annotated[str, one_of(set(Needed), CHOOSE)] = Needed.NEVER
     at_visits: Tick = False
     active: Tick = False
-
-
-Kind = TypeVar("Kind", bound=StrEnum)
-
-
-def _one_of(kinds: type[Kind], typed: str, name: str) -> Kind:
-    found = {each.value: each for each in kinds}
-    if typed not in found:
-        raise Refused("Choose one from the list.", name)
-    return found[typed]
 
 
 @act("setup")
@@ -49,9 +40,9 @@ def save_own_field(tx: Transaction, field_id: int, form: OwnFieldForm) -> int:
         id=field_id,
         name="",
         words=form.words,
-        kind=_one_of(OwnKind, form.kind, "kind"),
+        kind=OwnKind(form.kind),
         section=form.section,
-        needed=_one_of(Needed, form.needed, "needed"),
+        needed=Needed(form.needed),
         at_visits=form.at_visits,
         active=form.active,
         position=before.position if before else len(known) + 1,

@@ -11,20 +11,14 @@ from zax.core.arrivals.forms import BlockKind
 from zax.core.arrivals.stages import WHOSE
 from zax.core.arrivals.steps import KIND_WORDS
 from zax.core.errors import NotFound
-from zax.core.form import Form, OfVersion, References, Tick
+from zax.core.form import Form, OfVersion, Tick
 from zax.desk.arrivals.check_in import StepForm, order_steps, save_step
 from zax.desk.arrivals.forms import fills_of, save_template
 from zax.desk.arrivals.stages import DayHabits, order_stages, save_day_habits, save_stage
-from zax.web.setup.frame import done, setup_page
+from zax.web.setup.frame import InOrder, done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, form_in, posted_form
 
 router = APIRouter()
-
-
-class InOrder(Form):
-    """Rows in the order they stand on the page."""
-
-    ids: References = ()
 
 
 class StageSent(Form):

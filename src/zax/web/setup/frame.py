@@ -11,7 +11,7 @@ from typing import Annotated, TypeAlias
 from fastapi.responses import Response
 
 from zax.core.errors import Mendable
-from zax.core.form import Form, a_day, a_day_or_none
+from zax.core.form import Form, References, a_day, a_day_or_none
 from zax.core.json import Json
 from zax.core.wording import WEEKDAYS
 from zax.desk.setup.hours import (
@@ -40,6 +40,12 @@ class Decision(Form):
     """What becomes of booked visits that a change leaves without hours or a room."""
 
     decision: str = ""
+
+
+class InOrder(Form):
+    """Rows in the order they stand on the page."""
+
+    ids: References = ()
 
 
 def setup_page(ctx: RequestContext, template: str, status: int = 200, **values: object) -> Response:

@@ -5,22 +5,15 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
-from zax.core.form import Form, References
 from zax.core.patients.fields import SECTIONS
 from zax.core.patients.own_fields import KIND_WORDS, NEEDED_WORDS
 from zax.desk.setup.own_fields import OwnFieldForm, order_own_fields, save_own_field
 from zax.store.patients.own_fields import counted
-from zax.web.setup.frame import done, setup_page
+from zax.web.setup.frame import InOrder, done, setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
 router = APIRouter()
 PAGE = "/setup/fields"
-
-
-class InOrder(Form):
-    """Rows in the order they stand on the page."""
-
-    ids: References = ()
 
 
 @router.get(PAGE)

@@ -14,7 +14,7 @@ SUBJECTS: Mapping[str, tuple[str, str]] = {
     "doors": ("Doors", "/setup/doors"),
     "day": ("Day, times and dates", "/setup/day"),
     "eligibility": ("Flags and checks", "/setup/flags"),
-    "field": ("Own fields", "/setup/fields"),
+    "field": ("Custom fields", "/setup/fields"),
     "fees": ("Contract fees", "/plans"),
     "form": ("Forms", "/setup/forms"),
     "headsup": ("Heads-ups", "/setup/headsups"),

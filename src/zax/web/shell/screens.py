@@ -98,7 +98,7 @@ SCREENS = (
         ("Heads-ups", "/setup/headsups", "alerts warnings"),
         ("Check-in tablets", "/setup/tablets", "kiosk arrive self check-in"),
         ("Flags", "/setup/flags", "tags patients"),
-        ("Own fields", "/setup/fields", "custom record fields more about patients"),
+        ("Custom fields", "/setup/fields", "own record fields more about patients"),
     ),
     *_setup(
         REACH,
