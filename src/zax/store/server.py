@@ -1,4 +1,5 @@
-"""An own MariaDB instance on loopback: own data folder, own user, generated password, socket and port.
+"""An own MariaDB instance on loopback: own data folder, own user, generated password, certificate, socket and
+port.
 
 Started by `zax demo` and by the tests, never as a system service; it is stopped by whoever started it. Errors
 are one sentence each.
@@ -21,7 +22,9 @@ from pathlib import Path
 
 from sqlalchemy import URL
 
+from zax.clock import system_now
 from zax.logs import open_log
+from zax.store.certificate import CERTIFICATE, KEY, keep_certificate
 
 LEAST_FREE_BYTES = 600 * 1024 * 1024
 START_SECONDS = 60
@@ -64,9 +67,8 @@ def _url(folder: Path, port: int, user: str, secret: str) -> URL:
     if not path.exists():
         raise ServerTrouble(f"There is no Zax database in {folder} yet. Run `make demo` first.")
     password = path.read_text().strip()
-    return URL.create(
-        "mysql+mariadbconnector", user, password, "127.0.0.1", port, "zax", query={"local_infile": "1"}
-    )
+    how = {"local_infile": "1", "ssl_ca": str(folder / CERTIFICATE), "ssl_verify_cert": "1"}
+    return URL.create("mysql+mariadbconnector", user, password, "127.0.0.1", port, "zax", query=how)
 
 
 @dataclass(slots=True)
@@ -93,6 +95,7 @@ class Server:
             )
         if not (self.folder / "ready").exists():
             self._install()
+        keep_certificate(self.folder, system_now())
         self.process = self._launch()
         meanwhile()
         self._wait()
@@ -180,6 +183,10 @@ class Server:
             f"--socket={SOCKET}",
             f"--port={self.port}",
             "--bind-address=127.0.0.1",
+            f"--ssl-cert={self.folder / CERTIFICATE}",
+            f"--ssl-key={self.folder / KEY}",
+            "--tls-version=TLSv1.3",
+            "--require-secure-transport=ON",  # by its port; the socket is this user's alone
             f"--pid-file={self.folder / 'mariadb.pid'}",
             f"--log-error={self.folder / 'mariadb.log'}",
             "--character-set-server=utf8mb4",

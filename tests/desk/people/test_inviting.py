@@ -162,8 +162,8 @@ def test_a_second_factor_counts_once_its_code_was_typed_and_each_code_once(
     monkeypatch.setattr(second_factor, "system_now", lambda: stands)
     code = codes(secret)
     with pytest.raises(Refused):
-        confirm(desk, vault, JUNO, "000000" if code(0) != "000000" else "111111")
-    spare = confirm(desk, vault, JUNO, code(-1))
+        confirm(desk, vault, JUNO, PASSWORD, "000000" if code(0) != "000000" else "111111")
+    spare = confirm(desk, vault, JUNO, PASSWORD, code(-1))
     with pytest.raises(Refused):  # it was used for the setup
         check_second(desk, vault, 1, code(-1), "1.2.3.4")
     check_second(desk, vault, 1, code(0), "1.2.3.4")
@@ -172,17 +172,49 @@ def test_a_second_factor_counts_once_its_code_was_typed_and_each_code_once(
     check_second(desk, vault, 1, spare[0].upper(), "1.2.3.4")
     with pytest.raises(Refused):
         check_second(desk, vault, 1, spare[0], "1.2.3.4")
-    fresh_codes(desk, JUNO)
+    fresh_codes(desk, JUNO, PASSWORD)
     with pytest.raises(Refused):
         check_second(desk, vault, 1, spare[1], "1.2.3.4")
-    turn_off(desk, JUNO)
+    turn_off(desk, JUNO, PASSWORD)
     assert scalar(desk, "SELECT second_at FROM user WHERE id = 1") is None
+
+
+def test_whoever_changes_how_they_sign_in_proves_again_that_it_is_them(desk: Desk, letters: Letters) -> None:
+    """A desk left open for a minute gives nobody a second factor, new codes or a password of their own."""
+    vault = letters.vault
+    code = codes(begin(desk, vault, JUNO))
+    ways: list[Callable[[str], object]] = [
+        lambda typed: confirm(desk, vault, JUNO, typed, code(0)),
+        lambda typed: set_pin(desk, JUNO, "4071", typed),
+        lambda typed: change_password(desk, JUNO, typed, "a harbor in the fog"),
+    ]
+    before = rows_of(desk, "SELECT password_hash, pin_hash, second_at FROM user WHERE id = 1")
+    for way in ways:
+        with pytest.raises(Refused, match="isn’t your password"):
+            way("guess")
+    confirm(desk, vault, JUNO, PASSWORD, code(0))
+    for change in (fresh_codes, turn_off):
+        with pytest.raises(Refused, match="isn’t your password"):
+            change(desk, JUNO, "guess")
+    assert scalar(desk, "SELECT COUNT(*) FROM audit WHERE act = 'signed_in.refused'") == 5
+    after = rows_of(desk, "SELECT password_hash, pin_hash, second_at FROM user WHERE id = 1")
+    assert [*after[0]][:2] == [*before[0]][:2] and scalar(desk, "SELECT COUNT(*) FROM recovery_code") == 10
+
+
+def test_guessing_a_password_from_inside_is_stopped(desk: Desk) -> None:
+    """Whichever of one's own forms it is tried in, and wherever from."""
+    for number in range(6):
+        with pytest.raises(Refused, match="isn’t your password"):
+            set_pin(desk, JUNO, "4071", f"guess {number}")
+    with pytest.raises(Refused, match="Too many tries"):
+        change_password(desk, JUNO, PASSWORD, "a harbor in the fog")
+    set_pin(desk, RAVI, "4071", PASSWORD)
 
 
 def test_guessing_codes_is_stopped(desk: Desk, letters: Letters) -> None:
     vault = letters.vault
     secret = begin(desk, vault, JUNO)
-    confirm(desk, vault, JUNO, codes(secret)(0))
+    confirm(desk, vault, JUNO, PASSWORD, codes(secret)(0))
     for number in range(6):
         with pytest.raises(Refused):
             check_second(desk, vault, 1, f"{number:06}", "1.2.3.4")
@@ -197,9 +229,9 @@ def test_whom_the_clinic_asks_cannot_turn_it_off_and_a_manager_helps_who_lost_it
     with desk.engine.connect() as connection:
         actor = who_is(connection, open_session(desk, 1), desk.clinic.roles)
     assert actor is not None and actor.owes_second
-    confirm(desk, letters.vault, JUNO, codes(begin(desk, letters.vault, JUNO))(0))
+    confirm(desk, letters.vault, JUNO, PASSWORD, codes(begin(desk, letters.vault, JUNO))(0))
     with pytest.raises(Refused):
-        turn_off(desk, JUNO)
+        turn_off(desk, JUNO, PASSWORD)
     with pytest.raises(NotAllowed):
         drop_second(desk, RAVI, 1)
     drop_second(desk, SAM, 1)

@@ -14,12 +14,15 @@ from tests.conftest import JUNO, SAM, add_patient, order, rows_of, scalar, state
 from tests.web.conftest import Browser, hidden
 from zax.clock import system_now
 from zax.core.arrivals.steps import StepKind
+from zax.core.errors import Refused
 from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import StepForm, save_step
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.people.second_factor import ask_for_second, begin, confirm
+from zax.desk.people.sessions import open_session, who_is
+from zax.desk.people.sign_in import authenticate
 from zax.desk.people.switching import set_pin
 from zax.desk.setup.sealed import seal_record
 
@@ -32,7 +35,7 @@ def code(secret: str, off: int = 0) -> str:
 def secret(web: Browser, desk: Desk) -> str:
     """Juno has a second factor."""
     made = begin(desk, web.vault, JUNO)
-    confirm(desk, web.vault, JUNO, code(made, -1))
+    confirm(desk, web.vault, JUNO, PASSWORD, code(made, -1))
     return made
 
 
@@ -55,7 +58,7 @@ def test_a_code_without_a_password_before_it_opens_nothing(web: Browser, secret:
 
 def test_a_manager_who_lets_somebody_in_needs_their_second_factor_too(web: Browser, desk: Desk) -> None:
     made = begin(desk, web.vault, SAM)
-    confirm(desk, web.vault, SAM, code(made, -1))
+    confirm(desk, web.vault, SAM, PASSWORD, code(made, -1))
     save_step(desk, SAM, 0, StepForm(kind=StepKind.OWN, words="Read it back", required=True, active=True))
     visit = book_visit(desk, JUNO, order(add_patient(desk)))
     web.sign_in("juno")
@@ -91,6 +94,34 @@ def test_a_session_that_was_there_before_signing_in_is_gone(web: Browser, desk: 
     assert before != after and scalar(desk, "SELECT COUNT(*) FROM session WHERE ended_at IS NULL") == 1
     web.client.cookies.set("zax_session", before, domain="127.0.0.1")
     assert web.get("/day").status_code == 303
+
+
+def test_signed_out_everywhere_else_and_here_it_goes_on(juno: Browser, web: Browser, desk: Desk) -> None:
+    assert "Sign out everywhere else" not in juno.get("/me").text
+    other = open_session(desk, 1)
+    ravis = open_session(desk, 2)
+    assert "Sign out everywhere else" in juno.get("/me").text
+    assert juno.post("/me/sessions").headers["location"] == "/me"
+    with desk.engine.connect() as connection:
+        assert who_is(connection, other, desk.clinic.roles) is None
+        assert who_is(connection, ravis, desk.clinic.roles) is not None
+    assert juno.get("/me").status_code == 200
+    assert "signed in anywhere else" in juno.post("/me/sessions").text
+
+
+def test_a_manager_signs_somebody_out_once_for_all_their_desks(sam: Browser, desk: Desk) -> None:
+    opened = [open_session(desk, 1), open_session(desk, 1)]
+    assert sam.get("/setup/signed-in").text.count("Sign out everywhere") == 1
+    assert sam.post("/setup/signed-in/1").status_code == 303
+    with desk.engine.connect() as connection:
+        assert [who_is(connection, each, desk.clinic.roles) for each in opened] == [None, None]
+
+
+def test_a_refused_try_is_on_record_for_the_manager(sam: Browser, desk: Desk) -> None:
+    with pytest.raises(Refused):
+        authenticate(desk, "juno", "guess at it", "203.0.113.7")
+    told = sam.get("/setup/looking-back?about=signed_in").text
+    assert "203.0.113.7" in told and "guess at it" not in told
 
 
 def test_switching_by_pin(web: Browser, desk: Desk) -> None:

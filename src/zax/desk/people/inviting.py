@@ -26,7 +26,7 @@ from zax.core.people.sign_in import check_sign_in
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.people.sign_in import hasher, matches
+from zax.desk.people.sign_in import check_password, hasher
 from zax.outside.doors import Mail
 from zax.store.acts.outbox import Errand, finish_errand
 from zax.store.engine import Connection
@@ -284,10 +284,7 @@ def accept(desk: Desk, token: str, sign_in: str, password: str) -> int:
 
 def change_password(desk: Desk, actor: Actor, old: str, new: str) -> None:
     """Their own; every session ends, this one too. Refused beside `old_password` and `password`."""
-    with desk.engine.connect() as connection:
-        user = people.active_user(connection, actor.id or 0)
-    if user is None or not matches(user.password_hash, old):
-        raise Refused("That isn’t your password.", "old_password")
+    user = check_password(desk, actor, old, "old_password")
     problem = password_problem(new, [*user.name.split(), user.sign_in, *_clinic_names(desk)])
     if problem:
         raise Refused(problem, "password")

@@ -20,13 +20,16 @@ from zax.core.people.second_factor import (
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.people.sign_in import LIMITS, TRIES_WITHIN
+from zax.desk.people.sign_in import LIMITS, TRIES_WITHIN, check_password
+from zax.desk.people.tries import Try, judge
 from zax.store.people import people
 from zax.store.people import second as stored
 from zax.store.people.people import User
 from zax.store.vault import Vault
 
 WRONG_CODE = "That code doesn’t match. Wait for the next one, then type it."
+# Where the password stands with which somebody changes their second factor.
+FIELD = "second_password"
 
 
 def begin(desk: Desk, vault: Vault, actor: Actor) -> str:
@@ -45,8 +48,11 @@ def begin(desk: Desk, vault: Vault, actor: Actor) -> str:
     return in_transaction(desk, actor, work)
 
 
-def confirm(desk: Desk, vault: Vault, actor: Actor, code: str) -> list[str]:
-    """It counts from now on; the recovery codes, to be shown this once. Refused beside `code`."""
+def confirm(desk: Desk, vault: Vault, actor: Actor, password: str, code: str) -> list[str]:
+    """It counts from now on; the recovery codes, to be shown this once. Refused beside `second_password` and
+    `code`.
+    """
+    check_password(desk, actor, password, FIELD)
 
     def work(tx: Transaction) -> list[str]:
         user = _locked(tx, actor.id or 0)
@@ -62,8 +68,9 @@ def confirm(desk: Desk, vault: Vault, actor: Actor, code: str) -> list[str]:
     return in_transaction(desk, actor, work)
 
 
-def fresh_codes(desk: Desk, actor: Actor) -> list[str]:
-    """New recovery codes; the old ones open nothing anymore."""
+def fresh_codes(desk: Desk, actor: Actor, password: str) -> list[str]:
+    """New recovery codes; the old ones open nothing anymore. Refused beside `second_password`."""
+    check_password(desk, actor, password, FIELD)
 
     def work(tx: Transaction) -> list[str]:
         if _locked(tx, actor.id or 0).second_at is None:
@@ -82,19 +89,20 @@ def _new_codes(tx: Transaction, user_id: int) -> list[str]:
 
 def check_second(desk: Desk, vault: Vault, user_id: int, code: str, address: str) -> None:
     """Refused beside `code` for a wrong one, and after too many."""
-    name = f"code {user_id}"
-
-    def claim(tx: Transaction) -> bool:
-        now = system_now()
-        return people.claim_try(tx.connection, name, address[:45], now, now - TRIES_WITHIN, LIMITS)
-
-    if not in_transaction(desk, WORKER, claim):
-        raise Refused("Too many tries. Wait a few minutes, then sign in again.", "code")
     with desk.engine.connect() as connection:
         user = people.active_user(connection, user_id)
-    if user is None or user.second_at is None or not passes(desk, vault, user, code):
-        raise Refused(WRONG_CODE, "code")
-    in_transaction(desk, WORKER, lambda tx: people.forget_tries(tx.connection, name, address[:45]))
+    tried = Try(
+        kind="code",
+        name=f"code {user_id}",
+        address=address,
+        field="code",
+        wrong=WRONG_CODE,
+        shut="Too many tries. Wait a few minutes, then sign in again.",
+        limits=LIMITS,
+        within=TRIES_WITHIN,
+        user_id=user_id,
+    )
+    judge(desk, tried, lambda: user is not None and passes(desk, vault, user, code))
 
 
 def check_second_of(desk: Desk, vault: Vault, user_id: int, code: str, address: str) -> None:
@@ -106,7 +114,11 @@ def check_second_of(desk: Desk, vault: Vault, user_id: int, code: str, address: 
 
 
 def passes(desk: Desk, vault: Vault, user: User, code: str) -> bool:
-    """Whether this is the person's code of now, or a recovery code not used before; it is used up by this."""
+    """Whether this is the person's code of now, or a recovery code not used before; it is used up by this.
+    Whoever has no second factor has no code.
+    """
+    if user.second_at is None:
+        return False
 
     def work(tx: Transaction) -> bool:
         step = step_of(vault.open(user.second_sealed), code, system_now())
@@ -122,8 +134,9 @@ def passes(desk: Desk, vault: Vault, user: User, code: str) -> bool:
     return in_transaction(desk, WORKER, work)
 
 
-def turn_off(desk: Desk, actor: Actor) -> None:
-    """By themselves. Refused where the clinic asks it of them."""
+def turn_off(desk: Desk, actor: Actor, password: str) -> None:
+    """By themselves. Refused beside `second_password`, and where the clinic asks it of them."""
+    check_password(desk, actor, password, FIELD)
 
     def work(tx: Transaction) -> None:
         if _locked(tx, actor.id or 0).must_second:

@@ -122,6 +122,17 @@ def end_own(desk: Desk, actor: Actor, session_id: int) -> None:
     in_transaction(desk, actor, work)
 
 
+def end_elsewhere(desk: Desk, actor: Actor, secret: str) -> None:
+    """All of one's own sessions but the one of this secret. NotFound when there is no other."""
+
+    def work(tx: Transaction) -> None:
+        if not stored.end_sessions_of(tx.connection, system_now(), actor.id or 0, but=hash_of(secret)):
+            raise NotFound("You aren’t signed in anywhere else.")
+        tx.audit("sessions.ended", user=actor.id)
+
+    in_transaction(desk, actor, work)
+
+
 @act("people")
 def sign_out_everywhere(tx: Transaction, user_id: int) -> None:
     """End every session of a person: a lost tablet, somebody who has left."""

@@ -1,8 +1,7 @@
 """Signing in, throttled; and the record of who looked at which patient.
 
-A try is counted before it is judged, so that many at once count as many. Passwords are made slow to check on
-purpose; two are checked at a time, so that somebody who tries thousands slows down the signing in and not the
-clinic.
+Passwords are made slow to check on purpose; two are checked at a time, so that somebody who tries thousands
+slows down the signing in and not the clinic.
 """
 
 from __future__ import annotations
@@ -15,17 +14,19 @@ from threading import BoundedSemaphore
 from argon2 import PasswordHasher
 from argon2.exceptions import VerificationError
 
-from zax.core.errors import Refused
+from zax.core.errors import NotFound
 from zax.core.people.roles import Role
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
+from zax.desk.people.tries import Try, judge
 from zax.store.acts.traces import write_audit
 from zax.store.engine import Engine
 from zax.store.people import people
 from zax.store.people.people import TryLimits, User
 
 TRIES_WITHIN = timedelta(minutes=5)
+_MINUTES = int(TRIES_WITHIN.total_seconds() // 60)
 # For one name from one address, for a name, from an address, altogether.
 LIMITS = TryLimits(pair=6, name=20, address=40, altogether=300)
 hasher = PasswordHasher()
@@ -55,19 +56,45 @@ def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
     at this name.
     """
     name = name.strip().lower()[:40]
-    if not in_transaction(desk, WORKER, lambda tx: _claim_try(tx, name, address)):
-        minutes = int(TRIES_WITHIN.total_seconds() // 60)
-        raise Refused(f"Too many tries. Wait {minutes} minutes, then sign in again.", "password")
     with desk.engine.connect() as connection:
         user = people.user_called(connection, name)
-    if not matches(user.password_hash if user else nobody(), password) or user is None:
-        raise Refused("The name and password don’t match. Check both and try again.", "password")
-    in_transaction(desk, WORKER, lambda tx: people.forget_tries(tx.connection, name, address))
+    tried = Try(
+        kind="password",
+        name=name,
+        address=address,
+        field="password",
+        wrong="The name and password don’t match. Check both and try again.",
+        shut=f"Too many tries. Wait {_MINUTES} minutes, then sign in again.",
+        limits=LIMITS,
+        within=TRIES_WITHIN,
+        user_id=user.id if user else None,
+    )
+    judge(desk, tried, lambda: matches(user.password_hash if user else nobody(), password) and bool(user))
+    assert user is not None
     return actor_of(user, desk.clinic.roles)
 
 
-def _claim_try(tx: Transaction, name: str, address: str) -> bool:
-    return people.claim_try(tx.connection, name, address[:45], tx.now, tx.now - TRIES_WITHIN, LIMITS)
+def check_password(desk: Desk, actor: Actor, password: str, field: str) -> User:
+    """Whoever is signed in proves again that it is them, before they change how they sign in (ASVS 7.5.1).
+    Refused beside `field`.
+    """
+    with desk.engine.connect() as connection:
+        user = people.active_user(connection, actor.id or 0)
+    if user is None:
+        raise NotFound("There is no such person.")
+    tried = Try(
+        kind="password",
+        name=f"own {user.id}",
+        address="",
+        field=field,
+        wrong="That isn’t your password.",
+        shut=f"Too many tries. Wait {_MINUTES} minutes, then try again.",
+        limits=LIMITS,
+        within=TRIES_WITHIN,
+        user_id=user.id,
+    )
+    judge(desk, tried, lambda: matches(user.password_hash, password))
+    return user
 
 
 def matches(stored: str, password: str) -> bool:

@@ -17,7 +17,8 @@ from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
 from zax.desk.people.sessions import Browser, hash_of, open_session
-from zax.desk.people.sign_in import hasher, matches
+from zax.desk.people.sign_in import check_password, hasher, matches
+from zax.desk.people.tries import Try, judge
 from zax.store.engine import Connection
 from zax.store.people import people
 from zax.store.people import sessions as stored
@@ -40,10 +41,7 @@ def lock_minutes(about: Mapping[str, object]) -> int:
 def set_pin(desk: Desk, actor: Actor, pin: str, password: str) -> None:
     """Their own, with their password. Refused beside `pin` and `password`."""
     kept = check_pin(pin)
-    with desk.engine.connect() as connection:
-        user = _person(connection, actor.id or 0)
-    if not matches(user.password_hash, password):
-        raise Refused("That isn’t your password.", "pin_password")
+    user = check_password(desk, actor, password, "pin_password")
     hashed = hasher.hash(kept)
 
     def work(tx: Transaction) -> None:
@@ -81,17 +79,22 @@ def switch(desk: Desk, user_id: int, pin: str, at: Browser) -> str:
 
 
 def _check_pin(desk: Desk, user: User, pin: str, at: Browser) -> None:
-    name = f"pin {user.id}"
+    tried = _try(user, at, "PIN", "pin", "That isn’t the PIN.", _SHUT)
+    judge(desk, tried, lambda: bool(user.pin_hash) and matches(user.pin_hash, pin.strip()))
 
-    def claim(tx: Transaction) -> bool:
-        now = system_now()
-        return people.claim_try(tx.connection, name, at.address[:45], now, now - TRIES_WITHIN, _LIMITS)
 
-    if not in_transaction(desk, WORKER, claim):
-        raise Refused(_SHUT, "pin")
-    if not user.pin_hash or not matches(user.pin_hash, pin.strip()):
-        raise Refused("That isn’t the PIN.", "pin")
-    in_transaction(desk, WORKER, lambda tx: people.forget_tries(tx.connection, name, at.address[:45]))
+def _try(user: User, at: Browser, kind: str, name: str, wrong: str, shut: str) -> Try:
+    return Try(
+        kind=kind,
+        name=f"{name} {user.id}",
+        address=at.address,
+        field="pin",
+        wrong=wrong,
+        shut=shut,
+        limits=_LIMITS,
+        within=TRIES_WITHIN,
+        user_id=user.id,
+    )
 
 
 def lock(desk: Desk, secret: str) -> None:
@@ -112,17 +115,9 @@ def unlock(desk: Desk, actor: Actor, secret: str, typed: str, at: Browser) -> No
 
 
 def _check_password(desk: Desk, user: User, typed: str, at: Browser) -> None:
-    name = f"lock {user.id}"
-
-    def claim(tx: Transaction) -> bool:
-        now = system_now()
-        return people.claim_try(tx.connection, name, at.address[:45], now, now - TRIES_WITHIN, _LIMITS)
-
-    if not in_transaction(desk, WORKER, claim):
-        raise Refused("Too many tries. Wait 15 minutes, or sign out and in again.", "pin")
-    if not matches(user.password_hash, typed):
-        raise Refused("That isn’t your PIN or your password.", "pin")
-    in_transaction(desk, WORKER, lambda tx: people.forget_tries(tx.connection, name, at.address[:45]))
+    shut = "Too many tries. Wait 15 minutes, or sign out and in again."
+    tried = _try(user, at, "password", "lock", "That isn’t your PIN or your password.", shut)
+    judge(desk, tried, lambda: matches(user.password_hash, typed))
 
 
 @act("people")

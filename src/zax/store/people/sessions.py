@@ -30,7 +30,7 @@ _OPEN = (
     select(_s.c.id, _s.c.user_id, user.c.name, user.c.role, _s.c.at, _s.c.address, _s.c.device, _s.c.by_pin)
     .join(user, user.c.id == _s.c.user_id)
     .where(_GOOD)
-    .order_by(user.c.name, _s.c.at)
+    .order_by(user.c.name, user.c.id, _s.c.at)
 )
 
 
@@ -110,7 +110,7 @@ def end_session_numbered(connection: Connection, now: datetime, session_id: int)
     return whose
 
 
-def end_sessions_of(connection: Connection, now: datetime, user_id: int) -> int:
-    """How many there were."""
-    mine = (_s.c.user_id == user_id, _s.c.ended_at.is_(None), _s.c.until > now)
+def end_sessions_of(connection: Connection, now: datetime, user_id: int, but: str = "") -> int:
+    """How many there were, without the one `but` whose hash this is."""
+    mine = (_s.c.user_id == user_id, _s.c.token_hash != but, _s.c.ended_at.is_(None), _s.c.until > now)
     return connection.execute(update(_s).where(*mine).values(ended_at=now)).rowcount

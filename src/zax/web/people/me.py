@@ -11,7 +11,7 @@ from zax.core.errors import Mendable
 from zax.core.people.second_factor import address_of
 from zax.desk.people.inviting import change_password
 from zax.desk.people.second_factor import begin, confirm, fresh_codes, turn_off
-from zax.desk.people.sessions import end_own, open_session, signed_in
+from zax.desk.people.sessions import end_elsewhere, end_own, open_session, signed_in
 from zax.desk.people.switching import set_pin
 from zax.store.people.people import User, active_user
 from zax.store.people.second import codes_left
@@ -21,6 +21,7 @@ from zax.web.shell.request_context import (
     browser_of,
     enter_self,
     posted_form,
+    session_of,
 )
 from zax.web.shell.square_code import inline_code
 
@@ -73,7 +74,7 @@ def turn_on(request: Request, form: PostedForm = Depends(posted_form)) -> Respon
     """The first code typed back; the recovery codes are shown this once."""
     ctx = enter_self(request)
     try:
-        codes = confirm(ctx.desk, ctx.shared.vault, ctx.actor, form["code"])
+        codes = confirm(ctx.desk, ctx.shared.vault, ctx.actor, form["second_password"], form["code"])
     except Mendable as error:
         return _page(ctx, error.status, problems=error.problems, typed=form)
     return _codes(ctx, codes)
@@ -83,7 +84,7 @@ def turn_on(request: Request, form: PostedForm = Depends(posted_form)) -> Respon
 def new_codes(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter_self(request)
     try:
-        codes = fresh_codes(ctx.desk, ctx.actor)
+        codes = fresh_codes(ctx.desk, ctx.actor, form["second_password"])
     except Mendable as error:
         return _page(ctx, error.status, problems=error.problems, typed=form)
     return _codes(ctx, codes)
@@ -96,7 +97,12 @@ def _codes(ctx: RequestContext, codes: list[str]) -> Response:
 @router.post("/me/second/off")
 def turn_it_off(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter_self(request)
-    return _done(ctx, form, lambda: turn_off(ctx.desk, ctx.actor), "Your second factor is off.")
+    return _done(
+        ctx,
+        form,
+        lambda: turn_off(ctx.desk, ctx.actor, form["second_password"]),
+        "Your second factor is off.",
+    )
 
 
 @router.post("/me/pin")
@@ -120,6 +126,17 @@ def keep_password(request: Request, form: PostedForm = Depends(posted_form)) -> 
         return _page(ctx, error.status, problems=error.problems, typed=form)
     request.session["session"] = open_session(ctx.desk, ctx.actor.id or 0, browser_of(request))
     return ctx.go(HERE, "Your password is changed. You’re signed out everywhere else.")
+
+
+@router.post("/me/sessions")
+def end_others(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
+    ctx = enter_self(request)
+    return _done(
+        ctx,
+        form,
+        lambda: end_elsewhere(ctx.desk, ctx.actor, session_of(request)),
+        "You’re signed out everywhere else.",
+    )
 
 
 @router.post("/me/sessions/{session_id}")

@@ -4,6 +4,8 @@ leaves.
 
 from __future__ import annotations
 
+from collections import Counter
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -21,7 +23,9 @@ def show_signed_in(request: Request) -> Response:
     with ctx.read() as connection:
         device = browser_of(request).device
         open_sessions = signed_in(connection, ctx.clinic.first_site.timezone, device)
-    return setup_page(ctx, "signed_in", open_sessions=open_sessions)
+    counts = Counter(each.user_id for each in open_sessions)
+    several = {user_id: count > 1 for user_id, count in counts.items()}
+    return setup_page(ctx, "signed_in", open_sessions=open_sessions, several=several)
 
 
 @router.post("/setup/signed-in/{user_id}")
