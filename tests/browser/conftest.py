@@ -23,7 +23,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import text
 
 from tests.browser.fresh import Kept
-from tests.conftest import ODILE, TODAY, free_port, wait_until_up
+from tests.conftest import ODILE, TODAY, free_port, keep_passwords_cheaply, wait_until_up
 from zax.clock import ShiftedClock, to_utc
 from zax.demo.seed import seed
 from zax.demo.today import OPENS_AT
@@ -102,7 +102,8 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     seed(engine, "demo", TODAY, folder)
     clock = ShiftedClock()
     clock.set_to(OPENING)
-    with engine.connect() as connection:
+    with engine.begin() as connection:
+        keep_passwords_cheaply(connection)
         desk = Desk(engine, clock, load(connection))
     settings = Settings(
         port=free_port(), standin_port=free_port(), smtp_port=free_port(), var=folder, terminal_seconds=1.5
@@ -151,13 +152,18 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
 
 
 def _answer_the_morning(desk: Desk, outside: Any, files: FileStore) -> None:
-    """The claims of the morning are sent, answered and posted, so that no walk meets them halfway."""
+    """The claims of the morning are sent, answered and posted, and the night's questions asked, so that no
+    walk meets them halfway, nor waits while they are done anew.
+    """
     send_ready(desk, ODILE)
-    waiting, before = 1, 0
-    while waiting != before:
-        before = waiting
-        run_once(desk, outside, receipt_pdf, files, statement_pdfs=statement_pdfs)
-        waiting = of_desk(desk, "SELECT COUNT(*) FROM outbox WHERE state = 'waiting'")
+    due = 1
+    while due:
+        run_once(desk, outside, receipt_pdf, files, limit=200, statement_pdfs=statement_pdfs)
+        due = of_desk(
+            desk,
+            "SELECT COUNT(*) FROM outbox WHERE state = 'waiting' AND due_at <= :now",
+            now=desk.clock.now(),
+        )
     assert of_desk(desk, "SELECT COUNT(*) FROM remit_claim WHERE outcome = 'posted'") > 5
 
 
@@ -271,7 +277,7 @@ class Person:
         """The element whose text or title says the words."""
 
         def says(each: WebElement) -> bool:
-            return words in each.text or words in (each.get_attribute("title") or "")
+            return words in self.words_of(each) or words in (each.get_attribute("title") or "")
 
         return self._first(css, says, f"{css} says “{words}”")
 
@@ -341,7 +347,14 @@ class Person:
         ).perform()
 
     def see(self, words: str, within: str = "body") -> None:
-        self.until(lambda: words in self.find(within).text, f"“{words}” is seen in {within}")
+        self.until(lambda: words in self.words_of(self.find(within)), f"“{words}” is seen in {within}")
+
+    def words_of(self, element: WebElement) -> str:
+        """What stands there, as the browser itself says it: asking for `text` looks at every part of a page
+        by itself, half a second each time.
+        """
+        said = self.driver.execute_script("return arguments[0].innerText", element)
+        return element.text if said is None else said.replace("\t", " ").replace("\xa0", " ")
 
     def gone(self, css: str) -> None:
         self.until(lambda: not any(each.is_displayed() for each in self.all(css)), f"{css} is gone")
@@ -371,34 +384,71 @@ def chromium() -> Chromium:
         options.add_argument(argument)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     driver = Chromium(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    plain(driver)
+    return driver
+
+
+def plain(driver: Chromium) -> None:
+    """A window as most desks have it."""
     driver.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride",
         {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},
     )
-    return driver
+
+
+def as_new(driver: Chromium, url: str) -> None:
+    """A browser that somebody used, as one that nobody did: a window of its own, in which nothing of the
+    last one's emulation or session is left, and neither cookies nor anything kept for our address.
+    """
+    used = driver.window_handles
+    driver.switch_to.new_window("window")
+    fresh = driver.current_window_handle
+    for handle in used:
+        driver.switch_to.window(handle)
+        driver.close()
+    driver.switch_to.window(fresh)
+    driver.looks = {}
+    driver.execute_cdp_cmd("Network.clearBrowserCookies", {})
+    driver.execute_cdp_cmd("Storage.clearDataForOrigin", {"origin": url, "storageTypes": "all"})
+    plain(driver)
+
+
+@pytest.fixture(scope="session")
+def browsers() -> Iterator[list[Chromium]]:
+    """Those that were started: starting one takes longer than many a walk."""
+    started: list[Chromium] = []
+    yield started
+    for driver in started:
+        driver.quit()
 
 
 @pytest.fixture
-def person(zax: Running) -> Iterator[Callable[[str], Person]]:
+def person(zax: Running, browsers: list[Chromium]) -> Iterator[Callable[[str], Person]]:
     """`person("juno")` is somebody signed in at a browser of their own, on a day that nobody touched yet."""
     zax.begin_anew()
-    drivers: list[Chromium] = []
+    idle, taken = list(browsers), list[Chromium]()
 
     def make(name: str) -> Person:
-        drivers.append(chromium())
-        someone = Person(drivers[-1], zax)
+        if idle:
+            taken.append(idle.pop(0))
+            as_new(taken[-1], zax.url)
+        else:
+            taken.append(chromium())
+            browsers.append(taken[-1])
+        someone = Person(taken[-1], zax)
         someone.sign_in(name)
         return someone
 
     yield make
-    for driver in drivers:
-        severe = [
-            entry["message"]
-            for entry in driver.get_log("browser")
-            if "Content Security Policy" in entry["message"]
-        ]
-        driver.quit()
-        assert severe == []
+    severe = [
+        entry["message"]
+        for driver in taken
+        for entry in driver.get_log("browser")
+        if "Content Security Policy" in entry["message"]
+    ]
+    for driver in taken:
+        driver.get("about:blank")  # nobody's page goes on asking while the next one works
+    assert severe == []
 
 
 def arrive(desk: Person) -> None:

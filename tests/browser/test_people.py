@@ -92,6 +92,7 @@ def test_a_second_factor_is_set_up_and_asked_for(person: Callable[[str], Person]
     def code(off: int = 0) -> str:
         return pyotp.TOTP(secret).generate_otp(int(system_now().replace(tzinfo=UTC).timestamp()) // 30 + off)
 
+    desk.find("[name=second_password]").send_keys(PASSWORD)
     desk.find("#code").send_keys(code(-1), Keys.ENTER)
     desk.see("Your recovery codes", "h1")
     spare = desk.all(".recodes code")[0].text

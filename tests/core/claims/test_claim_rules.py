@@ -33,6 +33,7 @@ charges = st.lists(
         diagnoses=st.lists(st.sampled_from([f"J{n:02}" for n in range(30)]), max_size=4, unique=True).map(
             tuple
         ),
+        taxonomy=st.sampled_from(["", "207Q00000X"]),
     ),
     max_size=130,
     unique_by=lambda charge: charge.id,
@@ -47,7 +48,7 @@ def test_every_charge_is_on_one_claim_and_no_claim_exceeds_its_form(
     claims = split(found, wanted)
     assert sorted(c.id for claim in claims for c in claim) == sorted(c.id for c in found)
     for claim in claims:
-        (form,) = {c.form for c in claim}
+        ((form, _),) = {(c.form, c.taxonomy) for c in claim}
         assert 0 < len(claim) <= MOST_LINES[form]
         assert len({code for c in claim for code in c.diagnoses}) <= MOST_DIAGNOSES[form]
         assert ONE_PROVIDER not in wanted or len({c.provider_id for c in claim}) == 1
@@ -60,6 +61,7 @@ def test_nothing_is_split_without_a_reason() -> None:
     assert len(split(few, frozenset())) == 1
     assert len(split(few, frozenset({ONE_PROVIDER}))) == 2
     assert len(split([*few, replace(few[0], id=99)], frozenset())) == 2
+    assert len(split([replace(few[0], taxonomy="207Q00000X"), *few[1:]], frozenset())) == 2
 
 
 @given(st.lists(st.integers(-3, 400), max_size=150))

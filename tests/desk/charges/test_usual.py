@@ -8,16 +8,21 @@ import pytest
 from sqlalchemy import delete, insert
 
 from tests.conftest import JUNO, SAM, TODAY, add_patient, order
+from zax.core.claims.carried import Carried
+from zax.core.claims.claim import Claim, Form
 from zax.core.errors import Problems, Refused
 from zax.desk.acts.transaction import Desk
 from zax.desk.book.booking import book_visit
 from zax.desk.charges.charges import LineForm, add_line, change_line
 from zax.desk.charges.diagnoses import add_diagnosis, remove_diagnosis
-from zax.desk.claims.content import _usual_drug
+from zax.desk.claims.content import _of_visit, _usual_drug, parts_of
+from zax.desk.claims.habits import ClaimHabitsForm, save_claim_habits
+from zax.desk.money.ledger import bill_of
 from zax.desk.moving.lists_out import list_lines
 from zax.desk.moving.services import said_otherwise
 from zax.desk.setup.services import ServiceForm, save_service
 from zax.store import schema
+from zax.store.book.queries import one_visit
 from zax.store.money import queries as money
 from zax.store.money.records import ServiceLine
 
@@ -89,6 +94,46 @@ def test_the_claim_says_the_drug_by_units(setup: Desk, vaccine: int) -> None:
     (made,) = [each for each in of_visit(setup, visit)[0] if each.id == line]
     drug = _usual_drug(setup.clinic, made)
     assert drug is not None and (drug.ndc, drug.quantity, drug.unit) == ("12345678901", "1", "ML")
+
+
+def medical_visit(desk: Desk) -> int:
+    """One that also has the first medical service, as it comes."""
+    first = next(each for each in desk.clinic.services.values() if not each.dental and each.offered(TODAY))
+    return book_visit(desk, JUNO, order(add_patient(desk, plan_id=4), also=(f"service:{first.id}|||",)))
+
+
+def of_claims(desk: Desk, visit: int) -> list[Claim]:
+    """What finishing the visit would make."""
+    with desk.engine.connect() as connection:
+        row = one_visit(connection, visit)
+        assert row is not None
+        bill = bill_of(connection, desk.clinic, row)
+        assert bill.coverage is not None
+        return [
+            _of_visit(connection, desk.clinic, row, bill.coverage, part, Carried())
+            for part in parts_of(connection, desk.clinic, row, bill)
+        ]
+
+
+def test_a_lab_test_of_ours_goes_under_our_clia_number_and_nothing_else_does(setup: Desk) -> None:
+    save_claim_habits(setup, SAM, ClaimHabitsForm(clia="06D1234567"))
+    visit = medical_visit(setup)
+    (claim,) = of_claims(setup, visit)
+    assert claim.form is Form.PROFESSIONAL and claim.clia == ""
+    save(setup, lab="yes", diagnosis="")
+    (claim,) = of_claims(setup, visit)
+    assert claim.clia == "06D1234567"
+
+
+def test_a_service_of_another_specialty_goes_on_a_claim_of_its_own(setup: Desk) -> None:
+    visit = medical_visit(setup)
+    (before,) = of_claims(setup, visit)
+    save(setup, taxonomy="2084P0800X", diagnosis="")
+    after = of_claims(setup, visit)
+    own = {each.clinician.taxonomy: len(each.lines) for each in after if each.clinician}
+    assert before.clinician is not None and len(before.lines) == sum(own.values())
+    assert own["2084P0800X"] == 1 and set(own) == {"2084P0800X", before.clinician.taxonomy}
+    assert sum(each.cents for each in after) == before.cents
 
 
 def test_what_cannot_be_billed_is_refused_and_lists_carry_it(setup: Desk, vaccine: int) -> None:

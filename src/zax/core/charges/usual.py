@@ -1,9 +1,9 @@
-"""What a service usually comes with, so that nobody types it each time: units, modifiers, a diagnosis, and
-the drug it is given with.
+"""What a service usually comes with, so that nobody types it each time: units, modifiers, a diagnosis, the
+drug it is given with, the specialty it is billed under, and whether our own lab does it.
 
 A line starts with these and can be changed like any other; what is typed with it comes first. They are for
-medical services (X12 005010X222A1: SV101, SV104, HI, and loop 2410 for the drug): a dental line has one unit
-of everything it names, and none of the rest.
+medical services (X12 005010X222A1: SV101, SV104, HI, loop 2410 for the drug, REF X4 for the lab): a dental
+line has one unit of everything it names, and of the rest only the specialty (loop 2310B PRV03).
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from decimal import Decimal
 
 from zax.core.charges.modifiers import check_modifiers
+from zax.core.clinic.identity import check_taxonomy
 from zax.core.errors import ProblemCollector, Refused
 from zax.core.reading import needed_number
 
@@ -37,12 +38,16 @@ class UsualDrug:
 
 @dataclass(frozen=True, slots=True)
 class Usual:
-    """Nothing but one unit, unless somebody said otherwise."""
+    """Nothing but one unit, unless somebody said otherwise. `taxonomy` takes the place of the provider's own;
+    `lab` says that our lab does it, where the code does not say so.
+    """
 
     units: int = 1
     modifiers: tuple[str, ...] = ()
     diagnosis: str = ""
     drug: UsualDrug | None = None
+    taxonomy: str = ""
+    lab: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +60,8 @@ class TypedUsual:
     ndc: str = ""
     ndc_quantity: str = ""
     ndc_unit: str = ""
+    taxonomy: str = ""
+    lab: str = ""
 
     @classmethod
     def of(cls, usual: Usual) -> TypedUsual:
@@ -67,17 +74,21 @@ class TypedUsual:
             drug.ndc if drug else "",
             drug.quantity if drug else "",
             drug.unit if drug else "",
+            usual.taxonomy,
+            "yes" if usual.lab else "",
         )
 
 
 def check_usual(typed: TypedUsual, code: str, dental: bool) -> Usual:
-    """As it may be kept; raises Problems beside units, modifiers, diagnosis, ndc, ndc_quantity or ndc_unit.
-    Whether a diagnosis can be billed is for the code book to say.
+    """As it may be kept; raises Problems beside units, modifiers, diagnosis, ndc, ndc_quantity, ndc_unit,
+    taxonomy or lab. Whether a diagnosis can be billed is for the code book to say.
     """
     if dental:
-        if replace(typed, units=typed.units.strip().removeprefix("1")) != TypedUsual():
-            raise Refused("Units, modifiers, a diagnosis and a drug are for medical services.", "units")
-        return Usual()
+        if replace(typed, units=typed.units.strip().removeprefix("1"), taxonomy="") != TypedUsual():
+            raise Refused(
+                "Units, modifiers, a diagnosis, a drug and a lab are for medical services.", "units"
+            )
+        return Usual(taxonomy=check_taxonomy(typed.taxonomy))
     with ProblemCollector() as wrong:
         units = (
             wrong.take(needed_number, typed.units, "units", 1, MOST_UNITS, f"Units can be 1 to {MOST_UNITS}.")
@@ -87,7 +98,16 @@ def check_usual(typed: TypedUsual, code: str, dental: bool) -> Usual:
         modifiers = wrong.take(check_modifiers, typed.modifiers, code, dental)
         diagnosis = wrong.take(_diagnosis, typed.diagnosis)
         drug = _drug(wrong, typed)
-    return Usual(units or 1, modifiers or (), diagnosis or "", drug)
+        taxonomy = wrong.take(check_taxonomy, typed.taxonomy)
+        lab = wrong.take(_lab, typed.lab)
+    return Usual(units or 1, modifiers or (), diagnosis or "", drug, taxonomy or "", bool(lab))
+
+
+def _lab(text: str) -> bool:
+    said = text.strip().lower()
+    if said not in {"", "yes", "no"}:
+        raise Refused("Say yes or no.", "lab")
+    return said == "yes"
 
 
 def _diagnosis(text: str) -> str:

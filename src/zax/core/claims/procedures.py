@@ -7,6 +7,7 @@ not of five digits or of one letter with four digits is none of them.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 _DENTAL = re.compile(r"D\d{4}", re.ASCII)
 _MEDICAL = re.compile(r"\d{4}[0-9A-Z]|[A-Z]\d{4}", re.ASCII)
@@ -57,6 +58,13 @@ def is_imaging(code: str) -> bool:
 
 def is_lab(code: str) -> bool:
     return _within(code, (80047, 89398))
+
+
+def goes_with_lab_number(code: str, modifiers: Sequence[str], lab: bool) -> bool:
+    """Whether the clinic's CLIA number belongs on the claim: a test by our own lab, which the code, QW or the
+    service says; one that was sent out (modifier 90) goes under another lab's (005010X222A1 2300 REF X4).
+    """
+    return "90" not in modifiers and (lab or "QW" in modifiers or is_lab(code))
 
 
 def is_therapy(code: str) -> bool:

@@ -1,9 +1,10 @@
 """One visit, several claims: charges are split where a form's limits or the payer demand it, and never
 otherwise.
 
-A claim has one kind of service, at most 50 lines and 12 diagnoses (837P) or 4 (837D); a payer may want one
-rendering provider or one place of service on each. Lines keep their order, and each is on exactly one claim.
-Sources: 005010X222A1 and 005010X224A2, 2400 LX and 2300 HI; the payer's own rules.
+A claim has one kind of service, one specialty of its provider, at most 50 lines and 12 diagnoses (837P) or 4
+(837D); a payer may want one rendering provider or one place of service on each. Lines keep their order, and
+each is on exactly one claim. Sources: 005010X222A1 and 005010X224A2, 2400 LX, 2300 HI and 2310B PRV; the
+payer's own rules.
 """
 
 from __future__ import annotations
@@ -20,13 +21,16 @@ ONE_PROVIDER, ONE_PLACE, FACILITY = "one_provider", "one_place", "facility"
 
 @dataclass(frozen=True, slots=True)
 class Charge:
-    """A charge as far as splitting looks at it; `id` is its line."""
+    """A charge as far as splitting looks at it; `id` is its line, `taxonomy` the specialty it is billed under
+    where that is not the provider's own.
+    """
 
     id: int
     form: Form
     provider_id: int
     place: str
     diagnoses: tuple[str, ...] = ()
+    taxonomy: str = ""
 
 
 @dataclass(slots=True)
@@ -50,6 +54,7 @@ def split(charges: Sequence[Charge], demands: frozenset[str]) -> list[tuple[Char
     for charge in charges:
         key = (
             charge.form,
+            charge.taxonomy,
             charge.provider_id if ONE_PROVIDER in demands else None,
             charge.place if ONE_PLACE in demands else None,
         )

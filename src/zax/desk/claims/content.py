@@ -18,11 +18,12 @@ from zax.core.claims.claim import Claim, ClaimLine, Clinician, Form, Frequency, 
 from zax.core.claims.finding import Finding
 from zax.core.claims.parts import Drug, Stay
 from zax.core.claims.planned_answer import planned_number
-from zax.core.claims.procedures import is_crown, is_prosthesis
+from zax.core.claims.procedures import goes_with_lab_number, is_crown, is_prosthesis
 from zax.core.claims.situation import Situation
 from zax.core.claims.splitting import Charge, form_for, split
 from zax.core.claims.states import CAN_BE_CHECKED
 from zax.core.clinic.providers import Provider
+from zax.core.clinic.services import Service
 from zax.core.x12.parties import Organization
 from zax.desk.claims.about import About, about_of, about_visit
 from zax.desk.claims.situation import situation_of
@@ -100,9 +101,16 @@ def parts_of(connection: Connection, clinic: Clinic, visit: Visit, bill: Bill) -
 
 
 def _charge(clinic: Clinic, line: ServiceLine, diagnoses: Sequence[str], demands: frozenset[str]) -> Charge:
-    dental = clinic.services[line.service_id].dental
-    pointed_to = () if dental else tuple(line.points_to) or tuple(diagnoses)
-    return Charge(line.id, form_for(dental, demands), line.provider_id, line.place, pointed_to)
+    service = clinic.services[line.service_id]
+    pointed_to = () if service.dental else tuple(line.points_to) or tuple(diagnoses)
+    return Charge(
+        line.id,
+        form_for(service.dental, demands),
+        line.provider_id,
+        line.place,
+        pointed_to,
+        service.usual.taxonomy,
+    )
 
 
 def made_claim(connection: Connection, clinic: Clinic, row: ClaimRow, today: date) -> Made:
@@ -125,7 +133,7 @@ def _of_row(connection: Connection, clinic: Clinic, row: ClaimRow, about: About,
         part = Part(Form(row.form), [(line, line.cents) for line in money.claim_lines(connection, row.id)])
         return _of_visit(connection, clinic, about.visit, coverage, part, carried)
     asked = asked_services(connection, row.id, still_planned=row.state in CAN_BE_CHECKED)
-    planned = [_planned_line(clinic, each) for each in asked]
+    planned = [(clinic.services[each.service_id], _planned_line(clinic, each)) for each in asked]
     place = clinic.sites[about.site_id].place
     claim = _claim(connection, clinic, about, coverage, Form(row.form), place, planned, (), carried)
     return replace(claim, predetermination=True)
@@ -147,7 +155,10 @@ def _of_visit(
     diagnoses = () if dental else tuple(d.code for d in money.visit_diagnoses(connection, visit.id))
     first = part.lines[0][0] if part.lines else None
     place = first.place if first and first.place else clinic.sites[visit.site_id].place
-    lines = [_line(clinic, line, cents, visit, diagnoses, place) for line, cents in part.lines]
+    lines = [
+        (clinic.services[line.service_id], _line(clinic, line, cents, visit, diagnoses, place))
+        for line, cents in part.lines
+    ]
     return _claim(
         connection, clinic, about_visit(visit), coverage, part.form, place, lines, diagnoses, carried
     )
@@ -160,7 +171,7 @@ def _claim(
     coverage: Coverage,
     form: Form,
     place: str,
-    lines: Sequence[ClaimLine],
+    services: Sequence[tuple[Service, ClaimLine]],
     diagnoses: tuple[str, ...],
     carried: Carried,
 ) -> Claim:
@@ -178,11 +189,11 @@ def _claim(
         subscriber=patient if own else subscriber_of(connection, coverage),
         patient=patient,
         billing=billing_of(clinic),
-        clinician=_clinician(clinic.providers[about.provider_id]),
+        clinician=_clinician(clinic.providers[about.provider_id], _specialty(services)),
         place_of_service=place,
-        lines=tuple(lines),
+        lines=tuple(line for _, line in services),
         diagnoses=diagnoses,
-        clia=str(clinic.about.get("clia", "")) if not dental else "",
+        clia=str(clinic.about.get("clia", "")) if any(_in_our_lab(*each) for each in services) else "",
     )
     if form is Form.INSTITUTIONAL:
         claim = _as_bill(claim, about)
@@ -190,8 +201,20 @@ def _claim(
     return carry(_with_teeth(claim, history), carried)
 
 
-def _clinician(provider: Provider) -> Clinician:
-    return Clinician(provider.first, provider.last, provider.npi, provider.taxonomy)
+def _specialty(services: Sequence[tuple[Service, ClaimLine]]) -> str:
+    """The one under which all of a claim's services are billed; empty for the provider's own. A claim made
+    before a service got its own may have services of two.
+    """
+    named = {service.usual.taxonomy for service, _ in services}
+    return named.pop() if len(named) == 1 else ""
+
+
+def _in_our_lab(service: Service, line: ClaimLine) -> bool:
+    return not service.dental and goes_with_lab_number(line.code, line.modifiers, service.usual.lab)
+
+
+def _clinician(provider: Provider, specialty: str = "") -> Clinician:
+    return Clinician(provider.first, provider.last, provider.npi, specialty or provider.taxonomy)
 
 
 def _line(
@@ -212,7 +235,9 @@ def _line(
         surfaces=line.surfaces,
         area=line.area,
         place=line.place if line.place != place else "",
-        rendering=_clinician(rendering) if rendering else None,
+        rendering=_clinician(rendering, clinic.services[line.service_id].usual.taxonomy)
+        if rendering
+        else None,
         supervising=_clinician(supervising) if supervising else None,
         drug=_usual_drug(clinic, line),
     )

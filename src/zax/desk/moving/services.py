@@ -40,8 +40,10 @@ _WORDS = {
     "ndc": "NDC",
     "ndc_quantity": "NDC quantity a unit",
     "ndc_unit": "NDC measured in",
+    "taxonomy": "Taxonomy",
+    "lab": "Our own lab",
 }
-USUAL = ("units", "modifiers", "diagnosis", "ndc", "ndc_quantity", "ndc_unit")
+USUAL = ("units", "modifiers", "diagnosis", "ndc", "ndc_quantity", "ndc_unit", "taxonomy", "lab")
 _OTHERS = {
     "code": "procedure code|service code|cpt|cdt|proc code",
     "words": "description|service|name|words|procedure",

@@ -43,11 +43,20 @@ class ServiceForm(Form):
     ndc: str = ""
     ndc_quantity: str = ""
     ndc_unit: str = ""
+    taxonomy: str = ""
+    lab: str = ""
 
     @property
     def usual(self) -> TypedUsual:
         return TypedUsual(
-            self.units, self.modifiers, self.diagnosis, self.ndc, self.ndc_quantity, self.ndc_unit
+            self.units,
+            self.modifiers,
+            self.diagnosis,
+            self.ndc,
+            self.ndc_quantity,
+            self.ndc_unit,
+            self.taxonomy,
+            self.lab,
         )
 
 
@@ -90,6 +99,8 @@ def put_service(tx: Transaction, service_id: int, form: ServiceForm) -> tuple[in
         "ndc": usual.drug.ndc if usual.drug else "",
         "ndc_quantity": usual.drug.quantity if usual.drug else "",
         "ndc_unit": usual.drug.unit if usual.drug else "",
+        "taxonomy": usual.taxonomy,
+        "lab": usual.lab,
     }
     if before is None:
         service_id = setup.add_service(tx.connection, new, str(values["teeth"]))

@@ -139,6 +139,8 @@ def services(connection: Connection) -> dict[int, Service]:
                 tuple(row.usual_modifiers.split()),
                 row.usual_diagnosis,
                 UsualDrug(row.ndc, row.ndc_quantity, row.ndc_unit) if row.ndc else None,
+                row.taxonomy,
+                row.lab,
             ),
         )
         for row in _all(connection, tables.service, tables.service.c.code)

@@ -126,6 +126,8 @@ service = Table(
     text_column("ndc", 11),
     text_column("ndc_quantity", 10),
     text_column("ndc_unit", 2),
+    text_column("taxonomy", 10),
+    flag_column("lab"),
 )
 # Fees that hold from a day on; `ended_at` when they came to hold, or were dropped.
 planned_fee = Table(

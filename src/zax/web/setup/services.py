@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from zax.core.charges.new_service import DONE_ON, MOST_SURFACES
 from zax.core.charges.teeth import TEETH_WORDS
 from zax.core.charges.usual import DRUG_UNITS, TypedUsual, Usual
+from zax.core.clinic.identity import PROVIDER_TAXONOMIES
 from zax.core.coverage.benefits import CATEGORY_WORDS, DENTAL_CATEGORIES, MEDICAL_CATEGORIES
 from zax.core.errors import Mendable, NotFound
 from zax.core.reading import optional_day, reference
@@ -55,6 +56,7 @@ def _page(
         teeth_words=TEETH_WORDS,
         usual=TypedUsual.of(chosen.usual if chosen else Usual()),
         drug_units=DRUG_UNITS,
+        taxonomies=PROVIDER_TAXONOMIES,
         **({"form": ""} | more),
     )
 
