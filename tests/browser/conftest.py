@@ -124,7 +124,7 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     for thread in threads:
         thread.start()
     wait_until_up(f"{settings.standin_url}/healthz", threads[0])
-    _answer_the_morning(desk, outside, FileStore(folder))
+    _answer_the_morning(desk, outside, folder)
     kept = Kept(engine, folder / "standin")
     kept.keep()
     stop = threading.Event()
@@ -151,13 +151,13 @@ def zax(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Running]:
     server.stop()
 
 
-def _answer_the_morning(desk: Desk, outside: Any, files: FileStore) -> None:
+def _answer_the_morning(desk: Desk, outside: Any, folder: Path) -> None:
     """The claims of the morning are sent, answered and posted, and the night's questions asked, so that no
     walk meets them halfway, nor waits while they are done anew.
     """
     send_ready(desk, ODILE)
-    due = 1
-    while due:
+    due, mailbox, files = 1, folder / "standin" / "mailbox", FileStore(folder)
+    while due or any(mailbox.glob("*.json")):
         run_once(desk, outside, receipt_pdf, files, limit=200, statement_pdfs=statement_pdfs)
         due = of_desk(
             desk,

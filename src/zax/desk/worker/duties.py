@@ -13,6 +13,7 @@ from datetime import timedelta
 import structlog
 
 from zax.desk.acts.audit_log import seal_audit
+from zax.desk.acts.transaction import Desk
 from zax.desk.book.web_requests import release_held
 from zax.desk.claims.habits import evening_run
 from zax.desk.claims.norms import learn_norms
@@ -43,6 +44,7 @@ from zax.outside.doors import OutsideTrouble
 from zax.store.acts.outbox import Pauses
 from zax.store.engine import TROUBLE
 from zax.store.worker import beats
+from zax.store.worker.beats import Standing
 
 log = structlog.get_logger()
 
@@ -93,15 +95,34 @@ DUTIES = (
 )
 
 
-def do_duty(tools: Tools, duty: Duty) -> int:
-    """How many things it did; 0 when it was looked at a short while ago, or failed."""
+def do_duties(tools: Tools) -> int:
+    """Every duty that is due; how many things they did. Nearly all of them were looked at a short while ago,
+    each time, so one question finds those that are worth one of their own.
+    """
+    with tools.desk.engine.connect() as connection:
+        known = beats.standings(connection)
+    done = 0
+    for duty in DUTIES:
+        if _is_due(tools.desk, duty, known.get(duty.name)):
+            done += _do(tools, duty)
+        tools.alive()
+    return done
+
+
+def _is_due(desk: Desk, duty: Duty, known: Standing | None) -> bool:
+    """After its time, or after a pause since it failed; and whenever the clock was set back."""
+    if known is None:
+        return True
+    since = desk.clock.now() - known.clock_at
+    return not timedelta(0) <= since < max(duty.every, _pause(known.failures))
+
+
+def _do(tools: Tools, duty: Duty) -> int:
+    """How many things it did; 0 when another worker looked at it meanwhile, or it failed."""
     desk = tools.desk
     with desk.engine.connect() as connection:
-        last, trouble = beats.last_beat(connection, duty.name), beats.failure_of(connection, duty.name)
-    since = desk.clock.now() - last.clock_at if last else None
-    if since is not None and timedelta(0) <= since < max(
-        duty.every, _pause(trouble.failures if trouble else 0)
-    ):
+        known = beats.standing(connection, duty.name)
+    if not _is_due(desk, duty, known):
         return 0
     if duty.every:
         beat(desk, duty.name)
@@ -114,7 +135,7 @@ def do_duty(tools: Tools, duty: Duty) -> int:
             log.error("duty.failed", duty=duty.name, exc_info=error)
         failed(desk, duty.name, str(error) if isinstance(error, OutsideTrouble) else why_it_failed(error))
         return 0
-    if trouble:
+    if known and known.failures:
         went_well(desk, duty.name)
     return done
 

@@ -11,7 +11,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.money.statements import StatementPdfs
 from zax.desk.notices.mail import MailHtml
 from zax.desk.papers.receipts import ReceiptPdf
-from zax.desk.worker.duties import DUTIES, do_duty
+from zax.desk.worker.duties import do_duties
 from zax.desk.worker.errands import carry_out_next
 from zax.desk.worker.tools import Lane, Tools
 from zax.outside.doors import Outside
@@ -38,10 +38,7 @@ def run_once(
     if not desk.clinic.sites:
         return 0  # nothing to do until the clinic has opened
     tools = Tools(desk, outside, receipt_pdf, statement_pdfs, mail_html, files, alive, lane, backups)
-    done = 0
-    for duty in DUTIES if lane != Lane.LONG else ():
-        done += do_duty(tools, duty)
-        alive()
+    done = do_duties(tools) if lane != Lane.LONG else 0
     while limit and carry_out_next(tools):
         done, limit = done + 1, limit - 1
         alive()

@@ -32,6 +32,17 @@ class Failing:
     why: str
 
 
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """Where a duty stands: the product's clock (UTC) when it was last begun, and how often in a row it failed
+    since it last did its work.
+    """
+
+    name: str
+    clock_at: datetime
+    failures: int
+
+
 def write_beat(connection: Connection, name: str, at: datetime, clock_at: datetime) -> None:
     values = {"at": at, "clock_at": clock_at}
     connection.execute(insert(beat).values(name=name, **values).on_duplicate_key_update(**values))
@@ -58,8 +69,16 @@ def note_success(connection: Connection, name: str) -> None:
     connection.execute(update(beat).where(beat.c.name == name, beat.c.failures > 0).values(**well))
 
 
-def failure_of(connection: Connection, name: str) -> Failing | None:
-    return one(connection, select(beat).where(beat.c.name == name, beat.c.failures > 0), Failing)
+_STANDING = select(beat.c.name, beat.c.clock_at, beat.c.failures)
+
+
+def standings(connection: Connection) -> dict[str, Standing]:
+    """By name."""
+    return {each.name: each for each in many(connection, _STANDING, Standing)}
+
+
+def standing(connection: Connection, name: str) -> Standing | None:
+    return one(connection, _STANDING.where(beat.c.name == name), Standing)
 
 
 def failing(connection: Connection, times: int) -> list[Failing]:
