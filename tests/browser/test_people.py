@@ -67,6 +67,21 @@ def test_a_locked_session_shows_nothing_in_another_tab(person: Callable[[str], P
     desk.until(lambda: not desk.all("#lockbox[open]"), "the first tab knows")
 
 
+def test_after_signing_out_the_back_key_shows_nobody(person: Callable[[str], Person], zax: Running) -> None:
+    """Not from the browser's memory either: each page that was seen leads to the sign-in."""
+    desk = person("juno")
+    pages = ("/patients", "/day", "/book")
+    for page in pages:
+        desk.open(page)
+    desk.see("Juno Park", ".rail .foot")
+    desk.click_words("Sign out", ".rail")
+    desk.find("#password")
+    for _ in pages:
+        desk.driver.back()
+        desk.find("#password")
+        assert not desk.all(".rail")
+
+
 def test_the_desk_is_handed_over_by_three_keys_and_a_pin(
     person: Callable[[str], Person], zax: Running
 ) -> None:

@@ -238,6 +238,16 @@ def test_whom_the_clinic_asks_cannot_turn_it_off_and_a_manager_helps_who_lost_it
     assert scalar(desk, "SELECT COUNT(*) FROM recovery_code") == 0
 
 
+def test_everyone_is_asked_at_once_and_who_has_one_is_left_in_peace(desk: Desk, letters: Letters) -> None:
+    confirm(desk, letters.vault, JUNO, PASSWORD, codes(begin(desk, letters.vault, JUNO))(0))
+    others = scalar(desk, "SELECT COUNT(*) FROM user WHERE active AND id <> 1")
+    with pytest.raises(NotAllowed):
+        second_factor.ask_everyone(desk, RAVI)
+    assert second_factor.ask_everyone(desk, SAM) == others
+    assert second_factor.ask_everyone(desk, SAM) == 0
+    assert scalar(desk, "SELECT must_second FROM user WHERE id = 1") == 0
+
+
 # --- PINs at a shared desk
 def test_a_pin_works_where_its_person_signed_in_today(desk: Desk) -> None:
     set_pin(desk, JUNO, "4071", PASSWORD)

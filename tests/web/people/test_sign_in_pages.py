@@ -20,6 +20,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.arrivals.check_in import StepForm, save_step
 from zax.desk.book.booking import book_visit
 from zax.desk.day.checkout import finish_checkout
+from zax.desk.people.inviting import Letters, send_link
 from zax.desk.people.second_factor import ask_for_second, begin, confirm
 from zax.desk.people.sessions import open_session, who_is
 from zax.desk.people.sign_in import authenticate
@@ -94,6 +95,20 @@ def test_a_session_that_was_there_before_signing_in_is_gone(web: Browser, desk: 
     assert before != after and scalar(desk, "SELECT COUNT(*) FROM session WHERE ended_at IS NULL") == 1
     web.client.cookies.set("zax_session", before, domain="127.0.0.1")
     assert web.get("/day").status_code == 303
+
+
+def test_a_link_to_a_new_password_goes_past_no_second_factor(web: Browser, desk: Desk, secret: str) -> None:
+    link = send_link(desk, SAM, 1, Letters(web.vault, "http://127.0.0.1/")).href.partition("127.0.0.1")[2]
+    answer = web.post(link, sign_in="juno", password="seven gulls in fog")
+    assert "Your code" in answer.text and web.get("/day").status_code == 303
+    assert web.post("/sign-in/code", code=code(secret)).status_code == 303
+    assert web.get("/day").status_code == 200
+
+
+def test_a_page_asks_everyone_for_a_second_factor(sam: Browser, desk: Desk) -> None:
+    assert "sign in with a password alone" in sam.get("/setup/people").text
+    assert sam.post("/setup/people/second").status_code == 303
+    assert scalar(desk, "SELECT COUNT(*) FROM user WHERE active AND NOT must_second") == 0
 
 
 def test_signed_out_everywhere_else_and_here_it_goes_on(juno: Browser, web: Browser, desk: Desk) -> None:

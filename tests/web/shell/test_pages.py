@@ -292,6 +292,12 @@ def test_the_back_address_stays_at_home(juno: Browser, desk: Desk) -> None:
     assert juno.post("/site", site_id="x", back="/day").status_code == 422
 
 
+@pytest.mark.parametrize("method", ["TRACE", "PUT", "DELETE", "PATCH"])
+def test_no_method_that_no_page_has_does_anything(juno: Browser, method: str) -> None:
+    for path in ("/day", "/sign-in", "/setup/people"):
+        assert juno.client.request(method, path).status_code == 405
+
+
 def test_machines_are_told_when_it_is_ready_and_whom_to_write_to(web: Browser) -> None:
     assert web.get("/readyz").json() == {"ready": True}
     told = web.get("/.well-known/security.txt").text

@@ -161,6 +161,20 @@ def ask_for_second(tx: Transaction, user_id: int) -> None:
     tx.audit("second.asked", user=user_id)
 
 
+@act("people")
+def ask_everyone(tx: Transaction) -> int:
+    """All who sign in with a password alone and were not asked; how many. New people are asked by their
+    invitation.
+    """
+    alone = [
+        each for each in people.active_users(tx.connection) if not each.second_at and not each.must_second
+    ]
+    for each in alone:
+        people.change_user(tx.connection, each.id, must_second=True)
+        tx.audit("second.asked", user=each.id)
+    return len(alone)
+
+
 def _drop(tx: Transaction, user_id: int) -> None:
     user = _locked(tx, user_id)
     people.change_user(tx.connection, user.id, second_sealed="", second_at=None)
