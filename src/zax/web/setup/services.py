@@ -10,6 +10,7 @@ from fastapi.responses import Response
 from zax.core.charges.new_service import DONE_ON, MOST_SURFACES
 from zax.core.charges.teeth import TEETH_WORDS
 from zax.core.charges.usual import DRUG_UNITS, TypedUsual, Usual
+from zax.core.claims.procedures import is_lab
 from zax.core.clinic.identity import PROVIDER_TAXONOMIES
 from zax.core.coverage.benefits import CATEGORY_WORDS, DENTAL_CATEGORIES, MEDICAL_CATEGORIES
 from zax.core.errors import Mendable, NotFound
@@ -57,6 +58,7 @@ def _page(
         usual=TypedUsual.of(chosen.usual if chosen else Usual()),
         drug_units=DRUG_UNITS,
         taxonomies=PROVIDER_TAXONOMIES,
+        lab_by_code=chosen is not None and is_lab(chosen.code),
         **({"form": ""} | more),
     )
 
