@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from selenium.webdriver.common.keys import Keys
 
-from tests.browser.conftest import Person
+from tests.browser.conftest import Person, Running, of
 
 
 def shown(who: Person, css: str) -> int:
@@ -43,3 +43,50 @@ def test_planned_fees_and_doors_by_keyboard(person: Callable[[str], Person]) -> 
     sam.type("input[name=address-texts]", "http://texts.example.com")
     sam.control_enter()
     sam.see("Only https:// is safe outside this machine.")
+
+
+def test_a_field_of_the_clinics_own_is_made_and_filled_in_by_keyboard(
+    person: Callable[[str], Person], zax: Running
+) -> None:
+    sam, juno = person("sam"), person("juno")
+    sam.open("/setup/fields")
+    sam.press("n")
+    sam.until(lambda: sam.focus().get_attribute("id") == "words", "its name is typed first")
+    sam.press("School")
+    sam.type("#needed", "always")
+    sam.control_enter()
+    sam.see("Field saved.")
+    sam.see("needed always", "ol.ordered")
+    number = of(zax, "SELECT id FROM patient WHERE first = 'Grace' AND last = 'Lindqvist'")
+    juno.open(f"/patients/{number}")
+    juno.click_words("School", ".record")
+    juno.until(lambda: juno.focus().get_attribute("id") == "own_school", "where it is missing")
+    juno.press("Harbor High")
+    juno.control_enter()
+    juno.see("Harbor High", "#part-person")
+    sam.open("/setup/fields")
+    sam.see("filled in on 1 record")
+
+
+def test_a_service_comes_with_what_was_set_up_for_it(person: Callable[[str], Person], zax: Running) -> None:
+    sam = person("sam")
+    sam.open("/setup/services")
+    sam.press("f")
+    sam.press(*"90686")
+    sam.press(Keys.ENTER)
+    sam.at("one=")
+    sam.type("#sv-units", "2")
+    sam.type("#sv-ndc", "12345-6789-01")
+    sam.type("#sv-taxonomy", "207Q00000", clear=True)
+    sam.find("#sv-taxonomy").send_keys(Keys.ENTER)
+    # Three are wrong or missing; each says so beside its field, and all that was typed is there.
+    sam.see("How much of it goes with one unit")
+    sam.see("ten characters and ends in X")
+    assert sam.find("#sv-units").get_attribute("value") == "2"
+    sam.type("#sv-much", "0.5")
+    sam.type("select[name=ndc_unit]", "mL")
+    sam.type("#sv-taxonomy", "207Q00000X", clear=True)
+    sam.find("#sv-taxonomy").send_keys(Keys.ENTER)
+    sam.see("Saved.")
+    kept = "SELECT CONCAT_WS(' ', usual_units, ndc, ndc_quantity, ndc_unit, taxonomy) FROM service"
+    assert of(zax, f"{kept} WHERE code = '90686'") == "2 12345678901 0.5 ML 207Q00000X"

@@ -21,6 +21,7 @@ from zax.desk.book.booking import book_visit
 from zax.desk.book.track import take_to_room
 from zax.desk.charges.charges import LineForm, change_line
 from zax.desk.charges.finishing import back_to_room, ready_for_checkout
+from zax.desk.charges.treatment_options import PlannedLineForm, add_to_option, make_proposal, proposal_of
 from zax.desk.coverage.plans import end_schedule, save_fees
 from zax.desk.day.visit_sheet import sheet_of
 from zax.desk.setup.money import save_discount
@@ -92,6 +93,31 @@ def test_the_sheet_says_before_it_is_charged_what_comes_off_then(
         if percent != "0"
         else []
     )
+
+
+@pytest.mark.parametrize("plan_id", [None, 1])
+@pytest.mark.parametrize(("percent", "listed"), [("0", ""), ("10", ""), ("10", "200"), ("50", "200")])
+def test_work_is_offered_for_what_it_will_be_charged_at(
+    desk: Desk, plan_id: int | None, percent: str, listed: str
+) -> None:
+    """What a patient signs is what they owe when it is done that day, by list, discount and plan."""
+    if listed:
+        price_list(desk, listed)
+    if percent != "0":
+        save_discount(desk, SAM, 0, 0, "Seniors", percent, flag_of(desk), True)
+    patient = flagged(desk, plan_id)
+    proposal = make_proposal(desk, SAM, patient, "One filling", 1)
+    filling = next(each.id for each in desk.clinic.services.values() if each.code == "D2392")
+    line = PlannedLineForm(service_id=filling, letter="A", phase=1, tooth="14", surfaces="MO")
+    add_to_option(desk, SAM, proposal, line)
+    with desk.engine.connect() as connection:
+        (option,) = proposal_of(connection, desk.clinic, proposal, desk.clock.now()).options
+    offered = option.total("patient")
+    assert offered == sum(each.patient for each in option.phases[0].lines)
+    assert sum(option.off_words.values()) == option.total("off") and bool(option.off_words) == (
+        percent != "0"
+    )
+    assert owed(desk, visit_at_checkout(desk, patient, dental=True)) == offered
 
 
 def test_a_member_pays_by_the_list_and_the_account_says_so(desk: Desk) -> None:

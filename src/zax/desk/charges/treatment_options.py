@@ -26,6 +26,7 @@ from zax.desk.acts.transaction import Transaction
 from zax.desk.arrivals.forms import Paper, Signed, SignForm, check_signer, keep_signed
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.estimate_inputs import answer_for, covers_for
+from zax.desk.money.by_flag import Off, Owed, off_by_flag
 from zax.store.arrivals.records import SignedForm
 from zax.store.book.records import PlannedService
 from zax.store.charges import treatment_options as stored
@@ -33,6 +34,7 @@ from zax.store.charges.treatment_options import Proposal
 from zax.store.coverage.records import Coverage
 from zax.store.engine import Connection
 from zax.store.files import FileStore
+from zax.store.patients.notes import flags_of
 from zax.store.patients.patients import known_patient, patient_of
 from zax.store.patients.records import Patient
 
@@ -43,10 +45,20 @@ MOST_MONTHS = 36
 
 @dataclass(frozen=True, slots=True)
 class PlanLine:
-    """A service of an option with its estimate; cents."""
+    """A service of an option with its estimate, and what the patient's flags take off their part; cents."""
 
     row: PlannedService
     estimate: LineEstimate
+    by_flag: Off | None = None
+
+    @property
+    def off(self) -> int:
+        return self.by_flag.cents if self.by_flag else 0
+
+    @property
+    def patient(self) -> int:
+        """What the patient would pay."""
+        return self.estimate.patient - self.off
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,8 +84,20 @@ class OptionShown:
     phases: Sequence[PhaseShown]
 
     def total(self, part: str) -> int:
-        """The sum of `fee`, `insurer`, `write_off` or `patient`."""
-        return sum(getattr(line.estimate, part) for phase in self.phases for line in phase.lines)
+        """The sum of `fee`, `insurer` or `write_off`, or of `patient`, without what comes `off` by a flag."""
+        lines = [line for phase in self.phases for line in phase.lines]
+        if part in {"patient", "off"}:
+            return sum(getattr(line, part) for line in lines)
+        return sum(getattr(line.estimate, part) for line in lines)
+
+    @property
+    def off_words(self) -> dict[str, int]:
+        """By what comes off, how much; cents."""
+        found: dict[str, int] = {}
+        for off in (line.by_flag for phase in self.phases for line in phase.lines):
+            if off:
+                found[off.words] = found.get(off.words, 0) + off.cents
+        return found
 
     @property
     def count(self) -> int:
@@ -104,6 +128,7 @@ def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: d
     coverages, covers = covers_for(
         connection, clinic, (patient.id, patient.birth), provider.dental, today, provider.id
     )
+    flags = frozenset(each.flag_id for each in flags_of(connection, patient.id))
     lines = stored.lines_of(connection, row.id)
     days = [max(today, step_months(made, int(phase["months"]))) for phase in row.phases]
     options = [
@@ -113,8 +138,7 @@ def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: d
             letter,
             [line for line in lines if line.option_letter == letter],
             days,
-            (coverages, covers),
-            today,
+            _Payer(coverages, covers, flags, today),
         )
         for letter in sorted(row.options)
     ]
@@ -124,18 +148,27 @@ def proposal_of(connection: Connection, clinic: Clinic, proposal_id: int, now: d
     )
 
 
+@dataclass(frozen=True, slots=True)
+class _Payer:
+    """Who pays for an option: the coverages and what the estimate knows of each, the first payer first, and
+    the patient with their flags, as of today.
+    """
+
+    coverages: Sequence[Coverage]
+    covers: Sequence[Cover]
+    flags: frozenset[int]
+    today: date
+
+
 def _option(
     clinic: Clinic,
     row: Proposal,
     letter: str,
     lines: Sequence[PlannedService],
     days: Sequence[date],
-    plans: tuple[Sequence[Coverage], Sequence[Cover]],
-    today: date,
+    payer: _Payer,
 ) -> OptionShown:
-    """`plans` are the coverages and what the estimate knows of each, the first payer first."""
-    coverages, covers = plans
-    first = next(iter(coverages), None)
+    first = next(iter(payer.coverages), None)
     by_phase = [
         [line for line in lines if line.phase == number and line.done_at is None]
         for number in range(1, len(days) + 1)
@@ -145,8 +178,8 @@ def _option(
             Phase(day, tuple(_priced(clinic, line, first) for line in mine))
             for day, mine in zip(days, by_phase, strict=True)
         ],
-        covers,
-        today,
+        payer.covers,
+        payer.today,
     )
     phases = [
         PhaseShown(
@@ -154,12 +187,20 @@ def _option(
             words=str(row.phases[number - 1]["words"]),
             months=int(row.phases[number - 1]["months"]),
             day=days[number - 1],
-            lines=[PlanLine(line, answer) for line, answer in zip(mine, made, strict=True)],
+            lines=[
+                PlanLine(line, answer, _off(clinic, payer, line, answer, days[number - 1]))
+                for line, answer in zip(mine, made, strict=True)
+            ],
             done=sum(1 for line in lines if line.phase == number and line.done_at is not None),
         )
         for number, (mine, made) in enumerate(zip(by_phase, answers, strict=True), 1)
     ]
     return OptionShown(letter, row.options[letter], phases)
+
+
+def _off(clinic: Clinic, payer: _Payer, line: PlannedService, answer: LineEstimate, day: date) -> Off | None:
+    code = clinic.services[line.service_id].code
+    return off_by_flag(clinic, payer.flags, Owed(code, 1, answer.patient, day, bool(payer.coverages)))
 
 
 def _priced(clinic: Clinic, line: PlannedService, first: Coverage | None) -> PricedLine:

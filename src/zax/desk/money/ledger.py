@@ -15,10 +15,8 @@ from typing import TypeAlias
 
 from zax.core.book.track import Stop
 from zax.core.coverage.estimate import Answered, Cover, LineEstimate, PricedLine, estimate
-from zax.core.coverage.fees import Less, less_by_list
 from zax.core.errors import Conflict
 from zax.core.money.books import day_of_books
-from zax.core.money.cents import percent_of
 from zax.core.money.journal import (
     Allocation,
     Entry,
@@ -32,11 +30,11 @@ from zax.core.money.journal import (
     take_back,
     unreversed,
 )
-from zax.core.money.rules import Discount
 from zax.desk.acts.transaction import Transaction
 from zax.desk.book.track import step
 from zax.desk.clinic.clinic import Clinic
 from zax.desk.coverage.estimate_inputs import answer_for, covers_for
+from zax.desk.money.by_flag import Off, Owed, off_by_flag
 from zax.store.book.records import Visit
 from zax.store.claims.predeterminations import answered_services
 from zax.store.coverage.records import Coverage
@@ -196,43 +194,16 @@ def post_charges(tx: Transaction, visit: Visit) -> Bill:
     return bill
 
 
-@dataclass(frozen=True, slots=True)
-class Off:
-    """What comes off the patient's part of a line by a flag: cents, in words, and the discount where it is
-    one.
-    """
-
-    cents: int
-    words: str
-    discount_id: int | None = None
-
-
 def off_of(clinic: Clinic, bill: Bill, flags: Collection[int], day: date) -> dict[int, Off]:
-    """By line, what a patient with these flags does not pay: the larger of their discount and what their
-    price list takes off; the list counts only where no plan covers the visit.
-    """
-    discount = _discount_by_flag(clinic, flags)
+    """By line, what a patient with these flags does not pay."""
     made: dict[int, Off] = {}
     for line, priced in zip(bill.lines, bill.estimates, strict=True):
-        less = percent_of(priced.patient, discount.percent) if discount else 0
         code = clinic.services[line.service_id].code
-        listed = (
-            Less(0, "")
-            if bill.coverages
-            else less_by_list(clinic.contracts.schedules, flags, day, code, line.units, priced.patient)
-        )
-        if listed.cents > less:
-            made[line.id] = Off(listed.cents, listed.words)
-        elif discount and less:
-            words = f"{discount.words}, {discount.percent} percent"
-            made[line.id] = Off(less, words, discount.id)
+        owed = Owed(code, line.units, priced.patient, day, covered=bool(bill.coverages))
+        off = off_by_flag(clinic, flags, owed)
+        if off is not None:
+            made[line.id] = off
     return made
-
-
-def _discount_by_flag(clinic: Clinic, flags: Collection[int]) -> Discount | None:
-    """The largest discount in use that one of these flags brings, or None."""
-    found = [each for each in clinic.money.discounts.values() if each.active and each.flag_id in flags]
-    return max(found, key=lambda each: each.percent, default=None)
 
 
 def take_charges_back(tx: Transaction, visit: Visit, reason: str) -> None:
