@@ -5,11 +5,13 @@ and asked for; and the grid of roles.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC
 
 import pyotp
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.common.virtual_authenticator import VirtualAuthenticatorOptions
 
 from tests.browser.conftest import Person, Running, of
 from tests.conftest import JUNO, RAVI
@@ -65,6 +67,42 @@ def test_a_locked_session_shows_nothing_in_another_tab(person: Callable[[str], P
     desk.driver.close()
     desk.driver.switch_to.window(first)
     desk.until(lambda: not desk.all("#lockbox[open]"), "the first tab knows")
+
+
+def test_a_passkey_is_added_and_signs_in_by_two_keys(person: Callable[[str], Person], zax: Running) -> None:
+    """By a name: for a number no browser makes one."""
+    driver = person("odile").driver
+    desk = Person(driver, replace(zax, url=zax.url.replace("127.0.0.1", "localhost")))
+    how = VirtualAuthenticatorOptions(
+        protocol="ctap2",
+        transport="internal",
+        has_resident_key=True,
+        has_user_verification=True,
+        is_user_verified=True,
+    )
+    driver.add_virtual_authenticator(how)
+    desk.sign_in("odile")
+    desk.open("/me")
+    desk.type("form[data-adds] [name=words]", "Front desk laptop")
+    desk.type("form[data-adds] [name=passkey_password]", "not it")
+    desk.press(Keys.ENTER)
+    desk.see("That isn’t your password.")
+    assert desk.find("form[data-adds] [name=words]").get_attribute("value") == "Front desk laptop"
+    desk.type("form[data-adds] [name=passkey_password]", PASSWORD)
+    desk.press(Keys.ENTER)
+    desk.see("Your passkey is added.")
+    desk.see("not used yet")
+    desk.click_words("Sign out", ".rail")
+    desk.find("form[data-passkey] button").send_keys(Keys.ENTER)
+    desk.until(lambda: "sign-in" not in driver.current_url, "signed in")
+    desk.open("/me")
+    desk.see("last used")
+    driver.remove_all_credentials()
+    desk.click_words("Sign out", ".rail")
+    driver.set_user_verified(False)
+    desk.find("form[data-passkey] button").send_keys(Keys.ENTER)
+    desk.see("No passkey was used.", "[data-said]")
+    driver.remove_virtual_authenticator()
 
 
 def test_after_signing_out_the_back_key_shows_nobody(person: Callable[[str], Person], zax: Running) -> None:

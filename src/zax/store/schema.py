@@ -117,6 +117,7 @@ from zax.store.patients.tables import (
 )
 from zax.store.people.tables import (
     look,
+    passkey,
     recovery_code,
     role,
     session,
@@ -190,6 +191,7 @@ __all__ = [
     "own_login",
     "own_payment",
     "own_session",
+    "passkey",
     "patient",
     "patient_alias",
     "patient_file",

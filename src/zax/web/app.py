@@ -84,7 +84,7 @@ from zax.web.own.frame import OwnSignInNeeded
 from zax.web.papers import link as paper_link
 from zax.web.papers import send as send_paper
 from zax.web.patients import duplicates, files, finding, new_patient
-from zax.web.people import join, me, sign_in, switch
+from zax.web.people import join, me, passkeys, sign_in, switch
 from zax.web.record import exporting, record
 from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
 from zax.web.remits import rules as adjustment_setup
@@ -167,7 +167,7 @@ ROOMS = (
     adjustment_setup,
     *(money_setup, flag_setup, own_field_setup, arrival_setup, heads_up_setup),
     *(people_setup, signed_in_setup, sealed_setup, looking_back, doors_setup, backup_setup),
-    *(sign_in, switch, me, join),
+    *(sign_in, passkeys, switch, me, join),
     opening,
     well_known,
     set_aside,

@@ -11,6 +11,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from tests.conftest import JUNO, SAM, add_patient, order, rows_of, scalar, state_of, visit_at_checkout
+from tests.soft_key import SoftKey
 from tests.web.conftest import Browser, hidden
 from zax.clock import system_now
 from zax.core.arrivals.steps import StepKind
@@ -137,6 +138,28 @@ def test_a_refused_try_is_on_record_for_the_manager(sam: Browser, desk: Desk) ->
         authenticate(desk, "juno", "guess at it", "203.0.113.7")
     told = sam.get("/setup/looking-back?about=signed_in").text
     assert "203.0.113.7" in told and "guess at it" not in told
+
+
+def test_a_passkey_by_the_pages(web: Browser, desk: Desk) -> None:
+    """The question lies in the cookie for five minutes, and is gone with its answer."""
+    key = SoftKey()
+    with TestClient(web.client.app, base_url="http://localhost") as client:
+        here = Browser(client)
+        here.sign_in("juno")
+        asked = here.post("/me/passkeys/begin").json()
+        added = {"passkey_password": PASSWORD, "words": "My phone", "answer": key.adds(asked)}
+        assert here.post("/me/passkeys", **added).headers["location"] == "/me"
+        again = here.post("/me/passkeys", **added)
+        assert again.status_code == 422 and "took too long" in again.text and "My phone" in again.text
+        here.post("/sign-out")
+        assert "Use a passkey" in here.get("/sign-in").text and here.get("/day").status_code == 303
+        asked = here.post("/sign-in/passkey/begin").json()
+        answer = here.post("/sign-in/passkey", answer=key.signs(asked), to="/book")
+        assert answer.headers["location"] == "/book" and here.get("/day").status_code == 200
+        here.post("/sign-out")
+        wrong = here.post("/sign-in/passkey", answer=key.signs(asked), to="/book")
+        assert "took too long" in wrong.text and here.get("/day").status_code == 303
+    assert "reached by a name" in web.sign_in("ravi").get("/me").text
 
 
 def test_switching_by_pin(web: Browser, desk: Desk) -> None:

@@ -16,6 +16,7 @@ ALONE = {
     "online/online",
     "online/register",
     "people/lock",
+    "people/passkey",
     "people/switch",
     "tablet/tablet",
 }

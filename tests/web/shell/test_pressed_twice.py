@@ -30,6 +30,8 @@ WITHOUT = {
     "/sign-in",
     "/sign-in/code",
     "/sign-in/forgot",
+    "/sign-in/passkey",
+    "/sign-in/passkey/begin",
     "/switch",
     "/join/{token}",
     "/open/{key}",

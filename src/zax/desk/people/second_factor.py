@@ -24,6 +24,7 @@ from zax.desk.people.sign_in import LIMITS, TRIES_WITHIN, check_password
 from zax.desk.people.tries import Try, judge
 from zax.store.people import people
 from zax.store.people import second as stored
+from zax.store.people.passkeys import drop_passkeys_of
 from zax.store.people.people import User
 from zax.store.vault import Vault
 
@@ -149,8 +150,9 @@ def turn_off(desk: Desk, actor: Actor, password: str) -> None:
 @act("people")
 def drop_second(tx: Transaction, user_id: int) -> None:
     """By a manager, for somebody who lost their phone and their codes; asked for again at the next sign-in
-    where the clinic wants it.
+    where the clinic wants it. Their passkeys go, too: the phone may hold them.
     """
+    drop_passkeys_of(tx.connection, user_id)
     _drop(tx, user_id)
 
 

@@ -34,6 +34,7 @@ LEFT_OUT: Mapping[str, str] = {
     "session": "who is signed in",
     "user_link": "invitations and reset links",
     "recovery_code": "recovery codes",
+    "passkey": "passkeys, which are good at one address",
     "sign_in_try": "tries to sign in",
     "own_session": "patients who are signed in",
     "own_login": "patients’ passwords",

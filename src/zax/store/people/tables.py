@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import BigInteger, Column, Index, Integer, SmallInteger, String, Table
+from sqlalchemy import BigInteger, Column, Index, Integer, SmallInteger, String, Table, Text
 
 from zax.store.columns import (
     flag_column,
@@ -70,6 +70,19 @@ recovery_code = Table(
     id_column(),
     ref("user_id", "user"),
     text_column("code_hash", 64),
+    moment("used_at", nullable=True),
+)
+# Keys that people sign in with: `public` halves alone.
+passkey = Table(
+    "passkey",
+    metadata,
+    id_column(),
+    ref("user_id", "user"),
+    Column("key_hash", String(64), nullable=False, unique=True),
+    Column("public", Text, nullable=False),
+    Column("uses", BigInteger, nullable=False, server_default="0"),
+    text_column("words", 40),
+    moment("made_at"),
     moment("used_at", nullable=True),
 )
 # `token_hash` is the hash of what the browser holds, `password_mark` of the password it was opened with.

@@ -7,12 +7,14 @@ from collections.abc import Callable
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
+from zax.clock import local
 from zax.core.errors import Mendable
 from zax.core.people.second_factor import address_of
 from zax.desk.people.inviting import change_password
 from zax.desk.people.second_factor import begin, confirm, fresh_codes, turn_off
 from zax.desk.people.sessions import end_elsewhere, end_own, open_session, signed_in
 from zax.desk.people.switching import set_pin
+from zax.store.people.passkeys import passkeys_of
 from zax.store.people.people import User, active_user
 from zax.store.people.second import codes_left
 from zax.web.shell.request_context import (
@@ -20,6 +22,7 @@ from zax.web.shell.request_context import (
     RequestContext,
     browser_of,
     enter_self,
+    has_name,
     posted_form,
     session_of,
 )
@@ -31,15 +34,17 @@ HERE = "/me"
 
 @router.get(HERE)
 def show_me(request: Request) -> Response:
-    return _page(enter_self(request))
+    return me_page(enter_self(request))
 
 
-def _page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
+def me_page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
+    zone = ctx.clinic.first_site.timezone
     with ctx.read() as connection:
         user = active_user(connection, ctx.actor.id or 0)
         assert user is not None
-        sessions = signed_in(connection, ctx.clinic.first_site.timezone, browser_of(ctx.request).device)
+        sessions = signed_in(connection, zone, browser_of(ctx.request).device)
         left = codes_left(connection, user.id)
+        passkeys = passkeys_of(connection, user.id)
     mine = [each for each in sessions if each.user_id == user.id]
     return ctx.page(
         "people/me.html",
@@ -47,6 +52,8 @@ def _page(ctx: RequestContext, status: int = 200, **more: object) -> Response:
         me=user,
         sessions=mine,
         left=left,
+        passkeys=[(each, each.used_at and local(each.used_at, zone)) for each in passkeys],
+        named=has_name(ctx.request),
         screen="me",
         **(_secret(ctx, user) | more),
     )
@@ -61,11 +68,11 @@ def _secret(ctx: RequestContext, user: User) -> dict[str, object]:
     return {"secret": " ".join(secret[at : at + 4] for at in range(0, len(secret), 4)), "square": code}
 
 
-def _done(ctx: RequestContext, form: PostedForm, work: Callable[[], object], said: str) -> Response:
+def done(ctx: RequestContext, form: PostedForm, work: Callable[[], object], said: str) -> Response:
     try:
         work()
     except Mendable as error:
-        return _page(ctx, error.status, problems=error.problems, typed=form)
+        return me_page(ctx, error.status, problems=error.problems, typed=form)
     return ctx.go(HERE, said)
 
 
@@ -76,7 +83,7 @@ def turn_on(request: Request, form: PostedForm = Depends(posted_form)) -> Respon
     try:
         codes = confirm(ctx.desk, ctx.shared.vault, ctx.actor, form["second_password"], form["code"])
     except Mendable as error:
-        return _page(ctx, error.status, problems=error.problems, typed=form)
+        return me_page(ctx, error.status, problems=error.problems, typed=form)
     return _codes(ctx, codes)
 
 
@@ -86,7 +93,7 @@ def new_codes(request: Request, form: PostedForm = Depends(posted_form)) -> Resp
     try:
         codes = fresh_codes(ctx.desk, ctx.actor, form["second_password"])
     except Mendable as error:
-        return _page(ctx, error.status, problems=error.problems, typed=form)
+        return me_page(ctx, error.status, problems=error.problems, typed=form)
     return _codes(ctx, codes)
 
 
@@ -97,7 +104,7 @@ def _codes(ctx: RequestContext, codes: list[str]) -> Response:
 @router.post("/me/second/off")
 def turn_it_off(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter_self(request)
-    return _done(
+    return done(
         ctx,
         form,
         lambda: turn_off(ctx.desk, ctx.actor, form["second_password"]),
@@ -108,7 +115,7 @@ def turn_it_off(request: Request, form: PostedForm = Depends(posted_form)) -> Re
 @router.post("/me/pin")
 def keep_pin(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter_self(request)
-    return _done(
+    return done(
         ctx,
         form,
         lambda: set_pin(ctx.desk, ctx.actor, form["pin"], form["pin_password"]),
@@ -123,7 +130,7 @@ def keep_password(request: Request, form: PostedForm = Depends(posted_form)) -> 
     try:
         change_password(ctx.desk, ctx.actor, form["old_password"], form["password"])
     except Mendable as error:
-        return _page(ctx, error.status, problems=error.problems, typed=form)
+        return me_page(ctx, error.status, problems=error.problems, typed=form)
     request.session["session"] = open_session(ctx.desk, ctx.actor.id or 0, browser_of(request))
     return ctx.go(HERE, "Your password is changed. You’re signed out everywhere else.")
 
@@ -131,7 +138,7 @@ def keep_password(request: Request, form: PostedForm = Depends(posted_form)) -> 
 @router.post("/me/sessions")
 def end_others(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter_self(request)
-    return _done(
+    return done(
         ctx,
         form,
         lambda: end_elsewhere(ctx.desk, ctx.actor, session_of(request)),
@@ -142,4 +149,4 @@ def end_others(request: Request, form: PostedForm = Depends(posted_form)) -> Res
 @router.post("/me/sessions/{session_id}")
 def end_one(request: Request, session_id: int, form: PostedForm = Depends(posted_form)) -> Response:
     ctx = enter_self(request)
-    return _done(ctx, form, lambda: end_own(ctx.desk, ctx.actor, session_id), "Signed out there.")
+    return done(ctx, form, lambda: end_own(ctx.desk, ctx.actor, session_id), "Signed out there.")

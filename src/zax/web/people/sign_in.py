@@ -30,6 +30,7 @@ from zax.web.shell.request_context import (
     browser_of,
     csrf_of,
     enter,
+    has_name,
     open_form,
     posted_form,
     session_of,
@@ -67,7 +68,7 @@ def ask_to_sign_in(request: Request, error: SignInNeeded) -> Response:
             words = "You’re signed out. Send the form, then sign in. What you typed is kept."
             return HTMLResponse(f'<p class="none" role="status">{words}</p>', 401)
         return RedirectResponse(f"/sign-in?to={quote(url_of(request))}", 303)
-    return _page(request, After(request.url.path, kept_fields(error.kept)), 401)
+    return sign_in_page(request, After(request.url.path, kept_fields(error.kept)), 401)
 
 
 def kept_fields(fields: dict[str, str] | object) -> str:
@@ -106,14 +107,14 @@ def alone_page(request: Request, template: str, status: int = 200, **values: obj
     return HTMLResponse(html, status)
 
 
-def _page(request: Request, after: After, status: int = 200, **values: object) -> HTMLResponse:
-    given = {"sent": False} | values
+def sign_in_page(request: Request, after: After, status: int = 200, **values: object) -> HTMLResponse:
+    given = {"sent": False, "named": has_name(request)} | values
     return alone_page(request, "people/sign_in.html", status, to=after.to, kept=after.kept, **given)
 
 
 @router.get("/sign-in")
 def show_sign_in(request: Request, to: str = "/", sent: str = "") -> Response:
-    return _page(request, After(ours(to)), sent=bool(sent))
+    return sign_in_page(request, After(ours(to)), sent=bool(sent))
 
 
 def ours(to: str) -> str:
@@ -136,7 +137,7 @@ def take_sign_in(request: Request, form: PostedForm = Depends(open_form)) -> Res
     try:
         actor = authenticate(shared.desk, form["name"], form["password"], browser_of(request).address)
     except ZaxError as error:
-        return _page(request, after, error.status, problems=error.problems, typed=form)
+        return sign_in_page(request, after, error.status, problems=error.problems, typed=form)
     user_id = actor.id or 0
     return code_page(request, user_id, after) or finish_sign_in(request, user_id, after)
 
@@ -161,7 +162,7 @@ def take_code(request: Request, form: PostedForm = Depends(open_form)) -> Respon
     after, half = after_of(form), request.session.get(HALF)
     if not isinstance(half, list) or system_now().timestamp() - float(half[1]) > HALF_SECONDS:
         request.session.pop(HALF, None)
-        return _page(request, after, 401, problems={"password": "That took too long. Sign in again."})
+        return sign_in_page(request, after, 401, problems={"password": "That took too long. Sign in again."})
     try:
         check_second(shared.desk, shared.vault, int(half[0]), form["code"], browser_of(request).address)
     except ZaxError as error:

@@ -11,6 +11,7 @@ import hashlib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
+from ipaddress import ip_address
 from typing import TypeVar, get_origin
 from urllib.parse import parse_qs, urlsplit
 
@@ -285,6 +286,15 @@ def _site_of(request: Request, shared: Shared, actor: Actor) -> int:
     if chosen in sites:
         return int(chosen)
     return sites[0] if sites else shared.desk.clinic.first_site.id
+
+
+def has_name(request: Request) -> bool:
+    """Whether we are reached by a name, for which passkeys can be made; for a number none can."""
+    try:
+        ip_address(request.url.hostname or "")
+    except ValueError:
+        return True
+    return False
 
 
 def browser_of(request: Request) -> Browser:
