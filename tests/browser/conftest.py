@@ -14,7 +14,7 @@ from typing import Any
 import pytest
 import uvicorn
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException, WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.command import Command
@@ -212,6 +212,11 @@ class Chromium(webdriver.Chrome):
             if renewed == params:
                 raise
             return super().execute(command, renewed)
+        except WebDriverException as error:
+            # How an element is called stale whose page goes away at this very moment.
+            if "does not belong to the document" in str(error.msg):
+                raise StaleElementReferenceException(error.msg) from error
+            raise
 
     def _renewed(self, part: Any) -> Any:
         if isinstance(part, dict):
@@ -389,7 +394,10 @@ def chromium() -> Chromium:
 
 
 def plain(driver: Chromium) -> None:
-    """A window as most desks have it."""
+    """A window as most desks have it, and the one that is looked at: a window in the background gets neither
+    focus nor what a live screen brings.
+    """
+    driver.execute_cdp_cmd("Emulation.setFocusEmulationEnabled", {"enabled": True})
     driver.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride",
         {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False},

@@ -59,7 +59,7 @@ def test_a_field_of_the_clinics_own_is_made_and_filled_in_by_keyboard(
     sam.see("needed always", "ol.ordered")
     number = of(zax, "SELECT id FROM patient WHERE first = 'Grace' AND last = 'Lindqvist'")
     juno.open(f"/patients/{number}")
-    juno.click_words("School", "main")
+    juno.click("a[href*='#own_school']")
     juno.until(lambda: juno.focus().get_attribute("id") == "own_school", "where it is missing")
     juno.press("Harbor High")
     juno.control_enter()

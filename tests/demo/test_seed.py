@@ -119,11 +119,15 @@ def test_who_comes_today_has_been_before_and_owes_nothing_of_it(clinic: Engine) 
 
 def _of_the_year(clinic: Engine, form: Form) -> Iterator[list[Claim]]:
     """What the year's claims of that form say, as they would leave, fifty at a time; what a check stops stays
-    here. Of those that are written with the same segments and elements three, and of all every twelfth.
+    here. Of every eighth claim, those that are written with the same segments and elements three times, and
+    of all every twelfth: each made anew from the books takes as long as reading it.
     """
     with clinic.connect() as connection:
         setup = load(connection)
-        query = text("SELECT id, DATE(made_at) FROM claim WHERE form = :form AND visit_id IS NOT NULL")
+        query = text(
+            "SELECT id, DATE(made_at) FROM claim"
+            " WHERE form = :form AND visit_id IS NOT NULL AND MOD(id, 8) = 0"
+        )
         found = connection.execute(query, {"form": form}).all()
         made = [
             made_claim(connection, setup, row, day)

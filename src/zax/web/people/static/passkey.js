@@ -27,6 +27,7 @@ async function send(event) {
   said.hidden = true;
   try {
     form.elements.answer.value = JSON.stringify((await answer(form)).toJSON());
+    delete form.dataset.sent; // until now it was only asked about
     form.requestSubmit();
   } catch (trouble) {
     said.textContent = trouble instanceof DOMException || !trouble.message ? CANCELED : trouble.message;
