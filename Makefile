@@ -39,7 +39,8 @@ share:
 	.venv/bin/python scripts/test_share.py
 
 bench: setup-browser
-	$(PY) -m zax.demo.bench
+	@mkdir -p var
+	$(PY) -m zax.demo.bench > var/bench.log
 	$(PY) -m zax.demo.bench_people
 	$(PY) -m zax.demo.bench_browser
 # Two hundred blows while eight desks work: half an hour. docs/reliability.md says what must hold.

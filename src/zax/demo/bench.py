@@ -36,6 +36,7 @@ from zax.demo.bench_memory import export_cost, in_a_fresh_process, large_picture
 from zax.demo.floor import Floor
 from zax.demo.seed import SIZES, opening_day, seed, seeded
 from zax.demo.world import ZONE
+from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.processes import leave_what_stays
 from zax.settings import Settings
@@ -44,7 +45,8 @@ from zax.store.migrate import drop_everything, migrate
 from zax.store.server import Server
 from zax.web.app import create_app
 
-console = Console(highlight=False)
+# The requests that are measured log their lines on standard output, as they do at a clinic.
+console = Console(highlight=False, stderr=True)
 
 
 async def measure(act: Act, ours: Asgi, floor: Asgi) -> Json:
@@ -151,6 +153,7 @@ def in_the_demo(base: Settings) -> tuple[Json, Json]:
 
 def main() -> None:
     """Seeds the town once under var/bench, then measures; rows go to var/bench.json."""
+    configure()
     base = Settings()
     settings = bench_settings(base)
     server = Server(settings.var / "db", settings.db_port, buffer_mb=2048)

@@ -204,6 +204,8 @@ class Floor:
                 user=self.url.username,
                 password=self.url.password,
                 database=self.url.database,
+                ssl_ca=self.url.query["ssl_ca"],
+                ssl_verify_cert=True,
                 autocommit=True,
             )
         return self.own.connection.cursor()
