@@ -139,6 +139,18 @@ def test_a_lost_phone_and_somebody_who_left_are_shut_out(desk: Desk) -> None:
         signed_in(desk, second)
 
 
+@pytest.mark.parametrize("part", ["rawId", "clientDataJSON", "authenticatorData", "signature"])
+def test_a_number_in_place_of_text_takes_no_room(desk: Desk, part: str) -> None:
+    """So many bytes would be made room for: one answer would take all the memory there is."""
+    key = SoftKey()
+    added(desk, key)
+    asked = begin_signing_in(HERE)
+    sent = json.loads(key.signs(asked.asked))
+    (sent if part in sent else sent["response"])[part] = 40_265_318_400
+    with pytest.raises(Refused):
+        sign_in_by_passkey(desk, HERE, asked.state, json.dumps(sent), "1.2.3.4")
+
+
 JUNK = st.one_of(st.none(), st.booleans(), st.integers(), st.text(max_size=40), st.lists(st.text(max_size=4)))
 
 
@@ -147,6 +159,8 @@ JUNK = st.one_of(st.none(), st.booleans(), st.integers(), st.text(max_size=40), 
 def test_whatever_is_sent_in_place_of_an_answer_is_refused(desk: Desk, data: st.DataObject) -> None:
     """Each part of a right answer put in place by something else: refused, never a defect."""
     key = SoftKey()
+    with desk.engine.begin() as connection:
+        connection.execute(text("DELETE FROM passkey"))
     added(desk, key)
     signing, adding = begin_signing_in(HERE), begin_adding(desk, JUNO, HERE)
     answer = data.draw(st.sampled_from([key.signs(signing.asked), SoftKey().adds(adding.asked)]))
@@ -159,5 +173,3 @@ def test_whatever_is_sent_in_place_of_an_answer_is_refused(desk: Desk, data: st.
             sign_in_by_passkey(desk, HERE, signing.state, json.dumps(sent), "1.2.3.4")
         else:
             add_passkey(desk, JUNO, HERE, adding.state, PASSWORD, "My phone", json.dumps(sent))
-    with desk.engine.begin() as connection:
-        connection.execute(text("DELETE FROM passkey"))

@@ -13,7 +13,7 @@ import hashlib
 import json
 import struct
 from base64 import b64decode, b64encode
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -43,6 +43,7 @@ from zax.store.people.passkeys import NewPasskey, Passkey
 FIELD = "passkey_password"
 MOST = 10
 LONGEST_ANSWER = 20_000
+_PARTS = ("clientDataJSON", "attestationObject", "authenticatorData", "signature", "userHandle")
 WRONG = "That passkey didn’t work. Try again, or sign in with your password."
 # What a key's answer raises that is not what the library expects: it reads it as it comes.
 _GARBLED = (
@@ -51,8 +52,7 @@ _GARBLED = (
     LookupError,
     AttributeError,
     AssertionError,
-    NotImplementedError,
-    RecursionError,
+    RuntimeError,
     struct.error,
 )
 
@@ -205,12 +205,27 @@ def _ask_once(tx: Transaction, state: Json) -> None:
 
 
 def _read(answer: str) -> Mapping[str, Any]:
+    """The parts that are looked at, each of them text: where the library is given a number, it makes room for
+    so many bytes.
+    """
     if len(answer) > LONGEST_ANSWER:
         raise ValueError("too long")
     found = json.loads(answer)
-    if not isinstance(found, dict):
+    if not isinstance(found, dict) or not isinstance(found["response"], dict):
         raise TypeError("not an answer")
-    return found
+    return {
+        **_texts(found, ("id", "rawId", "type")),
+        "response": _texts(found["response"], _PARTS),
+        "clientExtensionResults": {},
+    }
+
+
+def _texts(found: Mapping[str, Any], names: Sequence[str]) -> dict[str, str]:
+    """Those of the names that are there; TypeError where one is no text."""
+    given = {name: found[name] for name in names if found.get(name) is not None}
+    if not all(isinstance(each, str) for each in given.values()):
+        raise TypeError("not text")
+    return given
 
 
 def _public(known: Passkey) -> AttestedCredentialData:
