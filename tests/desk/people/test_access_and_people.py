@@ -16,7 +16,8 @@ from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
 from zax.desk.people import tries
 from zax.desk.people.sessions import open_session, who_is
-from zax.desk.people.sign_in import LIMITS, authenticate, note_looks, welcome
+from zax.desk.people.sign_in import authenticate, note_looks, welcome
+from zax.desk.people.tries import LIMITS
 from zax.store import schema
 from zax.store.patients.search import find_patients, recently_seen
 

@@ -23,6 +23,7 @@ from zax.demo.world import PASSWORD
 from zax.desk.acts.transaction import Desk
 from zax.desk.people import sessions, sign_in
 from zax.desk.people.sessions import LONGEST, open_session, who_is
+from zax.desk.people.tries import LIMITS
 from zax.outside.doors import Outside
 from zax.settings import Settings
 from zax.web.app import create_app
@@ -73,7 +74,7 @@ def test_tries_are_counted_before_they_are_judged_and_two_are_checked_at_once(
 
     with ThreadPoolExecutor(20) as pool:
         said = list(pool.map(guess, range(40)))
-    assert hasher.checked == sign_in.LIMITS.pair == sum("don’t match" in each for each in said)
+    assert hasher.checked == LIMITS.pair == sum("don’t match" in each for each in said)
     assert hasher.most <= 2
 
 
@@ -86,12 +87,12 @@ def test_a_name_an_address_and_all_together_have_limits_of_their_own(desk: Desk,
                 return number
         return most
 
-    assert tries("juno", "1.1.1.{}", 99) == sign_in.LIMITS.name
-    assert tries("nobody{}", "9.9.9.9", 99) == sign_in.LIMITS.address
+    assert tries("juno", "1.1.1.{}", 99) == LIMITS.name
+    assert tries("nobody{}", "9.9.9.9", 99) == LIMITS.address
     with desk.engine.begin() as connection:
         connection.execute(text("UPDATE sign_in_try SET sign_in = id, address = id"))
     before = scalar(desk, "SELECT COUNT(*) FROM sign_in_try")
-    assert tries("somebody{}", "8.8.{}.8", 999) == sign_in.LIMITS.altogether - before
+    assert tries("somebody{}", "8.8.{}.8", 999) == LIMITS.altogether - before
 
 
 # --- sessions

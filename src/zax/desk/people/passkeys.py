@@ -33,7 +33,7 @@ from zax.core.json import Json
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.people.sign_in import LIMITS, TRIES_WITHIN, check_password
+from zax.desk.people.sign_in import check_password
 from zax.desk.people.tries import Try, judge
 from zax.store.acts.traces import claim_form
 from zax.store.people import passkeys as stored
@@ -165,8 +165,6 @@ def sign_in_by_passkey(desk: Desk, address: Address, state: Json, answer: str, b
         field="passkey",
         wrong=WRONG,
         shut="Too many tries. Wait a few minutes, or sign in with your password.",
-        limits=LIMITS,
-        within=TRIES_WITHIN,
         user_id=user.id if user else None,
     )
     judge(

@@ -20,7 +20,7 @@ from zax.core.people.second_factor import (
 from zax.desk.acts.act import act, in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.people.sign_in import LIMITS, TRIES_WITHIN, check_password
+from zax.desk.people.sign_in import check_password
 from zax.desk.people.tries import Try, judge
 from zax.store.people import people
 from zax.store.people import second as stored
@@ -99,8 +99,6 @@ def check_second(desk: Desk, vault: Vault, user_id: int, code: str, address: str
         field="code",
         wrong=WRONG_CODE,
         shut="Too many tries. Wait a few minutes, then sign in again.",
-        limits=LIMITS,
-        within=TRIES_WITHIN,
         user_id=user_id,
     )
     judge(desk, tried, lambda: user is not None and passes(desk, vault, user, code))
@@ -163,14 +161,15 @@ def ask_for_second(tx: Transaction, user_id: int) -> None:
     tx.audit("second.asked", user=user_id)
 
 
+def unasked(user: User) -> bool:
+    """Whether a password alone lets them in, and nobody asked for more."""
+    return user.active and user.second_at is None and not user.must_second
+
+
 @act("people")
 def ask_everyone(tx: Transaction) -> int:
-    """All who sign in with a password alone and were not asked; how many. New people are asked by their
-    invitation.
-    """
-    alone = [
-        each for each in people.active_users(tx.connection) if not each.second_at and not each.must_second
-    ]
+    """All who were not asked; how many. New people are asked by their invitation."""
+    alone = [each for each in people.active_users(tx.connection) if unasked(each)]
     for each in alone:
         people.change_user(tx.connection, each.id, must_second=True)
         tx.audit("second.asked", user=each.id)

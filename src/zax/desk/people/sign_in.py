@@ -7,7 +7,7 @@ slows down the signing in and not the clinic.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 from functools import cache
 from threading import BoundedSemaphore
 
@@ -19,16 +19,13 @@ from zax.core.people.roles import Role
 from zax.desk.acts.act import in_transaction
 from zax.desk.acts.actor import WORKER, Actor
 from zax.desk.acts.transaction import Desk, Transaction
-from zax.desk.people.tries import Try, judge
+from zax.desk.people.tries import TRIES_WITHIN, Try, judge
 from zax.store.acts.traces import write_audit
 from zax.store.engine import Engine
 from zax.store.people import people
-from zax.store.people.people import TryLimits, User
+from zax.store.people.people import User
 
-TRIES_WITHIN = timedelta(minutes=5)
 _MINUTES = int(TRIES_WITHIN.total_seconds() // 60)
-# For one name from one address, for a name, from an address, altogether.
-LIMITS = TryLimits(pair=6, name=20, address=40, altogether=300)
 hasher = PasswordHasher()
 _at_once = BoundedSemaphore(2)
 
@@ -65,8 +62,6 @@ def authenticate(desk: Desk, name: str, password: str, address: str) -> Actor:
         field="password",
         wrong="The name and password don’t match. Check both and try again.",
         shut=f"Too many tries. Wait {_MINUTES} minutes, then sign in again.",
-        limits=LIMITS,
-        within=TRIES_WITHIN,
         user_id=user.id if user else None,
     )
     judge(desk, tried, lambda: matches(user.password_hash if user else nobody(), password) and bool(user))
@@ -89,8 +84,6 @@ def check_password(desk: Desk, actor: Actor, password: str, field: str) -> User:
         field=field,
         wrong="That isn’t your password.",
         shut=f"Too many tries. Wait {_MINUTES} minutes, then try again.",
-        limits=LIMITS,
-        within=TRIES_WITHIN,
         user_id=user.id,
     )
     judge(desk, tried, lambda: matches(user.password_hash, password))

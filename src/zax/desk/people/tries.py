@@ -18,6 +18,10 @@ from zax.desk.acts.transaction import Desk, Transaction
 from zax.store.people import people
 from zax.store.people.people import TryLimits
 
+TRIES_WITHIN = timedelta(minutes=5)
+# For one name from one address, for a name, from an address, altogether.
+LIMITS = TryLimits(pair=6, name=20, address=40, altogether=300)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Try:
@@ -31,8 +35,8 @@ class Try:
     field: str
     wrong: str
     shut: str
-    limits: TryLimits
-    within: timedelta
+    limits: TryLimits = LIMITS
+    within: timedelta = TRIES_WITHIN
     user_id: int | None = None
 
 

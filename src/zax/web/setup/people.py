@@ -13,12 +13,11 @@ from zax.core.money.adjust import NO_LIMIT
 from zax.core.people.roles import SHIPPED, SHORT_WORDS
 from zax.desk.people import roles as acts
 from zax.desk.people.inviting import InviteForm, Letters, Sent, change_person, invite, send_link
-from zax.desk.people.second_factor import ask_everyone, ask_for_second, drop_second
+from zax.desk.people.second_factor import ask_everyone, ask_for_second, drop_second, unasked
 from zax.desk.people.sessions import sign_out_everywhere
 from zax.desk.people.switching import lock_minutes, set_lock_minutes
 from zax.desk.setup.leaving import come_back, leave, leaving
 from zax.desk.setup.people_list import people_list
-from zax.store.people.people import User
 from zax.web.setup.frame import setup_page
 from zax.web.shell.request_context import PostedForm, RequestContext, enter, posted_form
 
@@ -50,11 +49,6 @@ def show_people(request: Request, who: int = 0, leave: int = 0) -> Response:
     return _page(enter(request, "people"), who, bool(leave))
 
 
-def _unasked(user: User) -> bool:
-    """Whether a password alone lets them in, and nobody asked for more."""
-    return user.active and not user.second_at and not user.must_second
-
-
 def _page(
     ctx: RequestContext, who: int = 0, going: bool = False, status: int = 200, **more: object
 ) -> Response:
@@ -71,7 +65,7 @@ def _page(
         status,
         rows=rows,
         here_count=sum(each.user.active for each in rows),
-        unasked=sum(_unasked(each.user) for each in rows),
+        unasked={each.user.id for each in rows if unasked(each.user)},
         chosen=chosen,
         off=off,
         roles=roles,

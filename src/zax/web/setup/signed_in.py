@@ -24,8 +24,7 @@ def show_signed_in(request: Request) -> Response:
         device = browser_of(request).device
         open_sessions = signed_in(connection, ctx.clinic.first_site.timezone, device)
     counts = Counter(each.user_id for each in open_sessions)
-    several = {user_id: count > 1 for user_id, count in counts.items()}
-    return setup_page(ctx, "signed_in", open_sessions=open_sessions, several=several)
+    return setup_page(ctx, "signed_in", open_sessions=open_sessions, counts=counts)
 
 
 @router.post("/setup/signed-in/{user_id}")
