@@ -31,7 +31,7 @@ def test_a_clinic_whose_parts_die_keeps_every_word_it_gave(tmp_path: Path) -> No
     account = storm(clinic, SHORT, desks=2, seed=7)
     assert account.faults == []
     assert set(account.blows) == {each.name for each in SHORT}
-    assert {"booked", "paid"} <= set(account.done) and account.looks == len(SHORT)
+    assert account.done.total() >= len(SHORT) and account.looks == len(SHORT)
 
 
 def test_many_who_want_the_same_times_at_once_get_each_once(desk: Desk) -> None:
