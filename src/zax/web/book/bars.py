@@ -73,7 +73,7 @@ def bar_html(bar: Bar, drawn: Drawn, over: bool) -> Markup:
     size += " roomy" if bar.minutes >= _ROOMY_FROM else ""
     size += " stopped" if _troubled(bar) else ""
     share = f" x-{bar.share[0]}-{bar.share[1]}" if bar.share[1] > 1 else ""
-    marks = (" sel" if bar.id == drawn.chosen else "") + (" lifted" if bar.id == drawn.carried else "")
+    marks = (" sel" if bar.id == drawn.chosen else "") + (" carried" if bar.id == drawn.carried else "")
     does = ""
     if drawn.may_book and not over:
         does = (

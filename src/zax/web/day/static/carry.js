@@ -157,7 +157,7 @@ function startDrag(event) {
   const el = event.target;
   const box = el.getBoundingClientRect();
   drag = { el, hold: el.matches(".v") ? event.clientY0 - box.top : 8, minutes: Number(el.dataset.min), hints: {}, ghost: makeGhost(el.querySelector(".nm").textContent.trim(), el.dataset.min) };
-  el.classList.add("lifted");
+  el.classList.add("carried");
   hintsFor(el.dataset.id).then((hints) => { if (drag?.el === el) { drag.hints = hints; markHeads(hints); } });
 }
 
@@ -177,7 +177,7 @@ function moveDrag(event) {
 function endDrag() {
   const { el, at, minutes, ghost } = drag;
   drag = null;
-  el.classList.remove("lifted");
+  el.classList.remove("carried");
   markHeads(null);
   swallowClick();
   const stays = at && el.matches(".v") && el.closest(".column") === at.column && Number(el.dataset.at) === at.minute;
