@@ -1,7 +1,6 @@
 """What a page loads at once and what later: no page lacks a style, and no file is forgotten."""
 
 import re
-from pathlib import Path
 
 import pytest
 
