@@ -41,8 +41,8 @@ share:
 bench: setup-browser
 	@mkdir -p var
 	$(PY) -m zax.demo.bench > var/bench.log
-	$(PY) -m zax.demo.bench_people
-	$(PY) -m zax.demo.bench_browser
+	$(PY) -m zax.demo.bench_people >> var/bench.log
+	$(PY) -m zax.demo.bench_browser >> var/bench.log
 # Two hundred blows while eight desks work: half an hour. docs/reliability.md says what must hold.
 torture: setup
 	$(PY) -m zax.demo.torture

@@ -16,7 +16,6 @@ from contextlib import contextmanager
 from typing import Any
 
 import uvicorn
-from rich.console import Console
 from rich.table import Table
 from selenium import webdriver
 from selenium.webdriver.common.by import By
@@ -25,8 +24,10 @@ from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import Engine, text
 
 from zax.core.json import Json
+from zax.demo.bench import console
 from zax.demo.bench_data import bench_settings, desk_at_opening
 from zax.demo.world import PASSWORD
+from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect
@@ -36,7 +37,6 @@ from zax.web.app import create_app
 
 ROUNDS = 40
 AIM_MS = 150  # from a key to paint, p95
-console = Console(highlight=False)
 _PAINT = """
 const paint = performance.getEntriesByName('first-contentful-paint')[0];
 const page = performance.getEntriesByType('navigation')[0];
@@ -210,6 +210,7 @@ def show(rows: list[Json]) -> None:
 
 def main() -> None:
     """Needs the data that `make bench` made; rows go to var/bench-browser.json."""
+    configure()
     base = Settings()
     settings = bench_settings(base)
     server = Server(settings.var / "db", settings.db_port, buffer_mb=2048)

@@ -41,6 +41,7 @@ from zax.desk.acts.actor import WORKER
 from zax.desk.acts.transaction import Desk
 from zax.desk.clinic.clinic import load
 from zax.desk.moving.jobs import job_of, open_import, run_import, start_import
+from zax.logs import configure
 from zax.outside.adapters import real_outside
 from zax.settings import Settings
 from zax.store.engine import connect
@@ -238,6 +239,7 @@ def main() -> None:
     """Seeds the region once under var/region, then measures; rows go to var/bench-people.json."""
     base = Settings()
     settings = Settings(var=base.var / "region", db_port=base.db_port)
+    configure()
     server = Server(settings.var / "db", settings.db_port, buffer_mb=2048)
     url = server.start()
     engine = connect(url)
