@@ -20,6 +20,21 @@ answers() { # a port, until it takes requests
   return 1
 }
 
+# The copies outside stay as they are, since they hold the clinic's own names: what this release changed is told.
+changed() {
+  while read -r file place; do
+    cmp -s "$old/deploy/$file" "$new/deploy/$file" || echo "deploy/$file changed. Bring it over to $place."
+  done <<'END'
+zax.env /etc/zax/zax.env
+zax-database.service /etc/systemd/system/
+zax-web@.service /etc/systemd/system/
+zax-worker@.service /etc/systemd/system/
+hardening.conf /etc/systemd/system/zax-*.service.d/
+nginx.conf /etc/nginx/sites-enabled/zax
+logrotate /etc/logrotate.d/zax
+END
+}
+
 schema() { ls "$1/src/zax/store/migrations/versions" | grep '^[0-9]' | sort | tail -1; }
 
 "$new/scripts/setup.sh"
@@ -47,3 +62,4 @@ if [ "${failed:-}" ]; then
   exit 1
 fi
 echo "$new runs; its data is in $var."
+changed

@@ -58,3 +58,8 @@ def test_the_update_is_a_script_that_can_be_read_and_the_guide_names_every_file(
     subprocess.run(["bash", "-n", DEPLOY / "update.sh"], check=True)
     for path in DEPLOY.iterdir():
         assert path.name in GUIDE, path.name
+
+
+def test_an_update_tells_of_every_file_that_has_a_copy_outside() -> None:
+    told = set(re.findall(r"^([\w@.-]+) /etc/", (DEPLOY / "update.sh").read_text(), flags=re.M))
+    assert told == {path.name for path in DEPLOY.iterdir()} - {"update.sh"}
