@@ -88,4 +88,4 @@ def test_no_backup_and_an_old_one(tmp_path: Path) -> None:
 
 def test_doors_that_nobody_opens(tmp_path: Path) -> None:
     shut = settings(tmp_path, standin_port=free_port(), smtp_port=free_port())
-    assert "mail" in doors(shut).trouble
+    assert "clearinghouse, texts, card terminal and mail can’t be reached" in doors(shut).trouble

@@ -14,7 +14,7 @@ from zax.core.errors import Refused
 from zax.core.money.cents import LARGEST_PAYMENT, parse_amount
 from zax.core.patients.person import read_date
 from zax.core.reading import parse_clock, parse_end, plain_clock, tidy_clock
-from zax.core.wording import END_OF_DAY, Style, balance_words
+from zax.core.wording import END_OF_DAY, Style, balance_words, list_words
 
 SRC = Path(__file__).parents[2] / "src" / "zax"
 TUESDAY = datetime(2026, 11, 24, 8, 5, 9)
@@ -173,3 +173,18 @@ def test_days_times_and_money_are_written_in_this_module_alone() -> None:
 )
 def test_money_that_is_owed_back_is_a_credit(cents: int, words: str) -> None:
     assert balance_words(cents) == words
+
+
+@pytest.mark.parametrize(
+    ("names", "most", "words"),
+    [
+        ([], 3, ""),
+        (["Fee"], 0, "Fee"),
+        (["Name", "Fee"], 0, "Name and Fee"),
+        (["Name", "Code", "Fee"], 3, "Name, Code and Fee"),
+        (["Name", "Code", "Fee", "Units"], 0, "Name, Code, Fee and Units"),
+        (["Name", "Code", "Fee", "Units", "Tooth"], 3, "Name, Code, Fee and 2 more"),
+    ],
+)
+def test_a_list_reads_as_people_say_it(names: list[str], most: int, words: str) -> None:
+    assert list_words(names, most) == words

@@ -18,6 +18,7 @@ from rich.console import Console
 
 from zax.clock import system_now
 from zax.core.setup.backups import TOO_OLD
+from zax.core.wording import list_words
 from zax.settings import Settings
 from zax.store.backup import KEY_FILES, backups
 from zax.store.engine import UNREACHABLE, connect
@@ -170,13 +171,14 @@ def doors(settings: Settings) -> Finding:
     """Whether the machine behind the doors takes a connection."""
     shut = [
         name
-        for name, number in (
-            ("clearinghouse, texts and terminal", settings.standin_port),
-            ("mail", settings.smtp_port),
+        for names, number in (
+            (("clearinghouse", "texts", "card terminal"), settings.standin_port),
+            (("mail",), settings.smtp_port),
         )
         if not _takes(number)
+        for name in names
     ]
-    return Finding("Doors", f"{' and '.join(shut)} can’t be reached from here." if shut else "")
+    return Finding("Doors", f"{list_words(shut)} can’t be reached from here." if shut else "")
 
 
 def _takes(number: int) -> bool:

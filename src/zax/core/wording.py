@@ -1,5 +1,5 @@
-"""How days, times, lengths, phones and money read to people: here and nowhere else, so that the whole product
-writes them one way and a change of style is a change of this module.
+"""How days, times, lengths, phones, money and lists read to people: here and nowhere else, so that the whole
+product writes them one way and a change of style is a change of this module.
 
 Pages reach these as Jinja filters (web/shell/rendering). Names of days and months and the spelling of dates
 are CLDR's, through Babel, in American English; a clinic may choose the 24-hour clock and the day before the
@@ -12,6 +12,7 @@ Units: minutes from local midnight, wall-clock moments, cents.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from functools import lru_cache
@@ -190,6 +191,14 @@ def money_words(cents: int, sign_of: str = "") -> str:
 def dollars(cents: int) -> str:
     """123450 -> '$1,234.50'."""
     return money_words(cents, "$")
+
+
+def list_words(names: Sequence[str], most: int = 0) -> str:
+    """'Dr. Wren and N. Ferro', 'Name, Code and Fee'; with `most`, the first of them and 'and 2 more'."""
+    shown, more = list(names[:most] if most else names), len(names) - most
+    if most and more > 0:
+        return f"{', '.join(shown)} and {more} more"
+    return " and ".join([", ".join(shown[:-1]), shown[-1]] if len(shown) > 2 else shown)
 
 
 def balance_words(cents: int) -> str:

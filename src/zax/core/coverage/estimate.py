@@ -24,7 +24,7 @@ from zax.core.coverage.left import Left
 from zax.core.coverage.limits import Done, Insured, Wanted, payable
 from zax.core.coverage.used import Use, Used
 from zax.core.money.cents import percent_of
-from zax.core.wording import day_words, dollars
+from zax.core.wording import day_words, dollars, list_words
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -252,7 +252,7 @@ def _sentence(base: int, copay: int, deductible: int, percent: int, words: str, 
     taken = [f"{dollars(copay)} copay"] if copay else []
     taken += [f"{dollars(deductible)} deductible"] if deductible else []
     if taken:
-        return f"{percent} percent of {dollars(base - copay - deductible)} after {' and '.join(taken)}"
+        return f"{percent} percent of {dollars(base - copay - deductible)} after {list_words(taken)}"
     if percent == 100:
         return f"100 percent, {words}"
     return f"{percent} percent of {dollars(base)}, {'deductible met' if met else words}"

@@ -10,6 +10,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
+from zax.core.wording import list_words
+
+MOST = 3  # names that a sentence tells
+
 
 class Goal(StrEnum):
     VISIT = "visit"
@@ -96,14 +100,6 @@ def first_days(facts: Facts) -> tuple[Column, ...]:
     )
 
 
-def _names(names: Sequence[str], most: int = 3) -> str:
-    """'Dr. Wren and N. Ferro', 'Filling, Crown prep, Root canal and 2 more'."""
-    shown, more = list(names[:most]), len(names) - most
-    if more > 0:
-        return f"{', '.join(shown)} and {more} more"
-    return " and ".join([", ".join(shown[:-1]), shown[-1]] if len(shown) > 2 else shown)
-
-
 def _visit(facts: Facts) -> Iterable[ToDo]:
     yield ToDo(
         key="providers",
@@ -120,8 +116,8 @@ def _visit(facts: Facts) -> Iterable[ToDo]:
         goal=Goal.VISIT,
         words="When they work",
         why=(
-            f"{_names(facts.without_hours)} {'has' if len(facts.without_hours) == 1 else 'have'} no hours"
-            f" yet."
+            f"{list_words(facts.without_hours, MOST)}"
+            f" {'has' if len(facts.without_hours) == 1 else 'have'} no hours yet."
             if facts.without_hours
             else "Nothing can be booked outside someone’s hours."
         ),
@@ -134,7 +130,8 @@ def _visit(facts: Facts) -> Iterable[ToDo]:
         key="types",
         goal=Goal.VISIT,
         words="Visit types someone can do",
-        why=f"No one here does {_names(facts.types_nobody_does)}. Add who does, or put them out of use.",
+        why=f"No one here does {list_words(facts.types_nobody_does, MOST)}."
+        " Add who does, or put them out of use.",
         takes="3 minutes",
         button="Look at the types",
         done=bool(facts.providers) and not facts.types_nobody_does,
@@ -199,7 +196,7 @@ def _payment(facts: Facts) -> Iterable[ToDo]:
         words="Your fees",
         why=(
             f"{len(facts.without_fee)} services of your visit types cost nothing yet:"
-            f" {_names(facts.without_fee)}."
+            f" {list_words(facts.without_fee, MOST)}."
             if facts.without_fee
             else "What each service costs without insurance."
         ),
@@ -240,7 +237,7 @@ def _claim(facts: Facts) -> Iterable[ToDo]:
         key="numbers",
         goal=Goal.CLAIM,
         words="The clinic’s numbers",
-        why=f"A claim says who bills: the {_names(missing) or 'NPI'} of the clinic.",
+        why=f"A claim says who bills: the {list_words(missing, MOST) or 'NPI'} of the clinic.",
         takes="2 minutes",
         button="Type them in",
         done=not missing,
@@ -308,7 +305,7 @@ def _claim_providers(facts: Facts) -> Iterable[ToDo]:
         key="taxonomies",
         goal=Goal.CLAIM,
         words="What your providers are",
-        why=f"Payers want the taxonomy of {_names(facts.without_taxonomy)}.",
+        why=f"Payers want the taxonomy of {list_words(facts.without_taxonomy, MOST)}.",
         takes="1 minute",
         button="Choose them",
         done=not facts.without_taxonomy,

@@ -11,7 +11,7 @@ from typing import TypeAlias
 from zax.clock import Clock, local
 from zax.core.acts.row_changes import said
 from zax.core.errors import NotAllowed
-from zax.core.wording import use
+from zax.core.wording import list_words, use
 from zax.desk.acts.actor import Actor
 from zax.desk.clinic.clinic import Clinic, load
 from zax.store.acts.outbox import put_errand
@@ -79,7 +79,7 @@ class Transaction:
             return
         named = [each.name for each in self.clinic.sites.values() if each.id in self.actor.site_ids]
         here = self.clinic.sites[site_id].name
-        raise NotAllowed(f"You work at {' and '.join(named)}. Ask someone at {here} to do this.")
+        raise NotAllowed(f"You work at {list_words(named)}. Ask someone at {here} to do this.")
 
     def local_now(self, site_id: int) -> datetime:
         return local(self.now, self.clinic.sites[site_id].timezone)

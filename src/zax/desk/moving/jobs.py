@@ -18,6 +18,7 @@ from zax.core.moving.job import AT_WORK, JobState, Outcome
 from zax.core.moving.sheet import Sheet, SheetRow
 from zax.core.people.roles import require
 from zax.core.table import Cell, table_lines
+from zax.core.wording import list_words
 from zax.desk.acts.act import SETUP_RIGHTS, act, in_transaction, refusal_of
 from zax.desk.acts.actor import Actor
 from zax.desk.acts.transaction import Desk, Transaction
@@ -94,7 +95,7 @@ def start_import(
         raise Conflict("This import is done. To import more, choose a file again.")
     missing = _allowed(tx, job.kind).columns(tx.clinic).missing(columns)
     if missing:
-        raise Refused(f"Say which column is: {' and '.join(missing)}.", "columns")
+        raise Refused(f"Say which column is: {list_words(missing)}.", "columns")
     if len(set(columns.values())) != len(columns):
         raise Refused("One column is chosen twice.", "columns")
     stored.forget_rows(tx.connection, job_id)
