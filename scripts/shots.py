@@ -20,6 +20,8 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
 
+from zax.demo import headless
+
 ROOT = Path(__file__).parents[1]
 TO = ROOT / "docs" / "screenshots"
 PORTS = {
@@ -33,22 +35,9 @@ URL = f"http://127.0.0.1:{PORTS['ZAX_PORT']}"
 
 
 def chromium() -> webdriver.Chrome:
-    options = webdriver.ChromeOptions()
-    options.binary_location = "/usr/bin/chromium"
-    for argument in (
-        "--headless=new",
-        "--no-sandbox",
-        "--disable-gpu",
-        "--no-first-run",
-        "--disable-background-networking",
-        "--disable-component-update",
-        "--disable-sync",
-        "--hide-scrollbars",
-        "--window-size=1280,800",
-        "--force-device-scale-factor=1",
-    ):
-        options.add_argument(argument)
-    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    options = headless.options()
+    options.add_argument("--hide-scrollbars")
+    driver = webdriver.Chrome(options=options, service=headless.service())
     Camera(driver).size(1280, 800)
     return driver
 

@@ -12,6 +12,8 @@ from selenium.common.exceptions import StaleElementReferenceException, WebDriver
 from selenium.webdriver.remote.command import Command
 from selenium.webdriver.remote.webelement import WebElement
 
+from zax.demo import headless
+
 FINDS = {
     Command.FIND_ELEMENT,
     Command.FIND_ELEMENTS,
@@ -74,23 +76,9 @@ def _elements(answer: Any) -> list[WebElement]:
 
 
 def chromium() -> Chromium:
-    options = webdriver.ChromeOptions()
-    options.binary_location = "/usr/bin/chromium"
-    for argument in (
-        "--headless=new",
-        "--no-sandbox",
-        "--disable-gpu",
-        "--disable-dev-shm-usage",
-        "--no-first-run",
-        "--disable-background-networking",
-        "--disable-component-update",
-        "--disable-sync",
-        "--window-size=1280,800",
-        "--force-device-scale-factor=1",
-    ):
-        options.add_argument(argument)
+    options = headless.options()
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
-    driver = Chromium(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    driver = Chromium(options=options, service=headless.service())
     plain(driver)
     return driver
 

@@ -11,9 +11,10 @@ from sqlalchemy import text
 
 from tests.conftest import JUNO, TODAY, add_patient, free_port, order
 from tests.desk.paying import pay
+from zax.demo.torture import storm as storms
 from zax.demo.torture.clinic import PORTS, Clinic
 from zax.demo.torture.crowd import FOR_EACH, ask_all, wishes
-from zax.demo.torture.desks import Done
+from zax.demo.torture.desks import Done, Told
 from zax.demo.torture.faults import BLOWS
 from zax.demo.torture.ground import MINUTES, Slot
 from zax.demo.torture.judge import overlaps, there, undecided
@@ -32,6 +33,15 @@ def test_a_clinic_whose_parts_die_keeps_every_word_it_gave(tmp_path: Path) -> No
     assert account.faults == []
     assert set(account.blows) == {each.name for each in SHORT}
     assert account.done.total() >= len(SHORT) and account.looks == len(SHORT)
+
+
+def test_a_calm_in_which_no_one_works_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(storms, "GIVE_UP_SECONDS", 0.0)
+    told = Told(done=[Done("paid", "storm-0-1", cents=100)])
+    storms.until_at_work(told, seen=0)
+    assert told.wrong == []
+    storms.until_at_work(told, seen=1)
+    assert told.wrong == ["no desk got anything done in 0 s of calm"]
 
 
 def test_many_who_want_the_same_times_at_once_get_each_once(desk: Desk) -> None:

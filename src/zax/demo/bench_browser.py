@@ -24,6 +24,7 @@ from selenium.webdriver.support.ui import WebDriverWait
 from sqlalchemy import Engine, text
 
 from zax.core.json import Json
+from zax.demo import headless
 from zax.demo.bench import console
 from zax.demo.bench_data import bench_settings, desk_at_opening
 from zax.demo.world import PASSWORD
@@ -62,11 +63,7 @@ watch.observe(document.documentElement, { childList: true, subtree: true, attrib
 
 @contextmanager
 def browser() -> Iterator[webdriver.Chrome]:
-    options = webdriver.ChromeOptions()
-    options.binary_location = "/usr/bin/chromium"
-    for each in ("--headless=new", "--no-sandbox", "--disable-gpu", "--window-size=1280,800"):
-        options.add_argument(each)
-    driver = webdriver.Chrome(options=options, service=webdriver.ChromeService("/usr/bin/chromedriver"))
+    driver = webdriver.Chrome(options=headless.options(), service=headless.service())
     try:
         yield driver
     finally:

@@ -135,11 +135,18 @@ class Clinic:
         return time.monotonic() - began
 
     def _until(self, condition: Callable[[], bool], seconds: float) -> None:
-        deadline = time.monotonic() + seconds
-        while not condition():
-            if time.monotonic() > deadline:
-                raise NotWell(f"the clinic was not well within {seconds:.0f} s; see {self.var / 'log'}")
-            time.sleep(0.1)
+        if not within(seconds, condition):
+            raise NotWell(f"the clinic was not well within {seconds:.0f} s; see {self.var / 'log'}")
+
+
+def within(seconds: float, condition: Callable[[], bool], pause: float = 0.1) -> bool:
+    """Whether the condition came true in time; it is asked at least once, and again after each pause."""
+    deadline = time.monotonic() + seconds
+    while not condition():
+        if time.monotonic() > deadline:
+            return False
+        time.sleep(pause)
+    return True
 
 
 def _is(process: Path, part: str) -> bool:

@@ -15,7 +15,7 @@ from sqlalchemy import Engine
 
 from zax.core.json import Json
 from zax.demo.seed import demo_clock, seeded
-from zax.demo.torture.clinic import Clinic
+from zax.demo.torture.clinic import Clinic, within
 from zax.demo.torture.desks import GIVE_UP_SECONDS, FrontDesk, Told
 from zax.demo.torture.faults import Blow
 from zax.demo.torture.ground import lay_out
@@ -122,7 +122,7 @@ def _strike_all(
 ) -> None:
     seen = 0
     for n, blow in enumerate(blows, 1):
-        _until_at_work(told, seen)
+        until_at_work(told, seen)
         time.sleep(rng.uniform(*CALM))
         blow.strike(clinic, rng)
         took = clinic.until_well()
@@ -134,27 +134,23 @@ def _strike_all(
         say(f"{n}/{len(blows)} {blow.name}: well after {took:.1f} s; {upto} done, {len(judge.faults)} faults")
 
 
-def _until_at_work(told: Told, seen: int) -> None:
+def until_at_work(told: Told, seen: int) -> None:
     """Until a desk has done something since the last look: a blow that meets nobody at work, as on a machine
     where signing in takes longer than the calm, proves nothing.
     """
-    deadline = time.monotonic() + GIVE_UP_SECONDS
-    while len(told.done) == seen:
-        if time.monotonic() > deadline:
-            told.complain(f"no desk got anything done in {GIVE_UP_SECONDS:.0f} s of calm")
-            return
-        time.sleep(0.1)
+    if not within(GIVE_UP_SECONDS, lambda: len(told.done) > seen):
+        told.complain(f"no desk got anything done in {GIVE_UP_SECONDS:.0f} s of calm")
 
 
 def _until_quiet(engine: Engine) -> None:
     """Until the worker has carried out everything that is due, and asked about every payment."""
-    deadline = time.monotonic() + QUIET_SECONDS
-    while time.monotonic() < deadline:
+
+    def quiet() -> bool:
         try:
             soon = demo_clock(engine).now() + SOON
             with engine.connect() as connection:
-                if {each[0] for each in due_by_kind(connection, soon)} <= {STAYS}:
-                    return
+                return {each[0] for each in due_by_kind(connection, soon)} <= {STAYS}
         except TROUBLE:
-            pass  # asked again until the deadline; what is left then is told by the judge
-        time.sleep(0.5)
+            return False  # asked again until the deadline; what is left then is told by the judge
+
+    within(QUIET_SECONDS, quiet, pause=0.5)
