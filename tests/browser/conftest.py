@@ -11,6 +11,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+import httpx
 import pytest
 import uvicorn
 from selenium import webdriver
@@ -66,6 +67,21 @@ class Running:
     standin: str
     kept: Kept
     working: threading.Lock
+
+    def came(self, what: str) -> list[dict[str, Any]]:
+        """What the stand-in has received up to now: mail, texts, sales. Asked anew at each call, so that one
+        can wait for what is on its way.
+        """
+        found: list[dict[str, Any]] = httpx.get(f"{self.standin}/{what}", trust_env=False).json()
+        return found
+
+    def reply(self, phone: str, words: str) -> None:
+        """A patient's text from this phone."""
+        httpx.post(f"{self.standin}/phones/{phone}", data={"words": words}, trust_env=False)
+
+    def next_card(self, mode: str) -> None:
+        """What the card terminal does with the next card."""
+        httpx.post(f"{self.standin}/terminal/mode", data={"mode": mode}, trust_env=False)
 
     def begin_anew(self) -> None:
         """The demo clinic at its opening minute, whatever the walk before did."""

@@ -6,7 +6,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import httpx
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Person, Running, of
@@ -17,8 +16,8 @@ PHONE = {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": True}
 
 def code_on(zax: Running, phone: str) -> str:
     """What was texted there, as soon as it is."""
-    texts = httpx.get(f"{zax.standin}/texts", trust_env=False).json()
-    found = [each["words"] for each in texts if each["to"] == phone and "is your code" in each["words"]]
+    to_it = [each["words"] for each in zax.came("texts") if each["to"] == phone]
+    found = [words for words in to_it if "is your code" in words]
     return found[-1][:7] if found else ""
 
 

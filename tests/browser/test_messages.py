@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-import httpx
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Person, Running, of, rows
@@ -60,10 +59,9 @@ def test_the_inbox_is_worked_by_keys_through_eight_rows(
             desk.until(lambda before=before: heading(desk) < before, "one less waits")
     assert len(done) == 8 and "moved" in done and "answered" in done, done
     desk.open("/inbox")
-    texts = httpx.get(f"{zax.standin}/texts", trust_env=False).json
 
     def told() -> bool:
-        words = [each["words"] for each in texts()]
+        words = [each["words"] for each in zax.came("texts")]
         return any("your visit is now" in each for each in words) and any(
             "we'll call you" in each for each in words
         )
@@ -77,7 +75,7 @@ def test_a_patients_reply_shows_in_the_inbox_at_once(person: Callable[[str], Per
     desk.open("/inbox")
     desk.see("to answer", "#main")
     before = int(desk.find("#rail-inbox").text or 0)
-    httpx.post(f"{zax.standin}/phones/{phone}", data={"words": "is the elevator working?"}, trust_env=False)
+    zax.reply(phone, "is the elevator working?")
     desk.see("is the elevator working?", "#live")
     desk.until(lambda: int(desk.find("#rail-inbox").text or 0) > before, "the rail counts it")
 
@@ -93,8 +91,7 @@ def test_words_are_changed_and_tried_on_oneself(person: Callable[[str], Person],
     sam.press(Keys.ENTER)
     sam.see("The test is on its way.")
     sam.see("delivered", "#live")
-    texts = httpx.get(f"{zax.standin}/texts", trust_env=False).json()
-    (mine,) = [each["words"] for each in texts if each["to"] == "3605550177"]
+    (mine,) = [each["words"] for each in zax.came("texts") if each["to"] == "3605550177"]
     assert mine.startswith("Hi ") and mine.endswith("Reply YES. Juniper Quay Clinic") and "{" not in mine
     sam.type("#body", "Hi {first}, see you {day} at {time}! Reply YES. {clinic}", clear=True)
     sam.control_enter()
@@ -141,9 +138,8 @@ def test_a_receipt_goes_by_keys_and_opens_with_the_birth_date(
     desk.control_enter()
     desk.see("Receipt is on its way to")
     sent = "SELECT link FROM message WHERE why = 'Receipt' AND event = 'paper' ORDER BY id DESC LIMIT 1"
-    mails = httpx.get(f"{zax.standin}/mail", trust_env=False).json
     link = of(zax, sent)
-    desk.until(lambda: any(link in each["text"] for each in mails()), "the mail is there")
+    desk.until(lambda: any(link in each["text"] for each in zax.came("mail")), "the mail is there")
     desk.driver.get(f"{zax.url}/p/{link}")
     desk.see("A paper for you", ".lk")
     desk.driver.switch_to.active_element.send_keys("1/2/1903", Keys.ENTER)

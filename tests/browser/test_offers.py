@@ -9,7 +9,6 @@ from collections.abc import Callable
 from datetime import timedelta
 from typing import Any
 
-import httpx
 from selenium.webdriver.common.keys import Keys
 
 from tests.browser.conftest import Person, Running, of
@@ -21,8 +20,7 @@ ASKED = """
 
 
 def sent(zax: Running) -> list[dict[str, Any]]:
-    found = httpx.get(f"{zax.standin}/texts", trust_env=False).json()
-    return [each for each in found if each["id"].startswith("offer")]
+    return [each for each in zax.came("texts") if each["id"].startswith("offer")]
 
 
 def asked(zax: Running) -> list[tuple[str, str]]:
@@ -34,7 +32,7 @@ def asked(zax: Running) -> list[tuple[str, str]]:
 def answers(zax: Running, to: tuple[str, str], words: str) -> None:
     phone, number = to
     words = f"{words} {number}" if number != "1" else words
-    httpx.post(f"{zax.standin}/phones/{phone}", data={"words": words}, trust_env=False)
+    zax.reply(phone, words)
 
 
 def test_an_opening_is_offered_by_keys_and_taken_by_a_reply(

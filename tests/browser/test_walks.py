@@ -4,7 +4,6 @@ import re
 from collections.abc import Callable
 from datetime import timedelta
 
-import httpx
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
@@ -165,11 +164,11 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
     desk.see("Wilma Arden", ".a")
     desk.click(f"a[href='/visits/{visit_id}/checkout']")
 
-    httpx.post(f"{zax.standin}/terminal/mode", data={"mode": "decline"}, trust_env=False)
+    zax.next_card("decline")
     desk.click_words("Take $97.20 and finish", ".fin")
     desk.see("the bank refuses this card")
     assert state(zax, visit_id) == "checkout"
-    httpx.post(f"{zax.standin}/terminal/mode", data={"mode": "silent"}, trust_env=False)
+    zax.next_card("silent")
     desk.click_words("Take $97.20 and finish", ".fin")
     desk.see("not confirmed yet")
     assert of(zax, "SELECT COUNT(*) FROM journal WHERE visit_id = :id AND kind = 'payment'", id=visit_id) == 0
@@ -180,8 +179,7 @@ def test_a_dental_visit_by_mouse(person: Callable[[str], Person], zax: Running) 
         ),
         "clarified",
     )
-    sales = httpx.get(f"{zax.standin}/sales", trust_env=False).json()
-    assert sum(sale["cents"] == 9720 and sale["state"] == "approved" for sale in sales) == 1
+    assert sum(sale["cents"] == 9720 and sale["state"] == "approved" for sale in zax.came("sales")) == 1
     desk.see("receipt", ".due")
     assert "clarified" not in desk.find("#main").text
     desk.see("$0.00", ".due")
