@@ -15,6 +15,7 @@ from vulture import Vulture
 ROOT = Path(__file__).parents[1]
 ALLOWED = {
     "handle_DATA": "aiosmtpd calls it",
+    "handle_RCPT": "aiosmtpd calls it",
     "begin_auth": "asyncssh calls it",
     "public_key_auth_supported": "asyncssh calls it",
     "validate_public_key": "asyncssh calls it",

@@ -31,6 +31,7 @@ from zax.outside.adapters import real_outside
 from zax.outside.doors import Outside
 from zax.outside.mailbox import PopMailbox
 from zax.outside.measured import measured
+from zax.outside.resting import resting
 from zax.outside.sftp import SftpPlace
 from zax.settings import Settings
 from zax.store.acts.outbox import due_by_kind
@@ -164,7 +165,7 @@ def run_worker(pulse: Callable[[], None] = lambda: None, lane: Lane = Lane.EVERY
     settings = Settings()
     desk = desk_of(settings)
     _give_numbers(settings, desk, 2 if lane == Lane.LONG else 1)
-    outside = outside_of(settings, desk)
+    outside = resting(outside_of(settings, desk))
     files = FileStore(settings.var)
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):

@@ -1,24 +1,21 @@
-"""The real adapters: HTTP for terminal and clearinghouse, SMTP for mail. Time limits are set on every
-call.
+"""The real adapters over HTTP for terminal, pay page and clearinghouse, and the doors put together. Time
+limits are set on every call.
 """
 
 from __future__ import annotations
 
-import smtplib
-import ssl
 from collections.abc import Mapping
-from email.message import EmailMessage
 from typing import Any
 from urllib.parse import quote
 
 import httpx
 
 from zax.core.json import Json
-from zax.core.setup.doors import Address
 from zax.outside.doors import (
     DoorRefused,
     Incoming,
     Mailbox,
+    NoAnswer,
     NoMailbox,
     Outside,
     OutsideTrouble,
@@ -27,8 +24,9 @@ from zax.outside.doors import (
     TakenBack,
 )
 from zax.outside.gateways import HttpCalls, HttpTexts
-from zax.outside.http import client
+from zax.outside.http import client, trouble
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
+from zax.outside.smtp import SmtpMail
 
 _STATES = {"approved", "declined"}
 
@@ -71,7 +69,7 @@ class HttpTerminal:
                 return Sale(state="absent", words="the terminal never received it")
             return _sale(answer.raise_for_status().json())
         except (httpx.HTTPError, ValueError) as error:
-            raise OutsideTrouble(f"The terminal can’t be reached: {error}") from error
+            raise trouble(f"The terminal can’t be reached: {error}", error) from error
 
 
 class HttpPayPage:
@@ -91,7 +89,7 @@ class HttpPayPage:
             told = answer.raise_for_status().json()
             return Sale(state="unknown", words="not paid yet") if told["state"] == "open" else _sale(told)
         except (httpx.HTTPError, ValueError, KeyError) as error:
-            raise OutsideTrouble(f"The pay page can’t be reached: {error}") from error
+            raise trouble(f"The pay page can’t be reached: {error}", error) from error
 
     def shut(self, key: str) -> Sale:
         self._call("DELETE", f"/pay-pages/{quote(key)}")
@@ -111,7 +109,7 @@ class HttpPayPage:
         try:
             return self.client.request(method, path, **more).raise_for_status()
         except httpx.HTTPError as error:
-            raise OutsideTrouble(f"The pay page can’t be reached: {error}") from error
+            raise trouble(f"The pay page can’t be reached: {error}", error) from error
 
 
 class HttpClearinghouse:
@@ -164,9 +162,9 @@ class HttpClearinghouse:
         except httpx.HTTPStatusError as error:
             raise _refused(error.response.status_code) from error
         except httpx.TimeoutException as error:
-            raise OutsideTrouble("The clearinghouse didn’t answer in time.") from error
+            raise NoAnswer("The clearinghouse didn’t answer in time.") from error
         except httpx.HTTPError as error:
-            raise OutsideTrouble(f"The clearinghouse can’t be reached ({type(error).__name__}).") from error
+            raise trouble(f"The clearinghouse can’t be reached ({type(error).__name__}).", error) from error
 
 
 def _refused(status: int) -> OutsideTrouble:
@@ -178,47 +176,6 @@ def _refused(status: int) -> OutsideTrouble:
     if status in {400, 415, 422}:
         return DoorRefused(f"The clearinghouse doesn’t take the file as it is ({status}).")
     return OutsideTrouble(f"The clearinghouse returned an error ({status}).")
-
-
-class SmtpMail:
-    """`at` says how it is reached: `smtps` in TLS from the first byte, `smtp` by STARTTLS (RFC 3207), and in
-    clear only on this machine; signed in where the address names somebody.
-    """
-
-    def __init__(self, host: str, port: int, at: Address | None = None, secret: str = "") -> None:
-        self.host, self.port, self.at, self.secret = host, port, at, secret
-
-    def send(self, message: EmailMessage) -> None:
-        try:
-            with self._open() as server:
-                server.send_message(message)
-        except (OSError, smtplib.SMTPException) as error:
-            raise OutsideTrouble(f"The mail server can’t be reached: {error}") from error
-
-    def check(self) -> None:
-        try:
-            with self._open() as server:
-                server.noop()
-        except smtplib.SMTPAuthenticationError as error:
-            raise OutsideTrouble("The mail server didn’t accept our name and password.") from error
-        except (OSError, smtplib.SMTPException) as error:
-            raise OutsideTrouble(f"The mail server can’t be reached ({type(error).__name__}).") from error
-
-    def _open(self) -> smtplib.SMTP:
-        trusted = ssl.create_default_context()
-        if self.at is not None and self.at.scheme == "smtps":
-            server: smtplib.SMTP = smtplib.SMTP_SSL(self.host, self.port, timeout=20, context=trusted)
-        else:
-            server = smtplib.SMTP(self.host, self.port, timeout=20)
-        try:
-            if self.at is not None and self.at.scheme == "smtp" and self.at.secure:
-                server.starttls(context=trusted)
-            if self.at is not None and self.at.user and self.secret:
-                server.login(self.at.user, self.secret)
-        except BaseException:
-            server.close()
-            raise
-        return server
 
 
 def real_outside(

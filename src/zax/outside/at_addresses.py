@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from zax.core.setup.doors import Address
-from zax.outside.adapters import HttpClearinghouse, HttpPayPage, HttpTerminal, SmtpMail
+from zax.outside.adapters import HttpClearinghouse, HttpPayPage, HttpTerminal
 from zax.outside.doors import Clearinghouse, NoMailbox, NoPayPage, Outside
 from zax.outside.gateways import HttpCalls, HttpTexts
 from zax.outside.mailbox import PopMailbox
 from zax.outside.not_set_up import NoCalls, NoClearinghouse, NoMail, NoTerminal, NoTexts
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
+from zax.outside.smtp import SmtpMail
 
 TERMINAL_SECONDS = 60.0
 

@@ -16,6 +16,18 @@ class OutsideTrouble(Exception):
     """The other side could not be reached or answered nonsense; the work is tried again later."""
 
 
+class NoAnswer(OutsideTrouble):
+    """Nobody was there, or nothing came in time: whoever asks next waits as long."""
+
+
+class DoorRests(OutsideTrouble):
+    """It gave no answer a moment ago, so it wasn't asked: worth a try in so many seconds."""
+
+    def __init__(self, words: str, seconds: float) -> None:
+        super().__init__(words)
+        self.seconds = seconds
+
+
 class DoorRefused(OutsideTrouble):
     """The other side looked at it and does not want it as it is: too large, malformed. Trying again as it is
     changes nothing.

@@ -11,7 +11,7 @@ from urllib.parse import quote
 import httpx
 
 from zax.outside.doors import DoorRefused, OutsideTrouble, TextReply
-from zax.outside.http import client
+from zax.outside.http import client, trouble
 
 
 class _Gateway:
@@ -40,7 +40,7 @@ class _Gateway:
         try:
             return self.client.request(method, path, **more)
         except httpx.HTTPError as error:
-            raise OutsideTrouble(f"The {self.name} can’t be reached ({type(error).__name__}).") from error
+            raise trouble(f"The {self.name} can’t be reached ({type(error).__name__}).", error) from error
 
     def _check(self, answer: httpx.Response) -> None:
         if answer.is_error:

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-from zax.outside.doors import OutsideTrouble, Received
+from zax.outside.doors import NoAnswer, OutsideTrouble, Received
 
 AT_ONCE = 200
 SECONDS = 20.0
@@ -33,7 +33,7 @@ class PopMailbox:
                     found.append(Received(self._id(box, number), b"\r\n".join(box.retr(number)[1])))
             return found
         except (OSError, poplib.error_proto) as error:
-            raise OutsideTrouble(f"The mailbox can’t be read: {error}") from error
+            raise _trouble(f"The mailbox can’t be read: {error}", error) from error
         finally:
             self._close(box)
 
@@ -44,7 +44,7 @@ class PopMailbox:
                 if self._id(box, number) == received_id:
                     box.dele(number)
         except (OSError, poplib.error_proto) as error:
-            raise OutsideTrouble(f"The mailbox can’t be read: {error}") from error
+            raise _trouble(f"The mailbox can’t be read: {error}", error) from error
         finally:
             self._close(box)
 
@@ -56,7 +56,7 @@ class PopMailbox:
             box.pass_(secret.strip())
             return box
         except (OSError, poplib.error_proto) as error:
-            raise OutsideTrouble(f"The mailbox can’t be reached ({type(error).__name__}).") from error
+            raise _trouble(f"The mailbox can’t be reached ({type(error).__name__}).", error) from error
 
     def _connected(self) -> poplib.POP3:
         if self.tls:
@@ -76,3 +76,7 @@ class PopMailbox:
         # Without QUIT nothing is deleted; then it comes again.
         with suppress(OSError, poplib.error_proto):
             box.quit()
+
+
+def _trouble(words: str, error: Exception) -> OutsideTrouble:
+    return NoAnswer(words) if isinstance(error, OSError) else OutsideTrouble(words)

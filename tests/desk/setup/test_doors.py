@@ -31,9 +31,9 @@ from zax.desk.setup.doors import (
     try_door,
 )
 from zax.desk.setup.keys import rotate_keys
-from zax.outside.adapters import SmtpMail
 from zax.outside.doors import Outside, OutsideTrouble
 from zax.outside.measured import measured
+from zax.outside.smtp import SmtpMail
 from zax.store.vault import Vault
 
 TOKEN = "a token of the gateway"

@@ -43,7 +43,7 @@ from zax.desk.coverage.coverages import set_elsewhere
 from zax.desk.coverage.estimate_inputs import covers_for, elsewhere_of
 from zax.desk.coverage.parties import billing_of, envelope_of, person_of, subscriber_of
 from zax.desk.coverage.plans import correct_plan
-from zax.outside.doors import Clearinghouse, OutsideTrouble
+from zax.outside.doors import Clearinghouse, DoorRests, OutsideTrouble
 from zax.store.book.queries import one_visit
 from zax.store.coverage import checks
 from zax.store.coverage.queries import coverages_of, note_check, one_coverage
@@ -299,6 +299,8 @@ def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> 
         return
     try:
         answer = door.ask(check.question)
+    except DoorRests:
+        raise
     except OutsideTrouble as error:
         if attempts < MOST_TRIES:
             raise

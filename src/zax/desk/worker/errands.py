@@ -5,8 +5,9 @@ lease that runs out; the next one tries again under the same key, which the othe
 is lost and nothing goes out twice.
 
 Each errand is carried out for itself. What the outside cannot take now is tried again for as long as it
-takes. One that fails for a reason of its own is tried a few times and then set aside for a person, so that it
-never stops the others.
+takes; while a door rests (zax.outside.resting), what is for it waits until the door is tried again. One that
+fails for a reason of its own is tried a few times and then set aside for a person, so that it never stops the
+others.
 """
 
 from __future__ import annotations
@@ -14,7 +15,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import structlog
 
@@ -39,7 +40,8 @@ from zax.desk.remits.importing import read_rest
 from zax.desk.remits.mailbox import take_in
 from zax.desk.worker.backing_up import make_backup
 from zax.desk.worker.tools import Lane, Tools
-from zax.outside.doors import OutsideTrouble
+from zax.outside.doors import DoorRests, NoAnswer, OutsideTrouble
+from zax.outside.resting import LONGEST_SECONDS
 from zax.store.acts.outbox import (
     Errand,
     fail_errand,
@@ -61,8 +63,8 @@ _GAVE_NO_WORD = "The helper ended each time it tried this."
 # Short, so that of two long runs neither waits for its first progress.
 SLICE_SECONDS = 1.0
 LONG_RUNS = frozenset({"archive", "backup", "import", "statements"})
-# Claims and mail go before the many questions of a night and long runs.
-LAST = frozenset({"eligibility", "statements"})
+# Claims and mail go before the many questions and installments of a night and long runs.
+LAST = frozenset({"eligibility", "installment", "statements"})
 log = structlog.get_logger()
 
 
@@ -78,12 +80,15 @@ def carry_out_next(tools: Tools) -> bool:
         return True
     try:
         HANDLERS[errand.kind](_renewing(tools, errand), errand)
+    except DoorRests as error:
+        due = tools.desk.clock.now() + timedelta(seconds=error.seconds)
+        _postpone(tools.desk, errand, due, str(error))
     except OutsideTrouble as error:
         log.warning("outbox.later", id=errand.id, kind=errand.kind)
-        _again_later(tools.desk, errand, str(error))
+        _again_later(tools.desk, errand, error)
     except NoRoom:
         # Not the errand's fault, however long it lasts: others wait, too.
-        _again_later(tools.desk, errand, "The disk is full.")
+        _again_later(tools.desk, errand, OutsideTrouble("The disk is full."))
         raise
     except TROUBLE:
         raise  # the database itself: the lease brings this errand back
@@ -144,8 +149,17 @@ def _lease(desk: Desk, lane: Lane) -> Errand | None:
     return in_transaction(desk, WORKER, lease)
 
 
-def _again_later(desk: Desk, errand: Errand, why: str) -> None:
-    due = desk.clock.now() + _pause(errand.attempts)
+def _again_later(desk: Desk, errand: Errand, trouble: OutsideTrouble) -> None:
+    """After a pause that grows; a door that gives no answer rests by itself, so what is for it may be there
+    as soon as it is back.
+    """
+    pause = _pause(errand.attempts)
+    if isinstance(trouble, NoAnswer):
+        pause = min(pause, timedelta(seconds=LONGEST_SECONDS))
+    _postpone(desk, errand, desk.clock.now() + pause, str(trouble))
+
+
+def _postpone(desk: Desk, errand: Errand, due: datetime, why: str) -> None:
     in_transaction(desk, WORKER, lambda tx: postpone_errand(tx.connection, errand.id, due, why))
 
 
