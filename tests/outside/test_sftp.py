@@ -21,7 +21,7 @@ from zax.desk.acts.transaction import Desk
 from zax.desk.claims.sending import send_ready
 from zax.desk.worker.worker import run_once
 from zax.outside.adapters import real_outside
-from zax.outside.doors import Outside, OutsideTrouble
+from zax.outside.doors import NoAnswer, Outside, OutsideTrouble
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
 from zax.standin.app import create_app
 from zax.web.money.documents import receipt_pdf
@@ -110,7 +110,7 @@ def test_what_goes_wrong_is_told_apart(house: tuple[Path, Outside], tmp_path: Pa
 def test_a_server_that_does_not_answer_is_left_in_time(house: tuple[Path, Outside]) -> None:
     door = clearinghouse(house[1])
     slow = SftpClearinghouse(replace(door.place, seconds=0.001), door.online)
-    with pytest.raises(OutsideTrouble, match="can’t be reached"):
+    with pytest.raises(NoAnswer, match="didn’t answer in time"):
         slow.collect()
 
 

@@ -15,7 +15,6 @@ from zax.outside.doors import (
     DoorRefused,
     Incoming,
     Mailbox,
-    NoAnswer,
     NoMailbox,
     Outside,
     OutsideTrouble,
@@ -24,9 +23,10 @@ from zax.outside.doors import (
     TakenBack,
 )
 from zax.outside.gateways import HttpCalls, HttpTexts
-from zax.outside.http import client, trouble
+from zax.outside.http import client
 from zax.outside.sftp import SftpClearinghouse, SftpPlace
 from zax.outside.smtp import SmtpMail
+from zax.outside.trouble import returned_an_error, trouble_at
 
 _STATES = {"approved", "declined"}
 
@@ -69,7 +69,7 @@ class HttpTerminal:
                 return Sale(state="absent", words="the terminal never received it")
             return _sale(answer.raise_for_status().json())
         except (httpx.HTTPError, ValueError) as error:
-            raise trouble(f"The terminal can’t be reached: {error}", error) from error
+            raise trouble_at("terminal", error) from error
 
 
 class HttpPayPage:
@@ -89,7 +89,7 @@ class HttpPayPage:
             told = answer.raise_for_status().json()
             return Sale(state="unknown", words="not paid yet") if told["state"] == "open" else _sale(told)
         except (httpx.HTTPError, ValueError, KeyError) as error:
-            raise trouble(f"The pay page can’t be reached: {error}", error) from error
+            raise trouble_at("pay page", error) from error
 
     def shut(self, key: str) -> Sale:
         self._call("DELETE", f"/pay-pages/{quote(key)}")
@@ -100,7 +100,7 @@ class HttpPayPage:
             told = self._call("GET", "/pay-pages/taken-back").json()
             return [TakenBack(str(each["number"]), str(each["key"]), str(each["why"])) for each in told]
         except (ValueError, KeyError, TypeError) as error:
-            raise OutsideTrouble(f"The pay page’s answer can’t be read: {error}") from error
+            raise trouble_at("pay page", error) from error
 
     def noted(self, number: str) -> None:
         self._call("DELETE", f"/pay-pages/taken-back/{quote(number)}")
@@ -109,7 +109,7 @@ class HttpPayPage:
         try:
             return self.client.request(method, path, **more).raise_for_status()
         except httpx.HTTPError as error:
-            raise trouble(f"The pay page can’t be reached: {error}", error) from error
+            raise trouble_at("pay page", error) from error
 
 
 class HttpClearinghouse:
@@ -161,10 +161,8 @@ class HttpClearinghouse:
             return asked.raise_for_status()
         except httpx.HTTPStatusError as error:
             raise _refused(error.response.status_code) from error
-        except httpx.TimeoutException as error:
-            raise NoAnswer("The clearinghouse didn’t answer in time.") from error
         except httpx.HTTPError as error:
-            raise trouble(f"The clearinghouse can’t be reached ({type(error).__name__}).", error) from error
+            raise trouble_at("clearinghouse", error) from error
 
 
 def _refused(status: int) -> OutsideTrouble:
@@ -175,7 +173,7 @@ def _refused(status: int) -> OutsideTrouble:
         return DoorRefused("The file is too large for the clearinghouse (413).")
     if status in {400, 415, 422}:
         return DoorRefused(f"The clearinghouse doesn’t take the file as it is ({status}).")
-    return OutsideTrouble(f"The clearinghouse returned an error ({status}).")
+    return returned_an_error("clearinghouse", status)
 
 
 def real_outside(

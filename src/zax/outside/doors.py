@@ -20,12 +20,8 @@ class NoAnswer(OutsideTrouble):
     """Nobody was there, or nothing came in time: whoever asks next waits as long."""
 
 
-class DoorRests(OutsideTrouble):
-    """It gave no answer a moment ago, so it wasn't asked: worth a try in so many seconds."""
-
-    def __init__(self, words: str, seconds: float) -> None:
-        super().__init__(words)
-        self.seconds = seconds
+class DoorRests(NoAnswer):
+    """It gave no answer a moment ago, so it wasn't asked."""
 
 
 class DoorRefused(OutsideTrouble):

@@ -11,7 +11,8 @@ from urllib.parse import quote
 import httpx
 
 from zax.outside.doors import DoorRefused, OutsideTrouble, TextReply
-from zax.outside.http import client, trouble
+from zax.outside.http import client
+from zax.outside.trouble import returned_an_error, trouble_at
 
 
 class _Gateway:
@@ -40,11 +41,11 @@ class _Gateway:
         try:
             return self.client.request(method, path, **more)
         except httpx.HTTPError as error:
-            raise trouble(f"The {self.name} can’t be reached ({type(error).__name__}).", error) from error
+            raise trouble_at(self.name, error) from error
 
     def _check(self, answer: httpx.Response) -> None:
         if answer.is_error:
-            raise OutsideTrouble(f"The {self.name} returned an error ({answer.status_code}).")
+            raise returned_an_error(self.name, answer.status_code)
 
 
 class HttpTexts(_Gateway):

@@ -10,7 +10,8 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-from zax.outside.doors import NoAnswer, OutsideTrouble, Received
+from zax.outside.doors import OutsideTrouble, Received
+from zax.outside.trouble import trouble_at
 
 AT_ONCE = 200
 SECONDS = 20.0
@@ -33,7 +34,7 @@ class PopMailbox:
                     found.append(Received(self._id(box, number), b"\r\n".join(box.retr(number)[1])))
             return found
         except (OSError, poplib.error_proto) as error:
-            raise _trouble(f"The mailbox can’t be read: {error}", error) from error
+            raise trouble_at("mailbox", error) from error
         finally:
             self._close(box)
 
@@ -44,7 +45,7 @@ class PopMailbox:
                 if self._id(box, number) == received_id:
                     box.dele(number)
         except (OSError, poplib.error_proto) as error:
-            raise _trouble(f"The mailbox can’t be read: {error}", error) from error
+            raise trouble_at("mailbox", error) from error
         finally:
             self._close(box)
 
@@ -55,8 +56,10 @@ class PopMailbox:
             secret = self.secret.read_text() if isinstance(self.secret, Path) else self.secret
             box.pass_(secret.strip())
             return box
-        except (OSError, poplib.error_proto) as error:
-            raise _trouble(f"The mailbox can’t be reached ({type(error).__name__}).", error) from error
+        except poplib.error_proto as error:
+            raise OutsideTrouble("The mailbox didn’t accept our name and password.") from error
+        except OSError as error:
+            raise trouble_at("mailbox", error) from error
 
     def _connected(self) -> poplib.POP3:
         if self.tls:
@@ -76,7 +79,3 @@ class PopMailbox:
         # Without QUIT nothing is deleted; then it comes again.
         with suppress(OSError, poplib.error_proto):
             box.quit()
-
-
-def _trouble(words: str, error: Exception) -> OutsideTrouble:
-    return NoAnswer(words) if isinstance(error, OSError) else OutsideTrouble(words)

@@ -16,7 +16,8 @@ from typing import Any, TypeVar
 
 import asyncssh
 
-from zax.outside.doors import Clearinghouse, DoorRefused, Incoming, NoAnswer, OutsideTrouble, PayerPage
+from zax.outside.doors import Clearinghouse, DoorRefused, Incoming, OutsideTrouble, PayerPage
+from zax.outside.trouble import trouble_at
 
 IN, OUT, TAKEN = "in", "out", "done"
 # Between the key of a file and its name.
@@ -115,7 +116,7 @@ class SftpClearinghouse:
             raise OutsideTrouble("The clearinghouse didn’t accept our sign-in.") from error
         except (asyncssh.SFTPNoSpaceOnFilesystem, asyncssh.SFTPQuotaExceeded) as error:
             raise DoorRefused("The clearinghouse’s folder has no room for the file.") from error
-        except (OSError, TimeoutError) as error:
-            raise NoAnswer(f"The clearinghouse can’t be reached ({type(error).__name__}).") from error
+        except OSError as error:
+            raise trouble_at("clearinghouse", error) from error
         except asyncssh.Error as error:
             raise OutsideTrouble(f"The clearinghouse can’t be reached ({type(error).__name__}).") from error

@@ -10,7 +10,8 @@ import ssl
 from email.message import EmailMessage
 
 from zax.core.setup.doors import Address
-from zax.outside.doors import DoorRefused, NoAnswer, OutsideTrouble
+from zax.outside.doors import DoorRefused, OutsideTrouble
+from zax.outside.trouble import returned_an_error, trouble_at
 
 SECONDS = 20.0
 # Enhanced status codes (RFC 3463) of an address that isn't there: mailbox or its domain unknown, malformed,
@@ -65,9 +66,9 @@ def _trouble(error: OSError) -> OutsideTrouble:
         case smtplib.SMTPAuthenticationError():
             return OutsideTrouble("The mail server didn’t accept our name and password.")
         case smtplib.SMTPResponseException():
-            return OutsideTrouble(f"The mail server returned an error ({error.smtp_code}).")
+            return returned_an_error("mail server", error.smtp_code)
         case _:
-            return NoAnswer(f"The mail server can’t be reached ({type(error).__name__}).")
+            return trouble_at("mail server", error)
 
 
 def _recipient_refused(error: smtplib.SMTPRecipientsRefused, address: str) -> OutsideTrouble:

@@ -66,15 +66,19 @@ def test_thirty_texts_to_a_gateway_that_hangs_keep_no_claim_and_no_receipt_waiti
         run_once(desk, ours, receipt_pdf, FileStore(tmp_path), limit=100)
     with desk.engine.connect() as connection:
         said = missing(connection, clock.now(), "America/Los_Angeles")
-    assert f"{TEXTS} messages to patients wait. The text gateway can’t be reached (ReadTimeout)." in said
+    trouble = "The text gateway can’t be reached (ReadTimeout)."
+    assert f"{TEXTS} messages to patients wait. {trouble}" in said
+    assert any("been able to fetch patients’ texts since" in each and trouble in each for each in said)
     assert scalar(desk, "SELECT COUNT(*) FROM outbox WHERE state = 'aside'") == 0
 
     gateway.away = False
+    gateway.reply("3605550150", "is the elevator working?")
     clock.set_to(clock.now() + timedelta(minutes=1))
     gateway.now += 60
     for _ in range(2):
         run_once(desk, ours, receipt_pdf, FileStore(tmp_path), limit=100)
     assert sent(desk) == len(gateway.sent) == TEXTS
+    assert scalar(desk, "SELECT COUNT(*) FROM text_reply") == 1
     assert len(house.delivered) == 1 and len(mail.sent) == 1
 
 

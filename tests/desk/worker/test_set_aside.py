@@ -4,7 +4,8 @@ again and again is set aside for a person.
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -32,8 +33,8 @@ from zax.desk.book.booking import book_visit
 from zax.desk.claims.sending import send_ready
 from zax.desk.day.checkout import finish_checkout
 from zax.desk.moving.jobs import open_import, start_import
-from zax.desk.worker import errands
-from zax.desk.worker.duties import DUTIES
+from zax.desk.worker import duties, errands
+from zax.desk.worker.duties import DUTIES, Duty
 from zax.desk.worker.errands import HANDLERS, LEASE, MOST_FAILURES, carry_out_next
 from zax.desk.worker.health import missing
 from zax.desk.worker.tools import Lane, Tools
@@ -245,6 +246,24 @@ def test_a_duty_that_fails_is_said_on_day_and_does_not_stop_the_others(
     rounds(desk, shut, clock, 1)
     with desk.engine.connect() as connection:
         assert len(missing(connection, clock.now(), "America/Los_Angeles")) == 1  # no worker has beaten here
+
+
+def test_a_duty_that_fails_all_day_is_tried_every_ten_minutes(
+    desk: Desk, outside: Outside, clock: ShiftedClock, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    tried: list[datetime] = []
+
+    def broken(_: Tools) -> int:
+        tried.append(clock.now())
+        raise ZeroDivisionError
+
+    monkeypatch.setattr(duties, "DUTIES", (Duty("held requests", broken),))
+    for _ in range(120):
+        run_once(desk, outside, receipt_pdf)
+        clock.set_to(clock.now() + timedelta(minutes=1))
+    pauses = [round((later - earlier).total_seconds() / 60) for earlier, later in pairwise(tried)]
+    assert pauses[:5] == [1] * 5
+    assert set(pauses[10:]) == {10} and len(pauses) > 15
 
 
 def test_one_request_that_cannot_be_released_does_not_hold_up_the_next(

@@ -40,12 +40,14 @@ from zax.desk.worker.beats import beat, failed, went_well
 from zax.desk.worker.clock_back import heed_clock
 from zax.desk.worker.errands import LEASE, LONGEST_PAUSE, why_it_failed
 from zax.desk.worker.tools import Tools
-from zax.outside.doors import OutsideTrouble
+from zax.outside.doors import NoAnswer, OutsideTrouble
 from zax.store.acts.outbox import Pauses
 from zax.store.engine import TROUBLE
 from zax.store.worker import beats
 from zax.store.worker.beats import Standing
 
+# So many times without an answer are a pause of half a minute.
+_OFTEN = 5
 log = structlog.get_logger()
 
 
@@ -130,10 +132,14 @@ def _do(tools: Tools, duty: Duty) -> int:
         done = duty.work(tools)
     except TROUBLE:
         raise
+    except OutsideTrouble as error:
+        # A door that gives no answer rests by itself: the duty is at hand as soon as it is back.
+        if not (isinstance(error, NoAnswer) and known and known.failures >= _OFTEN):
+            failed(desk, duty.name, str(error))
+        return 0
     except Exception as error:
-        if not isinstance(error, OutsideTrouble):
-            log.error("duty.failed", duty=duty.name, exc_info=error)
-        failed(desk, duty.name, str(error) if isinstance(error, OutsideTrouble) else why_it_failed(error))
+        log.error("duty.failed", duty=duty.name, exc_info=error)
+        failed(desk, duty.name, why_it_failed(error))
         return 0
     if known and known.failures:
         went_well(desk, duty.name)

@@ -15,7 +15,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 import structlog
 
@@ -80,11 +80,9 @@ def carry_out_next(tools: Tools) -> bool:
         return True
     try:
         HANDLERS[errand.kind](_renewing(tools, errand), errand)
-    except DoorRests as error:
-        due = tools.desk.clock.now() + timedelta(seconds=error.seconds)
-        _postpone(tools.desk, errand, due, str(error))
     except OutsideTrouble as error:
-        log.warning("outbox.later", id=errand.id, kind=errand.kind)
+        if not isinstance(error, DoorRests):
+            log.warning("outbox.later", id=errand.id, kind=errand.kind)
         _again_later(tools.desk, errand, error)
     except NoRoom:
         # Not the errand's fault, however long it lasts: others wait, too.
@@ -150,16 +148,11 @@ def _lease(desk: Desk, lane: Lane) -> Errand | None:
 
 
 def _again_later(desk: Desk, errand: Errand, trouble: OutsideTrouble) -> None:
-    """After a pause that grows; a door that gives no answer rests by itself, so what is for it may be there
-    as soon as it is back.
+    """After a pause that grows; a door that gives no answer rests by itself, so what is for it is at hand as
+    soon as it is back.
     """
-    pause = _pause(errand.attempts)
-    if isinstance(trouble, NoAnswer):
-        pause = min(pause, timedelta(seconds=LONGEST_SECONDS))
-    _postpone(desk, errand, desk.clock.now() + pause, str(trouble))
-
-
-def _postpone(desk: Desk, errand: Errand, due: datetime, why: str) -> None:
+    longest = timedelta(seconds=LONGEST_SECONDS) if isinstance(trouble, NoAnswer) else LONGEST_PAUSE
+    due, why = desk.clock.now() + min(longest, _pause(errand.attempts)), str(trouble)
     in_transaction(desk, WORKER, lambda tx: postpone_errand(tx.connection, errand.id, due, why))
 
 

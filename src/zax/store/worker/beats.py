@@ -56,6 +56,8 @@ def note_failure(connection: Connection, name: str, at: datetime, clock_at: date
     """One more in a row."""
     first = {"at": at, "clock_at": clock_at, "failures": 1, "failed_at": clock_at, "why": why[:200]}
     again = [
+        ("at", at),
+        ("clock_at", clock_at),
         ("failed_at", func.coalesce(beat.c.failed_at, clock_at)),
         ("failures", beat.c.failures + 1),
         ("why", why[:200]),
