@@ -109,6 +109,9 @@ def test_what_differs_is_typed_over_and_the_rest_is_given_its_place(
     desk.see("isn’t an amount", ".err")
     assert desk.find(f"#{box}").get_attribute("value") == "abc"
     desk.type(f"#{box}", "60")
+    desk.see("Place 60.00", ".pd-do")
+    desk.see("40.00 less", ".pd-r.exp")
+    assert desk.focus().get_attribute("name") == box and rest(zax, claim) == (0, 10_000)
     desk.focus().send_keys(Keys.ENTER)
     desk.see("Where does it go?", ".pd-o")
     desk.press("2")

@@ -86,7 +86,7 @@ from zax.web.papers import send as send_paper
 from zax.web.patients import duplicates, files, finding, new_patient
 from zax.web.people import join, me, passkeys, sign_in, switch
 from zax.web.record import exporting, record
-from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting
+from zax.web.remits import below_contract, denials, payer_accounts, pictures, posting, sums
 from zax.web.remits import rules as adjustment_setup
 from zax.web.setup import arrival as arrival_setup
 from zax.web.setup import backups as backup_setup
@@ -142,7 +142,7 @@ ROOMS = (
     *(new_patient, record, files, duplicates, exporting, imports, archives),
     *(account, payment_page, receipts, payment_plans, statements, day_close),
     *(series, waitlist, days),
-    *(posting, denials, below_contract, pictures, payer_accounts),
+    *(posting, sums, denials, below_contract, pictures, payer_accounts),
     *(calls, calls_setup, hand_overs, recalls, recalls_setup, returns, returns_setup, unbooked),
     *(callbacks, inbox, patient_messages, link, messages_setup, words_setup, provider_mail, replies_setup),
     *(send_paper, paper_link),

@@ -4,7 +4,9 @@ and opened again; what is wrong is said beside its box, with what was typed.
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
+from urllib.parse import urlencode
 
 from tests.conftest import SAM, TODAY, scalar
 from tests.desk.patients.test_two_records import pdf
@@ -92,6 +94,24 @@ def test_no_amount_and_more_than_the_charge_are_said_beside_the_line(odile: Brow
     assert odile.post(f"{at}/place", **placing(claim, claim_id="999999")).status_code == 404
 
 
+def test_the_sums_follow_what_is_typed_and_nothing_is_written(odile: Browser, desk: Desk) -> None:
+    (claim,) = waiting_claims(desk, 1)
+    at = f"/claims/payments/{payment(desk, 90_000)}"
+
+    def sums(paid: str = "188.80", **more: str) -> tuple[int, str]:
+        answer = odile.get(f"{at}/sums?{urlencode(placing(claim, paid, **more))}")
+        return answer.status_code, " ".join(re.sub(r"<[^>]+>", " ", answer.text).split())
+
+    status, said = sums("180.00")
+    assert status == 200 and "Place 180.00" in said
+    assert f"Claim {claim.number} 286.00 180.00 0.00 97.20 0.00 8.80 8.80 less" in said
+    assert "Place 188.80" in sums()[1] and "less" not in sums()[1]
+    assert "Place 100.00" in sums("", total="100.00")[1]
+    assert sums("a lot") == sums(total="900.00") == sums(total="a lot") == (204, "")
+    assert sums(claim_id="999999")[0] == 404
+    assert parts(desk, claim) == (9_720, 18_880) and rest(desk, int(at.rpartition("/")[2])) == 90_000
+
+
 def test_one_sum_is_split_and_marked_whether_or_not_something_is_left(odile: Browser, desk: Desk) -> None:
     first, second = waiting_claims(desk, 2)
     at = f"/claims/payments/{payment(desk, 40_000)}"
@@ -166,7 +186,8 @@ def test_the_paper_is_shown_as_it_came_and_another_person_takes_over(odile: Brow
 
 def test_the_front_desk_and_numbers_that_are_none_get_no_payment(juno: Browser, desk: Desk) -> None:
     at = f"/claims/payments/{payment(desk, 100)}"
-    assert juno.get(at).status_code == 403 and juno.post(f"{at}/finish", why="x").status_code == 403
+    assert juno.get(at).status_code == juno.get(f"{at}/sums").status_code == 403
+    assert juno.post(f"{at}/finish", why="x").status_code == 403
     assert scalar(desk, "SELECT state FROM remit") == "open"
 
 
