@@ -328,7 +328,13 @@ def test_statements_are_previewed_made_and_printed(
     assert sam.post("/statements", minimum="x", days="28", do="look").status_code == 422
     listed = sam.post("/statements", minimum="5", days="0", do="look").text
     assert "Vasquez, Helen" in listed and "Make 1 statement" in listed
-    run = sam.post("/statements", minimum="5", days="0", do="make").headers["location"]
+    mark = hidden(listed, "mark")
+    for changed in ({"minimum": "1"}, {"days": "1"}, {"answered": "yes"}, {"interest": "yes"}, {"mark": ""}):
+        asked = {"minimum": "5", "days": "0", "do": "make", "mark": mark} | changed
+        again = sam.post("/statements", **asked)
+        assert again.status_code == 409 and "here is who it is now" in again.text, changed
+    assert scalar(desk, "SELECT COUNT(*) FROM statement_run") == 0
+    run = sam.post("/statements", minimum="5", days="0", do="make", mark=mark).headers["location"]
     assert "0 of 1" in sam.get(run).text and sam.get(f"{run}.pdf").status_code == 404
     run_once(desk, outside, receipt_pdf, FileStore(tmp_path), statement_pdfs=statement_pdfs)
     assert "1 of 1" in sam.get(run).text and sam.get(f"{run}.pdf").content[:5] == b"%PDF-"

@@ -4,6 +4,8 @@ progress, and every one kept.
 
 from __future__ import annotations
 
+from dataclasses import astuple
+
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import Response
 
@@ -21,6 +23,7 @@ from zax.web.shell.request_context import PostedForm, RequestContext, enter, pdf
 
 router = APIRouter()
 SHOWN = 200
+CHANGED = "You changed who gets one, so here is who it is now. Make them if that’s right."
 
 
 @router.post("/accounts/{patient_id}/statement")
@@ -102,6 +105,7 @@ def statements_page(
         "money/statements.html",
         status,
         rule=rule or Rule(),
+        mark=mark_of(rule) if rule else "",
         found=found,
         runs=made,
         waiting=waiting,
@@ -111,14 +115,21 @@ def statements_page(
     )
 
 
+def mark_of(rule: Rule) -> str:
+    """What a rule is known by on the page that shows whom it picks."""
+    return " ".join(str(value) for value in astuple(rule))
+
+
 @router.post("/statements")
 def choose(request: Request, form: PostedForm = Depends(posted_form)) -> Response:
-    """Look at whom a rule picks (`do` look), or make them."""
+    """Look at whom a rule picks (`do` look), or make them: by the rule that was looked at, none other."""
     ctx = enter(request, "statements")
     try:
         rule = form.read(RuleForm).rule
         if form["do"] != "make":
             return statements_page(ctx, rule=rule, typed=form)
+        if form["mark"] != mark_of(rule):
+            return statements_page(ctx, 409, rule=rule, typed=form, problems={"": CHANGED})
         run_id = start_run(ctx.desk, ctx.actor, rule)
     except Mendable as error:
         return statements_page(ctx, error.status, problems=error.problems, typed=form)
