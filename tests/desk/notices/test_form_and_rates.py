@@ -130,6 +130,31 @@ def test_what_was_put_off_together_goes_no_faster_than_the_door_takes(
     assert scalar(desk, "SELECT COUNT(*) FROM message WHERE state = 'sent'") == 5
 
 
+@pytest.mark.parametrize(
+    ("ahead", "planned_before"),
+    [(timedelta(hours=1), True), (timedelta(hours=1), False), (timedelta(hours=8), True)],
+)
+def test_what_a_clock_that_was_ahead_sent_or_put_off_holds_nothing_up(
+    desk: Desk, clock: ShiftedClock, outside: Outside, ahead: timedelta, planned_before: bool
+) -> None:
+    """By an hour it is the door's rate that puts off, by eight the quiet hours of the night."""
+    only(desk, (Event.REMINDER, TEXT, "2 days before at 4:00 pm"))
+    keep_habits(desk, SAM, replace(habits_of(desk.clinic), texts_a_minute=2))
+    _book_five(desk)
+    right = at(16, 0, DAY - timedelta(days=2))
+    if planned_before:
+        clock.set_to(right)
+        works(desk, outside)
+    for second in (0, 35):
+        clock.set_to(right + ahead + timedelta(seconds=second))
+        works(desk, outside)
+    assert len(texts(outside)) < 4
+    for minute in range(1, 4):
+        clock.set_to(right + timedelta(minutes=minute, seconds=1))
+        works(desk, outside)
+    assert len(texts(outside)) == 5
+
+
 def test_recalls_wait_for_the_desks_hour_and_reminders_dont(desk: Desk, clock: ShiftedClock) -> None:
     keep_habits(desk, SAM, replace(habits_of(desk.clinic), recalls_an_hour=1))
     with desk.engine.begin() as connection:

@@ -33,5 +33,6 @@ def _free(
     channels: list[Channel] | tuple[Channel, ...],
     events: frozenset[Event] = frozenset(),
 ) -> datetime | None:
-    went = sent_last(tx.connection, tx.now - window, channels, events)
+    # Not what a clock that was ahead sent: it would be ahead for as long again.
+    went = sent_last(tx.connection, tx.now - window, tx.now, channels, events)
     return went[len(went) - most] + window if len(went) >= most else None

@@ -31,7 +31,7 @@ from zax.desk.notices.fill_in import page_of, registration_for
 from zax.desk.notices.forms import with_forms
 from zax.desk.notices.planning import time_mark
 from zax.desk.notices.rules import WordBook, habits_of, rules_of, word_book
-from zax.store.acts.outbox import Errand, finish_errand, requeue_errand
+from zax.store.acts.outbox import Errand, finish_errand, put_off_errand
 from zax.store.book.queries import visits_by_id
 from zax.store.book.records import Visit
 from zax.store.messages.messages import Message, change_message, hold_message
@@ -148,12 +148,12 @@ def _by_rule(tx: Transaction, errand: Errand, message: Message) -> Ready | str |
     quiet = quiet_hours(tx.clinic)
     if quiet.is_quiet(wall):
         opens = to_utc(quiet.over_at(wall), zone)
-        requeue_errand(tx.connection, errand.id, opens)
+        put_off_errand(tx.connection, errand.id, opens)
         change_message(tx.connection, message.id, due_at=opens)
         return None
     free_at = door_free_at(tx, event, channel)
     if free_at is not None:
-        requeue_errand(tx.connection, errand.id, free_at)
+        put_off_errand(tx.connection, errand.id, free_at)
         return None
     type_id = visits[0].type_id if visits else 0
     rule = rules_of(tx.connection).rule_for(event, channel, type_id, site_id)

@@ -177,6 +177,13 @@ def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> Non
     _set(connection, errand_id, leased_until=None, due_at=now, attempts=0, failures=0)
 
 
+def put_off_errand(connection: Connection, errand_id: int, due_at: datetime) -> None:
+    """Looked at, and it isn't its time yet. Should the clock have been wrong, it is looked at again: see
+    bring_forward.
+    """
+    _set(connection, errand_id, leased_until=None, due_at=due_at, last_error=None, failures=0)
+
+
 def bring_forward(connection: Connection, now: datetime, pauses: Pauses) -> int:
     """After a clock that was ahead: what it put off is due now, what it lent out is lent no longer than
     usual. How many errands.

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, and_, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from zax.core.messages.channel import Channel
@@ -225,10 +225,17 @@ def last_tests(connection: Connection, most: int) -> list[Message]:
 
 
 def sent_last(
-    connection: Connection, since: datetime, channels: Collection[str], events: Collection[str] = ()
+    connection: Connection,
+    since: datetime,
+    until: datetime,
+    channels: Collection[str],
+    events: Collection[str] = (),
 ) -> list[datetime]:
-    """When what went out since then went, the oldest first; of some events alone, where they are named."""
-    query = select(_m.c.sent_at).where(_m.c.channel.in_(sorted(channels)), _m.c.sent_at > since)
+    """When what went out after the one moment and up to the other went, the oldest first; of some events
+    alone, where they are named.
+    """
+    between = and_(_m.c.sent_at > since, _m.c.sent_at <= until)
+    query = select(_m.c.sent_at).where(_m.c.channel.in_(sorted(channels)), between)
     if events:
         query = query.where(_m.c.event.in_(sorted(events)))
     return list(connection.execute(query.order_by(_m.c.sent_at)).scalars())
