@@ -7,7 +7,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import JUNO, ODILE, TODAY, add_patient, at, scalar, visit_at_checkout
@@ -82,6 +82,8 @@ def test_what_cannot_be_planned_is_refused_and_nothing_is_kept(desk: Desk) -> No
 
 
 @settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@example(plans=[(2, 5), (1, 1)], looks=set())
+@example(plans=[(1, 3), (2, 3), (1, 4)], looks={2})
 @given(
     plans=st.lists(st.tuples(st.integers(1, 4), st.integers(1, 9)), max_size=5),
     looks=st.sets(st.integers(0, 6)),
@@ -89,13 +91,19 @@ def test_what_cannot_be_planned_is_refused_and_nothing_is_kept(desk: Desk) -> No
 def test_however_often_the_worker_looks_the_last_plan_of_the_past_holds(
     desk: Desk, clock: ShiftedClock, plans: list[tuple[int, int]], looks: set[int]
 ) -> None:
+    """A fee that would hold on that day anyhow is no change, and so no plan of its own."""
     clock.set_to(at(9, 0))
     set_fees(desk, ODILE, {1: "5.00"})
     with desk.engine.begin() as connection:
         connection.exec_driver_sql("DELETE FROM planned_fee")
+    wanted: dict[int, int] = {}
     for days, dollars in plans:
-        plan_fees(desk, ODILE, {1: f"{dollars}.00"}, TODAY + timedelta(days=days))
-    wanted = dict(plans)
+        planned = plan_fees(desk, ODILE, {1: f"{dollars}.00"}, TODAY + timedelta(days=days))
+        before = max((day for day in wanted if day <= days), default=None)
+        changes = dollars != (5 if before is None else wanted[before])
+        assert planned == changes
+        if changes:
+            wanted[days] = dollars
     for look in sorted({*looks, 6}):
         clock.set_to(at(9, 0, TODAY + timedelta(days=look)))
         let_fees_hold(desk)

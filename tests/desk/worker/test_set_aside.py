@@ -253,8 +253,9 @@ def test_a_duty_that_fails_all_day_is_tried_every_ten_minutes(
 ) -> None:
     tried: list[datetime] = []
 
-    def broken(_: Tools) -> int:
-        tried.append(clock.now())
+    def broken(tools: Tools) -> int:
+        if tools.desk is desk:  # the worker of the walks may run beside
+            tried.append(clock.now())
         raise ZeroDivisionError
 
     monkeypatch.setattr(duties, "DUTIES", (Duty("held requests", broken),))
