@@ -297,6 +297,6 @@ def test_a_mailbox_that_is_away_or_wants_another_password_is_trouble(
     with pytest.raises(NoAnswer, match="The mailbox can’t be reached"):
         away.received(is_report)
     stranger = PopMailbox(box.host, box.port, "desk", tmp_path / "other")
-    with pytest.raises(OutsideTrouble, match="didn’t accept our name and password") as caught:
+    with pytest.raises(OutsideTrouble, match="The mailbox didn’t let us sign in") as caught:
         stranger.received(is_report)
     assert not isinstance(caught.value, NoAnswer)

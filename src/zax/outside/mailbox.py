@@ -57,7 +57,7 @@ class PopMailbox:
             box.pass_(secret.strip())
             return box
         except poplib.error_proto as error:
-            raise OutsideTrouble("The mailbox didn’t accept our name and password.") from error
+            raise OutsideTrouble("The mailbox didn’t let us sign in.") from error
         except OSError as error:
             raise trouble_at("mailbox", error) from error
 

@@ -215,7 +215,7 @@ def test_a_payer_that_is_down_is_asked_again_and_then_given_to_a_person(
     assert len(payer.asked) == MOST_TRIES
     with desk.engine.connect() as connection:
         (row,) = needs_a_person(connection, TODAY)
-    assert "Tried 5 times" in row.words and row.first == "Helen"
+    assert "Try again later, or call the payer." in row.words and row.first == "Helen"
     handled(desk, JUNO, row.id)
     with pytest.raises(Conflict):
         handled(desk, ODILE, row.id)

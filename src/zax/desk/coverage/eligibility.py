@@ -304,7 +304,7 @@ def carry_out(desk: Desk, door: Clearinghouse, check_id: int, attempts: int) -> 
     except OutsideTrouble as error:
         if attempts < MOST_TRIES:
             raise
-        _fail(desk, WORKER, check_id, f"{error} Tried {attempts} times.")
+        _fail(desk, WORKER, check_id, f"{error} Try again later, or call the payer.")
         return
     _finish(desk, WORKER, check_id, answer)
 

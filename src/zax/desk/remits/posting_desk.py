@@ -65,6 +65,10 @@ class GridLine:
         return self.whole - self.boxes.said
 
     @property
+    def as_expected(self) -> bool:
+        return (self.boxes.paid, self.boxes.off) == (self.expected.paid, self.expected.off)
+
+    @property
     def less(self) -> int:
         """How much less was paid than expected; below zero, more."""
         return self.expected.paid - self.boxes.paid

@@ -178,10 +178,10 @@ def requeue_errand(connection: Connection, errand_id: int, now: datetime) -> Non
 
 
 def put_off_errand(connection: Connection, errand_id: int, due_at: datetime) -> None:
-    """Looked at, and it isn't its time yet. Should the clock have been wrong, it is looked at again: see
-    bring_forward.
+    """Looked at once, and it isn't its time yet, however often that is said. Should the clock have been
+    wrong, it is looked at again: see bring_forward.
     """
-    _set(connection, errand_id, leased_until=None, due_at=due_at, last_error=None, failures=0)
+    _set(connection, errand_id, leased_until=None, due_at=due_at, last_error=None, attempts=1, failures=0)
 
 
 def bring_forward(connection: Connection, now: datetime, pauses: Pauses) -> int:

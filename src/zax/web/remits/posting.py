@@ -167,14 +167,9 @@ def place(request: Request, remit_id: int, form: PostedForm = Depends(posted_for
     split = form["split"] == "yes"
     typed: Mapping[int, Boxes] = {}
     try:
-        with ctx.read() as connection:
-            grid = grid_of(connection, ctx.clinic, claim_id)
-        if grid is None:
-            raise NotFound("There is no such claim of a visit.")
-        if form["total"].strip():
-            typed, split = split_boxes(grid, parse_amount(form["total"], "total")), True
-        else:
-            typed = boxes_typed(form, [each.line.line_id for each in grid.lines])
+        grid = grid_asked_for(ctx, form)
+        typed = boxes_typed(grid, form)
+        split = split or bool(form["total"].strip())
         if not with_boxes(grid, typed).agrees and not form["place"]:
             return desk_page(
                 ctx,
@@ -212,8 +207,25 @@ def place(request: Request, remit_id: int, form: PostedForm = Depends(posted_for
     return ctx.go(_at(remit_id), "Placed.")
 
 
-def boxes_typed(form: PostedForm, line_ids: list[int]) -> dict[int, Boxes]:
-    """The grid's boxes; raises Problems beside those that are no amount."""
+def grid_asked_for(ctx: RequestContext, form: PostedForm) -> Grid:
+    """Of the claim that the form is about; NotFound for none."""
+    with ctx.read() as connection:
+        grid = grid_of(connection, ctx.clinic, reference(form["claim_id"]))
+    if grid is None:
+        raise NotFound("There is no such claim of a visit.")
+    return grid
+
+
+def boxes_typed(grid: Grid, form: PostedForm) -> Mapping[int, Boxes]:
+    """The grid's boxes, or one sum for the claim shared out over them; raises Problems or Refused beside what
+    is no amount.
+    """
+    if form["total"].strip():
+        return split_boxes(grid, parse_amount(form["total"], "total"))
+    return _each_box(form, [each.line.line_id for each in grid.lines])
+
+
+def _each_box(form: PostedForm, line_ids: list[int]) -> dict[int, Boxes]:
     wrong = ProblemCollector()
     found = {}
     for line_id in line_ids:
